@@ -1,0 +1,1 @@
+"""Talks to switches and builds readings; schedules rounds."""

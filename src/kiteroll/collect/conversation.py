@@ -1,0 +1,214 @@
+"""Talking to an SNMP agent, without the talking: state objects that say what to ask next.
+
+A driver sends each `Ask`, and feeds back the answer or the silence, until it gets an `Ended`.
+Nothing here waits, sends or knows the time, so every odd agent is a list of replies in a test.
+"""
+
+from abc import ABC, abstractmethod
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from kiteroll.collect.limits import Limits
+from kiteroll.snmp import ber
+from kiteroll.snmp.ber import Oid
+from kiteroll.snmp.message import V1, ErrorStatus, Kind, Pdu
+
+Value = tuple[int, bytes]
+"""Tag and content as they came."""
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    kind: Kind
+    oids: tuple[bytes, ...]
+    repetitions: int
+    timeout_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class Ended:
+    why: str = ""
+    """Why it ended before everything was read; empty when everything was."""
+    silent: bool = False
+    """True when it ended because no answer came."""
+
+    @property
+    def complete(self) -> bool:
+        return not self.why
+
+
+class Conversation(ABC):
+    """One exchange with one agent: `next`, then `on_reply` or `on_silence`, and again."""
+
+    def __init__(self, version: int, limits: Limits) -> None:
+        self.version = version
+        self.limits = limits
+        self._attempt = 1
+        self._ended: Ended | None = None
+
+    def next(self) -> Ask | Ended:
+        return self._ended or self._ask(self.limits.timeout_of_try(self._attempt))
+
+    def on_reply(self, pdu: Pdu) -> None:
+        """Take an answer to the last `Ask`."""
+        self._attempt = 1
+        if pdu.error_status != ErrorStatus.NO_ERROR:
+            self._on_error(pdu)
+        else:
+            self._on_values(pdu)
+
+    def on_silence(self, note: str = "") -> None:
+        """No answer came in time. `note` tells what was seen instead, for example on the wire."""
+        if self._attempt >= self.limits.tries:
+            tried = f"no answer to {self.limits.tries} tries, the first of {self.limits.timeout_s:g} s"
+            self.end(f"{tried}; {note}" if note else tried, silent=True)
+        self._attempt += 1
+        self._ease()
+
+    def end(self, why: str = "", *, silent: bool = False) -> None:
+        if self._ended is None:
+            self._ended = Ended(why, silent)
+
+    @abstractmethod
+    def _ask(self, timeout_s: float) -> Ask: ...
+
+    @abstractmethod
+    def _on_values(self, pdu: Pdu) -> None: ...
+
+    @abstractmethod
+    def _on_error(self, pdu: Pdu) -> None: ...
+
+    def _ease(self) -> None:
+        """Ask for less next time: a large answer may be what got lost."""
+        return
+
+
+class ScalarGet(Conversation):
+    """Gets single objects, those that the agent has. `values` holds what it said."""
+
+    def __init__(self, objects: Sequence[Oid], version: int, limits: Limits) -> None:
+        super().__init__(version, limits)
+        self._names = {ber.encode_oid(name): name for name in objects}
+        self._open = list(self._names)
+        self._batch = len(self._open)
+        self.values: dict[Oid, Value] = {}
+        if not self._open:
+            self.end()
+
+    def _ask(self, timeout_s: float) -> Ask:
+        return Ask(Kind.GET, tuple(self._open[: self._batch]), 0, timeout_s)
+
+    def _on_values(self, pdu: Pdu) -> None:
+        asked = set(self._open[: self._batch])
+        for oid, tag, content in pdu.bindings:
+            if oid in asked and tag not in ber.EXCEPTIONS:
+                self.values[self._names[oid]] = (tag, content)
+        self._drop(self._batch)
+
+    def _on_error(self, pdu: Pdu) -> None:
+        named = 1 <= pdu.error_index <= min(self._batch, len(self._open))
+        if pdu.error_status == ErrorStatus.TOO_BIG and self._batch > 1:
+            self._batch = max(1, self._batch // 2)
+        elif named:
+            # v1 refuses the whole request for one object it lacks (RFC 1157 4.1.2): ask without it.
+            del self._open[pdu.error_index - 1]
+            self._drop(0)
+        elif self._batch > 1:
+            self._batch = 1
+        else:
+            self._drop(1)
+
+    def _drop(self, count: int) -> None:
+        del self._open[:count]
+        if not self._open:
+            self.end()
+
+    def _ease(self) -> None:
+        self._batch = max(1, self._batch // 2)
+
+
+class ColumnWalk(Conversation):
+    """Walks columns of one table side by side. `columns` holds the rows read so far.
+
+    A row is known by the encoded part of its OID behind the column's: the encoded index.
+    """
+
+    def __init__(self, columns: Sequence[Oid], version: int, limits: Limits) -> None:
+        super().__init__(version, limits)
+        self.columns: dict[Oid, dict[bytes, Value]] = {column: {} for column in columns}
+        self._prefixes = {column: ber.encode_oid(column) for column in columns}
+        self._cursors = dict(self._prefixes)
+        self._open = list(columns)
+        self._together = len(self._open)
+        self._repetitions = 1 if version == V1 else max(1, limits.bindings // max(1, len(columns)))
+        if not self._open:
+            self.end()
+
+    @property
+    def rows(self) -> int:
+        return max((len(rows) for rows in self.columns.values()), default=0)
+
+    def _ask(self, timeout_s: float) -> Ask:
+        kind = Kind.GET_NEXT if self.version == V1 else Kind.GET_BULK
+        asked = self._open[: self._together]
+        return Ask(kind, tuple(self._cursors[column] for column in asked), self._repetitions, timeout_s)
+
+    def _on_values(self, pdu: Pdu) -> None:
+        asked = self._open[: self._together]
+        if not pdu.bindings:
+            self.end("the agent answered without any value")
+            return
+        over: set[Oid] = set()
+        latest: dict[Oid, bytes] = {}
+        width = len(asked)
+        lookup = [(column, self._prefixes[column], self.columns[column]) for column in asked]
+        for position, (oid, tag, content) in enumerate(pdu.bindings):
+            column, prefix, rows = lookup[position % width]
+            if column in over:
+                continue
+            if tag == ber.END_OF_MIB_VIEW or not oid.startswith(prefix) or len(oid) == len(prefix):
+                over.add(column)
+            elif tag not in ber.EXCEPTIONS:
+                rows[oid[len(prefix) :]] = (tag, content)
+                latest[column] = oid
+        for column, oid in latest.items():
+            # One comparison an answer is enough: a walk that goes round in circles must step back
+            # between two answers at some time.
+            if ber.decode_arcs(oid) <= ber.decode_arcs(self._cursors[column]):
+                self.end("the agent's answers do not advance: it repeats rows it gave before")
+                return
+            self._cursors[column] = oid
+        if not over and not latest:
+            self.end("the agent answered with exceptions only")
+        self._close(over)
+        if self.rows > self.limits.rows:
+            self.end(f"more than {self.limits.rows} rows: broken off")
+
+    def _on_error(self, pdu: Pdu) -> None:
+        asked = self._open[: self._together]
+        if pdu.error_status == ErrorStatus.NO_SUCH_NAME and self.version == V1:
+            at = pdu.error_index if 1 <= pdu.error_index <= len(asked) else 1
+            self._close({asked[at - 1]})
+        elif self._repetitions > 1:
+            self._ease()
+        elif self._together > 1:
+            self._together = 1
+        else:
+            self.end(f"the agent answered {error_name(pdu.error_status)}")
+
+    def _close(self, over: set[Oid]) -> None:
+        self._open = [column for column in self._open if column not in over]
+        if not self._open:
+            self.end()
+
+    def _ease(self) -> None:
+        self._repetitions = max(1, self._repetitions // 2)
+
+
+def error_name(status: int) -> str:
+    try:
+        return f"error {ErrorStatus(status).name.lower().replace('_', ' ')}"
+    except ValueError:
+        return f"error number {status}"
+
+

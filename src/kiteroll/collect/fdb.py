@@ -1,0 +1,128 @@
+"""The MAC address table proper: rows of the filtering database to addresses at ports in VLANs."""
+
+from collections import Counter, defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+from kiteroll.collect.conversation import Value
+from kiteroll.collect.raw import RawSwitch
+from kiteroll.collect.values import index_number, number
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import NO_PORT, Device, Entry, Gap, Port, Status, key_of
+from kiteroll.snmp import ber, mib
+
+_STATUS = {1: Status.OTHER, 3: Status.LEARNED, 4: Status.SELF, 5: Status.STATIC}
+_INVALID = 2
+"""dot1qTpFdbStatus invalid(2): aged out, not yet flushed from the table."""
+_OCTETS = 6
+
+
+@dataclass(frozen=True, slots=True)
+class Fdb:
+    learned: dict[int, int]
+    others: tuple[Entry, ...]
+    gaps: tuple[Gap, ...]
+
+
+def read_fdb(
+    raw: RawSwitch, bridge_ports: Mapping[int, int], ports: tuple[Port, ...], device: Device
+) -> Fdb:
+    """`bridge_ports` maps bridge port numbers to ifIndex, as in `assemble`."""
+    rows = _Rows(raw, bridge_ports, ports, device)
+    rows.add("dot1qTpFdbTable", mib.DOT1Q_TP_FDB_PORT, mib.DOT1Q_TP_FDB_STATUS, with_fdb_id=True)
+    rows.add("dot1dTpFdbTable", mib.DOT1D_TP_FDB_PORT, mib.DOT1D_TP_FDB_STATUS, with_fdb_id=False)
+    gaps = (
+        Gap(table=table, why=why, rows=count, breaks=False)
+        for (table, why), count in sorted(rows.left_out.items())
+    )
+    return Fdb(rows.learned, tuple(rows.others), tuple(gaps))
+
+
+class _Rows:
+    def __init__(
+        self, raw: RawSwitch, bridge_ports: Mapping[int, int], ports: tuple[Port, ...], device: Device
+    ) -> None:
+        self.raw = raw
+        self.bridge_ports = bridge_ports
+        self.names = {port.number: port.name for port in ports}
+        self.own = {port.address for port in ports} | {device.bridge_address}
+        self.vlans_of_fdb = _vlans_of_fdb(raw)
+        self.pvids = {
+            port: vlan
+            for index, value in raw.column(mib.DOT1Q_PVID).items()
+            if (port := index_number(index)) and (vlan := number(value))
+        }
+        self.learned: dict[int, int] = {}
+        self.others: list[Entry] = []
+        self.left_out: Counter[tuple[str, str]] = Counter()
+
+    def add(self, table: str, port_column: ber.Oid, status_column: ber.Oid, *, with_fdb_id: bool) -> None:
+        numbers = self.raw.column(port_column)
+        statuses = self.raw.column(status_column)
+        indexes = numbers if len(numbers) >= len(statuses) else {**statuses, **numbers}
+        for index in indexes:
+            if statuses and index not in statuses and self.raw.broke(table):
+                fault = "walk broke off before the status of the row"
+            else:
+                fault = self._row(index, numbers.get(index), statuses.get(index), with_fdb_id)
+            if fault:
+                self.left_out[table, fault] += 1
+
+    def _row(self, index: bytes, port_value: Value | None, status_value: Value | None, with_fdb_id: bool) -> str:
+        """Take one row; returns why it is no endpoint at a port, or an empty text."""
+        try:
+            arcs = ber.decode_arcs(index)
+        except ber.Malformed:
+            return "index cannot be decoded"
+        head = 1 if with_fdb_id else 0
+        octets = arcs[head:]
+        if len(octets) == _OCTETS + 1 and octets[0] == _OCTETS:
+            octets = octets[1:]  # some agents write the length of the address before it
+        if len(octets) != _OCTETS or max(octets) > 0xFF:
+            return "index holds no address of six octets"
+        mac = MacAddress(int.from_bytes(bytes(octets), "big"))
+        code = number(status_value)
+        status = Status.LEARNED if code is None else _STATUS.get(code, Status.OTHER)
+        if code == _INVALID:
+            return "status is invalid: aged out already"
+        if mac.is_group:
+            return "group addresses are no endpoints"
+        if status is Status.LEARNED and mac in self.own:
+            status = Status.SELF
+        bridge_port = number(port_value)
+        if_index = self.bridge_ports.get(bridge_port) if bridge_port else None
+        if with_fdb_id and arcs[0] not in self.vlans_of_fdb and self.raw.broke("dot1qVlanCurrentTable"):
+            return "VLAN not known: the walk of the VLANs broke off"
+        vlan = self._vlan(arcs[0], bridge_port) if with_fdb_id else None
+        if status is Status.LEARNED and if_index is not None:
+            self.learned.setdefault(key_of(mac, vlan), if_index)
+            return ""
+        port = self.names.get(if_index) if if_index is not None else None
+        self.others.append(Entry(mac=mac, vlan=vlan, port=port, status=status))
+        if status is not Status.LEARNED:
+            return ""
+        if bridge_port is None:
+            return "rows have no port column"
+        return "port is 0: not known" if bridge_port == NO_PORT else f"bridge port {bridge_port} has no interface"
+
+    def _vlan(self, fdb_id: int, bridge_port: int | None) -> int | None:
+        """The VLAN of a filtering database (dot1qFdbId is not a VLAN id, RFC 4363)."""
+        vlans = self.vlans_of_fdb.get(fdb_id)
+        if vlans is None:
+            # No mapping offered: by far the most devices then number databases by VLAN.
+            return fdb_id if not self.vlans_of_fdb and 1 <= fdb_id <= 4094 else None
+        if len(vlans) == 1:
+            return next(iter(vlans))
+        pvid = self.pvids.get(bridge_port or NO_PORT)
+        return pvid if pvid in vlans else None
+
+
+def _vlans_of_fdb(raw: RawSwitch) -> dict[int, set[int]]:
+    """dot1qVlanFdbId, indexed by (dot1qVlanTimeMark, VLAN): database id to its VLANs."""
+    found: dict[int, set[int]] = defaultdict(set)
+    for index, value in raw.column(mib.DOT1Q_VLAN_FDB_ID).items():
+        vlan = index_number(index, position=1, length=2)
+        fdb_id = number(value)
+        if vlan and fdb_id is not None and 1 <= vlan <= 4094:
+            found[fdb_id].add(vlan)
+    return dict(found)

@@ -1,0 +1,28 @@
+"""What a switch answered, before anyone says what it means."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+
+from kiteroll.collect.conversation import Ended, Value
+from kiteroll.snmp.ber import Oid
+
+
+@dataclass(slots=True, kw_only=True)
+class RawSwitch:
+    switch: str
+    taken_at: datetime
+    duration: timedelta = timedelta(0)
+    scalars: dict[Oid, Value] = field(default_factory=dict)
+    columns: dict[Oid, dict[bytes, Value]] = field(default_factory=dict)
+    """Column to its rows by encoded index; a column that was not asked for is absent."""
+    ends: dict[str, tuple[Ended, int]] = field(default_factory=dict)
+    """How each table's walk ended, by table name, and after how many rows."""
+
+    def column(self, oid: Oid) -> Mapping[bytes, Value]:
+        return self.columns.get(oid, {})
+
+    def broke(self, table: str) -> bool:
+        """Whether the walk of this table was begun and not finished."""
+        ended = self.ends.get(table)
+        return ended is not None and not ended[0].complete

@@ -1,0 +1,127 @@
+"""Reads every due switch, many at once, each on its own beat; the schedule decides, this runs it."""
+
+import asyncio
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from kiteroll.clock import Clock
+from kiteroll.collect.agent import Target
+from kiteroll.collect.limits import Limits
+from kiteroll.collect.snmp_reader import read_switch
+from kiteroll.core.errors import Conflict, KiteRollError, NotFound
+from kiteroll.core.reading import Reading
+from kiteroll.core.schedule import Schedule
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Assignment:
+    """A switch that is to be read every `interval`."""
+
+    switch: int
+    name: str
+    target: Target
+    interval: timedelta
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Attempt:
+    """One try at reading a switch: a reading, or the reason there is none."""
+
+    switch: int
+    name: str
+    started_at: datetime
+    duration: timedelta
+    outcome: Reading | KiteRollError
+
+
+Take = Callable[[Attempt], Awaitable[None]]
+
+
+class Rounds:
+    def __init__(
+        self, clock: Clock, limits: Limits, take: Take, *, concurrency: int = 64,
+        jitter: Callable[[], float] = lambda: 0.0,
+    ) -> None:  # fmt: skip
+        """`take` is awaited with every attempt while its place among the `concurrency` ones is
+        held, so that readings never pile up before a store that is slow or away. `jitter` gives
+        0..1 and spreads the first readings of new switches over their interval's first second."""
+        self._clock = clock
+        self._limits = limits
+        self._take = take
+        self._slots = asyncio.Semaphore(concurrency)
+        self._jitter = jitter
+        self._schedule = Schedule()
+        self._assignments: dict[int, Assignment] = {}
+        self._wake = asyncio.Event()
+
+    def assign(self, assignment: Assignment) -> None:
+        """Start reading a switch, or read it by other settings from now on."""
+        self._assignments[assignment.switch] = assignment
+        due_at = self._clock.now() + timedelta(seconds=self._jitter())
+        self._schedule.put(assignment.switch, assignment.interval, due_at)
+        self._wake.set()
+
+    def dismiss(self, switch: int) -> None:
+        self._assignments.pop(switch, None)
+        self._schedule.drop(switch)
+
+    async def run(self) -> None:
+        """Until cancelled. A failing switch ends its own reading only; a bug ends the service."""
+        async with asyncio.TaskGroup() as tasks:
+            while True:
+                for switch in self._schedule.take_due(self._clock.now()):
+                    name = self._assignments[switch].name
+                    tasks.create_task(self._turn(switch), name=f"collect:{name}")
+                await self._sleep()
+
+    async def read_now(self, switch: int) -> Attempt:
+        """Read one switch out of turn. Raises NotFound, or Conflict while it is being read."""
+        assignment = self._assignments.get(switch)
+        if assignment is None:
+            raise NotFound("switch to read", str(switch), "it is not in the inventory, or switched off")
+        if not self._schedule.take(switch):
+            raise Conflict(f"{assignment.name} is being read at this moment")
+        return await self._attempt(assignment)
+
+    async def _turn(self, switch: int) -> None:
+        assignment = self._assignments.get(switch)
+        if assignment is None:
+            return
+        async with self._slots:
+            await self._attempt(assignment)
+
+    async def _attempt(self, assignment: Assignment) -> Attempt:
+        started_at = self._clock.now()
+        started = self._clock.monotonic()
+        answered = False
+        try:
+            outcome: Reading | KiteRollError
+            try:
+                outcome = await read_switch(assignment.name, assignment.target, self._clock, self._limits)
+                answered = True
+            except KiteRollError as failure:
+                outcome = failure
+            attempt = Attempt(
+                switch=assignment.switch,
+                name=assignment.name,
+                started_at=outcome.taken_at if isinstance(outcome, Reading) else started_at,
+                duration=timedelta(seconds=self._clock.monotonic() - started),
+                outcome=outcome,
+            )
+            await self._take(attempt)
+            return attempt
+        finally:
+            self._schedule.done(assignment.switch, started_at, answered=answered)
+            self._wake.set()
+
+    async def _sleep(self) -> None:
+        """Until the next switch is due, or something changed."""
+        self._wake.clear()
+        due_at = self._schedule.next_due()
+        wait_s = None if due_at is None else max(0.0, (due_at - self._clock.now()).total_seconds())
+        try:
+            async with asyncio.timeout(wait_s):
+                await self._wake.wait()
+        except TimeoutError:
+            pass

@@ -1,0 +1,45 @@
+"""Reading single SNMP values, forgiving what devices are known to get wrong."""
+
+from kiteroll.collect.conversation import Value
+from kiteroll.core.mac import MacAddress
+from kiteroll.snmp import ber
+
+_NUMBERS = frozenset({ber.INTEGER, ber.COUNTER32, ber.GAUGE32, ber.TIME_TICKS, ber.COUNTER64})
+_MAX_TEXT = 255
+"""SnmpAdminString and DisplayString hold at most 255 octets (RFC 3411, RFC 2579)."""
+
+
+def number(value: Value | None) -> int | None:
+    """A whole number, or None when there is none or the agent sent another type."""
+    if value is None or value[0] not in _NUMBERS or not 1 <= len(value[1]) <= 9:
+        return None
+    return ber.decode_int(value[1])
+
+
+def text(value: Value | None) -> str:
+    """Text for people: UTF-8, else Latin-1; control characters and padding dropped."""
+    if value is None or value[0] != ber.OCTET_STRING:
+        return ""
+    octets = value[1][:_MAX_TEXT]
+    try:
+        decoded = octets.decode()
+    except UnicodeDecodeError:
+        decoded = octets.decode("latin-1")
+    return "".join(sign if sign.isprintable() else " " for sign in decoded).strip()
+
+
+def physical_address(value: Value | None) -> MacAddress | None:
+    """A PhysAddress of six octets; None for other lengths, all zeros and group addresses."""
+    if value is None or value[0] != ber.OCTET_STRING or len(value[1]) != 6:
+        return None
+    mac = MacAddress.of_octets(value[1])
+    return None if mac == 0 or mac.is_group else mac
+
+
+def index_number(index: bytes, *, position: int = 0, length: int = 1) -> int | None:
+    """One arc of an index that has `length` arcs; None when it has another length."""
+    try:
+        arcs = ber.decode_arcs(index)
+    except ber.Malformed:
+        return None
+    return arcs[position] if len(arcs) == length else None

@@ -1,0 +1,99 @@
+"""Every error that is not a bug, split by what its reader can do about it.
+
+    KiteRollError
+    ├── Invalid               what was typed or sent is wrong: mend it and send again
+    │   ├── BadAddress        a text that is no MAC address, or no fragment of one
+    │   └── ConfigError       a setting, named by its path
+    ├── NotFound              nothing by that name here
+    ├── Conflict              it exists already, or someone was faster
+    ├── DeviceError           the switch's side
+    │   ├── DeviceSilent      no answer in time
+    │   ├── DeviceRefused     it answered: no
+    │   └── DeviceLied        its answer cannot be decoded, or contradicts itself
+    └── StorageUnavailable    the database is not there at the moment: try again later
+
+A bug is none of these: it escapes and is logged with its traceback.
+"""
+
+
+class KiteRollError(Exception):
+    """Root of all errors that Kite Roll raises on purpose. `str()` is a sentence for people."""
+
+    code = "error"
+
+
+class Invalid(KiteRollError):
+    code = "invalid"
+
+
+class BadAddress(Invalid):
+    code = "bad_address"
+
+    def __init__(self, text: str, why: str) -> None:
+        super().__init__(text, why)
+        self.text = text
+        self.why = why
+
+    def __str__(self) -> str:
+        return f"{self.text!r} is not a MAC address: {self.why}"
+
+
+class ConfigError(Invalid):
+    """`problems` are lines `reason @ path`, all found in one pass."""
+
+    code = "bad_config"
+
+    def __init__(self, source: str, problems: tuple[str, ...]) -> None:
+        super().__init__(source, problems)
+        self.source = source
+        self.problems = problems
+
+    def __str__(self) -> str:
+        return f"{self.source}: " + "; ".join(self.problems)
+
+
+class NotFound(KiteRollError):
+    code = "not_found"
+
+    def __init__(self, kind: str, name: str, hint: str = "") -> None:
+        super().__init__(kind, name, hint)
+        self.kind = kind
+        self.name = name
+        self.hint = hint
+
+    def __str__(self) -> str:
+        return f"no {self.kind} {self.name!r}" + (f"; {self.hint}" if self.hint else "")
+
+
+class Conflict(KiteRollError):
+    code = "conflict"
+
+
+class DeviceError(KiteRollError):
+    """Something between us and one switch. `address` is 'host:port' as it was tried."""
+
+    code = "device"
+
+    def __init__(self, address: str, what: str) -> None:
+        super().__init__(address, what)
+        self.address = address
+        self.what = what
+
+    def __str__(self) -> str:
+        return f"{self.address}: {self.what}"
+
+
+class DeviceSilent(DeviceError):
+    code = "device_silent"
+
+
+class DeviceRefused(DeviceError):
+    code = "device_refused"
+
+
+class DeviceLied(DeviceError):
+    code = "device_lied"
+
+
+class StorageUnavailable(KiteRollError):
+    code = "storage_unavailable"

@@ -1,0 +1,126 @@
+"""What the tracker remembers of one switch: just enough to tell what the next reading changes."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from kiteroll.core.reading import Reading, key_of
+from kiteroll.core.stay import Stay
+from kiteroll.core.uptime import restarted
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Marks:
+    """Where the tracker stands with one switch; kept in the store between runs of the service."""
+
+    last_at: datetime | None = None
+    last_complete_at: datetime | None = None
+    uptime_ticks: int | None = None
+    uptime_at: datetime | None = None
+    grace_until: datetime | None = None
+    """Until then absence does not count, because the switch restarted."""
+
+    def after(self, reading: Reading, grace_until: datetime | None) -> "Marks":
+        ticks = reading.device.uptime_ticks
+        return Marks(
+            last_at=reading.taken_at,
+            last_complete_at=reading.taken_at if reading.complete else self.last_complete_at,
+            uptime_ticks=self.uptime_ticks if ticks is None else ticks,
+            uptime_at=self.uptime_at if ticks is None else reading.taken_at,
+            grace_until=grace_until,
+        )
+
+    def restart_before(self, reading: Reading) -> bool:
+        ticks = reading.device.uptime_ticks
+        if ticks is None or self.uptime_ticks is None or self.uptime_at is None:
+            return False
+        return restarted(self.uptime_ticks, self.uptime_at, ticks, reading.taken_at)
+
+
+@dataclass(slots=True)
+class Missing:
+    """An open stay whose address is not in the latest complete table."""
+
+    stay: int
+    port: str
+    last_seen_at: datetime
+    quiet_at: datetime | None
+    """None while it is awaited after a restart."""
+
+
+@dataclass(slots=True)
+class SwitchState:
+    """Tables are plain dicts of ints, keyed by `key_of(mac, vlan)`, so that an unchanged table is
+    recognised by one comparison in C. About 150 bytes an address that is present."""
+
+    marks: Marks = field(default_factory=Marks)
+    names: dict[int, str] = field(default_factory=dict)
+    """Port number to port name. Numbers below 0 stand for ports that are no longer there."""
+    table: dict[int, int] = field(default_factory=dict)
+    """Present addresses: key to port number."""
+    stays: dict[int, int] = field(default_factory=dict)
+    """Present addresses: key to stay id. Same keys as `table`."""
+    missing: dict[int, Missing] = field(default_factory=dict)
+    fresh: dict[int, datetime] = field(default_factory=dict)
+    """Present addresses that arrived in a partial reading since the last complete one, and when."""
+
+    def seen_until(self, key: int) -> datetime:
+        """When a present address was last known to be there."""
+        at = self.fresh.get(key) or self.marks.last_complete_at
+        if at is None:
+            raise AssertionError("a present address was seen in some reading")
+        return at
+
+    @classmethod
+    def restore(cls, marks: Marks, names: Mapping[int, str], stays: Iterable[Stay]) -> "SwitchState":
+        """Rebuild from the open stays of this switch and its ports as last read."""
+        state = cls(marks=marks, names=dict(names))
+        numbers = {name: number for number, name in names.items()}
+        for stay in stays:
+            key = key_of(stay.mac, stay.place.vlan)
+            if stay.last_seen_at is None:
+                name = stay.place.port
+                if name not in numbers:
+                    numbers[name] = state.gone_number(name)
+                state.table[key] = numbers[name]
+                state.stays[key] = stay.id
+                if marks.last_complete_at is None or stay.resumed_at > marks.last_complete_at:
+                    state.fresh[key] = stay.resumed_at
+            else:
+                state.missing[key] = Missing(stay.id, stay.place.port, stay.last_seen_at, stay.quiet_at)
+        return state
+
+    def gone_number(self, name: str) -> int:
+        """A number of our own for a port that the switch no longer has, but stays still name."""
+        number = min((0, *self.names)) - 1
+        self.names[number] = name
+        return number
+
+    def renumber(self, names: Mapping[int, str], *, whole: bool) -> None:
+        """Take over the port numbers of a new reading: same name, same port, whatever its number.
+
+        With `whole` false the reading may lack ports, and those known before stay known.
+        """
+        same = all(names.get(number) == name for number, name in self.names.items() if number > 0)
+        if same and len(names) == len(self.names):
+            return
+        before = self.names
+        self.names = dict(names)
+        numbers = {name: number for number, name in names.items()}
+        moved: dict[int, int] = {}
+        for number, name in sorted(before.items()):
+            if names.get(number) == name:
+                continue
+            if name in numbers:
+                moved[number] = numbers[name]
+            elif number < 0 or (not whole and number not in names):
+                self.names[number] = name
+            else:
+                moved[number] = self.gone_number(name)
+        used = moved.keys() & set(self.table.values())
+        if used:
+            for key, number in self.table.items():
+                if number in used:
+                    self.table[key] = moved[number]
+        for unused in [n for n in self.names if n < 0 and n not in self.table.values()]:
+            del self.names[unused]

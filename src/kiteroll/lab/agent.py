@@ -1,0 +1,156 @@
+"""Simulated SNMP agents: real UDP on loopback addresses, real messages, answers encoded beforehand."""
+
+import asyncio
+import socket
+from collections.abc import Callable
+from dataclasses import dataclass
+from types import TracebackType
+from typing import Self
+
+from kiteroll.core.errors import Invalid
+from kiteroll.lab.mib_view import MibView
+from kiteroll.snmp import ber
+from kiteroll.snmp.message import V1, V2C, ErrorStatus, Kind, Message, decode_message, encode_binding, encode_message
+
+_NO_SUCH_INSTANCE = ber.encode(ber.NO_SUCH_INSTANCE, b"")
+_END_OF_MIB_VIEW = ber.encode(ber.END_OF_MIB_VIEW, b"")
+_ENVELOPE = 60
+"""Octets kept free for everything in a message that is not a variable binding."""
+_BURST = 64
+"""Datagrams read from one socket before others get their turn."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AgentSettings:
+    community: str = "tarn-read"
+    max_message: int = 1472
+    """Largest message in octets: what fits an Ethernet frame with IPv4 and UDP headers."""
+
+
+def answer(view: MibView, settings: AgentSettings, request: Message) -> bytes | None:
+    """The response message, or None when an agent stays silent (wrong community, not a request)."""
+    if request.community != settings.community.encode() or request.version not in (V1, V2C):
+        return None
+    asked = [ber.decode_oid(oid) for oid, _, _ in request.pdu.bindings]
+    room = settings.max_message - _ENVELOPE - len(request.community)
+    status, index = ErrorStatus.NO_ERROR, 0
+    match request.pdu.kind:
+        case Kind.GET:
+            found = [_exactly(view, oid) for oid in asked]
+        case Kind.GET_NEXT:
+            found = [_next(view, oid)[1] for oid in asked]
+        case Kind.GET_BULK if request.version == V2C:
+            repetitions = max(0, request.pdu.error_index)
+            found = _bulk(view, asked, max(0, request.pdu.error_status), repetitions, room)
+        case Kind.SET:
+            found, status, index = [], ErrorStatus.NO_ACCESS, 1
+        case _:
+            return None
+    if request.version == V1 and None in found:
+        # RFC 1157 has no exceptions: one missing object refuses the request, with its bindings back.
+        status, index = ErrorStatus.NO_SUCH_NAME, found.index(None) + 1
+    absent = _NO_SUCH_INSTANCE if request.pdu.kind == Kind.GET else _END_OF_MIB_VIEW
+    bindings = [
+        encode_binding(request.pdu.bindings[at][0], absent) if binding is None else binding
+        for at, binding in enumerate(found)
+    ]
+    if status == ErrorStatus.NO_ERROR and sum(map(len, bindings)) > room:
+        status, index, bindings = ErrorStatus.TOO_BIG, 0, []
+    if status in (ErrorStatus.NO_SUCH_NAME, ErrorStatus.NO_ACCESS):
+        bindings = [encode_binding(oid, ber.encode(tag, value)) for oid, tag, value in request.pdu.bindings]
+    return encode_message(
+        request.version, request.community, Kind.RESPONSE, request.pdu.request_id, status, index, bindings
+    )
+
+
+def _exactly(view: MibView, oid: ber.Oid) -> bytes | None:
+    at = view.at(oid)
+    return None if at is None else view.bindings[at]
+
+
+def _next(view: MibView, oid: ber.Oid) -> tuple[ber.Oid, bytes | None]:
+    at = view.after(oid)
+    return (oid, None) if at == len(view.oids) else (view.oids[at], view.bindings[at])
+
+
+def _bulk(
+    view: MibView, asked: list[ber.Oid], non_repeaters: int, repetitions: int, room: int
+) -> list[bytes | None]:
+    """RFC 3416 4.2.3. Columns are contiguous in the view, so each repetition is one step on."""
+    found: list[bytes | None] = [_next(view, oid)[1] for oid in asked[:non_repeaters]]
+    repeated = asked[non_repeaters:]
+    places = [view.after(oid) for oid in repeated]
+    used = sum(len(binding or b"") for binding in found)
+    end = len(view.oids)
+    bindings = view.bindings
+    last = view.oids[-1] if view.oids else (0, 0)
+    over = encode_binding(ber.encode_oid(last), _END_OF_MIB_VIEW)
+    for step in range(repetitions):
+        row = [bindings[at + step] if at + step < end else over for at in places]
+        used += sum(map(len, row))
+        if used > room and found:
+            break
+        found += row
+        if all(at + step >= end for at in places):
+            break
+    return found
+
+
+class AgentFarm:
+    """Agents on many loopback addresses in one event loop. One socket each, as real ones have."""
+
+    def __init__(self, port: int) -> None:
+        self.port = port
+        self._sockets: list[socket.socket] = []
+
+    def listen(self, address: str, view: Callable[[], MibView | None], settings: AgentSettings) -> None:
+        """Answer on `address`; `view` gives what the agent has to tell now, None for silence.
+
+        Raises Invalid when the address cannot be bound.
+        """
+        sock = socket.socket(socket.AF_INET, socket.SOCK_DGRAM)
+        sock.setblocking(False)
+        try:
+            sock.bind((address, self.port))
+        except OSError as taken:
+            sock.close()
+            raise Invalid(
+                f"no simulated agent can listen on {address} port {self.port}/udp: {taken.strerror}"
+            ) from taken
+        self._sockets.append(sock)
+        asyncio.get_running_loop().add_reader(sock, _serve, sock, view, settings)
+
+    def close(self) -> None:
+        loop = asyncio.get_running_loop()
+        for sock in self._sockets:
+            loop.remove_reader(sock)
+            sock.close()
+        self._sockets.clear()
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+
+def _serve(sock: socket.socket, view: Callable[[], MibView | None], settings: AgentSettings) -> None:
+    for _ in range(_BURST):
+        try:
+            data, sender = sock.recvfrom(65535)
+        except (BlockingIOError, ConnectionError):
+            return
+        objects = view()
+        if objects is None:
+            continue
+        try:
+            reply = answer(objects, settings, decode_message(data))
+        except ber.Malformed:
+            continue
+        if reply is not None:
+            try:
+                sock.sendto(reply, sender)
+            except BlockingIOError:
+                return  # its send buffer is full: the answer is lost, as on any network

@@ -1,0 +1,72 @@
+"""What happens at Tarn Ferries while one watches: the events of the demo, told as they come."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from kiteroll.lab.world import World
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    at_s: float
+    """Seconds after the story began."""
+    tell: str
+    do: Callable[[World], None]
+
+
+def _crew_laptop_to_quay(world: World) -> None:
+    world.move(world.hosts["laptop-1"], ("quay-2", 18))
+
+
+def _crew_laptop_back(world: World) -> None:
+    world.move(world.hosts["laptop-1"], ("port-office", 13))
+
+
+def _unplug_cradle(world: World) -> None:
+    world.unplug(world.hosts["cradle-9"])
+
+
+def _replug_cradle(world: World) -> None:
+    world.plug(world.hosts["cradle-9"], ("baggage-hall", 20))
+
+
+def _cradle_home(world: World) -> None:
+    world.move(world.hosts["cradle-9"], ("baggage-hall", 1))
+
+
+def _restart_weighbridge(world: World) -> None:
+    world.switches["weighbridge"].restart(world.now)
+
+
+def _quay_3_silent(world: World) -> None:
+    world.switches["quay-3"].answering = False
+
+
+def _quay_3_answers(world: World) -> None:
+    world.switches["quay-3"].answering = True
+
+
+EVENTS = (
+    Event(45, "a crew laptop leaves the port office and is plugged in at quay cabin 2", _crew_laptop_to_quay),
+    Event(90, "a scanner cradle in the baggage hall is unplugged", _unplug_cradle),
+    Event(120, "... and plugged in again, at another port", _replug_cradle),
+    Event(180, "the switch at the weighbridge restarts", _restart_weighbridge),
+    Event(240, "the switch at quay cabin 3 stops answering", _quay_3_silent),
+    Event(330, "the switch at quay cabin 3 answers again", _quay_3_answers),
+    Event(420, "the crew laptop comes back to the port office", _crew_laptop_back),
+    Event(480, "the cradle goes back to its own port", _cradle_home),
+)
+LENGTH_S = 540.0
+"""The story begins again after this."""
+
+
+def schedule(world: World, tell: Callable[[str], None]) -> None:
+    """Queue the story in the world, from its present instant on, over and over."""
+
+    def run(event: Event) -> None:
+        event.do(world)
+        tell(event.tell)
+        world.after(LENGTH_S, lambda: run(event))
+
+    for event in EVENTS:
+        world.after(event.at_s, lambda event=event: run(event))  # type: ignore[misc]

@@ -1,0 +1,87 @@
+"""A learning bridge: ports, VLANs and a filtering database (IEEE 802.1Q clauses 6 to 8)."""
+
+from dataclasses import dataclass, field
+
+from kiteroll.core.mac import MacAddress
+
+
+@dataclass(slots=True, kw_only=True)
+class LabPort:
+    number: int
+    """ifIndex."""
+    name: str
+    alias: str = ""
+    pvid: int = 1
+    """VLAN of untagged frames."""
+    tagged: frozenset[int] = frozenset()
+    """VLANs carried with a tag."""
+    cabled: bool = False
+    admin_up: bool = True
+    speed_mbps: int = 1000
+
+    @property
+    def up(self) -> bool:
+        return self.cabled and self.admin_up
+
+    def carries(self, vlan: int) -> bool:
+        return vlan == self.pvid or vlan in self.tagged
+
+
+@dataclass(slots=True)
+class Learned:
+    port: int
+    heard_at: float
+    """World time, in seconds."""
+
+
+@dataclass(slots=True, kw_only=True)
+class LabSwitch:
+    name: str
+    mac: MacAddress
+    address: str
+    """Loopback address its SNMP agent answers on."""
+    location: str = ""
+    ports: dict[int, LabPort] = field(default_factory=dict)
+    vlans: dict[int, str] = field(default_factory=dict)
+    ageing_s: int = 300
+    booted_at: float = 0.0
+    answering: bool = True
+    """False: its agent stays silent, the bridge goes on."""
+    fdb: dict[tuple[int, int], Learned] = field(default_factory=dict)
+    """(VLAN, address) to where it was learned. Order of insertion means nothing."""
+    version: int = 0
+    """Goes up whenever a row comes, goes or changes its port: agents then encode anew."""
+
+    def learn(self, mac: int, vlan: int, port: int, at: float) -> None:
+        row = self.fdb.get((vlan, mac))
+        if row is None:
+            self.fdb[vlan, mac] = Learned(port, at)
+            self.version += 1
+            return
+        if row.port != port:
+            row.port = port
+            self.version += 1
+        row.heard_at = at
+
+    def lookup(self, mac: int, vlan: int) -> int | None:
+        row = self.fdb.get((vlan, mac))
+        return None if row is None else row.port
+
+    def age(self, at: float) -> None:
+        """Drop rows not heard for the ageing time."""
+        old = [key for key, row in self.fdb.items() if at - row.heard_at >= self.ageing_s]
+        for key in old:
+            del self.fdb[key]
+        self.version += bool(old)
+
+    def forget_port(self, port: int) -> None:
+        """A port that goes down loses its dynamic rows (IEEE 802.1Q 8.8.3)."""
+        old = [key for key, row in self.fdb.items() if row.port == port]
+        for key in old:
+            del self.fdb[key]
+        self.version += 1
+
+    def restart(self, at: float) -> None:
+        self.fdb.clear()
+        self.booted_at = at
+        self.version += 1

@@ -1,0 +1,175 @@
+"""The demo network: the terminal of Tarn Ferries, a ferry company that does not exist.
+
+Two core switches and ten access switches in a tree, about 150 endpoints. All addresses are
+locally administered ones, so they can belong to nobody's real product.
+"""
+
+from dataclasses import dataclass
+
+from kiteroll.core.mac import MacAddress
+from kiteroll.lab.switch import LabPort, LabSwitch
+from kiteroll.lab.world import Host, World
+
+PORTS = 24
+UPLINK = 24
+VLANS = {10: "office", 20: "kiosk", 30: "quay", 40: "voice", 50: "scan", 99: "manage"}
+MANAGE = 99
+ALL_TAGGED = frozenset(VLANS)
+
+ACCESS = {
+    "ticket-hall": ("core-1", 1, "Ticket hall, ground floor"),
+    "checkin-east": ("core-1", 2, "Check-in lanes 1 to 4"),
+    "checkin-west": ("core-1", 3, "Check-in lanes 5 to 8"),
+    "baggage-hall": ("core-1", 4, "Baggage hall"),
+    "port-office": ("core-1", 5, "Port office, first floor"),
+    "quay-1": ("core-2", 1, "Quay cabin 1"),
+    "quay-2": ("core-2", 2, "Quay cabin 2"),
+    "quay-3": ("core-2", 3, "Quay cabin 3"),
+    "weighbridge": ("core-2", 4, "Weighbridge hut"),
+    "workshop": ("weighbridge", 23, "Workshop, behind the weighbridge"),
+}
+"""Access switch to the switch and port it hangs on, and where it stands."""
+
+
+@dataclass(frozen=True, slots=True)
+class Kind:
+    name: str
+    label: str
+    prefix: int
+    """First three octets, of a maker that does not exist."""
+    vlan: int
+    every_s: float
+
+
+KIOSK = Kind("kiosk", "Ticket kiosk", 0x021A01, 20, 20)
+GATE = Kind("gate", "Gate reader", 0x021A02, 20, 15)
+SCALE = Kind("scale", "Weighbridge controller", 0x021A03, 30, 10)
+SPEAKER = Kind("speaker", "Tannoy speaker", 0x021A04, 40, 60)
+LIGHT = Kind("light", "Berth light", 0x021A05, 30, 45)
+WIND = Kind("wind", "Wind gauge", 0x021A06, 30, 10)
+CRADLE = Kind("cradle", "Scanner cradle", 0x021A07, 50, 30)
+PHONE = Kind("phone", "Desk phone", 0x021A08, 40, 40)
+DESK = Kind("desk", "Office computer", 0x021A09, 10, 25)
+LAPTOP = Kind("laptop", "Crew laptop", 0x021A0A, 10, 15)
+SERVER = Kind("server", "Server", 0x021A0B, 10, 5)
+SWITCH_PREFIX = 0x021AF0
+
+PLAN: dict[str, tuple[tuple[Kind, int], ...]] = {
+    "ticket-hall": ((KIOSK, 12), (SPEAKER, 3), (PHONE, 2)),
+    "checkin-east": ((GATE, 5), (CRADLE, 4), (PHONE, 4), (SPEAKER, 1)),
+    "checkin-west": ((GATE, 5), (CRADLE, 4), (PHONE, 4), (SPEAKER, 1)),
+    "baggage-hall": ((CRADLE, 8), (SPEAKER, 3), (PHONE, 1)),
+    "port-office": ((PHONE, 12), (LAPTOP, 4)),
+    "quay-1": ((LIGHT, 6), (WIND, 2), (SPEAKER, 2), (PHONE, 1)),
+    "quay-2": ((LIGHT, 6), (WIND, 2), (SPEAKER, 2), (PHONE, 1)),
+    "quay-3": ((LIGHT, 6), (WIND, 1), (SPEAKER, 2), (PHONE, 1)),
+    "weighbridge": ((SCALE, 3), (GATE, 2), (PHONE, 1)),
+    "workshop": ((PHONE, 2), (LAPTOP, 2), (CRADLE, 2)),
+}
+"""What hangs on each access switch, from port 1 upwards. Behind every phone stands a computer."""
+
+
+def build(seed: int = 1) -> World:
+    """The network at peace, with nothing learned yet."""
+    world = World(seed)
+    _switches(world)
+    numbers: dict[str, int] = {}
+    servers = _servers(world, numbers)
+    for switch_name, kinds in PLAN.items():
+        port = 0
+        for kind, amount in kinds:
+            for _ in range(amount):
+                port += 1
+                _host(world, kind, (switch_name, port), numbers, servers)
+                if kind is PHONE:
+                    _host(world, DESK, (switch_name, port), numbers, servers)
+    return world
+
+
+def _switches(world: World) -> None:
+    names = ["core-1", "core-2", *ACCESS]
+    places = {"core-1": "Machine room A", "core-2": "Machine room B"}
+    places |= {name: place for name, (_, _, place) in ACCESS.items()}
+    for number, name in enumerate(names, start=1):
+        mac = MacAddress(SWITCH_PREFIX << 24 | number << 8)
+        switch = LabSwitch(
+            name=name, mac=mac, address=f"127.77.0.{number}", location=places[name], vlans=dict(VLANS),
+            booted_at=-86400.0 * (20 + number),
+        )  # fmt: skip
+        switch.ports = {at: LabPort(number=at, name=f"p{at}") for at in range(1, PORTS + 1)}
+        world.add_switch(switch)
+    _trunk(world, ("core-1", UPLINK), ("core-2", UPLINK))
+    for name, (upper, port, _) in ACCESS.items():
+        _trunk(world, (upper, port), (name, UPLINK))
+    station = _manager(world)
+    for switch in world.switches.values():
+        _agent_as_host(world, switch, station)
+
+
+def _trunk(world: World, upper: tuple[str, int], lower: tuple[str, int]) -> None:
+    for here, there in ((upper, lower), (lower, upper)):
+        port = world.switches[here[0]].ports[here[1]]
+        port.pvid, port.tagged = 1, ALL_TAGGED
+        port.alias = f"to {there[0]}"
+        port.speed_mbps = 10_000
+    world.cable(upper, lower)
+
+
+def _manager(world: World) -> Host:
+    """The machine that reads the switches, and so makes them talk."""
+    at = ("core-1", 20)
+    port = world.switches[at[0]].ports[at[1]]
+    port.pvid, port.alias = MANAGE, "management station"
+    mac = MacAddress(SERVER.prefix << 24 | 0xFE)
+    return world.add_host(
+        Host(name="station", kind="server", mac=mac, vlan=MANAGE, every_s=20, at=at, broadcasts=1.0)
+    )
+
+
+def _agent_as_host(world: World, switch: LabSwitch, station: Host) -> None:
+    """A switch's own address talks in the management VLAN; it enters through an inner port."""
+    inner = LabPort(number=1000, name="cpu", pvid=MANAGE, cabled=True)
+    switch.ports[inner.number] = inner
+    world.add_host(
+        Host(
+            name=f"{switch.name}-cpu", kind="switch", mac=switch.mac, vlan=MANAGE, every_s=30,
+            peer=station.mac, at=(switch.name, inner.number),
+        )  # fmt: skip
+    )
+
+
+def _servers(world: World, numbers: dict[str, int]) -> dict[int, MacAddress]:
+    """One server a VLAN, in the machine rooms: whom everything talks to."""
+    servers: dict[int, MacAddress] = {}
+    for offset, vlan in enumerate(vlan for vlan in VLANS if vlan != MANAGE):
+        at = ("core-1" if offset % 2 == 0 else "core-2", 10 + offset)
+        number = numbers["server"] = numbers.get("server", 0) + 1
+        mac = MacAddress(SERVER.prefix << 24 | number)
+        port = world.switches[at[0]].ports[at[1]]
+        port.pvid, port.alias = vlan, f"Server {VLANS[vlan]}"
+        world.add_host(
+            Host(name=f"server-{VLANS[vlan]}", kind="server", mac=mac, vlan=vlan, every_s=5, at=at,
+                 broadcasts=0.2, peer=mac)  # fmt: skip
+        )
+        servers[vlan] = mac
+    return servers
+
+
+def _host(
+    world: World, kind: Kind, at: tuple[str, int], numbers: dict[str, int], servers: dict[int, MacAddress]
+) -> None:
+    number = numbers[kind.name] = numbers.get(kind.name, 0) + 1
+    # Spread over the low octets: last four digits of two devices then rarely look alike.
+    low = (number * 0x9E37 + kind.prefix * 0x3B) & 0xFFFF
+    mac = MacAddress(kind.prefix << 24 | number << 16 | low)
+    port = world.switches[at[0]].ports[at[1]]
+    if kind is PHONE:
+        port.tagged = frozenset({kind.vlan})
+    else:
+        port.pvid = kind.vlan
+    if not port.alias:
+        port.alias = f"{kind.label} {number}"
+    world.add_host(
+        Host(name=f"{kind.name}-{number}", kind=kind.name, mac=mac, vlan=kind.vlan, every_s=kind.every_s,
+             peer=servers[kind.vlan], at=at)  # fmt: skip
+    )

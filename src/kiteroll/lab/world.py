@@ -1,0 +1,150 @@
+"""A layer-2 world: hosts that talk, cables, switches that learn, flood and age. No I/O, no clock.
+
+Time is a float of seconds that only `advance` moves; the same seed and the same calls give the
+same world, frame by frame.
+"""
+
+import heapq
+import random
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from itertools import count
+
+from kiteroll.core.mac import MacAddress
+from kiteroll.lab.switch import LabPort, LabSwitch
+
+BROADCAST = (1 << 48) - 1
+_AGE_EVERY_S = 5.0
+
+
+@dataclass(slots=True, kw_only=True)
+class Host:
+    name: str
+    kind: str
+    mac: MacAddress
+    vlan: int
+    every_s: float
+    """Mean seconds between its frames."""
+    peer: MacAddress | None = None
+    """Whom it talks to; None: broadcasts only."""
+    broadcasts: float = 0.05
+    """Share of its frames that go to everybody (address resolution and the like)."""
+    at: tuple[str, int] | None = None
+    """(switch, port number) it is plugged into; None: unplugged."""
+    talking: bool = True
+
+
+@dataclass(order=True, slots=True)
+class _Due:
+    at: float
+    order: int
+    do: Callable[[], None] = field(compare=False)
+
+
+class World:
+    def __init__(self, seed: int = 1) -> None:
+        self.now = 0.0
+        self.switches: dict[str, LabSwitch] = {}
+        self.hosts: dict[str, Host] = {}
+        self._random = random.Random(seed)
+        self._cables: dict[tuple[str, int], tuple[str, int]] = {}
+        self._by_mac: dict[int, list[Host]] = {}
+        self._queue: list[_Due] = []
+        self._order = count()
+        self.after(_AGE_EVERY_S, self._age)
+
+    # --- building -------------------------------------------------------------------------
+
+    def add_switch(self, switch: LabSwitch) -> LabSwitch:
+        self.switches[switch.name] = switch
+        return switch
+
+    def cable(self, one: tuple[str, int], other: tuple[str, int]) -> None:
+        """Connect two switch ports. The network must stay a tree: nothing here blocks loops."""
+        self._cables[one] = other
+        self._cables[other] = one
+        self._port(one).cabled = self._port(other).cabled = True
+
+    def add_host(self, host: Host) -> Host:
+        self.hosts[host.name] = host
+        self._by_mac.setdefault(host.mac, []).append(host)
+        if host.at is not None:
+            self.plug(host, host.at)
+        self.after(self._random.uniform(0, host.every_s), lambda: self._talk(host))
+        return host
+
+    # --- what happens to it ---------------------------------------------------------------
+
+    def plug(self, host: Host, at: tuple[str, int]) -> None:
+        """Plug a host in; it says hello at once, as hosts do when their link comes up."""
+        host.at = at
+        self._port(at).cabled = True
+        self._say(host, BROADCAST)
+
+    def unplug(self, host: Host) -> None:
+        """Pull its cable. Where nothing else hangs on the port, the port goes down."""
+        if host.at is None:
+            return
+        at, host.at = host.at, None
+        if all(other.at != at for other in self.hosts.values()) and at not in self._cables:
+            self._port(at).cabled = False
+            self.switches[at[0]].forget_port(at[1])
+
+    def move(self, host: Host, at: tuple[str, int]) -> None:
+        self.unplug(host)
+        self.plug(host, at)
+
+    def after(self, seconds: float, do: Callable[[], None]) -> None:
+        heapq.heappush(self._queue, _Due(self.now + seconds, next(self._order), do))
+
+    def advance(self, to: float) -> None:
+        """Let everything happen that is due up to and including `to`."""
+        while self._queue and self._queue[0].at <= to:
+            due = heapq.heappop(self._queue)
+            self.now = due.at
+            due.do()
+        self.now = max(self.now, to)
+
+    # --- frames ---------------------------------------------------------------------------
+
+    def _talk(self, host: Host) -> None:
+        if host.at is not None and host.talking:
+            alone = host.peer is None or self._random.random() < host.broadcasts
+            self._say(host, BROADCAST if alone or host.peer is None else host.peer)
+        self.after(self._random.expovariate(1 / host.every_s), lambda: self._talk(host))
+
+    def _say(self, host: Host, to: int) -> None:
+        if host.at is None:
+            return
+        self._carry(host.mac, to, host.vlan, host.at)
+        if to == BROADCAST:
+            return
+        for peer in self._by_mac.get(to, ()):
+            if peer.at is not None and peer.vlan == host.vlan:
+                self._carry(peer.mac, host.mac, peer.vlan, peer.at)
+
+    def _carry(self, source: int, to: int, vlan: int, at: tuple[str, int]) -> None:
+        """Bring one frame from where it enters the network to wherever bridges send it."""
+        ways = [at]
+        while ways:
+            name, number = ways.pop()
+            switch = self.switches[name]
+            port = switch.ports[number]
+            if not port.up or not port.carries(vlan):
+                continue
+            switch.learn(source, vlan, number, self.now)
+            known = None if to == BROADCAST else switch.lookup(to, vlan)
+            for out in switch.ports.values():
+                if out.number == number or (known is not None and out.number != known):
+                    continue
+                beyond = self._cables.get((name, out.number))
+                if beyond is not None and out.up and out.carries(vlan):
+                    ways.append(beyond)
+
+    def _age(self) -> None:
+        for switch in self.switches.values():
+            switch.age(self.now)
+        self.after(_AGE_EVERY_S, self._age)
+
+    def _port(self, at: tuple[str, int]) -> LabPort:
+        return self.switches[at[0]].ports[at[1]]
