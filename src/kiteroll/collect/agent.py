@@ -85,9 +85,13 @@ class Agent:
         self._request_id = self._request_id % _REQUEST_IDS + 1
         target = self.target
         request = encode_request(
-            target.version, target.community.encode(), step.kind, self._request_id, step.oids,
+            target.version,
+            target.community.encode(),
+            step.kind,
+            self._request_id,
+            step.oids,
             repetitions=step.repetitions,
-        )  # fmt: skip
+        )
         answer = self._wire.expect(self._request_id)
         self._transport.sendto(request)
         return await answer
@@ -120,4 +124,6 @@ class _Wire(asyncio.DatagramProtocol):
     def error_received(self, exc: Exception) -> None:
         # ICMP port unreachable and its kin. Waited out like silence, so that an agent which is
         # just restarting gets its tries; the note tells the reader what it was.
-        self.note = "nothing listens on that UDP port" if isinstance(exc, ConnectionRefusedError) else str(exc)
+        self.note = (
+            "nothing listens on that UDP port" if isinstance(exc, ConnectionRefusedError) else str(exc)
+        )

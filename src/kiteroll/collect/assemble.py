@@ -71,11 +71,11 @@ def _interfaces(raw: RawSwitch) -> dict[int, bytes]:
 
 def _bridge_ports(raw: RawSwitch, interfaces: Mapping[int, bytes]) -> dict[int, int]:
     """Bridge port number to ifIndex (dot1dBasePortIfIndex); the same numbers where that is absent."""
-    mapping = {
-        port: if_index
-        for index, value in raw.column(mib.DOT1D_BASE_PORT_IF_INDEX).items()
-        if (port := index_number(index)) and (if_index := number(value)) in interfaces
-    }
+    mapping: dict[int, int] = {}
+    for index, value in raw.column(mib.DOT1D_BASE_PORT_IF_INDEX).items():
+        port, if_index = index_number(index), number(value)
+        if port and if_index and if_index in interfaces:
+            mapping[port] = if_index
     if not mapping and not raw.broke("dot1dBasePortTable"):
         return {if_index: if_index for if_index in interfaces}
     return mapping

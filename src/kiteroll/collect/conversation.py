@@ -210,5 +210,3 @@ def error_name(status: int) -> str:
         return f"error {ErrorStatus(status).name.lower().replace('_', ' ')}"
     except ValueError:
         return f"error number {status}"
-
-

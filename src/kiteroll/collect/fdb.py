@@ -24,9 +24,7 @@ class Fdb:
     gaps: tuple[Gap, ...]
 
 
-def read_fdb(
-    raw: RawSwitch, bridge_ports: Mapping[int, int], ports: tuple[Port, ...], device: Device
-) -> Fdb:
+def read_fdb(raw: RawSwitch, bridge_ports: Mapping[int, int], ports: tuple[Port, ...], device: Device) -> Fdb:
     """`bridge_ports` maps bridge port numbers to ifIndex, as in `assemble`."""
     rows = _Rows(raw, bridge_ports, ports, device)
     rows.add("dot1qTpFdbTable", mib.DOT1Q_TP_FDB_PORT, mib.DOT1Q_TP_FDB_STATUS, with_fdb_id=True)
@@ -68,7 +66,9 @@ class _Rows:
             if fault:
                 self.left_out[table, fault] += 1
 
-    def _row(self, index: bytes, port_value: Value | None, status_value: Value | None, with_fdb_id: bool) -> str:
+    def _row(
+        self, index: bytes, port_value: Value | None, status_value: Value | None, with_fdb_id: bool
+    ) -> str:
         """Take one row; returns why it is no endpoint at a port, or an empty text."""
         try:
             arcs = ber.decode_arcs(index)
@@ -103,7 +103,11 @@ class _Rows:
             return ""
         if bridge_port is None:
             return "rows have no port column"
-        return "port is 0: not known" if bridge_port == NO_PORT else f"bridge port {bridge_port} has no interface"
+        return (
+            "port is 0: not known"
+            if bridge_port == NO_PORT
+            else f"bridge port {bridge_port} has no interface"
+        )
 
     def _vlan(self, fdb_id: int, bridge_port: int | None) -> int | None:
         """The VLAN of a filtering database (dot1qFdbId is not a VLAN id, RFC 4363)."""

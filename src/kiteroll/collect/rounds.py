@@ -33,19 +33,27 @@ class Attempt:
     started_at: datetime
     duration: timedelta
     outcome: Reading | KiteRollError
+    changes: int = 0
+    """What taking it in changed, as far as people are told of it."""
 
 
-Take = Callable[[Attempt], Awaitable[None]]
+Take = Callable[[Attempt], Awaitable[Attempt]]
 
 
 class Rounds:
     def __init__(
-        self, clock: Clock, limits: Limits, take: Take, *, concurrency: int = 64,
+        self,
+        clock: Clock,
+        limits: Limits,
+        take: Take,
+        *,
+        concurrency: int = 64,
         jitter: Callable[[], float] = lambda: 0.0,
-    ) -> None:  # fmt: skip
-        """`take` is awaited with every attempt while its place among the `concurrency` ones is
-        held, so that readings never pile up before a store that is slow or away. `jitter` gives
-        0..1 and spreads the first readings of new switches over their interval's first second."""
+    ) -> None:
+        """`take` keeps an attempt and gives it back with its `changes` counted. It is awaited while
+        the attempt holds its place among the `concurrency` ones, so that readings never pile up
+        before a store that is slow or away. `jitter` gives 0..1: seconds by which the first reading
+        of a switch is put off, so that a fleet does not start in step."""
         self._clock = clock
         self._limits = limits
         self._take = take
@@ -109,8 +117,7 @@ class Rounds:
                 duration=timedelta(seconds=self._clock.monotonic() - started),
                 outcome=outcome,
             )
-            await self._take(attempt)
-            return attempt
+            return await self._take(attempt)
         finally:
             self._schedule.done(assignment.switch, started_at, answered=answered)
             self._wake.set()

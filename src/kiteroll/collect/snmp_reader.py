@@ -1,5 +1,6 @@
 """Reads one switch over SNMP: which tables are asked for, and in which order."""
 
+from collections.abc import Mapping, Sequence
 from datetime import timedelta
 
 from kiteroll.clock import Clock
@@ -12,6 +13,7 @@ from kiteroll.collect.time_filter import TimeFilteredWalk
 from kiteroll.core.errors import DeviceSilent
 from kiteroll.core.reading import Reading
 from kiteroll.snmp import mib
+from kiteroll.snmp.ber import Oid
 
 SCALARS = (
     mib.SYS_DESCR,
@@ -63,7 +65,11 @@ async def read_switch(name: str, target: Target, clock: Clock, limits: Limits) -
 
 
 async def _walk(
-    agent: Agent, raw: RawSwitch, tables: dict[str, tuple[tuple[int, ...], ...]], limits: Limits, deadline: float
+    agent: Agent,
+    raw: RawSwitch,
+    tables: Mapping[str, Sequence[Oid]],
+    limits: Limits,
+    deadline: float,
 ) -> None:
     for table, columns in tables.items():
         kind = TimeFilteredWalk if table == "dot1qVlanCurrentTable" else ColumnWalk

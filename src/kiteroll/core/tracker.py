@@ -140,9 +140,14 @@ class _Step:
         self.state.stays[key] = stay
         self.changes.append(
             Moved(
-                at=self.at, mac=mac_of(key), place=place, stay=stay,
-                origin=origin, ended=ended, last_seen_at=seen,
-            )  # fmt: skip
+                at=self.at,
+                mac=mac_of(key),
+                place=place,
+                stay=stay,
+                origin=origin,
+                ended=ended,
+                last_seen_at=seen,
+            )
         )
 
     def _back(self, key: int, place: Place, missing: Missing) -> None:
@@ -190,9 +195,12 @@ class _Step:
                     place = Place(switch, missing.port, vlan_of(key))
                     self.changes.append(
                         Quiet(
-                            at=self.at, mac=mac_of(key), place=place,
-                            stay=missing.stay, last_seen_at=missing.last_seen_at,
-                        )  # fmt: skip
+                            at=self.at,
+                            mac=mac_of(key),
+                            place=place,
+                            stay=missing.stay,
+                            last_seen_at=missing.last_seen_at,
+                        )
                     )
                 continue
             del self.state.missing[key]

@@ -34,7 +34,9 @@ async def _serve(port: int, *, events: bool) -> None:
 
 def main() -> int:
     parser = argparse.ArgumentParser(prog="python -m kiteroll.lab", description=__doc__)
-    parser.add_argument("--port", type=int, default=16100, help="UDP port of every agent (default %(default)s)")
+    parser.add_argument(
+        "--port", type=int, default=16100, help="UDP port of every agent (default %(default)s)"
+    )
     parser.add_argument("--still", action="store_true", help="no events: the network at peace")
     args = parser.parse_args()
     try:

@@ -10,7 +10,16 @@ from typing import Self
 from kiteroll.core.errors import Invalid
 from kiteroll.lab.mib_view import MibView
 from kiteroll.snmp import ber
-from kiteroll.snmp.message import V1, V2C, ErrorStatus, Kind, Message, decode_message, encode_binding, encode_message
+from kiteroll.snmp.message import (
+    V1,
+    V2C,
+    ErrorStatus,
+    Kind,
+    Message,
+    decode_message,
+    encode_binding,
+    encode_message,
+)
 
 _NO_SUCH_INSTANCE = ber.encode(ber.NO_SUCH_INSTANCE, b"")
 _END_OF_MIB_VIEW = ber.encode(ber.END_OF_MIB_VIEW, b"")

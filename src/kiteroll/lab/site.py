@@ -16,7 +16,9 @@ _STEP_S = 0.25
 
 
 class Site:
-    def __init__(self, world: World, clock: Clock, *, port: int, settings: AgentSettings | None = None) -> None:
+    def __init__(
+        self, world: World, clock: Clock, *, port: int, settings: AgentSettings | None = None
+    ) -> None:
         self.world = world
         self.farm = AgentFarm(port)
         self._clock = clock

@@ -93,9 +93,13 @@ def _switches(world: World) -> None:
     for number, name in enumerate(names, start=1):
         mac = MacAddress(SWITCH_PREFIX << 24 | number << 8)
         switch = LabSwitch(
-            name=name, mac=mac, address=f"127.77.0.{number}", location=places[name], vlans=dict(VLANS),
+            name=name,
+            mac=mac,
+            address=f"127.77.0.{number}",
+            location=places[name],
+            vlans=dict(VLANS),
             booted_at=-86400.0 * (20 + number),
-        )  # fmt: skip
+        )
         switch.ports = {at: LabPort(number=at, name=f"p{at}") for at in range(1, PORTS + 1)}
         world.add_switch(switch)
     _trunk(world, ("core-1", UPLINK), ("core-2", UPLINK))
@@ -132,9 +136,14 @@ def _agent_as_host(world: World, switch: LabSwitch, station: Host) -> None:
     switch.ports[inner.number] = inner
     world.add_host(
         Host(
-            name=f"{switch.name}-cpu", kind="switch", mac=switch.mac, vlan=MANAGE, every_s=30,
-            peer=station.mac, at=(switch.name, inner.number),
-        )  # fmt: skip
+            name=f"{switch.name}-cpu",
+            kind="switch",
+            mac=switch.mac,
+            vlan=MANAGE,
+            every_s=30,
+            peer=station.mac,
+            at=(switch.name, inner.number),
+        )
     )
 
 
@@ -148,8 +157,16 @@ def _servers(world: World, numbers: dict[str, int]) -> dict[int, MacAddress]:
         port = world.switches[at[0]].ports[at[1]]
         port.pvid, port.alias = vlan, f"Server {VLANS[vlan]}"
         world.add_host(
-            Host(name=f"server-{VLANS[vlan]}", kind="server", mac=mac, vlan=vlan, every_s=5, at=at,
-                 broadcasts=0.2, peer=mac)  # fmt: skip
+            Host(
+                name=f"server-{VLANS[vlan]}",
+                kind="server",
+                mac=mac,
+                vlan=vlan,
+                every_s=5,
+                at=at,
+                broadcasts=0.2,
+                peer=mac,
+            )
         )
         servers[vlan] = mac
     return servers
@@ -170,6 +187,13 @@ def _host(
     if not port.alias:
         port.alias = f"{kind.label} {number}"
     world.add_host(
-        Host(name=f"{kind.name}-{number}", kind=kind.name, mac=mac, vlan=kind.vlan, every_s=kind.every_s,
-             peer=servers[kind.vlan], at=at)  # fmt: skip
+        Host(
+            name=f"{kind.name}-{number}",
+            kind=kind.name,
+            mac=mac,
+            vlan=kind.vlan,
+            every_s=kind.every_s,
+            peer=servers[kind.vlan],
+            at=at,
+        )
     )

@@ -90,9 +90,7 @@ def encode_message(
         + ber.encode_int(error_index)
         + ber.encode(ber.SEQUENCE, b"".join(bindings))
     )
-    body = (
-        ber.encode_int(version) + ber.encode(ber.OCTET_STRING, community) + ber.encode(kind, pdu)
-    )
+    body = ber.encode_int(version) + ber.encode(ber.OCTET_STRING, community) + ber.encode(kind, pdu)
     return ber.encode(ber.SEQUENCE, body)
 
 

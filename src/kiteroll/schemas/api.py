@@ -1,0 +1,226 @@
+"""What the API takes and gives. Words are those of docs/words.md."""
+
+import re
+from typing import Annotated, Literal
+
+from pydantic import AfterValidator, Field
+
+from kiteroll.schemas.base import Answer, Instant, MacText, Model
+
+_NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,63}")
+_HOST = re.compile(r"[A-Za-z0-9]([A-Za-z0-9._-]*[A-Za-z0-9])?|[0-9A-Fa-f:.]*:[0-9A-Fa-f:.]*(%[A-Za-z0-9]+)?")
+
+
+def _switch_name(name: str) -> str:
+    if not _NAME.fullmatch(name):
+        raise ValueError(
+            f"{name!r} is no switch name: letters, digits, dots, dashes and underscores, at most 64, "
+            "beginning with a letter or digit"
+        )
+    return name
+
+
+def _host(host: str) -> str:
+    """IPv4, IPv6 or a host name (RFC 1123); whether it resolves is seen when it is read."""
+    text = host.strip().removeprefix("[").removesuffix("]")
+    numbers = text.split(".")
+    looks_ipv4 = all(part.isdigit() for part in numbers)
+    if looks_ipv4 and not (len(numbers) == 4 and all(int(part) <= 255 for part in numbers)):
+        raise ValueError(f"{host!r} is no IPv4 address: it takes four numbers from 0 to 255")
+    if not _HOST.fullmatch(text) or len(text) > 253 or ".." in text:
+        raise ValueError(f"{host!r} is neither an IP address nor a host name")
+    return text
+
+
+SwitchName = Annotated[str, AfterValidator(_switch_name)]
+Host = Annotated[str, AfterValidator(_host)]
+UdpPort = Annotated[int, Field(ge=1, le=65535)]
+Community = Annotated[str, Field(min_length=1, max_length=255, repr=False)]
+IntervalS = Annotated[int, Field(ge=5, le=86400, description="seconds between two readings")]
+Version = Literal["1", "2c"]
+Health = Literal["unread", "read", "partial", "silent", "failed", "off"]
+Life = Literal["present", "quiet", "gone"]
+ChangeKind = Literal["appeared", "moved", "quiet", "returned", "gone", "restarted"]
+Outcome = Literal["complete", "partial", "failed"]
+
+
+class NewSwitch(Model):
+    name: SwitchName
+    host: Host
+    port: UdpPort = 161
+    version: Version = "2c"
+    community: Community
+    interval_s: IntervalS | None = None
+    """None: as set for the service."""
+    enabled: bool = True
+
+
+class SwitchChange(Model):
+    """Only what is given changes."""
+
+    name: SwitchName | None = None
+    host: Host | None = None
+    port: UdpPort | None = None
+    version: Version | None = None
+    community: Community | None = None
+    interval_s: IntervalS | None = None
+    enabled: bool | None = None
+
+
+class Switch(Answer):
+    name: str
+    host: str
+    port: int
+    version: Version
+    interval_s: int
+    enabled: bool
+    health: Health
+    health_since: Instant | None
+    tried_at: Instant | None
+    """When it was last asked."""
+    read_at: Instant | None
+    """Its last complete reading: how old everything said about it is."""
+    error: str | None
+    present: int
+    """Addresses learned on it now."""
+    sys_name: str
+    description: str
+    location: str
+    contact: str
+    bridge_address: MacText | None
+    ageing_s: int | None
+    up_since: Instant | None
+
+
+class Port(Answer):
+    switch: str
+    name: str
+    number: int
+    """ifIndex."""
+    alias: str
+    admin_up: bool
+    oper: Literal["up", "down", "unknown"]
+    oper_since: Instant | None
+    speed_bps: int | None
+    bridged: bool
+    present: int
+    quiet: int
+    leads_to: list[str]
+    """Known switches whose own address is learned here: not empty on an uplink."""
+
+
+class Vlan(Answer):
+    id: int
+    name: str
+
+
+class Place(Answer):
+    """A stay at a place."""
+
+    switch: str
+    port: str
+    port_alias: str
+    vlan: int | None
+    vlan_name: str
+    life: Life
+    began_at: Instant
+    seen_at: Instant
+    quiet_at: Instant | None
+    ended_at: Instant | None
+    ending: str | None
+    read_at: Instant | None
+    leads_to: list[str]
+
+
+class Stay(Place):
+    mac: MacText
+
+
+class Endpoint(Answer):
+    mac: MacText
+    local: bool
+    """Locally administered: the first octets name no registered maker."""
+    first_seen_at: Instant
+    home: Place | None
+    """Where it attaches; null when it is only seen on ports that lead to other switches."""
+    why: str
+    """The reason for the home, or for none."""
+    places: list[Place]
+    """Open stays; for an endpoint that is gone, its last one."""
+
+
+class Found(Answer):
+    """What a text typed into the search may mean."""
+
+    query: str
+    endpoints: list[Endpoint]
+    more: bool
+    """More endpoints match than are listed."""
+    switches: list[Switch]
+    ports: list[Port]
+
+
+class Change(Answer):
+    id: int
+    at: Instant
+    kind: ChangeKind
+    switch: str
+    mac: MacText | None
+    vlan: int | None
+    port: str | None
+    from_port: str | None
+    """Of a move."""
+    why: str
+
+
+class Gap(Answer):
+    table: str
+    why: str
+    rows: int
+    breaks: bool
+
+
+class ReadingSummary(Answer):
+    switch: str
+    taken_at: Instant
+    duration_ms: int
+    outcome: Outcome
+    rows: int
+    changes: int
+    gaps: list[Gap]
+    error: str | None
+
+
+class ServiceHealth(Answer):
+    version: str
+    started_at: Instant
+    database: Literal["up", "down"]
+    database_note: str
+    switches: int
+    endpoints: int
+    tracked: int
+    """(address, place) pairs with an open stay."""
+
+
+class SignIn(Model):
+    token: Annotated[str, Field(min_length=1, max_length=512, repr=False)]
+
+
+class Session(Answer):
+    signed_in: bool
+
+
+class FieldProblem(Answer):
+    where: str
+    what: str
+
+
+class Problem(Answer):
+    """Problem details (RFC 9457)."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    code: str
+    errors: list[FieldProblem] = Field(default_factory=list)

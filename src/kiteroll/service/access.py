@@ -1,0 +1,80 @@
+"""Who may call: whoever holds the token, as a bearer or through a session the token opened."""
+
+import hmac
+import secrets
+from pathlib import Path
+from typing import Annotated
+
+from fastapi import Depends, Request
+from fastapi.security import APIKeyCookie, HTTPBearer
+from itsdangerous import BadSignature, URLSafeTimedSerializer
+
+from kiteroll.core.errors import ConfigError, KiteRollError
+from kiteroll.store.vault import write_private
+
+COOKIE = "kiteroll_session"
+SESSION_S = 12 * 3600
+TOKEN_FILE = "token"
+
+_bearer = HTTPBearer(auto_error=False, description="the token of the service's token file")
+_cookie = APIKeyCookie(name=COOKIE, auto_error=False, description="a session, opened with the token")
+
+
+class NotSignedIn(KiteRollError):
+    code = "not_signed_in"
+
+
+class Access:
+    def __init__(self, data_dir: Path) -> None:
+        """Reads the token, or writes a new one to a file only its owner can read. Raises ConfigError."""
+        self.token_file = data_dir / TOKEN_FILE
+        try:
+            if not self.token_file.exists():
+                write_private(self.token_file, secrets.token_urlsafe(24))
+            self._token = self.token_file.read_text().strip()
+        except OSError as wrong:
+            raise ConfigError(
+                str(self.token_file), (f"the token file cannot be used: {wrong.strerror}",)
+            ) from wrong
+        if not self._token:
+            raise ConfigError(
+                str(self.token_file), ("it is empty: remove it, and a new one is written at start",)
+            )
+        # Signed with the token itself: a new token ends every session.
+        self._sessions = URLSafeTimedSerializer(self._token, salt="console-session")
+
+    def is_token(self, offered: str) -> bool:
+        return hmac.compare_digest(offered.strip().encode(), self._token.encode())
+
+    def new_session(self) -> str:
+        return self._sessions.dumps(secrets.token_urlsafe(9))
+
+    def is_session(self, offered: str) -> bool:
+        try:
+            self._sessions.loads(offered, max_age=SESSION_S)
+        except BadSignature:
+            return False
+        return True
+
+
+def signed_in(
+    request: Request,
+    bearer: Annotated[object, Depends(_bearer)],
+    cookie: Annotated[str | None, Depends(_cookie)],
+) -> None:
+    """Dependency of every call but signing in. Raises NotSignedIn."""
+    access: Access = request.app.state.service.access
+    token = getattr(bearer, "credentials", None)
+    if token is not None:
+        if access.is_token(token):
+            return
+        raise NotSignedIn(
+            "the token is not the one of this service: see the file `token` in its data directory"
+        )
+    if cookie is not None and access.is_session(cookie):
+        return
+    raise NotSignedIn(
+        "the session has ended: sign in again"
+        if cookie is not None
+        else "no token came with the call: send `Authorization: Bearer TOKEN`, or open a session with it"
+    )

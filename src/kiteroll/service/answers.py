@@ -1,0 +1,183 @@
+"""From records to answers: rows of the store as models of the API."""
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
+
+from kiteroll.clock import Clock
+from kiteroll.collect.rounds import Attempt
+from kiteroll.core.home import Sighting, choose_home, order
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import Reading
+from kiteroll.core.uptime import uptime
+from kiteroll.schemas import api
+from kiteroll.store import places
+from kiteroll.store.database import Database
+from kiteroll.store.inventory import SwitchRow
+from kiteroll.store.overview import ChangeRow, PortRow, ReadingRow
+from kiteroll.store.places import PlacedStay
+
+Uplinks = Mapping[tuple[str, str], tuple[str, ...]]
+
+
+class UplinkView:
+    """Ports that lead to other switches, looked up at most every few seconds."""
+
+    _FRESH = timedelta(seconds=3)
+
+    def __init__(self, database: Database, clock: Clock) -> None:
+        self._database = database
+        self._clock = clock
+        self._seen: tuple[datetime, Uplinks] | None = None
+
+    def get(self) -> Uplinks:
+        now = self._clock.now()
+        seen = self._seen
+        if seen is None or now - seen[0] > self._FRESH:
+            seen = self._seen = (now, self._database.run(places.ports_leading_to_switches))
+        return seen[1]
+
+
+def switch_answer(row: SwitchRow, present: int) -> api.Switch:
+    up_since = None
+    if row.uptime_at is not None and row.uptime_ticks is not None:
+        up_since = row.uptime_at - uptime(row.uptime_ticks)
+    return api.Switch(
+        name=row.name,
+        host=row.host,
+        port=row.udp_port,
+        version=row.snmp_version,  # type: ignore[arg-type]  # the column holds what the API took
+        interval_s=row.interval_s,
+        enabled=row.enabled,
+        health=row.health,  # type: ignore[arg-type]  # likewise
+        health_since=row.health_since,
+        tried_at=row.tried_at,
+        read_at=row.last_complete_at,
+        error=row.error,
+        present=present,
+        sys_name=row.sys_name,
+        description=row.description,
+        location=row.location,
+        contact=row.contact,
+        bridge_address=row.bridge_address,  # type: ignore[arg-type]  # the model turns it into text
+        ageing_s=row.ageing_s,
+        up_since=up_since,
+    )
+
+
+def port_answer(row: PortRow, uplinks: Uplinks) -> api.Port:
+    return api.Port(
+        switch=row.switch_name,
+        name=row.name,
+        number=row.number,
+        alias=row.alias,
+        admin_up=row.admin_up,
+        oper=row.oper,  # type: ignore[arg-type]  # written from Oper
+        oper_since=row.oper_since,
+        speed_bps=row.speed_bps,
+        bridged=row.bridged,
+        present=row.present,
+        quiet=row.quiet,
+        leads_to=list(uplinks.get((row.switch_name, row.name), ())),
+    )
+
+
+def place_answer(row: PlacedStay, uplinks: Uplinks) -> api.Place:
+    return api.Place(**_place_fields(row, uplinks))  # type: ignore[arg-type]  # checked by the model
+
+
+def stay_answer(row: PlacedStay, uplinks: Uplinks) -> api.Stay:
+    return api.Stay(mac=row.stay.mac, **_place_fields(row, uplinks))  # type: ignore[arg-type]
+
+
+def endpoint_answer(
+    mac: MacAddress, first_seen_at: datetime, rows: Sequence[PlacedStay], uplinks: Uplinks
+) -> api.Endpoint:
+    by_id = {row.stay.id: row for row in rows}
+    sightings = [Sighting(row.stay, _behind(row, uplinks)) for row in rows]
+    home = choose_home(sightings)
+    return api.Endpoint(
+        mac=mac,  # type: ignore[arg-type]  # the model turns it into text
+        local=mac.is_local,
+        first_seen_at=first_seen_at,
+        home=None if home.at is None else place_answer(by_id[home.at.stay.id], uplinks),
+        why=home.why,
+        places=[place_answer(by_id[one.stay.id], uplinks) for one in order(sightings)],
+    )
+
+
+def change_answer(row: ChangeRow) -> api.Change:
+    return api.Change(
+        id=row.id,
+        at=row.at,
+        kind=row.kind,  # type: ignore[arg-type]  # written from ChangeKind
+        switch=row.switch_name,
+        mac=row.mac,  # type: ignore[arg-type]  # the model turns it into text
+        vlan=row.vlan,
+        port=row.port_name,
+        from_port=row.origin_port_name,
+        why=row.why,
+    )
+
+
+def reading_answer(row: ReadingRow) -> api.ReadingSummary:
+    return api.ReadingSummary(
+        switch=row.switch_name,
+        taken_at=row.taken_at,
+        duration_ms=row.duration_ms,
+        outcome=row.outcome,  # type: ignore[arg-type]  # written by the recorder
+        rows=row.row_count,
+        changes=row.change_count,
+        gaps=[api.Gap.model_validate(gap) for gap in row.gaps],
+        error=row.error,
+    )
+
+
+def attempt_answer(attempt: Attempt) -> api.ReadingSummary:
+    outcome = attempt.outcome
+    taken_at, duration_ms = attempt.started_at, round(attempt.duration.total_seconds() * 1000)
+    if not isinstance(outcome, Reading):
+        return api.ReadingSummary(
+            switch=attempt.name,
+            taken_at=taken_at,
+            duration_ms=duration_ms,
+            outcome="failed",
+            rows=0,
+            changes=attempt.changes,
+            gaps=[],
+            error=str(outcome),
+        )
+    return api.ReadingSummary(
+        switch=attempt.name,
+        taken_at=taken_at,
+        duration_ms=duration_ms,
+        outcome="complete" if outcome.complete else "partial",
+        rows=len(outcome.learned) + len(outcome.others),
+        changes=attempt.changes,
+        gaps=[
+            api.Gap(table=gap.table, why=gap.why, rows=gap.rows, breaks=gap.breaks) for gap in outcome.gaps
+        ],
+        error=None,
+    )
+
+
+def _place_fields(row: PlacedStay, uplinks: Uplinks) -> dict[str, object]:
+    stay = row.stay
+    return {
+        "switch": stay.place.switch,
+        "port": stay.place.port,
+        "port_alias": row.port_alias,
+        "vlan": stay.place.vlan,
+        "vlan_name": row.vlan_name,
+        "life": row.life.value,
+        "began_at": stay.began_at,
+        "seen_at": row.seen_at,
+        "quiet_at": stay.quiet_at,
+        "ended_at": stay.ended_at,
+        "ending": None if stay.ending is None else stay.ending.value,
+        "read_at": row.read_at,
+        "leads_to": list(_behind(row, uplinks)),
+    }
+
+
+def _behind(row: PlacedStay, uplinks: Uplinks) -> tuple[str, ...]:
+    return uplinks.get((row.stay.place.switch, row.stay.place.port), ())

@@ -1,0 +1,29 @@
+"""What the handlers share: the service, and the parameters every list takes."""
+
+from typing import Annotated, Any
+
+from fastapi import Depends, Query, Request
+
+from kiteroll.schemas.api import Problem
+from kiteroll.service.life import Service
+
+
+def the_service(request: Request) -> Service:
+    service: Service = request.app.state.service
+    return service
+
+
+Running = Annotated[Service, Depends(the_service)]
+Cursor = Annotated[str | None, Query(max_length=1000, description="`next` of the page before")]
+Limit = Annotated[int, Query(ge=1, le=1000, description="rows a page")]
+
+ERRORS: dict[int | str, dict[str, Any]] = {
+    status: {"model": Problem, "description": text, "content": {"application/problem+json": {}}}
+    for status, text in {
+        401: "not signed in",
+        404: "no such thing",
+        409: "in conflict with what is there",
+        422: "the request is wrong: `errors` says where",
+        503: "the database is away",
+    }.items()
+}

@@ -1,0 +1,64 @@
+"""Switches: the inventory, their ports and VLANs, reading one now."""
+
+from fastapi import APIRouter, Response
+
+from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
+from kiteroll.service.answers import attempt_answer, port_answer, switch_answer
+from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
+from kiteroll.store import inventory, overview
+from kiteroll.store.inventory import SwitchRow
+
+router = APIRouter(prefix="/switches", tags=["switches"], responses=ERRORS)
+
+
+@router.get("", summary="The inventory, by name")
+def list_switches(service: Running, cursor: Cursor = None, limit: Limit = 200) -> PageOf[api.Switch]:
+    page = service.database.run(overview.switches_page, cursor=cursor, limit=limit)
+    present = service.database.run(overview.present_counts, [row.id for row in page.items])
+    return PageOf(items=[switch_answer(row, present.get(row.id, 0)) for row in page.items], next=page.next)
+
+
+@router.post("", status_code=201, summary="Add a switch; its first reading begins at once")
+async def add_switch(service: Running, new: api.NewSwitch) -> api.Switch:
+    return switch_answer(await service.add_switch(new), 0)
+
+
+@router.get("/{name}", summary="One switch")
+def get_switch(service: Running, name: str) -> api.Switch:
+    return _answer(service, service.database.run(inventory.get_switch, name))
+
+
+@router.patch("/{name}", summary="Change what is given, leave the rest")
+async def change_switch(service: Running, name: str, change: api.SwitchChange) -> api.Switch:
+    return switch_answer(await service.change_switch(name, change), 0)
+
+
+@router.delete("/{name}", status_code=204, summary="Take it out of the inventory; its history stays")
+async def remove_switch(service: Running, name: str) -> Response:
+    await service.remove_switch(name)
+    return Response(status_code=204)
+
+
+@router.get("/{name}/ports", summary="Its ports, with how many addresses are on each")
+def list_ports(service: Running, name: str) -> list[api.Port]:
+    row = service.database.run(inventory.get_switch, name)
+    uplinks = service.uplinks.get()
+    return [port_answer(port, uplinks) for port in service.database.run(overview.ports_of, row.id)]
+
+
+@router.get("/{name}/vlans", summary="Its VLANs")
+def list_vlans(service: Running, name: str) -> list[api.Vlan]:
+    row = service.database.run(inventory.get_switch, name)
+    return [api.Vlan(id=vlan, name=text) for vlan, text in service.database.run(overview.vlans_of, row.id)]
+
+
+@router.post("/{name}/readings", summary="Read it now; answers when the reading is kept")
+async def read_now(service: Running, name: str) -> api.ReadingSummary:
+    attempt = await service.read_now(name)
+    return attempt_answer(attempt)
+
+
+def _answer(service: Running, row: SwitchRow) -> api.Switch:
+    present = service.database.run(overview.present_counts, [row.id])
+    return switch_answer(row, present.get(row.id, 0))

@@ -1,0 +1,146 @@
+"""Settings: one TOML file, then the environment, checked whole at start."""
+
+import os
+import re
+import tomllib
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Annotated, Any
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+
+from kiteroll.core.errors import ConfigError
+
+_UNITS_S = {"ms": 0.001, "s": 1, "m": 60, "h": 3600, "d": 86400}
+_DURATION = re.compile(r"(\d+(?:\.\d+)?)\s*(ms|s|m|h|d)")
+
+
+def parse_duration_s(value: object) -> float:
+    """Seconds of a text like '30s' or '5m'. Raises ValueError for anything without a unit."""
+    found = _DURATION.fullmatch(value.strip()) if isinstance(value, str) else None
+    if found is None:
+        raise ValueError(f"{value!r} is no duration: write a number and a unit, such as 30s, 5m or 2h")
+    return float(found[1]) * _UNITS_S[found[2]]
+
+
+Seconds = Annotated[float, BeforeValidator(parse_duration_s)]
+
+
+class _Section(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Listen(_Section):
+    host: str = "127.0.0.1"
+    port: int = Field(default=8480, ge=1, le=65535)
+
+
+class DatabaseSettings(_Section):
+    url: str = Field(default="", repr=False)
+    """Empty: a private server under data_dir."""
+
+
+class ReadingSettings(_Section):
+    interval_s: Seconds = Field(default=60.0, alias="interval", ge=5, le=86400)
+    timeout_s: Seconds = Field(default=2.0, alias="timeout", ge=0.05, le=60)
+    tries: int = Field(default=3, ge=1, le=10)
+    total_s: Seconds = Field(default=60.0, alias="total", ge=1, le=3600)
+    rows: int = Field(default=200_000, ge=1000, le=5_000_000)
+    at_once: int = Field(default=64, ge=1, le=1000)
+
+
+class TrackingSettings(_Section):
+    hold_s: Seconds | None = Field(default=None, alias="hold", ge=0, le=30 * 86400)
+    """None: three times the switch's ageing time."""
+
+
+class Config(_Section):
+    data_dir: Path
+    listen: Listen = Listen()
+    database: DatabaseSettings = DatabaseSettings()
+    reading: ReadingSettings = ReadingSettings()
+    tracking: TrackingSettings = TrackingSettings()
+
+
+ENVIRONMENT = {
+    "KITEROLL_DATA": ("data_dir",),
+    "KITEROLL_LISTEN_HOST": ("listen", "host"),
+    "KITEROLL_LISTEN_PORT": ("listen", "port"),
+    "KITEROLL_DATABASE_URL": ("database", "url"),
+    "KITEROLL_INTERVAL": ("reading", "interval"),
+}
+"""Environment variables and the settings they stand for; they win over the file."""
+
+
+def default_data_dir(environment: Mapping[str, str]) -> Path:
+    """Where the service keeps its data and the CLI looks for the token, unless told otherwise."""
+    if named := environment.get("KITEROLL_DATA"):
+        return Path(named)
+    state = environment.get("XDG_STATE_HOME") or str(Path.home() / ".local" / "state")
+    return Path(state) / "kiteroll"
+
+
+def load_config(
+    file: Path | None, environment: Mapping[str, str], overrides: Mapping[str, Any] | None = None
+) -> Config:
+    """File, then environment, then `overrides` (flags; dotted names). Raises ConfigError listing
+    every problem with its path and, where it stands in the file, its line."""
+    text = ""
+    values: dict[str, Any] = {}
+    if file is not None:
+        try:
+            text = file.read_text()
+            values = tomllib.loads(text)
+        except OSError as wrong:
+            raise ConfigError(str(file), (f"cannot be read: {wrong.strerror}",)) from wrong
+        except (tomllib.TOMLDecodeError, UnicodeDecodeError) as wrong:
+            raise ConfigError(str(file), (f"is not TOML: {wrong}",)) from wrong
+    for variable, path in ENVIRONMENT.items():
+        if environment.get(variable):
+            _set(values, path, environment[variable])
+    for name, value in (overrides or {}).items():
+        if value is not None:
+            _set(values, tuple(name.split(".")), value)
+    values.setdefault("data_dir", default_data_dir(environment))
+    try:
+        return Config.model_validate(values)
+    except ValidationError as wrong:
+        problems = tuple(_problem(error["loc"], error["msg"], text) for error in wrong.errors())
+        raise ConfigError(str(file) if file else "settings", problems) from wrong
+
+
+def _set(values: dict[str, Any], path: tuple[str, ...], value: Any) -> None:
+    for name in path[:-1]:
+        inner = values.setdefault(name, {})
+        if not isinstance(inner, dict):
+            return  # the file has a plain value there; validation will say so
+        values = inner
+    values[path[-1]] = value
+
+
+def _problem(location: tuple[int | str, ...], message: str, text: str) -> str:
+    path = ".".join(str(part) for part in location)
+    message = message.removeprefix("Value error, ")
+    if message == "Extra inputs are not permitted":
+        message = "there is no such setting"
+    line = _line_of(location, text)
+    return f"{message} @ {path}" + (f" (line {line})" if line else "")
+
+
+def _line_of(location: tuple[int | str, ...], text: str) -> int | None:
+    """The line of a setting in the file, by its table heading and key; None when it is not there."""
+    *tables, key = (str(part) for part in location)
+    heading = ""
+    for number, line in enumerate(text.splitlines(), start=1):
+        stripped = line.strip()
+        if stripped.startswith("["):
+            heading = stripped.strip("[] ")
+            if not tables and heading == key:
+                return number
+        elif heading == ".".join(tables) and re.match(rf"\"?{re.escape(key)}\"?\s*=", stripped):
+            return number
+    return None
+
+
+def environment() -> Mapping[str, str]:
+    return os.environ

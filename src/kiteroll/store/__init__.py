@@ -1,0 +1,1 @@
+"""The records, in MariaDB through SQLAlchemy. No SQL is written anywhere else."""

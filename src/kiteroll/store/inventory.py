@@ -1,0 +1,171 @@
+"""The switches Kite Roll reads, and what it remembers of each between runs."""
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, Row, func, insert, select, update
+from sqlalchemy.exc import IntegrityError
+
+from kiteroll.core.changes import Change
+from kiteroll.core.errors import Conflict, NotFound
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.stay import Place, Stay
+from kiteroll.core.switch_state import Marks
+from kiteroll.store.record import port_ids, record_changes
+from kiteroll.store.tables import port, stay, switch
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SwitchRow:
+    id: int
+    name: str
+    host: str
+    udp_port: int
+    snmp_version: str
+    community_sealed: bytes
+    interval_s: int
+    enabled: bool
+    added_at: datetime
+    sys_name: str
+    description: str
+    location: str
+    contact: str
+    bridge_address: MacAddress | None
+    ageing_s: int | None
+    uptime_ticks: int | None
+    uptime_at: datetime | None
+    last_at: datetime | None
+    last_complete_at: datetime | None
+    grace_until: datetime | None
+    health: str
+    health_since: datetime | None
+    tried_at: datetime | None
+    error: str | None
+
+    @property
+    def marks(self) -> Marks:
+        return Marks(
+            last_at=self.last_at,
+            last_complete_at=self.last_complete_at,
+            uptime_ticks=self.uptime_ticks,
+            uptime_at=self.uptime_at,
+            grace_until=self.grace_until,
+        )
+
+
+SWITCH_COLUMNS = tuple(switch.c[name] for name in SwitchRow.__dataclass_fields__)
+
+
+def switch_row(row: Row[Any]) -> SwitchRow:
+    return SwitchRow(**{name: getattr(row, name) for name in SwitchRow.__dataclass_fields__})
+
+
+def add_switch(connection: Connection, at: datetime, **values: Any) -> SwitchRow:
+    """`values` are columns of the switch table. Raises Conflict when the name is taken."""
+    name = values["name"]
+    try:
+        done = connection.execute(insert(switch).values(name_key=name, added_at=at, **values))
+    except IntegrityError as taken:
+        raise Conflict(
+            f"there is a switch {name!r} already: choose another name, or change that one"
+        ) from taken
+    key = done.inserted_primary_key
+    if key is None:
+        raise AssertionError("an inserted switch has a primary key")
+    return _by_id(connection, key[0])
+
+
+def change_switch(connection: Connection, name: str, **values: Any) -> SwitchRow:
+    """Set columns of the switch `name`. Raises NotFound, or Conflict when the new name is taken."""
+    row = get_switch(connection, name)
+    if "name" in values:
+        values["name_key"] = values["name"]
+    if values:
+        try:
+            connection.execute(update(switch).where(switch.c.id == row.id).values(**values))
+        except IntegrityError as taken:
+            raise Conflict(f"there is a switch {values['name']!r} already: choose another name") from taken
+    return _by_id(connection, row.id)
+
+
+def remove_switch(connection: Connection, switch_id: int, at: datetime, changes: tuple[Change, ...]) -> None:
+    """Take a switch out of the inventory; its stays end by `changes`, its history is kept."""
+    record_changes(connection, switch_id, changes, port_ids(connection, switch_id))
+    connection.execute(
+        update(switch)
+        .where(switch.c.id == switch_id)
+        .values(
+            removed_at=at,
+            enabled=False,
+            name_key=func.concat(switch.c.name, f"#{switch_id}"),
+            community_sealed=b"",
+        )
+    )
+
+
+def get_switch(connection: Connection, name: str) -> SwitchRow:
+    """Raises NotFound."""
+    row = connection.execute(
+        select(*SWITCH_COLUMNS).where(switch.c.name_key == name, switch.c.removed_at.is_(None))
+    ).one_or_none()
+    if row is None:
+        raise NotFound("switch", name, "`kiteroll switch list` shows the inventory")
+    return switch_row(row)
+
+
+def all_switches(connection: Connection) -> list[SwitchRow]:
+    rows = connection.execute(select(*SWITCH_COLUMNS).where(switch.c.removed_at.is_(None)))
+    return [switch_row(row) for row in rows]
+
+
+def port_numbers(connection: Connection, switch_id: int) -> Mapping[int, str]:
+    """Port number to name, of the ports the switch has now."""
+    rows = connection.execute(
+        select(port.c.number, port.c.name).where(port.c.switch_id == switch_id, port.c.there)
+    )
+    return {number: name for number, name in rows}
+
+
+def next_stay_id(connection: Connection) -> int:
+    return int(connection.execute(select(func.coalesce(func.max(stay.c.id), 0))).scalar_one()) + 1
+
+
+def open_stays(connection: Connection) -> Iterator[tuple[int, Stay]]:
+    """Every open stay with its switch's id, switch by switch."""
+    rows = connection.execute(
+        select(
+            stay.c.switch_id,
+            switch.c.name,
+            port.c.name,
+            stay.c.id,
+            stay.c.mac,
+            stay.c.vlan,
+            stay.c.began_at,
+            stay.c.resumed_at,
+            stay.c.last_seen_at,
+            stay.c.quiet_at,
+        )
+        .join(port, port.c.id == stay.c.port_id)
+        .join(switch, switch.c.id == stay.c.switch_id)
+        .where(stay.c.ended_at.is_(None))
+        .order_by(stay.c.switch_id)
+    )
+    for switch_id, switch_name, port_name, stay_id, mac, vlan, began, resumed, last_seen, quiet in rows:
+        yield (
+            switch_id,
+            Stay(
+                id=stay_id,
+                mac=mac,
+                place=Place(switch_name, port_name, vlan or None),
+                began_at=began,
+                resumed_at=resumed,
+                last_seen_at=last_seen,
+                quiet_at=quiet,
+            ),
+        )
+
+
+def _by_id(connection: Connection, switch_id: int) -> SwitchRow:
+    return switch_row(connection.execute(select(*SWITCH_COLUMNS).where(switch.c.id == switch_id)).one())

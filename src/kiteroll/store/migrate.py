@@ -1,0 +1,35 @@
+"""Bringing a database to the tables this version knows. Runs at every start; safe to rerun."""
+
+from pathlib import Path
+
+from alembic import command
+from alembic.config import Config
+from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Connection
+from sqlalchemy.exc import DBAPIError
+
+from kiteroll.core.errors import Conflict
+from kiteroll.store.database import Database
+
+
+def migrate(database: Database) -> None:
+    """Raises StorageUnavailable, or Conflict when the database is of a newer version than this."""
+    config = Config()
+    config.set_main_option("script_location", str(Path(__file__).with_name("migrations")))
+    known = {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
+    current = database.run(_revision)
+    if current is not None and current not in known:
+        raise Conflict(
+            f"the database at {database.shown_url} was made by a newer Kite Roll (its tables are at "
+            f"revision {current}, which this version does not know): start the newer version"
+        )
+    config.attributes["engine"] = database.engine
+    try:
+        command.upgrade(config, "head")
+    except DBAPIError as error:
+        raise database.translated(error, "migrate") from error
+
+
+def _revision(connection: Connection) -> str | None:
+    return MigrationContext.configure(connection).get_current_revision()

@@ -1,0 +1,205 @@
+"""Switches, ports, readings and changes as lists to look at."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, Row, and_, case, func, literal, or_, select
+
+from kiteroll.core.mac import MacAddress
+from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
+from kiteroll.store.paging import Key, Page, fetch_page
+from kiteroll.store.tables import change_log, port, reading, stay, switch, vlan
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PortRow:
+    id: int
+    switch_name: str
+    name: str
+    number: int
+    alias: str
+    admin_up: bool
+    oper: str
+    oper_since: datetime | None
+    speed_bps: int | None
+    bridged: bool
+    there: bool
+    present: int
+    """Addresses learned there now."""
+    quiet: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ReadingRow:
+    switch_name: str
+    taken_at: datetime
+    duration_ms: int
+    outcome: str
+    row_count: int
+    change_count: int
+    gaps: list[Mapping[str, Any]]
+    error: str | None
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChangeRow:
+    id: int
+    at: datetime
+    kind: str
+    switch_name: str
+    mac: MacAddress | None
+    vlan: int | None
+    port_name: str | None
+    origin_port_name: str | None
+    why: str
+
+
+def switches_page(connection: Connection, *, cursor: str | None, limit: int) -> Page[SwitchRow]:
+    query = select(*SWITCH_COLUMNS).where(switch.c.removed_at.is_(None))
+    return fetch_page(connection, query, (Key(switch.c.name),), switch_row, cursor=cursor, limit=limit)
+
+
+def present_counts(connection: Connection, switch_ids: Sequence[int]) -> dict[int, int]:
+    """Addresses present on each of these switches."""
+    rows = connection.execute(
+        select(stay.c.switch_id, func.count())
+        .where(stay.c.switch_id.in_(switch_ids), stay.c.ended_at.is_(None), stay.c.last_seen_at.is_(None))
+        .group_by(stay.c.switch_id)
+    )
+    return {switch_id: count for switch_id, count in rows}
+
+
+def ports_of(connection: Connection, switch_id: int) -> list[PortRow]:
+    """Ports the switch has, and those it had that still hold an open stay, by number."""
+    is_present = case((and_(stay.c.id.is_not(None), stay.c.last_seen_at.is_(None)), 1), else_=0)
+    is_quiet = case((stay.c.last_seen_at.is_not(None), 1), else_=0)
+    rows = connection.execute(
+        select(
+            port,
+            switch.c.name.label("switch_name"),
+            func.sum(is_present).label("present"),
+            func.sum(is_quiet).label("quiet"),
+        )
+        .join(switch, switch.c.id == port.c.switch_id)
+        .outerjoin(stay, and_(stay.c.port_id == port.c.id, stay.c.ended_at.is_(None)))
+        .where(port.c.switch_id == switch_id)
+        .group_by(port.c.id)
+        .having(or_(port.c.there, func.count(stay.c.id) > 0))
+        .order_by(port.c.number, port.c.name)
+    )
+    return [_port_row(row) for row in rows]
+
+
+def vlans_of(connection: Connection, switch_id: int) -> list[tuple[int, str]]:
+    rows = connection.execute(
+        select(vlan.c.id, vlan.c.name).where(vlan.c.switch_id == switch_id).order_by(vlan.c.id)
+    )
+    return [(vlan_id, name) for vlan_id, name in rows]
+
+
+def matching_ports(connection: Connection, text: str, limit: int) -> list[PortRow]:
+    """Ports whose alias or name holds `text`, whatever the case; exact names first."""
+    like = f"%{escape_like(text)}%"
+    zero = literal(0)
+    rows = connection.execute(
+        select(port, switch.c.name.label("switch_name"), zero.label("present"), zero.label("quiet"))
+        .join(switch, switch.c.id == port.c.switch_id)
+        .where(
+            switch.c.removed_at.is_(None),
+            port.c.there,
+            or_(port.c.alias.like(like), func.lower(port.c.name) == text.lower()),
+        )
+        .order_by(func.lower(port.c.name) != text.lower(), switch.c.name, port.c.number)
+        .limit(limit)
+    )
+    return [_port_row(row) for row in rows]
+
+
+def matching_switches(connection: Connection, text: str, limit: int) -> list[SwitchRow]:
+    """Switches whose name, address or location holds `text`; names that begin with it first."""
+    like = f"%{escape_like(text.lower())}%"
+    rows = connection.execute(
+        select(*SWITCH_COLUMNS)
+        .where(
+            switch.c.removed_at.is_(None),
+            or_(
+                func.lower(switch.c.name).like(like),
+                switch.c.host.like(like),
+                func.lower(switch.c.location).like(like),
+            ),
+        )
+        .order_by(func.lower(switch.c.name).like(f"{escape_like(text.lower())}%").desc(), switch.c.name)
+        .limit(limit)
+    )
+    return [switch_row(row) for row in rows]
+
+
+def readings_page(
+    connection: Connection, switch_id: int | None, *, cursor: str | None, limit: int
+) -> Page[ReadingRow]:
+    """Tries at reading, latest first; of one switch or of all."""
+    query = select(reading, switch.c.name.label("switch_name")).join(
+        switch, switch.c.id == reading.c.switch_id
+    )
+    if switch_id is not None:
+        query = query.where(reading.c.switch_id == switch_id)
+    keys = (Key(reading.c.taken_at, descending=True), Key(reading.c.id, descending=True))
+    return fetch_page(connection, query, keys, _reading_row, cursor=cursor, limit=limit)
+
+
+def changes_page(
+    connection: Connection,
+    *,
+    since: datetime | None,
+    until: datetime | None,
+    switch_id: int | None,
+    mac: MacAddress | None,
+    kinds: Sequence[str],
+    cursor: str | None,
+    limit: int,
+) -> Page[ChangeRow]:
+    """Changes in [since, until), latest first."""
+    origin = port.alias("origin")
+    query = (
+        select(
+            change_log,
+            switch.c.name.label("switch_name"),
+            port.c.name.label("port_name"),
+            origin.c.name.label("origin_port_name"),
+        )
+        .join(switch, switch.c.id == change_log.c.switch_id)
+        .outerjoin(port, port.c.id == change_log.c.port_id)
+        .outerjoin(origin, origin.c.id == change_log.c.origin_port_id)
+    )
+    if since is not None:
+        query = query.where(change_log.c.at >= since)
+    if until is not None:
+        query = query.where(change_log.c.at < until)
+    if switch_id is not None:
+        query = query.where(change_log.c.switch_id == switch_id)
+    if mac is not None:
+        query = query.where(change_log.c.mac == mac)
+    if kinds:
+        query = query.where(change_log.c.kind.in_(kinds))
+    keys = (Key(change_log.c.at, descending=True), Key(change_log.c.id, descending=True))
+    return fetch_page(connection, query, keys, _change_row, cursor=cursor, limit=limit)
+
+
+def escape_like(text: str) -> str:
+    return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+
+
+def _port_row(row: Row[Any]) -> PortRow:
+    values = {name: getattr(row, name) for name in PortRow.__dataclass_fields__}
+    return PortRow(**values | {"present": int(row.present), "quiet": int(row.quiet)})
+
+
+def _reading_row(row: Row[Any]) -> ReadingRow:
+    return ReadingRow(**{name: getattr(row, name) for name in ReadingRow.__dataclass_fields__})
+
+
+def _change_row(row: Row[Any]) -> ChangeRow:
+    values = {name: getattr(row, name) for name in ChangeRow.__dataclass_fields__}
+    return ChangeRow(**values | {"vlan": row.vlan or None})

@@ -1,0 +1,171 @@
+"""Who is where: stays joined with their switch and port, by address, port, VLAN or switch."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, Row, Select, and_, func, select
+
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.stay import Ending, Life, Place, Stay
+from kiteroll.store.paging import Key, Page, fetch_page
+from kiteroll.store.tables import endpoint, port, stay, switch, vlan
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PlacedStay:
+    stay: Stay
+    port_number: int
+    port_alias: str
+    port_oper: str
+    vlan_name: str
+    read_at: datetime | None
+    """The switch's last complete reading: how old the knowledge of this place is."""
+
+    @property
+    def life(self) -> Life:
+        return self.stay.life
+
+    @property
+    def seen_at(self) -> datetime:
+        return self.stay.seen_until(self.read_at)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Filters:
+    """Narrow a list of stays; None leaves a criterion out."""
+
+    switch_id: int | None = None
+    port_id: int | None = None
+    vlan: int | None = None
+    mac: MacAddress | None = None
+    open_only: bool = True
+
+
+def placed(filters: Filters) -> Select[Any]:
+    """Stays with their places. `_joined` columns are read by `placed_stay`."""
+    query = (
+        select(
+            stay,
+            switch.c.name.label("switch_name"),
+            switch.c.last_complete_at,
+            port.c.name.label("port_name"),
+            port.c.number.label("port_number"),
+            port.c.alias.label("port_alias"),
+            port.c.oper.label("port_oper"),
+            vlan.c.name.label("vlan_name"),
+        )
+        .join(port, port.c.id == stay.c.port_id)
+        .join(switch, switch.c.id == stay.c.switch_id)
+        .outerjoin(vlan, and_(vlan.c.switch_id == stay.c.switch_id, vlan.c.id == stay.c.vlan))
+    )
+    criteria = {
+        stay.c.switch_id: filters.switch_id,
+        stay.c.port_id: filters.port_id,
+        stay.c.vlan: filters.vlan,
+        stay.c.mac: filters.mac,
+    }
+    for column, value in criteria.items():
+        if value is not None:
+            query = query.where(column == value)
+    return query.where(stay.c.ended_at.is_(None)) if filters.open_only else query
+
+
+def placed_stay(row: Row[Any]) -> PlacedStay:
+    return PlacedStay(
+        stay=Stay(
+            id=row.id,
+            mac=row.mac,
+            place=Place(row.switch_name, row.port_name, row.vlan or None),
+            began_at=row.began_at,
+            resumed_at=row.resumed_at,
+            last_seen_at=row.last_seen_at,
+            quiet_at=row.quiet_at,
+            ended_at=row.ended_at,
+            ending=None if row.ending is None else Ending[row.ending],
+        ),
+        port_number=row.port_number,
+        port_alias=row.port_alias,
+        port_oper=row.port_oper,
+        vlan_name=row.vlan_name or "",
+        read_at=row.last_complete_at,
+    )
+
+
+def stays_page(
+    connection: Connection, filters: Filters, *, cursor: str | None, limit: int, newest_first: bool = False
+) -> Page[PlacedStay]:
+    """Stays in order of port and address, or latest begun first."""
+    keys = (
+        (Key(stay.c.began_at, descending=True), Key(stay.c.id, descending=True))
+        if newest_first
+        else (Key(switch.c.name), Key(port.c.number), Key(stay.c.mac), Key(stay.c.vlan), Key(stay.c.id))
+    )
+    return fetch_page(connection, placed(filters), keys, placed_stay, cursor=cursor, limit=limit)
+
+
+def places_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, list[PlacedStay]]:
+    """For each address its open stays; for one that has none, its latest ended stay alone."""
+    found: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in macs}
+    if not macs:
+        return found
+    now = placed(Filters()).where(stay.c.mac.in_(macs))
+    for row in connection.execute(now):
+        found[row.mac].append(placed_stay(row))
+    without = [mac for mac, stays in found.items() if not stays]
+    if without:
+        latest = (
+            select(func.max(stay.c.id)).where(stay.c.mac.in_(without)).group_by(stay.c.mac).scalar_subquery()
+        )
+        for row in connection.execute(placed(Filters(open_only=False)).where(stay.c.id.in_(latest))):
+            found[row.mac].append(placed_stay(row))
+    return found
+
+
+def first_seen(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, datetime]:
+    rows = connection.execute(
+        select(endpoint.c.mac, endpoint.c.first_seen_at).where(endpoint.c.mac.in_(macs))
+    )
+    return {mac: at for mac, at in rows}
+
+
+def endpoints_page(
+    connection: Connection, *, cursor: str | None, limit: int
+) -> Page[tuple[MacAddress, datetime]]:
+    """Every known address and when it was first seen, in order of address."""
+    query = select(endpoint)
+    return fetch_page(
+        connection,
+        query,
+        (Key(endpoint.c.mac),),
+        lambda row: (row.mac, row.first_seen_at),
+        cursor=cursor,
+        limit=limit,
+    )
+
+
+def all_macs(connection: Connection) -> list[MacAddress]:
+    return list(connection.execute(select(endpoint.c.mac)).scalars())
+
+
+def ports_leading_to_switches(connection: Connection) -> dict[tuple[str, str], tuple[str, ...]]:
+    """Ports where another known switch's bridge address is learned: (switch, port) to the switches
+    behind it. The bridge address is the switch's own (dot1dBaseBridgeAddress), so the port leads
+    towards that switch."""
+    other = switch.alias("other")
+    rows = connection.execute(
+        select(switch.c.name, port.c.name, other.c.name)
+        .select_from(other)
+        .join(stay, stay.c.mac == other.c.bridge_address)
+        .join(switch, switch.c.id == stay.c.switch_id)
+        .join(port, port.c.id == stay.c.port_id)
+        .where(stay.c.ended_at.is_(None), stay.c.switch_id != other.c.id, other.c.removed_at.is_(None))
+        .distinct()
+        .order_by(other.c.name)
+    )
+    found: dict[tuple[str, str], tuple[str, ...]] = {}
+    for switch_name, port_name, behind in rows:
+        place = (switch_name, port_name)
+        found[place] = (*found.get(place, ()), behind)
+    return found

@@ -1,0 +1,337 @@
+"""Writing what a reading brought: one transaction a reading, at a cost that grows with change."""
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from itertools import islice
+from typing import Any, TypeVar
+
+from sqlalchemy import Connection, func, literal, select, update
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.exc import IntegrityError
+
+from kiteroll.core.changes import (
+    KINDS,
+    Appeared,
+    Awaited,
+    Change,
+    Gone,
+    Moved,
+    Quiet,
+    Restarted,
+    Resumed,
+    Returned,
+)
+from kiteroll.core.reading import Oper, Port, Reading, Vlan
+from kiteroll.core.stay import Ending, Place
+from kiteroll.core.switch_state import Marks
+from kiteroll.store.database import Database
+from kiteroll.store.tables import change_log, endpoint, port, reading, stay, switch, vlan
+from kiteroll.store.types import Instant
+
+_CHUNK = 1000
+"""Rows or ids a statement: keeps any statement under a megabyte."""
+_DUPLICATE = 1062
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True)
+class Book:
+    """What is written of a switch's ports and VLANs: spares reading it back for every reading."""
+
+    ports: tuple[Port, ...]
+    vlans: tuple[Vlan, ...]
+    ids: Mapping[str, int]
+    """Port name to id, of every port the switch ever had."""
+
+
+class Recorder:
+    """The one writer of readings. Its books are changed only after a commit."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._books: dict[int, Book] = {}
+
+    def reading(self, switch_id: int, taken: Reading, changes: Sequence[Change], marks: Marks) -> None:
+        """Keep a reading and all it changed, in one transaction. Raises StorageUnavailable."""
+        book = self._books.get(switch_id)
+        self._books[switch_id] = self._database.run(_record_reading, switch_id, taken, changes, marks, book)
+
+    def failure(self, switch_id: int, at: datetime, duration_ms: int, health: str, error: str) -> None:
+        """Keep that a try at reading a switch failed, and why. Raises StorageUnavailable."""
+        self._database.run(_record_failure, switch_id, at, duration_ms, health, error)
+
+    def forget(self) -> None:
+        """Drop what is remembered; the next reading of each switch looks it up again."""
+        self._books.clear()
+
+
+def _record_reading(
+    connection: Connection,
+    switch_id: int,
+    taken: Reading,
+    changes: Sequence[Change],
+    marks: Marks,
+    book: Book | None,
+) -> Book:
+    if not _insert_reading(connection, switch_id, taken, len(changes)):
+        # Kept before: a commit whose answer was lost, run again.
+        return Book((), (), port_ids(connection, switch_id))
+    _update_switch(connection, switch_id, taken, marks)
+    ids = book.ids if book and book.ports == taken.ports else _merge_ports(connection, switch_id, taken)
+    if book is None or book.vlans != taken.vlans:
+        _merge_vlans(connection, switch_id, taken)
+    record_changes(connection, switch_id, changes, ids)
+    return Book(taken.ports, taken.vlans, ids)
+
+
+def _record_failure(
+    connection: Connection, switch_id: int, at: datetime, duration_ms: int, health: str, error: str
+) -> None:
+    statement = insert(reading).values(
+        switch_id=switch_id,
+        taken_at=at,
+        duration_ms=duration_ms,
+        outcome="failed",
+        row_count=0,
+        change_count=0,
+        gaps=[],
+        error=error,
+    )
+    connection.execute(statement.on_duplicate_key_update(error=statement.inserted.error))
+    _set_switch(connection, switch_id, at, health, error)
+
+
+def record_changes(
+    connection: Connection, switch_id: int, changes: Sequence[Change], ports: Mapping[str, int]
+) -> None:
+    """Write changes of one switch, a few statements whatever their number. `ports`: name to id."""
+    if not changes:
+        return
+    begun = [change for change in changes if isinstance(change, Appeared | Moved)]
+    _insert_all(
+        connection,
+        insert(endpoint).prefix_with("IGNORE"),
+        [{"mac": change.mac, "first_seen_at": change.at} for change in begun],
+    )
+    _insert_all(
+        connection,
+        insert(stay),
+        [
+            {
+                "id": change.stay,
+                "mac": change.mac,
+                "switch_id": switch_id,
+                "port_id": ports[change.place.port],
+                "vlan": change.place.vlan or 0,
+                "began_at": change.at,
+                "resumed_at": change.at,
+            }
+            for change in begun
+        ],
+    )
+    for values, ids in _updates(changes).items():
+        for part in _chunks(ids):
+            connection.execute(update(stay).where(stay.c.id.in_(part)).values(dict(values)))
+    _insert_all(
+        connection,
+        insert(change_log),
+        [_logged(switch_id, change, ports) for change in changes if type(change) in KINDS],
+    )
+
+
+def port_ids(connection: Connection, switch_id: int) -> dict[str, int]:
+    rows = connection.execute(select(port.c.name, port.c.id).where(port.c.switch_id == switch_id))
+    return {name: port_id for name, port_id in rows}
+
+
+def _insert_reading(connection: Connection, switch_id: int, taken: Reading, change_count: int) -> bool:
+    gaps = [
+        {"table": gap.table, "why": gap.why, "rows": gap.rows, "breaks": gap.breaks} for gap in taken.gaps
+    ]
+    try:
+        connection.execute(
+            insert(reading).values(
+                switch_id=switch_id,
+                taken_at=taken.taken_at,
+                duration_ms=round(taken.duration.total_seconds() * 1000),
+                outcome="complete" if taken.complete else "partial",
+                row_count=len(taken.learned) + len(taken.others),
+                change_count=change_count,
+                gaps=gaps,
+            )
+        )
+    except IntegrityError as error:
+        if error.orig is not None and error.orig.args[0] == _DUPLICATE:
+            return False
+        raise
+    return True
+
+
+def _update_switch(connection: Connection, switch_id: int, taken: Reading, marks: Marks) -> None:
+    device = taken.device
+    broken = "; ".join(f"{gap.table}: {gap.why}" for gap in taken.gaps if gap.breaks)
+    _set_switch(
+        connection,
+        switch_id,
+        taken.taken_at,
+        "read" if taken.complete else "partial",
+        broken or None,
+        sys_name=device.name,
+        description=device.description,
+        location=device.location,
+        contact=device.contact,
+        bridge_address=device.bridge_address,
+        ageing_s=None if device.ageing is None else int(device.ageing.total_seconds()),
+        last_at=marks.last_at,
+        last_complete_at=marks.last_complete_at,
+        uptime_ticks=marks.uptime_ticks,
+        uptime_at=marks.uptime_at,
+        grace_until=marks.grace_until,
+    )
+
+
+def _set_switch(
+    connection: Connection, switch_id: int, at: datetime, health: str, error: str | None, **values: Any
+) -> None:
+    # MariaDB assigns from left to right, so `health_since` still sees the old health.
+    connection.execute(
+        update(switch)
+        .where(switch.c.id == switch_id)
+        .ordered_values(
+            (
+                switch.c.health_since,
+                func.if_(switch.c.health == health, switch.c.health_since, literal(at, Instant)),
+            ),
+            (switch.c.health, health),
+            (switch.c.tried_at, at),
+            (switch.c.error, error),
+            *((switch.c[name], value) for name, value in values.items()),
+        )
+    )
+
+
+def _merge_ports(connection: Connection, switch_id: int, taken: Reading) -> dict[str, int]:
+    """Write ports that are new or differ; returns name to id of every port the switch ever had."""
+    known = {row.name: row for row in connection.execute(select(port).where(port.c.switch_id == switch_id))}
+    ids = {name: row.id for name, row in known.items()}
+    differing = []
+    for one in taken.ports:
+        row = known.get(one.name)
+        values = _port_values(one)
+        if row is None or any(getattr(row, name) != value for name, value in values.items()):
+            since = row.oper_since if row is not None and row.oper == one.oper else taken.taken_at
+            differing.append({"switch_id": switch_id, "name": one.name, **values, "oper_since": since})
+    if differing:
+        statement = insert(port)
+        updated = {
+            name: statement.inserted[name] for name in differing[0] if name not in ("switch_id", "name")
+        }
+        _insert_all(connection, statement.on_duplicate_key_update(updated), differing)
+        if any(values["name"] not in ids for values in differing):
+            ids = port_ids(connection, switch_id)
+    if taken.complete:
+        names = {one.name for one in taken.ports}
+        lost = [row.id for row in known.values() if row.there and row.name not in names]
+        if lost:
+            connection.execute(
+                update(port)
+                .where(port.c.id.in_(lost))
+                .values(there=False, oper=Oper.UNKNOWN, oper_since=taken.taken_at)
+            )
+    return ids
+
+
+def _port_values(one: Port) -> dict[str, Any]:
+    return {
+        "number": one.number,
+        "alias": one.alias,
+        "admin_up": one.admin_up,
+        "oper": one.oper.value,
+        "speed_bps": one.speed_bps,
+        "address": one.address,
+        "bridged": one.bridged,
+        "there": True,
+    }
+
+
+def _merge_vlans(connection: Connection, switch_id: int, taken: Reading) -> None:
+    rows = connection.execute(select(vlan.c.id, vlan.c.name).where(vlan.c.switch_id == switch_id))
+    known = {vlan_id: name for vlan_id, name in rows}
+    now = {one.id: one.name for one in taken.vlans}
+    if known == now:
+        return
+    statement = insert(vlan)
+    differing = [
+        {"switch_id": switch_id, "id": vlan_id, "name": name}
+        for vlan_id, name in now.items()
+        if known.get(vlan_id) != name
+    ]
+    _insert_all(connection, statement.on_duplicate_key_update(name=statement.inserted.name), differing)
+    gone = known.keys() - now.keys()
+    if gone and taken.complete:
+        connection.execute(vlan.delete().where(vlan.c.switch_id == switch_id, vlan.c.id.in_(gone)))
+
+
+def _updates(changes: Iterable[Change]) -> dict[tuple[tuple[str, Any], ...], list[int]]:
+    """Ids of stays by what is to be set in them: most changes of a reading set the same values."""
+    found: dict[tuple[tuple[str, Any], ...], list[int]] = defaultdict(list)
+    for change in changes:
+        match change:
+            case Appeared() | Restarted():
+                continue
+            case Moved():
+                ended = _ended(change.last_seen_at, change.at, Ending.MOVED)
+                found[ended].append(change.ended)
+            case Gone():
+                found[_ended(change.last_seen_at, change.at, change.ending)].append(change.stay)
+            case Quiet():
+                found[("last_seen_at", change.last_seen_at), ("quiet_at", change.at)].append(change.stay)
+            case Awaited():
+                found[(("last_seen_at", change.last_seen_at),)].append(change.stay)
+            case Returned() | Resumed():
+                back = (("last_seen_at", None), ("quiet_at", None), ("resumed_at", change.at))
+                found[back].append(change.stay)
+    return found
+
+
+def _ended(last_seen_at: datetime, at: datetime, ending: Ending) -> tuple[tuple[str, Any], ...]:
+    return (("last_seen_at", last_seen_at), ("ended_at", at), ("ending", ending.name))
+
+
+def _logged(switch_id: int, change: Change, ports: Mapping[str, int]) -> dict[str, Any]:
+    row: dict[str, Any] = {
+        "at": change.at,
+        "kind": KINDS[type(change)].value,
+        "switch_id": switch_id,
+        "mac": None,
+        "vlan": 0,
+        "port_id": None,
+        "origin_port_id": None,
+        "stay_id": None,
+        "why": "",
+    }
+    if isinstance(change, Restarted):
+        return row
+    row |= {"mac": change.mac, "stay_id": change.stay} | _at(change.place, ports)
+    if isinstance(change, Moved):
+        row["origin_port_id"] = ports[change.origin.port]
+    if isinstance(change, Gone):
+        row["why"] = change.ending.value
+    return row
+
+
+def _at(place: Place, ports: Mapping[str, int]) -> dict[str, Any]:
+    return {"port_id": ports[place.port], "vlan": place.vlan or 0}
+
+
+def _insert_all(connection: Connection, statement: Any, rows: Sequence[Mapping[str, Any]]) -> None:
+    for part in _chunks(rows):
+        connection.execute(statement, part)
+
+
+def _chunks(values: Sequence[T]) -> Iterator[list[T]]:
+    source = iter(values)
+    while part := list(islice(source, _CHUNK)):
+        yield part

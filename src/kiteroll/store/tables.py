@@ -1,0 +1,152 @@
+"""The tables. Migrations make them; a test holds the two against each other.
+
+History is intervals (`stay`), not samples, and nothing is written for an address that is still
+where it was: an open stay with no `last_seen_at` was last seen at its switch's `last_complete_at`.
+"""
+
+from sqlalchemy import (
+    JSON,
+    BigInteger,
+    Boolean,
+    Column,
+    ForeignKey,
+    Index,
+    Integer,
+    LargeBinary,
+    MetaData,
+    SmallInteger,
+    String,
+    Table,
+    Text,
+    UniqueConstraint,
+)
+
+from kiteroll.store.types import Instant, Mac, exact_text
+
+metadata = MetaData()
+
+switch = Table(
+    "switch",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", exact_text(64), nullable=False),
+    # The name while the switch is in the inventory; made unique when it leaves, so names come free.
+    Column("name_key", exact_text(96), nullable=False, unique=True),
+    Column("host", String(255), nullable=False),
+    Column("udp_port", Integer, nullable=False),
+    Column("snmp_version", String(4), nullable=False),
+    Column("community_sealed", LargeBinary(1024), nullable=False),
+    Column("interval_s", Integer, nullable=False),
+    Column("enabled", Boolean, nullable=False),
+    Column("added_at", Instant, nullable=False),
+    Column("removed_at", Instant),
+    # What it says of itself, as last read.
+    Column("sys_name", String(255), nullable=False, server_default=""),
+    Column("description", String(255), nullable=False, server_default=""),
+    Column("location", String(255), nullable=False, server_default=""),
+    Column("contact", String(255), nullable=False, server_default=""),
+    Column("bridge_address", Mac),
+    Column("ageing_s", Integer),
+    # Where the tracker stands.
+    Column("last_at", Instant),
+    Column("last_complete_at", Instant),
+    Column("uptime_ticks", BigInteger),
+    Column("uptime_at", Instant),
+    Column("grace_until", Instant),
+    # How the last try at reading it went.
+    Column("health", String(16), nullable=False, server_default="unread"),
+    Column("health_since", Instant),
+    Column("tried_at", Instant),
+    Column("error", Text),
+    Index("switch_bridge_address", "bridge_address"),
+)
+
+port = Table(
+    "port",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("switch_id", Integer, ForeignKey("switch.id"), nullable=False),
+    Column("name", exact_text(255), nullable=False),
+    Column("number", Integer, nullable=False),
+    Column("alias", String(255), nullable=False),
+    Column("admin_up", Boolean, nullable=False),
+    Column("oper", String(8), nullable=False),
+    Column("oper_since", Instant),
+    Column("speed_bps", BigInteger),
+    Column("address", Mac),
+    Column("bridged", Boolean, nullable=False),
+    # False once a complete reading no longer names it; the row stays, for stays point to it.
+    Column("there", Boolean, nullable=False),
+    UniqueConstraint("switch_id", "name", name="port_of_switch"),
+)
+
+vlan = Table(
+    "vlan",
+    metadata,
+    Column("switch_id", Integer, ForeignKey("switch.id"), primary_key=True),
+    Column("id", SmallInteger, primary_key=True, autoincrement=False),
+    Column("name", String(255), nullable=False),
+)
+
+reading = Table(
+    "reading",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("switch_id", Integer, ForeignKey("switch.id"), nullable=False),
+    Column("taken_at", Instant, nullable=False),
+    Column("duration_ms", Integer, nullable=False),
+    Column("outcome", String(8), nullable=False),
+    Column("row_count", Integer, nullable=False),
+    Column("change_count", Integer, nullable=False),
+    Column("gaps", JSON, nullable=False),
+    Column("error", Text),
+    # Also what makes writing a reading twice (lost connection at commit) harmless.
+    UniqueConstraint("switch_id", "taken_at", name="reading_once"),
+    Index("reading_taken_at", "taken_at"),
+)
+
+endpoint = Table(
+    "endpoint",
+    metadata,
+    Column("mac", Mac, primary_key=True, autoincrement=False),
+    Column("first_seen_at", Instant, nullable=False),
+)
+
+stay = Table(
+    "stay",
+    metadata,
+    # Given by the tracker, so that the same readings give the same stays.
+    Column("id", BigInteger, primary_key=True, autoincrement=False),
+    Column("mac", Mac, nullable=False),
+    Column("switch_id", Integer, ForeignKey("switch.id"), nullable=False),
+    Column("port_id", Integer, ForeignKey("port.id"), nullable=False),
+    Column("vlan", SmallInteger, nullable=False),  # 0: not known
+    Column("began_at", Instant, nullable=False),
+    Column("resumed_at", Instant, nullable=False),
+    Column("last_seen_at", Instant),
+    Column("quiet_at", Instant),
+    Column("ended_at", Instant),
+    Column("ending", String(12)),
+    Index("stay_mac", "mac", "began_at"),
+    Index("stay_switch", "switch_id", "ended_at"),
+    Index("stay_port", "port_id", "ended_at"),
+    Index("stay_vlan", "vlan", "ended_at"),
+)
+
+change_log = Table(
+    "change_log",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("at", Instant, nullable=False),
+    Column("kind", String(12), nullable=False),
+    Column("switch_id", Integer, ForeignKey("switch.id"), nullable=False),
+    Column("mac", Mac),
+    Column("vlan", SmallInteger, nullable=False),
+    Column("port_id", Integer, ForeignKey("port.id")),
+    Column("origin_port_id", Integer, ForeignKey("port.id")),
+    Column("stay_id", BigInteger),
+    Column("why", String(64), nullable=False),
+    Index("change_at", "at", "id"),
+    Index("change_switch", "switch_id", "at", "id"),
+    Index("change_mac", "mac", "at", "id"),
+)

@@ -1,0 +1,45 @@
+"""Column types: the only place where values change their shape between Python and the database."""
+
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import BigInteger, Dialect
+from sqlalchemy.dialects.mysql import BIGINT, DATETIME, VARCHAR
+from sqlalchemy.types import TypeDecorator
+
+from kiteroll.core.mac import MacAddress
+
+
+class Instant(TypeDecorator[datetime]):
+    """An aware UTC instant in a DATETIME(6), which holds no zone of its own."""
+
+    impl = DATETIME(fsp=6)
+    cache_ok = True
+
+    def process_bind_param(self, value: datetime | None, dialect: Dialect) -> datetime | None:
+        if value is None:
+            return None
+        if value.tzinfo is None:
+            raise ValueError(f"an instant must be aware: {value!r}")
+        return value.astimezone(UTC).replace(tzinfo=None)
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> datetime | None:
+        return None if value is None else value.replace(tzinfo=UTC)
+
+
+class Mac(TypeDecorator[MacAddress]):
+    """A MAC address as an unsigned integer: eight octets, and ranges of prefixes are ranges."""
+
+    impl = BigInteger().with_variant(BIGINT(unsigned=True), "mysql", "mariadb")
+    cache_ok = True
+
+    def process_bind_param(self, value: int | None, dialect: Dialect) -> int | None:
+        return None if value is None else int(value)
+
+    def process_result_value(self, value: Any, dialect: Dialect) -> MacAddress | None:
+        return None if value is None else MacAddress(value)
+
+
+def exact_text(length: int) -> VARCHAR:
+    """Text compared octet by octet: port names that differ in case are different ports."""
+    return VARCHAR(length, charset="utf8mb4", collation="utf8mb4_bin")
