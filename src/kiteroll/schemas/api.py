@@ -20,7 +20,7 @@ def _switch_name(name: str) -> str:
     return name
 
 
-def _host(host: str) -> str:
+def check_host(host: str) -> str:
     """IPv4, IPv6 or a host name (RFC 1123); whether it resolves is seen when it is read."""
     text = host.strip().removeprefix("[").removesuffix("]")
     numbers = text.split(".")
@@ -33,9 +33,9 @@ def _host(host: str) -> str:
 
 
 SwitchName = Annotated[str, AfterValidator(_switch_name)]
-Host = Annotated[str, AfterValidator(_host)]
+Host = Annotated[str, AfterValidator(check_host)]
 UdpPort = Annotated[int, Field(ge=1, le=65535)]
-Community = Annotated[str, Field(min_length=1, max_length=255, repr=False)]
+Community = Annotated[str, Field(min_length=1, max_length=255)]
 IntervalS = Annotated[int, Field(ge=5, le=86400, description="seconds between two readings")]
 Version = Literal["1", "2c"]
 Health = Literal["unread", "read", "partial", "silent", "failed", "off"]
@@ -49,7 +49,7 @@ class NewSwitch(Model):
     host: Host
     port: UdpPort = 161
     version: Version = "2c"
-    community: Community
+    community: Community = Field(repr=False)
     interval_s: IntervalS | None = None
     """None: as set for the service."""
     enabled: bool = True
@@ -62,7 +62,7 @@ class SwitchChange(Model):
     host: Host | None = None
     port: UdpPort | None = None
     version: Version | None = None
-    community: Community | None = None
+    community: Community | None = Field(default=None, repr=False)
     interval_s: IntervalS | None = None
     enabled: bool | None = None
 
@@ -203,7 +203,7 @@ class ServiceHealth(Answer):
 
 
 class SignIn(Model):
-    token: Annotated[str, Field(min_length=1, max_length=512, repr=False)]
+    token: str = Field(min_length=1, max_length=512, repr=False)
 
 
 class Session(Answer):

@@ -10,11 +10,11 @@ from fastapi.security import APIKeyCookie, HTTPBearer
 from itsdangerous import BadSignature, URLSafeTimedSerializer
 
 from kiteroll.core.errors import ConfigError, KiteRollError
+from kiteroll.data_dir import TOKEN_FILE
 from kiteroll.store.vault import write_private
 
 COOKIE = "kiteroll_session"
 SESSION_S = 12 * 3600
-TOKEN_FILE = "token"
 
 _bearer = HTTPBearer(auto_error=False, description="the token of the service's token file")
 _cookie = APIKeyCookie(name=COOKIE, auto_error=False, description="a session, opened with the token")

@@ -1,6 +1,5 @@
 """Settings: one TOML file, then the environment, checked whole at start."""
 
-import os
 import re
 import tomllib
 from collections.abc import Mapping
@@ -10,18 +9,8 @@ from typing import Annotated, Any
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
 
 from kiteroll.core.errors import ConfigError
-
-_UNITS_S = {"ms": 0.001, "s": 1, "m": 60, "h": 3600, "d": 86400}
-_DURATION = re.compile(r"(\d+(?:\.\d+)?)\s*(ms|s|m|h|d)")
-
-
-def parse_duration_s(value: object) -> float:
-    """Seconds of a text like '30s' or '5m'. Raises ValueError for anything without a unit."""
-    found = _DURATION.fullmatch(value.strip()) if isinstance(value, str) else None
-    if found is None:
-        raise ValueError(f"{value!r} is no duration: write a number and a unit, such as 30s, 5m or 2h")
-    return float(found[1]) * _UNITS_S[found[2]]
-
+from kiteroll.data_dir import default_data_dir
+from kiteroll.duration import parse_duration_s
 
 Seconds = Annotated[float, BeforeValidator(parse_duration_s)]
 
@@ -70,14 +59,6 @@ ENVIRONMENT = {
     "KITEROLL_INTERVAL": ("reading", "interval"),
 }
 """Environment variables and the settings they stand for; they win over the file."""
-
-
-def default_data_dir(environment: Mapping[str, str]) -> Path:
-    """Where the service keeps its data and the CLI looks for the token, unless told otherwise."""
-    if named := environment.get("KITEROLL_DATA"):
-        return Path(named)
-    state = environment.get("XDG_STATE_HOME") or str(Path.home() / ".local" / "state")
-    return Path(state) / "kiteroll"
 
 
 def load_config(
@@ -140,7 +121,3 @@ def _line_of(location: tuple[int | str, ...], text: str) -> int | None:
         elif heading == ".".join(tables) and re.match(rf"\"?{re.escape(key)}\"?\s*=", stripped):
             return number
     return None
-
-
-def environment() -> Mapping[str, str]:
-    return os.environ

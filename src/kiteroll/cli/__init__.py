@@ -1,0 +1,1 @@
+"""The command line. Every command is a thin function over the client library."""

@@ -1,0 +1,131 @@
+"""Columns of the tables, by what a row is. One place, so that a thing looks alike everywhere."""
+
+from kiteroll.cli.show import Column, Output, speed
+from kiteroll.schemas import api
+
+_LIFE = {"present": "green", "quiet": "yellow", "gone": "dim"}
+_HEALTH = {"read": "green", "partial": "yellow", "silent": "red", "failed": "red", "off": "dim", "unread": ""}
+_CHANGE = {
+    "appeared": "green",
+    "moved": "cyan",
+    "quiet": "yellow",
+    "gone": "dim",
+    "returned": "green",
+    "restarted": "magenta",
+}
+
+
+def vlan_text(vlan: int | None, name: str = "") -> str:
+    return "?" if vlan is None else f"{vlan} {name}".strip()
+
+
+def endpoints(out: Output) -> list[Column[api.Endpoint]]:
+    """One row an endpoint: its home, or the best that is known."""
+
+    def place(one: api.Endpoint) -> api.Place | None:
+        return one.home or (one.places[0] if one.places else None)
+
+    def of(name: str) -> object:
+        return lambda one: None if place(one) is None else getattr(place(one), name)
+
+    def life(one: api.Endpoint) -> str:
+        here = place(one)
+        return here.life if here else "gone"
+
+    return [
+        Column("address", lambda one: one.mac, style=lambda _: "bold"),
+        Column("switch", of("switch")),  # type: ignore[arg-type]
+        Column("port", of("port")),  # type: ignore[arg-type]
+        Column("vlan", of("vlan"), shown=lambda one: _place_vlan(place(one))),  # type: ignore[arg-type]
+        Column("life", life, style=lambda one: _LIFE[life(one)]),
+        Column("since", of("began_at"), shown=lambda one: _age(out, place(one), "began_at")),  # type: ignore[arg-type]
+        Column("seen", of("seen_at"), shown=lambda one: _ago(out, place(one), "seen_at")),  # type: ignore[arg-type]
+        Column("label on port", of("port_alias")),  # type: ignore[arg-type]
+        Column("why", lambda one: one.why),
+    ]
+
+
+def stays(out: Output) -> list[Column[api.Stay]]:
+    return [
+        Column("switch", lambda one: one.switch),
+        Column("port", lambda one: one.port),
+        Column("vlan", lambda one: one.vlan, shown=lambda one: vlan_text(one.vlan, one.vlan_name)),
+        Column("address", lambda one: one.mac, style=lambda _: "bold"),
+        Column("life", lambda one: one.life, style=lambda one: _LIFE[one.life]),
+        Column("since", lambda one: one.began_at, shown=lambda one: out.age(one.began_at)),
+        Column("seen", lambda one: one.seen_at, shown=lambda one: f"{out.age(one.seen_at)} ago"),
+        Column("ended", lambda one: one.ended_at),
+        Column("why", lambda one: one.ending or ""),
+        Column("leads to", lambda one: one.leads_to),
+    ]
+
+
+def switches(out: Output) -> list[Column[api.Switch]]:
+    return [
+        Column("switch", lambda one: one.name, style=lambda _: "bold"),
+        Column("address", lambda one: f"{one.host}:{one.port}"),
+        Column("health", lambda one: one.health, style=lambda one: _HEALTH[one.health]),
+        Column("read", lambda one: one.read_at, shown=lambda one: out.age(one.read_at)),
+        Column("present", lambda one: one.present, right=True),
+        Column("every", lambda one: one.interval_s, shown=lambda one: f"{one.interval_s} s", right=True),
+        Column("ageing", lambda one: one.ageing_s, shown=lambda one: f"{one.ageing_s or '?'} s", right=True),
+        Column("location", lambda one: one.location),
+        Column("trouble", lambda one: one.error or ""),
+    ]
+
+
+def ports(out: Output) -> list[Column[api.Port]]:
+    return [
+        Column("switch", lambda one: one.switch),
+        Column("port", lambda one: one.name, style=lambda _: "bold"),
+        Column("state", lambda one: one.oper, style=lambda one: "green" if one.oper == "up" else "dim"),
+        Column("speed", lambda one: one.speed_bps, shown=lambda one: speed(one.speed_bps), right=True),
+        Column("present", lambda one: one.present, right=True),
+        Column("quiet", lambda one: one.quiet, right=True),
+        Column("leads to", lambda one: one.leads_to),
+        Column("label", lambda one: one.alias),
+    ]
+
+
+def changes(out: Output) -> list[Column[api.Change]]:
+    return [
+        Column("at", lambda one: one.at),
+        Column("change", lambda one: one.kind, style=lambda one: _CHANGE[one.kind]),
+        Column("address", lambda one: one.mac, style=lambda _: "bold"),
+        Column("switch", lambda one: one.switch),
+        Column("from", lambda one: one.from_port),
+        Column("port", lambda one: one.port),
+        Column("vlan", lambda one: one.vlan),
+        Column("why", lambda one: one.why),
+    ]
+
+
+def readings(out: Output) -> list[Column[api.ReadingSummary]]:
+    return [
+        Column("at", lambda one: one.taken_at),
+        Column("switch", lambda one: one.switch, style=lambda _: "bold"),
+        Column(
+            "outcome",
+            lambda one: one.outcome,
+            style=lambda one: "green" if one.outcome == "complete" else "yellow",
+        ),
+        Column("took", lambda one: one.duration_ms, shown=lambda one: f"{one.duration_ms} ms", right=True),
+        Column("rows", lambda one: one.rows, right=True),
+        Column("changes", lambda one: one.changes, right=True),
+        Column(
+            "trouble",
+            lambda one: one.error or "; ".join(f"{gap.table}: {gap.why} ({gap.rows})" for gap in one.gaps),
+        ),
+    ]
+
+
+def _place_vlan(place: api.Place | None) -> str:
+    return "" if place is None else vlan_text(place.vlan, place.vlan_name)
+
+
+def _age(out: Output, place: api.Place | None, name: str) -> str:
+    return "" if place is None else out.age(getattr(place, name))
+
+
+def _ago(out: Output, place: api.Place | None, name: str) -> str:
+    return "" if place is None else f"{out.age(getattr(place, name))} ago"

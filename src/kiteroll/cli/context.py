@@ -1,0 +1,75 @@
+"""What every command gets: the client it talks through and the output it writes to."""
+
+import argparse
+import os
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, datetime, time, timedelta
+from pathlib import Path
+
+from kiteroll.cli.exits import Exit
+from kiteroll.cli.show import Output
+from kiteroll.client import Client
+from kiteroll.clock import SystemClock
+from kiteroll.core.errors import Invalid
+from kiteroll.data_dir import TOKEN_FILE, default_data_dir
+from kiteroll.duration import parse_duration_s
+
+DEFAULT_URL = "http://127.0.0.1:8480"
+_TIME_OF_DAY = re.compile(r"([01]\d|2[0-3]):[0-5]\d")
+
+
+@dataclass(frozen=True, slots=True)
+class Context:
+    args: argparse.Namespace
+    out: Output
+    now: Callable[[], datetime]
+
+    def client(self) -> Client:
+        """Raises Invalid when no token can be found."""
+        url = self.args.url or os.environ.get("KITEROLL_URL") or DEFAULT_URL
+        return Client(url, self._token())
+
+    def _token(self) -> str:
+        if token := os.environ.get("KITEROLL_TOKEN"):
+            return token
+        directory = Path(self.args.data) if self.args.data else default_data_dir(os.environ)
+        file = directory / TOKEN_FILE
+        try:
+            return file.read_text().strip()
+        except FileNotFoundError as missing:
+            raise Invalid(
+                f"no token: {file} is not there. Start the service (`kiteroll up`), point --data or "
+                "KITEROLL_DATA to its data directory, or set KITEROLL_TOKEN"
+            ) from missing
+        except OSError as wrong:
+            raise Invalid(f"the token file {file} cannot be read: {wrong.strerror}") from wrong
+
+
+Command = Callable[[Context], Exit]
+
+
+def make_context(args: argparse.Namespace) -> Context:
+    clock = SystemClock()
+    return Context(args, Output(args.format, clock.now), clock.now)
+
+
+def parse_instant(text: str, now: datetime) -> datetime:
+    """An instant as people write it: a span back from now (90s, 15m, 2h, 3d), a time of today
+    (14:05, UTC), or RFC 3339. Raises Invalid."""
+    try:
+        return now - timedelta(seconds=parse_duration_s(text))
+    except ValueError:
+        pass
+    if _TIME_OF_DAY.fullmatch(text):
+        at = datetime.combine(now.date(), time.fromisoformat(text), UTC)
+        return at if at <= now else at - timedelta(days=1)
+    try:
+        at = datetime.fromisoformat(text)
+    except ValueError as wrong:
+        raise Invalid(
+            f"{text!r} is no instant: write a span back from now (15m, 2h, 3d), a time of day in UTC (14:05) "
+            "or a full time such as 2026-05-04T14:05:00Z"
+        ) from wrong
+    return at if at.tzinfo else at.replace(tzinfo=UTC)

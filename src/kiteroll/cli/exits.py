@@ -1,0 +1,59 @@
+"""What an exit code says; the same for every command, and in --help."""
+
+from enum import IntEnum
+
+from kiteroll.client import ServiceError, ServiceUnreachable
+from kiteroll.core.errors import Conflict, DeviceError, Invalid, KiteRollError, NotFound, StorageUnavailable
+
+
+class Exit(IntEnum):
+    FINE = 0
+    NOTHING = 1
+    """Understood, but nothing there: no match, no such switch."""
+    USAGE = 2
+    """Wrong words, or input that cannot be right."""
+    UNREACHABLE = 3
+    """The service, or the switch, does not answer."""
+    PARTIAL = 4
+    """A reading lacks rows."""
+    REFUSED = 5
+    """Not signed in, name taken, in use."""
+    FAULT = 6
+    """The service failed, or cannot start."""
+
+
+MEANING = "\n".join(
+    (
+        "exit codes:",
+        "  0  fine",
+        "  1  nothing there: no match, no such switch",
+        "  2  wrong words, or input that cannot be right",
+        "  3  the service, or the switch, does not answer",
+        "  4  the reading is partial",
+        "  5  refused: not signed in, name taken, in use",
+        "  6  the service failed, or cannot start",
+    )
+)
+
+_BY_STATUS = {401: Exit.REFUSED, 404: Exit.NOTHING, 409: Exit.REFUSED, 422: Exit.USAGE}
+_UNREACHABLE_STATUS = frozenset({502, 503, 504})
+
+
+def exit_of(error: KiteRollError) -> Exit:
+    match error:
+        case ServiceUnreachable() | DeviceError():
+            return Exit.UNREACHABLE
+        case ServiceError():
+            if error.status in _UNREACHABLE_STATUS:
+                return Exit.UNREACHABLE
+            return _BY_STATUS.get(error.status, Exit.FAULT)
+        case NotFound():
+            return Exit.NOTHING
+        case Invalid():
+            return Exit.USAGE
+        case Conflict():
+            return Exit.REFUSED
+        case StorageUnavailable():
+            return Exit.FAULT
+        case _:
+            return Exit.FAULT

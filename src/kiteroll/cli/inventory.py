@@ -1,0 +1,164 @@
+"""`kiteroll switch ...`: the inventory."""
+
+import argparse
+from typing import Any
+
+from pydantic import ValidationError
+
+from kiteroll.cli import columns
+from kiteroll.cli.context import Context
+from kiteroll.cli.exits import Exit
+from kiteroll.cli.parsing import add_command, shared
+from kiteroll.cli.target import split_address
+from kiteroll.client import add_switch, change_switch, read_now, remove_switch, switch, switches, vlans
+from kiteroll.core.errors import Invalid
+from kiteroll.schemas import api
+
+
+def add_commands(commands: Any) -> None:
+    parents = (shared(),)
+    group = add_command(commands, "switch", _needs_more, "add, list, show, change, remove or read switches")
+    verbs = group.add_subparsers(metavar="VERB", required=True)
+
+    one = add_command(verbs, "add", run_add, "add a switch; it is read at once", parents=parents)
+    one.add_argument("name")
+    one.add_argument("address", metavar="ADDRESS[:PORT]", help="IP address or host name (port default 161)")
+    _add_settings(one, community_required=True)
+
+    add_command(verbs, "list", run_list, "list the inventory", parents=parents)
+
+    one = add_command(verbs, "show", run_show, "show all about one switch", parents=parents)
+    one.add_argument("name")
+
+    one = add_command(verbs, "change", run_change, "change what is given, leave the rest", parents=parents)
+    one.add_argument("name")
+    one.add_argument("--name", dest="new_name", metavar="NEW", help="call it by another name")
+    one.add_argument("--address", metavar="ADDRESS[:PORT]")
+    _add_settings(one, community_required=False)
+    state = one.add_mutually_exclusive_group()
+    state.add_argument("--on", dest="enabled", action="store_true", default=None, help="read it again")
+    state.add_argument("--off", dest="enabled", action="store_false", help="stop reading it, keep it")
+
+    one = add_command(
+        verbs, "remove", run_remove, "take a switch out of the inventory; its history stays", parents=parents
+    )
+    one.add_argument("name")
+
+    one = add_command(verbs, "read", run_read, "read switches now", parents=parents)
+    one.add_argument("name", nargs="+")
+
+
+def _add_settings(parser: argparse.ArgumentParser, *, community_required: bool) -> None:
+    parser.add_argument("--community", metavar="NAME", required=community_required, help="SNMP community")
+    parser.add_argument("--snmp", choices=("1", "2c"), help="SNMP version (default 2c)")
+    parser.add_argument(
+        "--every", type=int, metavar="SECONDS", help="seconds between readings (default: the service's)"
+    )
+
+
+def run_add(context: Context) -> Exit:
+    args = context.args
+    host, port = split_address(args.address)
+    new = _checked(
+        api.NewSwitch,
+        name=args.name,
+        host=host,
+        port=port,
+        community=args.community,
+        version=args.snmp or "2c",
+        interval_s=args.every,
+    )
+    with context.client() as client:
+        added = client.ask(add_switch(new))
+    _said(
+        context,
+        added,
+        f"{added.name} is in the inventory; `kiteroll switch show {added.name}` tells how it is read",
+    )
+    return Exit.FINE
+
+
+def run_list(context: Context) -> Exit:
+    with context.client() as client:
+        answer = list(client.each(switches()))
+    context.out.rows(
+        answer,
+        columns.switches(context.out),
+        empty="no switches yet: `kiteroll switch add NAME ADDRESS --community NAME`",
+    )
+    return Exit.FINE
+
+
+def run_show(context: Context) -> Exit:
+    with context.client() as client:
+        one = client.ask(switch(context.args.name))
+        its_vlans = client.ask(vlans(context.args.name))
+    if context.out.shape != "table":
+        context.out.rows([one], columns.switches(context.out), empty="")
+    else:
+        facts = [(name.replace("_", " "), value) for name, value in one if value not in ("", None)]
+        facts.append(("vlans", [columns.vlan_text(vlan.id, vlan.name) for vlan in its_vlans]))
+        context.out.facts(facts)
+    return Exit.FINE
+
+
+def run_change(context: Context) -> Exit:
+    args = context.args
+    host, port = split_address(args.address) if args.address else (None, None)
+    change = _checked(
+        api.SwitchChange,
+        name=args.new_name,
+        host=host,
+        port=port,
+        community=args.community,
+        version=args.snmp,
+        interval_s=args.every,
+        enabled=args.enabled,
+    )
+    if change == api.SwitchChange():
+        raise Invalid("nothing to change was given: `kiteroll switch change --help` lists what can be")
+    with context.client() as client:
+        changed = client.ask(change_switch(args.name, change))
+    _said(context, changed, f"{changed.name} is changed")
+    return Exit.FINE
+
+
+def run_remove(context: Context) -> Exit:
+    with context.client() as client:
+        client.ask(remove_switch(context.args.name))
+    context.out.note(f"{context.args.name} is out of the inventory; its history stays")
+    return Exit.FINE
+
+
+def run_read(context: Context) -> Exit:
+    out = context.out
+    with context.client() as client:
+        answers = [client.ask(read_now(name)) for name in context.args.name]
+    out.rows(answers, columns.readings(out), empty="")
+    outcomes = {answer.outcome for answer in answers}
+    if "failed" in outcomes:
+        return Exit.UNREACHABLE
+    return Exit.PARTIAL if "partial" in outcomes else Exit.FINE
+
+
+def _checked(model: Any, **values: Any) -> Any:
+    """The model of what was typed. Raises Invalid naming each wrong word, before anything is sent."""
+    try:
+        return model.model_validate({name: value for name, value in values.items() if value is not None})
+    except ValidationError as wrong:
+        lines = [
+            f"{'.'.join(str(part) for part in error['loc'])}: {error['msg'].removeprefix('Value error, ')}"
+            for error in wrong.errors()
+        ]
+        raise Invalid("; ".join(lines)) from wrong
+
+
+def _said(context: Context, one: api.Switch, sentence: str) -> None:
+    if context.out.shape == "table":
+        context.out.note(sentence)
+    else:
+        context.out.rows([one], columns.switches(context.out), empty="")
+
+
+def _needs_more(context: Context) -> Exit:
+    return Exit.USAGE

@@ -1,0 +1,135 @@
+"""How output looks, for every command: tables for people, JSON and CSV for programs.
+
+Data goes to stdout; everything else to stderr. Colour only on a terminal.
+"""
+
+import csv
+import json
+import sys
+from collections.abc import Callable, Iterable, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any, Generic, Literal, TypeVar
+
+from pydantic import BaseModel
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+T = TypeVar("T")
+Format = Literal["table", "json", "csv"]
+PLAIN_WIDTH = 160
+"""Columns of a table that goes to a file or a pipe."""
+
+
+@dataclass(frozen=True, slots=True)
+class Column(Generic[T]):
+    title: str
+    """Heading in tables; in CSV the same with underscores."""
+    value: Callable[[T], Any]
+    right: bool = False
+    style: Callable[[T], str] = lambda _: ""
+    shown: Callable[[T], str] | None = None
+    """How people see it, where that differs from the value programs get."""
+
+
+class Output:
+    def __init__(self, shape: Format, now: Callable[[], datetime]) -> None:
+        self.shape = shape
+        self._now = now
+        width = None if sys.stdout.isatty() else PLAIN_WIDTH
+        self._console = Console(width=width, highlight=False, soft_wrap=False)
+        self._notes = Console(stderr=True, highlight=False)
+
+    def rows(self, items: Sequence[T], columns: Sequence[Column[T]], *, empty: str) -> None:
+        """A list: `empty` is said to people when there is nothing in it."""
+        if self.shape == "json":
+            self.json([_plain(item) for item in items])
+        elif self.shape == "csv":
+            writer = csv.writer(sys.stdout, lineterminator="\n")
+            writer.writerow([column.title.lower().replace(" ", "_") for column in columns])
+            for item in items:
+                writer.writerow([_cell(column.value(item)) for column in columns])
+        elif items:
+            self._table(items, columns)
+        else:
+            self.note(empty)
+
+    def json(self, value: Any) -> None:
+        sys.stdout.write(json.dumps(_plain(value), indent=2, ensure_ascii=False) + "\n")
+
+    def facts(self, facts: Iterable[tuple[str, Any]]) -> None:
+        """Names and values, one a line, for people."""
+        table = Table(box=None, show_header=False, padding=(0, 2, 0, 0))
+        for name, value in facts:
+            table.add_row(Text(name, "dim"), _words(value))
+        self._console.print(table)
+
+    def line(self, text: str) -> None:
+        self._console.print(Text(text))
+
+    def note(self, text: str, style: str = "") -> None:
+        """Said to the person at the terminal, never part of the data."""
+        self._notes.print(Text(text, style))
+
+    def age(self, at: datetime | None) -> str:
+        return "never" if at is None else age(self._now() - at)
+
+    def _table(self, items: Sequence[T], columns: Sequence[Column[T]]) -> None:
+        table = Table(box=None, header_style="bold", padding=(0, 2, 0, 0), pad_edge=False)
+        for column in columns:
+            table.add_column(
+                column.title, justify="right" if column.right else "left", no_wrap=True, overflow="ellipsis"
+            )
+        for item in items:
+            table.add_row(
+                *(
+                    Text(_words((column.shown or column.value)(item)), column.style(item))
+                    for column in columns
+                )
+            )
+        self._console.print(table)
+
+
+def age(span: timedelta) -> str:
+    """A span in one unit, as people say it: 40 s, 12 min, 5 h, 3 d."""
+    seconds = max(0, round(span.total_seconds()))
+    for unit, size in (("d", 86400), ("h", 3600), ("min", 60)):
+        if seconds >= 2 * size or (size == 86400 and seconds >= size):
+            return f"{seconds // size} {unit}"
+    return f"{seconds} s"
+
+
+def speed(bps: int | None) -> str:
+    if bps is None:
+        return ""
+    for unit, size in (("Gb/s", 10**9), ("Mb/s", 10**6), ("kb/s", 10**3)):
+        if bps >= size:
+            return f"{bps / size:g} {unit}"
+    return f"{bps} b/s"
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, BaseModel):
+        return value.model_dump(mode="json")
+    if isinstance(value, list | tuple):
+        return [_plain(item) for item in value]
+    return value
+
+
+def _cell(value: Any) -> str:
+    if isinstance(value, datetime):
+        return value.isoformat(timespec="milliseconds").replace("+00:00", "Z")
+    if isinstance(value, list | tuple):
+        return " ".join(str(part) for part in value)
+    return "" if value is None else str(value)
+
+
+def _words(value: Any) -> str:
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, datetime):
+        return value.strftime("%Y-%m-%d %H:%M:%SZ")
+    if isinstance(value, list | tuple):
+        return ", ".join(str(part) for part in value)
+    return "" if value is None else str(value)

@@ -1,0 +1,162 @@
+"""Every call of the API as a value: what to send, and what comes back. No I/O."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from typing import Any, Generic, TypeVar
+from urllib.parse import quote
+
+from pydantic import TypeAdapter
+
+from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
+
+T = TypeVar("T")
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Question(Generic[T]):
+    method: str
+    path: str
+    """Below /api/v1."""
+    answer: TypeAdapter[T]
+    params: Mapping[str, Any] = field(default_factory=dict)
+    body: Any = None
+    patience_s: float = 15.0
+    """How long the answer may take, in seconds."""
+
+    @property
+    def safe(self) -> bool:
+        """Whether asking twice does no harm."""
+        return self.method == "GET"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ListQuestion(Question[PageOf[T]], Generic[T]):
+    """A question whose answer comes in pages."""
+
+    def at(self, cursor: str) -> "ListQuestion[T]":
+        return replace(self, params={**self.params, "cursor": cursor})
+
+
+def switches(*, limit: int = 200) -> ListQuestion[api.Switch]:
+    return _list("/switches", TypeAdapter(PageOf[api.Switch]), limit=limit)
+
+
+def switch(name: str) -> Question[api.Switch]:
+    return _get(f"/switches/{_part(name)}", TypeAdapter(api.Switch))
+
+
+def add_switch(new: api.NewSwitch) -> Question[api.Switch]:
+    return Question(
+        method="POST", path="/switches", body=new.model_dump(mode="json"), answer=TypeAdapter(api.Switch)
+    )
+
+
+def change_switch(name: str, change: api.SwitchChange) -> Question[api.Switch]:
+    body = change.model_dump(mode="json", exclude_none=True)
+    return Question(
+        method="PATCH", path=f"/switches/{_part(name)}", body=body, answer=TypeAdapter(api.Switch)
+    )
+
+
+def remove_switch(name: str) -> Question[None]:
+    return Question(method="DELETE", path=f"/switches/{_part(name)}", answer=TypeAdapter(type(None)))
+
+
+def read_now(name: str) -> Question[api.ReadingSummary]:
+    """Answers when the reading is kept, or has failed: up to some minutes for a slow switch."""
+    return Question(
+        method="POST",
+        path=f"/switches/{_part(name)}/readings",
+        answer=TypeAdapter(api.ReadingSummary),
+        patience_s=300,
+    )
+
+
+def ports(name: str) -> Question[list[api.Port]]:
+    return _get(f"/switches/{_part(name)}/ports", TypeAdapter(list[api.Port]))
+
+
+def vlans(name: str) -> Question[list[api.Vlan]]:
+    return _get(f"/switches/{_part(name)}/vlans", TypeAdapter(list[api.Vlan]))
+
+
+def find(text: str, *, limit: int = 50) -> Question[api.Found]:
+    return _get("/find", TypeAdapter(api.Found), q=text, limit=limit)
+
+
+def endpoints(*, limit: int = 100) -> ListQuestion[api.Endpoint]:
+    return _list("/endpoints", TypeAdapter(PageOf[api.Endpoint]), limit=limit)
+
+
+def endpoint(mac: str) -> Question[api.Endpoint]:
+    return _get(f"/endpoints/{_part(mac)}", TypeAdapter(api.Endpoint))
+
+
+def stays(
+    *,
+    switch: str | None = None,
+    port: str | None = None,
+    vlan: int | None = None,
+    mac: str | None = None,
+    ended: bool = False,
+    limit: int = 200,
+) -> ListQuestion[api.Stay]:
+    """Who is at a switch, port or VLAN; with `ended` also who was."""
+    return _list(
+        "/stays",
+        TypeAdapter(PageOf[api.Stay]),
+        switch=switch,
+        port=port,
+        vlan=vlan,
+        mac=mac,
+        ended=ended or None,
+        limit=limit,
+    )
+
+
+def changes(
+    *,
+    since: datetime | None = None,
+    until: datetime | None = None,
+    switch: str | None = None,
+    mac: str | None = None,
+    kinds: Sequence[api.ChangeKind] = (),
+    limit: int = 200,
+) -> ListQuestion[api.Change]:
+    """Changes in [since, until), latest first."""
+    return _list(
+        "/changes",
+        TypeAdapter(PageOf[api.Change]),
+        since=since and since.isoformat(),
+        until=until and until.isoformat(),
+        switch=switch,
+        mac=mac,
+        kind=list(kinds) or None,
+        limit=limit,
+    )
+
+
+def readings(*, switch: str | None = None, limit: int = 100) -> ListQuestion[api.ReadingSummary]:
+    return _list("/readings", TypeAdapter(PageOf[api.ReadingSummary]), switch=switch, limit=limit)
+
+
+def health() -> Question[api.ServiceHealth]:
+    return _get("/health", TypeAdapter(api.ServiceHealth))
+
+
+def _get(path: str, answer: TypeAdapter[T], **params: Any) -> Question[T]:
+    return Question(method="GET", path=path, answer=answer, params=_given(params))
+
+
+def _list(path: str, answer: TypeAdapter[PageOf[T]], **params: Any) -> ListQuestion[T]:
+    return ListQuestion(method="GET", path=path, answer=answer, params=_given(params))
+
+
+def _given(params: Mapping[str, Any]) -> dict[str, Any]:
+    return {name: value for name, value in params.items() if value is not None}
+
+
+def _part(text: str) -> str:
+    return quote(text, safe="")

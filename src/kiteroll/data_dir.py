@@ -1,0 +1,14 @@
+"""Where the service keeps its data and the command line looks for the token."""
+
+from collections.abc import Mapping
+from pathlib import Path
+
+TOKEN_FILE = "token"
+
+
+def default_data_dir(environment: Mapping[str, str]) -> Path:
+    """KITEROLL_DATA, else the user's state directory (XDG base directories)."""
+    if named := environment.get("KITEROLL_DATA"):
+        return Path(named)
+    state = environment.get("XDG_STATE_HOME") or str(Path.home() / ".local" / "state")
+    return Path(state) / "kiteroll"
