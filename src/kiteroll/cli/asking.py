@@ -58,6 +58,7 @@ def add_commands(commands: Any) -> None:
     changed.add_argument("--until", metavar="WHEN", help="before then")
     changed.add_argument("--switch", metavar="NAME", help="on one switch")
     changed.add_argument("--mac", metavar="ADDRESS", help="of one address")
+    changed.add_argument("--uplinks", action="store_true", help="also on ports that lead to other switches")
     changed.add_argument("--kind", action="append", choices=KINDS, help="only these; may be given again")
     _add_limit(changed)
 
@@ -125,6 +126,7 @@ def run_changed(context: Context) -> Exit:
         switch=args.switch,
         mac=args.mac,
         kinds=args.kind or (),
+        uplinks=args.uplinks,
         limit=min(args.limit, 1000),
     )
     with context.client() as client:

@@ -101,6 +101,7 @@ def stays(
     vlan: int | None = None,
     mac: str | None = None,
     ended: bool = False,
+    uplinks: bool = True,
     limit: int = 200,
 ) -> ListQuestion[api.Stay]:
     """Who is at a switch, port or VLAN; with `ended` also who was."""
@@ -112,6 +113,7 @@ def stays(
         vlan=vlan,
         mac=mac,
         ended=ended or None,
+        uplinks=None if uplinks else False,
         limit=limit,
     )
 
@@ -123,9 +125,10 @@ def changes(
     switch: str | None = None,
     mac: str | None = None,
     kinds: Sequence[api.ChangeKind] = (),
+    uplinks: bool = True,
     limit: int = 200,
 ) -> ListQuestion[api.Change]:
-    """Changes in [since, until), latest first."""
+    """Changes in [since, until), latest first; with `uplinks` false, only those on other ports."""
     return _list(
         "/changes",
         TypeAdapter(PageOf[api.Change]),
@@ -134,6 +137,7 @@ def changes(
         switch=switch,
         mac=mac,
         kind=list(kinds) or None,
+        uplinks=None if uplinks else False,
         limit=limit,
     )
 

@@ -4,7 +4,7 @@ from bisect import bisect_right
 from collections.abc import Iterable
 
 from kiteroll.core.mac import MacAddress
-from kiteroll.lab.switch import LabSwitch
+from kiteroll.lab.switch import LabPort, LabSwitch
 from kiteroll.snmp import ber, mib
 from kiteroll.snmp.ber import Oid
 from kiteroll.snmp.message import encode_binding
@@ -57,7 +57,12 @@ def switch_objects(switch: LabSwitch) -> Iterable[tuple[Oid, bytes]]:
     yield from _interfaces(switch)
     yield from _bridge(switch)
     yield from _vlan_bridge(switch)
-    yield from fdb_objects({key: row.port for key, row in switch.fdb.items()}, own=switch.mac)
+    rows = {key: row.port for key, row in switch.fdb.items() if not switch.ports[row.port].inner}
+    yield from fdb_objects(rows, own=switch.mac)
+
+
+def _outer(switch: LabSwitch) -> list[LabPort]:
+    return [port for port in switch.ports.values() if not port.inner]
 
 
 def fdb_objects(rows: dict[tuple[int, int], int], own: MacAddress) -> Iterable[tuple[Oid, bytes]]:
@@ -80,7 +85,7 @@ def fdb_objects(rows: dict[tuple[int, int], int], own: MacAddress) -> Iterable[t
 
 
 def _system(switch: LabSwitch) -> Iterable[tuple[Oid, bytes]]:
-    yield mib.SYS_DESCR, octets(f"Simulated bridge, {len(switch.ports)} ports")
+    yield mib.SYS_DESCR, octets(f"Simulated bridge, {len(_outer(switch))} ports")
     yield mib.SYS_OBJECT_ID, ber.encode(ber.OBJECT_IDENTIFIER, ber.encode_oid((0, 0)))
     yield mib.SYS_UP_TIME, uptime(switch.booted_at, switch.booted_at)
     yield mib.SYS_CONTACT, octets("network desk, Tarn Ferries")
@@ -90,8 +95,8 @@ def _system(switch: LabSwitch) -> Iterable[tuple[Oid, bytes]]:
 
 
 def _interfaces(switch: LabSwitch) -> Iterable[tuple[Oid, bytes]]:
-    yield mib.IF_NUMBER, integer(len(switch.ports))
-    for port in switch.ports.values():
+    yield mib.IF_NUMBER, integer(len(_outer(switch)))
+    for port in _outer(switch):
         index = (port.number,)
         speed_bps = min(port.speed_mbps * 1_000_000, 2**32 - 1)
         columns = {
@@ -112,10 +117,10 @@ def _interfaces(switch: LabSwitch) -> Iterable[tuple[Oid, bytes]]:
 
 def _bridge(switch: LabSwitch) -> Iterable[tuple[Oid, bytes]]:
     yield mib.DOT1D_BASE_BRIDGE_ADDRESS, mac_octets(switch.mac)
-    yield mib.DOT1D_BASE_NUM_PORTS, integer(len(switch.ports))
+    yield mib.DOT1D_BASE_NUM_PORTS, integer(len(_outer(switch)))
     yield mib.DOT1D_BASE_TYPE, integer(2)
     yield mib.DOT1D_TP_AGING_TIME, integer(switch.ageing_s)
-    for port in switch.ports.values():
+    for port in _outer(switch):
         yield (*mib.DOT1D_BASE_PORT_IF_INDEX, port.number), integer(port.number)
 
 
@@ -123,5 +128,5 @@ def _vlan_bridge(switch: LabSwitch) -> Iterable[tuple[Oid, bytes]]:
     for vlan, name in switch.vlans.items():
         yield (*mib.DOT1Q_VLAN_FDB_ID, 0, vlan), ber.encode_int(vlan, ber.GAUGE32)
         yield (*mib.DOT1Q_VLAN_STATIC_NAME, vlan), octets(name)
-    for port in switch.ports.values():
+    for port in _outer(switch):
         yield (*mib.DOT1Q_PVID, port.number), ber.encode_int(port.pvid, ber.GAUGE32)

@@ -2,6 +2,7 @@
 
 import asyncio
 from collections.abc import Callable
+from datetime import UTC, datetime
 
 from kiteroll.clock import Clock
 from kiteroll.lab.agent import AgentFarm, AgentSettings
@@ -13,6 +14,7 @@ from kiteroll.snmp import mib
 SETTLE_S = 900.0
 """World seconds lived before anyone may look, so that tables are as full as they get."""
 _STEP_S = 0.25
+_BOOTED_ONCE = datetime(2026, 6, 1, tzinfo=UTC)
 
 
 class Site:
@@ -28,6 +30,10 @@ class Site:
     def open(self) -> None:
         """Settle the world and bind its agents. Raises Invalid when an address is taken."""
         self.world.advance(SETTLE_S)
+        # Uptimes go on from where an earlier run left them: the demo was away, its switches were not.
+        past_s = (self._clock.now() - _BOOTED_ONCE).total_seconds()
+        for switch in self.world.switches.values():
+            switch.booted_at -= past_s
         self._began = self._clock.monotonic() - SETTLE_S
         try:
             for switch in self.world.switches.values():

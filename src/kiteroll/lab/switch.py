@@ -18,6 +18,8 @@ class LabPort:
     cabled: bool = False
     admin_up: bool = True
     speed_mbps: int = 1000
+    inner: bool = False
+    """Where the switch's own frames enter: no interface that its agent tells of."""
 
     @property
     def up(self) -> bool:

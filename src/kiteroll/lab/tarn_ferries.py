@@ -132,7 +132,7 @@ def _manager(world: World) -> Host:
 
 def _agent_as_host(world: World, switch: LabSwitch, station: Host) -> None:
     """A switch's own address talks in the management VLAN; it enters through an inner port."""
-    inner = LabPort(number=1000, name="cpu", pvid=MANAGE, cabled=True)
+    inner = LabPort(number=1000, name="cpu", pvid=MANAGE, cabled=True, inner=True)
     switch.ports[inner.number] = inner
     world.add_host(
         Host(

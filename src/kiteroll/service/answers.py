@@ -14,9 +14,9 @@ from kiteroll.store import places
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.overview import ChangeRow, PortRow, ReadingRow
-from kiteroll.store.places import PlacedStay
+from kiteroll.store.places import PlacedStay, Uplink
 
-Uplinks = Mapping[tuple[str, str], tuple[str, ...]]
+Uplinks = Mapping[tuple[str, str], Uplink]
 
 
 class UplinkView:
@@ -33,8 +33,11 @@ class UplinkView:
         now = self._clock.now()
         seen = self._seen
         if seen is None or now - seen[0] > self._FRESH:
-            seen = self._seen = (now, self._database.run(places.ports_leading_to_switches))
+            seen = self._seen = (now, self._database.run(places.uplinks))
         return seen[1]
+
+    def port_ids(self) -> frozenset[int]:
+        return frozenset(uplink.port_id for uplink in self.get().values())
 
 
 def switch_answer(row: SwitchRow, present: int) -> api.Switch:
@@ -77,7 +80,7 @@ def port_answer(row: PortRow, uplinks: Uplinks) -> api.Port:
         bridged=row.bridged,
         present=row.present,
         quiet=row.quiet,
-        leads_to=list(uplinks.get((row.switch_name, row.name), ())),
+        leads_to=list(_behind(row.switch_name, row.name, uplinks)),
     )
 
 
@@ -93,7 +96,9 @@ def endpoint_answer(
     mac: MacAddress, first_seen_at: datetime, rows: Sequence[PlacedStay], uplinks: Uplinks
 ) -> api.Endpoint:
     by_id = {row.stay.id: row for row in rows}
-    sightings = [Sighting(row.stay, _behind(row, uplinks)) for row in rows]
+    sightings = [
+        Sighting(row.stay, _behind(row.stay.place.switch, row.stay.place.port, uplinks)) for row in rows
+    ]
     home = choose_home(sightings)
     return api.Endpoint(
         mac=mac,  # type: ignore[arg-type]  # the model turns it into text
@@ -175,9 +180,10 @@ def _place_fields(row: PlacedStay, uplinks: Uplinks) -> dict[str, object]:
         "ended_at": stay.ended_at,
         "ending": None if stay.ending is None else stay.ending.value,
         "read_at": row.read_at,
-        "leads_to": list(_behind(row, uplinks)),
+        "leads_to": list(_behind(stay.place.switch, stay.place.port, uplinks)),
     }
 
 
-def _behind(row: PlacedStay, uplinks: Uplinks) -> tuple[str, ...]:
-    return uplinks.get((row.stay.place.switch, row.stay.place.port), ())
+def _behind(switch: str, port: str, uplinks: Uplinks) -> tuple[str, ...]:
+    found = uplinks.get((switch, port))
+    return found.behind if found else ()

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, and_, case, func, literal, or_, select
+from sqlalchemy import Connection, Row, Select, and_, case, func, or_, select
 
 from kiteroll.core.mac import MacAddress
 from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
@@ -73,23 +73,9 @@ def present_counts(connection: Connection, switch_ids: Sequence[int]) -> dict[in
 
 def ports_of(connection: Connection, switch_id: int) -> list[PortRow]:
     """Ports the switch has, and those it had that still hold an open stay, by number."""
-    is_present = case((and_(stay.c.id.is_not(None), stay.c.last_seen_at.is_(None)), 1), else_=0)
-    is_quiet = case((stay.c.last_seen_at.is_not(None), 1), else_=0)
-    rows = connection.execute(
-        select(
-            port,
-            switch.c.name.label("switch_name"),
-            func.sum(is_present).label("present"),
-            func.sum(is_quiet).label("quiet"),
-        )
-        .join(switch, switch.c.id == port.c.switch_id)
-        .outerjoin(stay, and_(stay.c.port_id == port.c.id, stay.c.ended_at.is_(None)))
-        .where(port.c.switch_id == switch_id)
-        .group_by(port.c.id)
-        .having(or_(port.c.there, func.count(stay.c.id) > 0))
-        .order_by(port.c.number, port.c.name)
-    )
-    return [_port_row(row) for row in rows]
+    query = _counted_ports().where(port.c.switch_id == switch_id)
+    kept = query.having(or_(port.c.there, func.count(stay.c.id) > 0)).order_by(port.c.number, port.c.name)
+    return [_port_row(row) for row in connection.execute(kept)]
 
 
 def vlans_of(connection: Connection, switch_id: int) -> list[tuple[int, str]]:
@@ -101,20 +87,18 @@ def vlans_of(connection: Connection, switch_id: int) -> list[tuple[int, str]]:
 
 def matching_ports(connection: Connection, text: str, limit: int) -> list[PortRow]:
     """Ports whose alias or name holds `text`, whatever the case; exact names first."""
-    like = f"%{escape_like(text)}%"
-    zero = literal(0)
-    rows = connection.execute(
-        select(port, switch.c.name.label("switch_name"), zero.label("present"), zero.label("quiet"))
-        .join(switch, switch.c.id == port.c.switch_id)
+    named = func.lower(port.c.name) == text.lower()
+    query = (
+        _counted_ports()
         .where(
             switch.c.removed_at.is_(None),
             port.c.there,
-            or_(port.c.alias.like(like), func.lower(port.c.name) == text.lower()),
+            or_(port.c.alias.like(f"%{escape_like(text)}%"), named),
         )
-        .order_by(func.lower(port.c.name) != text.lower(), switch.c.name, port.c.number)
+        .order_by(named.desc(), switch.c.name, port.c.number)
         .limit(limit)
     )
-    return [_port_row(row) for row in rows]
+    return [_port_row(row) for row in connection.execute(query)]
 
 
 def matching_switches(connection: Connection, text: str, limit: int) -> list[SwitchRow]:
@@ -157,6 +141,7 @@ def changes_page(
     switch_id: int | None,
     mac: MacAddress | None,
     kinds: Sequence[str],
+    without_ports: frozenset[int] = frozenset(),
     cursor: str | None,
     limit: int,
 ) -> Page[ChangeRow]:
@@ -183,12 +168,32 @@ def changes_page(
         query = query.where(change_log.c.mac == mac)
     if kinds:
         query = query.where(change_log.c.kind.in_(kinds))
+    if without_ports:
+        elsewhere = change_log.c.port_id.not_in(without_ports)
+        query = query.where(or_(change_log.c.port_id.is_(None), elsewhere))
     keys = (Key(change_log.c.at, descending=True), Key(change_log.c.id, descending=True))
     return fetch_page(connection, query, keys, _change_row, cursor=cursor, limit=limit)
 
 
 def escape_like(text: str) -> str:
     return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
+
+
+def _counted_ports() -> Select[Any]:
+    """Ports with how many addresses are present and quiet on each."""
+    is_present = case((and_(stay.c.id.is_not(None), stay.c.last_seen_at.is_(None)), 1), else_=0)
+    is_quiet = case((stay.c.last_seen_at.is_not(None), 1), else_=0)
+    return (
+        select(
+            port,
+            switch.c.name.label("switch_name"),
+            func.sum(is_present).label("present"),
+            func.sum(is_quiet).label("quiet"),
+        )
+        .join(switch, switch.c.id == port.c.switch_id)
+        .outerjoin(stay, and_(stay.c.port_id == port.c.id, stay.c.ended_at.is_(None)))
+        .group_by(port.c.id)
+    )
 
 
 def _port_row(row: Row[Any]) -> PortRow:

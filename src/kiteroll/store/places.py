@@ -41,6 +41,8 @@ class Filters:
     vlan: int | None = None
     mac: MacAddress | None = None
     open_only: bool = True
+    without_ports: frozenset[int] = frozenset()
+    """Ids of ports to leave out."""
 
 
 def placed(filters: Filters) -> Select[Any]:
@@ -69,6 +71,8 @@ def placed(filters: Filters) -> Select[Any]:
     for column, value in criteria.items():
         if value is not None:
             query = query.where(column == value)
+    if filters.without_ports:
+        query = query.where(stay.c.port_id.not_in(filters.without_ports))
     return query.where(stay.c.ended_at.is_(None)) if filters.open_only else query
 
 
@@ -149,13 +153,19 @@ def all_macs(connection: Connection) -> list[MacAddress]:
     return list(connection.execute(select(endpoint.c.mac)).scalars())
 
 
-def ports_leading_to_switches(connection: Connection) -> dict[tuple[str, str], tuple[str, ...]]:
-    """Ports where another known switch's bridge address is learned: (switch, port) to the switches
-    behind it. The bridge address is the switch's own (dot1dBaseBridgeAddress), so the port leads
-    towards that switch."""
+@dataclass(frozen=True, slots=True)
+class Uplink:
+    port_id: int
+    behind: tuple[str, ...]
+    """Switches the port leads to, by name."""
+
+
+def uplinks(connection: Connection) -> dict[tuple[str, str], Uplink]:
+    """Ports where another known switch's bridge address is learned, by (switch, port). The bridge
+    address is that switch's own (dot1dBaseBridgeAddress), so the port leads towards it."""
     other = switch.alias("other")
     rows = connection.execute(
-        select(switch.c.name, port.c.name, other.c.name)
+        select(switch.c.name, port.c.name, port.c.id, other.c.name)
         .select_from(other)
         .join(stay, stay.c.mac == other.c.bridge_address)
         .join(switch, switch.c.id == stay.c.switch_id)
@@ -164,8 +174,9 @@ def ports_leading_to_switches(connection: Connection) -> dict[tuple[str, str], t
         .distinct()
         .order_by(other.c.name)
     )
-    found: dict[tuple[str, str], tuple[str, ...]] = {}
-    for switch_name, port_name, behind in rows:
-        place = (switch_name, port_name)
-        found[place] = (*found.get(place, ()), behind)
+    found: dict[tuple[str, str], Uplink] = {}
+    for switch_name, port_name, port_id, behind in rows:
+        known = found.get((switch_name, port_name))
+        before = known.behind if known else ()
+        found[switch_name, port_name] = Uplink(port_id, (*before, behind))
     return found

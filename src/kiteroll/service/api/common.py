@@ -17,6 +17,8 @@ Running = Annotated[Service, Depends(the_service)]
 Cursor = Annotated[str | None, Query(max_length=1000, description="`next` of the page before")]
 Limit = Annotated[int, Query(ge=1, le=1000, description="rows a page")]
 
+WithUplinks = Annotated[bool, Query(description="false leaves out ports that lead to other switches")]
+
 ERRORS: dict[int | str, dict[str, Any]] = {
     status: {"model": Problem, "description": text, "content": {"application/problem+json": {}}}
     for status, text in {

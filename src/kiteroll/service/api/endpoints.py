@@ -9,7 +9,7 @@ from kiteroll.core.mac import MacAddress
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.service.answers import endpoint_answer, stay_answer
-from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
+from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, WithUplinks
 from kiteroll.service.search import find
 from kiteroll.store import inventory, places, record
 
@@ -54,6 +54,7 @@ def list_stays(
     vlan: Annotated[int | None, Query(ge=1, le=4094)] = None,
     mac: str | None = None,
     ended: Annotated[bool, Query(description="ended stays too, latest begun first")] = False,
+    uplinks: WithUplinks = True,
     cursor: Cursor = None,
     limit: Limit = 200,
 ) -> PageOf[api.Stay]:
@@ -72,7 +73,8 @@ def list_stays(
         vlan=vlan,
         mac=None if mac is None else MacAddress.parse(mac),
         open_only=not ended,
+        without_ports=frozenset() if uplinks else service.uplinks.port_ids(),
     )
     page = service.database.run(places.stays_page, filters, cursor=cursor, limit=limit, newest_first=ended)
-    uplinks = service.uplinks.get()
-    return PageOf(items=[stay_answer(row, uplinks) for row in page.items], next=page.next)
+    leading = service.uplinks.get()
+    return PageOf(items=[stay_answer(row, leading) for row in page.items], next=page.next)

@@ -9,7 +9,7 @@ from kiteroll.core.mac import MacAddress
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.service.answers import change_answer, reading_answer
-from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
+from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, WithUplinks
 from kiteroll.store import inventory, overview
 
 router = APIRouter(tags=["history"], responses=ERRORS)
@@ -23,6 +23,7 @@ def list_changes(
     switch: str | None = None,
     mac: str | None = None,
     kind: Annotated[list[api.ChangeKind] | None, Query()] = None,
+    uplinks: WithUplinks = True,
     cursor: Cursor = None,
     limit: Limit = 200,
 ) -> PageOf[api.Change]:
@@ -33,6 +34,7 @@ def list_changes(
         switch_id=None if switch is None else service.database.run(inventory.get_switch, switch).id,
         mac=None if mac is None else MacAddress.parse(mac),
         kinds=kind or (),
+        without_ports=frozenset() if uplinks else service.uplinks.port_ids(),
         cursor=cursor,
         limit=limit,
     )

@@ -1,0 +1,48 @@
+// The typed way to the service. A problem it answers with becomes a `ServiceProblem`.
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema.gen";
+
+export type Schemas = components["schemas"];
+export type Endpoint = Schemas["Endpoint"];
+export type Place = Schemas["Place"];
+export type Stay = Schemas["Stay"];
+export type Switch = Schemas["Switch"];
+export type Port = Schemas["Port"];
+export type Change = Schemas["Change"];
+
+export class ServiceProblem extends Error {
+  constructor(
+    readonly status: number,
+    readonly title: string,
+    detail: string,
+  ) {
+    super(detail);
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: location.origin });
+
+type Result<T> = { data?: T; error?: unknown; response: Response };
+
+/** The data of an answer; throws a ServiceProblem for anything else. */
+export async function need<T>(asked: Promise<Result<T>>): Promise<T> {
+  let result: Result<T>;
+  try {
+    result = await asked;
+  } catch (cause) {
+    if (cause instanceof DOMException && cause.name === "AbortError") throw cause;
+    throw new ServiceProblem(
+      0,
+      "The service does not answer",
+      "It may be stopped, or the network in between is down.",
+    );
+  }
+  if (result.data !== undefined) return result.data;
+  const problem = (result.error ?? {}) as { title?: string; detail?: string };
+  const { status } = result.response;
+  throw new ServiceProblem(
+    status,
+    problem.title ?? `Status ${status}`,
+    problem.detail ?? "The service gave no reason.",
+  );
+}

@@ -1,0 +1,54 @@
+// The live stream: what changed at the service makes the views that show it ask again.
+import { type QueryClient, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useState } from "react";
+
+const GATHER_MS = 800;
+const ON_READING = ["switches", "switch", "ports", "health"];
+const ON_CHANGE = ["find", "changes", "stays"];
+
+/** Listens while mounted; says whether the stream stands. */
+export function useLive(): boolean {
+  const client = useQueryClient();
+  const [connected, setConnected] = useState(false);
+  useEffect(() => {
+    const source = new EventSource("/api/v1/stream");
+    const gather = gatherer((keys) => refresh(client, keys));
+    source.addEventListener("hello", () => {
+      setConnected(true);
+      gather.add([...ON_READING, ...ON_CHANGE]);
+    });
+    source.addEventListener("error", () => setConnected(false));
+    source.addEventListener("reading", () => gather.add(ON_READING));
+    source.addEventListener("change", () => gather.add(ON_CHANGE));
+    source.addEventListener("resync", () => gather.add([...ON_READING, ...ON_CHANGE]));
+    return () => {
+      source.close();
+      gather.stop();
+    };
+  }, [client]);
+  return connected;
+}
+
+/** Collects keys and hands them over together, at most once in GATHER_MS. */
+export function gatherer(handOver: (keys: Set<string>) => void) {
+  let keys = new Set<string>();
+  let timer: ReturnType<typeof setTimeout> | undefined;
+  return {
+    add(more: string[]) {
+      for (const key of more) keys.add(key);
+      timer ??= setTimeout(() => {
+        timer = undefined;
+        const due = keys;
+        keys = new Set();
+        handOver(due);
+      }, GATHER_MS);
+    },
+    stop() {
+      clearTimeout(timer);
+    },
+  };
+}
+
+function refresh(client: QueryClient, keys: Set<string>): void {
+  for (const key of keys) void client.invalidateQueries({ queryKey: [key] });
+}

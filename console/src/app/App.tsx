@@ -1,0 +1,67 @@
+// Who may see what: nobody signed in sees the way in, everybody else the views.
+import { ChakraProvider } from "@chakra-ui/react";
+import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
+import { createBrowserRouter, RouterProvider } from "react-router";
+import { ServiceProblem } from "../api/client";
+import { sessionQuery } from "../api/queries";
+import { FindPage } from "../find/FindPage";
+import { SignIn } from "../session/SignIn";
+import { Answered, Nothing } from "../shared/Answered";
+import { Shell } from "../shared/Shell";
+import { SwitchesPage } from "../switches/SwitchesPage";
+import { SwitchPage } from "../switches/SwitchPage";
+import { system } from "./theme";
+
+const router = createBrowserRouter([
+  {
+    element: <Shell />,
+    children: [
+      { path: "/", element: <FindPage /> },
+      { path: "/switches", element: <SwitchesPage /> },
+      { path: "/switches/:name", element: <SwitchPage /> },
+      { path: "*", element: <Nothing>There is no such page.</Nothing> },
+    ],
+  },
+]);
+
+export function makeQueryClient(): QueryClient {
+  const client: QueryClient = new QueryClient({
+    defaultOptions: {
+      queries: {
+        // A problem the service answers with stays one however often it is asked; silence may pass.
+        retry: (failures, error) =>
+          failures < 2 && error instanceof ServiceProblem && [0, 503].includes(error.status),
+        refetchOnWindowFocus: true,
+        staleTime: 2_000,
+      },
+    },
+  });
+  client.getQueryCache().subscribe((event) => {
+    const error = event.query.state.error;
+    if (event.type === "updated" && error instanceof ServiceProblem && error.status === 401) {
+      client.setQueryData(sessionQuery.queryKey, { signed_in: false });
+    }
+  });
+  return client;
+}
+
+const client = makeQueryClient();
+
+export function App() {
+  return (
+    <ChakraProvider value={system}>
+      <QueryClientProvider client={client}>
+        <Gate />
+      </QueryClientProvider>
+    </ChakraProvider>
+  );
+}
+
+function Gate() {
+  const session = useQuery(sessionQuery);
+  return (
+    <Answered query={session}>
+      {(state) => (state.signed_in ? <RouterProvider router={router} /> : <SignIn />)}
+    </Answered>
+  );
+}

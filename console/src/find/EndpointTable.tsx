@@ -1,0 +1,150 @@
+// Endpoints found: one row each with its home; opened, every place it is seen at and why that one.
+import { chakra } from "@chakra-ui/react";
+import { Fragment, useState } from "react";
+import { Link } from "react-router";
+import type { Endpoint, Place } from "../api/client";
+import { Age } from "../shared/Age";
+import { Grid, Sheet } from "../shared/Grid";
+import { State } from "../shared/State";
+import { markFragment, vlanText } from "./model";
+
+export function EndpointTable({
+  endpoints,
+  text,
+  chosen,
+}: {
+  endpoints: Endpoint[];
+  text: string;
+  chosen: number;
+}) {
+  const [open, setOpen] = useState<ReadonlySet<string>>(new Set());
+  const toggle = (mac: string) =>
+    setOpen((before) => {
+      const after = new Set(before);
+      if (!after.delete(mac)) after.add(mac);
+      return after;
+    });
+  return (
+    <Sheet tabIndex={0} aria-label="endpoints">
+      <Grid>
+        <thead>
+          <tr>
+            <th>Address</th>
+            <th>Switch and port</th>
+            <th>VLAN</th>
+            <th>Life</th>
+            <th>Since</th>
+            <th>Last seen</th>
+            <th>Label on the port</th>
+            <th>
+              <chakra.span srOnly>Details</chakra.span>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          {endpoints.map((one, row) => {
+            const place = one.home ?? one.places[0];
+            const isOpen = open.has(one.mac) || endpoints.length === 1;
+            return (
+              <Fragment key={one.mac}>
+                <chakra.tr
+                  data-chosen={row === chosen || undefined}
+                  css={{
+                    "&[data-chosen]": { bg: "tint", boxShadow: "inset 3px 0 0 var(--chakra-colors-kite)" },
+                  }}
+                >
+                  <td className="mono">
+                    <Marked mac={one.mac} text={text} />
+                  </td>
+                  <td>{place ? <Where place={place} home={one.home !== null} /> : "nowhere"}</td>
+                  <td>{place && vlanText(place.vlan, place.vlan_name)}</td>
+                  <td>
+                    <State of={place?.life ?? "gone"} />
+                  </td>
+                  <td className="tight">{place && <Age at={place.began_at} />}</td>
+                  <td className="tight">{place && <Age at={place.seen_at} ago />}</td>
+                  <td>{place?.port_alias}</td>
+                  <td>
+                    {endpoints.length > 1 && (
+                      <chakra.button
+                        type="button"
+                        color="tarn"
+                        cursor="pointer"
+                        aria-expanded={isOpen}
+                        aria-label={`why, and other places of ${one.mac}`}
+                        onClick={() => toggle(one.mac)}
+                      >
+                        {isOpen ? "less" : "why?"}
+                      </chakra.button>
+                    )}
+                  </td>
+                </chakra.tr>
+                {isOpen && (
+                  <tr>
+                    <td colSpan={8}>
+                      <Places endpoint={one} />
+                    </td>
+                  </tr>
+                )}
+              </Fragment>
+            );
+          })}
+        </tbody>
+      </Grid>
+    </Sheet>
+  );
+}
+
+function Marked({ mac, text }: { mac: string; text: string }) {
+  return markFragment(mac, text).map((piece) =>
+    piece.hit ? (
+      <chakra.mark key="hit" bg="mark" color="ink" borderRadius="2px">
+        {piece.text}
+      </chakra.mark>
+    ) : (
+      <span key={piece.text}>{piece.text}</span>
+    ),
+  );
+}
+
+function Where({ place, home }: { place: Place; home: boolean }) {
+  return (
+    <span>
+      <Link to={`/switches/${encodeURIComponent(place.switch)}?port=${encodeURIComponent(place.port)}`}>
+        {place.switch} · {place.port}
+      </Link>
+      {!home && <chakra.span color="soft"> (not its own port)</chakra.span>}
+    </span>
+  );
+}
+
+function Places({ endpoint }: { endpoint: Endpoint }) {
+  const others = endpoint.places.filter(
+    (place) => place.switch !== endpoint.home?.switch || place.port !== endpoint.home?.port,
+  );
+  return (
+    <chakra.div padding="2px 0 8px 14px" borderLeft="3px solid" borderColor="tarn">
+      <p>
+        {endpoint.home ? "Home here because " : "No home: "}
+        {endpoint.why}. First seen <Age at={endpoint.first_seen_at} ago />
+        {endpoint.local ? "; a locally administered address." : "."}
+      </p>
+      {others.length > 0 && (
+        <chakra.ul marginTop="4px" color="soft" css={{ "& li": { padding: "1px 0" } }}>
+          {others.map((place) => (
+            <li key={`${place.switch} ${place.port} ${place.vlan}`}>
+              <State of={place.life} /> at {place.switch} · {place.port}
+              {place.leads_to.length > 0 && `, which leads to ${leads(place.leads_to)}`}, last seen{" "}
+              <Age at={place.seen_at} ago />
+            </li>
+          ))}
+        </chakra.ul>
+      )}
+    </chakra.div>
+  );
+}
+
+export function leads(names: string[]): string {
+  const [first, ...rest] = names;
+  return rest.length === 0 ? `${first}` : `${first} and ${rest.length} more`;
+}

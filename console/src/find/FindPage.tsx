@@ -1,0 +1,168 @@
+// The first page: one box for any fragment; below it what was found, or what has been going on.
+import { Box, chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
+import type { Schemas } from "../api/client";
+import { findQuery } from "../api/queries";
+import { Answered, Nothing } from "../shared/Answered";
+import { Grid, Heading, Sheet } from "../shared/Grid";
+import { State } from "../shared/State";
+import { EndpointTable, leads } from "./EndpointTable";
+import { step } from "./model";
+import { Overview } from "./Overview";
+
+const TYPING_MS = 120;
+
+export function FindPage() {
+  const [params, setParams] = useSearchParams();
+  const text = params.get("q") ?? "";
+  const [typed, setTyped] = useState(text);
+  const [chosen, setChosen] = useState(-1);
+  const navigate = useNavigate();
+  const box = useRef<HTMLInputElement>(null);
+  const found = useQuery(findQuery(text));
+
+  useEffect(() => box.current?.focus(), []);
+  useEffect(() => {
+    const timer = setTimeout(() => {
+      if (typed.trim() !== text) {
+        setParams(typed.trim() ? { q: typed.trim() } : {}, { replace: true });
+        setChosen(-1);
+      }
+    }, TYPING_MS);
+    return () => clearTimeout(timer);
+  }, [typed, text, setParams]);
+  // The address bar may change without typing: back, forward, a link.
+  useEffect(() => setTyped((before) => (before.trim() === text ? before : text)), [text]);
+
+  const endpoints = found.data?.endpoints ?? [];
+  const onKey = (event: React.KeyboardEvent) => {
+    if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+      event.preventDefault();
+      setChosen(step(chosen, event.key, endpoints.length));
+    } else if (event.key === "Enter") {
+      const one = endpoints[Math.max(chosen, 0)];
+      const place = one?.home ?? one?.places[0];
+      if (place && typed.trim() === text) {
+        navigate(`/switches/${encodeURIComponent(place.switch)}?port=${encodeURIComponent(place.port)}`);
+      }
+    } else if (event.key === "Escape") {
+      setTyped("");
+    }
+  };
+
+  return (
+    <Box>
+      <chakra.label htmlFor="find" display="block" fontWeight={600} marginBottom="6px">
+        Find a device, a switch or a port
+      </chakra.label>
+      <chakra.input
+        id="find"
+        ref={box}
+        data-search
+        value={typed}
+        onChange={(event) => setTyped(event.target.value)}
+        onKeyDown={onKey}
+        placeholder="last digits of an address, any notation; a switch; a label"
+        autoComplete="off"
+        spellCheck={false}
+        width="100%"
+        maxWidth="760px"
+        padding="10px 14px"
+        fontFamily="mono"
+        fontSize="18px"
+        bg="sheet"
+        border="2px solid"
+        borderColor="tarn"
+        borderRadius="6px"
+        _focusVisible={{ outline: "none", borderColor: "kite", boxShadow: "0 0 0 1px var(--chakra-colors-kite)" }}
+        _placeholder={{ color: "soft", fontFamily: "body", fontSize: "15px" }}
+      />
+      {text === "" ? (
+        <Overview />
+      ) : (
+        <Answered query={found}>
+          {(data) => <Results data={data} text={text} chosen={chosen} waiting={found.isPlaceholderData} />}
+        </Answered>
+      )}
+    </Box>
+  );
+}
+
+function Results(props: { data: Schemas["Found"]; text: string; chosen: number; waiting: boolean }) {
+  const { data, text, chosen, waiting } = props;
+  const nothing = data.endpoints.length + data.switches.length + data.ports.length === 0;
+  return (
+    <Box opacity={waiting ? 0.6 : 1} aria-busy={waiting} aria-live="polite">
+      {nothing && (
+        <Nothing>
+          Nothing known holds <chakra.code fontFamily="mono">{text}</chakra.code>. An address is known once a
+          switch that is read has learned it; fewer digits find more.
+        </Nothing>
+      )}
+      {data.endpoints.length > 0 && (
+        <>
+          <Heading>
+            {data.endpoints.length}
+            {data.more ? " first" : ""} {data.endpoints.length === 1 ? "endpoint" : "endpoints"}
+            {data.more ? "; add digits to narrow it down" : ""}
+          </Heading>
+          <EndpointTable endpoints={data.endpoints} text={text} chosen={chosen} />
+        </>
+      )}
+      {data.switches.length > 0 && (
+        <>
+          <Heading>Switches</Heading>
+          <Sheet>
+            <Grid>
+              <tbody>
+                {data.switches.map((one) => (
+                  <tr key={one.name}>
+                    <td>
+                      <Link to={`/switches/${encodeURIComponent(one.name)}`}>{one.name}</Link>
+                    </td>
+                    <td>{one.location}</td>
+                    <td className="mono">{one.host}</td>
+                    <td>
+                      <State of={one.health} />
+                    </td>
+                    <td className="n">{one.present} addresses</td>
+                  </tr>
+                ))}
+              </tbody>
+            </Grid>
+          </Sheet>
+        </>
+      )}
+      {data.ports.length > 0 && (
+        <>
+          <Heading>Ports</Heading>
+          <Sheet>
+            <Grid>
+              <tbody>
+                {data.ports.map((one) => (
+                  <tr key={`${one.switch} ${one.name}`}>
+                    <td>
+                      <Link
+                        to={`/switches/${encodeURIComponent(one.switch)}?port=${encodeURIComponent(one.name)}`}
+                      >
+                        {one.switch} · {one.name}
+                      </Link>
+                    </td>
+                    <td>{one.alias}</td>
+                    <td>
+                      <State of={one.oper} />
+                    </td>
+                    <td>{one.leads_to.length > 0 ? `leads to ${leads(one.leads_to)}` : ""}</td>
+                    <td className="n">{one.present} addresses</td>
+                  </tr>
+                ))}
+              </tbody>
+            </Grid>
+          </Sheet>
+        </>
+      )}
+    </Box>
+  );
+}

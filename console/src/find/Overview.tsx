@@ -1,0 +1,91 @@
+// Before anything is typed: can the data be trusted, and what changed lately.
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import type { Switch } from "../api/client";
+import { changesQuery, healthQuery, switchesQuery } from "../api/queries";
+import { Age } from "../shared/Age";
+import { Answered, Nothing, Notice } from "../shared/Answered";
+import { Heading, Sheet } from "../shared/Grid";
+import { ChangeTable } from "../switches/ChangeTable";
+
+export function Overview() {
+  const health = useQuery(healthQuery);
+  const switches = useQuery(switchesQuery);
+  const changes = useQuery(changesQuery({ limit: 25 }));
+  return (
+    <Box>
+      <Answered query={switches} rows={2}>
+        {(page) => (
+          <Flex gap="28px" wrap="wrap" margin="18px 0 4px">
+            <Fact
+              label="switches read"
+              value={`${page.items.filter(isRead).length} of ${page.items.length}`}
+            />
+            <Fact label="endpoints known" value={health.data ? String(health.data.endpoints) : "…"} />
+            <Fact label="oldest reading" value={<Oldest switches={page.items} />} />
+          </Flex>
+        )}
+      </Answered>
+      {health.data?.database === "down" && (
+        <Notice tone="bad">The database is away: {health.data.database_note}</Notice>
+      )}
+      {switches.data && <Troubled switches={switches.data.items} />}
+      <Heading>What changed lately</Heading>
+      <Sheet tabIndex={0} aria-label="changes">
+        <Answered query={changes} rows={10}>
+          {(page) =>
+            page.items.length === 0 ? (
+              <Nothing>Nothing yet. Changes appear here as switches are read.</Nothing>
+            ) : (
+              <ChangeTable changes={page.items} />
+            )
+          }
+        </Answered>
+      </Sheet>
+    </Box>
+  );
+}
+
+function Fact({ label, value }: { label: string; value: React.ReactNode }) {
+  return (
+    <Box>
+      <chakra.div fontSize="24px" fontWeight={700} lineHeight="1.1">
+        {value}
+      </chakra.div>
+      <chakra.div color="soft">{label}</chakra.div>
+    </Box>
+  );
+}
+
+function Oldest({ switches }: { switches: Switch[] }) {
+  const watched = switches.filter((one) => one.enabled);
+  if (watched.length === 0) return "none";
+  if (watched.some((one) => one.read_at === null)) return "never";
+  const oldest = watched.reduce((a, b) => ((a.read_at ?? "") < (b.read_at ?? "") ? a : b));
+  return <Age at={oldest.read_at} />;
+}
+
+function Troubled({ switches }: { switches: Switch[] }) {
+  const troubled = switches.filter((one) => one.enabled && !isRead(one));
+  if (troubled.length === 0) return null;
+  return (
+    <Notice tone="warn">
+      Not to be trusted at the moment:{" "}
+      {troubled.map((one, at) => (
+        <span key={one.name}>
+          {at > 0 && ", "}
+          <chakra.span color="tarn" fontWeight={600}>
+            <Link to={`/switches/${encodeURIComponent(one.name)}`}>{one.name}</Link>
+          </chakra.span>{" "}
+          ({one.health}, last read <Age at={one.read_at} />
+          {one.read_at ? " ago" : ""})
+        </span>
+      ))}
+    </Notice>
+  );
+}
+
+function isRead(one: Switch): boolean {
+  return one.health === "read";
+}

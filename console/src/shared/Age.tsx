@@ -1,0 +1,38 @@
+// "12 min": how long ago an instant was, kept current while it is on the screen.
+import { useSyncExternalStore } from "react";
+import { fullTime, span } from "./time";
+
+const listeners = new Set<() => void>();
+let now = Date.now();
+let timer: ReturnType<typeof setInterval> | undefined;
+
+function subscribe(tell: () => void): () => void {
+  listeners.add(tell);
+  timer ??= setInterval(() => {
+    now = Date.now();
+    for (const listener of listeners) listener();
+  }, 1000);
+  return () => {
+    listeners.delete(tell);
+    if (listeners.size === 0) {
+      clearInterval(timer);
+      timer = undefined;
+    }
+  };
+}
+
+/** Milliseconds since the epoch, refreshed every second, for everything that shows an age. */
+export function useNow(): number {
+  return useSyncExternalStore(subscribe, () => now);
+}
+
+export function Age({ at, ago = false }: { at: string | null | undefined; ago?: boolean }) {
+  const current = useNow();
+  if (!at) return <span>never</span>;
+  return (
+    <time dateTime={at} title={fullTime(at)}>
+      {span(current - Date.parse(at))}
+      {ago ? " ago" : ""}
+    </time>
+  );
+}

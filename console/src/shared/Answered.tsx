@@ -1,0 +1,80 @@
+// One answer in all its states: not here yet, here, here but old, or not to be had.
+import { Box, Button, chakra, Flex, Skeleton } from "@chakra-ui/react";
+import type { UseQueryResult } from "@tanstack/react-query";
+import type { ReactNode } from "react";
+import { ServiceProblem } from "../api/client";
+import { Age } from "./Age";
+
+// Uneven, as text is.
+const WIDTHS = [92, 78, 64, 50, 91, 77, 63, 49, 90, 76, 62, 48].map((share) => `${share}%`);
+
+export function Answered<T>({
+  query,
+  children,
+  rows = 6,
+}: {
+  query: UseQueryResult<T, Error>;
+  children: (data: T) => ReactNode;
+  rows?: number;
+}) {
+  if (query.data !== undefined) {
+    return (
+      <>
+        {query.error && (
+          <Notice tone="warn">
+            Shown as of <Age at={new Date(query.dataUpdatedAt).toISOString()} ago />; asking again failed:{" "}
+            {query.error.message}
+          </Notice>
+        )}
+        {children(query.data)}
+      </>
+    );
+  }
+  if (query.error) return <Trouble error={query.error} again={() => void query.refetch()} />;
+  return (
+    <Box padding="14px" role="status" aria-label="loading">
+      {WIDTHS.slice(0, rows).map((width) => (
+        <Skeleton key={width} height="14px" marginBottom="12px" width={width} />
+      ))}
+    </Box>
+  );
+}
+
+export function Trouble({ error, again }: { error: Error; again?: () => void }) {
+  const title = error instanceof ServiceProblem ? error.title : "Something went wrong";
+  return (
+    <Flex role="alert" gap="16px" align="center" padding="16px" borderLeft="4px solid" borderColor="bad">
+      <Box flex="1">
+        <chakra.strong display="block">{title}</chakra.strong>
+        {error.message}
+      </Box>
+      {again && (
+        <Button size="sm" variant="outline" onClick={again}>
+          Try again
+        </Button>
+      )}
+    </Flex>
+  );
+}
+
+export function Notice({ tone, children }: { tone: "warn" | "bad" | "soft"; children: ReactNode }) {
+  return (
+    <Box
+      role="status"
+      padding="8px 12px"
+      borderLeft="4px solid"
+      borderColor={tone}
+      color={tone === "soft" ? "soft" : "ink"}
+    >
+      {children}
+    </Box>
+  );
+}
+
+export function Nothing({ children }: { children: ReactNode }) {
+  return (
+    <Box padding="22px 14px" color="soft">
+      {children}
+    </Box>
+  );
+}

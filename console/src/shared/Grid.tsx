@@ -1,0 +1,40 @@
+// The dense table of the console: a plain table styled by its one parent, which stays fast with many rows.
+import { chakra } from "@chakra-ui/react";
+
+export const Grid = chakra("table", {
+  base: {
+    width: "100%",
+    borderCollapse: "collapse",
+    fontVariantNumeric: "tabular-nums",
+    "& th": {
+      textAlign: "left",
+      fontWeight: 600,
+      fontSize: "13px",
+      color: "soft",
+      padding: "6px 12px 6px 0",
+      borderBottom: "1px solid",
+      borderColor: "line",
+      whiteSpace: "nowrap",
+    },
+    "& td": {
+      padding: "5px 12px 5px 0",
+      borderBottom: "1px solid",
+      borderColor: "line",
+      verticalAlign: "top",
+    },
+    "& tbody tr:hover": { bg: "tint" },
+    "& th:first-of-type, & td:first-of-type": { paddingLeft: "10px" },
+    "& .n": { textAlign: "right" },
+    "& .mono": { fontFamily: "mono", fontSize: "14px", whiteSpace: "nowrap" },
+    "& .soft": { color: "soft" },
+    "& .tight": { whiteSpace: "nowrap" },
+    "& a": { color: "tarn", fontWeight: 600, textDecoration: "none" },
+    "& a:hover": { textDecoration: "underline" },
+  },
+});
+
+export const Sheet = chakra("section", {
+  base: { bg: "sheet", border: "1px solid", borderColor: "line", borderRadius: "6px", overflowX: "auto" },
+});
+
+export const Heading = chakra("h2", { base: { fontSize: "17px", fontWeight: 700, margin: "22px 0 8px" } });

@@ -1,0 +1,33 @@
+// Words for states, each with a shape of its own: colour only helps, it never tells alone.
+import { chakra } from "@chakra-ui/react";
+
+const LOOKS: Record<string, { sign: string; color: string }> = {
+  present: { sign: "●", color: "good" },
+  quiet: { sign: "◐", color: "warn" },
+  gone: { sign: "○", color: "soft" },
+  read: { sign: "●", color: "good" },
+  partial: { sign: "◐", color: "warn" },
+  silent: { sign: "✕", color: "bad" },
+  failed: { sign: "✕", color: "bad" },
+  unread: { sign: "…", color: "soft" },
+  off: { sign: "–", color: "soft" },
+  up: { sign: "▲", color: "good" },
+  down: { sign: "▽", color: "soft" },
+  unknown: { sign: "?", color: "soft" },
+  appeared: { sign: "+", color: "good" },
+  returned: { sign: "↩", color: "good" },
+  moved: { sign: "→", color: "tarn" },
+  restarted: { sign: "⟳", color: "kite" },
+};
+
+export function State({ of, title }: { of: string; title?: string }) {
+  const look = LOOKS[of] ?? { sign: "?", color: "soft" };
+  return (
+    <chakra.span color={look.color} whiteSpace="nowrap" title={title}>
+      <chakra.span aria-hidden display="inline-block" width="1.2em">
+        {look.sign}
+      </chakra.span>
+      {of}
+    </chakra.span>
+  );
+}

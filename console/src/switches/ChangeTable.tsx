@@ -1,0 +1,52 @@
+// Changes, latest first.
+import { Link } from "react-router";
+import type { Change } from "../api/client";
+import { Age } from "../shared/Age";
+import { Grid } from "../shared/Grid";
+import { State } from "../shared/State";
+import { clockTime } from "../shared/time";
+
+export function ChangeTable({ changes }: { changes: Change[] }) {
+  return (
+    <Grid>
+      <thead>
+        <tr>
+          <th>When</th>
+          <th>Change</th>
+          <th>Address</th>
+          <th>Where</th>
+          <th>VLAN</th>
+          <th>Why</th>
+        </tr>
+      </thead>
+      <tbody>
+        {changes.map((one) => (
+          <tr key={one.id}>
+            <td className="tight">
+              {clockTime(one.at)}{" "}
+              <span className="soft">
+                (<Age at={one.at} ago />)
+              </span>
+            </td>
+            <td>
+              <State of={one.kind} />
+            </td>
+            <td className="mono">
+              {one.mac && <Link to={`/?q=${encodeURIComponent(one.mac)}`}>{one.mac}</Link>}
+            </td>
+            <td className="tight">
+              <Link
+                to={`/switches/${encodeURIComponent(one.switch)}${one.port ? `?port=${encodeURIComponent(one.port)}` : ""}`}
+              >
+                {one.switch}
+                {one.port && ` · ${one.from_port ? `${one.from_port} → ` : ""}${one.port}`}
+              </Link>
+            </td>
+            <td>{one.vlan ?? ""}</td>
+            <td className="soft">{one.why}</td>
+          </tr>
+        ))}
+      </tbody>
+    </Grid>
+  );
+}

@@ -1,0 +1,116 @@
+// The ports of a switch as rows, with who is on each.
+import { chakra } from "@chakra-ui/react";
+import { Fragment } from "react";
+import { Link } from "react-router";
+import type { Port, Stay } from "../api/client";
+import { leads } from "../find/EndpointTable";
+import { vlanText } from "../find/model";
+import { Age } from "../shared/Age";
+import { Grid } from "../shared/Grid";
+import { State } from "../shared/State";
+import { speedText } from "./model";
+
+export function PortTable({
+  ports,
+  stays,
+  chosen,
+}: {
+  ports: Port[];
+  stays: Map<string, Stay[]>;
+  chosen: string | null;
+}) {
+  return (
+    <Grid>
+      <thead>
+        <tr>
+          <th>Port</th>
+          <th>State</th>
+          <th>Speed</th>
+          <th>Label</th>
+          <th>Address</th>
+          <th>VLAN</th>
+          <th>Life</th>
+          <th>Since</th>
+          <th>Last seen</th>
+        </tr>
+      </thead>
+      <tbody>
+        {ports.map((port) => {
+          const there = stays.get(port.name) ?? [];
+          const lines = Math.max(1, there.length);
+          return (
+            <Fragment key={port.name}>
+              {Array.from({ length: lines }, (_, line) => {
+                const stay = there[line];
+                return (
+                  <chakra.tr
+                    key={stay ? `${stay.mac} ${stay.vlan}` : "none"}
+                    data-port={line === 0 ? port.name : undefined}
+                    bg={port.name === chosen ? "tint" : undefined}
+                  >
+                    {line === 0 && (
+                      <>
+                        <chakra.td rowSpan={lines} fontWeight={600}>
+                          {port.name}
+                        </chakra.td>
+                        <td rowSpan={lines}>
+                          <State
+                            of={port.oper}
+                            {...(port.admin_up ? {} : { title: "switched off by its operator" })}
+                          />
+                          {!port.admin_up && <span className="soft"> (off)</span>}
+                        </td>
+                        <td rowSpan={lines} className="tight">
+                          {port.oper === "up" && speedText(port.speed_bps)}
+                        </td>
+                        <td rowSpan={lines}>{port.alias}</td>
+                      </>
+                    )}
+                    {stay ? <Who stay={stay} /> : <td colSpan={5}>{<Nobody port={port} />}</td>}
+                  </chakra.tr>
+                );
+              })}
+            </Fragment>
+          );
+        })}
+      </tbody>
+    </Grid>
+  );
+}
+
+function Who({ stay }: { stay: Stay }) {
+  return (
+    <>
+      <td className="mono">
+        <Link to={`/?q=${encodeURIComponent(stay.mac)}`}>{stay.mac}</Link>
+      </td>
+      <td className="tight">{vlanText(stay.vlan, stay.vlan_name)}</td>
+      <td>
+        <State of={stay.life} />
+      </td>
+      <td className="tight">
+        <Age at={stay.began_at} />
+      </td>
+      <td className="tight">
+        <Age at={stay.seen_at} ago />
+      </td>
+    </>
+  );
+}
+
+function Nobody({ port }: { port: Port }) {
+  if (port.leads_to.length > 0) {
+    return (
+      <span>
+        leads to{" "}
+        {port.leads_to.length === 1 ? (
+          <Link to={`/switches/${encodeURIComponent(port.leads_to[0] ?? "")}`}>{port.leads_to[0]}</Link>
+        ) : (
+          <span title={port.leads_to.join(", ")}>{leads(port.leads_to)}</span>
+        )}
+        <span className="soft">; {port.present} addresses are learned through it</span>
+      </span>
+    );
+  }
+  return <span className="soft">{port.oper === "up" ? "up, nothing learned" : ""}</span>;
+}

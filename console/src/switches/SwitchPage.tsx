@@ -1,0 +1,173 @@
+// One switch: who it is, how fresh what is known of it is, its ports drawn and listed.
+import { Box, Button, chakra, Flex } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useEffect, useMemo, useState } from "react";
+import { useParams, useSearchParams } from "react-router";
+import { api, need, type Switch } from "../api/client";
+import { changesQuery, onSwitchQuery, portsQuery, switchQuery } from "../api/queries";
+import { Age } from "../shared/Age";
+import { Answered, Nothing, Notice, Trouble } from "../shared/Answered";
+import { Heading, Sheet } from "../shared/Grid";
+import { State } from "../shared/State";
+import { ChangeTable } from "./ChangeTable";
+import { byPort, filterPorts } from "./model";
+import { PortFace } from "./PortFace";
+import { PortTable } from "./PortTable";
+
+export function SwitchPage() {
+  const { name = "" } = useParams();
+  const one = useQuery(switchQuery(name));
+  const changes = useQuery(changesQuery({ switch: name, limit: 15 }));
+  return (
+    <Box>
+      <Answered query={one} rows={3}>
+        {(data) => <Identity one={data} />}
+      </Answered>
+      {one.data && <Ports name={name} />}
+      {one.data && (
+        <>
+          <Heading>What changed here</Heading>
+          <Sheet tabIndex={0} aria-label="changes">
+            <Answered query={changes}>
+              {(page) =>
+                page.items.length === 0 ? (
+                  <Nothing>Nothing yet.</Nothing>
+                ) : (
+                  <ChangeTable changes={page.items} />
+                )
+              }
+            </Answered>
+          </Sheet>
+        </>
+      )}
+    </Box>
+  );
+}
+
+function Identity({ one }: { one: Switch }) {
+  const client = useQueryClient();
+  const read = useMutation({
+    mutationFn: () =>
+      need(api.POST("/api/v1/switches/{name}/readings", { params: { path: { name: one.name } } })),
+    onSettled: () => client.invalidateQueries(),
+  });
+  const facts: [string, React.ReactNode][] = [
+    ["health", <State key="health" of={one.health} />],
+    ["last read", <Age key="read" at={one.read_at} ago={one.read_at !== null} />],
+    ["read every", `${one.interval_s} s`],
+    ["addresses present", one.present],
+    ["ageing time", one.ageing_s === null ? "not told" : `${one.ageing_s} s`],
+    ["up for", <Age key="up" at={one.up_since} />],
+    [
+      "bridge address",
+      <chakra.span key="mac" fontFamily="mono">
+        {one.bridge_address ?? "not told"}
+      </chakra.span>,
+    ],
+  ];
+  return (
+    <>
+      <Flex align="baseline" gap="14px" wrap="wrap">
+        <chakra.h1 fontSize="24px" fontWeight={700}>
+          {one.name}
+        </chakra.h1>
+        <chakra.span color="soft">
+          {[one.location, one.description, `${one.host}:${one.port}`].filter(Boolean).join(" · ")}
+        </chakra.span>
+        <Button
+          size="sm"
+          marginLeft="auto"
+          bg="tarn"
+          color="onTarn"
+          loading={read.isPending}
+          loadingText="Reading"
+          disabled={!one.enabled}
+          onClick={() => read.mutate()}
+        >
+          Read now
+        </Button>
+      </Flex>
+      <Flex as="dl" gap="6px 30px" wrap="wrap" margin="10px 0 4px">
+        {facts.map(([label, value]) => (
+          <Box key={label}>
+            <chakra.dt color="soft" fontSize="13px">
+              {label}
+            </chakra.dt>
+            <chakra.dd fontWeight={600}>{value}</chakra.dd>
+          </Box>
+        ))}
+      </Flex>
+      {one.error && <Notice tone={one.health === "partial" ? "warn" : "bad"}>{one.error}</Notice>}
+      {read.error && <Trouble error={read.error} />}
+      {read.data?.error && <Notice tone="bad">{read.data.error}</Notice>}
+    </>
+  );
+}
+
+function Ports({ name }: { name: string }) {
+  const ports = useQuery(portsQuery(name));
+  const stays = useQuery(onSwitchQuery(name));
+  const [params, setParams] = useSearchParams();
+  const chosen = params.get("port");
+  const [text, setText] = useState("");
+  const there = useMemo(() => byPort(stays.data?.items ?? []), [stays.data]);
+  const loaded = ports.data !== undefined && stays.data !== undefined;
+
+  useEffect(() => {
+    if (chosen && loaded) {
+      const row = document.querySelector(`[data-port="${CSS.escape(chosen)}"]`);
+      row?.scrollIntoView({ block: "center" });
+    }
+  }, [chosen, loaded]);
+
+  return (
+    <Answered query={ports} rows={8}>
+      {(all) => {
+        const bridged = all.filter((port) => port.bridged);
+        const shown = filterPorts(bridged, there, text);
+        return (
+          <>
+            <Heading>Ports</Heading>
+            <Sheet>
+              <PortFace
+                ports={bridged}
+                chosen={chosen}
+                choose={(port) => setParams(port ? { port } : {}, { replace: true })}
+              />
+            </Sheet>
+            <Flex align="center" gap="12px" margin="14px 0 8px">
+              <chakra.label htmlFor="narrow">Narrow down</chakra.label>
+              <chakra.input
+                id="narrow"
+                value={text}
+                onChange={(event) => setText(event.target.value)}
+                placeholder="port, label, VLAN or digits of an address"
+                spellCheck={false}
+                width="340px"
+                padding="4px 8px"
+                bg="sheet"
+                border="1px solid"
+                borderColor="line"
+                borderRadius="4px"
+                _placeholder={{ color: "soft" }}
+              />
+              <chakra.span color="soft">
+                {shown.length} of {bridged.length} ports
+              </chakra.span>
+            </Flex>
+            <Sheet tabIndex={0} aria-label="who is on each port">
+              {stays.error && <Trouble error={stays.error} again={() => void stays.refetch()} />}
+              {shown.length === 0 ? (
+                <Nothing>
+                  {bridged.length === 0 ? "No reading has told of its ports yet." : "No port matches."}
+                </Nothing>
+              ) : (
+                <PortTable ports={shown} stays={there} chosen={chosen} />
+              )}
+            </Sheet>
+          </>
+        );
+      }}
+    </Answered>
+  );
+}

@@ -1,0 +1,67 @@
+// The inventory: every switch, how it is and how fresh what is known of it is.
+import { chakra } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { switchesQuery } from "../api/queries";
+import { Age } from "../shared/Age";
+import { Answered, Nothing } from "../shared/Answered";
+import { Grid, Sheet } from "../shared/Grid";
+import { State } from "../shared/State";
+
+export function SwitchesPage() {
+  const switches = useQuery(switchesQuery);
+  return (
+    <>
+      <chakra.h1 fontSize="24px" fontWeight={700} marginBottom="10px">
+        Switches
+      </chakra.h1>
+      <Sheet tabIndex={0} aria-label="switches">
+        <Answered query={switches} rows={12}>
+          {(page) =>
+            page.items.length === 0 ? (
+              <Nothing>
+                None yet. Add one from a shell:{" "}
+                <chakra.code fontFamily="mono">kiteroll switch add NAME ADDRESS --community NAME</chakra.code>
+              </Nothing>
+            ) : (
+              <Grid>
+                <thead>
+                  <tr>
+                    <th>Switch</th>
+                    <th>Where</th>
+                    <th>Health</th>
+                    <th>Last read</th>
+                    <th className="n">Present</th>
+                    <th>Address</th>
+                    <th>Trouble</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {page.items.map((one) => (
+                    <tr key={one.name}>
+                      <td>
+                        <Link to={`/switches/${encodeURIComponent(one.name)}`}>{one.name}</Link>
+                      </td>
+                      <td>{one.location}</td>
+                      <td>
+                        <State of={one.health} />
+                      </td>
+                      <td className="tight">
+                        <Age at={one.read_at} ago={one.read_at !== null} />
+                      </td>
+                      <td className="n">{one.present}</td>
+                      <td className="mono">
+                        {one.host}:{one.port}
+                      </td>
+                      <td className="soft">{one.error}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </Grid>
+            )
+          }
+        </Answered>
+      </Sheet>
+    </>
+  );
+}

@@ -1,0 +1,58 @@
+// What the switch page decides without drawing anything.
+import type { Port, Stay } from "../api/client";
+
+/** Who is on each port, by port name. */
+export function byPort(stays: Stay[]): Map<string, Stay[]> {
+  const found = new Map<string, Stay[]>();
+  for (const stay of stays) {
+    const there = found.get(stay.port);
+    if (there) there.push(stay);
+    else found.set(stay.port, [stay]);
+  }
+  return found;
+}
+
+export type PortUse = "uplink" | "used" | "silent" | "quiet" | "down";
+
+/** What a port is to the eye: how the drawing tells ports apart. */
+export function portUse(port: Port): PortUse {
+  if (port.leads_to.length > 0) return "uplink";
+  if (port.oper === "down") return "down";
+  if (port.present > 0) return "used";
+  return port.quiet > 0 ? "quiet" : "silent";
+}
+
+export const USE_WORDS: Record<PortUse, string> = {
+  uplink: "leads to another switch",
+  used: "in use",
+  quiet: "up, its endpoints quiet",
+  silent: "up, nothing learned",
+  down: "down",
+};
+
+/** Ports that match what is typed: a name, a label, an address on it. */
+export function filterPorts(ports: Port[], stays: Map<string, Stay[]>, text: string): Port[] {
+  const wanted = text.trim().toLowerCase();
+  if (!wanted) return ports;
+  const digits = wanted.replace(/[:\-. ]/g, "");
+  return ports.filter(
+    (port) =>
+      port.name.toLowerCase() === wanted ||
+      port.alias.toLowerCase().includes(wanted) ||
+      port.leads_to.some((name) => name.toLowerCase().includes(wanted)) ||
+      (stays.get(port.name) ?? []).some(
+        (stay) => stay.mac.replaceAll(":", "").includes(digits) || String(stay.vlan) === wanted,
+      ),
+  );
+}
+
+export function speedText(bps: number | null): string {
+  if (bps === null) return "";
+  const units: [string, number][] = [
+    ["Gb/s", 1e9],
+    ["Mb/s", 1e6],
+    ["kb/s", 1e3],
+  ];
+  const [unit, size] = units.find(([, least]) => bps >= least) ?? ["b/s", 1];
+  return `${Number((bps / size).toFixed(2))} ${unit}`;
+}

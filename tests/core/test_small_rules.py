@@ -1,0 +1,102 @@
+"""Uptime, schedule, search and home: rules that fit in a line or two each."""
+
+from datetime import timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kiteroll.core.home import Sighting, choose_home
+from kiteroll.core.mac import Fragment, MacAddress
+from kiteroll.core.schedule import BACKOFF_CAP, Schedule, backoff
+from kiteroll.core.search import AddressIndex
+from kiteroll.core.stay import Place, Stay
+from kiteroll.core.uptime import WRAP_TICKS, restarted
+from tests.make import at, mac
+
+MINUTE = timedelta(minutes=1)
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "minutes", "expected"),
+    [
+        (1000, 1000 + 6000, 1, False),
+        (600_000, 3000, 10, True),
+        (WRAP_TICKS - 3000, 3000, 1, False),  # 497 days are over
+        (WRAP_TICKS - 3000, 3_000_000, 1, True),  # after a wrap it would stand lower by far
+        (WRAP_TICKS // 2, 0, 60, True),
+    ],
+)
+def test_a_smaller_uptime_is_a_restart_unless_the_counter_wrapped(
+    before: int, after: int, minutes: float, expected: bool
+) -> None:
+    assert restarted(before, at(0), after, at(minutes)) is expected
+
+
+def test_a_switch_keeps_its_beat_and_a_silent_one_is_asked_less_often() -> None:
+    schedule = Schedule()
+    schedule.put(1, MINUTE, at(0))
+    schedule.put(2, MINUTE, at(0))
+    assert schedule.take_due(at(0)) == [1, 2]
+    assert schedule.take_due(at(5)) == [], "running switches are not due"
+    assert schedule.done(1, at(0), answered=True) == at(1)
+    assert schedule.done(2, at(0), answered=False) == at(1)
+    schedule.take_due(at(1))
+    assert schedule.done(2, at(1), answered=False) == at(3)
+    assert schedule.next_due() == at(3)
+    assert not schedule.take(1) and schedule.take(2)
+
+
+def test_backoff_is_capped_but_never_below_the_interval() -> None:
+    assert backoff(MINUTE, 50) == BACKOFF_CAP
+    assert backoff(timedelta(hours=1), 50) == timedelta(hours=1)
+
+
+@given(
+    st.sets(st.integers(0, 2**16 - 1).map(lambda low: MacAddress(0x02_1A_01_00_00_00 | low))),
+    st.text("0123456789abcdef", min_size=1, max_size=12),
+)
+def test_search_finds_exactly_the_addresses_that_hold_the_digits(known: set[MacAddress], digits: str) -> None:
+    half = sorted(known)[::2]
+    index = AddressIndex(half)
+    index.add(known)
+    found = index.find(Fragment(digits), limit=10**6)
+    assert set(found) == {one for one in known if digits in one.digits}
+    assert len(found) == len(set(found))
+    ranks = [0 if one.digits.endswith(digits) else 1 if one.digits.startswith(digits) else 2 for one in found]
+    assert ranks == sorted(ranks)
+    assert index.find(Fragment(digits), limit=3) == found[:3]
+
+
+def _seen(
+    stay: int, switch: str, *, leads_to: tuple[str, ...] = (), began: float = 0, quiet: bool = False
+) -> Sighting:
+    last = at(began) if quiet else None
+    return Sighting(
+        Stay(
+            id=stay,
+            mac=mac(1),
+            place=Place(switch, "p1", 10),
+            began_at=at(began),
+            resumed_at=at(began),
+            last_seen_at=last,
+        ),
+        leads_to,
+    )
+
+
+def test_home_is_where_no_other_switch_is_behind_the_port() -> None:
+    home = choose_home([_seen(1, "core-1", leads_to=("quay-1",)), _seen(2, "quay-1")])
+    assert home.at is not None and home.at.stay.place.switch == "quay-1"
+
+
+def test_of_two_access_ports_the_later_learned_present_one_is_home() -> None:
+    assert choose_home([_seen(1, "a", began=0), _seen(2, "b", began=5)]).at.stay.id == 2  # type: ignore[union-attr]
+    chosen = choose_home([_seen(1, "a", began=0), _seen(2, "b", began=5, quiet=True)])
+    assert chosen.at is not None and chosen.at.stay.id == 1
+    assert "quiet at b port p1 VLAN 10" in chosen.why
+
+
+def test_an_address_seen_only_through_uplinks_has_no_home_and_says_why() -> None:
+    home = choose_home([_seen(1, "core-1", leads_to=("quay-1",))])
+    assert home.at is None and "quay-1" in home.why

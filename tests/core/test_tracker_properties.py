@@ -1,0 +1,127 @@
+"""What holds for the tracker whatever the readings are."""
+
+from dataclasses import replace
+from datetime import timedelta
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kiteroll.core.changes import Appeared, Awaited, Change, Gone, Moved, Quiet, Resumed, Returned
+from kiteroll.core.reading import Reading, mac_of, vlan_of
+from kiteroll.core.stay import Stay
+from kiteroll.core.tracker import Tracker
+from tests.make import reading
+
+PORTS = ("p1", "p2", "p3")
+tables = st.dictionaries(
+    st.tuples(st.integers(1, 4), st.sampled_from((10, 20))), st.sampled_from(PORTS), max_size=6
+)
+steps = st.tuples(tables, st.floats(0.5, 30), st.booleans(), st.sets(st.sampled_from(PORTS)), st.booleans())
+HOLD = timedelta(minutes=12)
+
+
+def _readings(story: list[tuple[dict[tuple[int, int], str], float, bool, set[str], bool]]) -> list[Reading]:
+    minutes, booted, found = 0.0, -1000.0, []
+    for learned, pause, partial, down, restart in story:
+        minutes += pause
+        booted = minutes - 0.2 if restart else booted
+        uptime_s = (minutes - booted) * 60
+        found.append(reading(minutes, learned, down=tuple(down), partial=partial, uptime_s=uptime_s))
+    return found
+
+
+class Records:
+    """Stays as the store would keep them, from nothing but the changes."""
+
+    def __init__(self) -> None:
+        self.stays: dict[int, Stay] = {}
+
+    def take(self, changes: tuple[Change, ...]) -> None:
+        for change in changes:
+            match change:
+                case Appeared() | Moved():
+                    assert change.stay not in self.stays
+                    self.stays[change.stay] = Stay(
+                        id=change.stay,
+                        mac=change.mac,
+                        place=change.place,
+                        began_at=change.at,
+                        resumed_at=change.at,
+                    )
+                    if isinstance(change, Moved):
+                        self._set(change.ended, ended_at=change.at, last_seen_at=change.last_seen_at)
+                case Gone():
+                    self._set(
+                        change.stay,
+                        ended_at=change.at,
+                        last_seen_at=change.last_seen_at,
+                        ending=change.ending,
+                    )
+                case Quiet():
+                    self._set(change.stay, quiet_at=change.at, last_seen_at=change.last_seen_at)
+                case Awaited():
+                    self._set(change.stay, last_seen_at=change.last_seen_at)
+                case Returned() | Resumed():
+                    self._set(change.stay, quiet_at=None, last_seen_at=None, resumed_at=change.at)
+
+    def open(self) -> list[Stay]:
+        return [stay for stay in self.stays.values() if stay.ended_at is None]
+
+    def _set(self, stay: int, **values: object) -> None:
+        before = self.stays[stay]
+        assert before.ended_at is None, "a stay that ended never changes"
+        self.stays[stay] = replace(before, **values)  # type: ignore[arg-type]
+
+
+@given(st.lists(steps, max_size=12))
+def test_same_readings_same_changes_and_twice_is_once(story: list) -> None:  # type: ignore[type-arg]
+    readings = _readings(story)
+    one, other = Tracker(hold=HOLD), Tracker(hold=HOLD)
+    for taken in readings:
+        assert one.apply(taken) == other.apply(taken)
+        assert other.apply(taken) == ()
+
+
+@given(st.lists(steps, max_size=12))
+@settings(max_examples=200)
+def test_stays_are_true_to_the_tables(story: list) -> None:  # type: ignore[type-arg]
+    """Everyone in a reading has an open stay there; nobody else is present after a complete one;
+    stays of one address in one VLAN never overlap; a partial reading ends none but by a move."""
+    tracker, records = Tracker(hold=HOLD), Records()
+    for taken in _readings(story):
+        changes = tracker.apply(taken)
+        records.take(changes)
+        names = taken.port_names()
+        here = {(mac_of(key), vlan_of(key)): names[number] for key, number in taken.learned.items()}
+        present = {
+            (stay.mac, stay.place.vlan): stay.place.port
+            for stay in records.open()
+            if stay.last_seen_at is None
+        }
+        assert here.items() <= present.items()
+        if taken.complete:
+            assert here == present
+        else:
+            assert all(taken.learned for change in changes if isinstance(change, Moved | Gone))
+            assert not any(isinstance(change, Quiet | Awaited) for change in changes)
+    by_key: dict[tuple[int, int | None], list[Stay]] = {}
+    for stay in records.stays.values():
+        by_key.setdefault((stay.mac, stay.place.vlan), []).append(stay)
+        assert stay.last_seen_at is None or stay.last_seen_at >= stay.began_at
+    for stays in by_key.values():
+        ordered = sorted(stays, key=lambda stay: stay.id)
+        for before, after in zip(ordered, ordered[1:], strict=False):
+            assert before.ended_at is not None and before.ended_at <= after.began_at
+
+
+@given(st.lists(steps, min_size=2, max_size=10), st.data())
+def test_a_tracker_restored_from_the_records_goes_on_the_same(story: list, data: st.DataObject) -> None:  # type: ignore[type-arg]
+    readings = _readings(story)
+    cut = data.draw(st.integers(1, len(readings) - 1))
+    whole, records = Tracker(hold=HOLD), Records()
+    for taken in readings[:cut]:
+        records.take(whole.apply(taken))
+    again = Tracker(hold=HOLD, next_stay=max(records.stays, default=0) + 1)
+    again.restore("quay-1", whole.marks("quay-1"), readings[cut - 1].port_names(), records.open())
+    for taken in readings[cut:]:
+        assert again.apply(taken) == whole.apply(taken)

@@ -1,0 +1,46 @@
+"""Readings made in a line or two, for tests of what becomes of them."""
+
+from collections.abc import Mapping
+from datetime import UTC, datetime, timedelta
+
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import Device, Gap, Oper, Port, Reading, key_of
+
+NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
+AGEING = timedelta(seconds=300)
+BROKEN = Gap(table="dot1qTpFdbTable", why="no answer", rows=3)
+
+
+def at(minutes: float) -> datetime:
+    return NOON + timedelta(minutes=minutes)
+
+
+def mac(number: int) -> MacAddress:
+    return MacAddress(0x021A01000000 + number)
+
+
+def reading(
+    minutes: float,
+    learned: Mapping[tuple[int, int], str],
+    *,
+    switch: str = "quay-1",
+    ports: Mapping[str, int] | None = None,
+    down: tuple[str, ...] = (),
+    partial: bool = False,
+    uptime_s: float | None = None,
+) -> Reading:
+    """`learned`: (number of address, VLAN) to port name. `ports`: name to number; p1..p24 unless given.
+    `uptime_s`: seconds since the start of the switch; grows from NOON on unless given."""
+    numbers = ports if ports is not None else {f"p{number}": number for number in range(1, 25)}
+    ticks = 100_000_000 + minutes * 6000 if uptime_s is None else uptime_s * 100
+    return Reading(
+        switch=switch,
+        taken_at=at(minutes),
+        device=Device(name=switch, uptime_ticks=int(ticks), ageing=AGEING),
+        ports=tuple(
+            Port(number=number, name=name, oper=Oper.DOWN if name in down else Oper.UP)
+            for name, number in numbers.items()
+        ),
+        learned={key_of(mac(number), vlan): numbers[name] for (number, vlan), name in learned.items()},
+        gaps=(BROKEN,) if partial else (),
+    )
