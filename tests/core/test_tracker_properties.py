@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from datetime import timedelta
+from itertools import pairwise
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -110,7 +111,7 @@ def test_stays_are_true_to_the_tables(story: list) -> None:  # type: ignore[type
         assert stay.last_seen_at is None or stay.last_seen_at >= stay.began_at
     for stays in by_key.values():
         ordered = sorted(stays, key=lambda stay: stay.id)
-        for before, after in zip(ordered, ordered[1:], strict=False):
+        for before, after in pairwise(ordered):
             assert before.ended_at is not None and before.ended_at <= after.began_at
 
 

@@ -1,4 +1,8 @@
-"""`kiteroll up` and `kiteroll demo`: running the service in the foreground."""
+"""`kiteroll up` and `kiteroll demo`: running the service in the foreground.
+
+The service is imported only when one of them runs: that takes a second, and every other command
+shall answer sooner.
+"""
 
 import json
 import os
@@ -7,7 +11,7 @@ import subprocess
 import sys
 import threading
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
@@ -16,9 +20,9 @@ from kiteroll.client import Client, ServiceError, add_switch, change_switch
 from kiteroll.core.errors import Conflict
 from kiteroll.data_dir import TOKEN_FILE
 from kiteroll.schemas.api import NewSwitch, SwitchChange
-from kiteroll.service.config import Config, load_config
-from kiteroll.service.logs import set_up_logs
-from kiteroll.service.run import run
+
+if TYPE_CHECKING:
+    from kiteroll.service.config import Config
 
 DEMO_DATA = Path("var") / "demo"
 _DEMO_INTERVAL_S = 10
@@ -69,6 +73,9 @@ def _add_listen(parser: Any) -> None:
 
 
 def run_up(context: Context) -> Exit:
+    from kiteroll.service.logs import set_up_logs
+    from kiteroll.service.run import run
+
     args = context.args
     file = args.config or os.environ.get("KITEROLL_CONFIG")
     config = _config(args, Path(file) if file else None)
@@ -77,6 +84,9 @@ def run_up(context: Context) -> Exit:
 
 
 def run_demo(context: Context) -> Exit:
+    from kiteroll.service.logs import set_up_logs
+    from kiteroll.service.run import run
+
     args = context.args
     config = _config(args, None)
     set_up_logs(args.log_level or "WARNING")
@@ -100,7 +110,9 @@ def run_demo(context: Context) -> Exit:
             lab.kill()
 
 
-def _config(args: Any, file: Path | None) -> Config:
+def _config(args: Any, file: Path | None) -> "Config":
+    from kiteroll.service.config import load_config
+
     flags = {"data_dir": args.data, "listen.host": args.listen_host, "listen.port": args.listen_port}
     return load_config(file, os.environ, flags)
 
@@ -109,7 +121,7 @@ def _exit(code: int) -> Exit:
     return Exit.FINE if code == 0 else Exit.FAULT
 
 
-def _welcome(config: Config) -> None:
+def _welcome(config: "Config") -> None:
     token_file = config.data_dir / TOKEN_FILE
     print(
         f"\nKite Roll answers at {_url(config)}\n"
@@ -121,7 +133,7 @@ def _welcome(config: Config) -> None:
     )
 
 
-def _url(config: Config) -> str:
+def _url(config: "Config") -> str:
     host = f"[{config.listen.host}]" if ":" in config.listen.host else config.listen.host
     return f"http://{host}:{config.listen.port}"
 
@@ -146,7 +158,7 @@ def _first_line(lab: "subprocess.Popen[str]") -> str:
     return line
 
 
-def _add_switches(config: Config, network: dict[str, Any]) -> None:
+def _add_switches(config: "Config", network: dict[str, Any]) -> None:
     """Put the simulated switches into the inventory, or mend those that are there from last time."""
     token = (config.data_dir / TOKEN_FILE).read_text().strip()
     with Client(_url(config), token) as client:

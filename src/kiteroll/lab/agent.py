@@ -93,9 +93,14 @@ def _bulk(
     end = len(view.oids)
     bindings = view.bindings
     last = view.oids[-1] if view.oids else (0, 0)
-    over = encode_binding(ber.encode_oid(last), _END_OF_MIB_VIEW)
+    overs = [
+        encode_binding(ber.encode_oid(oid if at == end else last), _END_OF_MIB_VIEW)
+        for oid, at in zip(repeated, places, strict=True)
+    ]
     for step in range(repetitions):
-        row = [bindings[at + step] if at + step < end else over for at in places]
+        row = [
+            bindings[at + step] if at + step < end else over for at, over in zip(places, overs, strict=True)
+        ]
         used += sum(map(len, row))
         if used > room and found:
             break

@@ -139,7 +139,7 @@ class Service:
             values["health"] = "unread" if values["enabled"] else "off"
 
         def work() -> SwitchRow:
-            row = self.database.run(inventory.change_switch, name, **values)
+            row = self.database.run(inventory.change_switch, name, values)
             if row.name != name:
                 self.intake.tracker.rename(name, row.name)
                 self.intake.switches[row.id] = row.name

@@ -2,6 +2,7 @@
 
 import fcntl
 import os
+import signal
 import socket
 from collections.abc import Callable
 from pathlib import Path
@@ -34,8 +35,11 @@ class _Server(uvicorn.Server):
             self._ready()
 
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        # Not passed on: uvicorn would raise the signal again once all is closed, and a stop that
+        # was asked for would look like a death. A second Ctrl-C does not wait for open calls.
         self._service.hub.close()
-        super().handle_exit(sig, frame)
+        self.force_exit = self.should_exit and sig == signal.SIGINT
+        self.should_exit = True
 
 
 def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:

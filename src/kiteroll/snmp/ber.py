@@ -86,7 +86,8 @@ def encode(tag: int, content: bytes) -> bytes:
 
 def encode_int(value: int, tag: int = INTEGER) -> bytes:
     """An INTEGER, or with another tag an unsigned type, in the fewest octets."""
-    return encode(tag, value.to_bytes(value.bit_length() // 8 + 1, "big", signed=True))
+    bits = (value if value >= 0 else ~value).bit_length()
+    return encode(tag, value.to_bytes(bits // 8 + 1, "big", signed=True))
 
 
 def decode_int(content: bytes) -> int:

@@ -77,9 +77,10 @@ def add_switch(connection: Connection, at: datetime, **values: Any) -> SwitchRow
     return _by_id(connection, key[0])
 
 
-def change_switch(connection: Connection, name: str, **values: Any) -> SwitchRow:
-    """Set columns of the switch `name`. Raises NotFound, or Conflict when the new name is taken."""
-    row = get_switch(connection, name)
+def change_switch(connection: Connection, switch_name: str, changes: Mapping[str, Any]) -> SwitchRow:
+    """Set columns of a switch. Raises NotFound, or Conflict when the new name is taken."""
+    row = get_switch(connection, switch_name)
+    values = dict(changes)
     if "name" in values:
         values["name_key"] = values["name"]
     if values:

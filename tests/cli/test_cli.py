@@ -1,0 +1,165 @@
+"""The command line, run as its users run it."""
+
+import csv
+import io
+import json
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from jsonschema import Draft202012Validator
+
+from kiteroll.cli.context import parse_instant
+from kiteroll.cli.main import build_parser
+from kiteroll.core.errors import Invalid
+from tests.conftest import Lab, Service
+from tests.make import NOON, at
+from tests.ports import free_tcp_port
+
+DOCS = Path(__file__).parents[2] / "docs"
+
+
+def kiteroll(
+    *words: str, service: Service | None = None, data: str = "/nonexistent"
+) -> "subprocess.CompletedProcess[str]":
+    environment = {"PATH": "/usr/bin:/bin", "HOME": "/nonexistent", "KITEROLL_DATA": data}
+    if service is not None:
+        environment |= {"KITEROLL_URL": service.url, "KITEROLL_DATA": str(service.data)}
+    return subprocess.run(
+        [sys.executable, "-m", "kiteroll.cli", *words],
+        capture_output=True,
+        text=True,
+        timeout=60,
+        env=environment,
+        check=False,
+    )
+
+
+def test_find_by_last_digits_shows_switch_port_and_vlan(service: Service) -> None:
+    done = kiteroll("find", "9e:4a", service=service)
+    assert done.returncode == 0
+    (row,) = done.stdout.splitlines()[1:]
+    assert re.match(r"02:1a:09:01:9e:4a  ticket-hall  p16   10 office  present", row)
+    assert "\x1b[" not in done.stdout, "no colour where no terminal is"
+
+
+def test_the_same_answer_for_programs(service: Service) -> None:
+    (found,) = json.loads(kiteroll("find", "9e4a", "--format", "json", service=service).stdout)
+    assert found["endpoints"][0]["home"]["port"] == "p16"
+    (row,) = csv.DictReader(io.StringIO(kiteroll("find", "9e4a", "--format", "csv", service=service).stdout))
+    assert (row["switch"], row["port"], row["vlan"], row["life"]) == ("ticket-hall", "p16", "10", "present")
+
+
+@pytest.mark.parametrize(
+    ("words", "code", "said"),
+    [
+        (("find", "ffffffff"), 1, "nothing known holds ffffffff"),
+        (("find", "02:1a:zz"), 2, "'z' is not a hexadecimal digit"),
+        (("on", "switch", "no-such"), 1, "no switch 'no-such'"),
+        (("on", "port", "quay-1", "p99"), 1, "no port 'p99'"),
+        (("on", "vlan", "4000"), 1, "nobody is on 4000"),
+        (("changed", "--since", "lately"), 2, "'lately' is no instant"),
+        (("switch", "add", "x", "10.0.0.256", "--community", "c"), 2, "no IPv4 address"),
+        (("switch", "add", "x", "10.0.0.1:99999", "--community", "c"), 2, "no UDP port"),
+        (("switch", "add", "bad name", "10.0.0.1", "--community", "c"), 2, "no switch name"),
+        (("switch", "add", "quay-1", "10.0.0.1", "--community", "c"), 5, "already"),
+        (("switch", "change", "quay-1"), 2, "nothing to change"),
+        (("probe", "not a host"), 2, "neither an IP address nor a host name"),
+    ],
+)
+def test_what_cannot_be_done_is_said_on_stderr_with_its_exit_code(
+    service: Service, words: tuple[str, ...], code: int, said: str
+) -> None:
+    done = kiteroll(*words, service=service)
+    assert (done.returncode, done.stdout) == (code, "")
+    assert said in done.stderr and "Traceback" not in done.stderr
+
+
+def test_who_is_on_a_switch_a_port_and_a_vlan(service: Service) -> None:
+    ports = kiteroll("on", "switch", "ticket-hall", service=service).stdout.splitlines()
+    assert len(ports) == 25 and "Ticket kiosk 1" in ports[1]
+    port = kiteroll("on", "port", "ticket-hall", "p16", "--format", "json", service=service)
+    assert {stay["vlan"] for stay in json.loads(port.stdout)} == {10, 40}
+    vlan = json.loads(kiteroll("on", "vlan", "30", "--format", "json", service=service).stdout)
+    assert len(vlan) > 30 and {stay["vlan"] for stay in vlan} == {30}
+
+
+def test_what_changed_leaves_ports_between_switches_out_unless_asked(service: Service) -> None:
+    plain = json.loads(kiteroll("changed", "--format", "json", service=service).stdout)
+    whole = json.loads(
+        kiteroll("changed", "--uplinks", "--limit", "5000", "--format", "json", service=service).stdout
+    )
+    assert 150 <= len(plain) < len(whole)
+    assert {change["kind"] for change in plain} == {"appeared"}
+
+
+def test_read_list_and_show_a_switch(service: Service) -> None:
+    (read,) = json.loads(kiteroll("switch", "read", "quay-3", "--format", "json", service=service).stdout)
+    assert read["outcome"] == "complete" and read["rows"] > 50
+    rows = kiteroll("switch", "list", service=service).stdout.splitlines()
+    assert len(rows) >= 13 and any(row.startswith("quay-3") and " read " in row for row in rows)
+    shown = kiteroll("switch", "show", "quay-3", service=service).stdout
+    assert "Quay cabin 3" in shown and "30 quay" in shown
+    assert "up" in kiteroll("health", service=service).stdout
+    assert "complete" in kiteroll("readings", "--switch", "quay-3", service=service).stdout
+
+
+def test_a_service_that_is_not_there_and_a_missing_token_are_told_apart(
+    service: Service, tmp_path: Path
+) -> None:
+    away = kiteroll("switch", "list", "--url", f"http://127.0.0.1:{free_tcp_port()}", service=service)
+    assert away.returncode == 3 and "no Kite Roll service answers" in away.stderr
+    missing = kiteroll("switch", "list", data=str(tmp_path))
+    assert missing.returncode == 2 and str(tmp_path / "token") in missing.stderr
+
+
+def test_probe_needs_no_service_and_its_json_is_the_reading_document(lab: Lab) -> None:
+    address = f"{lab.switches['checkin-east']}:{lab.port}"
+    done = kiteroll("probe", address, "--community", "tarn-read", "--format", "json")
+    assert done.returncode == 0
+    document = json.loads(done.stdout)
+    schema = json.loads((DOCS / "reading-document.schema.json").read_text())
+    Draft202012Validator(schema).validate(document)
+    assert (document["format"], document["version"], document["complete"]) == ("kiteroll-reading", 1, True)
+    assert document["taken_at"].endswith("Z")
+    entry = document["entries"][0]
+    assert re.fullmatch(r"([0-9a-f]{2}:){5}[0-9a-f]{2}", entry["mac"]) and entry["status"] == "learned"
+    table = kiteroll("probe", address, "--community", "tarn-read")
+    assert "checkin-east" in table.stdout and "complete" in table.stdout
+
+
+def test_probe_says_what_it_tried_when_a_switch_is_silent(lab: Lab) -> None:
+    address = f"{lab.switches['checkin-east']}:{lab.port}"
+    done = kiteroll("probe", address, "--community", "wrong", "--timeout", "100ms", "--tries", "2")
+    assert (done.returncode, done.stdout) == (3, "")
+    assert address in done.stderr and "2 tries" in done.stderr and "community is wrong" in done.stderr
+    assert "'wrong'" not in done.stderr
+
+
+def test_every_command_has_help_and_is_in_the_documentation(capsys: pytest.CaptureFixture[str]) -> None:
+    documented = (DOCS / "cli.md").read_text()
+    commands = build_parser()._subparsers._group_actions[0].choices  # type: ignore[union-attr]
+    for name, parser in commands.items():  # type: ignore[union-attr]
+        assert parser.description and f"kiteroll {name}" in documented, name
+
+
+@pytest.mark.parametrize(
+    ("text", "instant"),
+    [
+        ("90s", at(-1.5)),
+        ("2h", at(-120)),
+        ("11:30", at(-30)),
+        ("13:00", at(-23 * 60)),
+        ("2026-05-04T11:00:00Z", at(-60)),
+        ("2026-05-04", at(-720)),
+    ],
+)
+def test_instants_are_read_as_people_write_them(text: str, instant: object) -> None:
+    assert parse_instant(text, NOON) == instant
+
+
+def test_an_instant_that_is_none_is_refused() -> None:
+    with pytest.raises(Invalid):
+        parse_instant("25:00", NOON)

@@ -1,0 +1,104 @@
+"""The client library: pages join up, errors come back whole, safe calls are asked again."""
+
+import asyncio
+
+import httpx
+import pytest
+
+from kiteroll import client as library
+from kiteroll.client import (
+    AsyncClient,
+    Client,
+    ServiceError,
+    ServiceUnreachable,
+    add_switch,
+    endpoints,
+    find,
+    health,
+    readings,
+)
+from kiteroll.schemas.api import NewSwitch
+from tests.conftest import Service
+
+NEW = NewSwitch(name="x", host="127.0.0.1", community="c")
+
+
+def test_the_public_names_are_those_listed() -> None:
+    assert library.__all__ == sorted(library.__all__)
+    assert all(hasattr(library, name) for name in library.__all__)
+
+
+def test_both_clients_give_the_same_answers(service: Service) -> None:
+    async def ask() -> tuple[list[str], object]:
+        async with AsyncClient(service.url, service.token) as kite:
+            return [one.mac async for one in kite.each(endpoints(limit=50))], await kite.ask(find("quay-1"))
+
+    with service.client() as kite:
+        macs, found = [one.mac for one in kite.each(endpoints(limit=50))], kite.ask(find("quay-1"))
+        assert len(macs) > 150 and macs == sorted(set(macs))
+    their_macs, their_found = asyncio.run(ask())
+    assert their_macs == macs
+    assert [one.name for one in their_found.switches] == [one.name for one in found.switches]  # type: ignore[attr-defined]
+
+
+class Flaky(httpx.MockTransport):
+    """Fails `failures` times, then passes."""
+
+    def __init__(self, failures: int, failure: object) -> None:
+        self.calls = 0
+
+        def handle(request: httpx.Request) -> httpx.Response:
+            self.calls += 1
+            if self.calls <= failures:
+                if isinstance(failure, Exception):
+                    raise failure
+                return httpx.Response(503, json=_PROBLEM)
+            return httpx.Response(200, json={"items": [], "next": None})
+
+        super().__init__(handle)
+
+
+_PROBLEM = {
+    "type": "urn:x",
+    "title": "Database unavailable",
+    "status": 503,
+    "detail": "away",
+    "code": "storage_unavailable",
+}
+
+
+@pytest.mark.parametrize("failure", [httpx.ConnectError("refused"), httpx.ReadError("cut"), 503])
+def test_a_safe_call_is_asked_again_and_then_given_up(
+    failure: object, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("kiteroll.client.calls.PAUSES_S", (0.0, 0.0))
+    passes, fails = Flaky(2, failure), Flaky(3, failure)
+    assert Client("http://kite", "t", transport=passes).ask(readings()).items == []
+    with pytest.raises((ServiceUnreachable, ServiceError)) as given_up:
+        Client("http://kite", "t", transport=fails).ask(readings())
+    assert fails.calls == 3 and ("kite" in str(given_up.value) or "away" in str(given_up.value))
+
+
+@pytest.mark.parametrize(
+    ("failure", "calls"), [(httpx.ReadError("cut"), 1), (503, 1), (httpx.ConnectError("refused"), 3)]
+)
+def test_a_call_that_changes_something_is_repeated_only_if_it_never_got_there(
+    failure: object, calls: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr("kiteroll.client.calls.PAUSES_S", (0.0, 0.0))
+    flaky = Flaky(9, failure)
+    with pytest.raises((ServiceUnreachable, ServiceError)):
+        Client("http://kite", "t", transport=flaky).ask(add_switch(NEW))
+    assert flaky.calls == calls
+
+
+def test_an_answer_of_something_else_is_told() -> None:
+    other = httpx.MockTransport(lambda request: httpx.Response(200, text="<html>hello"))
+    with pytest.raises(ServiceError, match="not understood"):
+        Client("http://kite", "t", transport=other).ask(health())
+
+
+def test_a_problem_comes_back_whole(service: Service) -> None:
+    with Client(service.url, "wrong") as kite, pytest.raises(ServiceError) as refused:
+        kite.ask(health())
+    assert (refused.value.status, refused.value.code) == (401, "not_signed_in")

@@ -1,0 +1,167 @@
+"""What devices say, and what it means: each deviation seen in the field is a case."""
+
+from dataclasses import dataclass, field
+
+import pytest
+
+from kiteroll.collect.assemble import assemble
+from kiteroll.collect.conversation import Ended, Value
+from kiteroll.collect.raw import RawSwitch
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import Entry, Oper, Reading, Status, key_of
+from kiteroll.snmp import ber, mib
+from tests.make import NOON
+
+A = MacAddress.parse("02:1a:01:00:00:0a")
+B = MacAddress.parse("02:1a:01:00:00:0b")
+OWN = MacAddress.parse("02:1a:f0:00:01:00")
+ARCS = tuple(A.to_bytes(6, "big"))
+
+
+def _int(value: int) -> Value:
+    return ber.INTEGER, value.to_bytes(4, "big", signed=True)
+
+
+def _text(value: bytes) -> Value:
+    return ber.OCTET_STRING, value
+
+
+@dataclass
+class Says:
+    """A switch with two interfaces 101 and 102, bridge ports 1 and 2, unless told otherwise."""
+
+    columns: dict[ber.Oid, dict[tuple[int, ...], Value]] = field(default_factory=dict)
+    broke: tuple[str, ...] = ()
+
+    def reading(self) -> Reading:
+        columns = {
+            mib.IF_NAME: {(101,): _text(b"p1"), (102,): _text(b"p2")},
+            mib.IF_OPER_STATUS: {(101,): _int(1), (102,): _int(2)},
+            mib.DOT1D_BASE_PORT_IF_INDEX: {(1,): _int(101), (2,): _int(102)},
+            **self.columns,
+        }
+        raw = RawSwitch(switch="quay-1", taken_at=NOON)
+        raw.scalars = {mib.DOT1D_BASE_BRIDGE_ADDRESS: _text(OWN.to_bytes(6, "big"))}
+        raw.columns = {
+            oid: {ber.encode_arcs(index): value for index, value in rows.items()}
+            for oid, rows in columns.items()
+        }
+        raw.ends = {table: (Ended("no answer"), 1) for table in self.broke}
+        return assemble(raw)
+
+
+def _fdb(
+    rows: dict[tuple[int, ...], int], status: int | None = 3
+) -> dict[ber.Oid, dict[tuple[int, ...], Value]]:
+    found = {mib.DOT1Q_TP_FDB_PORT: {index: _int(port) for index, port in rows.items()}}
+    if status is not None:
+        found[mib.DOT1Q_TP_FDB_STATUS] = {index: _int(status) for index in rows}
+    return found
+
+
+def test_bridge_ports_lead_to_interfaces_and_their_names() -> None:
+    reading = Says(_fdb({(10, *ARCS): 2})).reading()
+    assert list(reading.entries()) == [Entry(mac=A, vlan=10, port="p2", status=Status.LEARNED)]
+    assert [port.oper for port in reading.ports] == [Oper.UP, Oper.DOWN]
+    assert reading.complete
+
+
+def test_without_a_table_of_base_ports_the_numbers_are_taken_as_interfaces() -> None:
+    reading = Says({**_fdb({(10, *ARCS): 101}), mib.DOT1D_BASE_PORT_IF_INDEX: {}}).reading()
+    assert reading.learned == {key_of(A, 10): 101}
+
+
+@pytest.mark.parametrize(
+    ("fdb_ids", "vlan"),
+    [
+        ({(0, 300): 10}, 300),  # database 10 is VLAN 300
+        ({(0, 300): 11, (0, 10): 12}, None),  # a mapping is offered, and does not know it
+        ({}, 10),  # none offered: taken as the VLAN
+    ],
+)
+def test_the_database_id_is_mapped_to_its_vlan(fdb_ids: dict[tuple[int, ...], int], vlan: int | None) -> None:
+    mapping = {index: _int(value) for index, value in fdb_ids.items()}
+    reading = Says({**_fdb({(10, *ARCS): 1}), mib.DOT1Q_VLAN_FDB_ID: mapping}).reading()
+    assert [entry.vlan for entry in reading.entries()] == [vlan]
+
+
+def test_vlans_that_share_a_database_are_told_apart_by_the_default_vlan_of_the_port() -> None:
+    shared = {
+        mib.DOT1Q_VLAN_FDB_ID: {(0, 20): _int(1), (0, 30): _int(1)},
+        mib.DOT1Q_PVID: {(1,): _int(30), (2,): _int(99)},
+    }
+    known = Says({**_fdb({(1, *ARCS): 1}), **shared}).reading()
+    unknown = Says({**_fdb({(1, *ARCS): 2}), **shared}).reading()
+    assert [entry.vlan for entry in known.entries()] == [30]
+    assert [entry.vlan for entry in unknown.entries()] == [None]
+
+
+def test_a_status_column_that_is_missing_means_learned_but_for_its_own_addresses() -> None:
+    own = tuple(OWN.to_bytes(6, "big"))
+    reading = Says(_fdb({(10, *ARCS): 1, (10, *own): 1}, status=None)).reading()
+    assert [(entry.mac, entry.status) for entry in reading.entries()] == [
+        (A, Status.LEARNED),
+        (OWN, Status.SELF),
+    ]
+
+
+@pytest.mark.parametrize(
+    ("rows", "status", "why"),
+    [
+        ({(10, *ARCS): 0}, 3, "port is 0"),
+        ({(10, *ARCS): 7}, 3, "bridge port 7 has no interface"),
+        ({(10, 0x01, 0x80, 0xC2, 0, 0, 0x0E): 1}, 3, "group addresses"),
+        ({(10, *ARCS): 1}, 2, "aged out already"),
+        ({(10, 1, 2, 3): 1}, 3, "no address of six octets"),
+        ({(10, 300, 2, 3, 4, 5, 6): 1}, 3, "no address of six octets"),
+    ],
+)
+def test_rows_that_are_no_endpoint_at_a_port_are_left_out_and_counted(
+    rows: dict[tuple[int, ...], int], status: int, why: str
+) -> None:
+    reading = Says(_fdb(rows, status)).reading()
+    assert not reading.learned
+    (gap,) = reading.gaps
+    assert why in gap.why and gap.rows == 1 and reading.complete
+
+
+def test_an_index_that_holds_the_length_of_the_address_is_understood() -> None:
+    assert Says(_fdb({(10, 6, *ARCS): 1})).reading().learned == {key_of(A, 10): 101}
+
+
+@pytest.mark.parametrize(
+    ("code", "status"), [(4, Status.SELF), (5, Status.STATIC), (1, Status.OTHER), (77, Status.OTHER)]
+)
+def test_configured_and_own_addresses_are_kept_but_are_no_endpoints(code: int, status: Status) -> None:
+    reading = Says(_fdb({(10, *ARCS): 1}, code)).reading()
+    assert not reading.learned and [entry.status for entry in reading.others] == [status]
+
+
+def test_the_old_table_alone_gives_addresses_without_a_vlan() -> None:
+    reading = Says(
+        {mib.DOT1D_TP_FDB_PORT: {ARCS: _int(1)}, mib.DOT1D_TP_FDB_STATUS: {ARCS: _int(3)}}
+    ).reading()
+    assert list(reading.entries()) == [Entry(mac=A, vlan=None, port="p1", status=Status.LEARNED)]
+
+
+def test_a_walk_of_names_that_broke_off_leaves_ports_out_rather_than_rename_them() -> None:
+    names = {
+        mib.IF_NAME: {(101,): _text(b"p1")},
+        mib.IF_DESCR: {(101,): _text(b"Ethernet 1"), (102,): _text(b"Ethernet 2")},
+    }
+    reading = Says({**_fdb({(10, *ARCS): 2}), **names}, broke=("ifXTable",)).reading()
+    assert [port.name for port in reading.ports] == ["p1"]
+    assert not reading.learned and not reading.complete
+
+
+def test_a_walk_of_vlans_that_broke_off_leaves_rows_out_rather_than_misplace_them() -> None:
+    mapping = {mib.DOT1Q_VLAN_FDB_ID: {(0, 300): _int(10)}}
+    both = _fdb({(10, *ARCS): 1, (11, *B.to_bytes(6, "big")): 1})
+    reading = Says({**both, **mapping}, broke=("dot1qVlanCurrentTable",)).reading()
+    assert reading.learned == {key_of(A, 300): 101}
+
+
+def test_names_that_are_empty_doubled_or_oddly_encoded_still_tell_ports_apart() -> None:
+    names = {mib.IF_NAME: {(101,): _text(b"p\xe9\x00"), (102,): _text(b"p\xe9"), (103,): _text(b"")}}
+    reading = Says({**names, mib.IF_OPER_STATUS: {(103,): _int(1)}}).reading()
+    assert [port.name for port in reading.ports] == ["pé #101", "pé #102", "port 103"]

@@ -1,0 +1,155 @@
+"""Walks against agents that are lists of replies: what a walk asks, takes, and when it gives up."""
+
+from collections.abc import Callable
+
+import pytest
+
+from kiteroll.collect.conversation import Ask, ColumnWalk, Conversation, Ended, ScalarGet
+from kiteroll.collect.limits import Limits
+from kiteroll.collect.time_filter import TimeFilteredWalk
+from kiteroll.snmp import ber
+from kiteroll.snmp.message import V1, V2C, ErrorStatus, Kind, Pdu
+
+LIMITS = Limits(tries=3, rows=1000, bindings=12)
+PORT, STATUS = (1, 3, 6, 1, 9, 2), (1, 3, 6, 1, 9, 3)
+END = (1, 3, 6, 1, 10, 1, 1)
+
+
+def _binding(oid: ber.Oid, value: int = 3, tag: int = ber.INTEGER) -> tuple[bytes, int, bytes]:
+    return ber.encode_oid(oid), tag, bytes((value,)) if tag == ber.INTEGER else b""
+
+
+def _reply(*bindings: tuple[bytes, int, bytes], error: int = 0, index: int = 0) -> Pdu:
+    return Pdu(Kind.RESPONSE, 1, error, index, list(bindings))
+
+
+def _agent(objects: list[ber.Oid]) -> Callable[[Ask], Pdu]:
+    """A truthful agent with these objects."""
+    ordered = sorted(objects)
+
+    def answer(ask: Ask) -> Pdu:
+        rows = []
+        asked = [ber.decode_oid(oid) for oid in ask.oids]
+        for _ in range(max(1, ask.repetitions)):
+            for at, oid in enumerate(asked):
+                following = next((other for other in ordered if other > oid), None)
+                rows.append(
+                    _binding(oid, tag=ber.END_OF_MIB_VIEW) if following is None else _binding(following)
+                )
+                asked[at] = following or oid
+        return _reply(*rows)
+
+    return answer
+
+
+def _run(talk: Conversation, agent: Callable[[Ask], Pdu | None], most: int = 500) -> Ended:
+    for _ in range(most):
+        step = talk.next()
+        if isinstance(step, Ended):
+            return step
+        reply = agent(step)
+        talk.on_silence() if reply is None else talk.on_reply(reply)
+    raise AssertionError("the walk does not end")
+
+
+@pytest.mark.parametrize("version", [V1, V2C])
+def test_columns_are_walked_side_by_side_and_end_where_their_table_ends(version: int) -> None:
+    objects = [(*PORT, row) for row in range(1, 30)] + [(*STATUS, row) for row in range(1, 20)] + [END]
+    walk = ColumnWalk([PORT, STATUS], version, LIMITS)
+    assert _run(walk, _agent(objects)).complete
+    assert (len(walk.columns[PORT]), len(walk.columns[STATUS])) == (29, 19)
+
+
+def test_a_table_at_the_very_end_of_the_agent_is_complete() -> None:
+    walk = ColumnWalk([PORT], V2C, LIMITS)
+    assert _run(walk, _agent([(*PORT, 1)])).complete
+    assert walk.rows == 1
+
+
+def test_an_empty_table_is_complete_too() -> None:
+    walk = ColumnWalk([PORT, STATUS], V2C, LIMITS)
+    assert _run(walk, _agent([END])).complete and walk.rows == 0
+
+
+def test_silence_is_tried_again_for_less_and_then_given_up() -> None:
+    asked: list[Ask] = []
+    walk = ColumnWalk([PORT], V2C, LIMITS)
+    ended = _run(walk, lambda ask: asked.append(ask))  # type: ignore[arg-type,return-value]
+    assert ended.silent and "no answer to 3 tries" in ended.why
+    assert [ask.repetitions for ask in asked] == [12, 6, 3]
+    assert asked[0].timeout_s < asked[1].timeout_s < asked[2].timeout_s
+
+
+def test_a_walk_that_breaks_off_keeps_the_rows_it_has() -> None:
+    truthful = _agent([(*PORT, row) for row in range(1, 100)])
+    answers = iter([True, True])
+    walk = ColumnWalk([PORT], V2C, LIMITS)
+    ended = _run(walk, lambda ask: truthful(ask) if next(answers, False) else None)
+    assert not ended.complete and walk.rows == 24
+
+
+def test_an_answer_too_big_is_asked_for_in_smaller_parts_without_losing_rows() -> None:
+    truthful = _agent([(*column, row) for column in (PORT, STATUS) for row in range(1, 40)] + [END])
+
+    def agent(ask: Ask) -> Pdu:
+        if len(ask.oids) * ask.repetitions > 1:
+            return _reply(error=ErrorStatus.TOO_BIG)
+        return truthful(ask)
+
+    walk = ColumnWalk([PORT, STATUS], V2C, LIMITS)
+    assert _run(walk, agent).complete and walk.rows == 39
+
+
+def test_an_agent_that_repeats_itself_is_left() -> None:
+    walk = ColumnWalk([PORT], V2C, LIMITS)
+    ended = _run(walk, lambda ask: _reply(_binding((*PORT, 5)), _binding((*PORT, 6))))
+    assert "do not advance" in ended.why and walk.rows == 2
+
+
+def test_an_agent_that_never_ends_is_left_at_the_limit_of_rows() -> None:
+    walk = ColumnWalk([PORT], V2C, LIMITS)
+
+    def agent(ask: Ask) -> Pdu:
+        start = ber.decode_oid(ask.oids[0])
+        last = start[-1] if len(start) > len(PORT) else 0
+        return _reply(*(_binding((*PORT, last + row)) for row in range(1, 13)))
+
+    ended = _run(walk, agent)
+    assert "more than 1000 rows" in ended.why
+
+
+@pytest.mark.parametrize(
+    "odd",
+    [
+        _reply(),
+        _reply(error=ErrorStatus.GEN_ERR),
+        _reply(error=77),
+        _reply(_binding((*PORT, 1), tag=ber.NO_SUCH_INSTANCE)),
+    ],
+)
+def test_an_odd_answer_ends_the_walk_with_a_reason(odd: Pdu) -> None:
+    assert _run(ColumnWalk([PORT], V2C, LIMITS), lambda ask: odd).why
+
+
+def test_a_time_filtered_table_is_walked_once_however_often_it_is_offered() -> None:
+    marks = [(*PORT, mark, vlan) for mark in range(0, 500) for vlan in (10, 20, 30)]
+    walk = TimeFilteredWalk([PORT], V2C, LIMITS)
+    assert _run(walk, _agent(marks)).complete
+    assert {ber.decode_arcs(index)[1] for index in walk.columns[PORT]} == {10, 20, 30}
+    assert walk.rows == 3
+
+
+def test_scalars_that_are_absent_are_left_out_in_both_versions() -> None:
+    has, lacks = (1, 3, 1, 0), (1, 3, 2, 0)
+    two = ScalarGet([has, lacks], V2C, LIMITS)
+    _run(two, lambda ask: _reply(_binding(has, 7), _binding(lacks, tag=ber.NO_SUCH_OBJECT)))
+    one = ScalarGet([lacks, has], V1, LIMITS)
+    _run(
+        one,
+        lambda ask: (
+            _reply(_binding(has, 7))
+            if len(ask.oids) == 1
+            else _reply(error=ErrorStatus.NO_SUCH_NAME, index=1)
+        ),
+    )
+    assert two.values == one.values == {has: (ber.INTEGER, b"\x07")}

@@ -1,0 +1,147 @@
+"""Reading agents over real UDP: the simulated ones, net-snmp's snmpd, and none at all."""
+
+import asyncio
+import shutil
+import subprocess
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from kiteroll.clock import SystemClock
+from kiteroll.collect.agent import Target
+from kiteroll.collect.limits import Limits
+from kiteroll.collect.rounds import Assignment, Attempt, Rounds
+from kiteroll.collect.snmp_reader import read_switch
+from kiteroll.core.errors import Conflict, DeviceSilent, Invalid, NotFound
+from kiteroll.core.reading import Reading, Status, key_of
+from kiteroll.lab import tarn_ferries
+from kiteroll.lab.site import Site
+from kiteroll.snmp.message import V1, V2C
+from tests.ports import free_udp_port
+
+CLOCK = SystemClock()
+HASTY = Limits(timeout_s=0.1, tries=2, total_s=5)
+
+
+def _target(site: Site, name: str, **other: object) -> Target:
+    values = {"host": site.world.switches[name].address, "port": site.farm.port, "community": "tarn-read"}
+    return Target(**{**values, **other})  # type: ignore[arg-type]
+
+
+def _with_site(work) -> object:  # type: ignore[no-untyped-def]
+    async def run() -> object:
+        site = Site(tarn_ferries.build(), CLOCK, port=free_udp_port())
+        site.open()
+        with site.farm:
+            return await work(site)
+
+    return asyncio.run(run())
+
+
+def test_a_round_of_the_demo_network_reads_what_its_switches_learned() -> None:
+    async def work(site: Site) -> None:
+        names = list(site.world.switches)
+        readings = await asyncio.gather(
+            *(read_switch(name, _target(site, name), CLOCK, Limits()) for name in names)
+        )
+        for name, reading in zip(names, readings, strict=True):
+            switch = site.world.switches[name]
+            outer = {key: row.port for key, row in switch.fdb.items() if not switch.ports[row.port].inner}
+            expected = {key_of(mac, vlan): port for (vlan, mac), port in outer.items()}
+            assert reading.complete and dict(reading.learned) == expected
+            assert reading.device.name == name and reading.device.bridge_address == switch.mac
+            assert [vlan.id for vlan in reading.vlans] == sorted(switch.vlans)
+            assert [port.name for port in reading.ports] == [f"p{number}" for number in range(1, 25)]
+            assert [entry.status for entry in reading.others] == [Status.SELF]
+
+    _with_site(work)
+
+
+def test_version_1_reads_the_same_table() -> None:
+    async def work(site: Site) -> None:
+        two = await read_switch("a", _target(site, "quay-1", version=V2C), CLOCK, Limits())
+        one = await read_switch("a", _target(site, "quay-1", version=V1), CLOCK, Limits())
+        assert one.complete and dict(one.learned) == dict(two.learned)
+
+    _with_site(work)
+
+
+@pytest.mark.parametrize(
+    ("wrong", "note"), [({"community": "nonsense"}, "community is wrong"), ({"port": 9}, "nothing listens")]
+)
+def test_a_switch_that_does_not_answer_is_silent_with_what_was_tried(
+    wrong: dict[str, object], note: str
+) -> None:
+    async def work(site: Site) -> None:
+        with pytest.raises(DeviceSilent) as silent:
+            await read_switch("a", _target(site, "quay-1", **wrong), CLOCK, HASTY)
+        assert "no answer to 2 tries" in str(silent.value) and note in str(silent.value)
+
+    _with_site(work)
+
+
+def test_a_host_that_does_not_resolve_is_the_askers_fault() -> None:
+    with pytest.raises(Invalid, match="no host name that resolves"):
+        asyncio.run(read_switch("a", Target(host="no-such-host.invalid"), CLOCK, HASTY))
+
+
+def test_one_silent_switch_holds_up_no_other_and_is_asked_again_later() -> None:
+    async def work(site: Site) -> None:
+        taken: list[Attempt] = []
+
+        async def take(attempt: Attempt) -> Attempt:
+            taken.append(attempt)
+            return attempt
+
+        rounds = Rounds(CLOCK, Limits(timeout_s=0.5, tries=2), take, concurrency=4)
+        from datetime import timedelta
+
+        beat = timedelta(seconds=0.3)
+        rounds.assign(Assignment(switch=1, name="quay-1", target=_target(site, "quay-1"), interval=beat))
+        dead = _target(site, "quay-1", community="nonsense")
+        rounds.assign(Assignment(switch=2, name="dead", target=dead, interval=beat))
+        running = asyncio.create_task(rounds.run())
+        await asyncio.sleep(1.6)
+        with pytest.raises(NotFound):
+            await rounds.read_now(3)
+        with pytest.raises(Conflict):
+            await asyncio.gather(rounds.read_now(1), rounds.read_now(1))
+        rounds.dismiss(2)
+        running.cancel()
+        await asyncio.gather(running, return_exceptions=True)
+        good = [attempt for attempt in taken if attempt.switch == 1]
+        bad = [attempt for attempt in taken if attempt.switch == 2]
+        assert len(good) >= 4 and all(isinstance(attempt.outcome, Reading) for attempt in good)
+        assert 1 <= len(bad) <= 2 and isinstance(bad[0].outcome, DeviceSilent)
+
+    _with_site(work)
+
+
+@pytest.fixture
+def snmpd(tmp_path: Path) -> Iterator[int]:
+    """net-snmp's own agent on loopback: software that nobody here wrote."""
+    program = shutil.which("snmpd") or "/usr/sbin/snmpd"
+    port = free_udp_port()
+    config = tmp_path / "snmpd.conf"
+    config.write_text("rocommunity tarn-read 127.0.0.1\nsysName yard-host\nsysLocation Yard\n")
+    process = subprocess.Popen(
+        [program, "-f", "-C", "-c", str(config), "-Lo", "-I", "-smux", f"udp:127.0.0.1:{port}"],
+        env={"SNMP_PERSISTENT_DIR": str(tmp_path), "PATH": "/usr/sbin:/usr/bin"},
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+    time.sleep(0.5)
+    yield port
+    process.terminate()
+    process.wait(10)
+
+
+def test_an_agent_nobody_here_wrote_is_read(snmpd: int) -> None:
+    target = Target(host="127.0.0.1", port=snmpd, community="tarn-read")
+    reading = asyncio.run(read_switch("yard", target, CLOCK, Limits()))
+    assert reading.complete and not reading.learned
+    assert (reading.device.name, reading.device.location) == ("yard-host", "Yard")
+    assert "lo" in [port.name for port in reading.ports]
+    assert reading.device.uptime_ticks is not None

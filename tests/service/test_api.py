@@ -1,0 +1,177 @@
+"""The API as a program on the network meets it."""
+
+from collections.abc import Iterator
+
+import httpx
+import pytest
+
+from kiteroll.client import Client, ServiceError, add_switch, change_switch, remove_switch, switch, switches
+from kiteroll.schemas.api import NewSwitch, Problem, SwitchChange
+from tests.conftest import Lab, Service
+
+V1 = "/api/v1"
+
+
+@pytest.fixture
+def http(service: Service) -> Iterator[httpx.Client]:
+    headers = {"Authorization": f"Bearer {service.token}"}
+    with httpx.Client(base_url=service.url, headers=headers, trust_env=False) as client:
+        yield client
+
+
+def _problem(response: httpx.Response, status: int, code: str) -> Problem:
+    assert response.status_code == status, response.text
+    assert response.headers["content-type"] == "application/problem+json"
+    problem = Problem.model_validate_json(response.content)
+    assert (problem.status, problem.code) == (status, code)
+    assert problem.type == f"urn:kiteroll:problem:{code}" and problem.title and problem.detail
+    return problem
+
+
+@pytest.mark.parametrize(
+    "path", ["/switches", "/find?q=1", "/endpoints", "/changes", "/readings", "/health", "/stream"]
+)
+@pytest.mark.parametrize(
+    "headers", [{}, {"Authorization": "Bearer wrong"}, {"Cookie": "kiteroll_session=forged"}]
+)
+def test_no_call_without_the_token(service: Service, path: str, headers: dict[str, str]) -> None:
+    response = httpx.get(f"{service.url}{V1}{path}", headers=headers, trust_env=False)
+    _problem(response, 401, "not_signed_in")
+
+
+def test_a_session_is_opened_with_the_token_and_kept_from_scripts(service: Service) -> None:
+    with httpx.Client(base_url=service.url, trust_env=False) as browser:
+        _problem(browser.post(f"{V1}/session", json={"token": "guess"}), 401, "not_signed_in")
+        opened = browser.post(f"{V1}/session", json={"token": service.token})
+        cookie = opened.headers["set-cookie"].lower()
+        assert opened.json() == {"signed_in": True}
+        assert "httponly" in cookie and "samesite=strict" in cookie and service.token.lower() not in cookie
+        assert browser.get(f"{V1}/switches").status_code == 200
+        browser.delete(f"{V1}/session")
+        _problem(browser.get(f"{V1}/switches"), 401, "not_signed_in")
+
+
+def test_the_last_four_digits_lead_to_the_one_port(http: httpx.Client, lab: Lab) -> None:
+    ports = http.get(f"{V1}/switches/ticket-hall/ports").json()
+    stays = http.get(f"{V1}/stays", params={"switch": "ticket-hall", "uplinks": False}).json()["items"]
+    assert len(ports) == 24 and len(stays) >= 15
+    for stay in stays:
+        found = http.get(f"{V1}/find", params={"q": stay["mac"][-5:]}).json()["endpoints"]
+        (one,) = [endpoint for endpoint in found if endpoint["mac"] == stay["mac"]]
+        home = one["home"]
+        assert (home["switch"], home["port"], home["vlan"]) == ("ticket-hall", stay["port"], stay["vlan"])
+        assert all(place["leads_to"] for place in one["places"] if place["switch"] != "ticket-hall")
+
+
+def test_a_text_may_be_a_switch_or_a_label(http: httpx.Client) -> None:
+    found = http.get(f"{V1}/find", params={"q": "quay-"}).json()
+    assert [one["name"] for one in found["switches"]] == ["quay-1", "quay-2", "quay-3"]
+    labels = http.get(f"{V1}/find", params={"q": "berth light"}).json()["ports"]
+    assert labels and all("Berth light" in one["alias"] and one["present"] == 1 for one in labels)
+    assert http.get(f"{V1}/find", params={"q": "nobody knows"}).json()["endpoints"] == []
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "where"),
+    [
+        ("GET", "/find?q=02:1a:zz", None, "'z' is not a hexadecimal digit"),
+        ("GET", "/endpoints/02:1a", None, "4 hexadecimal digits, not 12"),
+        ("GET", "/endpoints?cursor=bogus", None, "cursor"),
+        ("GET", "/endpoints?limit=0", None, "query.limit"),
+        ("GET", "/changes?since=yesterday", None, "query.since"),
+        ("GET", "/stays?vlan=5000", None, "query.vlan"),
+        ("POST", "/switches", {"name": "x", "host": "300.1.1.1", "community": "c"}, "no IPv4 address"),
+        ("POST", "/switches", {"name": "bad name", "host": "127.0.0.1", "community": "c"}, "body.name"),
+        ("POST", "/switches", {"name": "x", "host": "127.0.0.1"}, "body.community"),
+        (
+            "POST",
+            "/switches",
+            {"name": "x", "host": "127.0.0.1", "community": "c", "colour": "red"},
+            "body.colour",
+        ),
+        ("POST", "/switches", {"name": "x", "host": "127.0.0.1", "community": "c", "port": 0}, "body.port"),
+    ],
+)
+def test_bad_input_is_told_where_and_changes_nothing(
+    http: httpx.Client, method: str, path: str, body: object, where: str
+) -> None:
+    before = http.get(f"{V1}/switches").json()["items"]
+    response = http.request(method, V1 + path, json=body)
+    assert response.status_code == 422 and where in response.text
+    assert response.headers["content-type"] == "application/problem+json"
+    assert [one["name"] for one in http.get(f"{V1}/switches").json()["items"]] == [
+        one["name"] for one in before
+    ]
+
+
+@pytest.mark.parametrize(
+    "path", ["/endpoints/02:00:00:00:00:01", "/switches/no-such", "/switches/no-such/ports", "/nothing"]
+)
+def test_what_is_not_there_is_not_found(http: httpx.Client, path: str) -> None:
+    _problem(http.get(V1 + path), 404, "not_found")
+
+
+def test_the_community_never_comes_back(http: httpx.Client, service: Service) -> None:
+    texts = [
+        http.get(V1 + path).text for path in ("/switches", "/switches/quay-1", "/readings", "/find?q=quay")
+    ]
+    assert "tarn-read" not in "".join(texts) and "tarn-read" not in service.log
+    database = service.data / "database" / "data" / "kiteroll"
+    assert not any(b"tarn-read" in file.read_bytes() for file in database.iterdir())
+
+
+def test_a_switch_lives_from_adding_to_removing(service: Service, lab: Lab) -> None:
+    new = NewSwitch(name="spare", host="127.0.0.1", port=9, community="x", enabled=False)
+    with service.client() as client:
+        assert client.ask(add_switch(new)).health == "off"
+        with pytest.raises(ServiceError, match="already") as taken:
+            client.ask(add_switch(new))
+        assert taken.value.status == 409
+        changed = client.ask(change_switch("spare", SwitchChange(name="spare-2", interval_s=600)))
+        assert (changed.name, changed.interval_s, changed.port) == ("spare-2", 600, 9)
+        assert "spare-2" in [one.name for one in client.each(switches(limit=3))]
+        client.ask(remove_switch("spare-2"))
+        with pytest.raises(ServiceError) as gone:
+            client.ask(switch("spare-2"))
+        assert gone.value.status == 404
+
+
+def test_a_switch_that_does_not_answer_is_told_as_a_failed_reading(
+    service: Service, http: httpx.Client
+) -> None:
+    new = NewSwitch(name="mute", host="127.0.0.1", port=9, community="x", enabled=True)
+    with service.client() as client:
+        client.ask(add_switch(new))
+        _await_health(client, "mute", "silent")
+        one = client.ask(switch("mute"))
+        assert one.error is not None and "no answer to 3 tries" in one.error and one.read_at is None
+        listed = http.get(f"{V1}/readings", params={"switch": "mute"}).json()["items"]
+        assert listed[0]["outcome"] == "failed" and "nothing listens" in listed[0]["error"]
+        client.ask(remove_switch("mute"))
+
+
+def test_the_live_stream_tells_of_a_reading(service: Service, http: httpx.Client) -> None:
+    with http.stream("GET", f"{V1}/stream", timeout=20) as stream:
+        lines = stream.iter_lines()
+        assert next(lines) == "event: hello"
+        http.post(f"{V1}/switches/quay-2/readings").raise_for_status()
+        told = next(line for line in lines if line.startswith("data:") and "quay-2" in line)
+    assert '"outcome": "complete"' in told
+
+
+def test_pages_are_served_safely_and_unknown_calls_are_problems(service: Service, http: httpx.Client) -> None:
+    page = http.get("/switches/quay-1")
+    assert page.status_code == 200 and '<div id="root">' in page.text
+    assert "default-src 'self'" in page.headers["content-security-policy"]
+    assert http.get("/..%2f..%2fapp.py").text == page.text, "nothing outside the build is served"
+    assert http.get("/health/live").text == "live\n" and http.get("/health/ready").text == "ready\n"
+    _problem(http.get("/api/v2/switches"), 404, "not_found")
+
+
+def _await_health(client: Client, name: str, health: str) -> None:
+    import time
+
+    until = time.monotonic() + 30
+    while client.ask(switch(name)).health != health:
+        assert time.monotonic() < until
+        time.sleep(0.1)

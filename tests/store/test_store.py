@@ -1,0 +1,257 @@
+"""The store's contract, on real MariaDB."""
+
+from datetime import timedelta
+
+import pytest
+from sqlalchemy import Connection, func, inspect, select, text
+from sqlalchemy.exc import OperationalError
+
+from kiteroll.core.errors import ConfigError, Conflict, Invalid, NotFound, StorageUnavailable
+from kiteroll.core.stay import Ending, Life
+from kiteroll.core.tracker import Tracker
+from kiteroll.store import inventory, overview, places
+from kiteroll.store.database import Database
+from kiteroll.store.inventory import SwitchRow
+from kiteroll.store.migrate import migrate
+from kiteroll.store.places import Filters
+from kiteroll.store.record import Recorder
+from kiteroll.store.tables import metadata, stay
+from kiteroll.store.tables import reading as reading_table
+from tests.make import NOON, at, mac, reading
+
+
+def add(database: Database, name: str = "quay-1") -> SwitchRow:
+    return database.run(
+        inventory.add_switch,
+        NOON,
+        name=name,
+        host="127.0.0.1",
+        udp_port=161,
+        snmp_version="2c",
+        community_sealed=b"sealed",
+        interval_s=60,
+        enabled=True,
+        location="Quay cabin 1",
+    )
+
+
+class Kept:
+    """Tracker and store going together, as in the service."""
+
+    def __init__(self, database: Database) -> None:
+        self.database = database
+        self.switch = add(database)
+        self.tracker = Tracker(hold=timedelta(minutes=10))
+        self.recorder = Recorder(database)
+
+    def take(self, *args: object, **kwargs: object) -> None:
+        taken = reading(*args, **kwargs)  # type: ignore[arg-type]
+        changes = self.tracker.apply(taken)
+        self.recorder.reading(self.switch.id, taken, changes, self.tracker.marks("quay-1"))
+
+    def stays(self, **filters: object) -> list[places.PlacedStay]:
+        page = self.database.run(
+            places.stays_page,
+            Filters(**filters),
+            cursor=None,
+            limit=100,  # type: ignore[arg-type]
+        )
+        return list(page.items)
+
+
+@pytest.fixture
+def kept(database: Database) -> Kept:
+    return Kept(database)
+
+
+def test_migrations_make_exactly_the_tables_the_code_uses(database: Database) -> None:
+    migrate(database)
+    found = inspect(database.engine)
+    for table in metadata.sorted_tables:
+        columns = {column["name"]: column["nullable"] for column in found.get_columns(table.name)}
+        assert columns == {column.name: column.nullable for column in table.columns}, table.name
+        assert {index["name"] for index in found.get_indexes(table.name)} >= {
+            index.name for index in table.indexes
+        }
+    assert set(found.get_table_names()) == {table.name for table in metadata.sorted_tables} | {
+        "alembic_version"
+    }
+
+
+def test_a_database_of_a_newer_version_is_left_alone(database: Database) -> None:
+    with database.engine.begin() as connection:
+        connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
+    with pytest.raises(Conflict, match="newer Kite Roll"):
+        migrate(database)
+
+
+def test_stays_come_back_as_the_tracker_said(kept: Kept) -> None:
+    kept.take(0, {(1, 10): "p1", (2, 20): "p1", (3, 10): "p3"})
+    kept.take(5, {(1, 10): "p2", (3, 10): "p3"})
+    one, two, three = sorted(kept.stays(), key=lambda row: row.stay.mac)
+    assert (one.stay.place.port, one.stay.began_at, one.life) == ("p2", at(5), Life.PRESENT)
+    assert (two.life, two.stay.last_seen_at, two.stay.quiet_at) == (Life.QUIET, at(0), at(5))
+    assert three.seen_at == at(5), "no row was written for it, yet it was seen in the last reading"
+    ended = [row.stay for row in kept.stays(open_only=False) if row.life is Life.GONE]
+    assert [(end.mac, end.ending, end.last_seen_at) for end in ended] == [(mac(1), Ending.MOVED, at(0))]
+
+
+def test_an_unchanged_reading_writes_one_row_and_no_stay(kept: Kept) -> None:
+    table = {(number, 10): f"p{number % 24 + 1}" for number in range(500)}
+    kept.take(0, table)
+    with kept.database.engine.connect() as connection:
+        before = _written(connection)
+        kept.take(1, table)
+        connection.rollback()
+        after = _written(connection)
+    assert after["Handler_write"] - before["Handler_write"] == 1
+    assert after["Handler_update"] - before["Handler_update"] == 1
+
+
+def _written(connection: Connection) -> dict[str, int]:
+    rows = connection.execute(text("SHOW GLOBAL STATUS LIKE 'Handler_%'"))
+    return {name: int(value) for name, value in rows}
+
+
+def test_writing_a_reading_twice_is_writing_it_once(kept: Kept) -> None:
+    taken = reading(0, {(1, 10): "p1"})
+    changes = kept.tracker.apply(taken)
+    for _ in range(2):
+        kept.recorder.reading(kept.switch.id, taken, changes, kept.tracker.marks("quay-1"))
+    with kept.database.engine.connect() as connection:
+        assert connection.execute(select(func.count()).select_from(reading_table)).scalar_one() == 1
+        assert connection.execute(select(func.count()).select_from(stay)).scalar_one() == 1
+
+
+def test_a_transaction_that_breaks_leaves_nothing_of_the_reading(kept: Kept) -> None:
+    taken = reading(0, {(1, 10): "p1", (2, 10): "p2"})
+    changes = kept.tracker.apply(taken)
+    with pytest.raises(KeyError):
+        kept.database.run(_break_after, kept, taken, changes)
+    with kept.database.engine.connect() as connection:
+        for table in metadata.sorted_tables:
+            if table.name != "switch":
+                assert connection.execute(select(func.count()).select_from(table)).scalar_one() == 0, (
+                    table.name
+                )
+
+
+def _break_after(connection: Connection, kept: Kept, taken: object, changes: object) -> None:
+    from kiteroll.store.record import _record_reading
+
+    _record_reading(connection, kept.switch.id, taken, changes, kept.tracker.marks("quay-1"), None)  # type: ignore[arg-type]
+    raise KeyError("the process dies here")
+
+
+def test_open_stays_and_marks_bring_the_tracker_back(kept: Kept) -> None:
+    kept.take(0, {(1, 10): "p1", (2, 10): "p2"})
+    kept.take(5, {(1, 10): "p1"})
+    row = kept.database.run(inventory.get_switch, "quay-1")
+    again = Tracker(hold=timedelta(minutes=10), next_stay=kept.database.run(inventory.next_stay_id))
+    stays = [one for _, one in kept.database.stream(inventory.open_stays)]
+    again.restore("quay-1", row.marks, kept.database.run(inventory.port_numbers, row.id), stays)
+    for minutes, table in ((6, {(2, 10): "p3"}), (30, {(5, 10): "p1"})):
+        taken = reading(minutes, table)
+        assert again.apply(taken) == kept.tracker.apply(taken)
+
+
+def test_ports_follow_what_the_switch_says(kept: Kept) -> None:
+    kept.take(0, {(1, 10): "p1"}, ports={"p1": 1, "p2": 2, "p3": 3})
+    kept.take(1, {(1, 10): "p1"}, ports={"p1": 7, "p2": 2}, down=("p2",))
+    ports = kept.database.run(overview.ports_of, kept.switch.id)
+    assert [(port.name, port.number, port.oper, port.present) for port in ports] == [
+        ("p2", 2, "down", 0),
+        ("p1", 7, "up", 1),
+    ]
+    assert ports[0].oper_since == at(1) and ports[1].oper_since == at(0)
+
+
+def test_pages_join_up_without_gap_or_repeat(kept: Kept) -> None:
+    kept.take(0, {(number, 10): f"p{number % 5 + 1}" for number in range(53)})
+    whole = [row.stay.id for row in kept.stays(switch_id=kept.switch.id)]
+    found: list[int] = []
+    cursor = None
+    while True:
+        page = kept.database.run(places.stays_page, Filters(switch_id=kept.switch.id), cursor=cursor, limit=7)
+        found += [row.stay.id for row in page.items]
+        if (cursor := page.next) is None:
+            break
+    assert found == whole and len(set(found)) == 53
+    with pytest.raises(Invalid, match="cursor"):
+        kept.database.run(places.stays_page, Filters(), cursor="nonsense", limit=7)
+
+
+def test_changes_are_listed_latest_first_and_narrowed_down(kept: Kept) -> None:
+    kept.take(0, {(1, 10): "p1", (2, 10): "p1"})
+    kept.take(5, {(1, 10): "p2"})
+    kept.take(20, {}, down=("p2",))
+
+    def listed(**narrow: object) -> list[tuple[str, int]]:
+        given = {"since": None, "until": None, "switch_id": None, "mac": None, "kinds": (), **narrow}
+        page = kept.database.run(overview.changes_page, cursor=None, limit=50, **given)
+        return [(row.kind, 0 if row.mac is None else int(row.mac) & 0xFF) for row in page.items]
+
+    assert set(listed(since=at(20))) == {("gone", 1), ("quiet", 1), ("gone", 2)}
+    assert listed(since=at(5), until=at(20)) == [("quiet", 2), ("moved", 1)]
+    assert listed(mac=mac(2), kinds=("appeared",)) == [("appeared", 2)]
+
+
+def test_a_port_where_another_switch_is_learned_leads_to_it(kept: Kept) -> None:
+    other = add(kept.database, "core-1")
+    with kept.database.engine.begin() as connection:
+        connection.execute(
+            inventory.switch.update().where(inventory.switch.c.id == other.id).values(bridge_address=mac(9))
+        )
+    kept.take(0, {(9, 99): "p24", (1, 10): "p1"})
+    (place,) = kept.database.run(places.uplinks).items()
+    assert place[0] == ("quay-1", "p24") and place[1].behind == ("core-1",)
+
+
+def test_a_removed_switch_keeps_its_history_and_frees_its_name(kept: Kept) -> None:
+    kept.take(0, {(1, 10): "p1"})
+    ends = kept.tracker.forget("quay-1", at(9))
+    kept.database.run(inventory.remove_switch, kept.switch.id, at(9), ends)
+    with pytest.raises(NotFound):
+        kept.database.run(inventory.get_switch, "quay-1")
+    assert [row.stay.ending for row in kept.stays(open_only=False)] == [Ending.REMOVED]
+    assert add(kept.database).id != kept.switch.id
+    with pytest.raises(Conflict, match="already"):
+        add(kept.database)
+
+
+def test_health_keeps_since_when(kept: Kept) -> None:
+    for minutes in (0, 1, 2):
+        kept.recorder.failure(kept.switch.id, at(minutes), 12, "silent", "no answer")
+    row = kept.database.run(inventory.get_switch, "quay-1")
+    assert (row.health, row.health_since, row.tried_at, row.error) == ("silent", at(0), at(2), "no answer")
+    kept.take(3, {})
+    row = kept.database.run(inventory.get_switch, "quay-1")
+    assert (row.health, row.health_since, row.error, row.last_complete_at) == ("read", at(3), None, at(3))
+
+
+def test_a_deadlock_runs_the_transaction_again(database: Database) -> None:
+    runs: list[int] = []
+
+    def work(connection: Connection) -> int:
+        runs.append(1)
+        if len(runs) == 1:
+
+            class Deadlock(Exception):
+                pass
+
+            raise OperationalError("UPDATE", {}, Deadlock(1213, "Deadlock found"))
+        return connection.execute(text("SELECT 7")).scalar_one()
+
+    assert database.run(work) == 7 and len(runs) == 2
+
+
+def test_a_database_that_is_not_there_or_refuses_says_so_without_its_password(server: Database) -> None:
+    gone = Database(server.url.set(port=1))
+    with pytest.raises(StorageUnavailable, match="does not answer") as away:
+        gone.check()
+    refused = Database(server.url.set(password="hunter2-wrong"))
+    with pytest.raises(StorageUnavailable, match="refuses") as no:
+        refused.check()
+    assert "hunter2" not in str(no.value) + str(away.value)
+    with pytest.raises(ConfigError, match="mysql://"):
+        Database("sqlite:///x")
