@@ -55,7 +55,6 @@ def test_every_wrong_setting_is_told_with_its_line(tmp_path: Path) -> None:
 
 def test_two_services_do_not_share_a_data_directory(new_service: NewService) -> None:
     first = new_service()
-    first.start()
     second = _up(data=first.data)
     assert second.returncode == 5 and "in use by another Kite Roll" in second.stderr
     assert (first.data / "token").stat().st_mode & 0o777 == 0o600

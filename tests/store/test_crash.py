@@ -65,7 +65,6 @@ def test_killing_the_service_and_then_the_database_loses_nothing_acknowledged(
     lab: Lab, new_service: NewService
 ) -> None:
     service = new_service()
-    service.start()
     with service.client() as client:
         _add(client, lab)
         acknowledged = _read_for(client, 2)
@@ -90,7 +89,6 @@ def test_the_database_killed_while_readings_are_written_delays_them_and_no_more(
     lab: Lab, new_service: NewService
 ) -> None:
     service = new_service(environment={"KITEROLL_INTERVAL": "5s"})
-    service.start()
     server = service.data / "database" / "server.pid"
     with service.client() as client:
         _add(client, lab)
