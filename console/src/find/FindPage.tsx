@@ -21,20 +21,24 @@ export function FindPage() {
   const [chosen, setChosen] = useState(-1);
   const navigate = useNavigate();
   const box = useRef<HTMLInputElement>(null);
+  const written = useRef(text);
   const found = useQuery(findQuery(text));
 
   useEffect(() => box.current?.focus(), []);
   useEffect(() => {
     const timer = setTimeout(() => {
       if (typed.trim() !== text) {
+        written.current = typed.trim();
         setParams(typed.trim() ? { q: typed.trim() } : {}, { replace: true });
-        setChosen(-1);
       }
     }, TYPING_MS);
     return () => clearTimeout(timer);
   }, [typed, text, setParams]);
-  // The address bar may change without typing: back, forward, a link.
-  useEffect(() => setTyped((before) => (before.trim() === text ? before : text)), [text]);
+  // The address bar may change without typing (back, a link); what typing put there is not news.
+  useEffect(() => {
+    if (text !== written.current) setTyped(text);
+    written.current = text;
+  }, [text]);
 
   const endpoints = found.data?.endpoints ?? [];
   const onKey = (event: React.KeyboardEvent) => {
@@ -44,7 +48,7 @@ export function FindPage() {
     } else if (event.key === "Enter") {
       const one = endpoints[Math.max(chosen, 0)];
       const place = one?.home ?? one?.places[0];
-      if (place && typed.trim() === text) {
+      if (place && typed.trim() === text && !found.isPlaceholderData) {
         navigate(`/switches/${encodeURIComponent(place.switch)}?port=${encodeURIComponent(place.port)}`);
       }
     } else if (event.key === "Escape") {
@@ -54,15 +58,18 @@ export function FindPage() {
 
   return (
     <Box>
-      <chakra.label htmlFor="find" display="block" fontWeight={600} marginBottom="6px">
-        Find a device, a switch or a port
-      </chakra.label>
+      <chakra.h1 fontWeight={600} marginBottom="6px">
+        <label htmlFor="find">Find a device, a switch or a port</label>
+      </chakra.h1>
       <chakra.input
         id="find"
         ref={box}
         data-search
         value={typed}
-        onChange={(event) => setTyped(event.target.value)}
+        onChange={(event) => {
+          setTyped(event.target.value);
+          setChosen(-1);
+        }}
         onKeyDown={onKey}
         placeholder="last digits of an address, any notation; a switch; a label"
         autoComplete="off"
@@ -76,7 +83,11 @@ export function FindPage() {
         border="2px solid"
         borderColor="tarn"
         borderRadius="6px"
-        _focusVisible={{ outline: "none", borderColor: "kite", boxShadow: "0 0 0 1px var(--chakra-colors-kite)" }}
+        _focusVisible={{
+          outline: "none",
+          borderColor: "kite",
+          boxShadow: "0 0 0 1px var(--chakra-colors-kite)",
+        }}
         _placeholder={{ color: "soft", fontFamily: "body", fontSize: "15px" }}
       />
       {text === "" ? (

@@ -14,7 +14,7 @@ export function SignIn() {
     onSuccess: (session) => client.setQueryData(sessionQuery.queryKey, session),
   });
   return (
-    <Box minHeight="100vh" display="grid" placeItems="center" padding="20px">
+    <Box as="main" minHeight="100vh" display="grid" placeItems="center" padding="20px">
       <chakra.form
         width="100%"
         maxWidth="440px"

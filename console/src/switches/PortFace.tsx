@@ -51,7 +51,7 @@ export function PortFace(props: {
         {ports.map((port) => {
           const use = portUse(port);
           const count = port.present + port.quiet;
-          const words = `${port.name}, ${port.alias || "no label"}, ${USE_WORDS[use]}, ${port.present} present, ${port.quiet} quiet`;
+          const words = `${port.alias || "no label"}, ${USE_WORDS[use]}, ${port.present} present, ${port.quiet} quiet`;
           return (
             <Cell
               key={port.name}
@@ -59,7 +59,6 @@ export function PortFace(props: {
               data-use={use}
               data-chosen={port.name === chosen || undefined}
               aria-pressed={port.name === chosen}
-              aria-label={words}
               title={words}
               onClick={() => choose(port.name === chosen ? null : port.name)}
             >
@@ -67,8 +66,9 @@ export function PortFace(props: {
                 {port.name}
               </chakra.span>
               <chakra.span fontWeight={700} fontSize="14px">
-                {SIGNS[use]} {use === "down" ? "–" : count || ""}
+                <span aria-hidden>{SIGNS[use]}</span> {use === "down" ? "–" : count || ""}
               </chakra.span>
+              <chakra.span srOnly>, {words}</chakra.span>
             </Cell>
           );
         })}

@@ -1,0 +1,59 @@
+import { expect, it } from "vitest";
+import type { Port, Stay } from "../api/client";
+import { span } from "../shared/time";
+import { byPort, filterPorts, portUse, speedText } from "./model";
+
+const port = (values: Partial<Port>): Port => ({
+  switch: "quay-1",
+  name: "p1",
+  number: 1,
+  alias: "",
+  admin_up: true,
+  oper: "up",
+  oper_since: null,
+  speed_bps: null,
+  bridged: true,
+  present: 0,
+  quiet: 0,
+  leads_to: [],
+  ...values,
+});
+const stay = (portName: string, mac: string, vlan: number) => ({ port: portName, mac, vlan }) as Stay;
+
+it("tells ports apart by what they are to their user", () => {
+  expect(portUse(port({ present: 40, leads_to: ["core-1"] }))).toBe("uplink");
+  expect(portUse(port({ present: 1 }))).toBe("used");
+  expect(portUse(port({ quiet: 1 }))).toBe("quiet");
+  expect(portUse(port({}))).toBe("silent");
+  expect(portUse(port({ oper: "down" }))).toBe("down");
+});
+
+it("narrows ports down by name, label, VLAN, neighbour and digits of an address", () => {
+  const ports = [
+    port({ name: "p1", alias: "Berth light 1" }),
+    port({ name: "p2" }),
+    port({ name: "p3", leads_to: ["core-2"] }),
+  ];
+  const there = byPort([stay("p2", "02:1a:05:07:52:a8", 30), stay("p2", "02:1a:05:07:52:a9", 30)]);
+  expect(there.get("p2")).toHaveLength(2);
+  const names = (text: string) => filterPorts(ports, there, text).map((one) => one.name);
+  expect(names("")).toEqual(["p1", "p2", "p3"]);
+  expect(names("BERTH")).toEqual(["p1"]);
+  expect(names("p3")).toEqual(["p3"]);
+  expect(names("core")).toEqual(["p3"]);
+  expect(names("52:a8")).toEqual(["p2"]);
+  expect(names("30")).toEqual(["p2"]);
+});
+
+it("says speeds and spans as people do", () => {
+  expect(speedText(10_000_000_000)).toBe("10 Gb/s");
+  expect(speedText(100_000_000)).toBe("100 Mb/s");
+  expect(speedText(null)).toBe("");
+  expect([span(40_000), span(119_000), span(720_000), span(2 * 3_600_000), span(90_000_000)]).toEqual([
+    "40 s",
+    "119 s",
+    "12 min",
+    "2 h",
+    "1 d",
+  ]);
+});

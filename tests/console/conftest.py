@@ -1,0 +1,62 @@
+"""Headless Chromium from Debian, signed in to the real service."""
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from playwright.sync_api import Browser, Page
+
+from tests.conftest import Service
+
+AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
+QUIET = (
+    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+)
+
+
+@pytest.fixture(scope="session")
+def browser_type_launch_args(browser_type_launch_args: dict[str, Any]) -> dict[str, Any]:
+    return {**browser_type_launch_args, "executable_path": "/usr/bin/chromium", "args": list(QUIET)}
+
+
+@pytest.fixture(params=["light", "dark"])
+def scheme(request: pytest.FixtureRequest) -> str:
+    return str(request.param)
+
+
+def open_console(browser: Browser, service: Service, scheme: str = "light") -> Page:
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, color_scheme=scheme, base_url=service.url, locale="en-GB"  # type: ignore[arg-type]
+    )
+    page = context.new_page()
+    page.set_default_timeout(10_000)
+    return page
+
+
+def sign_in(page: Page, service: Service) -> None:
+    page.goto("/")
+    page.get_by_label("Token").fill(service.token)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("navigation").wait_for()
+
+
+@pytest.fixture
+def page(browser: Browser, service: Service) -> Iterator[Page]:
+    """Signed in, light colours; complaints of the browser fail the test."""
+    opened = open_console(browser, service)
+    complaints: list[str] = []
+    opened.on("pageerror", lambda error: complaints.append(str(error)))
+    opened.on("console", lambda said: complaints.append(said.text) if said.type == "error" else None)
+    sign_in(opened, service)
+    yield opened
+    opened.context.close()
+    assert complaints == []
+
+
+def violations(page: Page) -> list[str]:
+    """What axe-core finds wrong with the page for people who see, hear or type differently."""
+    page.evaluate(AXE.read_text())
+    found = page.evaluate("async () => (await axe.run()).violations")
+    return [f"{one['id']}: {one['nodes'][0]['html'][:160]}" for one in found]

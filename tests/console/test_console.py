@@ -1,0 +1,128 @@
+"""The console in a real browser against the real service."""
+
+import re
+
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from kiteroll.client import add_switch, read_now, remove_switch
+from kiteroll.schemas.api import NewSwitch
+from tests.conftest import Service
+from tests.console.conftest import open_console, sign_in, violations
+
+
+def test_nobody_gets_in_without_the_token(browser: Browser, service: Service) -> None:
+    page = open_console(browser, service)
+    page.goto("/switches/quay-1")
+    page.get_by_label("Token").fill("a guess")
+    page.get_by_role("button", name="Sign in").click()
+    expect(page.get_by_role("alert")).to_contain_text("this is not the token")
+    page.get_by_label("Token").fill(service.token)
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="quay-1")).to_be_visible()
+    page.get_by_role("button", name="Sign out").click()
+    expect(page.get_by_label("Token")).to_be_visible()
+    page.context.close()
+
+
+def test_four_digits_show_switch_port_and_vlan_and_why(page: Page) -> None:
+    page.keyboard.type("9e:4a")
+    row = page.get_by_role("row").filter(has_text="02:1a:09:01:9e:4a")
+    expect(row).to_contain_text("ticket-hall · p16")
+    expect(row).to_contain_text("10 office")
+    expect(row).to_contain_text("present")
+    expect(row.locator("mark")).to_have_text("9e:4a")
+    expect(page.get_by_text("Home here because every other port it is seen on")).to_be_visible()
+    assert page.url.endswith("/?q=9e%3A4a")
+
+
+def test_keys_alone_lead_from_anywhere_to_the_port(page: Page) -> None:
+    page.goto("/switches")
+    expect(page.get_by_role("link", name="quay-1")).to_be_visible()
+    page.keyboard.press("/")
+    box = page.get_by_label("Find a device, a switch or a port")
+    expect(box).to_be_focused()
+    page.keyboard.type("02:1a:05")
+    expect(page.get_by_role("heading", name=re.compile("endpoints$"))).to_be_visible()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("ArrowDown")
+    chosen = page.locator("tr[data-chosen]")
+    expect(chosen).to_have_count(1)
+    place = chosen.get_by_role("link").inner_text()
+    page.keyboard.press("Enter")
+    switch, port = place.split(" · ")
+    expect(page.get_by_role("heading", name=switch)).to_be_visible()
+    expect(page.get_by_role("group", name="ports").locator("[data-chosen]")).to_contain_text(port)
+
+
+def test_a_search_without_an_answer_and_one_that_cannot_be_say_so(page: Page) -> None:
+    box = page.get_by_label("Find a device, a switch or a port")
+    box.fill("ffff:ffff")
+    expect(page.get_by_text("Nothing known holds")).to_be_visible()
+    box.fill("quay cabin")
+    expect(page.get_by_role("link", name="quay-1")).to_be_visible()
+
+
+def test_wrong_digits_are_explained(browser: Browser, service: Service) -> None:
+    page = open_console(browser, service)
+    sign_in(page, service)
+    page.get_by_label("Find a device, a switch or a port").fill("02:1a:zz")
+    expect(page.get_by_role("alert")).to_contain_text("'z' is not a hexadecimal digit")
+    page.context.close()
+
+
+def test_a_switch_shows_its_ports_and_who_is_on_each(page: Page) -> None:
+    page.goto("/switches/checkin-east")
+    face = page.get_by_role("group", name="ports")
+    expect(face.get_by_role("button")).to_have_count(24)
+    expect(face.get_by_role("button", name=re.compile("^p24 .*leads to another switch"))).to_be_visible()
+    rows = page.get_by_label("who is on each port").get_by_role("row")
+    expect(rows.filter(has_text="Scanner cradle")).to_have_count(4)
+    phone = rows.filter(has_text=re.compile("^p10"))
+    expect(phone).to_contain_text("02:1a:08")
+    page.get_by_label("Narrow down").fill("gate")
+    expect(page.get_by_text("5 of 24 ports")).to_be_visible()
+    page.get_by_label("Narrow down").fill("no such thing")
+    expect(page.get_by_text("No port matches.")).to_be_visible()
+
+
+def test_read_now_reads_and_shows_it(page: Page) -> None:
+    page.goto("/switches/workshop")
+    page.get_by_role("button", name="Read now").click()
+    expect(page.get_by_text(re.compile(r"^[0-3] s ago$")).first).to_be_visible()
+
+
+def test_what_happens_shows_without_asking(page: Page, service: Service) -> None:
+    page.goto("/switches")
+    expect(page.get_by_text("● live")).to_be_visible()
+    with service.client() as client:
+        client.ask(add_switch(NewSwitch(name="zz-mute", host="127.0.0.1", port=9, community="x", enabled=False)))
+        client.ask(read_now("quay-1"))
+        expect(page.get_by_role("link", name="zz-mute")).to_be_visible()
+        client.ask(remove_switch("zz-mute"))
+        client.ask(read_now("quay-1"))
+        expect(page.get_by_role("link", name="zz-mute")).to_have_count(0)
+
+
+def test_a_switch_that_is_not_there_is_said_with_a_way_on(browser: Browser, service: Service) -> None:
+    page = open_console(browser, service)
+    sign_in(page, service)
+    page.goto("/switches/no-such")
+    expect(page.get_by_role("alert")).to_contain_text("no switch 'no-such'")
+    page.context.close()
+
+
+@pytest.mark.parametrize("path", ["/", "/?q=02:1a:05", "/switches", "/switches/core-1?port=p4", "signin"])
+def test_every_page_is_usable_by_everybody(browser: Browser, service: Service, scheme: str, path: str) -> None:
+    page = open_console(browser, service, scheme)
+    if path == "signin":
+        page.goto("/")
+        page.get_by_label("Token").wait_for()
+    else:
+        sign_in(page, service)
+        page.goto(path)
+        page.get_by_role("table").first.wait_for()
+    dark = page.evaluate("document.documentElement.classList.contains('dark')")
+    assert dark is (scheme == "dark")
+    assert violations(page) == []
+    page.context.close()
