@@ -32,6 +32,7 @@ bench: $(VENV)/ready-test
 	$(PY) -m bench
 
 screenshots: $(VENV)/ready-test $(CONSOLE)
+	scripts/setup shots
 	$(PY) scripts/screenshots.py
 
 clean:

@@ -15,7 +15,8 @@ from typing import Any
 import pytest
 from sqlalchemy import text
 
-from kiteroll.client import Client, ServiceUnreachable, health, readings, switches
+from kiteroll.client import Client, ServiceUnreachable, add_switch, health, readings, switches
+from kiteroll.schemas.api import NewSwitch
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
@@ -164,8 +165,6 @@ def service(lab: Lab, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Serv
 
 def add_lab_switches(service: Service, lab: Lab) -> None:
     """Add every switch of the lab and wait until each was read."""
-    from kiteroll.client import add_switch
-    from kiteroll.schemas.api import NewSwitch
 
     with service.client() as client:
         for name, host in lab.switches.items():
@@ -174,3 +173,9 @@ def add_lab_switches(service: Service, lab: Lab) -> None:
         while any(one.read_at is None for one in client.each(switches())):
             assert time.monotonic() < until, [reading for reading in client.each(readings())]
             time.sleep(0.1)
+
+
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Browser tests last: Playwright keeps an event loop running in this thread from its first page
+    on, and tests that run a loop of their own could not do so any more."""
+    items.sort(key=lambda item: "tests/console/" in str(item.path))

@@ -1,0 +1,108 @@
+"""Reading a fleet, beside snmpbulkwalk 16 at a time on the same agents in the same run.
+
+Both read the MAC address table (dot1qTpFdbTable: port and status); Kite Roll's whole reading, with
+ports, VLANs and everything else, stands beside it. CPU is that of the reader alone, not the agents'.
+"""
+
+import asyncio
+import subprocess
+from collections.abc import Awaitable, Callable
+from concurrent.futures import ThreadPoolExecutor
+
+import uvloop
+
+from bench import agents
+from bench.measure import Took, median, row
+from kiteroll.clock import SystemClock
+from kiteroll.collect.agent import Agent, Target
+from kiteroll.collect.conversation import ColumnWalk
+from kiteroll.collect.limits import Limits
+from kiteroll.collect.snmp_reader import TABLES, read_switch
+
+AGENTS, ROWS = 40, 500
+AT_ONCE = 16
+CLOCK = SystemClock()
+FDB = "1.3.6.1.2.1.17.7.1.2.2"
+
+
+def main() -> None:
+    with agents.running(AGENTS, ROWS) as addresses:
+        walk = median(lambda: _bulkwalk(addresses))
+        fdb = median(lambda: _all(addresses, _fdb))
+        whole = median(lambda: _all(addresses, _whole))
+    total = AGENTS * ROWS
+    print(f"  {AGENTS} agents x {ROWS} rows, {AT_ONCE} at a time, medians of 5 runs")
+    for label, took in (
+        ("snmpbulkwalk, MAC address table", walk),
+        ("Kite Roll, MAC address table", fdb),
+        ("Kite Roll, whole reading", whole),
+    ):
+        row(label, f"{took.wall_s:.3f} s wall", f"{took.cpu_s:.3f} s CPU, {total / took.wall_s:,.0f} rows/s")
+    row(
+        "table: times as fast as snmpbulkwalk",
+        f"{walk.wall_s / fdb.wall_s:.2f}",
+        f"CPU {_cpu_ratio(walk, fdb)}",
+    )
+    row(
+        "whole reading: times as fast as snmpbulkwalk",
+        f"{walk.wall_s / whole.wall_s:.2f}",
+        f"CPU {_cpu_ratio(walk, whole)}",
+    )
+    with agents.running(12, 150) as addresses:
+        round_ = median(lambda: _all(addresses, _whole))
+    row("a round of 12 switches x 150 rows", f"{round_.wall_s:.3f} s wall")
+
+
+def _cpu_ratio(other: Took, ours: Took) -> str:
+    return (
+        f"{other.cpu_s / ours.cpu_s:.2f} times less"
+        if ours.cpu_s <= other.cpu_s
+        else f"{ours.cpu_s / other.cpu_s:.2f} times more"
+    )
+
+
+def _bulkwalk(addresses: list[str]) -> None:
+    def walk(address: str) -> None:
+        words = [
+            "snmpbulkwalk",
+            "-v2c",
+            "-c",
+            "tarn-read",
+            "-On",
+            "-Oq",
+            "-Cr25",
+            f"{address}:{agents.PORT}",
+            FDB,
+        ]
+        done = subprocess.run(words, capture_output=True, check=True)
+        assert done.stdout.count(b"\n") >= 2 * ROWS
+
+    with ThreadPoolExecutor(AT_ONCE) as pool:
+        list(pool.map(walk, addresses))
+
+
+def _all(addresses: list[str], read: Callable[[Target], Awaitable[int]]) -> None:
+    async def run() -> None:
+        slots = asyncio.Semaphore(AT_ONCE)
+
+        async def one(address: str) -> None:
+            async with slots:
+                assert await read(Target(host=address, port=agents.PORT, community="tarn-read")) > 0
+
+        await asyncio.gather(*(one(address) for address in addresses))
+
+    uvloop.run(run())
+
+
+async def _whole(target: Target) -> int:
+    reading = await read_switch("bench", target, CLOCK, Limits())
+    assert reading.complete
+    return len(reading.learned)
+
+
+async def _fdb(target: Target) -> int:
+    async with Agent(target, CLOCK) as agent:
+        walk = ColumnWalk(TABLES["dot1qTpFdbTable"], target.version, Limits())
+        ended = await agent.hold(walk, CLOCK.monotonic() + 60)
+        assert ended.complete and walk.rows > ROWS
+        return walk.rows

@@ -1,0 +1,25 @@
+"""Finding a fragment among 500,000 addresses, as the service does it at each keystroke."""
+
+import random
+
+from bench.measure import median, row
+from kiteroll.core.mac import Fragment, MacAddress
+from kiteroll.core.search import AddressIndex
+
+ENDPOINTS = 500_000
+
+
+def main() -> None:
+    chosen = random.Random(1)
+    macs = [MacAddress(0x020000000000 | chosen.getrandbits(40)) for _ in range(ENDPOINTS)]
+    index = AddressIndex(macs)
+    known = macs[1234].digits
+    for label, digits in (
+        ("last four digits", known[-4:]),
+        ("six digits from the middle", known[3:9]),
+        ("two digits, thousands match", known[:2]),
+        ("nothing matches", "f" * 8),
+        ("a whole address", known),
+    ):
+        took = median(lambda digits=digits: index.find(Fragment(digits), 50))  # type: ignore[misc]
+        row(f"{label} among {len(index):,}", f"{took.wall_s * 1000:.2f} ms")

@@ -1,0 +1,112 @@
+"""Tracker and store together, on a private MariaDB: a round's CPU and the rows it writes."""
+
+import tempfile
+import time
+from pathlib import Path
+
+from sqlalchemy import text
+
+from bench.fleet import START, Fleet
+from bench.measure import row
+from kiteroll.core.tracker import Tracker
+from kiteroll.store import inventory
+from kiteroll.store.database import Database
+from kiteroll.store.migrate import migrate
+from kiteroll.store.private_server import PrivateServer
+from kiteroll.store.record import Recorder
+
+SWITCHES, ROWS = 1000, 500
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as directory:
+        server = PrivateServer(Path(directory) / "database")
+        database = Database(server.start(), pool_size=2)
+        try:
+            migrate(database)
+            _rounds(database)
+        finally:
+            database.close()
+            server.stop()
+
+
+def _rounds(database: Database) -> None:
+    fleet, tracker, recorder = Fleet(SWITCHES, ROWS), Tracker(), Recorder(database)
+    ids = [
+        database.run(
+            inventory.add_switch,
+            START,
+            name=f"switch-{number}",
+            host="127.0.0.1",
+            udp_port=161,
+            snmp_version="2c",
+            community_sealed=b"",
+            interval_s=300,
+            enabled=True,
+        ).id
+        for number in range(SWITCHES)
+    ]
+    steps = (
+        ("first round, all new", lambda: None),
+        ("unchanged", lambda: None),
+        ("1 % churn", lambda: fleet.churn(0.01)),
+        ("unchanged, some quiet", lambda: None),
+        ("everything moves", fleet.move_all),
+    )
+    for round_, (label, change) in enumerate(steps):
+        change()
+        readings = [fleet.reading(switch, round_) for switch in range(SWITCHES)]
+        before = _handlers(database)
+        wall, cpu, server_cpu = time.perf_counter(), time.process_time(), _server_cpu()
+        for switch_id, reading in zip(ids, readings, strict=True):
+            changes = tracker.apply(reading)
+            recorder.reading(switch_id, reading, changes, tracker.marks(reading.switch))
+        wall, cpu, server_cpu = (
+            time.perf_counter() - wall,
+            time.process_time() - cpu,
+            _server_cpu() - server_cpu,
+        )
+        after = _handlers(database)
+        written = {name: after[name] - before[name] for name in ("Handler_write", "Handler_update")}
+        row(
+            f"{SWITCHES:,} x {ROWS}, {label}",
+            f"{cpu:.2f} s CPU",
+            f"{wall:.1f} s wall, server {server_cpu:.1f} s CPU; rows a switch: "
+            f"{written['Handler_write'] / SWITCHES:.1f} written, {written['Handler_update'] / SWITCHES:.1f} updated",
+        )
+    began = time.perf_counter()
+    again = Tracker(next_stay=database.run(inventory.next_stay_id))
+    by_switch: dict[int, list[object]] = {}
+    for switch_id, stay in database.stream(inventory.open_stays):
+        by_switch.setdefault(switch_id, []).append(stay)
+    for one in database.run(inventory.all_switches):
+        names = database.run(inventory.port_numbers, one.id)
+        again.restore(one.name, one.marks, names, by_switch.get(one.id, []))  # type: ignore[arg-type]
+    row(
+        "start-up: tracker from the store",
+        f"{time.perf_counter() - began:.2f} s wall",
+        f"{again.tracked():,} open stays",
+    )
+
+
+def _handlers(database: Database) -> dict[str, int]:
+    with database.engine.connect() as connection:
+        return {
+            name: int(value)
+            for name, value in connection.execute(text("SHOW GLOBAL STATUS LIKE 'Handler_%'"))
+        }
+
+
+def _server_cpu() -> float:
+    """CPU seconds of the MariaDB server, a child of this process."""
+    import os
+
+    for entry in Path("/proc").iterdir():
+        if entry.name.isdigit():
+            try:
+                parts = (entry / "stat").read_text().rsplit(")", 1)[1].split()
+            except OSError:
+                continue
+            if int(parts[1]) == os.getpid():
+                return (int(parts[11]) + int(parts[12])) / os.sysconf("SC_CLK_TCK")
+    return 0.0

@@ -1,0 +1,124 @@
+"""Takes the pictures in docs/screenshots from the demo: pages in headless Chromium, commands in a
+terminal window under Xvfb. Run by `make screenshots`, after a change of how anything looks."""
+
+import os
+import shlex
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from playwright.sync_api import Browser, sync_playwright
+
+from kiteroll.client import Client, ServiceUnreachable, switches
+
+ROOT = Path(__file__).parent.parent
+SHOTS = ROOT / "docs" / "screenshots"
+SIZE = {"width": 1280, "height": 800}
+PORT = 8499
+LAB_PORT = 16199
+DISPLAY = ":97"
+CHROMIUM = ("--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
+            "--disable-background-networking", "--disable-component-update", "--disable-sync")  # fmt: skip
+
+PAGES = {
+    "overview": ("/", "light"),
+    "find": ("/?q=9e:4a", "light"),
+    "switches": ("/switches", "light"),
+    "switch-light": ("/switches/checkin-east", "light"),
+    "switch-dark": ("/switches/checkin-east", "dark"),
+}
+COMMANDS = {
+    "cli-find": "kiteroll find 9e:4a berth; kiteroll on port checkin-east p10; kiteroll changed --limit 8",
+    "cli-probe": f"kiteroll probe 127.77.0.11:{LAB_PORT} --community tarn-read | head -40",
+}
+
+
+@contextmanager
+def demo(data: Path) -> Iterator[str]:
+    command = [sys.executable, "-m", "kiteroll.cli", "demo", "--data", str(data)]
+    command += ["--listen-port", str(PORT), "--lab-port", str(LAB_PORT)]
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
+    try:
+        until = time.monotonic() + 120
+        while not _all_read(data):
+            assert time.monotonic() < until and process.poll() is None, "the demo does not start"
+            time.sleep(0.5)
+        yield (data / "token").read_text().strip()
+    finally:
+        process.terminate()
+        process.wait(30)
+
+
+def _all_read(data: Path) -> bool:
+    try:
+        with Client(f"http://127.0.0.1:{PORT}", (data / "token").read_text().strip()) as client:
+            known = list(client.each(switches()))
+    except (ServiceUnreachable, FileNotFoundError):
+        return False
+    return len(known) == 12 and all(one.read_at for one in known)
+
+
+def pages(browser: Browser, token: str) -> None:
+    for name, (path, scheme) in PAGES.items():
+        context = browser.new_context(viewport=SIZE, color_scheme=scheme, locale="en-GB")  # type: ignore[arg-type]
+        page = context.new_page()
+        page.goto(f"http://127.0.0.1:{PORT}/")
+        page.get_by_label("Token").fill(token)
+        page.keyboard.press("Enter")
+        page.get_by_role("navigation").wait_for()
+        page.goto(f"http://127.0.0.1:{PORT}{path}")
+        page.get_by_role("table").first.wait_for()
+        page.wait_for_timeout(1500)
+        page.screenshot(path=SHOTS / f"{name}.png")
+        context.close()
+
+
+def commands(data: Path) -> None:
+    environment = {
+        **os.environ, "DISPLAY": DISPLAY, "KITEROLL_DATA": str(data), "PS1": "$ ",
+        "KITEROLL_URL": f"http://127.0.0.1:{PORT}", "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}",
+    }  # fmt: skip
+    screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    try:
+        time.sleep(1)
+        for name, command in COMMANDS.items():
+            shown = "; ".join(
+                f"printf '\\033[1m$ %s\\033[0m\\n' {shlex.quote(one.strip())}; {one}; echo"
+                for one in command.split(";")
+            )
+            terminal = subprocess.Popen(
+                ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "158x50+0+0", "-bg", "#10181c", "-fg", "#e6ebe9",
+                 "-e", "bash", "-c", f"{shown}; sleep 60"], env=environment,
+            )  # fmt: skip
+            time.sleep(8)
+            subprocess.run(
+                ["import", "-display", DISPLAY, "-window", "root", str(SHOTS / f"{name}.png")], check=True
+            )
+            terminal.terminate()
+            terminal.wait()
+    finally:
+        screen.terminate()
+        screen.wait()
+
+
+def main() -> int:
+    SHOTS.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory() as directory:
+        data = Path(directory) / "data"
+        with demo(data) as token:
+            # Long enough for the laptop of the story to have moved.
+            time.sleep(60)
+            with sync_playwright() as playwright:
+                browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(CHROMIUM))
+                pages(browser, token)
+                browser.close()
+            commands(data)
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())
