@@ -72,7 +72,7 @@ def _rounds(database: Database) -> None:
             f"{SWITCHES:,} x {ROWS}, {label}",
             f"{cpu:.2f} s CPU",
             f"{wall:.1f} s wall, server {server_cpu:.1f} s CPU; rows a switch: "
-            f"{written['Handler_write'] / SWITCHES:.1f} written, {written['Handler_update'] / SWITCHES:.1f} updated",
+            + ", ".join(f"{name[8:]} {count / SWITCHES:.1f}" for name, count in written.items()),
         )
     began = time.perf_counter()
     again = Tracker(next_stay=database.run(inventory.next_stay_id))

@@ -90,10 +90,9 @@ def commands(data: Path) -> None:
                 f"printf '\\033[1m$ %s\\033[0m\\n' {shlex.quote(one.strip())}; {one}; echo"
                 for one in command.split(";")
             )
-            terminal = subprocess.Popen(
-                ["xterm", "-fa", "DejaVu Sans Mono", "-fs", "10", "-geometry", "158x50+0+0", "-bg", "#10181c", "-fg", "#e6ebe9",
-                 "-e", "bash", "-c", f"{shown}; sleep 60"], env=environment,
-            )  # fmt: skip
+            look = ("-fa", "DejaVu Sans Mono", "-fs", "10", "-bg", "#10181c", "-fg", "#e6ebe9")
+            window = ("-geometry", "158x50+0+0", "-e", "bash", "-c", f"{shown}; sleep 60")
+            terminal = subprocess.Popen(["xterm", *look, *window], env=environment)
             time.sleep(8)
             subprocess.run(
                 ["import", "-display", DISPLAY, "-window", "root", str(SHOTS / f"{name}.png")], check=True

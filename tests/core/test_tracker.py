@@ -73,8 +73,9 @@ def test_a_port_that_is_down_ends_what_is_missing_there() -> None:
     tracker = Tracker()
     tracker.apply(reading(0, {(1, 10): "p1", (2, 10): "p2"}))
     changes = tracker.apply(reading(1, {}, down=("p1",)))
-    endings = [change for change in changes if isinstance(change, Gone)]
-    assert [(change.mac, change.ending) for change in endings] == [(mac(1), Ending.PORT_DOWN)]
+    endings = [(change.mac, change.ending) for change in changes if isinstance(change, Gone)]
+    assert endings == [(mac(1), Ending.PORT_DOWN)]
+    assert [change.mac for change in changes if isinstance(change, Quiet)] == [mac(2)]
     later = tracker.apply(reading(2, {}, down=("p1", "p2")))
     assert [change.mac for change in later if isinstance(change, Gone)] == [mac(2)]
 

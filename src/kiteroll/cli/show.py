@@ -76,18 +76,17 @@ class Output:
         return "never" if at is None else age(self._now() - at)
 
     def _table(self, items: Sequence[T], columns: Sequence[Column[T]]) -> None:
+        """Columns in which nothing stands are left out: people read what is there."""
         table = Table(box=None, header_style="bold", padding=(0, 2, 0, 0), pad_edge=False)
+        cells: list[list[Text]] = []
         for column in columns:
-            table.add_column(
-                column.title, justify="right" if column.right else "left", no_wrap=True, overflow="ellipsis"
-            )
-        for item in items:
-            table.add_row(
-                *(
-                    Text(_words((column.shown or column.value)(item)), column.style(item))
-                    for column in columns
-                )
-            )
+            words = [Text(_words((column.shown or column.value)(item)), column.style(item)) for item in items]
+            if any(words):
+                justify: Literal["left", "right"] = "right" if column.right else "left"
+                table.add_column(column.title, justify=justify, no_wrap=True, overflow="ellipsis")
+                cells.append(words)
+        for row in zip(*cells, strict=True):
+            table.add_row(*row)
         self._console.print(table)
 
 

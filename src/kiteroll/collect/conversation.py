@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from kiteroll.collect.limits import Limits
 from kiteroll.snmp import ber
 from kiteroll.snmp.ber import Oid
-from kiteroll.snmp.message import V1, ErrorStatus, Kind, Pdu
+from kiteroll.snmp.message import V1, Binding, ErrorStatus, Kind, Pdu
 
 Value = tuple[int, bytes]
 """Tag and content as they came."""
@@ -160,17 +160,11 @@ class ColumnWalk(Conversation):
             return
         over: set[Oid] = set()
         latest: dict[Oid, bytes] = {}
-        width = len(asked)
-        lookup = [(column, self._prefixes[column], self.columns[column]) for column in asked]
-        for position, (oid, tag, content) in enumerate(pdu.bindings):
-            column, prefix, rows = lookup[position % width]
-            if column in over:
-                continue
-            if tag == ber.END_OF_MIB_VIEW or not oid.startswith(prefix) or len(oid) == len(prefix):
-                over.add(column)
-            elif tag not in ber.EXCEPTIONS:
-                rows[oid[len(prefix) :]] = (tag, content)
-                latest[column] = oid
+        for at, column in enumerate(asked):
+            # The values of one column stand `width` apart; a last repetition may be cut short.
+            last = self._take(column, pdu.bindings[at :: len(asked)], over)
+            if last is not None:
+                latest[column] = last
         for column, oid in latest.items():
             # One comparison an answer is enough: a walk that goes round in circles must step back
             # between two answers at some time.
@@ -183,6 +177,20 @@ class ColumnWalk(Conversation):
         self._close(over)
         if self.rows > self.limits.rows:
             self.end(f"more than {self.limits.rows} rows: broken off")
+
+    def _take(self, column: Oid, bindings: Sequence[Binding], over: set[Oid]) -> bytes | None:
+        """Keep a column's rows; returns the OID of the last one. A column that ends goes into `over`."""
+        prefix, rows = self._prefixes[column], self.columns[column]
+        length = len(prefix)
+        last = None
+        for oid, tag, content in bindings:
+            if tag == ber.END_OF_MIB_VIEW or not oid.startswith(prefix) or len(oid) == length:
+                over.add(column)
+                break
+            if tag not in ber.EXCEPTIONS:
+                rows[oid[length:]] = (tag, content)
+                last = oid
+        return last
 
     def _on_error(self, pdu: Pdu) -> None:
         asked = self._open[: self._together]

@@ -168,21 +168,29 @@ class _Step:
         """Addresses that were in the table and are not in this complete reading."""
         state = self.state
         awaited = grace_until is not None and self.at < grace_until
+        down = self._ports_down()
         for key in sorted(state.table.keys() - self.reading.learned.keys()):
             port = state.names[state.table.pop(key)]
             stay = state.stays.pop(key)
             place = Place(self.reading.switch, port, vlan_of(key))
             last_seen_at = state.seen_until(key)
+            if port in down:
+                missing = Missing(stay, port, last_seen_at, None)
+                self.changes.append(_gone(place.switch, key, missing, self.at, Ending.PORT_DOWN))
+                continue
             state.missing[key] = Missing(stay, port, last_seen_at, None if awaited else self.at)
             kind: type[Awaited | Quiet] = Awaited if awaited else Quiet
             self.changes.append(
                 kind(at=self.at, mac=mac_of(key), place=place, stay=stay, last_seen_at=last_seen_at)
             )
 
+    def _ports_down(self) -> set[str]:
+        return {port.name for port in self.reading.ports if port.oper is Oper.DOWN}
+
     def _hold_out(self, grace_until: datetime | None) -> None:
         """End stays whose port is down or whose hold time has run out; announce overdue ones."""
         switch = self.reading.switch
-        down = {port.name for port in self.reading.ports if port.oper is Oper.DOWN}
+        down = self._ports_down()
         grace_over = grace_until is None or self.at >= grace_until
         for key, missing in sorted(self.state.missing.items()):
             if missing.port in down:

@@ -14,12 +14,19 @@ class Event:
     do: Callable[[World], None]
 
 
+def _move(world: World, name: str, at: tuple[str, int]) -> None:
+    """Plug a host in elsewhere, at a port that is set up for its VLAN."""
+    host = world.hosts[name]
+    world.switches[at[0]].ports[at[1]].pvid = host.vlan
+    world.move(host, at)
+
+
 def _crew_laptop_to_quay(world: World) -> None:
-    world.move(world.hosts["laptop-1"], ("quay-2", 18))
+    _move(world, "laptop-1", ("quay-2", 18))
 
 
 def _crew_laptop_back(world: World) -> None:
-    world.move(world.hosts["laptop-1"], ("port-office", 13))
+    _move(world, "laptop-1", ("port-office", 13))
 
 
 def _unplug_cradle(world: World) -> None:
@@ -27,11 +34,11 @@ def _unplug_cradle(world: World) -> None:
 
 
 def _replug_cradle(world: World) -> None:
-    world.plug(world.hosts["cradle-9"], ("baggage-hall", 20))
+    _move(world, "cradle-9", ("baggage-hall", 20))
 
 
 def _cradle_home(world: World) -> None:
-    world.move(world.hosts["cradle-9"], ("baggage-hall", 1))
+    _move(world, "cradle-9", ("baggage-hall", 1))
 
 
 def _restart_weighbridge(world: World) -> None:
