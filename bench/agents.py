@@ -10,7 +10,8 @@ from contextlib import contextmanager
 
 from kiteroll.core.mac import MacAddress
 from kiteroll.lab.agent import AgentFarm, AgentSettings
-from kiteroll.lab.mib_view import MibView, switch_objects
+from kiteroll.lab.mib_view import MibView
+from kiteroll.lab.objects import switch_objects
 from kiteroll.lab.switch import LabPort, LabSwitch, Learned
 
 PORT = 16200
@@ -37,7 +38,7 @@ async def _serve(agents: int, rows: int) -> None:
     for number in range(agents):
         switch = full_switch(number, rows)
         view = MibView(switch_objects(switch))
-        farm.listen(switch.address, lambda view=view: view, AgentSettings())  # type: ignore[misc]
+        farm.listen(switch.address, lambda view=view: {"": view}, AgentSettings())  # type: ignore[misc]
         addresses.append(switch.address)
     print(json.dumps(addresses), flush=True)
     await asyncio.Event().wait()

@@ -87,8 +87,7 @@ def commands(data: Path) -> None:
         time.sleep(1)
         for name, command in COMMANDS.items():
             shown = "; ".join(
-                f"printf '\\033[1m$ %s\\033[0m\\n' {shlex.quote(one.strip())}; {one}; echo"
-                for one in command.split(";")
+                f"echo {shlex.quote(f'$ {one.strip()}')}; {one}; echo" for one in command.split(";")
             )
             look = ("-fa", "DejaVu Sans Mono", "-fs", "10", "-bg", "#10181c", "-fg", "#e6ebe9")
             window = ("-geometry", "158x50+0+0", "-e", "bash", "-c", f"{shown}; sleep 60")

@@ -7,7 +7,8 @@ from kiteroll.clock import SystemClock
 from kiteroll.core.mac import MacAddress
 from kiteroll.lab import story, tarn_ferries
 from kiteroll.lab.agent import AgentSettings, answer
-from kiteroll.lab.mib_view import MibView, switch_objects
+from kiteroll.lab.mib_view import MibView
+from kiteroll.lab.objects import switch_objects
 from kiteroll.lab.site import Site
 from kiteroll.lab.switch import LabPort, LabSwitch
 from kiteroll.lab.world import Host, World
@@ -84,7 +85,8 @@ def test_net_snmp_walks_an_agent_and_sees_every_object_in_order() -> None:
         switch = site.world.switches["checkin-east"]
         with site.farm:
             lines = await asyncio.to_thread(_walk, switch.address, site.farm.port, ".1.3.6.1.2.1", "-Cr25")
-        return lines, MibView(switch_objects(switch))
+        neighbours = site.world.neighbours(switch.name)
+        return lines, MibView(switch_objects(switch, neighbours))
 
     lines, view = asyncio.run(work())
     walked = [ber.oid(line.split(" = ")[0].lstrip(".")) for line in lines if "No more var" not in line]
@@ -102,7 +104,7 @@ def _ask(
     request = encode_request(
         V2C, community, kind, 9, [ber.encode_oid(oid) for oid in oids], repetitions=repetitions
     )
-    reply = answer(VIEW, AgentSettings(max_message=room), decode_message(request))
+    reply = answer({"": VIEW}, AgentSettings(max_message=room), decode_message(request))
     return None if reply is None else decode_message(reply).pdu
 
 

@@ -3,17 +3,21 @@
 import asyncio
 import random
 import socket
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from types import TracebackType
 from typing import Self
 
 from kiteroll.clock import Clock
 from kiteroll.collect.conversation import Ask, Conversation, Ended
-from kiteroll.core.errors import DeviceSilent, Invalid
+from kiteroll.collect.security import ByCommunity, ByUser, Reported, Security
+from kiteroll.core.errors import DeviceRefused, DeviceSilent, Invalid
 from kiteroll.snmp.ber import Malformed
-from kiteroll.snmp.message import V2C, Pdu, decode_message, encode_request
+from kiteroll.snmp.message import V2C, Pdu, request_pdu
+from kiteroll.snmp.usm import V3, Trouble, User
 
 _REQUEST_IDS = 2**31 - 1
+_SYNCHRONISES = frozenset({Trouble.NOT_IN_TIME, Trouble.UNKNOWN_ENGINE})
+"""Reports that bring what a second try needs."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -24,11 +28,41 @@ class Target:
     port: int = 161
     community: str = field(default="public", repr=False)
     version: int = V2C
+    """V1 or V2C; with `user` it is V3."""
+    user: User | None = None
+    context: str = ""
+    """SNMPv3 context name: which view of the switch is asked for."""
+    view_community: str = field(default="", repr=False)
+    """Template with {vlan}: community that shows the table of one VLAN, on switches that offer
+    it one VLAN at a time."""
+    view_context: str = ""
+    """The same as an SNMPv3 context."""
+    view_vlans: tuple[int, ...] = ()
+    """VLANs to look at so; empty: those the switch tells of."""
 
     @property
     def address(self) -> str:
         host = f"[{self.host}]" if ":" in self.host else self.host
         return f"{host}:{self.port}"
+
+    @property
+    def protocol(self) -> int:
+        return V3 if self.user is not None else self.version
+
+    @property
+    def by_vlan(self) -> bool:
+        return bool(self.view_context if self.user else self.view_community)
+
+    def view(self, vlan: int) -> "Target":
+        """The same switch, seen through the view of one VLAN."""
+        if self.user is not None:
+            return replace(self, context=self.view_context.replace("{vlan}", str(vlan)))
+        return replace(self, community=self.view_community.replace("{vlan}", str(vlan)))
+
+    def security(self) -> Security:
+        if self.user is not None:
+            return ByUser(self.user, self.context)
+        return ByCommunity(self.version, self.community)
 
 
 class Agent:
@@ -36,8 +70,9 @@ class Agent:
 
     def __init__(self, target: Target, clock: Clock) -> None:
         self.target = target
+        self.security = target.security()
         self._clock = clock
-        self._wire = _Wire()
+        self._wire = _Wire(self.security, clock)
         self._transport: asyncio.DatagramTransport | None = None
         self._request_id = random.randrange(_REQUEST_IDS)
 
@@ -64,7 +99,10 @@ class Agent:
             self._transport.close()
 
     async def hold(self, talk: Conversation, deadline: float) -> Ended:
-        """Carry one conversation to its end; at `deadline` (clock.monotonic()) it is broken off."""
+        """Carry one conversation to its end; at `deadline` (clock.monotonic()) it is broken off.
+
+        Raises DeviceRefused when an SNMPv3 engine will not have us, with its reason.
+        """
         while isinstance(step := talk.next(), Ask):
             left = deadline - self._clock.monotonic()
             if left <= 0:
@@ -75,38 +113,55 @@ class Agent:
                     pdu = await self._ask(step)
             except TimeoutError:
                 talk.on_silence(self._wire.note)
+            except Reported as report:
+                raise DeviceRefused(self.target.address, f"SNMPv3: {report}") from report
             else:
                 talk.on_reply(pdu)
         return step
 
     async def _ask(self, step: Ask) -> Pdu:
+        if (opening := self.security.opening(self._next_id())) is not None:
+            try:
+                await self._exchange(opening)
+            except Reported as report:
+                if report.trouble is not Trouble.UNKNOWN_ENGINE:
+                    raise
+        try:
+            return await self._exchange(self._request(step))
+        except Reported as report:
+            if report.trouble not in _SYNCHRONISES:
+                raise
+        return await self._exchange(self._request(step))
+
+    def _request(self, step: Ask) -> bytes:
+        number = self._next_id()
+        pdu = request_pdu(step.kind, number, step.oids, repetitions=step.repetitions)
+        return self.security.encode(number, pdu, self._clock.monotonic())
+
+    async def _exchange(self, message: bytes) -> Pdu:
         if self._transport is None:
             raise AssertionError("the agent is used outside its context")
-        self._request_id = self._request_id % _REQUEST_IDS + 1
-        target = self.target
-        request = encode_request(
-            target.version,
-            target.community.encode(),
-            step.kind,
-            self._request_id,
-            step.oids,
-            repetitions=step.repetitions,
-        )
         answer = self._wire.expect(self._request_id)
-        self._transport.sendto(request)
+        self._transport.sendto(message)
         return await answer
+
+    def _next_id(self) -> int:
+        self._request_id = self._request_id % _REQUEST_IDS + 1
+        return self._request_id
 
 
 class _Wire(asyncio.DatagramProtocol):
     """Hands the one awaited answer over, and remembers what else came in."""
 
-    def __init__(self) -> None:
+    def __init__(self, security: Security, clock: Clock) -> None:
         self.note = ""
+        self._security = security
+        self._clock = clock
         self._awaited = 0
         self._answer: asyncio.Future[Pdu] | None = None
 
-    def expect(self, request_id: int) -> asyncio.Future[Pdu]:
-        self._awaited = request_id
+    def expect(self, message_id: int) -> asyncio.Future[Pdu]:
+        self._awaited = message_id
         self._answer = asyncio.get_running_loop().create_future()
         return self._answer
 
@@ -114,12 +169,14 @@ class _Wire(asyncio.DatagramProtocol):
         if self._answer is None or self._answer.done():
             return
         try:
-            pdu = decode_message(data).pdu
+            message_id, pdu = self._security.decode(data, self._clock.monotonic())
         except Malformed as broken:
-            self.note = f"an answer came that cannot be decoded: {broken}"
-            return
-        if pdu.request_id == self._awaited:
-            self._answer.set_result(pdu)
+            self.note = f"an answer came that cannot be used: {broken}"
+        except Reported as report:
+            self._answer.set_exception(report)
+        else:
+            if message_id == self._awaited:
+                self._answer.set_result(pdu)
 
     def error_received(self, exc: Exception) -> None:
         # ICMP port unreachable and its kin. Waited out like silence, so that an agent which is

@@ -1,14 +1,17 @@
 """Simulated SNMP agents: real UDP on loopback addresses, real messages, answers encoded beforehand."""
 
 import asyncio
+import random
 import socket
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from types import TracebackType
 from typing import Self
 
 from kiteroll.core.errors import Invalid
+from kiteroll.lab.agent_v3 import LabEngine, answer_v3
 from kiteroll.lab.mib_view import MibView
+from kiteroll.lab.traits import PLAIN, Traits
 from kiteroll.snmp import ber
 from kiteroll.snmp.message import (
     V1,
@@ -16,9 +19,11 @@ from kiteroll.snmp.message import (
     ErrorStatus,
     Kind,
     Message,
+    Pdu,
     decode_message,
     encode_binding,
-    encode_message,
+    encode_pdu,
+    wrap,
 )
 
 _NO_SUCH_INSTANCE = ber.encode(ber.NO_SUCH_INSTANCE, b"")
@@ -34,42 +39,63 @@ class AgentSettings:
     community: str = "tarn-read"
     max_message: int = 1472
     """Largest message in octets: what fits an Ethernet frame with IPv4 and UDP headers."""
+    engine: LabEngine | None = None
+    """Speaks SNMPv3 only, as this engine."""
+    traits: Traits = PLAIN
 
 
-def answer(view: MibView, settings: AgentSettings, request: Message) -> bytes | None:
+Views = Mapping[str, MibView]
+
+
+def answer(views: Views, settings: AgentSettings, request: Message) -> bytes | None:
     """The response message, or None when an agent stays silent (wrong community, not a request)."""
-    if request.community != settings.community.encode() or request.version not in (V1, V2C):
+    community = request.community.decode(errors="replace")
+    view = views.get("" if community == settings.community else community or "-")
+    if view is None or request.version not in (V1, V2C) or settings.engine is not None:
         return None
-    asked = [ber.decode_oid(oid) for oid, _, _ in request.pdu.bindings]
-    room = settings.max_message - _ENVELOPE - len(request.community)
+    pdu = respond(view, settings, request.version, request.pdu)
+    return None if pdu is None else wrap(request.version, request.community, pdu)
+
+
+def respond(view: MibView, settings: AgentSettings, version: int, pdu: Pdu) -> bytes | None:
+    """The encoded response PDU to a request PDU; None when it is no request."""
+    asked = [ber.decode_oid(oid) for oid, _, _ in pdu.bindings]
+    room = settings.max_message - _ENVELOPE - len(settings.community)
     status, index = ErrorStatus.NO_ERROR, 0
-    match request.pdu.kind:
+    traits = settings.traits
+    if traits.loops_in:
+        asked = [_thrown_back(oid, traits.loops_in) for oid in asked]
+    match pdu.kind:
         case Kind.GET:
             found = [_exactly(view, oid) for oid in asked]
         case Kind.GET_NEXT:
             found = [_next(view, oid)[1] for oid in asked]
-        case Kind.GET_BULK if request.version == V2C:
-            repetitions = max(0, request.pdu.error_index)
-            found = _bulk(view, asked, max(0, request.pdu.error_status), repetitions, room)
+        case Kind.GET_BULK if version != V1:
+            repetitions = max(0, pdu.error_index)
+            found = _bulk(view, asked, max(0, pdu.error_status), repetitions, room)
         case Kind.SET:
             found, status, index = [], ErrorStatus.NO_ACCESS, 1
         case _:
             return None
-    if request.version == V1 and None in found:
+    if version == V1 and None in found:
         # RFC 1157 has no exceptions: one missing object refuses the request, with its bindings back.
         status, index = ErrorStatus.NO_SUCH_NAME, found.index(None) + 1
-    absent = _NO_SUCH_INSTANCE if request.pdu.kind == Kind.GET else _END_OF_MIB_VIEW
+    absent = _NO_SUCH_INSTANCE if pdu.kind == Kind.GET else _END_OF_MIB_VIEW
     bindings = [
-        encode_binding(request.pdu.bindings[at][0], absent) if binding is None else binding
+        encode_binding(pdu.bindings[at][0], absent) if binding is None else binding
         for at, binding in enumerate(found)
     ]
-    if status == ErrorStatus.NO_ERROR and sum(map(len, bindings)) > room:
+    too_many = traits.most_bindings and len(bindings) > traits.most_bindings
+    if status == ErrorStatus.NO_ERROR and (sum(map(len, bindings)) > room or too_many):
         status, index, bindings = ErrorStatus.TOO_BIG, 0, []
     if status in (ErrorStatus.NO_SUCH_NAME, ErrorStatus.NO_ACCESS):
-        bindings = [encode_binding(oid, ber.encode(tag, value)) for oid, tag, value in request.pdu.bindings]
-    return encode_message(
-        request.version, request.community, Kind.RESPONSE, request.pdu.request_id, status, index, bindings
-    )
+        bindings = [encode_binding(oid, ber.encode(tag, value)) for oid, tag, value in pdu.bindings]
+    return encode_pdu(Kind.RESPONSE, pdu.request_id, status, index, bindings)
+
+
+def _thrown_back(oid: ber.Oid, subtree: tuple[int, ...]) -> ber.Oid:
+    """Anything deep inside the subtree is answered as if its first rows were asked for."""
+    return subtree if oid[: len(subtree)] == subtree else oid
 
 
 def _exactly(view: MibView, oid: ber.Oid) -> bytes | None:
@@ -113,12 +139,13 @@ def _bulk(
 class AgentFarm:
     """Agents on many loopback addresses in one event loop. One socket each, as real ones have."""
 
-    def __init__(self, port: int) -> None:
+    def __init__(self, port: int, seed: int = 1) -> None:
         self.port = port
         self._sockets: list[socket.socket] = []
+        self._random = random.Random(seed)
 
-    def listen(self, address: str, view: Callable[[], MibView | None], settings: AgentSettings) -> None:
-        """Answer on `address`; `view` gives what the agent has to tell now, None for silence.
+    def listen(self, address: str, views: Callable[[], Views | None], settings: AgentSettings) -> None:
+        """Answer on `address`; `views` gives what the agent has to tell now, None for silence.
 
         Raises Invalid when the address cannot be bound.
         """
@@ -132,7 +159,7 @@ class AgentFarm:
                 f"no simulated agent can listen on {address} port {self.port}/udp: {taken.strerror}"
             ) from taken
         self._sockets.append(sock)
-        asyncio.get_running_loop().add_reader(sock, _serve, sock, view, settings)
+        asyncio.get_running_loop().add_reader(sock, self._serve, sock, views, settings)
 
     def close(self) -> None:
         loop = asyncio.get_running_loop()
@@ -149,22 +176,51 @@ class AgentFarm:
     ) -> None:
         self.close()
 
-
-def _serve(sock: socket.socket, view: Callable[[], MibView | None], settings: AgentSettings) -> None:
-    for _ in range(_BURST):
-        try:
-            data, sender = sock.recvfrom(65535)
-        except (BlockingIOError, ConnectionError):
-            return
-        objects = view()
-        if objects is None:
-            continue
-        try:
-            reply = answer(objects, settings, decode_message(data))
-        except ber.Malformed:
-            continue
-        if reply is not None:
+    def _serve(self, sock: socket.socket, views: Callable[[], Views | None], settings: AgentSettings) -> None:
+        traits = settings.traits
+        for _ in range(_BURST):
             try:
-                sock.sendto(reply, sender)
-            except BlockingIOError:
-                return  # its send buffer is full: the answer is lost, as on any network
+                data, sender = sock.recvfrom(65535)
+            except (BlockingIOError, ConnectionError):
+                return
+            now = views()
+            if now is None or (traits.loss and self._random.random() < traits.loss):
+                continue
+            try:
+                reply = self._reply(now, settings, data)
+            except ber.Malformed:
+                continue
+            if reply is not None and traits.delay_s:
+                asyncio.get_running_loop().call_later(traits.delay_s, _send, sock, reply, sender)
+            elif reply is not None:
+                _send(sock, reply, sender)
+
+    def _reply(self, views: Views, settings: AgentSettings, data: bytes) -> bytes | None:
+        traits = settings.traits
+        if traits.garbage:
+            return self._random.randbytes(self._random.randrange(1, 200))
+        if settings.engine is not None:
+            seconds = int(asyncio.get_running_loop().time())
+            return answer_v3(
+                settings.engine, views, data, seconds, lambda view, pdu: respond(view, settings, V2C, pdu)
+            )
+        request = decode_message(data)
+        if traits.breaks_off_in and _half_way(views[""], traits.breaks_off_in, request):
+            return None
+        return answer(views, settings, request)
+
+
+def _half_way(view: MibView, subtree: tuple[int, ...], request: Message) -> bool:
+    """Whether a request asks for the second half of a subtree."""
+    first = view.after(subtree)
+    last = view.after((*subtree, 2**32))
+    middle = view.oids[min((first + last) // 2, len(view.oids) - 1)]
+    asked = (ber.decode_oid(oid) for oid, _, _ in request.pdu.bindings)
+    return any(oid >= middle and oid[: len(subtree)] == subtree for oid in asked)
+
+
+def _send(sock: socket.socket, reply: bytes, sender: tuple[str, int]) -> None:
+    try:
+        sock.sendto(reply, sender)
+    except OSError:
+        return  # closed meanwhile, or its buffer is full: the answer is lost, as on any network

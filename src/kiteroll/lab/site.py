@@ -2,18 +2,30 @@
 
 import asyncio
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, datetime
 
 from kiteroll.clock import Clock
-from kiteroll.lab.agent import AgentFarm, AgentSettings
-from kiteroll.lab.mib_view import MibView, switch_objects, uptime
+from kiteroll.lab.agent import AgentFarm, AgentSettings, Views
+from kiteroll.lab.agent_v3 import LabEngine
+from kiteroll.lab.mib_view import ticks
+from kiteroll.lab.objects import views
 from kiteroll.lab.switch import LabSwitch
 from kiteroll.lab.world import World
 from kiteroll.snmp import mib
+from kiteroll.snmp.usm import Auth, User
 
 SETTLE_S = 900.0
 """World seconds lived before anyone may look, so that tables are as full as they get."""
 _STEP_S = 0.25
+LAB_USER = User(
+    name="tarn-reader",
+    auth=Auth.SHA256,
+    auth_password="ferry-across-the-tarn",
+    privacy=True,
+    privacy_password="berth-lights-at-dusk",
+)
+"""The SNMPv3 user of simulated switches."""
 _BOOTED_ONCE = datetime(2026, 6, 1, tzinfo=UTC)
 
 
@@ -37,10 +49,17 @@ class Site:
         self._began = self._clock.monotonic() - SETTLE_S
         try:
             for switch in self.world.switches.values():
-                self.farm.listen(switch.address, _view_of(switch, self.world), self._settings)
+                self.farm.listen(switch.address, _views_of(switch, self.world), self._settings_of(switch))
         except BaseException:
             self.farm.close()
             raise
+
+    def _settings_of(self, switch: LabSwitch) -> AgentSettings:
+        traits = switch.traits
+        engine = (
+            LabEngine(b"\x80\x00\x00\x00\x05" + switch.name.encode()[:24], LAB_USER) if traits.v3 else None
+        )
+        return replace(self._settings, traits=traits, engine=engine)
 
     async def run(self) -> None:
         """Let the world live in real time, until cancelled."""
@@ -52,18 +71,19 @@ class Site:
             self.farm.close()
 
 
-def _view_of(switch: LabSwitch, world: World) -> Callable[[], MibView | None]:
+def _views_of(switch: LabSwitch, world: World) -> Callable[[], Views | None]:
     """The switch's objects, encoded anew only when something in them changed."""
-    built: tuple[object, MibView] | None = None
+    built: tuple[object, Views] | None = None
 
-    def view() -> MibView | None:
+    def views_now() -> Views | None:
         nonlocal built
         if not switch.answering:
             return None
         state = (switch.version, tuple((port.up, port.admin_up) for port in switch.ports.values()))
         if built is None or built[0] != state:
-            built = (state, MibView(switch_objects(switch)))
-        built[1].replace(mib.SYS_UP_TIME, uptime(world.now, switch.booted_at))
+            built = (state, views(switch, world.neighbours(switch.name)))
+        for view in built[1].values():
+            view.replace(mib.SYS_UP_TIME, ticks(world.now - switch.booted_at))
         return built[1]
 
-    return view
+    return views_now

@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 
 from kiteroll.core.mac import MacAddress
+from kiteroll.lab.traits import PLAIN, Traits
 
 
 @dataclass(slots=True, kw_only=True)
@@ -18,6 +19,8 @@ class LabPort:
     cabled: bool = False
     admin_up: bool = True
     speed_mbps: int = 1000
+    changed_at: float = 0.0
+    """World time of its last going up or down."""
     inner: bool = False
     """Where the switch's own frames enter: no interface that its agent tells of."""
 
@@ -47,6 +50,12 @@ class LabSwitch:
     vlans: dict[int, str] = field(default_factory=dict)
     ageing_s: int = 300
     booted_at: float = 0.0
+    traits: Traits = PLAIN
+    far_ports: dict[int, str] = field(default_factory=dict)
+    """Interface to the name of the port at the other end of its cable, where that is a switch."""
+    discards: int = 0
+    """Addresses not learned for want of room (dot1dTpLearnedEntryDiscards)."""
+    topology_changes: int = 1
     answering: bool = True
     """False: its agent stays silent, the bridge goes on."""
     fdb: dict[tuple[int, int], Learned] = field(default_factory=dict)

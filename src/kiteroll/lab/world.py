@@ -64,6 +64,12 @@ class World:
         self._cables[one] = other
         self._cables[other] = one
         self._port(one).cabled = self._port(other).cabled = True
+        self.switches[one[0]].far_ports[one[1]] = self._port(other).name
+        self.switches[other[0]].far_ports[other[1]] = self._port(one).name
+
+    def neighbours(self, name: str) -> dict[int, LabSwitch]:
+        """Interface of the switch to the switch at the other end of its cable."""
+        return {port: self.switches[there[0]] for (here, port), there in self._cables.items() if here == name}
 
     def add_host(self, host: Host) -> Host:
         self.hosts[host.name] = host
@@ -78,7 +84,9 @@ class World:
     def plug(self, host: Host, at: tuple[str, int]) -> None:
         """Plug a host in; it says hello at once, as hosts do when their link comes up."""
         host.at = at
-        self._port(at).cabled = True
+        port = self._port(at)
+        if not port.cabled:
+            port.cabled, port.changed_at = True, self.now
         self._say(host, BROADCAST)
 
     def unplug(self, host: Host) -> None:
@@ -87,7 +95,8 @@ class World:
             return
         at, host.at = host.at, None
         if all(other.at != at for other in self.hosts.values()) and at not in self._cables:
-            self._port(at).cabled = False
+            port = self._port(at)
+            port.cabled, port.changed_at = False, self.now
             self.switches[at[0]].forget_port(at[1])
 
     def move(self, host: Host, at: tuple[str, int]) -> None:

@@ -20,6 +20,9 @@ class Kind(IntEnum):
     RESPONSE = 0xA2
     SET = 0xA3
     GET_BULK = 0xA5
+    INFORM = 0xA6
+    TRAP = 0xA7
+    REPORT = 0xA8
 
 
 class ErrorStatus(IntEnum):
@@ -70,9 +73,13 @@ def encode_request(
     *,
     repetitions: int = 0,
 ) -> bytes:
-    """A request; `repetitions` is max-repetitions of a GETBULK, whose non-repeaters are none."""
-    bindings = [encode_binding(oid, _NULL) for oid in oids]
-    return encode_message(version, community, kind, request_id, 0, repetitions, bindings)
+    """A request in a community message."""
+    return wrap(version, community, request_pdu(kind, request_id, oids, repetitions=repetitions))
+
+
+def request_pdu(kind: Kind, request_id: int, oids: Sequence[bytes], *, repetitions: int = 0) -> bytes:
+    """`repetitions` is max-repetitions of a GETBULK, whose non-repeaters are none."""
+    return encode_pdu(kind, request_id, 0, repetitions, [encode_binding(oid, _NULL) for oid in oids])
 
 
 def encode_message(
@@ -84,13 +91,24 @@ def encode_message(
     error_index: int,
     bindings: Iterable[bytes],
 ) -> bytes:
+    return wrap(version, community, encode_pdu(kind, request_id, error_status, error_index, bindings))
+
+
+def encode_pdu(
+    kind: Kind, request_id: int, error_status: int, error_index: int, bindings: Iterable[bytes]
+) -> bytes:
     pdu = (
         ber.encode_int(request_id)
         + ber.encode_int(error_status)
         + ber.encode_int(error_index)
         + ber.encode(ber.SEQUENCE, b"".join(bindings))
     )
-    body = ber.encode_int(version) + ber.encode(ber.OCTET_STRING, community) + ber.encode(kind, pdu)
+    return ber.encode(kind, pdu)
+
+
+def wrap(version: int, community: bytes, pdu: bytes) -> bytes:
+    """A community message around an encoded PDU."""
+    body = ber.encode_int(version) + ber.encode(ber.OCTET_STRING, community) + pdu
     return ber.encode(ber.SEQUENCE, body)
 
 

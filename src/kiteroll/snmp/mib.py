@@ -40,3 +40,36 @@ DOT1Q_TP_FDB_STATUS: Oid = oid("1.3.6.1.2.1.17.7.1.2.2.1.3")
 DOT1Q_VLAN_FDB_ID: Oid = oid("1.3.6.1.2.1.17.7.1.4.2.1.3")
 DOT1Q_VLAN_STATIC_NAME: Oid = oid("1.3.6.1.2.1.17.7.1.4.3.1.1")
 DOT1Q_PVID: Oid = oid("1.3.6.1.2.1.17.7.1.4.5.1.1")
+
+IF_LAST_CHANGE: Oid = oid("1.3.6.1.2.1.2.2.1.9")
+DOT1D_STP_TIME_SINCE_TOPOLOGY_CHANGE: Oid = oid("1.3.6.1.2.1.17.2.3.0")
+DOT1D_STP_TOP_CHANGES: Oid = oid("1.3.6.1.2.1.17.2.4.0")
+DOT1D_STP_PORT_STATE: Oid = oid("1.3.6.1.2.1.17.2.15.1.3")
+DOT1D_TP_LEARNED_ENTRY_DISCARDS: Oid = oid("1.3.6.1.2.1.17.4.1.0")
+DOT1Q_VLAN_STATIC_EGRESS_PORTS: Oid = oid("1.3.6.1.2.1.17.7.1.4.3.1.2")
+DOT1Q_VLAN_STATIC_UNTAGGED_PORTS: Oid = oid("1.3.6.1.2.1.17.7.1.4.3.1.4")
+
+# EtherLike-MIB (RFC 3635), indexed by ifIndex
+DOT3_STATS_DUPLEX_STATUS: Oid = oid("1.3.6.1.2.1.10.7.2.1.19")
+
+# IEEE8023-LAG-MIB (IEEE 802.1AX), indexed by ifIndex
+DOT3AD_AGG_PORT_ATTACHED: Oid = oid("1.2.840.10006.300.43.1.2.1.1.13")
+
+# ENTITY-MIB (RFC 6933), indexed by entPhysicalIndex
+ENT_PHYSICAL_CLASS: Oid = oid("1.3.6.1.2.1.47.1.1.1.1.5")
+ENT_PHYSICAL_SOFTWARE_REV: Oid = oid("1.3.6.1.2.1.47.1.1.1.1.10")
+ENT_PHYSICAL_SERIAL_NUM: Oid = oid("1.3.6.1.2.1.47.1.1.1.1.11")
+ENT_PHYSICAL_MODEL_NAME: Oid = oid("1.3.6.1.2.1.47.1.1.1.1.13")
+
+# LLDP-MIB (IEEE 802.1AB-2005): local ports by lldpLocPortNum; neighbours by time mark, local port, index
+LLDP_LOC_PORT_ID_SUBTYPE: Oid = oid("1.0.8802.1.1.2.1.3.7.1.2")
+LLDP_LOC_PORT_ID: Oid = oid("1.0.8802.1.1.2.1.3.7.1.3")
+LLDP_REM_CHASSIS_ID_SUBTYPE: Oid = oid("1.0.8802.1.1.2.1.4.1.1.4")
+LLDP_REM_CHASSIS_ID: Oid = oid("1.0.8802.1.1.2.1.4.1.1.5")
+LLDP_REM_PORT_ID_SUBTYPE: Oid = oid("1.0.8802.1.1.2.1.4.1.1.6")
+LLDP_REM_PORT_ID: Oid = oid("1.0.8802.1.1.2.1.4.1.1.7")
+LLDP_REM_PORT_DESC: Oid = oid("1.0.8802.1.1.2.1.4.1.1.8")
+LLDP_REM_SYS_NAME: Oid = oid("1.0.8802.1.1.2.1.4.1.1.9")
+LLDP_REM_SYS_DESC: Oid = oid("1.0.8802.1.1.2.1.4.1.1.10")
+LLDP_REM_SYS_CAP_ENABLED: Oid = oid("1.0.8802.1.1.2.1.4.1.1.12")
+LLDP_REM_MAN_ADDR_IF_SUBTYPE: Oid = oid("1.0.8802.1.1.2.1.4.2.1.3")

@@ -1,0 +1,147 @@
+"""How requests are wrapped and answers trusted: by community (v1, v2c) or by user (v3). No I/O."""
+
+from typing import Protocol
+
+from kiteroll.snmp import ber
+from kiteroll.snmp.ber import Malformed
+from kiteroll.snmp.message import Kind, Pdu, decode_message, decode_pdu, request_pdu, wrap
+from kiteroll.snmp.usm import (
+    FLAG_REPORTABLE,
+    USM_STATS,
+    Engine,
+    Refused,
+    Trouble,
+    User,
+    read_scoped,
+    scoped_pdu,
+    seal,
+    unseal,
+)
+
+_TELLS: dict[Trouble, str] = {
+    Trouble.UNSUPPORTED_LEVEL: "it does not offer this user the security level asked for "
+    "(authentication or privacy is switched off for the user, or not supported)",
+    Trouble.NOT_IN_TIME: "it finds our messages outside its time window, even after its clock was taken over",
+    Trouble.UNKNOWN_USER: "it does not know this user name",
+    Trouble.UNKNOWN_ENGINE: "it does not accept its own engine id back",
+    Trouble.WRONG_DIGEST: "the authentication password or protocol is wrong",
+    Trouble.DECRYPTION: "the privacy password or protocol is wrong",
+}
+
+
+class Reported(Exception):
+    """The engine answered with a report instead of a response."""
+
+    def __init__(self, trouble: Trouble | None) -> None:
+        super().__init__(trouble)
+        self.trouble = trouble
+
+    def __str__(self) -> str:
+        return "it sent a report of an unknown kind" if self.trouble is None else _TELLS[self.trouble]
+
+
+class Security(Protocol):
+    def opening(self, message_id: int) -> bytes | None:
+        """What must be sent, and answered by a report, before the first request; None: nothing."""
+
+    def encode(self, message_id: int, pdu: bytes, now: float) -> bytes:
+        """`now`: clock.monotonic()."""
+
+    def decode(self, data: bytes, now: float) -> tuple[int, Pdu]:
+        """Message id and PDU. Raises Malformed (not for us, or not to be trusted) or Reported."""
+
+    def silence(self) -> str:
+        """What silence may mean under this kind of security."""
+
+
+class ByCommunity:
+    def __init__(self, version: int, community: str) -> None:
+        self._version = version
+        self._community = community.encode()
+
+    def opening(self, message_id: int) -> bytes | None:
+        return None
+
+    def encode(self, message_id: int, pdu: bytes, now: float) -> bytes:
+        return wrap(self._version, self._community, pdu)
+
+    def decode(self, data: bytes, now: float) -> tuple[int, Pdu]:
+        pdu = decode_message(data).pdu
+        return pdu.request_id, pdu
+
+    def silence(self) -> str:
+        version = "v1" if self._version == 0 else "v2c"
+        return (
+            f"Tried SNMP {version} over UDP; a switch also stays silent when the community is wrong or its "
+            "access list does not know this machine"
+        )
+
+
+class ByUser:
+    """One user at one engine: discovers it (RFC 3414 section 4) and keeps its clock."""
+
+    def __init__(self, user: User, context: str = "") -> None:
+        self._user = user
+        self._context = context.encode()
+        self._engine: Engine | None = None
+        self._heard_at = 0.0
+
+    def opening(self, message_id: int) -> bytes | None:
+        if self._engine is not None:
+            return None
+        nobody, nowhere = User(name=""), Engine(b"", 0, 0)
+        empty = scoped_pdu(b"", b"", request_pdu(Kind.GET, message_id, []))
+        return seal(nobody, nowhere, message_id, FLAG_REPORTABLE, empty)
+
+    def encode(self, message_id: int, pdu: bytes, now: float) -> bytes:
+        if self._engine is None:
+            raise AssertionError("requests follow the discovery")
+        known = self._engine
+        engine = Engine(known.id, known.boots, known.time + int(now - self._heard_at))
+        scoped = scoped_pdu(known.id, self._context, pdu)
+        return seal(self._user, engine, message_id, self._user.flags | FLAG_REPORTABLE, scoped)
+
+    def decode(self, data: bytes, now: float) -> tuple[int, Pdu]:
+        try:
+            envelope = unseal(data, self._user)
+        except Refused as refused:
+            raise Malformed(
+                f"an answer does not pass its check ({refused.trouble.name.lower()})"
+            ) from refused
+        _, at = read_scoped(envelope.scoped)
+        pdu = decode_pdu(envelope.scoped, at)
+        trusted = envelope.flags & self._user.flags == self._user.flags
+        if pdu.kind == Kind.REPORT:
+            trouble = _trouble(pdu)
+            # Whoever answers the discovery is believed; later on only an authenticated report may
+            # turn our clock (RFC 3414 section 3.2 step 7b).
+            if self._engine is None or (trouble is Trouble.NOT_IN_TIME and trusted):
+                self._engine, self._heard_at = envelope.engine, now
+            raise Reported(trouble)
+        if not trusted:
+            raise Malformed("an answer came with less security than was asked for")
+        return envelope.message_id, pdu
+
+    def silence(self) -> str:
+        if self._engine is None:
+            return (
+                "Tried the SNMPv3 discovery over UDP; the switch may not speak SNMPv3, or its access list does "
+                "not know this machine"
+            )
+        if self._user.privacy:
+            return (
+                "It answered the SNMPv3 discovery, then nothing: the privacy password or protocol is wrong, or "
+                "its access list does not know this machine"
+            )
+        return "It answered the SNMPv3 discovery, then nothing: its access list may not know this machine or user"
+
+
+def _trouble(pdu: Pdu) -> Trouble | None:
+    for oid, _, _ in pdu.bindings:
+        arcs = ber.decode_oid(oid)
+        if arcs[: len(USM_STATS)] == USM_STATS and len(arcs) > len(USM_STATS):
+            try:
+                return Trouble(arcs[len(USM_STATS)])
+            except ValueError:
+                return None
+    return None
