@@ -17,7 +17,7 @@ from kiteroll.clock import SystemClock
 from kiteroll.collect.agent import Agent, Target
 from kiteroll.collect.conversation import ColumnWalk
 from kiteroll.collect.limits import Limits
-from kiteroll.collect.snmp_reader import TABLES, read_switch
+from kiteroll.collect.snmp_reader import NEEDED, read_switch
 
 AGENTS, ROWS = 40, 500
 AT_ONCE = 16
@@ -86,7 +86,7 @@ async def _whole(target: Target) -> int:
 
 async def _fdb(target: Target) -> int:
     async with Agent(target, CLOCK) as agent:
-        walk = ColumnWalk(TABLES["dot1qTpFdbTable"], target.version, Limits())
+        walk = ColumnWalk(NEEDED["dot1qTpFdbTable"], target.version, Limits())
         ended = await agent.hold(walk, CLOCK.monotonic() + 60)
         assert ended.complete and walk.rows > ROWS
         return walk.rows

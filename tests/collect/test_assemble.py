@@ -6,6 +6,7 @@ import pytest
 
 from kiteroll.collect.assemble import assemble
 from kiteroll.collect.conversation import Ended, Value
+from kiteroll.collect.fdb import late_rows
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Entry, Oper, Reading, Status, key_of
@@ -142,6 +143,30 @@ def test_the_old_table_alone_gives_addresses_without_a_vlan() -> None:
         {mib.DOT1D_TP_FDB_PORT: {ARCS: _int(1)}, mib.DOT1D_TP_FDB_STATUS: {ARCS: _int(3)}}
     ).reading()
     assert list(reading.entries()) == [Entry(mac=A, vlan=None, port="p1", status=Status.LEARNED)]
+
+
+def test_both_tables_together_are_one_and_the_one_with_vlans_is_believed() -> None:
+    b = tuple(B.to_bytes(6, "big"))
+    old = {mib.DOT1D_TP_FDB_PORT: {ARCS: _int(2), b: _int(2)}}
+    reading = Says({**_fdb({(10, *ARCS): 1}), **old}).reading()
+    assert reading.learned == {key_of(A, 10): 101, key_of(B, None): 102}
+
+
+def test_a_few_addresses_of_the_old_table_alone_are_asked_for_by_name_in_the_other() -> None:
+    raw = RawSwitch(switch="quay-1", taken_at=NOON)
+    raw.columns = {
+        mib.DOT1Q_TP_FDB_PORT: {ber.encode_arcs((10, *ARCS)): _int(1)},
+        mib.DOT1D_TP_FDB_PORT: {ber.encode_arcs((2, 26, 1, 0, 0, row)): _int(1) for row in range(9, 12)},
+    }
+    asked = late_rows(raw)
+    assert {oid[len(mib.DOT1Q_TP_FDB_PORT) :] for oid in asked} == {
+        (10, 2, 26, 1, 0, 0, 9),
+        (10, 2, 26, 1, 0, 0, 11),
+    }
+    raw.columns[mib.DOT1D_TP_FDB_PORT] = {
+        ber.encode_arcs((2, 26, 1, 0, 0, row)): _int(1) for row in range(100)
+    }
+    assert late_rows(raw) == []
 
 
 def test_a_walk_of_names_that_broke_off_leaves_ports_out_rather_than_rename_them() -> None:

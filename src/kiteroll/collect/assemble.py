@@ -1,31 +1,48 @@
 """From what a switch answered to a reading: what its numbers mean, and what was left out and why."""
 
-from collections import defaultdict
+from collections import Counter
 from collections.abc import Mapping
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from kiteroll.collect.conversation import Value
 from kiteroll.collect.fdb import read_fdb
+from kiteroll.collect.neighbours import read_neighbours
+from kiteroll.collect.port_facts import PortFacts
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import index_number, number, physical_address, text
 from kiteroll.core.reading import Device, Gap, Oper, Port, Reading, Vlan
-from kiteroll.snmp import mib
+from kiteroll.core.uptime import uptime
+from kiteroll.snmp import ber, mib
 
 _IF_DOWN = 2
 _MBPS = 1_000_000
+_CHASSIS_OR_STACK = (3, 11)
+ESSENTIAL = frozenset(
+    {
+        "system",
+        "ifTable",
+        "ifXTable",
+        "dot1dBasePortTable",
+        "dot1qPortVlanTable",
+        "dot1qVlanCurrentTable",
+        "dot1qTpFdbTable",
+        "dot1dTpFdbTable",
+    }
+)
 
 
 def assemble(raw: RawSwitch) -> Reading:
     gaps = [
-        Gap(table=table, why=ended.why, rows=rows)
+        Gap(table=table, why=ended.why, rows=rows, breaks=_essential(table))
         for table, (ended, rows) in raw.ends.items()
         if not ended.complete
     ]
     interfaces = _interfaces(raw)
     bridge_ports = _bridge_ports(raw, interfaces)
-    ports = _ports(raw, interfaces, set(bridge_ports.values()))
+    view_ports = {vlan: _bridge_ports(view, interfaces) for vlan, view in raw.views.items()}
+    ports = _ports(raw, interfaces, bridge_ports, view_ports)
     device = _device(raw)
-    fdb = read_fdb(raw, bridge_ports, ports, device)
+    fdb = read_fdb(raw, bridge_ports, ports, device, view_ports)
     return Reading(
         switch=raw.switch,
         taken_at=raw.taken_at,
@@ -36,7 +53,14 @@ def assemble(raw: RawSwitch) -> Reading:
         learned=fdb.learned,
         others=fdb.others,
         gaps=(*gaps, *fdb.gaps),
+        neighbours=read_neighbours(raw, ports, bridge_ports),
     )
+
+
+def _essential(table: str) -> bool:
+    """Whether addresses may be missing, or misplaced, when the walk of this table broke off. A view
+    of one VLAN is named "TABLE of VLAN n"."""
+    return table.split(" ")[0] in ESSENTIAL
 
 
 def _device(raw: RawSwitch) -> Device:
@@ -51,7 +75,31 @@ def _device(raw: RawSwitch) -> Device:
         bridge_address=physical_address(scalars.get(mib.DOT1D_BASE_BRIDGE_ADDRESS)),
         # dot1dTpAgingTime is 10..1,000,000 seconds (RFC 4188); 0 and nonsense mean "does not tell".
         ageing=timedelta(seconds=ageing_s) if ageing_s and 0 < ageing_s <= 1_000_000 else None,
+        topology_changes=number(scalars.get(mib.DOT1D_STP_TOP_CHANGES)),
+        topology_changed_at=_topology_changed_at(raw),
+        learning_discards=number(scalars.get(mib.DOT1D_TP_LEARNED_ENTRY_DISCARDS)),
+        **_chassis(raw),
     )
+
+
+def _topology_changed_at(raw: RawSwitch) -> datetime | None:
+    ticks = number(raw.scalars.get(mib.DOT1D_STP_TIME_SINCE_TOPOLOGY_CHANGE))
+    changes = number(raw.scalars.get(mib.DOT1D_STP_TOP_CHANGES))
+    return raw.taken_at - uptime(ticks) if ticks is not None and changes else None
+
+
+def _chassis(raw: RawSwitch) -> dict[str, str]:
+    """Model, serial number and software of the first chassis (or stack) that has a model."""
+    classes = raw.column(mib.ENT_PHYSICAL_CLASS)
+    found = [index for index, value in classes.items() if number(value) in _CHASSIS_OR_STACK]
+    for index in sorted(found, key=ber.decode_arcs):
+        if model := text(raw.column(mib.ENT_PHYSICAL_MODEL_NAME).get(index)):
+            return {
+                "model": model,
+                "serial": text(raw.column(mib.ENT_PHYSICAL_SERIAL_NUM).get(index)),
+                "software": text(raw.column(mib.ENT_PHYSICAL_SOFTWARE_REV).get(index)),
+            }
+    return {}
 
 
 def _interfaces(raw: RawSwitch) -> dict[int, bytes]:
@@ -81,30 +129,47 @@ def _bridge_ports(raw: RawSwitch, interfaces: Mapping[int, bytes]) -> dict[int, 
     return mapping
 
 
-def _ports(raw: RawSwitch, interfaces: Mapping[int, bytes], bridged: set[int]) -> tuple[Port, ...]:
-    names = {if_index: _port_name(raw, if_index, index) for if_index, index in interfaces.items()}
-    holders: dict[str, list[int]] = defaultdict(list)
-    for if_index, name in names.items():
-        holders[name].append(if_index)
+def _ports(
+    raw: RawSwitch,
+    interfaces: Mapping[int, bytes],
+    bridge_ports: Mapping[int, int],
+    view_ports: Mapping[int, Mapping[int, int]],
+) -> tuple[Port, ...]:
+    facts = PortFacts(raw, bridge_ports)
+    names = _unique_names(raw, interfaces)
+    bridged = set(bridge_ports.values()).union(*(view.values() for view in view_ports.values()))
     ports = []
     for if_index, index in sorted(interfaces.items()):
-        name = names[if_index]
-        if len(holders[name]) > 1:
-            name = f"{name} #{if_index}"
         mbps = number(raw.column(mib.IF_HIGH_SPEED).get(index))
+        bps = number(raw.column(mib.IF_SPEED).get(index))
         ports.append(
             Port(
                 number=if_index,
-                name=name,
+                name=names[if_index],
                 alias=text(raw.column(mib.IF_ALIAS).get(index)),
                 admin_up=number(raw.column(mib.IF_ADMIN_STATUS).get(index)) != _IF_DOWN,
                 oper=_oper(raw.column(mib.IF_OPER_STATUS).get(index)),
-                speed_bps=mbps * _MBPS if mbps else None,
+                speed_bps=mbps * _MBPS if mbps else bps or None,
                 address=physical_address(raw.column(mib.IF_PHYS_ADDRESS).get(index)),
                 bridged=if_index in bridged,
+                kind=number(raw.column(mib.IF_TYPE).get(index)),
+                duplex=facts.duplex.get(if_index, ""),
+                changed_at=facts.changed_at(index),
+                aggregate=names.get(facts.aggregates.get(if_index, 0)),
+                default_vlan=facts.default_vlans.get(if_index),
+                tagged=frozenset(facts.tagged.get(if_index, ())),
+                untagged=frozenset(facts.untagged.get(if_index, ())),
+                spanning_tree=facts.spanning_tree.get(if_index, ""),
             )
         )
     return tuple(ports)
+
+
+def _unique_names(raw: RawSwitch, interfaces: Mapping[int, bytes]) -> dict[int, str]:
+    """ifIndex to a name that no other interface has: doubled names get their number behind them."""
+    names = {if_index: _port_name(raw, if_index, index) for if_index, index in interfaces.items()}
+    times = Counter(names.values())
+    return {if_index: name if times[name] == 1 else f"{name} #{if_index}" for if_index, name in names.items()}
 
 
 def _port_name(raw: RawSwitch, if_index: int, index: bytes) -> str:

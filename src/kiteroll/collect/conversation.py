@@ -90,7 +90,7 @@ class ScalarGet(Conversation):
         super().__init__(version, limits)
         self._names = {ber.encode_oid(name): name for name in objects}
         self._open = list(self._names)
-        self._batch = len(self._open)
+        self._batch = min(len(self._open), limits.bindings)
         self.values: dict[Oid, Value] = {}
         if not self._open:
             self.end()

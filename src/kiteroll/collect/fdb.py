@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 from kiteroll.collect.conversation import Value
 from kiteroll.collect.raw import RawSwitch
-from kiteroll.collect.values import index_number, number
+from kiteroll.collect.values import arcs_of, index_number, number
 from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import NO_PORT, Device, Entry, Gap, Port, Status, key_of
+from kiteroll.core.reading import NO_PORT, Device, Entry, Gap, Port, Status, key_of, mac_of
 from kiteroll.snmp import ber, mib
 
 _STATUS = {1: Status.OTHER, 3: Status.LEARNED, 4: Status.SELF, 5: Status.STATIC}
@@ -16,6 +16,9 @@ _LEARNED = b"\x03"
 _INVALID = 2
 """dot1qTpFdbStatus invalid(2): aged out, not yet flushed from the table."""
 _OCTETS = 6
+_FEW = 32
+_ASKED_AT_MOST = 1000
+_OLD_COLUMNS = (mib.DOT1D_TP_FDB_PORT, mib.DOT1D_TP_FDB_STATUS)
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,16 +28,59 @@ class Fdb:
     gaps: tuple[Gap, ...]
 
 
-def read_fdb(raw: RawSwitch, bridge_ports: Mapping[int, int], ports: tuple[Port, ...], device: Device) -> Fdb:
-    """`bridge_ports` maps bridge port numbers to ifIndex, as in `assemble`."""
+def read_fdb(
+    raw: RawSwitch,
+    bridge_ports: Mapping[int, int],
+    ports: tuple[Port, ...],
+    device: Device,
+    view_ports: Mapping[int, Mapping[int, int]],
+) -> Fdb:
+    """`bridge_ports` maps bridge port numbers to ifIndex; `view_ports` the same in the view of a VLAN."""
     rows = _Rows(raw, bridge_ports, ports, device)
-    rows.add("dot1qTpFdbTable", mib.DOT1Q_TP_FDB_PORT, mib.DOT1Q_TP_FDB_STATUS, with_fdb_id=True)
-    rows.add("dot1dTpFdbTable", mib.DOT1D_TP_FDB_PORT, mib.DOT1D_TP_FDB_STATUS, with_fdb_id=False)
+    rows.add("dot1qTpFdbTable", raw, mib.DOT1Q_TP_FDB_PORT, mib.DOT1Q_TP_FDB_STATUS, Source())
+    known = frozenset(mac_of(key) for key in rows.learned) | {entry.mac for entry in rows.others}
+    rows.add("dot1dTpFdbTable", raw, *_OLD_COLUMNS, Source(old=True, known=known))
+    for vlan, view in raw.views.items():
+        source = Source(old=True, vlan=vlan, bridge_ports=view_ports.get(vlan))
+        rows.add(f"dot1dTpFdbTable of VLAN {vlan}", view, *_OLD_COLUMNS, source)
     gaps = (
         Gap(table=table, why=why, rows=count, breaks=False)
         for (table, why), count in sorted(rows.left_out.items())
     )
     return Fdb(rows.learned, tuple(rows.others), tuple(gaps))
+
+
+def late_rows(raw: RawSwitch) -> list[ber.Oid]:
+    """Objects of the VLAN-aware table for addresses that only the old table has; none where that
+    table is empty, or where they are too many to have been learned between two walks."""
+    newer = raw.column(mib.DOT1Q_TP_FDB_PORT)
+    databases = {arcs[0] for index in newer if (arcs := arcs_of(index))}
+    databases |= _vlans_of_fdb(raw).keys()
+    known = {arcs[-_OCTETS:] for index in newer if (arcs := arcs_of(index))}
+    older = (arcs_of(index) for index in raw.column(mib.DOT1D_TP_FDB_PORT))
+    only_older = [arcs for arcs in older if arcs and arcs[-_OCTETS:] not in known]
+    if not newer or len(only_older) > _FEW or len(only_older) * len(databases) > _ASKED_AT_MOST:
+        return []
+    return [
+        (*column, database, *arcs)
+        for arcs in only_older
+        for database in sorted(databases)
+        for column in (mib.DOT1Q_TP_FDB_PORT, mib.DOT1Q_TP_FDB_STATUS)
+    ]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Source:
+    """How to understand the rows of one table."""
+
+    old: bool = False
+    """Indexed by the address alone (dot1dTpFdbTable)."""
+    vlan: int | None = None
+    """The VLAN all its rows are in; None: not known."""
+    known: frozenset[MacAddress] = frozenset()
+    """Addresses the VLAN-aware table has told of already, and better: with their VLAN."""
+    bridge_ports: Mapping[int, int] | None = None
+    """Bridge port to ifIndex as this view numbers them; None: as the switch does at large."""
 
 
 class _Rows:
@@ -55,16 +101,19 @@ class _Rows:
         self.others: list[Entry] = []
         self.left_out: Counter[tuple[str, str]] = Counter()
 
-    def add(self, table: str, port_column: ber.Oid, status_column: ber.Oid, *, with_fdb_id: bool) -> None:
-        numbers = self.raw.column(port_column)
-        statuses = self.raw.column(status_column)
-        indexes = self._take_plain(numbers, statuses) if with_fdb_id else list(numbers)
+    def add(
+        self, table: str, raw: RawSwitch, port_column: ber.Oid, status_column: ber.Oid, source: Source
+    ) -> None:
+        """Take the rows of one table, found in `raw`: the switch, or a view of it."""
+        numbers, statuses = raw.column(port_column), raw.column(status_column)
+        indexes = list(numbers) if source.old else self._take_plain(numbers, statuses)
         indexes += [index for index in statuses if index not in numbers]
+        broke = self.raw.broke(table)
         for index in indexes:
-            if statuses and index not in statuses and self.raw.broke(table):
+            if statuses and index not in statuses and broke:
                 fault = "walk broke off before the status of the row"
             else:
-                fault = self._row(index, numbers.get(index), statuses.get(index), with_fdb_id)
+                fault = self._row(index, numbers.get(index), statuses.get(index), source)
             if fault:
                 self.left_out[table, fault] += 1
 
@@ -103,21 +152,20 @@ class _Rows:
             return None
         return key_of(0, self._vlan(fdb_id, bridge_port)), if_index
 
-    def _row(
-        self, index: bytes, port_value: Value | None, status_value: Value | None, with_fdb_id: bool
-    ) -> str:
+    def _row(self, index: bytes, port_value: Value | None, status_value: Value | None, source: Source) -> str:
         """Take one row; returns why it is no endpoint at a port, or an empty text."""
         try:
             arcs = ber.decode_arcs(index)
         except ber.Malformed:
             return "index cannot be decoded"
-        head = 1 if with_fdb_id else 0
-        octets = arcs[head:]
+        octets = arcs if source.old else arcs[1:]
         if len(octets) == _OCTETS + 1 and octets[0] == _OCTETS:
             octets = octets[1:]  # some agents write the length of the address before it
         if len(octets) != _OCTETS or max(octets) > 0xFF:
             return "index holds no address of six octets"
         mac = MacAddress(int.from_bytes(bytes(octets), "big"))
+        if mac in source.known:
+            return ""
         code = number(status_value)
         status = Status.LEARNED if code is None else _STATUS.get(code, Status.OTHER)
         if code == _INVALID:
@@ -127,10 +175,11 @@ class _Rows:
         if status is Status.LEARNED and mac in self.own:
             status = Status.SELF
         bridge_port = number(port_value)
-        if_index = self.bridge_ports.get(bridge_port) if bridge_port else None
-        if with_fdb_id and arcs[0] not in self.vlans_of_fdb and self.raw.broke("dot1qVlanCurrentTable"):
+        bridge_ports = self.bridge_ports if source.bridge_ports is None else source.bridge_ports
+        if_index = bridge_ports.get(bridge_port) if bridge_port else None
+        if not source.old and arcs[0] not in self.vlans_of_fdb and self.raw.broke("dot1qVlanCurrentTable"):
             return "VLAN not known: the walk of the VLANs broke off"
-        vlan = self._vlan(arcs[0], bridge_port) if with_fdb_id else None
+        vlan = source.vlan if source.old else self._vlan(arcs[0], bridge_port)
         if status is Status.LEARNED and if_index is not None:
             self.learned.setdefault(key_of(mac, vlan), if_index)
             return ""

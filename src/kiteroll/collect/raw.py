@@ -19,6 +19,9 @@ class RawSwitch:
     ends: dict[str, tuple[Ended, int]] = field(default_factory=dict)
     """How each table's walk ended, by table name, and after how many rows."""
 
+    views: dict[int, "RawSwitch"] = field(default_factory=dict)
+    """By VLAN, on switches that offer their table one VLAN at a time."""
+
     def column(self, oid: Oid) -> Mapping[bytes, Value]:
         return self.columns.get(oid, {})
 

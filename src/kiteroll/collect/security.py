@@ -125,13 +125,13 @@ class ByUser:
     def silence(self) -> str:
         if self._engine is None:
             return (
-                "Tried the SNMPv3 discovery over UDP; the switch may not speak SNMPv3, or its access list does "
-                "not know this machine"
+                "Tried the SNMPv3 discovery over UDP; the switch may not speak SNMPv3, or its access "
+                "list does not know this machine"
             )
         if self._user.privacy:
             return (
-                "It answered the SNMPv3 discovery, then nothing: the privacy password or protocol is wrong, or "
-                "its access list does not know this machine"
+                "It answered the SNMPv3 discovery, then nothing: the privacy password or protocol is "
+                "wrong, or its access list does not know this machine"
             )
         return "It answered the SNMPv3 discovery, then nothing: its access list may not know this machine or user"
 

@@ -7,12 +7,14 @@ from kiteroll.clock import Clock
 from kiteroll.collect.agent import Agent, Target
 from kiteroll.collect.assemble import assemble
 from kiteroll.collect.conversation import ColumnWalk, ScalarGet
+from kiteroll.collect.fdb import late_rows
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.time_filter import TimeFilteredWalk
+from kiteroll.collect.values import index_number
 from kiteroll.core.errors import DeviceSilent
 from kiteroll.core.reading import Reading
-from kiteroll.snmp import mib
+from kiteroll.snmp import ber, mib
 from kiteroll.snmp.ber import Oid
 
 SCALARS = (
@@ -23,57 +25,125 @@ SCALARS = (
     mib.SYS_LOCATION,
     mib.DOT1D_BASE_BRIDGE_ADDRESS,
     mib.DOT1D_TP_AGING_TIME,
+    mib.DOT1D_TP_LEARNED_ENTRY_DISCARDS,
+    mib.DOT1D_STP_TIME_SINCE_TOPOLOGY_CHANGE,
+    mib.DOT1D_STP_TOP_CHANGES,
 )
-TABLES = {
-    "ifTable": (mib.IF_DESCR, mib.IF_PHYS_ADDRESS, mib.IF_ADMIN_STATUS, mib.IF_OPER_STATUS),
+NEEDED = {
+    "ifTable": (
+        mib.IF_DESCR,
+        mib.IF_TYPE,
+        mib.IF_PHYS_ADDRESS,
+        mib.IF_ADMIN_STATUS,
+        mib.IF_OPER_STATUS,
+        mib.IF_LAST_CHANGE,
+    ),
     "ifXTable": (mib.IF_NAME, mib.IF_HIGH_SPEED, mib.IF_ALIAS),
     "dot1dBasePortTable": (mib.DOT1D_BASE_PORT_IF_INDEX,),
     "dot1qPortVlanTable": (mib.DOT1Q_PVID,),
     "dot1qVlanCurrentTable": (mib.DOT1Q_VLAN_FDB_ID,),
-    "dot1qVlanStaticTable": (mib.DOT1Q_VLAN_STATIC_NAME,),
     "dot1qTpFdbTable": (mib.DOT1Q_TP_FDB_PORT, mib.DOT1Q_TP_FDB_STATUS),
 }
+"""Tables without which addresses cannot be placed; asked for first."""
 OLD_TABLE = {"dot1dTpFdbTable": (mib.DOT1D_TP_FDB_PORT, mib.DOT1D_TP_FDB_STATUS)}
-"""Asked for only when the VLAN-aware table has no rows."""
+VIEW_TABLES = {"dot1dBasePortTable": (mib.DOT1D_BASE_PORT_IF_INDEX,), **OLD_TABLE}
+FURTHER = {
+    "dot1qVlanStaticTable": (
+        mib.DOT1Q_VLAN_STATIC_NAME,
+        mib.DOT1Q_VLAN_STATIC_EGRESS_PORTS,
+        mib.DOT1Q_VLAN_STATIC_UNTAGGED_PORTS,
+    ),
+    "dot1dStpPortTable": (mib.DOT1D_STP_PORT_STATE,),
+    "dot3StatsTable": (mib.DOT3_STATS_DUPLEX_STATUS,),
+    "dot3adAggPortTable": (mib.DOT3AD_AGG_PORT_ATTACHED,),
+    "entPhysicalTable": (
+        mib.ENT_PHYSICAL_CLASS,
+        mib.ENT_PHYSICAL_SOFTWARE_REV,
+        mib.ENT_PHYSICAL_SERIAL_NUM,
+        mib.ENT_PHYSICAL_MODEL_NAME,
+    ),
+    "lldpLocPortTable": (mib.LLDP_LOC_PORT_ID_SUBTYPE, mib.LLDP_LOC_PORT_ID),
+    "lldpRemTable": (
+        mib.LLDP_REM_CHASSIS_ID_SUBTYPE,
+        mib.LLDP_REM_CHASSIS_ID,
+        mib.LLDP_REM_PORT_ID_SUBTYPE,
+        mib.LLDP_REM_PORT_ID,
+        mib.LLDP_REM_PORT_DESC,
+        mib.LLDP_REM_SYS_NAME,
+        mib.LLDP_REM_SYS_DESC,
+        mib.LLDP_REM_SYS_CAP_ENABLED,
+    ),
+    "lldpRemManAddrTable": (mib.LLDP_REM_MAN_ADDR_IF_SUBTYPE,),
+}
+"""Tables that tell more of the switch; a reading without them is complete all the same."""
+TIME_FILTERED = frozenset({"dot1qVlanCurrentTable", "lldpRemTable", "lldpRemManAddrTable"})
 
 
 async def read_switch(name: str, target: Target, clock: Clock, limits: Limits) -> Reading:
     """One reading of one switch, complete or partial; takes at most `limits.total_s` seconds.
 
-    Raises DeviceSilent when it does not answer at all, Invalid when `target.host` names no host.
+    Raises DeviceSilent when it does not answer at all, DeviceRefused when it will not have us
+    (SNMPv3), Invalid when `target.host` names no host.
     """
     started = clock.monotonic()
     deadline = started + limits.total_s
     raw = RawSwitch(switch=name, taken_at=clock.now())
     async with Agent(target, clock) as agent:
-        scalars = ScalarGet(SCALARS, target.version, limits)
+        scalars = ScalarGet(SCALARS, target.protocol, limits)
         ended = await agent.hold(scalars, deadline)
         if ended.silent and not scalars.values:
-            raise DeviceSilent(
-                target.address,
-                f"{ended.why}. Tried SNMP {'v1' if target.version == 0 else 'v2c'} over UDP; a switch also "
-                "stays silent when the community is wrong or its access list does not know this machine",
-            )
+            raise DeviceSilent(target.address, f"{ended.why}. {agent.security.silence()}")
         raw.scalars = scalars.values
         raw.ends["system"] = (ended, len(scalars.values))
-        await _walk(agent, raw, TABLES, limits, deadline)
-        ended, rows = raw.ends["dot1qTpFdbTable"]
-        if ended.complete and rows == 0:
+        await _walk(agent, raw, NEEDED, limits, deadline)
+        if target.by_vlan:
+            await _walk_views(target, raw, clock, limits, deadline)
+        elif not raw.broke("dot1qTpFdbTable"):
+            # What the VLAN-aware table did not get to tell would look like addresses of no VLAN.
             await _walk(agent, raw, OLD_TABLE, limits, deadline)
+            await _confirm(agent, raw, limits, deadline)
+        await _walk(agent, raw, FURTHER, limits, deadline)
     raw.duration = timedelta(seconds=clock.monotonic() - started)
     return assemble(raw)
 
 
+async def _confirm(agent: Agent, raw: RawSwitch, limits: Limits, deadline: float) -> None:
+    """Ask the VLAN-aware table once more for addresses that only the old one has.
+
+    On most switches both show the same addresses, and one that was learned between the two walks
+    would look like an address without a VLAN. A handful is asked for by name; many are really apart.
+    """
+    objects = late_rows(raw)
+    if objects:
+        get = ScalarGet(objects, agent.target.protocol, limits)
+        await agent.hold(get, deadline)
+        for oid, value in get.values.items():
+            column = oid[: len(mib.DOT1Q_TP_FDB_PORT)]
+            raw.columns[column][ber.encode_arcs(oid[len(column) :])] = value
+
+
+async def _walk_views(target: Target, raw: RawSwitch, clock: Clock, limits: Limits, deadline: float) -> None:
+    """Look at the old table once a VLAN, each in the view that shows it."""
+    for vlan in target.view_vlans or _vlans(raw):
+        view = RawSwitch(switch=raw.switch, taken_at=raw.taken_at)
+        async with Agent(target.view(vlan), clock) as agent:
+            await _walk(agent, view, VIEW_TABLES, limits, deadline)
+        raw.views[vlan] = view
+        for table, end in view.ends.items():
+            raw.ends[f"{table} of VLAN {vlan}"] = end
+
+
+def _vlans(raw: RawSwitch) -> list[int]:
+    known = (index_number(index, position=1, length=2) for index in raw.column(mib.DOT1Q_VLAN_FDB_ID))
+    return sorted(vlan for vlan in known if vlan)
+
+
 async def _walk(
-    agent: Agent,
-    raw: RawSwitch,
-    tables: Mapping[str, Sequence[Oid]],
-    limits: Limits,
-    deadline: float,
+    agent: Agent, raw: RawSwitch, tables: Mapping[str, Sequence[Oid]], limits: Limits, deadline: float
 ) -> None:
     for table, columns in tables.items():
-        kind = TimeFilteredWalk if table == "dot1qVlanCurrentTable" else ColumnWalk
-        walk = kind(columns, agent.target.version, limits)
+        kind = TimeFilteredWalk if table in TIME_FILTERED else ColumnWalk
+        walk = kind(columns, agent.target.protocol, limits)
         ended = await agent.hold(walk, deadline)
         raw.columns.update(walk.columns)
         raw.ends[table] = (ended, walk.rows)

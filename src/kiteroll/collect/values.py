@@ -36,10 +36,20 @@ def physical_address(value: Value | None) -> MacAddress | None:
     return None if mac == 0 or mac.is_group else mac
 
 
-def index_number(index: bytes, *, position: int = 0, length: int = 1) -> int | None:
-    """One arc of an index that has `length` arcs; None when it has another length."""
+def octets(value: Value | None) -> bytes:
+    """The octets of an OCTET STRING; none for anything else."""
+    return value[1] if value is not None and value[0] == ber.OCTET_STRING else b""
+
+
+def arcs_of(index: bytes) -> tuple[int, ...] | None:
+    """All arcs of an index; None when it is cut off."""
     try:
-        arcs = ber.decode_arcs(index)
+        return ber.decode_arcs(index)
     except ber.Malformed:
         return None
-    return arcs[position] if len(arcs) == length else None
+
+
+def index_number(index: bytes, *, position: int = 0, length: int = 1) -> int | None:
+    """One arc of an index that has `length` arcs; None when it has another length."""
+    arcs = arcs_of(index)
+    return arcs[position] if arcs is not None and len(arcs) == length else None

@@ -50,12 +50,46 @@ class Port:
     """ifPhysAddress: the switch's own address on this port."""
     bridged: bool = True
     """Whether it is a port of the bridge (dot1dBasePortTable), or only an interface."""
+    kind: int | None = None
+    """ifType, by its IANA number: 6 Ethernet, 161 aggregate, 53 virtual, ..."""
+    duplex: str = ""
+    """dot3StatsDuplexStatus: full, half, or empty when not known."""
+    changed_at: datetime | None = None
+    """When it last went up or down (ifLastChange)."""
+    aggregate: str | None = None
+    """Name of the aggregate port it is bundled into (dot3adAggPortAttachedAggID)."""
+    default_vlan: int | None = None
+    """VLAN of untagged frames that come in (dot1qPvid)."""
+    tagged: frozenset[int] = frozenset()
+    untagged: frozenset[int] = frozenset()
+    """VLANs that go out with, and without, a tag."""
+    spanning_tree: str = ""
+    """dot1dStpPortState: forwarding, blocking, ...; empty when not known."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Vlan:
     id: int
     name: str = ""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Neighbour:
+    """A device that told of itself at one of the ports (LLDP, IEEE 802.1AB)."""
+
+    port: str
+    """Our port's name."""
+    chassis: str
+    """Chassis id: an address as aa:bb:cc:dd:ee:ff, else text."""
+    chassis_mac: MacAddress | None = None
+    port_id: str = ""
+    port_description: str = ""
+    name: str = ""
+    description: str = ""
+    addresses: tuple[str, ...] = ()
+    """Management addresses."""
+    capabilities: tuple[str, ...] = ()
+    """Those in use: bridge, router, phone, station, ..."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -94,6 +128,15 @@ class Device:
     bridge_address: MacAddress | None = None
     ageing: timedelta | None = None
     """dot1dTpAgingTime; None when the switch does not tell."""
+    model: str = ""
+    serial: str = ""
+    software: str = ""
+    """entPhysicalModelName, entPhysicalSerialNum, entPhysicalSoftwareRev of the chassis."""
+    topology_changes: int | None = None
+    """dot1dStpTopChanges: counts up since the start."""
+    topology_changed_at: datetime | None = None
+    learning_discards: int | None = None
+    """dot1dTpLearnedEntryDiscards: addresses not learned because the table was full."""
 
 
 def key_of(mac: int, vlan: int | None) -> int:
@@ -125,6 +168,7 @@ class Reading:
     others: tuple[Entry, ...] = ()
     """Rows that are no endpoint at a port: static, self, other, or learned without a port."""
     gaps: tuple[Gap, ...] = ()
+    neighbours: tuple[Neighbour, ...] = ()
 
     def __post_init__(self) -> None:
         if self.taken_at.utcoffset() != timedelta(0):

@@ -1,0 +1,236 @@
+"""Every way in which switches differ, over real UDP: the reading is right, or says what it lacks."""
+
+import asyncio
+from collections.abc import Awaitable, Callable
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
+from kiteroll.clock import SystemClock
+from kiteroll.collect.agent import Target
+from kiteroll.collect.limits import Limits
+from kiteroll.collect.snmp_reader import read_switch
+from kiteroll.core.errors import DeviceRefused, DeviceSilent
+from kiteroll.core.reading import Reading, Status, key_of, mac_of
+from kiteroll.lab import tarn_ferries
+from kiteroll.lab.site import LAB_USER, Site
+from kiteroll.lab.switch import LabSwitch
+from kiteroll.lab.traits import AGGREGATE_INDEX, Traits
+from kiteroll.snmp import mib
+from kiteroll.snmp.message import V1
+from kiteroll.snmp.usm import Auth, User
+from tests.ports import free_udp_port
+
+CLOCK = SystemClock()
+QUICK = Limits(timeout_s=0.3, tries=3, total_s=20)
+NAME = "quay-1"
+
+
+def read(traits: Traits, limits: Limits = QUICK, **target: Any) -> tuple[Reading, LabSwitch]:
+    """Read one switch of the demo that has these traits."""
+
+    async def work(site: Site, switch: LabSwitch) -> Reading:
+        values = {"host": switch.address, "port": site.farm.port, "community": "tarn-read", **target}
+        return await read_switch(NAME, Target(**values), CLOCK, limits)
+
+    return with_site(traits, work)
+
+
+def with_site(traits: Traits, work: Callable[[Site, LabSwitch], Awaitable[Any]]) -> Any:
+    async def run() -> Any:
+        site = Site(tarn_ferries.build(), CLOCK, port=free_udp_port())
+        switch = site.world.switches[NAME]
+        switch.traits = traits
+        site.open()
+        with site.farm:
+            return await work(site, switch), switch
+
+    return asyncio.run(run())
+
+
+def truth(switch: LabSwitch) -> dict[int, int]:
+    """What its table really holds: key to interface."""
+    return {
+        key_of(mac, vlan): row.port
+        for (vlan, mac), row in switch.fdb.items()
+        if not switch.ports[row.port].inner
+    }
+
+
+@pytest.mark.parametrize(
+    "traits",
+    [
+        Traits(),
+        Traits(database_offset=1000),
+        Traits(maps_databases=False),
+        Traits(bridge_port_offset=64),
+        Traits(maps_ports=False),
+        Traits(old_table=False),
+        Traits(status_column=False),
+        Traits(length_in_index=True),
+        Traits(time_filter_marks=200),
+        Traits(delay_s=0.02),
+        Traits(loss=0.1),
+        Traits(most_bindings=7),
+        Traits(most_bindings=1),
+    ],
+    ids=str,
+)
+def test_the_whole_table_is_read_whatever_the_switch_is_like(traits: Traits) -> None:
+    # Ten per cent of datagrams lost: more tries, or one reading in some hundred would be partial.
+    reading, switch = read(traits, replace(QUICK, timeout_s=0.15, tries=6))
+    assert reading.complete, reading.gaps
+    assert dict(reading.learned) == truth(switch)
+
+
+def test_the_old_table_alone_gives_places_without_vlans() -> None:
+    reading, switch = read(Traits(vlan_table=False))
+    expected = {mac_of(key): port for key, port in truth(switch).items()}
+    assert {mac_of(key): port for key, port in reading.learned.items()} == expected
+    assert all(key < 1 << 48 for key in reading.learned)
+
+
+def test_version_1_reads_every_trait_too() -> None:
+    reading, switch = read(Traits(database_offset=100, bridge_port_offset=32), version=V1)
+    assert reading.complete and dict(reading.learned) == truth(switch)
+
+
+def test_a_shared_database_leaves_the_vlan_to_the_default_vlan_of_the_port() -> None:
+    reading, switch = read(Traits(shared_database=7))
+    assert {mac_of(key): port for key, port in reading.learned.items()} == {
+        mac_of(key): port for key, port in truth(switch).items()
+    }
+    by_port = {number: port.pvid for number, port in switch.ports.items()}
+    for key, port in reading.learned.items():
+        vlan = key >> 48
+        assert vlan == (by_port[port] if by_port[port] in switch.vlans else 0)
+
+
+def test_rows_without_a_usable_port_are_counted_and_kept_as_no_endpoints() -> None:
+    reading, switch = read(Traits(unmapped_ports=frozenset({1, 2}), zero_ports=frozenset({3})))
+    expected = {key: port for key, port in truth(switch).items() if port not in (1, 2, 3)}
+    assert reading.complete and dict(reading.learned) == expected
+    told = {gap.why: gap.rows for gap in reading.gaps}
+    assert told == {
+        "bridge port 1 has no interface": 1,
+        "bridge port 2 has no interface": 1,
+        "port is 0: not known": 1,
+    }
+    lost = [entry for entry in reading.others if entry.status is Status.LEARNED]
+    assert len(lost) == 3 and all(entry.port is None for entry in lost)
+
+
+def test_addresses_behind_a_bundle_are_at_the_aggregate_port() -> None:
+    reading, switch = read(Traits(aggregate=frozenset({23, 24})))
+    expected = {key: AGGREGATE_INDEX if port == 24 else port for key, port in truth(switch).items()}
+    assert dict(reading.learned) == expected
+    ports = {port.name: port for port in reading.ports}
+    assert ports["p24"].aggregate == ports["p23"].aggregate == "bundle-1" and ports["p1"].aggregate is None
+    assert ports["bundle-1"].bridged and not ports["p24"].bridged
+
+
+@pytest.mark.parametrize("v3", [False, True])
+def test_a_table_offered_one_vlan_at_a_time_is_put_together(v3: bool) -> None:
+    template = "vlan-{vlan}" if v3 else "tarn-read@{vlan}"
+    how = {"user": LAB_USER, "view_context": template} if v3 else {"view_community": template}
+    reading, switch = read(
+        Traits(views=template, vlan_table=False, v3=v3), **how, view_vlans=(10, 30, 40, 99)
+    )
+    assert reading.complete, reading.gaps
+    assert dict(reading.learned) == {
+        key: port for key, port in truth(switch).items() if key >> 48 in (10, 30, 40, 99)
+    }
+
+
+def test_a_view_that_does_not_answer_makes_the_reading_partial() -> None:
+    hasty = replace(QUICK, timeout_s=0.1, tries=2)
+    reading, _ = read(
+        Traits(views="tarn-read@{vlan}"), hasty, view_community="tarn-read@{vlan}", view_vlans=(30, 4000)
+    )
+    assert not reading.complete
+    assert {gap.table for gap in reading.gaps if gap.breaks} == {
+        "dot1dBasePortTable of VLAN 4000",
+        "dot1dTpFdbTable of VLAN 4000",
+    }
+
+
+def test_everything_else_a_switch_tells_is_in_the_reading() -> None:
+    reading, switch = read(Traits(bridge_port_offset=8))
+    ports = {port.number: port for port in reading.ports}
+    uplink, light = ports[24], ports[1]
+    assert uplink.tagged == set(tarn_ferries.VLANS) and uplink.untagged == {1} - {1}
+    assert (light.default_vlan, light.untagged, light.tagged) == (30, {30}, frozenset())
+    assert (uplink.duplex, uplink.spanning_tree, uplink.kind, uplink.speed_bps) == (
+        "full",
+        "forwarding",
+        6,
+        10**10,
+    )
+    device = reading.device
+    assert (device.model, device.serial, device.software) == (
+        "Tarn bridge 24",
+        f"TF{switch.mac & 0xFFFFFF:06d}",
+        "4.2",
+    )
+    assert (device.topology_changes, device.learning_discards) == (1, 0)
+    assert device.topology_changed_at is not None and device.topology_changed_at < reading.taken_at
+    (neighbour,) = reading.neighbours
+    assert (neighbour.port, neighbour.name, neighbour.port_id) == ("p24", "core-2", "p1")
+    assert neighbour.addresses == ("127.77.0.2",) and neighbour.capabilities == ("bridge",)
+    assert neighbour.chassis_mac is not None and str(neighbour.chassis_mac) == neighbour.chassis
+
+
+def test_an_agent_that_goes_in_circles_makes_a_partial_reading() -> None:
+    reading, _ = read(Traits(loops_in=mib.DOT1Q_TP_FDB_PORT[:-1]))
+    (gap,) = [gap for gap in reading.gaps if gap.breaks]
+    assert gap.table == "dot1qTpFdbTable" and "do not advance" in gap.why and not reading.complete
+
+
+def test_an_agent_that_breaks_off_half_way_leaves_the_rows_it_gave() -> None:
+    hasty = replace(QUICK, timeout_s=0.1, tries=2)
+    reading, switch = read(Traits(breaks_off_in=mib.DOT1Q_TP_FDB_STATUS), hasty)
+    (gap,) = [gap for gap in reading.gaps if gap.breaks]
+    assert gap.table == "dot1qTpFdbTable" and "no answer to 2 tries" in gap.why
+    assert 0 < len(reading.learned) < len(truth(switch))
+    assert reading.learned.items() <= truth(switch).items()
+
+
+def test_garbage_is_no_answer_and_is_told() -> None:
+    with pytest.raises(DeviceSilent, match="cannot be used"):
+        read(Traits(garbage=True), replace(QUICK, timeout_s=0.1, tries=2))
+
+
+V3 = Traits(v3=True)
+
+
+def test_snmpv3_with_authentication_and_privacy_reads_the_same() -> None:
+    reading, switch = read(V3, user=LAB_USER)
+    assert reading.complete and dict(reading.learned) == truth(switch)
+
+
+@pytest.mark.parametrize(
+    ("changes", "said"),
+    [
+        ({"name": "nobody"}, "does not know this user"),
+        ({"auth_password": "not-the-password"}, "authentication password or protocol is wrong"),
+        ({"auth": Auth.SHA512}, "authentication password or protocol is wrong"),
+        ({"privacy_password": "not-the-password"}, "privacy password or protocol is wrong"),
+        ({"privacy": False}, "security level"),
+        ({"privacy": False, "auth": None}, "security level"),
+    ],
+)
+def test_what_is_wrong_with_a_user_is_told_apart(changes: dict[str, Any], said: str) -> None:
+    with pytest.raises(DeviceRefused, match=said):
+        read(V3, user=replace(LAB_USER, **changes))
+
+
+def test_a_switch_that_does_not_speak_snmpv3_is_silent_and_that_is_said() -> None:
+    with pytest.raises(DeviceSilent, match="may not speak SNMPv3"):
+        read(Traits(), replace(QUICK, timeout_s=0.1, tries=2), user=LAB_USER)
+
+
+def test_the_passwords_of_a_user_never_show() -> None:
+    assert "ferry" not in repr(LAB_USER) and "berth" not in repr(LAB_USER)
+    with pytest.raises(ValueError, match="at least 8"):
+        User(name="x", auth=Auth.SHA1, auth_password="short")
