@@ -39,8 +39,9 @@ def _rounds(database: Database) -> None:
             name=f"switch-{number}",
             host="127.0.0.1",
             udp_port=161,
-            snmp_version="2c",
-            community_sealed=b"",
+            in_groups=[],
+            notes="",
+            credential_sealed=b"",
             interval_s=300,
             enabled=True,
         ).id

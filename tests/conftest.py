@@ -16,7 +16,7 @@ import pytest
 from sqlalchemy import text
 
 from kiteroll.client import Client, ServiceUnreachable, add_switch, health, readings, switches
-from kiteroll.schemas.api import NewSwitch
+from kiteroll.schemas.api import Credential, NewSwitch
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
@@ -168,7 +168,11 @@ def add_lab_switches(service: Service, lab: Lab) -> None:
 
     with service.client() as client:
         for name, host in lab.switches.items():
-            client.ask(add_switch(NewSwitch(name=name, host=host, port=lab.port, community="tarn-read")))
+            client.ask(
+                add_switch(
+                    NewSwitch(name=name, host=host, port=lab.port, access=Credential(community="tarn-read"))
+                )
+            )
         until = time.monotonic() + 30
         while any(one.read_at is None for one in client.each(switches())):
             assert time.monotonic() < until, [reading for reading in client.each(readings())]

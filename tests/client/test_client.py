@@ -17,10 +17,10 @@ from kiteroll.client import (
     health,
     readings,
 )
-from kiteroll.schemas.api import NewSwitch
+from kiteroll.schemas.api import Credential, NewSwitch
 from tests.conftest import Service
 
-NEW = NewSwitch(name="x", host="127.0.0.1", community="c")
+NEW = NewSwitch(name="x", host="127.0.0.1", access=Credential(community="c"))
 
 
 def test_the_public_names_are_those_listed() -> None:

@@ -5,6 +5,8 @@ import shutil
 import subprocess
 import time
 from collections.abc import Iterator
+from dataclasses import replace
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
@@ -14,11 +16,12 @@ from kiteroll.collect.agent import Target
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.rounds import Assignment, Attempt, Rounds
 from kiteroll.collect.snmp_reader import read_switch
-from kiteroll.core.errors import Conflict, DeviceSilent, Invalid, NotFound
+from kiteroll.core.errors import Conflict, DeviceRefused, DeviceSilent, Invalid, NotFound
 from kiteroll.core.reading import Reading, Status, key_of
 from kiteroll.lab import tarn_ferries
 from kiteroll.lab.site import Site
 from kiteroll.snmp.message import V1, V2C
+from kiteroll.snmp.usm import Auth, User
 from tests.ports import free_udp_port
 
 CLOCK = SystemClock()
@@ -96,8 +99,6 @@ def test_one_silent_switch_holds_up_no_other_and_is_asked_again_later() -> None:
             return attempt
 
         rounds = Rounds(CLOCK, Limits(timeout_s=0.5, tries=2), take, concurrency=4)
-        from datetime import timedelta
-
         beat = timedelta(seconds=0.3)
         rounds.assign(Assignment(switch=1, name="quay-1", target=_target(site, "quay-1"), interval=beat))
         dead = _target(site, "quay-1", community="nonsense")
@@ -125,7 +126,11 @@ def snmpd(tmp_path: Path) -> Iterator[int]:
     program = shutil.which("snmpd") or "/usr/sbin/snmpd"
     port = free_udp_port()
     config = tmp_path / "snmpd.conf"
-    config.write_text("rocommunity tarn-read 127.0.0.1\nsysName yard-host\nsysLocation Yard\n")
+    config.write_text(
+        "rocommunity tarn-read 127.0.0.1\nsysName yard-host\nsysLocation Yard\n"
+        "createUser reader SHA-256 ferry-across AES berth-lights\nrouser reader authpriv\n"
+        "createUser plain SHA ferry-across\nrouser plain authnopriv\n"
+    )
     process = subprocess.Popen(
         [program, "-f", "-C", "-c", str(config), "-Lo", "-I", "-smux", f"udp:127.0.0.1:{port}"],
         env={"SNMP_PERSISTENT_DIR": str(tmp_path), "PATH": "/usr/sbin:/usr/bin"},
@@ -145,3 +150,44 @@ def test_an_agent_nobody_here_wrote_is_read(snmpd: int) -> None:
     assert (reading.device.name, reading.device.location) == ("yard-host", "Yard")
     assert "lo" in [port.name for port in reading.ports]
     assert reading.device.uptime_ticks is not None
+
+
+@pytest.mark.parametrize(
+    "user",
+    [
+        User(
+            name="reader",
+            auth=Auth.SHA256,
+            auth_password="ferry-across",
+            privacy=True,
+            privacy_password="berth-lights",
+        ),
+        User(name="plain", auth=Auth.SHA1, auth_password="ferry-across"),
+    ],
+)
+def test_snmpv3_of_an_agent_nobody_here_wrote_is_read(snmpd: int, user: User) -> None:
+    reading = asyncio.run(
+        read_switch("yard", Target(host="127.0.0.1", port=snmpd, user=user), CLOCK, Limits())
+    )
+    assert reading.complete and reading.device.name == "yard-host"
+
+
+@pytest.mark.parametrize(
+    ("changes", "said"),
+    [
+        ({"name": "nobody"}, "does not know this user"),
+        ({"auth_password": "not-the-password"}, "authentication password or protocol is wrong"),
+        ({"privacy_password": "not-the-password"}, "privacy password or protocol is wrong"),
+    ],
+)
+def test_what_that_agent_refuses_is_told_apart(snmpd: int, changes: dict[str, str], said: str) -> None:
+    user = User(
+        name="reader",
+        auth=Auth.SHA256,
+        auth_password="ferry-across",
+        privacy=True,
+        privacy_password="berth-lights",
+    )
+    target = Target(host="127.0.0.1", port=snmpd, user=replace(user, **changes))  # type: ignore[arg-type]
+    with pytest.raises((DeviceRefused, DeviceSilent), match=said):
+        asyncio.run(read_switch("yard", target, CLOCK, HASTY))

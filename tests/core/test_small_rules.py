@@ -39,10 +39,14 @@ def test_a_switch_keeps_its_beat_and_a_silent_one_is_asked_less_often() -> None:
     schedule.put(2, MINUTE, at(0))
     assert schedule.take_due(at(0)) == [1, 2]
     assert schedule.take_due(at(5)) == [], "running switches are not due"
-    assert schedule.done(1, at(0), answered=True) == at(1)
-    assert schedule.done(2, at(0), answered=False) == at(1)
-    schedule.take_due(at(1))
-    assert schedule.done(2, at(1), answered=False) == at(3)
+    assert schedule.settle(1, at(0), answered=True) == at(1)
+    assert schedule.settle(2, at(0), answered=False) == at(1)
+    assert schedule.take_due(at(1)) == [], "what came of the readings is still being kept"
+    schedule.done(1)
+    schedule.done(2)
+    assert schedule.take_due(at(1)) == [1, 2]
+    assert schedule.settle(2, at(1), answered=False) == at(3)
+    schedule.done(2)
     assert schedule.next_due() == at(3)
     assert not schedule.take(1) and schedule.take(2)
 

@@ -9,8 +9,9 @@ from kiteroll.lab import story, tarn_ferries
 from kiteroll.lab.agent import AgentSettings, answer
 from kiteroll.lab.mib_view import MibView
 from kiteroll.lab.objects import switch_objects
-from kiteroll.lab.site import Site
+from kiteroll.lab.site import LAB_USER, Site
 from kiteroll.lab.switch import LabPort, LabSwitch
+from kiteroll.lab.traits import Traits
 from kiteroll.lab.world import Host, World
 from kiteroll.snmp import ber
 from kiteroll.snmp.message import V2C, ErrorStatus, Kind, decode_message, encode_request
@@ -124,3 +125,36 @@ def test_an_agent_fits_bulk_answers_into_a_message_and_calls_the_rest_too_big() 
 
 def test_an_agent_does_not_answer_a_wrong_community() -> None:
     assert _ask(Kind.GET, (1, 3, 1, 1), community=b"public") is None
+
+
+def test_net_snmp_reads_a_simulated_agent_as_a_user() -> None:
+    async def work() -> "subprocess.CompletedProcess[str]":
+        world = tarn_ferries.build()
+        world.switches["quay-1"].traits = Traits(v3=True)
+        site = Site(world, SystemClock(), port=free_udp_port())
+        site.open()
+        words = [
+            "snmpget",
+            "-v3",
+            "-l",
+            "authPriv",
+            "-u",
+            LAB_USER.name,
+            "-a",
+            "SHA-256",
+            "-A",
+            LAB_USER.auth_password,
+        ]
+        words += [
+            "-x",
+            "AES",
+            "-X",
+            LAB_USER.privacy_password,
+            f"127.77.0.8:{site.farm.port}",
+            "1.3.6.1.2.1.1.5.0",
+        ]
+        with site.farm:
+            return await asyncio.to_thread(subprocess.run, words, capture_output=True, text=True, timeout=20)
+
+    done = asyncio.run(work())
+    assert done.returncode == 0 and 'STRING: "quay-1"' in done.stdout, done.stderr

@@ -1,12 +1,26 @@
 """The API as a program on the network meets it."""
 
+import time
 from collections.abc import Iterator
 
 import httpx
 import pytest
 
-from kiteroll.client import Client, ServiceError, add_switch, change_switch, remove_switch, switch, switches
-from kiteroll.schemas.api import NewSwitch, Problem, SwitchChange
+from kiteroll.client import (
+    Client,
+    ServiceError,
+    add_credential,
+    add_switch,
+    change_credential,
+    change_switch,
+    credentials,
+    read_now,
+    remove_credential,
+    remove_switch,
+    switch,
+    switches,
+)
+from kiteroll.schemas.api import Credential, NewCredential, NewSwitch, Problem, SwitchChange
 from tests.conftest import Lab, Service
 
 V1 = "/api/v1"
@@ -80,16 +94,31 @@ def test_a_text_may_be_a_switch_or_a_label(http: httpx.Client) -> None:
         ("GET", "/endpoints?limit=0", None, "query.limit"),
         ("GET", "/changes?since=yesterday", None, "query.since"),
         ("GET", "/stays?vlan=5000", None, "query.vlan"),
-        ("POST", "/switches", {"name": "x", "host": "300.1.1.1", "community": "c"}, "no IPv4 address"),
-        ("POST", "/switches", {"name": "bad name", "host": "127.0.0.1", "community": "c"}, "body.name"),
-        ("POST", "/switches", {"name": "x", "host": "127.0.0.1"}, "body.community"),
         (
             "POST",
             "/switches",
-            {"name": "x", "host": "127.0.0.1", "community": "c", "colour": "red"},
+            {"name": "x", "host": "300.1.1.1", "access": {"community": "c"}},
+            "no IPv4 address",
+        ),
+        (
+            "POST",
+            "/switches",
+            {"name": "bad name", "host": "127.0.0.1", "access": {"community": "c"}},
+            "body.name",
+        ),
+        ("POST", "/switches", {"name": "x", "host": "127.0.0.1"}, "credential (a named one) or access"),
+        (
+            "POST",
+            "/switches",
+            {"name": "x", "host": "127.0.0.1", "access": {"community": "c"}, "colour": "red"},
             "body.colour",
         ),
-        ("POST", "/switches", {"name": "x", "host": "127.0.0.1", "community": "c", "port": 0}, "body.port"),
+        (
+            "POST",
+            "/switches",
+            {"name": "x", "host": "127.0.0.1", "access": {"community": "c"}, "port": 0},
+            "body.port",
+        ),
     ],
 )
 def test_bad_input_is_told_where_and_changes_nothing(
@@ -121,12 +150,16 @@ def test_the_community_never_comes_back(http: httpx.Client, service: Service) ->
 
 
 def test_a_switch_lives_from_adding_to_removing(service: Service, lab: Lab) -> None:
-    new = NewSwitch(name="spare", host="127.0.0.1", port=9, community="x", enabled=False)
+    new = NewSwitch(name="spare", host="127.0.0.1", port=9, access=Credential(community="x"), enabled=False)
     with service.client() as client:
         assert client.ask(add_switch(new)).health == "off"
         with pytest.raises(ServiceError, match="already") as taken:
             client.ask(add_switch(new))
         assert taken.value.status == 409
+        assert (client.ask(switch("spare")).asked_as, client.ask(switch("spare")).credential) == (
+            "v2c community",
+            None,
+        )
         changed = client.ask(change_switch("spare", SwitchChange(name="spare-2", interval_s=600)))
         assert (changed.name, changed.interval_s, changed.port) == ("spare-2", 600, 9)
         assert "spare-2" in [one.name for one in client.each(switches(limit=3))]
@@ -136,13 +169,69 @@ def test_a_switch_lives_from_adding_to_removing(service: Service, lab: Lab) -> N
         assert gone.value.status == 404
 
 
+def test_a_named_credential_serves_many_switches_and_is_never_shown(
+    service: Service, lab: Lab, http: httpx.Client
+) -> None:
+    wrong = Credential(community="not-this-one")
+    where = {"host": lab.switches["quay-2"], "port": lab.port, "credential": "terminal"}
+    with service.client() as client:
+        with pytest.raises(ServiceError, match="no credential 'terminal'"):
+            client.ask(add_switch(NewSwitch(name="twin", **where)))
+        made = client.ask(add_credential(NewCredential(name="terminal", access=wrong)))
+        assert (made.kind, made.used_by) == ("v2c community", 0)
+        client.ask(add_switch(NewSwitch(name="twin", site="Quay", groups=["test"], **where)))
+        await_health(client, "twin", "silent")
+        told = client.ask(change_credential("terminal", Credential(community="tarn-read")))
+        assert told.used_by == 1
+        assert client.ask(read_now("twin")).outcome == "complete"
+        one = client.ask(switch("twin"))
+        assert (one.credential, one.site, one.groups, one.health) == ("terminal", "Quay", ["test"], "read")
+        assert one.next_try_at is not None and one.read_at is not None and one.next_try_at > one.read_at
+        with pytest.raises(ServiceError, match="used by 1"):
+            client.ask(remove_credential("terminal"))
+        assert "not-this-one" not in http.get(f"{V1}/credentials").text + http.get(f"{V1}/switches/twin").text
+        client.ask(remove_switch("twin"))
+        client.ask(remove_credential("terminal"))
+        assert client.ask(credentials()) == []
+
+
+@pytest.mark.parametrize(
+    ("access", "said"),
+    [
+        ({}, "a community or a user"),
+        ({"community": "c", "user": "u"}, "a community or a user"),
+        ({"user": "u"}, "version 3 goes with a user"),
+        ({"version": "3", "user": "u", "privacy_password": "long enough"}, "privacy needs authentication"),
+        ({"version": "3", "user": "u", "auth_password": "short"}, "at least 8"),
+        ({"community": "c", "view": "c@vlan"}, "{vlan}"),
+    ],
+)
+def test_a_credential_that_cannot_work_is_refused(
+    http: httpx.Client, access: dict[str, str], said: str
+) -> None:
+    response = http.post(f"{V1}/credentials", json={"name": "x", "access": access})
+    assert response.status_code == 422 and said in response.text
+
+
+def test_neighbours_are_matched_to_known_switches_and_others_are_offered(http: httpx.Client) -> None:
+    (core,) = http.get(f"{V1}/switches/quay-1/neighbours").json()
+    assert (core["port"], core["name"], core["known_as"], core["far_port"]) == (
+        "p24",
+        "core-2",
+        "core-2",
+        "p1",
+    )
+    assert len(http.get(f"{V1}/switches/core-1/neighbours").json()) == 6
+    assert http.get(f"{V1}/candidates").json() == []
+
+
 def test_a_switch_that_does_not_answer_is_told_as_a_failed_reading(
     service: Service, http: httpx.Client
 ) -> None:
-    new = NewSwitch(name="mute", host="127.0.0.1", port=9, community="x", enabled=True)
+    new = NewSwitch(name="mute", host="127.0.0.1", port=9, access=Credential(community="x"), enabled=True)
     with service.client() as client:
         client.ask(add_switch(new))
-        _await_health(client, "mute", "silent")
+        await_health(client, "mute", "silent")
         one = client.ask(switch("mute"))
         assert one.error is not None and "no answer to 3 tries" in one.error and one.read_at is None
         listed = http.get(f"{V1}/readings", params={"switch": "mute"}).json()["items"]
@@ -168,9 +257,7 @@ def test_pages_are_served_safely_and_unknown_calls_are_problems(service: Service
     _problem(http.get("/api/v2/switches"), 404, "not_found")
 
 
-def _await_health(client: Client, name: str, health: str) -> None:
-    import time
-
+def await_health(client: Client, name: str, health: str) -> None:
     until = time.monotonic() + 30
     while client.ask(switch(name)).health != health:
         assert time.monotonic() < until

@@ -15,7 +15,7 @@ from kiteroll.client import (
     readings,
     stays,
 )
-from kiteroll.schemas.api import NewSwitch, ReadingSummary
+from kiteroll.schemas.api import Credential, NewSwitch, ReadingSummary
 from tests.conftest import Lab, NewService
 
 NAMES = ("quay-1", "ticket-hall", "core-1")
@@ -24,7 +24,14 @@ NAMES = ("quay-1", "ticket-hall", "core-1")
 def _add(client: Client, lab: Lab) -> None:
     for name in NAMES:
         client.ask(
-            add_switch(NewSwitch(name=name, host=lab.switches[name], port=lab.port, community="tarn-read"))
+            add_switch(
+                NewSwitch(
+                    name=name,
+                    host=lab.switches[name],
+                    port=lab.port,
+                    access=Credential(community="tarn-read"),
+                )
+            )
         )
 
 

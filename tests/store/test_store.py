@@ -27,8 +27,9 @@ def add(database: Database, name: str = "quay-1") -> SwitchRow:
         name=name,
         host="127.0.0.1",
         udp_port=161,
-        snmp_version="2c",
-        community_sealed=b"sealed",
+        in_groups=[],
+        notes="",
+        credential_sealed=b"sealed",
         interval_s=60,
         enabled=True,
         location="Quay cabin 1",
@@ -139,7 +140,7 @@ def test_a_transaction_that_breaks_leaves_nothing_of_the_reading(kept: Kept) -> 
 def _break_after(connection: Connection, kept: Kept, taken: object, changes: object) -> None:
     from kiteroll.store.record import _record_reading
 
-    _record_reading(connection, kept.switch.id, taken, changes, kept.tracker.marks("quay-1"), None)  # type: ignore[arg-type]
+    _record_reading(connection, kept.switch.id, taken, changes, kept.tracker.marks("quay-1"), None, None)  # type: ignore[arg-type]
     raise KeyError("the process dies here")
 
 

@@ -3,7 +3,7 @@ import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
 const GATHER_MS = 800;
-const ON_READING = ["switches", "switch", "ports", "health"];
+const ON_READING = ["switches", "switch", "ports", "neighbours", "health"];
 const ON_CHANGE = ["find", "changes", "stays"];
 
 /** Listens while mounted; says whether the stream stands. */

@@ -32,6 +32,13 @@ export const portsQuery = (name: string) =>
       need(api.GET("/api/v1/switches/{name}/ports", { params: { path: { name } }, signal })),
   });
 
+export const neighboursQuery = (name: string) =>
+  queryOptions({
+    queryKey: ["neighbours", name],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/switches/{name}/neighbours", { params: { path: { name } }, signal })),
+  });
+
 /** Who is on the ports of a switch that do not lead to other switches. */
 export const onSwitchQuery = (name: string) =>
   queryOptions({

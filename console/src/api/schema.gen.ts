@@ -94,6 +94,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/switches/{name}/neighbours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who told of itself at its ports (LLDP) */
+        get: operations["list_neighbours"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/switches/{name}/readings": {
         parameters: {
             query?: never;
@@ -106,6 +123,42 @@ export interface paths {
         /** Read it now; answers when the reading is kept */
         post: operations["read_now"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/credentials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The named credentials, by name */
+        get: operations["list_credentials"];
+        put?: never;
+        /** Add a credential for switches to use by its name */
+        post: operations["add_credential"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/credentials/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Replace it; every switch that uses it is asked by the new one */
+        put: operations["change_credential"];
+        post?: never;
+        /** Remove one that no switch uses */
+        delete: operations["remove_credential"];
         options?: never;
         head?: never;
         patch?: never;
@@ -154,6 +207,23 @@ export interface paths {
         };
         /** One endpoint and where it is */
         get: operations["get_endpoint"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/candidates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Neighbours that are bridges and not in the inventory: offered, never added */
+        get: operations["list_candidates"];
         put?: never;
         post?: never;
         delete?: never;
@@ -275,6 +345,40 @@ export interface components {
             /** Why */
             why: string;
         };
+        /**
+         * Credential
+         * @description How a switch is asked: by community (v1, v2c) or by user (v3). It is never sent back.
+         */
+        Credential: {
+            /**
+             * Version
+             * @default 2c
+             * @enum {string}
+             */
+            version: "1" | "2c" | "3";
+            /** Community */
+            community?: string | null;
+            /** User */
+            user?: string | null;
+            /** Auth */
+            auth?: ("sha1" | "sha224" | "sha256" | "sha384" | "sha512") | null;
+            /** Auth Password */
+            auth_password?: string | null;
+            /**
+             * Privacy Password
+             * @description AES-128
+             */
+            privacy_password?: string | null;
+            /** Context */
+            context?: string | null;
+            /**
+             * View
+             * @description community or context of one VLAN's view; holds {vlan}
+             */
+            view?: string | null;
+            /** View Vlans */
+            view_vlans?: number[] | null;
+        };
         /** Endpoint */
         Endpoint: {
             /**
@@ -326,6 +430,54 @@ export interface components {
             /** Breaks */
             breaks: boolean;
         };
+        /**
+         * NamedCredential
+         * @description A credential as far as it is told.
+         */
+        NamedCredential: {
+            /** Name */
+            name: string;
+            /** Kind */
+            kind: string;
+            /** Used By */
+            used_by: number;
+            /** Added At */
+            added_at: string;
+        };
+        /**
+         * Neighbour
+         * @description A device that told of itself at a port (LLDP).
+         */
+        Neighbour: {
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Name */
+            name: string;
+            /** Far Port */
+            far_port: string;
+            /** Far Description */
+            far_description: string;
+            /** Chassis */
+            chassis: string;
+            /** Description */
+            description: string;
+            /** Addresses */
+            addresses: string[];
+            /** Capabilities */
+            capabilities: string[];
+            /** Seen At */
+            seen_at: string;
+            /** Known As */
+            known_as: string | null;
+        };
+        /** NewCredential */
+        NewCredential: {
+            /** Name */
+            name: string;
+            access: components["schemas"]["Credential"];
+        };
         /** NewSwitch */
         NewSwitch: {
             /** Name */
@@ -337,14 +489,21 @@ export interface components {
              * @default 161
              */
             port: number;
+            /** Credential */
+            credential?: string | null;
+            access?: components["schemas"]["Credential"] | null;
             /**
-             * Version
-             * @default 2c
-             * @enum {string}
+             * Site
+             * @default
              */
-            version: "1" | "2c";
-            /** Community */
-            community: string;
+            site: string;
+            /** Groups */
+            groups?: string[];
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
             /** Interval S */
             interval_s?: number | null;
             /**
@@ -446,6 +605,18 @@ export interface components {
             speed_bps: number | null;
             /** Bridged */
             bridged: boolean;
+            /** Duplex */
+            duplex: string;
+            /** Aggregate */
+            aggregate: string | null;
+            /** Default Vlan */
+            default_vlan: number | null;
+            /** Tagged */
+            tagged: number[];
+            /** Untagged */
+            untagged: number[];
+            /** Spanning Tree */
+            spanning_tree: string;
             /** Present */
             present: number;
             /** Quiet */
@@ -568,11 +739,16 @@ export interface components {
             host: string;
             /** Port */
             port: number;
-            /**
-             * Version
-             * @enum {string}
-             */
-            version: "1" | "2c";
+            /** Site */
+            site: string;
+            /** Groups */
+            groups: string[];
+            /** Notes */
+            notes: string;
+            /** Credential */
+            credential: string | null;
+            /** Asked As */
+            asked_as: string;
             /** Interval S */
             interval_s: number;
             /** Enabled */
@@ -581,13 +757,15 @@ export interface components {
              * Health
              * @enum {string}
              */
-            health: "unread" | "read" | "partial" | "silent" | "failed" | "off";
+            health: "unread" | "read" | "partial" | "silent" | "refused" | "failed" | "off";
             /** Health Since */
             health_since: string | null;
             /** Tried At */
             tried_at: string | null;
             /** Read At */
             read_at: string | null;
+            /** Next Try At */
+            next_try_at: string | null;
             /** Error */
             error: string | null;
             /** Present */
@@ -604,6 +782,18 @@ export interface components {
             bridge_address: string | null;
             /** Ageing S */
             ageing_s: number | null;
+            /** Model */
+            model: string;
+            /** Serial */
+            serial: string;
+            /** Software */
+            software: string;
+            /** Topology Changes */
+            topology_changes: number | null;
+            /** Topology Changed At */
+            topology_changed_at: string | null;
+            /** Learning Discards */
+            learning_discards: number | null;
             /** Up Since */
             up_since: string | null;
         };
@@ -618,10 +808,15 @@ export interface components {
             host?: string | null;
             /** Port */
             port?: number | null;
-            /** Version */
-            version?: ("1" | "2c") | null;
-            /** Community */
-            community?: string | null;
+            /** Credential */
+            credential?: string | null;
+            access?: components["schemas"]["Credential"] | null;
+            /** Site */
+            site?: string | null;
+            /** Groups */
+            groups?: string[] | null;
+            /** Notes */
+            notes?: string | null;
             /** Interval S */
             interval_s?: number | null;
             /** Enabled */
@@ -1368,6 +1563,78 @@ export interface operations {
             };
         };
     };
+    list_neighbours: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Neighbour"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     read_now: {
         parameters: {
             query?: never;
@@ -1387,6 +1654,296 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ReadingSummary"];
                 };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_credentials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedCredential"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCredential"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedCredential"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Credential"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedCredential"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description not signed in */
             401: {
@@ -1607,6 +2164,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Endpoint"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_candidates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Neighbour"][];
                 };
             };
             /** @description not signed in */

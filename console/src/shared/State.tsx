@@ -8,6 +8,7 @@ const LOOKS: Record<string, { sign: string; color: string }> = {
   read: { sign: "●", color: "good" },
   partial: { sign: "◐", color: "warn" },
   silent: { sign: "✕", color: "bad" },
+  refused: { sign: "⊘", color: "bad" },
   failed: { sign: "✕", color: "bad" },
   unread: { sign: "…", color: "soft" },
   off: { sign: "–", color: "soft" },

@@ -8,7 +8,7 @@ import { vlanText } from "../find/model";
 import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
 import { State } from "../shared/State";
-import { speedText } from "./model";
+import { speedText, vlanRanges } from "./model";
 
 export function PortTable({
   ports,
@@ -26,6 +26,7 @@ export function PortTable({
           <th>Port</th>
           <th>State</th>
           <th>Speed</th>
+          <th>VLANs</th>
           <th>Label</th>
           <th>Address</th>
           <th>VLAN</th>
@@ -60,10 +61,16 @@ export function PortTable({
                           />
                           {!port.admin_up && <span className="soft"> (off)</span>}
                         </td>
-                        <td rowSpan={lines} className="tight">
+                        <td rowSpan={lines} className="tight" title={port.duplex && `${port.duplex} duplex`}>
                           {port.oper === "up" && speedText(port.speed_bps)}
                         </td>
-                        <td rowSpan={lines}>{port.alias}</td>
+                        <td rowSpan={lines}>
+                          <PortVlans port={port} />
+                        </td>
+                        <td rowSpan={lines}>
+                          {port.alias}
+                          {port.aggregate && <span className="soft"> in {port.aggregate}</span>}
+                        </td>
                       </>
                     )}
                     {stay ? <Who stay={stay} /> : <td colSpan={5}>{<Nobody port={port} />}</td>}
@@ -75,6 +82,19 @@ export function PortTable({
         })}
       </tbody>
     </Grid>
+  );
+}
+
+function PortVlans({ port }: { port: Port }) {
+  return (
+    <>
+      {vlanRanges(port.untagged)}
+      {port.tagged.length > 0 && (
+        <span className="soft">
+          {port.untagged.length > 0 && " + "}tagged {vlanRanges(port.tagged)}
+        </span>
+      )}
+    </>
   );
 }
 

@@ -4,13 +4,15 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { useParams, useSearchParams } from "react-router";
 import { api, need, type Switch } from "../api/client";
-import { changesQuery, onSwitchQuery, portsQuery, switchQuery } from "../api/queries";
+import { changesQuery, neighboursQuery, onSwitchQuery, portsQuery, switchQuery } from "../api/queries";
 import { Age } from "../shared/Age";
 import { Answered, Nothing, Notice, Trouble } from "../shared/Answered";
 import { Heading, Sheet } from "../shared/Grid";
 import { State } from "../shared/State";
+import { clockTime } from "../shared/time";
 import { ChangeTable } from "./ChangeTable";
 import { byPort, filterPorts } from "./model";
+import { NeighbourTable } from "./NeighbourTable";
 import { PortFace } from "./PortFace";
 import { PortTable } from "./PortTable";
 
@@ -18,12 +20,21 @@ export function SwitchPage() {
   const { name = "" } = useParams();
   const one = useQuery(switchQuery(name));
   const changes = useQuery(changesQuery({ switch: name, limit: 15 }));
+  const neighbours = useQuery(neighboursQuery(name));
   return (
     <Box>
       <Answered query={one} rows={3}>
         {(data) => <Identity one={data} />}
       </Answered>
       {one.data && <Ports name={name} />}
+      {one.data && (neighbours.data?.length ?? 0) > 0 && (
+        <>
+          <Heading>Neighbours</Heading>
+          <Sheet tabIndex={0} aria-label="neighbours">
+            <Answered query={neighbours}>{(rows) => <NeighbourTable neighbours={rows} />}</Answered>
+          </Sheet>
+        </>
+      )}
       {one.data && (
         <>
           <Heading>What changed here</Heading>
@@ -58,6 +69,13 @@ function Identity({ one }: { one: Switch }) {
     ["addresses present", one.present],
     ["ageing time", one.ageing_s === null ? "not told" : `${one.ageing_s} s`],
     ["up for", <Age key="up" at={one.up_since} />],
+    ["model", [one.model, one.software].filter(Boolean).join(" ")],
+    ["serial number", one.serial],
+    ["topology changes", one.topology_changes],
+    ["learning discards", one.learning_discards],
+    ["asked as", one.credential ?? one.asked_as],
+    ["site", one.site],
+    ["groups", one.groups.join(", ")],
     [
       "bridge address",
       <chakra.span key="mac" fontFamily="mono">
@@ -88,16 +106,23 @@ function Identity({ one }: { one: Switch }) {
         </Button>
       </Flex>
       <Flex as="dl" gap="6px 30px" wrap="wrap" margin="10px 0 4px">
-        {facts.map(([label, value]) => (
-          <Box key={label}>
-            <chakra.dt color="soft" fontSize="13px">
-              {label}
-            </chakra.dt>
-            <chakra.dd fontWeight={600}>{value}</chakra.dd>
-          </Box>
-        ))}
+        {facts
+          .filter(([, value]) => value !== "" && value !== null)
+          .map(([label, value]) => (
+            <Box key={label}>
+              <chakra.dt color="soft" fontSize="13px">
+                {label}
+              </chakra.dt>
+              <chakra.dd fontWeight={600}>{value}</chakra.dd>
+            </Box>
+          ))}
       </Flex>
-      {one.error && <Notice tone={one.health === "partial" ? "warn" : "bad"}>{one.error}</Notice>}
+      {one.error && (
+        <Notice tone={one.health === "partial" ? "warn" : "bad"}>
+          {one.error}
+          {one.next_try_at && one.health !== "partial" && `. Next try at ${clockTime(one.next_try_at)}.`}
+        </Notice>
+      )}
       {read.error && <Trouble error={read.error} />}
       {read.data?.error && <Notice tone="bad">{read.data.error}</Notice>}
     </>

@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
 import type { Port, Stay } from "../api/client";
 import { span } from "../shared/time";
-import { byPort, filterPorts, portUse, speedText } from "./model";
+import { byPort, filterPorts, portUse, speedText, vlanRanges } from "./model";
 
 const port = (values: Partial<Port>): Port => ({
   switch: "quay-1",
@@ -13,6 +13,12 @@ const port = (values: Partial<Port>): Port => ({
   oper_since: null,
   speed_bps: null,
   bridged: true,
+  duplex: "",
+  aggregate: null,
+  default_vlan: null,
+  tagged: [],
+  untagged: [],
+  spanning_tree: "",
   present: 0,
   quiet: 0,
   leads_to: [],
@@ -56,4 +62,9 @@ it("says speeds and spans as people do", () => {
     "2 h",
     "1 d",
   ]);
+});
+
+it("shortens runs of VLANs", () => {
+  expect(vlanRanges([])).toBe("");
+  expect(vlanRanges([10, 20, 21, 22, 99])).toBe("10, 20–22, 99");
 });

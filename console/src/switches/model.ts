@@ -56,3 +56,14 @@ export function speedText(bps: number | null): string {
   const [unit, size] = units.find(([, least]) => bps >= least) ?? ["b/s", 1];
   return `${Number((bps / size).toFixed(2))} ${unit}`;
 }
+
+/** 10, 20–22, 99: VLANs as ranges, for ports that carry hundreds. */
+export function vlanRanges(vlans: number[]): string {
+  const parts: [number, number][] = [];
+  for (const vlan of vlans) {
+    const last = parts.at(-1);
+    if (last && last[1] === vlan - 1) last[1] = vlan;
+    else parts.push([vlan, vlan]);
+  }
+  return parts.map(([first, last]) => (first === last ? `${first}` : `${first}–${last}`)).join(", ");
+}

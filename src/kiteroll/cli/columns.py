@@ -1,10 +1,21 @@
 """Columns of the tables, by what a row is. One place, so that a thing looks alike everywhere."""
 
+from collections.abc import Callable
+
 from kiteroll.cli.show import Column, Output, speed
 from kiteroll.schemas import api
 
 _LIFE = {"present": "green", "quiet": "yellow", "gone": "dim"}
-_HEALTH = {"read": "green", "partial": "yellow", "silent": "red", "failed": "red", "off": "dim", "unread": ""}
+_WELL = frozenset({"read", "partial", "unread", "off"})
+_HEALTH = {
+    "refused": "red",
+    "read": "green",
+    "partial": "yellow",
+    "silent": "red",
+    "failed": "red",
+    "off": "dim",
+    "unread": "",
+}
 _CHANGE = {
     "appeared": "green",
     "moved": "cyan",
@@ -70,7 +81,33 @@ def switches(out: Output) -> list[Column[api.Switch]]:
         Column("every", lambda one: one.interval_s, shown=lambda one: f"{one.interval_s} s", right=True),
         Column("ageing", lambda one: one.ageing_s, shown=lambda one: f"{one.ageing_s or '?'} s", right=True),
         Column("location", lambda one: one.location),
+        Column("site", lambda one: one.site),
+        Column(
+            "next try", lambda one: one.next_try_at if one.health not in _WELL else None, shown=_next_try(out)
+        ),
         Column("trouble", lambda one: one.error or ""),
+    ]
+
+
+def neighbours(out: Output) -> list[Column[api.Neighbour]]:
+    return [
+        Column("switch", lambda one: one.switch),
+        Column("port", lambda one: one.port, style=lambda _: "bold"),
+        Column("neighbour", lambda one: one.name or one.chassis),
+        Column("its port", lambda one: one.far_port),
+        Column("known as", lambda one: one.known_as),
+        Column("address", lambda one: one.addresses),
+        Column("is", lambda one: one.capabilities),
+        Column("told", lambda one: one.seen_at, shown=lambda one: f"{out.age(one.seen_at)} ago"),
+    ]
+
+
+def credentials(out: Output) -> list[Column[api.NamedCredential]]:
+    return [
+        Column("credential", lambda one: one.name, style=lambda _: "bold"),
+        Column("asks as", lambda one: one.kind),
+        Column("used by", lambda one: one.used_by, right=True),
+        Column("added", lambda one: one.added_at, shown=lambda one: f"{out.age(one.added_at)} ago"),
     ]
 
 
@@ -117,6 +154,15 @@ def readings(out: Output) -> list[Column[api.ReadingSummary]]:
             lambda one: one.error or "; ".join(f"{gap.table}: {gap.why} ({gap.rows})" for gap in one.gaps),
         ),
     ]
+
+
+def _next_try(out: Output) -> Callable[[api.Switch], str]:
+    def shown(one: api.Switch) -> str:
+        if one.next_try_at is None or one.health in _WELL:
+            return ""
+        return f"in {out.until(one.next_try_at)}"
+
+    return shown
 
 
 def _place_vlan(place: api.Place | None) -> str:

@@ -3,14 +3,22 @@
 import argparse
 from typing import Any
 
-from pydantic import ValidationError
-
-from kiteroll.cli import columns
+from kiteroll.cli import columns, credential
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
-from kiteroll.cli.parsing import add_command, shared
+from kiteroll.cli.parsing import add_command, checked, shared
 from kiteroll.cli.target import split_address
-from kiteroll.client import add_switch, change_switch, read_now, remove_switch, switch, switches, vlans
+from kiteroll.client import (
+    add_switch,
+    candidates,
+    change_switch,
+    neighbours,
+    read_now,
+    remove_switch,
+    switch,
+    switches,
+    vlans,
+)
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
@@ -23,7 +31,7 @@ def add_commands(commands: Any) -> None:
     one = add_command(verbs, "add", run_add, "add a switch; it is read at once", parents=parents)
     one.add_argument("name")
     one.add_argument("address", metavar="ADDRESS[:PORT]", help="IP address or host name (port default 161)")
-    _add_settings(one, community_required=True)
+    _add_settings(one)
 
     add_command(verbs, "list", run_list, "list the inventory", parents=parents)
 
@@ -34,7 +42,7 @@ def add_commands(commands: Any) -> None:
     one.add_argument("name")
     one.add_argument("--name", dest="new_name", metavar="NEW", help="call it by another name")
     one.add_argument("--address", metavar="ADDRESS[:PORT]")
-    _add_settings(one, community_required=False)
+    _add_settings(one)
     state = one.add_mutually_exclusive_group()
     state.add_argument("--on", dest="enabled", action="store_true", default=None, help="read it again")
     state.add_argument("--off", dest="enabled", action="store_false", help="stop reading it, keep it")
@@ -44,37 +52,53 @@ def add_commands(commands: Any) -> None:
     )
     one.add_argument("name")
 
+    add_command(
+        verbs,
+        "candidates",
+        run_candidates,
+        "list neighbours that are bridges and not in the inventory",
+        parents=parents,
+    )
+
     one = add_command(verbs, "read", run_read, "read switches now", parents=parents)
     one.add_argument("name", nargs="+")
 
 
-def _add_settings(parser: argparse.ArgumentParser, *, community_required: bool) -> None:
-    parser.add_argument("--community", metavar="NAME", required=community_required, help="SNMP community")
-    parser.add_argument("--snmp", choices=("1", "2c"), help="SNMP version (default 2c)")
+def _add_settings(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
-        "--every", type=int, metavar="SECONDS", help="seconds between readings (default: the service's)"
+        "--credential", metavar="NAME", help="a named credential (`kiteroll credential list`)"
     )
+    credential.add_options(parser)
+    about = parser.add_argument_group("about it")
+    about.add_argument(
+        "--every", type=int, metavar="SECONDS", help="between readings (default: the service's)"
+    )
+    about.add_argument("--site", metavar="TEXT")
+    about.add_argument("--group", action="append", metavar="NAME", help="may be given again")
+    about.add_argument("--notes", metavar="TEXT")
+
+
+def _settings(args: argparse.Namespace) -> dict[str, Any]:
+    """What was typed of how it is asked and about it."""
+    access = credential.given(args)
+    return {
+        "credential": args.credential,
+        "access": access or None,
+        "interval_s": args.every,
+        "site": args.site,
+        "groups": args.group,
+        "notes": args.notes,
+    }
 
 
 def run_add(context: Context) -> Exit:
     args = context.args
     host, port = split_address(args.address)
-    new = _checked(
-        api.NewSwitch,
-        name=args.name,
-        host=host,
-        port=port,
-        community=args.community,
-        version=args.snmp or "2c",
-        interval_s=args.every,
-    )
+    new = checked(api.NewSwitch, name=args.name, host=host, port=port, **_settings(args))
     with context.client() as client:
         added = client.ask(add_switch(new))
-    _said(
-        context,
-        added,
-        f"{added.name} is in the inventory; `kiteroll switch show {added.name}` tells how it is read",
-    )
+    told = f"`kiteroll switch show {added.name}` tells how it is read"
+    _said(context, added, f"{added.name} is in the inventory; {told}")
     return Exit.FINE
 
 
@@ -90,30 +114,36 @@ def run_list(context: Context) -> Exit:
 
 
 def run_show(context: Context) -> Exit:
+    name, out = context.args.name, context.out
     with context.client() as client:
-        one = client.ask(switch(context.args.name))
-        its_vlans = client.ask(vlans(context.args.name))
-    if context.out.shape != "table":
-        context.out.rows([one], columns.switches(context.out), empty="")
-    else:
-        facts = [(name.replace("_", " "), value) for name, value in one if value not in ("", None)]
-        facts.append(("vlans", [columns.vlan_text(vlan.id, vlan.name) for vlan in its_vlans]))
-        context.out.facts(facts)
+        one = client.ask(switch(name))
+        its_vlans = client.ask(vlans(name))
+        its_neighbours = client.ask(neighbours(name))
+    if out.shape != "table":
+        out.rows([one], columns.switches(out), empty="")
+        return Exit.FINE
+    facts = [(key.replace("_", " "), value) for key, value in one if value not in ("", None, [])]
+    facts.append(("vlans", [columns.vlan_text(vlan.id, vlan.name) for vlan in its_vlans]))
+    out.facts(facts)
+    if its_neighbours:
+        out.line("")
+        out.rows(its_neighbours, columns.neighbours(out), empty="")
+    return Exit.FINE
+
+
+def run_candidates(context: Context) -> Exit:
+    with context.client() as client:
+        answer = client.ask(candidates())
+    empty = "every bridge that a switch told of is in the inventory"
+    context.out.rows(answer, columns.neighbours(context.out), empty=empty)
     return Exit.FINE
 
 
 def run_change(context: Context) -> Exit:
     args = context.args
     host, port = split_address(args.address) if args.address else (None, None)
-    change = _checked(
-        api.SwitchChange,
-        name=args.new_name,
-        host=host,
-        port=port,
-        community=args.community,
-        version=args.snmp,
-        interval_s=args.every,
-        enabled=args.enabled,
+    change = checked(
+        api.SwitchChange, name=args.new_name, host=host, port=port, enabled=args.enabled, **_settings(args)
     )
     if change == api.SwitchChange():
         raise Invalid("nothing to change was given: `kiteroll switch change --help` lists what can be")
@@ -139,18 +169,6 @@ def run_read(context: Context) -> Exit:
     if "failed" in outcomes:
         return Exit.UNREACHABLE
     return Exit.PARTIAL if "partial" in outcomes else Exit.FINE
-
-
-def _checked(model: Any, **values: Any) -> Any:
-    """The model of what was typed. Raises Invalid naming each wrong word, before anything is sent."""
-    try:
-        return model.model_validate({name: value for name, value in values.items() if value is not None})
-    except ValidationError as wrong:
-        lines = [
-            f"{'.'.join(str(part) for part in error['loc'])}: {error['msg'].removeprefix('Value error, ')}"
-            for error in wrong.errors()
-        ]
-        raise Invalid("; ".join(lines)) from wrong
 
 
 def _said(context: Context, one: api.Switch, sentence: str) -> None:

@@ -1,10 +1,14 @@
 """Options that many commands share."""
 
 import argparse
-from typing import Any
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
 
 from kiteroll.cli.context import Command
+from kiteroll.core.errors import Invalid
 
+M = TypeVar("M", bound=BaseModel)
 FORMATS = ("table", "json", "csv")
 
 
@@ -27,6 +31,19 @@ def add_format(parser: Any) -> None:
         default="table",
         help="table for people, json and csv for programs (default table)",
     )
+
+
+def checked(model: type[M], **values: Any) -> M:
+    """The model of what was typed. Raises Invalid naming each wrong word, before anything is sent."""
+    try:
+        return model.model_validate({name: value for name, value in values.items() if value is not None})
+    except ValidationError as wrong:
+        lines = []
+        for error in wrong.errors():
+            where = ".".join(str(part) for part in error["loc"])
+            what = error["msg"].removeprefix("Value error, ")
+            lines.append(f"{where}: {what}" if where else what)
+        raise Invalid("; ".join(lines)) from wrong
 
 
 def add_command(

@@ -1,29 +1,55 @@
-"""`kiteroll probe`: read one switch directly, without service or database."""
+"""`kiteroll probe`: read one switch directly, without service or database.
+
+What reads it is imported only when it runs: every other command shall start without.
+"""
 
 import asyncio
 from typing import Any
 
+from kiteroll.cli import credential
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
 from kiteroll.cli.parsing import add_command, add_format
 from kiteroll.cli.show import Column, speed
 from kiteroll.cli.target import split_address
 from kiteroll.clock import SystemClock
-from kiteroll.collect.agent import Target
-from kiteroll.collect.limits import Limits
-from kiteroll.collect.snmp_reader import read_switch
 from kiteroll.core.errors import Invalid
+from kiteroll.core.reading import Reading
 from kiteroll.duration import parse_duration_s
-from kiteroll.schemas.reading_document import DocumentEntry, ReadingDocument, to_document
-from kiteroll.snmp.message import V1, V2C
+from kiteroll.schemas.reading_document import (
+    DocumentEntry,
+    DocumentNeighbour,
+    DocumentPort,
+    ReadingDocument,
+    to_document,
+)
 
 ENTRIES: list[Column[DocumentEntry]] = [
-    Column(
-        "vlan", lambda one: one.vlan, shown=lambda one: "?" if one.vlan is None else str(one.vlan), right=True
-    ),
+    Column("vlan", lambda one: one.vlan, shown=lambda one: str(one.vlan or "?"), right=True),
     Column("address", lambda one: one.mac, style=lambda _: "bold"),
     Column("port", lambda one: one.port, shown=lambda one: one.port or "?"),
     Column("status", lambda one: one.status, style=lambda one: "" if one.status == "learned" else "dim"),
+]
+PORTS: list[Column[DocumentPort]] = [
+    Column("port", lambda one: one.name, style=lambda _: "bold"),
+    Column("state", lambda one: one.oper, style=lambda one: "green" if one.oper == "up" else "dim"),
+    Column("admin", lambda one: "" if one.admin == "up" else "off"),
+    Column("speed", lambda one: speed(one.speed_bps), right=True),
+    Column("duplex", lambda one: one.duplex),
+    Column("untagged", lambda one: _vlans(one.untagged)),
+    Column("tagged", lambda one: _vlans(one.tagged)),
+    Column("default", lambda one: one.default_vlan, right=True),
+    Column("in bundle", lambda one: one.aggregate),
+    Column("spanning tree", lambda one: one.spanning_tree),
+    Column("label", lambda one: one.alias),
+]
+NEIGHBOURS: list[Column[DocumentNeighbour]] = [
+    Column("port", lambda one: one.port, style=lambda _: "bold"),
+    Column("neighbour", lambda one: one.name),
+    Column("its port", lambda one: one.port_id),
+    Column("chassis", lambda one: one.chassis),
+    Column("address", lambda one: one.addresses),
+    Column("is", lambda one: one.capabilities),
 ]
 
 
@@ -35,20 +61,14 @@ def add_commands(commands: Any) -> None:
         "read one switch directly, to try it before adding it",
         detail="Needs neither service nor database. Its JSON is the reading document, described in\n"
         "docs/reading-document.md.\n"
-        "Exit code 0: complete, 4: partial, 3: the switch does not answer.",
+        "Exit code 0: complete, 4: partial, 3: the switch does not answer or refuses.",
     )
     parser.add_argument(
         "address", metavar="ADDRESS[:PORT]", help="IP address or host name (port default 161)"
     )
+    credential.add_options(parser, community="public")
     parser.add_argument(
-        "--community", default="public", metavar="NAME", help="SNMP community (default public)"
-    )
-    parser.add_argument("--snmp", choices=("1", "2c"), default="2c", help="SNMP version (default 2c)")
-    parser.add_argument(
-        "--timeout",
-        default="2s",
-        metavar="SPAN",
-        help="wait for one answer, such as 500ms or 2s (default 2s)",
+        "--timeout", default="2s", metavar="SPAN", help="wait for one answer, such as 500ms (default 2s)"
     )
     parser.add_argument("--tries", type=int, default=3, help="how often one request is sent (default 3)")
     parser.add_argument("--total", default="60s", metavar="SPAN", help="time for all of it (default 60s)")
@@ -57,11 +77,7 @@ def add_commands(commands: Any) -> None:
 
 def run_probe(context: Context) -> Exit:
     args, out = context.args, context.out
-    host, port = split_address(args.address)
-    target = Target(host=host, port=port, community=args.community, version=V1 if args.snmp == "1" else V2C)
-    limits = _limits(args.timeout, args.tries, args.total)
-    reading = asyncio.run(read_switch(target.address, target, SystemClock(), limits))
-    document = to_document(reading)
+    document = to_document(asyncio.run(_read(args)))
     if out.shape == "json":
         out.json(document)
     elif out.shape == "csv":
@@ -69,40 +85,71 @@ def run_probe(context: Context) -> Exit:
     else:
         _tell(context, document)
     for gap in document.gaps:
-        out.note(
-            f"{'not complete' if gap.breaks else 'left out'}: {gap.table}: {gap.why} ({gap.rows} rows)",
-            "yellow",
-        )
+        kind = "not complete" if gap.breaks else "left out"
+        out.note(f"{kind}: {gap.table}: {gap.why} ({gap.rows} rows)", "yellow")
     return Exit.FINE if document.complete else Exit.PARTIAL
+
+
+async def _read(args: Any) -> Reading:
+    from kiteroll.collect.credential import make_target
+    from kiteroll.collect.limits import Limits
+    from kiteroll.collect.snmp_reader import read_switch
+
+    host, port = split_address(args.address)
+    target = make_target(host, port, credential.given(args))
+    try:
+        timeout_s, total_s = parse_duration_s(args.timeout), parse_duration_s(args.total)
+        limits = Limits(timeout_s=timeout_s, tries=args.tries, total_s=total_s)
+    except ValueError as wrong:
+        raise Invalid(f"--timeout, --tries or --total: {wrong}") from wrong
+    return await read_switch(target.address, target, SystemClock(), limits)
 
 
 def _tell(context: Context, document: ReadingDocument) -> None:
     out, device = context.out, document.device
     up = sum(port.oper == "up" for port in document.ports)
-    speeds = sorted({port.speed_bps for port in document.ports if port.speed_bps})
-    out.facts(
+    changed = f", the last {out.age(device.topology_changed_at)} ago" if device.topology_changed_at else ""
+    facts = (
+        ("switch", f"{device.name or '(no name)'} at {document.switch}"),
+        ("description", device.description),
+        ("model", " ".join(part for part in (device.model, device.software) if part)),
+        ("serial number", device.serial),
+        ("location", device.location),
+        ("contact", device.contact),
+        ("up for", "" if device.uptime_s is None else f"{device.uptime_s / 86400:.1f} days"),
+        ("bridge address", device.bridge_address),
+        ("ageing time", "" if device.ageing_s is None else f"{device.ageing_s:g} s"),
         (
-            ("switch", f"{device.name or '(no name)'} at {document.switch}"),
-            ("description", device.description),
-            ("location", device.location),
-            ("up for", "" if device.uptime_s is None else f"{device.uptime_s / 86400:.1f} days"),
-            ("bridge address", device.bridge_address),
-            ("ageing time", "" if device.ageing_s is None else f"{device.ageing_s:g} s"),
-            ("ports", f"{len(document.ports)}, {up} up, {', '.join(speed(one) for one in speeds)}"),
-            ("vlans", [f"{vlan.id} {vlan.name}".strip() for vlan in document.vlans]),
-            (
-                "read",
-                f"{'complete' if document.complete else 'partial'}, {len(document.entries)} rows "
-                f"in {document.duration_s:g} s",
-            ),
-        )
+            "topology changes",
+            "" if device.topology_changes is None else f"{device.topology_changes}{changed}",
+        ),
+        ("learning discards", device.learning_discards),
+        ("vlans", [f"{vlan.id} {vlan.name}".strip() for vlan in document.vlans]),
+        ("ports", f"{len(document.ports)}, {up} up"),
+        (
+            "read",
+            f"{'complete' if document.complete else 'partial'}, {len(document.entries)} rows in "
+            f"{document.duration_s:g} s",
+        ),
     )
+    out.facts((name, value) for name, value in facts if value not in ("", None, []))
     out.line("")
+    out.rows(document.ports, PORTS, empty="it tells of no port")
+    out.line("")
+    if document.neighbours:
+        out.rows(document.neighbours, NEIGHBOURS, empty="")
+        out.line("")
     out.rows(document.entries, ENTRIES, empty="its MAC address table is empty")
 
 
-def _limits(timeout: str, tries: int, total: str) -> Limits:
-    try:
-        return Limits(timeout_s=parse_duration_s(timeout), tries=tries, total_s=parse_duration_s(total))
-    except ValueError as wrong:
-        raise Invalid(f"--timeout, --tries or --total: {wrong}") from wrong
+def _vlans(vlans: list[int]) -> str:
+    """1, 10-14: ranges, for ports that carry hundreds."""
+    parts: list[str] = []
+    at = 0
+    while at < len(vlans):
+        end = at
+        while end + 1 < len(vlans) and vlans[end + 1] == vlans[end] + 1:
+            end += 1
+        parts.append(str(vlans[at]) if end == at else f"{vlans[at]}-{vlans[end]}")
+        at = end + 1
+    return ",".join(parts)

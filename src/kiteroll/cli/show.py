@@ -75,6 +75,9 @@ class Output:
     def age(self, at: datetime | None) -> str:
         return "never" if at is None else age(self._now() - at)
 
+    def until(self, at: datetime) -> str:
+        return age(at - self._now())
+
     def _table(self, items: Sequence[T], columns: Sequence[Column[T]]) -> None:
         """Columns in which nothing stands are left out: people read what is there."""
         table = Table(box=None, header_style="bold", padding=(0, 2, 0, 0), pad_edge=False)

@@ -19,7 +19,7 @@ from kiteroll.cli.parsing import add_command
 from kiteroll.client import Client, ServiceError, add_switch, change_switch
 from kiteroll.core.errors import Conflict
 from kiteroll.data_dir import TOKEN_FILE
-from kiteroll.schemas.api import NewSwitch, SwitchChange
+from kiteroll.schemas.api import Credential, NewSwitch, SwitchChange
 
 if TYPE_CHECKING:
     from kiteroll.service.config import Config
@@ -163,7 +163,8 @@ def _add_switches(config: "Config", network: dict[str, Any]) -> None:
     token = (config.data_dir / TOKEN_FILE).read_text().strip()
     with Client(_url(config), token) as client:
         for one in network["switches"]:
-            where = {"host": one["address"], "port": network["port"], "community": network["community"]}
+            access = Credential(community=network["community"])
+            where = {"host": one["address"], "port": network["port"], "access": access}
             try:
                 client.ask(add_switch(NewSwitch(name=one["name"], interval_s=_DEMO_INTERVAL_S, **where)))
             except ServiceError as known:

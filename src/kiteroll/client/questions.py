@@ -78,6 +78,38 @@ def ports(name: str) -> Question[list[api.Port]]:
     return _get(f"/switches/{_part(name)}/ports", TypeAdapter(list[api.Port]))
 
 
+def neighbours(name: str) -> Question[list[api.Neighbour]]:
+    return _get(f"/switches/{_part(name)}/neighbours", TypeAdapter(list[api.Neighbour]))
+
+
+def candidates() -> Question[list[api.Neighbour]]:
+    """Neighbours that are bridges and not in the inventory."""
+    return _get("/candidates", TypeAdapter(list[api.Neighbour]))
+
+
+def credentials() -> Question[list[api.NamedCredential]]:
+    return _get("/credentials", TypeAdapter(list[api.NamedCredential]))
+
+
+def add_credential(new: api.NewCredential) -> Question[api.NamedCredential]:
+    body = new.model_dump(mode="json", exclude_none=True)
+    return Question(method="POST", path="/credentials", body=body, answer=TypeAdapter(api.NamedCredential))
+
+
+def change_credential(name: str, access: api.Credential) -> Question[api.NamedCredential]:
+    """Replaces it for every switch that uses it."""
+    return Question(
+        method="PUT",
+        path=f"/credentials/{_part(name)}",
+        body=access.model_dump(mode="json", exclude_none=True),
+        answer=TypeAdapter(api.NamedCredential),
+    )
+
+
+def remove_credential(name: str) -> Question[None]:
+    return Question(method="DELETE", path=f"/credentials/{_part(name)}", answer=TypeAdapter(type(None)))
+
+
 def vlans(name: str) -> Question[list[api.Vlan]]:
     return _get(f"/switches/{_part(name)}/vlans", TypeAdapter(list[api.Vlan]))
 

@@ -154,7 +154,7 @@ def _ports(
                 bridged=if_index in bridged,
                 kind=number(raw.column(mib.IF_TYPE).get(index)),
                 duplex=facts.duplex.get(if_index, ""),
-                changed_at=facts.changed_at(index),
+                changed_ticks=number(raw.column(mib.IF_LAST_CHANGE).get(index)) or None,
                 aggregate=names.get(facts.aggregates.get(if_index, 0)),
                 default_vlan=facts.default_vlans.get(if_index),
                 tagged=frozenset(facts.tagged.get(if_index, ())),

@@ -2,11 +2,9 @@
 
 from collections import defaultdict
 from collections.abc import Mapping
-from datetime import datetime, timedelta
 
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import index_number, number, octets
-from kiteroll.core.uptime import WRAP_TICKS, uptime
 from kiteroll.snmp import mib
 
 _DUPLEX = {2: "half", 3: "full"}
@@ -17,7 +15,6 @@ class PortFacts:
     """Answers by ifIndex. `bridge_ports`: bridge port number to ifIndex."""
 
     def __init__(self, raw: RawSwitch, bridge_ports: Mapping[int, int]) -> None:
-        self._raw = raw
         self.default_vlans = _by_interface(raw, mib.DOT1Q_PVID, bridge_ports)
         self.spanning_tree = {
             interface: _SPANNING_TREE.get(state, "")
@@ -44,15 +41,6 @@ class PortFacts:
             for bridge_port in _ports_in(octets(value)):
                 if interface := bridge_ports.get(bridge_port):
                     (self.untagged if bridge_port in without_tag else self.tagged)[interface].add(vlan)
-
-    def changed_at(self, index: bytes) -> datetime | None:
-        """ifLastChange is sysUpTime at the change; 0 means before the agent started."""
-        now_ticks = number(self._raw.scalars.get(mib.SYS_UP_TIME))
-        changed = number(self._raw.column(mib.IF_LAST_CHANGE).get(index))
-        if now_ticks is None or not changed:
-            return None
-        ago: timedelta = uptime((now_ticks - changed) % WRAP_TICKS)
-        return self._raw.taken_at - ago
 
 
 def _by_interface(raw: RawSwitch, column: tuple[int, ...], bridge_ports: Mapping[int, int]) -> dict[int, int]:

@@ -33,6 +33,8 @@ class Attempt:
     started_at: datetime
     duration: timedelta
     outcome: Reading | KiteRollError
+    next_at: datetime | None = None
+    """When the switch is next due."""
     changes: int = 0
     """What taking it in changed, as far as people are told of it."""
 
@@ -102,24 +104,25 @@ class Rounds:
     async def _attempt(self, assignment: Assignment) -> Attempt:
         started_at = self._clock.now()
         started = self._clock.monotonic()
-        answered = False
         try:
             outcome: Reading | KiteRollError
             try:
                 outcome = await read_switch(assignment.name, assignment.target, self._clock, self._limits)
-                answered = True
             except KiteRollError as failure:
                 outcome = failure
+            answered = isinstance(outcome, Reading)
+            next_at = self._schedule.settle(assignment.switch, started_at, answered=answered)
             attempt = Attempt(
                 switch=assignment.switch,
                 name=assignment.name,
                 started_at=outcome.taken_at if isinstance(outcome, Reading) else started_at,
                 duration=timedelta(seconds=self._clock.monotonic() - started),
                 outcome=outcome,
+                next_at=next_at,
             )
             return await self._take(attempt)
         finally:
-            self._schedule.done(assignment.switch, started_at, answered=answered)
+            self._schedule.done(assignment.switch)
             self._wake.set()
 
     async def _sleep(self) -> None:

@@ -128,12 +128,10 @@ class ByUser:
                 "Tried the SNMPv3 discovery over UDP; the switch may not speak SNMPv3, or its access "
                 "list does not know this machine"
             )
+        then = "It answered the SNMPv3 discovery, then nothing:"
         if self._user.privacy:
-            return (
-                "It answered the SNMPv3 discovery, then nothing: the privacy password or protocol is "
-                "wrong, or its access list does not know this machine"
-            )
-        return "It answered the SNMPv3 discovery, then nothing: its access list may not know this machine or user"
+            return f"{then} the privacy password or protocol is wrong, or its access list does not know us"
+        return f"{then} its access list may not know this machine or user"
 
 
 def _trouble(pdu: Pdu) -> Trouble | None:

@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 
 from kiteroll.core.mac import MacAddress
+from kiteroll.core.uptime import WRAP_TICKS, uptime
 
 MAC_BITS = 48
 MAC_MASK = (1 << MAC_BITS) - 1
@@ -54,8 +55,9 @@ class Port:
     """ifType, by its IANA number: 6 Ethernet, 161 aggregate, 53 virtual, ..."""
     duplex: str = ""
     """dot3StatsDuplexStatus: full, half, or empty when not known."""
-    changed_at: datetime | None = None
-    """When it last went up or down (ifLastChange)."""
+    changed_ticks: int | None = None
+    """sysUpTime when it last went up or down (ifLastChange); None when that was before the agent
+    started, or is not told. Kept as told: an instant made of it would differ from reading to reading."""
     aggregate: str | None = None
     """Name of the aggregate port it is bundled into (dot3adAggPortAttachedAggID)."""
     default_vlan: int | None = None
@@ -192,6 +194,13 @@ class Reading:
             own.add(self.device.bridge_address)
         own.update(entry.mac for entry in self.others if entry.status is Status.SELF)
         return frozenset(own)
+
+    def changed_at(self, port: Port) -> datetime | None:
+        """When the port last went up or down."""
+        now_ticks = self.device.uptime_ticks
+        if now_ticks is None or port.changed_ticks is None:
+            return None
+        return self.taken_at - uptime((now_ticks - port.changed_ticks) % WRAP_TICKS)
 
     def port_names(self) -> dict[int, str]:
         return {port.number: port.name for port in self.ports}

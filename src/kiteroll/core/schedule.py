@@ -53,8 +53,8 @@ class Schedule:
             turn.running = True
         return True
 
-    def done(self, switch: int, started_at: datetime, *, answered: bool) -> datetime | None:
-        """Note the end of a reading; returns when the switch is next due (None: dropped meanwhile).
+    def settle(self, switch: int, started_at: datetime, *, answered: bool) -> datetime | None:
+        """Note how a reading went; returns when the switch is next due (None: dropped meanwhile).
 
         The beat is kept from the start of the reading. A switch that does not answer is asked
         again after its interval, then twice that, up to `BACKOFF_CAP` or its interval if longer.
@@ -62,10 +62,14 @@ class Schedule:
         turn = self._turns.get(switch)
         if turn is None:
             return None
-        turn.running = False
         turn.failures = 0 if answered else turn.failures + 1
         turn.due_at = started_at + backoff(turn.interval, turn.failures)
         return turn.due_at
+
+    def done(self, switch: int) -> None:
+        """The reading is over, and all that came of it: the switch may be due again."""
+        if switch in self._turns:
+            self._turns[switch].running = False
 
     def next_due(self) -> datetime | None:
         return min((turn.due_at for turn in self._turns.values() if not turn.running), default=None)

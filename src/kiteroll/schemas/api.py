@@ -1,9 +1,9 @@
 """What the API takes and gives. Words are those of docs/words.md."""
 
 import re
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
-from pydantic import AfterValidator, Field
+from pydantic import AfterValidator, Field, model_validator
 
 from kiteroll.schemas.base import Answer, Instant, MacText, Model
 
@@ -37,22 +37,88 @@ Host = Annotated[str, AfterValidator(check_host)]
 UdpPort = Annotated[int, Field(ge=1, le=65535)]
 Community = Annotated[str, Field(min_length=1, max_length=255)]
 IntervalS = Annotated[int, Field(ge=5, le=86400, description="seconds between two readings")]
-Version = Literal["1", "2c"]
-Health = Literal["unread", "read", "partial", "silent", "failed", "off"]
+Version = Literal["1", "2c", "3"]
+AuthProtocol = Literal["sha1", "sha224", "sha256", "sha384", "sha512"]
+Password = Annotated[str, Field(min_length=8, max_length=255)]
+VlanId = Annotated[int, Field(ge=1, le=4094)]
+Health = Literal["unread", "read", "partial", "silent", "refused", "failed", "off"]
 Life = Literal["present", "quiet", "gone"]
 ChangeKind = Literal["appeared", "moved", "quiet", "returned", "gone", "restarted"]
 Outcome = Literal["complete", "partial", "failed"]
+
+
+class Credential(Model):
+    """How a switch is asked: by community (v1, v2c) or by user (v3). It is never sent back."""
+
+    version: Version = "2c"
+    community: Community | None = Field(default=None, repr=False)
+    user: Annotated[str, Field(min_length=1, max_length=32)] | None = None
+    auth: AuthProtocol | None = None
+    auth_password: Password | None = Field(default=None, repr=False)
+    privacy_password: Password | None = Field(default=None, repr=False, description="AES-128")
+    context: Annotated[str, Field(max_length=64)] | None = None
+    view: Annotated[str, Field(max_length=255)] | None = Field(
+        default=None, repr=False, description="community or context of one VLAN's view; holds {vlan}"
+    )
+    view_vlans: list[VlanId] | None = None
+
+    @model_validator(mode="after")
+    def _fits(self) -> Self:
+        if (self.community is None) == (self.user is None):
+            raise ValueError("give a community or a user, one of them")
+        if (self.version == "3") != (self.user is not None):
+            raise ValueError("version 3 goes with a user, versions 1 and 2c with a community")
+        if self.privacy_password and not self.auth_password:
+            raise ValueError("privacy needs authentication: give auth_password too")
+        if self.view is not None and "{vlan}" not in self.view:
+            raise ValueError("view must hold {vlan}, where the VLAN's number goes")
+        return self
+
+    @property
+    def kind(self) -> str:
+        """What may be told of it."""
+        if self.user is None:
+            return f"v{self.version} community"
+        level = (
+            "authPriv" if self.privacy_password else "authNoPriv" if self.auth_password else "noAuthNoPriv"
+        )
+        return f"v3 user {self.user}, {level}"
+
+
+class NewCredential(Model):
+    name: SwitchName
+    access: Credential
+
+
+class NamedCredential(Answer):
+    """A credential as far as it is told."""
+
+    name: str
+    kind: str
+    used_by: int
+    """Switches that use it."""
+    added_at: Instant
 
 
 class NewSwitch(Model):
     name: SwitchName
     host: Host
     port: UdpPort = 161
-    version: Version = "2c"
-    community: Community = Field(repr=False)
+    credential: SwitchName | None = None
+    """A named credential; else `access` says how it is asked."""
+    access: Credential | None = None
+    site: Annotated[str, Field(max_length=64)] = ""
+    groups: list[SwitchName] = Field(default_factory=list)
+    notes: Annotated[str, Field(max_length=4000)] = ""
     interval_s: IntervalS | None = None
     """None: as set for the service."""
     enabled: bool = True
+
+    @model_validator(mode="after")
+    def _asked_somehow(self) -> Self:
+        if (self.credential is None) == (self.access is None):
+            raise ValueError("give credential (a named one) or access (its own), one of them")
+        return self
 
 
 class SwitchChange(Model):
@@ -61,8 +127,11 @@ class SwitchChange(Model):
     name: SwitchName | None = None
     host: Host | None = None
     port: UdpPort | None = None
-    version: Version | None = None
-    community: Community | None = Field(default=None, repr=False)
+    credential: SwitchName | None = None
+    access: Credential | None = None
+    site: Annotated[str, Field(max_length=64)] | None = None
+    groups: list[SwitchName] | None = None
+    notes: Annotated[str, Field(max_length=4000)] | None = None
     interval_s: IntervalS | None = None
     enabled: bool | None = None
 
@@ -71,7 +140,12 @@ class Switch(Answer):
     name: str
     host: str
     port: int
-    version: Version
+    site: str
+    groups: list[str]
+    notes: str
+    credential: str | None
+    """The named credential it is asked by; null: one of its own."""
+    asked_as: str
     interval_s: int
     enabled: bool
     health: Health
@@ -80,6 +154,7 @@ class Switch(Answer):
     """When it was last asked."""
     read_at: Instant | None
     """Its last complete reading: how old everything said about it is."""
+    next_try_at: Instant | None
     error: str | None
     present: int
     """Addresses learned on it now."""
@@ -89,6 +164,12 @@ class Switch(Answer):
     contact: str
     bridge_address: MacText | None
     ageing_s: int | None
+    model: str
+    serial: str
+    software: str
+    topology_changes: int | None
+    topology_changed_at: Instant | None
+    learning_discards: int | None
     up_since: Instant | None
 
 
@@ -103,10 +184,33 @@ class Port(Answer):
     oper_since: Instant | None
     speed_bps: int | None
     bridged: bool
+    duplex: str
+    aggregate: str | None
+    default_vlan: int | None
+    tagged: list[int]
+    untagged: list[int]
+    spanning_tree: str
     present: int
     quiet: int
     leads_to: list[str]
     """Known switches whose own address is learned here: not empty on an uplink."""
+
+
+class Neighbour(Answer):
+    """A device that told of itself at a port (LLDP)."""
+
+    switch: str
+    port: str
+    name: str
+    far_port: str
+    far_description: str
+    chassis: str
+    description: str
+    addresses: list[str]
+    capabilities: list[str]
+    seen_at: Instant
+    known_as: str | None
+    """The switch of the inventory it is; null when it is none of them."""
 
 
 class Vlan(Answer):

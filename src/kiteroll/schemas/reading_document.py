@@ -1,12 +1,12 @@
 """The reading document: one reading as JSON, for files and programs. docs/reading-document.md."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import Literal
 
 from pydantic import Field
 
 from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Reading
+from kiteroll.core.reading import Neighbour, Port, Reading
 from kiteroll.schemas.base import Instant, MacText, Model
 
 
@@ -18,6 +18,14 @@ class DocumentDevice(Model):
     uptime_s: float | None = Field(description="seconds since the agent started; null when not told")
     bridge_address: MacText | None
     ageing_s: float | None = Field(description="ageing time of the MAC address table, seconds")
+    model: str = ""
+    serial: str = ""
+    software: str = ""
+    topology_changes: int | None = Field(default=None, description="spanning-tree changes since the start")
+    topology_changed_at: Instant | None = None
+    learning_discards: int | None = Field(
+        default=None, description="addresses not learned because the table was full"
+    )
 
 
 class DocumentPort(Model):
@@ -29,6 +37,25 @@ class DocumentPort(Model):
     speed_bps: int | None
     bridged: bool = Field(description="whether it is a port of the bridge")
     address: MacText | None
+    kind: int | None = Field(default=None, description="ifType: 6 Ethernet, 161 aggregate, ...")
+    duplex: Literal["full", "half", ""] = ""
+    changed_at: Instant | None = Field(default=None, description="when it last went up or down")
+    aggregate: str | None = Field(default=None, description="the aggregate port it is bundled into")
+    default_vlan: int | None = Field(default=None, description="VLAN of untagged frames that come in")
+    tagged: list[int] = Field(default_factory=list)
+    untagged: list[int] = Field(default_factory=list)
+    spanning_tree: str = ""
+
+
+class DocumentNeighbour(Model):
+    port: str = Field(description="our port")
+    chassis: str
+    port_id: str
+    port_description: str
+    name: str
+    description: str
+    addresses: list[str]
+    capabilities: list[str]
 
 
 class DocumentVlan(Model):
@@ -62,6 +89,7 @@ class ReadingDocument(Model):
     vlans: list[DocumentVlan]
     entries: list[DocumentEntry]
     gaps: list[DocumentGap]
+    neighbours: list[DocumentNeighbour] = Field(default_factory=list)
 
 
 def to_document(reading: Reading) -> ReadingDocument:
@@ -80,20 +108,14 @@ def to_document(reading: Reading) -> ReadingDocument:
             uptime_s=None if ticks is None else ticks / 100,
             bridge_address=_text(device.bridge_address),
             ageing_s=_seconds(device.ageing),
+            model=device.model,
+            serial=device.serial,
+            software=device.software,
+            topology_changes=device.topology_changes,
+            topology_changed_at=device.topology_changed_at,
+            learning_discards=device.learning_discards,
         ),
-        ports=[
-            DocumentPort(
-                name=port.name,
-                number=port.number,
-                alias=port.alias,
-                admin="up" if port.admin_up else "down",
-                oper=port.oper.value,
-                speed_bps=port.speed_bps,
-                bridged=port.bridged,
-                address=_text(port.address),
-            )
-            for port in reading.ports
-        ],
+        ports=[_port(port, reading.changed_at(port)) for port in reading.ports],
         vlans=[DocumentVlan(id=vlan.id, name=vlan.name) for vlan in reading.vlans],
         entries=[
             DocumentEntry(mac=str(entry.mac), vlan=entry.vlan, port=entry.port, status=entry.status.value)
@@ -103,6 +125,41 @@ def to_document(reading: Reading) -> ReadingDocument:
             DocumentGap(table=gap.table, why=gap.why, rows=gap.rows, breaks=gap.breaks)
             for gap in reading.gaps
         ],
+        neighbours=[_neighbour(one) for one in reading.neighbours],
+    )
+
+
+def _port(port: Port, changed_at: datetime | None) -> DocumentPort:
+    return DocumentPort(
+        name=port.name,
+        number=port.number,
+        alias=port.alias,
+        admin="up" if port.admin_up else "down",
+        oper=port.oper.value,
+        speed_bps=port.speed_bps,
+        bridged=port.bridged,
+        address=_text(port.address),
+        kind=port.kind,
+        duplex=port.duplex,  # type: ignore[arg-type]  # the reader knows no other words
+        changed_at=changed_at,
+        aggregate=port.aggregate,
+        default_vlan=port.default_vlan,
+        tagged=sorted(port.tagged),
+        untagged=sorted(port.untagged),
+        spanning_tree=port.spanning_tree,
+    )
+
+
+def _neighbour(one: Neighbour) -> DocumentNeighbour:
+    return DocumentNeighbour(
+        port=one.port,
+        chassis=one.chassis,
+        port_id=one.port_id,
+        port_description=one.port_description,
+        name=one.name,
+        description=one.description,
+        addresses=list(one.addresses),
+        capabilities=list(one.capabilities),
     )
 
 

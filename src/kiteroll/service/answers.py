@@ -11,8 +11,10 @@ from kiteroll.core.reading import Reading
 from kiteroll.core.uptime import uptime
 from kiteroll.schemas import api
 from kiteroll.store import places
+from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
+from kiteroll.store.neighbours import NeighbourRow
 from kiteroll.store.overview import ChangeRow, PortRow, ReadingRow
 from kiteroll.store.places import PlacedStay, Uplink
 
@@ -48,13 +50,18 @@ def switch_answer(row: SwitchRow, present: int) -> api.Switch:
         name=row.name,
         host=row.host,
         port=row.udp_port,
-        version=row.snmp_version,  # type: ignore[arg-type]  # the column holds what the API took
+        site=row.site,
+        groups=row.in_groups,
+        notes=row.notes,
+        credential=row.credential_name,
+        asked_as=row.asked_as,
         interval_s=row.interval_s,
         enabled=row.enabled,
         health=row.health,  # type: ignore[arg-type]  # likewise
         health_since=row.health_since,
         tried_at=row.tried_at,
         read_at=row.last_complete_at,
+        next_try_at=row.next_try_at,
         error=row.error,
         present=present,
         sys_name=row.sys_name,
@@ -63,6 +70,12 @@ def switch_answer(row: SwitchRow, present: int) -> api.Switch:
         contact=row.contact,
         bridge_address=row.bridge_address,  # type: ignore[arg-type]  # the model turns it into text
         ageing_s=row.ageing_s,
+        model=row.model,
+        serial=row.serial,
+        software=row.software,
+        topology_changes=row.topology_changes,
+        topology_changed_at=row.topology_changed_at,
+        learning_discards=row.learning_discards,
         up_since=up_since,
     )
 
@@ -78,10 +91,36 @@ def port_answer(row: PortRow, uplinks: Uplinks) -> api.Port:
         oper_since=row.oper_since,
         speed_bps=row.speed_bps,
         bridged=row.bridged,
+        duplex=row.duplex,
+        aggregate=row.aggregate,
+        default_vlan=row.default_vlan,
+        tagged=row.tagged,
+        untagged=row.untagged,
+        spanning_tree=row.spanning_tree,
         present=row.present,
         quiet=row.quiet,
         leads_to=list(_behind(row.switch_name, row.name, uplinks)),
     )
+
+
+def neighbour_answer(row: NeighbourRow) -> api.Neighbour:
+    return api.Neighbour(
+        switch=row.switch_name,
+        port=row.port_name,
+        name=row.name,
+        far_port=row.far_port,
+        far_description=row.far_description,
+        chassis=row.chassis,
+        description=row.description,
+        addresses=row.addresses,
+        capabilities=row.capabilities,
+        seen_at=row.seen_at,
+        known_as=row.known_as,
+    )
+
+
+def credential_answer(row: CredentialRow) -> api.NamedCredential:
+    return api.NamedCredential(name=row.name, kind=row.kind, used_by=row.used_by, added_at=row.added_at)
 
 
 def place_answer(row: PlacedStay, uplinks: Uplinks) -> api.Place:

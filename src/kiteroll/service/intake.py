@@ -6,12 +6,12 @@ import threading
 from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
-from datetime import timedelta
+from datetime import datetime, timedelta
 from typing import TypeVar
 
 from kiteroll.collect.rounds import Attempt
 from kiteroll.core.changes import KINDS, Appeared, Change
-from kiteroll.core.errors import DeviceError, KiteRollError, StorageUnavailable
+from kiteroll.core.errors import DeviceError, DeviceRefused, KiteRollError, StorageUnavailable
 from kiteroll.core.reading import Reading
 from kiteroll.core.search import AddressIndex
 from kiteroll.core.stay import Stay
@@ -89,12 +89,9 @@ class Intake:
             if not self._known(attempt):
                 return attempt
             if isinstance(outcome, Reading):
-                changes = self._take_reading(attempt.switch, outcome)
+                changes = self._take_reading(attempt.switch, outcome, attempt.next_at)
             else:
-                health = "silent" if isinstance(outcome, DeviceError) else "failed"
-                duration_ms = round(attempt.duration.total_seconds() * 1000)
-                at, why = attempt.started_at, str(outcome)
-                self._keep(lambda: self._recorder.failure(attempt.switch, at, duration_ms, health, why))
+                self._take_failure(attempt, outcome)
         except Stopping:
             raise
         except Exception:
@@ -111,10 +108,24 @@ class Intake:
         self._tell(attempt, changes)
         return attempt
 
-    def _take_reading(self, switch: int, reading: Reading) -> Sequence[Change]:
+    def _take_failure(self, attempt: Attempt, failure: KiteRollError) -> None:
+        refused = isinstance(failure, DeviceRefused)
+        health = "refused" if refused else "silent" if isinstance(failure, DeviceError) else "failed"
+        self._keep(
+            lambda: self._recorder.failure(
+                attempt.switch,
+                attempt.started_at,
+                round(attempt.duration.total_seconds() * 1000),
+                health,
+                str(failure),
+                attempt.next_at,
+            )
+        )
+
+    def _take_reading(self, switch: int, reading: Reading, next_at: datetime | None) -> Sequence[Change]:
         changes = self.tracker.apply(reading)
         marks = self.tracker.marks(reading.switch)
-        self._keep(lambda: self._recorder.reading(switch, reading, changes, marks))
+        self._keep(lambda: self._recorder.reading(switch, reading, changes, marks, next_at))
         self.index.add(change.mac for change in changes if isinstance(change, Appeared))
         return changes
 

@@ -1,6 +1,7 @@
 """The service as one object: what it is made of, and how it starts and stops."""
 
 import asyncio
+import json
 import logging
 import random
 from collections.abc import Sequence
@@ -8,12 +9,12 @@ from datetime import timedelta
 from typing import Any
 
 from kiteroll.clock import Clock
-from kiteroll.collect.agent import Target
+from kiteroll.collect.credential import make_target
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.rounds import Assignment, Attempt, Rounds
 from kiteroll.core.changes import Change
 from kiteroll.core.errors import ConfigError, KiteRollError
-from kiteroll.schemas.api import NewSwitch, SwitchChange
+from kiteroll.schemas.api import Credential, NewSwitch, SwitchChange
 from kiteroll.service.access import Access
 from kiteroll.service.answers import UplinkView
 from kiteroll.service.config import Config
@@ -21,8 +22,8 @@ from kiteroll.service.hub import Hub
 from kiteroll.service.intake import Intake
 from kiteroll.service.logs import fields
 from kiteroll.service.telling import events_of
-from kiteroll.snmp.message import V1, V2C
-from kiteroll.store import inventory
+from kiteroll.store import credentials, inventory
+from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
@@ -31,7 +32,6 @@ from kiteroll.store.vault import Vault
 
 log = logging.getLogger(__name__)
 
-_VERSIONS = {"1": V1, "2c": V2C}
 _WATCH_S = 2.0
 
 
@@ -107,19 +107,21 @@ class Service:
     # --- inventory ------------------------------------------------------------------------
 
     async def add_switch(self, new: NewSwitch) -> SwitchRow:
-        """Raises Conflict when the name is taken."""
-        values = {
-            "name": new.name,
-            "host": new.host,
-            "udp_port": new.port,
-            "snmp_version": new.version,
-            "community_sealed": self.vault.seal(new.community),
-            "interval_s": new.interval_s or round(self.config.reading.interval_s),
-            "enabled": new.enabled,
-            "health": "unread" if new.enabled else "off",
-        }
+        """Raises Conflict when the name is taken, NotFound for a credential that is not there."""
 
         def work() -> SwitchRow:
+            values = {
+                "name": new.name,
+                "host": new.host,
+                "udp_port": new.port,
+                "site": new.site,
+                "in_groups": sorted(set(new.groups)),
+                "notes": new.notes,
+                "interval_s": new.interval_s or round(self.config.reading.interval_s),
+                "enabled": new.enabled,
+                "health": "unread" if new.enabled else "off",
+                **self._asking(new.credential, new.access),
+            }
             row = self.database.run(inventory.add_switch, self.clock.now(), **values)
             self.intake.switches[row.id] = row.name
             return row
@@ -130,15 +132,15 @@ class Service:
 
     async def change_switch(self, name: str, change: SwitchChange) -> SwitchRow:
         """Raises NotFound, or Conflict when the new name is taken."""
-        given = change.model_dump(exclude_none=True)
-        columns = {"port": "udp_port", "version": "snmp_version"}
+        given = change.model_dump(exclude_none=True, exclude={"credential", "access"})
+        columns = {"port": "udp_port", "groups": "in_groups"}
         values: dict[str, Any] = {columns.get(key, key): value for key, value in given.items()}
-        if "community" in values:
-            values["community_sealed"] = self.vault.seal(values.pop("community"))
         if "enabled" in values:
             values["health"] = "unread" if values["enabled"] else "off"
 
         def work() -> SwitchRow:
+            if change.credential is not None or change.access is not None:
+                values.update(self._asking(change.credential, change.access))
             row = self.database.run(inventory.change_switch, name, values)
             if row.name != name:
                 self.intake.tracker.rename(name, row.name)
@@ -148,6 +150,27 @@ class Service:
         row = await self.intake.submit(work)
         self._assign(row)
         return row
+
+    async def change_credential(self, name: str, access: Credential) -> CredentialRow:
+        """Every switch that uses it is asked by the new one from now on. Raises NotFound."""
+        sealed = self.vault.seal(access.model_dump_json(exclude_none=True))
+
+        def work() -> CredentialRow:
+            return self.database.run(credentials.change_credential, name, access.kind, sealed)
+
+        row = await self.intake.submit(work)
+        for one in await asyncio.to_thread(self.database.run, inventory.all_switches):
+            if one.credential_name == name:
+                self._assign(one)
+        return row
+
+    def _asking(self, named: str | None, own: Credential | None) -> dict[str, Any]:
+        """Columns that say how a switch is asked. Raises NotFound."""
+        if own is not None:
+            sealed = self.vault.seal(own.model_dump_json(exclude_none=True))
+            return {"credential_id": None, "credential_sealed": sealed, "asked_as": own.kind}
+        row = self.database.run(credentials.get_credential, named)
+        return {"credential_id": row.id, "credential_sealed": None, "asked_as": row.kind}
 
     async def remove_switch(self, name: str) -> None:
         """End every stay on it and take it out of the inventory; its history stays. Raises NotFound."""
@@ -178,15 +201,13 @@ class Service:
             self.rounds.dismiss(row.id)
             return
         try:
-            community = self.vault.open(row.community_sealed)
-        except ConfigError as wrong:
+            credential = json.loads(self.vault.open(row.credential_sealed or b""))
+            target = make_target(row.host, row.udp_port, credential)
+        except KiteRollError as wrong:
             log.error(
                 "switch cannot be read", extra=fields("vault.failed", switch=row.name, error=str(wrong))
             )
             return
-        target = Target(
-            host=row.host, port=row.udp_port, community=community, version=_VERSIONS[row.snmp_version]
-        )
         self.rounds.assign(
             Assignment(
                 switch=row.id, name=row.name, target=target, interval=timedelta(seconds=row.interval_s)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, func, insert, select, update
+from sqlalchemy import ColumnElement, Connection, Row, func, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
 from kiteroll.core.changes import Change
@@ -14,7 +14,7 @@ from kiteroll.core.mac import MacAddress
 from kiteroll.core.stay import Place, Stay
 from kiteroll.core.switch_state import Marks
 from kiteroll.store.record import port_ids, record_changes
-from kiteroll.store.tables import port, stay, switch
+from kiteroll.store.tables import credential, port, stay, switch
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,8 +23,14 @@ class SwitchRow:
     name: str
     host: str
     udp_port: int
-    snmp_version: str
-    community_sealed: bytes
+    site: str
+    in_groups: list[str]
+    notes: str
+    credential_name: str | None
+    """The named credential it is asked by; None when it has one of its own."""
+    credential_sealed: bytes | None
+    asked_as: str
+    """What may be told of how it is asked."""
     interval_s: int
     enabled: bool
     added_at: datetime
@@ -34,6 +40,12 @@ class SwitchRow:
     contact: str
     bridge_address: MacAddress | None
     ageing_s: int | None
+    model: str
+    serial: str
+    software: str
+    topology_changes: int | None
+    topology_changed_at: datetime | None
+    learning_discards: int | None
     uptime_ticks: int | None
     uptime_at: datetime | None
     last_at: datetime | None
@@ -42,6 +54,7 @@ class SwitchRow:
     health: str
     health_since: datetime | None
     tried_at: datetime | None
+    next_try_at: datetime | None
     error: str | None
 
     @property
@@ -55,7 +68,21 @@ class SwitchRow:
         )
 
 
-SWITCH_COLUMNS = tuple(switch.c[name] for name in SwitchRow.__dataclass_fields__)
+_CREDENTIAL_NAME = (
+    select(credential.c.name).where(credential.c.id == switch.c.credential_id).scalar_subquery()
+)
+_CREDENTIAL_SEALED = (
+    select(credential.c.sealed).where(credential.c.id == switch.c.credential_id).scalar_subquery()
+)
+_NOT_ITS_OWN: dict[str, ColumnElement[Any]] = {
+    "credential_name": _CREDENTIAL_NAME.label("credential_name"),
+    "credential_sealed": func.coalesce(switch.c.credential_sealed, _CREDENTIAL_SEALED).label(
+        "credential_sealed"
+    ),
+}
+SWITCH_COLUMNS: tuple[ColumnElement[Any], ...] = tuple(
+    _NOT_ITS_OWN[name] if name in _NOT_ITS_OWN else switch.c[name] for name in SwitchRow.__dataclass_fields__
+)
 
 
 def switch_row(row: Row[Any]) -> SwitchRow:
@@ -101,7 +128,7 @@ def remove_switch(connection: Connection, switch_id: int, at: datetime, changes:
             removed_at=at,
             enabled=False,
             name_key=func.concat(switch.c.name, f"#{switch_id}"),
-            community_sealed=b"",
+            credential_sealed=None,
         )
     )
 

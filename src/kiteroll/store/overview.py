@@ -25,6 +25,12 @@ class PortRow:
     oper_since: datetime | None
     speed_bps: int | None
     bridged: bool
+    duplex: str
+    aggregate: str | None
+    default_vlan: int | None
+    tagged: list[int]
+    untagged: list[int]
+    spanning_tree: str
     there: bool
     present: int
     """Addresses learned there now."""

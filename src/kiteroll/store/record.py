@@ -23,11 +23,11 @@ from kiteroll.core.changes import (
     Resumed,
     Returned,
 )
-from kiteroll.core.reading import Oper, Port, Reading, Vlan
+from kiteroll.core.reading import Neighbour, Oper, Port, Reading, Vlan
 from kiteroll.core.stay import Ending, Place
 from kiteroll.core.switch_state import Marks
 from kiteroll.store.database import Database
-from kiteroll.store.tables import change_log, endpoint, port, reading, stay, switch, vlan
+from kiteroll.store.tables import change_log, endpoint, neighbour, port, reading, stay, switch, vlan
 from kiteroll.store.types import Instant
 
 _CHUNK = 1000
@@ -42,6 +42,7 @@ class Book:
 
     ports: tuple[Port, ...]
     vlans: tuple[Vlan, ...]
+    neighbours: tuple[Neighbour, ...]
     ids: Mapping[str, int]
     """Port name to id, of every port the switch ever had."""
 
@@ -53,14 +54,30 @@ class Recorder:
         self._database = database
         self._books: dict[int, Book] = {}
 
-    def reading(self, switch_id: int, taken: Reading, changes: Sequence[Change], marks: Marks) -> None:
+    def reading(
+        self,
+        switch_id: int,
+        taken: Reading,
+        changes: Sequence[Change],
+        marks: Marks,
+        next_try_at: datetime | None = None,
+    ) -> None:
         """Keep a reading and all it changed, in one transaction. Raises StorageUnavailable."""
         book = self._books.get(switch_id)
-        self._books[switch_id] = self._database.run(_record_reading, switch_id, taken, changes, marks, book)
+        work = (switch_id, taken, changes, marks, next_try_at, book)
+        self._books[switch_id] = self._database.run(_record_reading, *work)
 
-    def failure(self, switch_id: int, at: datetime, duration_ms: int, health: str, error: str) -> None:
+    def failure(
+        self,
+        switch_id: int,
+        at: datetime,
+        duration_ms: int,
+        health: str,
+        error: str,
+        next_try_at: datetime | None = None,
+    ) -> None:
         """Keep that a try at reading a switch failed, and why. Raises StorageUnavailable."""
-        self._database.run(_record_failure, switch_id, at, duration_ms, health, error)
+        self._database.run(_record_failure, switch_id, at, duration_ms, health, error, next_try_at)
 
     def forget(self) -> None:
         """Drop what is remembered; the next reading of each switch looks it up again."""
@@ -73,21 +90,33 @@ def _record_reading(
     taken: Reading,
     changes: Sequence[Change],
     marks: Marks,
+    next_try_at: datetime | None,
     book: Book | None,
 ) -> Book:
     if not _insert_reading(connection, switch_id, taken, len(changes)):
         # Kept before: a commit whose answer was lost, run again.
-        return Book((), (), port_ids(connection, switch_id))
-    _update_switch(connection, switch_id, taken, marks)
+        return Book((), (), (), port_ids(connection, switch_id))
+    _update_switch(connection, switch_id, taken, marks, next_try_at)
     ids = book.ids if book and book.ports == taken.ports else _merge_ports(connection, switch_id, taken)
     if book is None or book.vlans != taken.vlans:
         _merge_vlans(connection, switch_id, taken)
+    neighbours = taken.neighbours
+    if any(gap.table.startswith("lldp") for gap in taken.gaps):
+        neighbours = book.neighbours if book else ()  # not read whole: what was told before stands
+    elif book is None or book.neighbours != neighbours:
+        _replace_neighbours(connection, switch_id, taken)
     record_changes(connection, switch_id, changes, ids)
-    return Book(taken.ports, taken.vlans, ids)
+    return Book(taken.ports, taken.vlans, neighbours, ids)
 
 
 def _record_failure(
-    connection: Connection, switch_id: int, at: datetime, duration_ms: int, health: str, error: str
+    connection: Connection,
+    switch_id: int,
+    at: datetime,
+    duration_ms: int,
+    health: str,
+    error: str,
+    next_try_at: datetime | None,
 ) -> None:
     statement = insert(reading).values(
         switch_id=switch_id,
@@ -100,7 +129,7 @@ def _record_failure(
         error=error,
     )
     connection.execute(statement.on_duplicate_key_update(error=statement.inserted.error))
-    _set_switch(connection, switch_id, at, health, error)
+    _set_switch(connection, switch_id, at, health, error, next_try_at=next_try_at)
 
 
 def record_changes(
@@ -169,7 +198,9 @@ def _insert_reading(connection: Connection, switch_id: int, taken: Reading, chan
     return True
 
 
-def _update_switch(connection: Connection, switch_id: int, taken: Reading, marks: Marks) -> None:
+def _update_switch(
+    connection: Connection, switch_id: int, taken: Reading, marks: Marks, next_try_at: datetime | None
+) -> None:
     device = taken.device
     broken = "; ".join(f"{gap.table}: {gap.why}" for gap in taken.gaps if gap.breaks)
     _set_switch(
@@ -184,11 +215,18 @@ def _update_switch(connection: Connection, switch_id: int, taken: Reading, marks
         contact=device.contact,
         bridge_address=device.bridge_address,
         ageing_s=None if device.ageing is None else int(device.ageing.total_seconds()),
+        model=device.model,
+        serial=device.serial,
+        software=device.software,
+        topology_changes=device.topology_changes,
+        topology_changed_at=device.topology_changed_at,
+        learning_discards=device.learning_discards,
         last_at=marks.last_at,
         last_complete_at=marks.last_complete_at,
         uptime_ticks=marks.uptime_ticks,
         uptime_at=marks.uptime_at,
         grace_until=marks.grace_until,
+        next_try_at=next_try_at,
     )
 
 
@@ -252,6 +290,14 @@ def _port_values(one: Port) -> dict[str, Any]:
         "speed_bps": one.speed_bps,
         "address": one.address,
         "bridged": one.bridged,
+        "kind": one.kind,
+        "duplex": one.duplex,
+        "changed_ticks": one.changed_ticks,
+        "aggregate": one.aggregate,
+        "default_vlan": one.default_vlan,
+        "tagged": sorted(one.tagged),
+        "untagged": sorted(one.untagged),
+        "spanning_tree": one.spanning_tree,
         "there": True,
     }
 
@@ -272,6 +318,27 @@ def _merge_vlans(connection: Connection, switch_id: int, taken: Reading) -> None
     gone = known.keys() - now.keys()
     if gone and taken.complete:
         connection.execute(vlan.delete().where(vlan.c.switch_id == switch_id, vlan.c.id.in_(gone)))
+
+
+def _replace_neighbours(connection: Connection, switch_id: int, taken: Reading) -> None:
+    connection.execute(neighbour.delete().where(neighbour.c.switch_id == switch_id))
+    rows = [
+        {
+            "switch_id": switch_id,
+            "port_name": one.port,
+            "chassis": one.chassis,
+            "chassis_mac": one.chassis_mac,
+            "far_port": one.port_id,
+            "far_description": one.port_description,
+            "name": one.name,
+            "description": one.description,
+            "addresses": list(one.addresses),
+            "capabilities": list(one.capabilities),
+            "seen_at": taken.taken_at,
+        }
+        for one in taken.neighbours
+    ]
+    _insert_all(connection, insert(neighbour), rows)
 
 
 def _updates(changes: Iterable[Change]) -> dict[tuple[tuple[str, Any], ...], list[int]]:

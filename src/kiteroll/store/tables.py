@@ -25,6 +25,16 @@ from kiteroll.store.types import Instant, Mac, exact_text
 
 metadata = MetaData()
 
+credential = Table(
+    "credential",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", exact_text(64), nullable=False, unique=True),
+    Column("kind", String(64), nullable=False),
+    Column("sealed", LargeBinary(4096), nullable=False),
+    Column("added_at", Instant, nullable=False),
+)
+
 switch = Table(
     "switch",
     metadata,
@@ -34,8 +44,13 @@ switch = Table(
     Column("name_key", exact_text(96), nullable=False, unique=True),
     Column("host", String(255), nullable=False),
     Column("udp_port", Integer, nullable=False),
-    Column("snmp_version", String(4), nullable=False),
-    Column("community_sealed", LargeBinary(1024), nullable=False),
+    Column("site", String(64), nullable=False, server_default=""),
+    Column("in_groups", JSON, nullable=False),
+    Column("notes", Text, nullable=False),
+    Column("credential_id", Integer, ForeignKey("credential.id")),
+    # Its own credential, sealed; null when a named one is used.
+    Column("credential_sealed", LargeBinary(4096)),
+    Column("asked_as", String(64), nullable=False, server_default=""),
     Column("interval_s", Integer, nullable=False),
     Column("enabled", Boolean, nullable=False),
     Column("added_at", Instant, nullable=False),
@@ -47,6 +62,12 @@ switch = Table(
     Column("contact", String(255), nullable=False, server_default=""),
     Column("bridge_address", Mac),
     Column("ageing_s", Integer),
+    Column("model", String(255), nullable=False, server_default=""),
+    Column("serial", String(255), nullable=False, server_default=""),
+    Column("software", String(255), nullable=False, server_default=""),
+    Column("topology_changes", BigInteger),
+    Column("topology_changed_at", Instant),
+    Column("learning_discards", BigInteger),
     # Where the tracker stands.
     Column("last_at", Instant),
     Column("last_complete_at", Instant),
@@ -57,6 +78,7 @@ switch = Table(
     Column("health", String(16), nullable=False, server_default="unread"),
     Column("health_since", Instant),
     Column("tried_at", Instant),
+    Column("next_try_at", Instant),
     Column("error", Text),
     Index("switch_bridge_address", "bridge_address"),
 )
@@ -75,6 +97,14 @@ port = Table(
     Column("speed_bps", BigInteger),
     Column("address", Mac),
     Column("bridged", Boolean, nullable=False),
+    Column("kind", Integer),
+    Column("duplex", String(8), nullable=False),
+    Column("changed_ticks", BigInteger),
+    Column("aggregate", exact_text(255)),
+    Column("default_vlan", SmallInteger),
+    Column("tagged", JSON, nullable=False),
+    Column("untagged", JSON, nullable=False),
+    Column("spanning_tree", String(12), nullable=False),
     # False once a complete reading no longer names it; the row stays, for stays point to it.
     Column("there", Boolean, nullable=False),
     UniqueConstraint("switch_id", "name", name="port_of_switch"),
@@ -86,6 +116,25 @@ vlan = Table(
     Column("switch_id", Integer, ForeignKey("switch.id"), primary_key=True),
     Column("id", SmallInteger, primary_key=True, autoincrement=False),
     Column("name", String(255), nullable=False),
+)
+
+neighbour = Table(
+    "neighbour",
+    metadata,
+    # As last told by LLDP; written anew when anything in it changed.
+    Column("id", BigInteger, primary_key=True),
+    Column("switch_id", Integer, ForeignKey("switch.id"), nullable=False),
+    Column("port_name", exact_text(255), nullable=False),
+    Column("chassis", String(255), nullable=False),
+    Column("chassis_mac", Mac),
+    Column("far_port", String(255), nullable=False),
+    Column("far_description", String(255), nullable=False),
+    Column("name", String(255), nullable=False),
+    Column("description", String(255), nullable=False),
+    Column("addresses", JSON, nullable=False),
+    Column("capabilities", JSON, nullable=False),
+    Column("seen_at", Instant, nullable=False),
+    Index("neighbour_switch", "switch_id"),
 )
 
 reading = Table(

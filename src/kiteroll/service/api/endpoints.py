@@ -8,10 +8,10 @@ from kiteroll.core.errors import NotFound
 from kiteroll.core.mac import MacAddress
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.service.answers import endpoint_answer, stay_answer
+from kiteroll.service.answers import endpoint_answer, neighbour_answer, stay_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, WithUplinks
 from kiteroll.service.search import find
-from kiteroll.store import inventory, places, record
+from kiteroll.store import inventory, neighbours, places, record
 
 router = APIRouter(tags=["endpoints"], responses=ERRORS)
 
@@ -44,6 +44,14 @@ def get_endpoint(service: Running, mac: str) -> api.Endpoint:
         raise NotFound("endpoint", str(address), "no switch has ever told of this address")
     stays = service.database.run(places.places_of, [address])[address]
     return endpoint_answer(address, seen[address], stays, service.uplinks.get())
+
+
+@router.get(
+    "/candidates", summary="Neighbours that are bridges and not in the inventory: offered, never added"
+)
+def list_candidates(service: Running) -> list[api.Neighbour]:
+    rows = service.database.run(neighbours.neighbours_of)
+    return [neighbour_answer(row) for row in rows if row.known_as is None and "bridge" in row.capabilities]
 
 
 @router.get("/stays", summary="Who is (open) or ever was (all) at a switch, port or VLAN")

@@ -4,9 +4,9 @@ from fastapi import APIRouter, Response
 
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.service.answers import attempt_answer, port_answer, switch_answer
+from kiteroll.service.answers import attempt_answer, neighbour_answer, port_answer, switch_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
-from kiteroll.store import inventory, overview
+from kiteroll.store import inventory, neighbours, overview
 from kiteroll.store.inventory import SwitchRow
 
 router = APIRouter(prefix="/switches", tags=["switches"], responses=ERRORS)
@@ -51,6 +51,12 @@ def list_ports(service: Running, name: str) -> list[api.Port]:
 def list_vlans(service: Running, name: str) -> list[api.Vlan]:
     row = service.database.run(inventory.get_switch, name)
     return [api.Vlan(id=vlan, name=text) for vlan, text in service.database.run(overview.vlans_of, row.id)]
+
+
+@router.get("/{name}/neighbours", summary="Who told of itself at its ports (LLDP)")
+def list_neighbours(service: Running, name: str) -> list[api.Neighbour]:
+    row = service.database.run(inventory.get_switch, name)
+    return [neighbour_answer(one) for one in service.database.run(neighbours.neighbours_of, row.id)]
 
 
 @router.post("/{name}/readings", summary="Read it now; answers when the reading is kept")

@@ -1,0 +1,73 @@
+"""Neighbours as switches told of them, matched to the switches that are known."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, Row, select
+
+from kiteroll.core.mac import MacAddress
+from kiteroll.store.tables import neighbour, switch
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NeighbourRow:
+    switch_name: str
+    port_name: str
+    chassis: str
+    far_port: str
+    far_description: str
+    name: str
+    description: str
+    addresses: list[str]
+    capabilities: list[str]
+    seen_at: datetime
+    known_as: str | None
+    """The switch of the inventory it is; None when it is none of them."""
+
+
+def neighbours_of(connection: Connection, switch_id: int | None = None) -> list[NeighbourRow]:
+    """Of one switch or of all, in order of switch and port."""
+    query = (
+        select(neighbour, switch.c.name.label("switch_name"))
+        .join(switch, switch.c.id == neighbour.c.switch_id)
+        .where(switch.c.removed_at.is_(None))
+        .order_by(switch.c.name, neighbour.c.id)
+    )
+    if switch_id is not None:
+        query = query.where(neighbour.c.switch_id == switch_id)
+    known = _Known(connection)
+    return [_row(row, known) for row in connection.execute(query)]
+
+
+class _Known:
+    """The inventory by what a neighbour may say of itself: its address first, names last."""
+
+    def __init__(self, connection: Connection) -> None:
+        self._by_mac: dict[MacAddress, str] = {}
+        self._by_text: dict[str, str] = {}
+        columns = (switch.c.name, switch.c.host, switch.c.sys_name, switch.c.bridge_address)
+        for name, host, sys_name, mac in connection.execute(
+            select(*columns).where(switch.c.removed_at.is_(None))
+        ):
+            if mac is not None:
+                self._by_mac[mac] = name
+            for text in (sys_name, name, host):
+                if text:
+                    self._by_text.setdefault(text, name)
+
+    def match(self, row: Row[Any]) -> str | None:
+        if row.chassis_mac is not None and row.chassis_mac in self._by_mac:
+            return self._by_mac[row.chassis_mac]
+        for text in (*row.addresses, row.name):
+            if text in self._by_text:
+                return self._by_text[text]
+        return None
+
+
+def _row(row: Row[Any], known: _Known) -> NeighbourRow:
+    values: Mapping[str, Any] = {
+        name: getattr(row, name) for name in NeighbourRow.__dataclass_fields__ if name != "known_as"
+    }
+    return NeighbourRow(**values, known_as=known.match(row))
