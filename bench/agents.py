@@ -13,6 +13,7 @@ from kiteroll.lab.agent import AgentFarm, AgentSettings
 from kiteroll.lab.mib_view import MibView
 from kiteroll.lab.objects import switch_objects
 from kiteroll.lab.switch import LabPort, LabSwitch, Learned
+from kiteroll.lab.traits import Traits
 
 PORT = 16200
 
@@ -32,22 +33,23 @@ def full_switch(number: int, rows: int) -> LabSwitch:
     return switch
 
 
-async def _serve(agents: int, rows: int) -> None:
+async def _serve(agents: int, rows: int, loss: float) -> None:
     farm = AgentFarm(PORT)
     addresses = []
+    settings = AgentSettings(traits=Traits(loss=loss))
     for number in range(agents):
         switch = full_switch(number, rows)
         view = MibView(switch_objects(switch))
-        farm.listen(switch.address, lambda view=view: {"": view}, AgentSettings())  # type: ignore[misc]
+        farm.listen(switch.address, lambda view=view: {"": view}, settings)  # type: ignore[misc]
         addresses.append(switch.address)
     print(json.dumps(addresses), flush=True)
     await asyncio.Event().wait()
 
 
 @contextmanager
-def running(agents: int, rows: int) -> Iterator[list[str]]:
+def running(agents: int, rows: int, *, loss: float = 0.0) -> Iterator[list[str]]:
     """Addresses of that many agents, while they answer."""
-    command = [sys.executable, "-m", "bench.agents", str(agents), str(rows)]
+    command = [sys.executable, "-m", "bench.agents", str(agents), str(rows), str(loss)]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
     try:
         assert process.stdout is not None
@@ -61,10 +63,11 @@ if __name__ == "__main__":
     parser = argparse.ArgumentParser()
     parser.add_argument("agents", type=int)
     parser.add_argument("rows", type=int)
+    parser.add_argument("loss", type=float)
     args = parser.parse_args()
     try:
         import uvloop
 
-        uvloop.run(_serve(args.agents, args.rows))
+        uvloop.run(_serve(args.agents, args.rows, args.loss))
     except KeyboardInterrupt:
         pass

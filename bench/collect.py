@@ -29,8 +29,8 @@ ALL = ("1.3.6.1.2.1.1", "1.3.6.1.2.1.2.2", "1.3.6.1.2.1.31.1.1", "1.3.6.1.2.1.17
 
 def main() -> None:
     with agents.running(AGENTS, ROWS) as addresses:
-        walk = median(lambda: _bulkwalk(addresses, FDB))
-        walk_all = median(lambda: _bulkwalk(addresses, ALL))
+        walk = median(lambda: bulkwalk(addresses, FDB))
+        walk_all = median(lambda: bulkwalk(addresses, ALL))
         fdb = median(lambda: _all(addresses, _fdb))
         whole = median(lambda: _all(addresses, _whole))
     total = AGENTS * ROWS
@@ -52,7 +52,7 @@ def main() -> None:
     row("a round of 12 switches x 150 rows", f"{round_.wall_s:.3f} s wall")
 
 
-def _bulkwalk(addresses: list[str], roots: tuple[str, ...]) -> None:
+def bulkwalk(addresses: list[str], roots: tuple[str, ...]) -> None:
     def walk(address: str) -> None:
         lines = 0
         for root in roots:

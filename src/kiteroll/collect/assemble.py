@@ -16,6 +16,8 @@ from kiteroll.snmp import ber, mib
 
 _IF_DOWN = 2
 _MBPS = 1_000_000
+_LONGEST_NAME = 200
+"""Leaves room for the number that tells doubled names apart."""
 _CHASSIS_OR_STACK = (3, 11)
 ESSENTIAL = frozenset(
     {
@@ -175,7 +177,7 @@ def _unique_names(raw: RawSwitch, interfaces: Mapping[int, bytes]) -> dict[int, 
 def _port_name(raw: RawSwitch, if_index: int, index: bytes) -> str:
     for column in (mib.IF_NAME, mib.IF_DESCR):
         if name := text(raw.column(column).get(index)):
-            return name
+            return name[:_LONGEST_NAME]
     return f"port {if_index}"
 
 

@@ -15,7 +15,11 @@ class PortFacts:
     """Answers by ifIndex. `bridge_ports`: bridge port number to ifIndex."""
 
     def __init__(self, raw: RawSwitch, bridge_ports: Mapping[int, int]) -> None:
-        self.default_vlans = _by_interface(raw, mib.DOT1Q_PVID, bridge_ports)
+        self.default_vlans = {
+            interface: vlan
+            for interface, vlan in _by_interface(raw, mib.DOT1Q_PVID, bridge_ports).items()
+            if 1 <= vlan <= 4094
+        }
         self.spanning_tree = {
             interface: _SPANNING_TREE.get(state, "")
             for interface, state in _by_interface(raw, mib.DOT1D_STP_PORT_STATE, bridge_ports).items()

@@ -4,16 +4,28 @@ from kiteroll.collect.conversation import Value
 from kiteroll.core.mac import MacAddress
 from kiteroll.snmp import ber
 
-_NUMBERS = frozenset({ber.INTEGER, ber.COUNTER32, ber.GAUGE32, ber.TIME_TICKS, ber.COUNTER64})
+_UNSIGNED32 = (0, 2**32 - 1)
+_RANGES = {
+    ber.INTEGER: (-(2**31), 2**31 - 1),
+    ber.COUNTER32: _UNSIGNED32,
+    ber.GAUGE32: _UNSIGNED32,
+    ber.TIME_TICKS: _UNSIGNED32,
+    ber.COUNTER64: (0, 2**64 - 1),
+}
+"""What each type can hold (RFC 2578 section 7.1)."""
+LARGEST_INDEX = 2**31 - 1
+"""InterfaceIndex and its kin (RFC 2863)."""
 _MAX_TEXT = 255
 """SnmpAdminString and DisplayString hold at most 255 octets (RFC 3411, RFC 2579)."""
 
 
 def number(value: Value | None) -> int | None:
-    """A whole number, or None when there is none or the agent sent another type."""
-    if value is None or value[0] not in _NUMBERS or not 1 <= len(value[1]) <= 9:
+    """A whole number, or None when there is none, the agent sent another type, or one out of range."""
+    if value is None or value[0] not in _RANGES or not value[1]:
         return None
-    return ber.decode_int(value[1])
+    least, most = _RANGES[value[0]]
+    found = ber.decode_int(value[1])
+    return found if least <= found <= most else None
 
 
 def text(value: Value | None) -> str:
@@ -50,6 +62,9 @@ def arcs_of(index: bytes) -> tuple[int, ...] | None:
 
 
 def index_number(index: bytes, *, position: int = 0, length: int = 1) -> int | None:
-    """One arc of an index that has `length` arcs; None when it has another length."""
+    """One arc of an index that has `length` arcs; None when it has another length, or the arc is
+    larger than any index."""
     arcs = arcs_of(index)
-    return arcs[position] if arcs is not None and len(arcs) == length else None
+    if arcs is None or len(arcs) != length or arcs[position] > LARGEST_INDEX:
+        return None
+    return arcs[position]

@@ -155,6 +155,8 @@ def _decode_bindings(data: bytes, at: int, end: int) -> list[Binding]:
                 tag = data[value_at]
                 value = value_at + 2
                 at = value + length
+            if data[value_at - 1] & 0x80:
+                raise Malformed("object identifier ends in the middle of an arc")
             if at != stop or stop > end:
                 raise Malformed("variable binding whose parts do not add up to its length")
             append((data[first:value_at], tag, data[value:at]))
