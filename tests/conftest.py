@@ -15,8 +15,17 @@ from typing import Any
 import pytest
 from sqlalchemy import text
 
-from kiteroll.client import Client, ServiceUnreachable, add_switch, health, readings, switches
-from kiteroll.schemas.api import Credential, NewSwitch
+from kiteroll.client import (
+    Client,
+    ServiceError,
+    ServiceUnreachable,
+    add_switch,
+    health,
+    read_now,
+    readings,
+    switches,
+)
+from kiteroll.schemas.api import Credential, NewSwitch, ReadingSummary
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
@@ -56,6 +65,7 @@ class Lab:
     port: int
     process: "subprocess.Popen[str] | None" = None
     switches: dict[str, str] = field(default_factory=dict)
+    access: dict[str, Credential] = field(default_factory=dict)
 
     def start(self) -> None:
         command = [sys.executable, "-m", "kiteroll.lab", "--still", "--port", str(self.port)]
@@ -63,6 +73,7 @@ class Lab:
         assert self.process.stdout is not None
         told = json.loads(self.process.stdout.readline())
         self.switches = {one["name"]: one["address"] for one in told["switches"]}
+        self.access = {one["name"]: Credential.model_validate(one["access"]) for one in told["switches"]}
 
     def stop(self) -> None:
         if self.process is not None and self.process.poll() is None:
@@ -163,16 +174,23 @@ def service(lab: Lab, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Serv
     assert demo.end() == 0
 
 
+def read_again(client: Client, name: str) -> ReadingSummary:
+    """Read a switch now; when the schedule is at it this moment, right after."""
+    while True:
+        try:
+            return client.ask(read_now(name))
+        except ServiceError as refused:
+            if refused.status != 409:
+                raise
+            time.sleep(0.05)
+
+
 def add_lab_switches(service: Service, lab: Lab) -> None:
     """Add every switch of the lab and wait until each was read."""
 
     with service.client() as client:
         for name, host in lab.switches.items():
-            client.ask(
-                add_switch(
-                    NewSwitch(name=name, host=host, port=lab.port, access=Credential(community="tarn-read"))
-                )
-            )
+            client.ask(add_switch(NewSwitch(name=name, host=host, port=lab.port, access=lab.access[name])))
         until = time.monotonic() + 30
         while any(one.read_at is None for one in client.each(switches())):
             assert time.monotonic() < until, [reading for reading in client.each(readings())]

@@ -163,3 +163,35 @@ def test_instants_are_read_as_people_write_them(text: str, instant: object) -> N
 def test_an_instant_that_is_none_is_refused() -> None:
     with pytest.raises(Invalid):
         parse_instant("25:00", NOON)
+
+
+def test_many_switches_are_read_at_once(service: Service) -> None:
+    done = kiteroll("switch", "read", "--all", "--format", "json", service=service)
+    assert done.returncode == 0 and len(json.loads(done.stdout)) >= 11
+    assert kiteroll("switch", "read", "--group", "nobody", service=service).returncode == 1
+    assert "name the switches" in kiteroll("switch", "read", service=service).stderr
+
+
+def test_an_import_shows_what_it_would_do_and_does_it_whole_or_not_at_all(
+    service: Service, tmp_path: Path
+) -> None:
+    assert kiteroll("credential", "add", "yard", "--community", "yard-read", service=service).returncode == 0
+    file = tmp_path / "yard.csv"
+    file.write_text(
+        "name,address,credential,site,enabled\nyard-1,127.0.0.1:9,yard,Yard,false\nyard-2,127.0.0.256,yard,,\n"
+    )
+    wrong = kiteroll("switch", "import", str(file), service=service)
+    assert wrong.returncode == 2 and f"{file}, line 3: '127.0.0.256' is no IPv4" in wrong.stderr
+    file.write_text("name,address,credential,site,enabled\nyard-1,127.0.0.1:9,yard,Yard,false\n")
+    dry = kiteroll("switch", "import", str(file), "--dry-run", service=service)
+    assert dry.returncode == 0 and "add" in dry.stdout and "dry run" in dry.stderr
+    assert kiteroll("switch", "show", "yard-1", service=service).returncode == 1
+    assert kiteroll("switch", "import", str(file), service=service).returncode == 0
+    file.write_text("name,address,credential,site\nyard-1,127.0.0.1:9,yard,Lower yard\n")
+    again = kiteroll("switch", "import", str(file), service=service)
+    assert "change" in again.stdout and "site = Lower yard" in again.stdout
+    shown = kiteroll("switch", "show", "yard-1", service=service).stdout
+    assert "Lower yard" in shown and "yard-read" not in shown
+    assert kiteroll("switch", "remove", "yard-1", service=service).returncode == 0
+    assert kiteroll("credential", "remove", "yard", service=service).returncode == 0
+    assert "no named credentials" in kiteroll("credential", "list", service=service).stderr

@@ -95,7 +95,7 @@ class FuzzedAgent(asyncio.DatagramProtocol):
 
 def test_damaged_answers_end_in_time_and_hold_up_nobody() -> None:
     async def run() -> tuple[list[Attempt], float]:
-        site = Site(tarn_ferries.build(), SystemClock(), port=free_udp_port())
+        site = Site(tarn_ferries.build(traits={}), SystemClock(), port=free_udp_port())
         site.open()
         loop = asyncio.get_running_loop()
         taken: list[Attempt] = []

@@ -35,7 +35,7 @@ def _target(site: Site, name: str, **other: object) -> Target:
 
 def _with_site(work) -> object:  # type: ignore[no-untyped-def]
     async def run() -> object:
-        site = Site(tarn_ferries.build(), CLOCK, port=free_udp_port())
+        site = Site(tarn_ferries.build(traits={}), CLOCK, port=free_udp_port())
         site.open()
         with site.farm:
             return await work(site)

@@ -39,7 +39,7 @@ def read(traits: Traits, limits: Limits = QUICK, **target: Any) -> tuple[Reading
 
 def with_site(traits: Traits, work: Callable[[Site, LabSwitch], Awaitable[Any]]) -> Any:
     async def run() -> Any:
-        site = Site(tarn_ferries.build(), CLOCK, port=free_udp_port())
+        site = Site(tarn_ferries.build(traits={}), CLOCK, port=free_udp_port())
         switch = site.world.switches[NAME]
         switch.traits = traits
         site.open()

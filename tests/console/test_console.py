@@ -5,9 +5,9 @@ import re
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from kiteroll.client import add_switch, read_now, remove_switch
+from kiteroll.client import add_switch, remove_switch
 from kiteroll.schemas.api import Credential, NewSwitch
-from tests.conftest import Service
+from tests.conftest import Service, read_again
 from tests.console.conftest import open_console, sign_in, violations
 
 
@@ -97,10 +97,10 @@ def test_what_happens_shows_without_asking(page: Page, service: Service) -> None
     expect(page.get_by_text("● live")).to_be_visible()
     with service.client() as client:
         client.ask(add_switch(NewSwitch(name="zz-mute", host="127.0.0.1", port=9, access=Credential(community="x"), enabled=False)))
-        client.ask(read_now("quay-1"))
+        read_again(client, "quay-1")
         expect(page.get_by_role("link", name="zz-mute")).to_be_visible()
         client.ask(remove_switch("zz-mute"))
-        client.ask(read_now("quay-1"))
+        read_again(client, "quay-1")
         expect(page.get_by_role("link", name="zz-mute")).to_have_count(0)
 
 

@@ -1,5 +1,6 @@
 """Uptime, schedule, search and home: rules that fit in a line or two each."""
 
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
@@ -12,6 +13,7 @@ from kiteroll.core.schedule import BACKOFF_CAP, Schedule, backoff
 from kiteroll.core.search import AddressIndex
 from kiteroll.core.stay import Place, Stay
 from kiteroll.core.uptime import WRAP_TICKS, restarted
+from kiteroll.core.watch import Watched, warnings
 from tests.make import at, mac
 
 MINUTE = timedelta(minutes=1)
@@ -104,3 +106,20 @@ def test_of_two_access_ports_the_later_learned_present_one_is_home() -> None:
 def test_an_address_seen_only_through_uplinks_has_no_home_and_says_why() -> None:
     home = choose_home([_seen(1, "core-1", leads_to=("quay-1",))])
     assert home.at is None and "quay-1" in home.why
+
+
+def test_what_is_odd_about_a_switch_is_said_and_nothing_of_a_sound_one() -> None:
+    sound = Watched(
+        name="quay-1",
+        interval=MINUTE,
+        ageing=5 * MINUTE,
+        enabled=True,
+        read_at=at(0),
+        bridge_address=mac(1),
+        learning_discards=0,
+    )
+    assert warnings(sound, {mac(1): ["quay-1"]}, at(1)) == []
+    odd = replace(sound, interval=10 * MINUTE, learning_discards=7, read_at=at(-60))
+    told = warnings(odd, {mac(1): ["quay-1", "quay-1b"]}, at(1))
+    for part, line in zip(("every 10 min", "7 addresses", "quay-1b", "61 min old"), told, strict=True):
+        assert part in line

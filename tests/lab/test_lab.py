@@ -81,7 +81,7 @@ def _walk(address: str, port: int, root: str, *options: str) -> list[str]:
 
 def test_net_snmp_walks_an_agent_and_sees_every_object_in_order() -> None:
     async def work() -> tuple[list[str], MibView]:
-        site = Site(tarn_ferries.build(), SystemClock(), port=free_udp_port())
+        site = Site(tarn_ferries.build(traits={}), SystemClock(), port=free_udp_port())
         site.open()
         switch = site.world.switches["checkin-east"]
         with site.farm:
@@ -129,7 +129,7 @@ def test_an_agent_does_not_answer_a_wrong_community() -> None:
 
 def test_net_snmp_reads_a_simulated_agent_as_a_user() -> None:
     async def work() -> "subprocess.CompletedProcess[str]":
-        world = tarn_ferries.build()
+        world = tarn_ferries.build(traits={})
         world.switches["quay-1"].traits = Traits(v3=True)
         site = Site(world, SystemClock(), port=free_udp_port())
         site.open()

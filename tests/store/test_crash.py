@@ -15,8 +15,8 @@ from kiteroll.client import (
     readings,
     stays,
 )
-from kiteroll.schemas.api import Credential, NewSwitch, ReadingSummary
-from tests.conftest import Lab, NewService
+from kiteroll.schemas.api import NewSwitch, ReadingSummary
+from tests.conftest import Lab, NewService, read_again
 
 NAMES = ("quay-1", "ticket-hall", "core-1")
 
@@ -29,7 +29,7 @@ def _add(client: Client, lab: Lab) -> None:
                     name=name,
                     host=lab.switches[name],
                     port=lab.port,
-                    access=Credential(community="tarn-read"),
+                    access=lab.access[name],
                 )
             )
         )
@@ -59,7 +59,7 @@ def _check(client: Client, acknowledged: list[ReadingSummary]) -> None:
         assert (one.switch, one.taken_at) in kept
     for name in NAMES:
         told = [one for one in client.each(stays(switch=name, limit=1000)) if one.life == "present"]
-        latest = client.ask(read_now(name))
+        latest = read_again(client, name)
         assert latest.outcome == "complete"
         now = [one for one in client.each(stays(switch=name, limit=1000)) if one.life == "present"]
         # At peace hardly anything changes: what was kept before the kill is what is there now.

@@ -15,6 +15,7 @@ from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
 from kiteroll.store.places import Filters
 from kiteroll.store.record import Recorder
+from kiteroll.store.retention import drop_old
 from kiteroll.store.tables import metadata, stay
 from kiteroll.store.tables import reading as reading_table
 from tests.make import NOON, at, mac, reading
@@ -228,6 +229,16 @@ def test_health_keeps_since_when(kept: Kept) -> None:
     kept.take(3, {})
     row = kept.database.run(inventory.get_switch, "quay-1")
     assert (row.health, row.health_since, row.error, row.last_complete_at) == ("read", at(3), None, at(3))
+
+
+def test_old_records_go_and_open_stays_stay(kept: Kept) -> None:
+    kept.take(0, {(1, 10): "p1", (2, 10): "p2"})
+    kept.take(5, {(1, 10): "p3", (2, 10): "p2"})
+    kept.take(60, {(1, 10): "p3", (2, 10): "p2"})
+    gone = drop_old(kept.database, readings_before=at(30), history_before=at(30))
+    assert gone == {"reading": 2, "change_log": 3, "stay": 1}
+    assert sorted(row.stay.place.port for row in kept.stays(open_only=False)) == ["p2", "p3"]
+    assert drop_old(kept.database, readings_before=at(30), history_before=at(30))["reading"] == 0
 
 
 def test_a_deadlock_runs_the_transaction_again(database: Database) -> None:

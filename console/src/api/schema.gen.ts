@@ -768,6 +768,8 @@ export interface components {
             next_try_at: string | null;
             /** Error */
             error: string | null;
+            /** Warnings */
+            warnings: string[];
             /** Present */
             present: number;
             /** Sys Name */

@@ -123,6 +123,11 @@ function Identity({ one }: { one: Switch }) {
           {one.next_try_at && one.health !== "partial" && `. Next try at ${clockTime(one.next_try_at)}.`}
         </Notice>
       )}
+      {one.warnings.map((warning) => (
+        <Notice key={warning} tone="warn">
+          Note: {warning}.
+        </Notice>
+      ))}
       {read.error && <Trouble error={read.error} />}
       {read.data?.error && <Notice tone="bad">{read.data.error}</Notice>}
     </>

@@ -102,6 +102,22 @@ def neighbours(out: Output) -> list[Column[api.Neighbour]]:
     ]
 
 
+def plan() -> list[Column[tuple[str, api.NewSwitch, api.SwitchChange | None]]]:
+    """What an import does, line by line."""
+
+    def changed(step: tuple[str, api.NewSwitch, api.SwitchChange | None]) -> str:
+        given = {} if step[2] is None else step[2].model_dump(exclude_none=True)
+        return ", ".join(f"{name} = {value}" for name, value in given.items())
+
+    return [
+        Column("does", lambda step: step[0], style=lambda step: "dim" if step[0] == "same" else "bold"),
+        Column("switch", lambda step: step[1].name),
+        Column("address", lambda step: f"{step[1].host}:{step[1].port}"),
+        Column("credential", lambda step: step[1].credential),
+        Column("changes", changed),
+    ]
+
+
 def credentials(out: Output) -> list[Column[api.NamedCredential]]:
     return [
         Column("credential", lambda one: one.name, style=lambda _: "bold"),

@@ -28,8 +28,11 @@ class Context:
 
     def client(self) -> Client:
         """Raises Invalid when no token can be found."""
-        url = self.args.url or os.environ.get("KITEROLL_URL") or DEFAULT_URL
-        return Client(url, self._token())
+        return Client(*self.access())
+
+    def access(self) -> tuple[str, str]:
+        """Where the service answers, and the token. Raises Invalid."""
+        return self.args.url or os.environ.get("KITEROLL_URL") or DEFAULT_URL, self._token()
 
     def _token(self) -> str:
         if token := os.environ.get("KITEROLL_TOKEN"):

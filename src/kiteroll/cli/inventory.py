@@ -1,9 +1,10 @@
 """`kiteroll switch ...`: the inventory."""
 
 import argparse
+from pathlib import Path
 from typing import Any
 
-from kiteroll.cli import columns, credential
+from kiteroll.cli import bulk, columns, credential
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
 from kiteroll.cli.parsing import add_command, checked, shared
@@ -13,7 +14,6 @@ from kiteroll.client import (
     candidates,
     change_switch,
     neighbours,
-    read_now,
     remove_switch,
     switch,
     switches,
@@ -61,7 +61,21 @@ def add_commands(commands: Any) -> None:
     )
 
     one = add_command(verbs, "read", run_read, "read switches now", parents=parents)
-    one.add_argument("name", nargs="+")
+    one.add_argument("name", nargs="*")
+    one.add_argument("--group", metavar="NAME", help="those in this group")
+    one.add_argument("--all", action="store_true", help="every switch that is switched on")
+
+    one = add_command(
+        verbs,
+        "import",
+        run_import,
+        "add and change switches from a CSV file",
+        parents=parents,
+        detail=f"Columns: {', '.join(bulk.COLUMNS)}; the first three are needed.\n"
+        "groups are separated by blanks. Nothing is done unless every line is right.",
+    )
+    one.add_argument("file", type=Path)
+    one.add_argument("--dry-run", action="store_true", help="only show what it would change")
 
 
 def _add_settings(parser: argparse.ArgumentParser) -> None:
@@ -161,14 +175,27 @@ def run_remove(context: Context) -> Exit:
 
 
 def run_read(context: Context) -> Exit:
-    out = context.out
+    args, out = context.args, context.out
     with context.client() as client:
-        answers = [client.ask(read_now(name)) for name in context.args.name]
-    out.rows(answers, columns.readings(out), empty="")
+        names = bulk.names_to_read(client, args.name, args.group, everything=args.all)
+    answers = bulk.read_many(context, names)
+    out.rows(answers, columns.readings(out), empty="each is being read at this moment")
     outcomes = {answer.outcome for answer in answers}
     if "failed" in outcomes:
         return Exit.UNREACHABLE
     return Exit.PARTIAL if "partial" in outcomes else Exit.FINE
+
+
+def run_import(context: Context) -> Exit:
+    args, out = context.args, context.out
+    with context.client() as client:
+        plan = bulk.plan_import(client, args.file)
+        if not args.dry_run:
+            bulk.carry_out(client, plan)
+    out.rows(plan, columns.plan(), empty="the file names no switch")
+    if args.dry_run:
+        out.note("nothing was changed: this was a dry run", "dim")
+    return Exit.FINE
 
 
 def _said(context: Context, one: api.Switch, sentence: str) -> None:

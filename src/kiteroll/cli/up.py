@@ -163,7 +163,7 @@ def _add_switches(config: "Config", network: dict[str, Any]) -> None:
     token = (config.data_dir / TOKEN_FILE).read_text().strip()
     with Client(_url(config), token) as client:
         for one in network["switches"]:
-            access = Credential(community=network["community"])
+            access = Credential.model_validate(one["access"])
             where = {"host": one["address"], "port": network["port"], "access": access}
             try:
                 client.ask(add_switch(NewSwitch(name=one["name"], interval_s=_DEMO_INTERVAL_S, **where)))

@@ -16,6 +16,9 @@ from kiteroll.snmp.message import V2C, Pdu, request_pdu
 from kiteroll.snmp.usm import V3, Trouble, User
 
 _REQUEST_IDS = 2**31 - 1
+_SHORTEST_PAUSE_S = 0.2
+_UNKNOWN_PACE_S = 0.7
+"""Pauses before a datagram is sent again, in seconds, on the quickest agents and on unknown ones."""
 _SYNCHRONISES = frozenset({Trouble.NOT_IN_TIME, Trouble.UNKNOWN_ENGINE})
 """Reports that bring what a second try needs."""
 
@@ -75,6 +78,9 @@ class Agent:
         self._wire = _Wire(self.security, clock)
         self._transport: asyncio.DatagramTransport | None = None
         self._request_id = random.randrange(_REQUEST_IDS)
+        self._pace = _Pace()
+        self._resending: asyncio.TimerHandle | None = None
+        self._resent = False
 
     async def __aenter__(self) -> Self:
         """Open the socket. Raises Invalid when the host has no address, DeviceSilent when there is
@@ -142,12 +148,56 @@ class Agent:
         if self._transport is None:
             raise AssertionError("the agent is used outside its context")
         answer = self._wire.expect(self._request_id)
+        sent_at = self._clock.monotonic()
         self._transport.sendto(message)
-        return await answer
+        self._resend_in(self._pace.first_pause_s, message)
+        try:
+            pdu = await answer
+        finally:
+            resent = self._cancel_resend()
+        if not resent:
+            self._pace.took(self._clock.monotonic() - sent_at)
+        return pdu
+
+    def _resend_in(self, pause_s: float, message: bytes) -> None:
+        """Send the same datagram again after a pause, and after twice that, while one try lasts. An
+        answer to either copy is the answer: the message id is the same."""
+
+        def resend() -> None:
+            if self._transport is not None and not self._transport.is_closing():
+                self._transport.sendto(message)
+                self._resend_in(2 * pause_s, message)
+                self._resent = True
+
+        self._resending = asyncio.get_running_loop().call_later(pause_s, resend)
+
+    def _cancel_resend(self) -> bool:
+        """Whether the datagram had been sent again."""
+        if self._resending is not None:
+            self._resending.cancel()
+        resent, self._resent = self._resent, False
+        return resent
 
     def _next_id(self) -> int:
         self._request_id = self._request_id % _REQUEST_IDS + 1
         return self._request_id
+
+
+class _Pace:
+    """How quickly an agent answers, and so when a datagram is likely lost. Smoothed as round trips
+    are in TCP (RFC 6298); an answer to a datagram sent twice is not counted."""
+
+    def __init__(self) -> None:
+        self._smoothed_s: float | None = None
+
+    @property
+    def first_pause_s(self) -> float:
+        if self._smoothed_s is None:
+            return _UNKNOWN_PACE_S
+        return max(_SHORTEST_PAUSE_S, 8 * self._smoothed_s)
+
+    def took(self, seconds: float) -> None:
+        self._smoothed_s = seconds if self._smoothed_s is None else 0.875 * self._smoothed_s + 0.125 * seconds
 
 
 class _Wire(asyncio.DatagramProtocol):

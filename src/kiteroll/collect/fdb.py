@@ -54,11 +54,9 @@ def late_rows(raw: RawSwitch) -> list[ber.Oid]:
     """Objects of the VLAN-aware table for addresses that only the old table has; none where that
     table is empty, or where they are too many to have been learned between two walks."""
     newer = raw.column(mib.DOT1Q_TP_FDB_PORT)
+    only_older = _only_older(raw)
     databases = {arcs[0] for index in newer if (arcs := arcs_of(index))}
     databases |= _vlans_of_fdb(raw).keys()
-    known = {arcs[-_OCTETS:] for index in newer if (arcs := arcs_of(index))}
-    older = (arcs_of(index) for index in raw.column(mib.DOT1D_TP_FDB_PORT))
-    only_older = [arcs for arcs in older if arcs and arcs[-_OCTETS:] not in known]
     if not newer or len(only_older) > _FEW or len(only_older) * len(databases) > _ASKED_AT_MOST:
         return []
     return [
@@ -67,6 +65,19 @@ def late_rows(raw: RawSwitch) -> list[ber.Oid]:
         for database in sorted(databases)
         for column in (mib.DOT1Q_TP_FDB_PORT, mib.DOT1Q_TP_FDB_STATUS)
     ]
+
+
+def adds_rows(raw: RawSwitch) -> bool:
+    """Whether the old table has, or may have, addresses that the VLAN-aware one has not."""
+    return raw.broke("dot1dTpFdbTable") or bool(_only_older(raw))
+
+
+def _only_older(raw: RawSwitch) -> list[tuple[int, ...]]:
+    """Indexes of the old table whose address the VLAN-aware table does not hold."""
+    newer = raw.column(mib.DOT1Q_TP_FDB_PORT)
+    known = {arcs[-_OCTETS:] for index in newer if (arcs := arcs_of(index))}
+    older = (arcs_of(index) for index in raw.column(mib.DOT1D_TP_FDB_PORT))
+    return [arcs for arcs in older if arcs and arcs[-_OCTETS:] not in known]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

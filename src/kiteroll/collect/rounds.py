@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 
 from kiteroll.clock import Clock
 from kiteroll.collect.agent import Target
+from kiteroll.collect.habits import Habits
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.snmp_reader import read_switch
 from kiteroll.core.errors import Conflict, KiteRollError, NotFound
@@ -63,10 +64,13 @@ class Rounds:
         self._jitter = jitter
         self._schedule = Schedule()
         self._assignments: dict[int, Assignment] = {}
+        self._habits: dict[int, Habits] = {}
         self._wake = asyncio.Event()
 
     def assign(self, assignment: Assignment) -> None:
         """Start reading a switch, or read it by other settings from now on."""
+        if self._assignments.get(assignment.switch) != assignment:
+            self._habits[assignment.switch] = Habits()  # another target may be another switch
         self._assignments[assignment.switch] = assignment
         due_at = self._clock.now() + timedelta(seconds=self._jitter())
         self._schedule.put(assignment.switch, assignment.interval, due_at)
@@ -74,6 +78,7 @@ class Rounds:
 
     def dismiss(self, switch: int) -> None:
         self._assignments.pop(switch, None)
+        self._habits.pop(switch, None)
         self._schedule.drop(switch)
 
     async def run(self) -> None:
@@ -107,7 +112,10 @@ class Rounds:
         try:
             outcome: Reading | KiteRollError
             try:
-                outcome = await read_switch(assignment.name, assignment.target, self._clock, self._limits)
+                habits = self._habits.get(assignment.switch)
+                outcome = await read_switch(
+                    assignment.name, assignment.target, self._clock, self._limits, habits
+                )
             except KiteRollError as failure:
                 outcome = failure
             answered = isinstance(outcome, Reading)

@@ -7,7 +7,8 @@ from kiteroll.clock import Clock
 from kiteroll.collect.agent import Agent, Target
 from kiteroll.collect.assemble import assemble
 from kiteroll.collect.conversation import ColumnWalk, ScalarGet
-from kiteroll.collect.fdb import late_rows
+from kiteroll.collect.fdb import adds_rows, late_rows
+from kiteroll.collect.habits import Habits
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.time_filter import TimeFilteredWalk
@@ -79,12 +80,17 @@ FURTHER = {
 TIME_FILTERED = frozenset({"dot1qVlanCurrentTable", "lldpRemTable", "lldpRemManAddrTable"})
 
 
-async def read_switch(name: str, target: Target, clock: Clock, limits: Limits) -> Reading:
+async def read_switch(
+    name: str, target: Target, clock: Clock, limits: Limits, habits: Habits | None = None
+) -> Reading:
     """One reading of one switch, complete or partial; takes at most `limits.total_s` seconds.
+
+    With `habits`, which are brought up to date, what hardly ever changes is not asked for every time.
 
     Raises DeviceSilent when it does not answer at all, DeviceRefused when it will not have us
     (SNMPv3), Invalid when `target.host` names no host.
     """
+    habits = habits or Habits()
     started = clock.monotonic()
     deadline = started + limits.total_s
     raw = RawSwitch(switch=name, taken_at=clock.now())
@@ -98,11 +104,14 @@ async def read_switch(name: str, target: Target, clock: Clock, limits: Limits) -
         await _walk(agent, raw, NEEDED, limits, deadline)
         if target.by_vlan:
             await _walk_views(target, raw, clock, limits, deadline)
-        elif not raw.broke("dot1qTpFdbTable"):
+        elif not raw.broke("dot1qTpFdbTable") and habits.wants_old_table():
             # What the VLAN-aware table did not get to tell would look like addresses of no VLAN.
             await _walk(agent, raw, OLD_TABLE, limits, deadline)
             await _confirm(agent, raw, limits, deadline)
-        await _walk(agent, raw, FURTHER, limits, deadline)
+            habits.old_table_told(anything=adds_rows(raw))
+        if not habits.reuse_further(raw):
+            await _walk(agent, raw, FURTHER, limits, deadline)
+            habits.keep_further(raw, FURTHER)
     raw.duration = timedelta(seconds=clock.monotonic() - started)
     return assemble(raw)
 

@@ -9,7 +9,6 @@ import sys
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Invalid
 from kiteroll.lab import story, tarn_ferries
-from kiteroll.lab.agent import AgentSettings
 from kiteroll.lab.site import Site
 
 
@@ -19,8 +18,11 @@ async def _serve(port: int, *, events: bool) -> None:
     site.open()
     if events:
         story.schedule(world, lambda line: print(f"lab: {line}", file=sys.stderr, flush=True))
-    switches = [{"name": switch.name, "address": switch.address} for switch in world.switches.values()]
-    ready = {"port": port, "community": AgentSettings().community, "switches": switches}
+    switches = [
+        {"name": switch.name, "address": switch.address, "access": site.access_to(switch)}
+        for switch in world.switches.values()
+    ]
+    ready = {"port": port, "switches": switches}
     print(json.dumps(ready), flush=True)
     task = asyncio.create_task(site.run(), name="lab")
     loop = asyncio.get_running_loop()

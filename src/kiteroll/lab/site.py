@@ -19,7 +19,7 @@ SETTLE_S = 900.0
 """World seconds lived before anyone may look, so that tables are as full as they get."""
 _STEP_S = 0.25
 LAB_USER = User(
-    name="tarn-reader",
+    name="terminal-reader",
     auth=Auth.SHA256,
     auth_password="ferry-across-the-tarn",
     privacy=True,
@@ -60,6 +60,21 @@ class Site:
             LabEngine(b"\x80\x00\x00\x00\x05" + switch.name.encode()[:24], LAB_USER) if traits.v3 else None
         )
         return replace(self._settings, traits=traits, engine=engine)
+
+    def access_to(self, switch: LabSwitch) -> dict[str, object]:
+        """How the switch wants to be asked, by the names of `schemas.api.Credential`."""
+        if switch.traits.v3:
+            return {
+                "version": "3",
+                "user": LAB_USER.name,
+                "auth": LAB_USER.auth,
+                "auth_password": LAB_USER.auth_password,
+                "privacy_password": LAB_USER.privacy_password,
+            }
+        access: dict[str, object] = {"community": self._settings.community}
+        if switch.traits.views:
+            access |= {"view": switch.traits.views, "view_vlans": sorted(switch.vlans)}
+        return access
 
     async def run(self) -> None:
         """Let the world live in real time, until cancelled."""

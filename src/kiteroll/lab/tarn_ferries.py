@@ -4,10 +4,12 @@ Two core switches and ten access switches in a tree, about 150 endpoints. All ad
 locally administered ones, so they can belong to nobody's real product.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from kiteroll.core.mac import MacAddress
 from kiteroll.lab.switch import LabPort, LabSwitch
+from kiteroll.lab.traits import PLAIN, Traits
 from kiteroll.lab.world import Host, World
 
 PORTS = 24
@@ -54,6 +56,18 @@ LAPTOP = Kind("laptop", "Crew laptop", 0x021A0A, 10, 15)
 SERVER = Kind("server", "Server", 0x021A0B, 10, 5)
 SWITCH_PREFIX = 0x021AF0
 
+TRAITS: dict[str, Traits] = {
+    "core-2": Traits(loss=0.02),
+    "checkin-east": Traits(database_offset=1000, bridge_port_offset=64),
+    "checkin-west": Traits(most_bindings=20),
+    "baggage-hall": Traits(status_column=False, time_filter_marks=50),
+    "port-office": Traits(length_in_index=True, old_table=False),
+    "quay-2": Traits(delay_s=0.02),
+    "weighbridge": Traits(v3=True),
+    "workshop": Traits(views="tarn-read@{vlan}", vlan_table=False),
+}
+"""How they differ, as switches of different makers do; the others are plain."""
+
 PLAN: dict[str, tuple[tuple[Kind, int], ...]] = {
     "ticket-hall": ((KIOSK, 12), (SPEAKER, 3), (PHONE, 2)),
     "checkin-east": ((GATE, 5), (CRADLE, 4), (PHONE, 4), (SPEAKER, 1)),
@@ -69,10 +83,10 @@ PLAN: dict[str, tuple[tuple[Kind, int], ...]] = {
 """What hangs on each access switch, from port 1 upwards. Behind every phone stands a computer."""
 
 
-def build(seed: int = 1) -> World:
-    """The network at peace, with nothing learned yet."""
+def build(seed: int = 1, traits: Mapping[str, Traits] = TRAITS) -> World:
+    """The network at peace, with nothing learned yet. Switches without `traits` are plain."""
     world = World(seed)
-    _switches(world)
+    _switches(world, traits)
     numbers: dict[str, int] = {}
     servers = _servers(world, numbers)
     for switch_name, kinds in PLAN.items():
@@ -86,7 +100,7 @@ def build(seed: int = 1) -> World:
     return world
 
 
-def _switches(world: World) -> None:
+def _switches(world: World, traits: Mapping[str, Traits]) -> None:
     names = ["core-1", "core-2", *ACCESS]
     places = {"core-1": "Machine room A", "core-2": "Machine room B"}
     places |= {name: place for name, (_, _, place) in ACCESS.items()}
@@ -99,6 +113,7 @@ def _switches(world: World) -> None:
             location=places[name],
             vlans=dict(VLANS),
             booted_at=-86400.0 * (20 + number),
+            traits=traits.get(name, PLAIN),
         )
         switch.ports = {at: LabPort(number=at, name=f"p{at}") for at in range(1, PORTS + 1)}
         world.add_switch(switch)

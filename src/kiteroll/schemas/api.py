@@ -156,6 +156,8 @@ class Switch(Answer):
     """Its last complete reading: how old everything said about it is."""
     next_try_at: Instant | None
     error: str | None
+    warnings: list[str]
+    """What is odd about how it is set up or read, and what to do."""
     present: int
     """Addresses learned on it now."""
     sys_name: str

@@ -1,5 +1,6 @@
 """From records to answers: rows of the store as models of the API."""
 
+from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 
@@ -9,8 +10,9 @@ from kiteroll.core.home import Sighting, choose_home, order
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Reading
 from kiteroll.core.uptime import uptime
+from kiteroll.core.watch import Watched, warnings
 from kiteroll.schemas import api
-from kiteroll.store import places
+from kiteroll.store import inventory, places
 from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
@@ -42,7 +44,30 @@ class UplinkView:
         return frozenset(uplink.port_id for uplink in self.get().values())
 
 
-def switch_answer(row: SwitchRow, present: int) -> api.Switch:
+class SwitchView:
+    """Switches as answers, with what is odd about each."""
+
+    def __init__(self, database: Database, now: datetime) -> None:
+        self._now = now
+        self._twins: dict[MacAddress, list[str]] = defaultdict(list)
+        for name, address in database.run(inventory.bridge_addresses):
+            self._twins[address].append(name)
+
+    def answer(self, row: SwitchRow, present: int = 0) -> api.Switch:
+        ageing = None if row.ageing_s is None else timedelta(seconds=row.ageing_s)
+        watched = Watched(
+            name=row.name,
+            interval=timedelta(seconds=row.interval_s),
+            ageing=ageing,
+            enabled=row.enabled,
+            read_at=row.last_complete_at,
+            bridge_address=row.bridge_address,
+            learning_discards=row.learning_discards,
+        )
+        return switch_answer(row, present, warnings(watched, self._twins, self._now))
+
+
+def switch_answer(row: SwitchRow, present: int, odd: list[str]) -> api.Switch:
     up_since = None
     if row.uptime_at is not None and row.uptime_ticks is not None:
         up_since = row.uptime_at - uptime(row.uptime_ticks)
@@ -63,6 +88,7 @@ def switch_answer(row: SwitchRow, present: int) -> api.Switch:
         read_at=row.last_complete_at,
         next_try_at=row.next_try_at,
         error=row.error,
+        warnings=odd,
         present=present,
         sys_name=row.sys_name,
         description=row.description,

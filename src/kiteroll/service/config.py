@@ -43,12 +43,20 @@ class TrackingSettings(_Section):
     """None: three times the switch's ageing time."""
 
 
+class KeepSettings(_Section):
+    """How long records are kept. Open stays are kept as long as they are open."""
+
+    readings_s: Seconds = Field(default=30 * 86400.0, alias="readings", ge=3600)
+    history_s: Seconds = Field(default=400 * 86400.0, alias="history", ge=86400)
+
+
 class Config(_Section):
     data_dir: Path
     listen: Listen = Listen()
     database: DatabaseSettings = DatabaseSettings()
     reading: ReadingSettings = ReadingSettings()
     tracking: TrackingSettings = TrackingSettings()
+    keep: KeepSettings = KeepSettings()
 
 
 ENVIRONMENT = {

@@ -28,11 +28,13 @@ from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
+from kiteroll.store.retention import drop_old
 from kiteroll.store.vault import Vault
 
 log = logging.getLogger(__name__)
 
 _WATCH_S = 2.0
+_RETENTION_S = 3600.0
 
 
 class Service:
@@ -85,6 +87,7 @@ class Service:
         for row in await asyncio.to_thread(self.database.run, inventory.all_switches):
             self._assign(row)
         self._spawn(self.rounds.run(), "rounds")
+        self._spawn(self._let_old_go(), "retention")
         if self._server is not None:
             self._spawn(self._watch_server(self._server), "database-watch")
         log.info("service started", extra=fields("service.started", data_dir=str(self.config.data_dir)))
@@ -234,6 +237,23 @@ class Service:
 
     def on_broken(self) -> None:
         """Called when a part ended by a bug; whoever runs the service sets what is to happen."""
+
+    async def _let_old_go(self) -> None:
+        keep = self.config.keep
+        while True:
+            await self.clock.sleep(_RETENTION_S)
+            now = self.clock.now()
+            try:
+                gone = await asyncio.to_thread(
+                    drop_old,
+                    self.database,
+                    readings_before=now - timedelta(seconds=keep.readings_s),
+                    history_before=now - timedelta(seconds=keep.history_s),
+                )
+            except KiteRollError as away:
+                log.warning("old records stay for now", extra=fields("retention.failed", error=str(away)))
+            else:
+                log.info("old records let go", extra=fields("retention.done", **gone))
 
     async def _watch_server(self, server: PrivateServer) -> None:
         """Start the private database again whenever it ends by itself."""

@@ -3,7 +3,7 @@
 from kiteroll.core.errors import BadAddress
 from kiteroll.core.mac import Fragment, MacAddress
 from kiteroll.schemas import api
-from kiteroll.service.answers import endpoint_answer, port_answer, switch_answer
+from kiteroll.service.answers import SwitchView, endpoint_answer, port_answer
 from kiteroll.service.life import Service
 from kiteroll.store import overview, places
 
@@ -32,6 +32,7 @@ def find(service: Service, query: str, limit: int) -> api.Found:
     endpoints = [endpoint_answer(mac, seen[mac], stays[mac], uplinks) for mac in shown if mac in seen]
     switches = database.run(overview.matching_switches, text, _NAMES)
     present = database.run(overview.present_counts, [row.id for row in switches])
+    view = SwitchView(database, service.clock.now())
     ports = database.run(overview.matching_ports, text, _NAMES)
     if wrong is not None and not switches and not ports and _meant_as_address(text):
         raise wrong
@@ -39,7 +40,7 @@ def find(service: Service, query: str, limit: int) -> api.Found:
         query=query,
         endpoints=endpoints,
         more=len(macs) > limit,
-        switches=[switch_answer(row, present.get(row.id, 0)) for row in switches],
+        switches=[view.answer(row, present.get(row.id, 0)) for row in switches],
         ports=[port_answer(row, uplinks) for row in ports],
     )
 

@@ -47,6 +47,7 @@ class Database:
     def move_to(self, url: URL) -> None:
         """Use the server at `url` from the next transaction on: a private one that came back may
         answer on another port."""
+        before: Engine | None = getattr(self, "engine", None)
         self.url = url.set(drivername="mariadb+mysqldb").update_query_dict({"charset": "utf8mb4"})
         self.engine: Engine = create_engine(
             self.url,
@@ -59,6 +60,8 @@ class Database:
             connect_args={"connect_timeout": _CONNECT_TIMEOUT_S},
         )
         event.listen(self.engine, "connect", _prepare_session)
+        if before is not None:
+            before.dispose()
 
     @property
     def shown_url(self) -> str:

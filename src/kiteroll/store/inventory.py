@@ -148,6 +148,15 @@ def all_switches(connection: Connection) -> list[SwitchRow]:
     return [switch_row(row) for row in rows]
 
 
+def bridge_addresses(connection: Connection) -> list[tuple[str, MacAddress]]:
+    """Name and bridge address of every switch that told one."""
+    columns = (switch.c.name, switch.c.bridge_address)
+    rows = connection.execute(
+        select(*columns).where(switch.c.removed_at.is_(None), switch.c.bridge_address.is_not(None))
+    )
+    return [(name, address) for name, address in rows]
+
+
 def port_numbers(connection: Connection, switch_id: int) -> Mapping[int, str]:
     """Port number to name, of the ports the switch has now."""
     rows = connection.execute(

@@ -180,6 +180,7 @@ stay = Table(
     Index("stay_switch", "switch_id", "ended_at"),
     Index("stay_port", "port_id", "ended_at"),
     Index("stay_vlan", "vlan", "ended_at"),
+    Index("stay_ended", "ended_at"),
 )
 
 change_log = Table(

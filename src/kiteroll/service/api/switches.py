@@ -1,10 +1,12 @@
 """Switches: the inventory, their ports and VLANs, reading one now."""
 
+import asyncio
+
 from fastapi import APIRouter, Response
 
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.service.answers import attempt_answer, neighbour_answer, port_answer, switch_answer
+from kiteroll.service.answers import SwitchView, attempt_answer, neighbour_answer, port_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
 from kiteroll.store import inventory, neighbours, overview
 from kiteroll.store.inventory import SwitchRow
@@ -16,12 +18,14 @@ router = APIRouter(prefix="/switches", tags=["switches"], responses=ERRORS)
 def list_switches(service: Running, cursor: Cursor = None, limit: Limit = 200) -> PageOf[api.Switch]:
     page = service.database.run(overview.switches_page, cursor=cursor, limit=limit)
     present = service.database.run(overview.present_counts, [row.id for row in page.items])
-    return PageOf(items=[switch_answer(row, present.get(row.id, 0)) for row in page.items], next=page.next)
+    view = SwitchView(service.database, service.clock.now())
+    return PageOf(items=[view.answer(row, present.get(row.id, 0)) for row in page.items], next=page.next)
 
 
 @router.post("", status_code=201, summary="Add a switch; its first reading begins at once")
 async def add_switch(service: Running, new: api.NewSwitch) -> api.Switch:
-    return switch_answer(await service.add_switch(new), 0)
+    row = await service.add_switch(new)
+    return await asyncio.to_thread(_answer, service, row)
 
 
 @router.get("/{name}", summary="One switch")
@@ -31,7 +35,8 @@ def get_switch(service: Running, name: str) -> api.Switch:
 
 @router.patch("/{name}", summary="Change what is given, leave the rest")
 async def change_switch(service: Running, name: str, change: api.SwitchChange) -> api.Switch:
-    return switch_answer(await service.change_switch(name, change), 0)
+    row = await service.change_switch(name, change)
+    return await asyncio.to_thread(_answer, service, row)
 
 
 @router.delete("/{name}", status_code=204, summary="Take it out of the inventory; its history stays")
@@ -67,4 +72,4 @@ async def read_now(service: Running, name: str) -> api.ReadingSummary:
 
 def _answer(service: Running, row: SwitchRow) -> api.Switch:
     present = service.database.run(overview.present_counts, [row.id])
-    return switch_answer(row, present.get(row.id, 0))
+    return SwitchView(service.database, service.clock.now()).answer(row, present.get(row.id, 0))

@@ -160,6 +160,7 @@ def upgrade() -> None:
         sa.Index("stay_switch", "switch_id", "ended_at"),
         sa.Index("stay_port", "port_id", "ended_at"),
         sa.Index("stay_vlan", "vlan", "ended_at"),
+        sa.Index("stay_ended", "ended_at"),
         **_OPTIONS,
     )
     op.create_table(

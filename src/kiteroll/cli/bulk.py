@@ -1,0 +1,135 @@
+"""Many switches at once: read them with progress, or bring them in from a CSV file."""
+
+import asyncio
+import csv
+from pathlib import Path
+from typing import Any
+
+from rich.console import Console
+from rich.progress import Progress
+
+from kiteroll.cli.context import Context
+from kiteroll.cli.parsing import checked
+from kiteroll.cli.target import split_address
+from kiteroll.client import AsyncClient, Client, ServiceError, add_switch, change_switch, read_now, switches
+from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.schemas import api
+
+AT_ONCE = 8
+Step = tuple[str, api.NewSwitch, api.SwitchChange | None]
+"""What is done ("add", "change" or "same"), with which switch, and what changes in it."""
+COLUMNS = ("name", "address", "credential", "site", "groups", "notes", "interval_s", "enabled")
+
+
+def names_to_read(client: Client, names: list[str], group: str | None, *, everything: bool) -> list[str]:
+    """Raises Invalid when nothing was named, NotFound when the group is empty."""
+    if sum((bool(names), group is not None, everything)) != 1:
+        raise Invalid("name the switches to read, or a --group, or --all")
+    if names:
+        return names
+    known = [one for one in client.each(switches()) if one.enabled]
+    chosen = [one.name for one in known if everything or group in one.groups]
+    if not chosen:
+        raise NotFound("switch to read", group or "all", "none in the inventory fits")
+    return chosen
+
+
+def read_many(context: Context, names: list[str]) -> list[api.ReadingSummary]:
+    """Read them, some at a time, with progress on standard error. Ctrl-C leaves off; what was read stays."""
+    return asyncio.run(_read_many(context, names))
+
+
+async def _read_many(context: Context, names: list[str]) -> list[api.ReadingSummary]:
+    slots = asyncio.Semaphore(AT_ONCE)
+    console = Console(stderr=True)
+    quiet = len(names) == 1 or not console.is_terminal
+    with Progress(console=console, transient=True, disable=quiet) as progress:
+        bar = progress.add_task("reading", total=len(names))
+        async with AsyncClient(*context.access()) as client:
+
+            async def one(name: str) -> api.ReadingSummary:
+                async with slots:
+                    answer = await client.ask(read_now(name))
+                progress.update(bar, advance=1, description=name)
+                return answer
+
+            answers = await asyncio.gather(*(one(name) for name in names), return_exceptions=True)
+    for answer in answers:
+        # Being read at this moment is no failure: its reading comes anyway.
+        if isinstance(answer, BaseException) and not (
+            isinstance(answer, ServiceError) and answer.status == 409
+        ):
+            raise answer
+    return [answer for answer in answers if isinstance(answer, api.ReadingSummary)]
+
+
+def plan_import(client: Client, file: Path) -> list[Step]:
+    """What a CSV file would do.
+
+    Raises Invalid naming file, line and column of everything that is wrong; then nothing is done.
+    """
+    known = {one.name: one for one in client.each(switches())}
+    plan: list[Step] = []
+    for new in _read_file(file):
+        before = known.get(new.name)
+        if before is None:
+            plan.append(("add", new, None))
+            continue
+        values = {name: value for name, value in new.model_dump(exclude_unset=True).items() if name != "name"}
+        differing = {name: value for name, value in values.items() if getattr(before, name) != value}
+        change = api.SwitchChange.model_validate(differing)
+        plan.append(("change" if differing else "same", new, change))
+    return plan
+
+
+def carry_out(client: Client, plan: list[Step]) -> None:
+    for verb, new, change in plan:
+        if verb == "add":
+            client.ask(add_switch(new))
+        elif verb == "change" and change is not None:
+            client.ask(change_switch(new.name, change))
+
+
+def _read_file(file: Path) -> list[api.NewSwitch]:
+    try:
+        with file.open(newline="", encoding="utf-8-sig") as lines:
+            reader = csv.DictReader(lines, strict=True)
+            columns = reader.fieldnames or []
+            rows = [(reader.line_num, row) for row in reader]
+    except (OSError, UnicodeDecodeError, csv.Error) as wrong:
+        raise Invalid(f"{file} cannot be read as CSV: {wrong}") from wrong
+    unknown = [column for column in columns if column not in COLUMNS]
+    missing = [column for column in COLUMNS[:3] if column not in columns]
+    if unknown or missing:
+        told = [
+            *(f"there is no column {name!r}" for name in unknown),
+            *(f"column {name!r} is missing" for name in missing),
+        ]
+        raise Invalid(f"{file}, line 1: {'; '.join(told)}. Columns are {', '.join(COLUMNS)}")
+    problems: list[str] = []
+    found: list[api.NewSwitch] = []
+    lines_of: dict[str, int] = {}
+    for line, row in rows:
+        try:
+            new = _switch(row)
+            if new.name in lines_of:
+                raise Invalid(f"name: {new.name!r} stands in line {lines_of[new.name]} already")
+            lines_of[new.name] = line
+            found.append(new)
+        except Invalid as wrong:
+            problems.append(f"{file}, line {line}: {wrong}")
+    if problems:
+        raise Invalid("\n  ".join(("nothing was changed:", *problems)))
+    return found
+
+
+def _switch(row: dict[str, Any]) -> api.NewSwitch:
+    values = {name: text.strip() for name, text in row.items() if name and text and text.strip()}
+    if None in row:
+        raise Invalid("it has more cells than there are columns")
+    if "address" not in values:
+        raise Invalid("address: it is empty")
+    host, port = split_address(values.pop("address"))
+    if "groups" in values:
+        values["groups"] = values["groups"].split()
+    return checked(api.NewSwitch, host=host, port=port, **values)

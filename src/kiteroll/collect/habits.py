@@ -1,0 +1,56 @@
+"""What is remembered of a switch from reading to reading, so that less has to be asked."""
+
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+
+from kiteroll.collect.conversation import Ended
+from kiteroll.collect.raw import RawSwitch
+from kiteroll.collect.values import number
+from kiteroll.snmp import mib
+from kiteroll.snmp.ber import Oid
+
+FURTHER_EVERY = timedelta(minutes=10)
+"""Names of VLANs, neighbours, model, spanning tree and the like are read again after this."""
+OLD_TABLE_EVERY = 10
+"""Readings after which a switch whose older table added nothing is asked for it again."""
+
+
+@dataclass(slots=True)
+class Habits:
+    """Kept by whoever reads a switch again and again. A new one asks for everything."""
+
+    further_at: datetime | None = None
+    further_columns: dict[Oid, dict[bytes, tuple[int, bytes]]] = field(default_factory=dict)
+    further_ends: dict[str, tuple[Ended, int]] = field(default_factory=dict)
+    uptime_ticks: int | None = None
+    skip_old_table: int = 0
+    """How many readings more go without the older table."""
+
+    def reuse_further(self, raw: RawSwitch) -> bool:
+        """Fill in the further tables as read before; False when they are due, or the switch restarted."""
+        ticks = number(raw.scalars.get(mib.SYS_UP_TIME))
+        restarted = ticks is None or self.uptime_ticks is None or ticks < self.uptime_ticks
+        self.uptime_ticks = ticks
+        if restarted or self.further_at is None or raw.taken_at - self.further_at >= FURTHER_EVERY:
+            return False
+        raw.columns.update(self.further_columns)
+        raw.ends.update(self.further_ends)
+        return True
+
+    def keep_further(self, raw: RawSwitch, tables: dict[str, tuple[Oid, ...]]) -> None:
+        """Remember the further tables; those that broke off are asked for again next time."""
+        self.further_ends = {table: raw.ends[table] for table in tables}
+        self.further_columns = {
+            column: raw.columns[column] for columns in tables.values() for column in columns
+        }
+        whole = all(ended.complete for ended, _ in self.further_ends.values())
+        self.further_at = raw.taken_at if whole else None
+
+    def wants_old_table(self) -> bool:
+        if self.skip_old_table == 0:
+            return True
+        self.skip_old_table -= 1
+        return False
+
+    def old_table_told(self, *, anything: bool) -> None:
+        self.skip_old_table = 0 if anything else OLD_TABLE_EVERY
