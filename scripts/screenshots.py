@@ -33,7 +33,7 @@ PAGES = {
 }
 COMMANDS = {
     "cli-find": "kiteroll find 9e:4a berth; kiteroll on port checkin-east p10; kiteroll changed --limit 8",
-    "cli-probe": f"kiteroll probe 127.77.0.11:{LAB_PORT} --community tarn-read | head -40",
+    "cli-probe": f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -48",
 }
 
 

@@ -9,7 +9,9 @@ import pytest
 
 from kiteroll.clock import SystemClock
 from kiteroll.collect.agent import Target
+from kiteroll.collect.habits import OLD_TABLE_EVERY, Habits
 from kiteroll.collect.limits import Limits
+from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.snmp_reader import read_switch
 from kiteroll.core.errors import DeviceRefused, DeviceSilent
 from kiteroll.core.reading import Reading, Status, key_of, mac_of
@@ -199,6 +201,25 @@ def test_an_agent_that_breaks_off_half_way_leaves_the_rows_it_gave() -> None:
 def test_garbage_is_no_answer_and_is_told() -> None:
     with pytest.raises(DeviceSilent, match="cannot be used"):
         read(Traits(garbage=True), replace(QUICK, timeout_s=0.1, tries=2))
+
+
+def test_what_hardly_changes_is_asked_for_now_and_then_and_told_all_the_same() -> None:
+    async def work(site: Site, switch: LabSwitch) -> list[tuple[Reading, int]]:
+        target = Target(host=switch.address, port=site.farm.port, community="tarn-read")
+        habits, told = Habits(), []
+        for _ in range(2):
+            reading = await read_switch(NAME, target, CLOCK, QUICK, habits)
+            told.append((reading, habits.skip_old_table))
+        switch.restart(site.world.now)
+        told.append((await read_switch(NAME, target, CLOCK, QUICK, habits), habits.skip_old_table))
+        return told
+
+    (first, second, restarted), _ = with_site(Traits(), work)
+    assert first[0].neighbours == second[0].neighbours == restarted[0].neighbours != ()
+    assert (first[1], second[1]) == (OLD_TABLE_EVERY, OLD_TABLE_EVERY - 1)
+    assert not restarted[0].learned and restarted[0].complete
+    # An empty table proves nothing about the older one.
+    assert Habits(skip_old_table=5).wants_old_table(RawSwitch(switch=NAME, taken_at=first[0].taken_at))
 
 
 V3 = Traits(v3=True)

@@ -46,11 +46,13 @@ class Habits:
         whole = all(ended.complete for ended, _ in self.further_ends.values())
         self.further_at = raw.taken_at if whole else None
 
-    def wants_old_table(self) -> bool:
-        if self.skip_old_table == 0:
+    def wants_old_table(self, raw: RawSwitch) -> bool:
+        """Where the VLAN-aware table is empty, the older one is all there is."""
+        if self.skip_old_table == 0 or not raw.column(mib.DOT1Q_TP_FDB_PORT):
             return True
         self.skip_old_table -= 1
         return False
 
-    def old_table_told(self, *, anything: bool) -> None:
-        self.skip_old_table = 0 if anything else OLD_TABLE_EVERY
+    def old_table_told(self, *, more: bool) -> None:
+        """`more`: it had, or may have had, addresses that the VLAN-aware table has not."""
+        self.skip_old_table = 0 if more else OLD_TABLE_EVERY

@@ -104,11 +104,11 @@ async def read_switch(
         await _walk(agent, raw, NEEDED, limits, deadline)
         if target.by_vlan:
             await _walk_views(target, raw, clock, limits, deadline)
-        elif not raw.broke("dot1qTpFdbTable") and habits.wants_old_table():
+        elif not raw.broke("dot1qTpFdbTable") and habits.wants_old_table(raw):
             # What the VLAN-aware table did not get to tell would look like addresses of no VLAN.
             await _walk(agent, raw, OLD_TABLE, limits, deadline)
             await _confirm(agent, raw, limits, deadline)
-            habits.old_table_told(anything=adds_rows(raw))
+            habits.old_table_told(more=adds_rows(raw))
         if not habits.reuse_further(raw):
             await _walk(agent, raw, FURTHER, limits, deadline)
             habits.keep_further(raw, FURTHER)
