@@ -190,3 +190,22 @@ def test_names_that_are_empty_doubled_or_oddly_encoded_still_tell_ports_apart() 
     names = {mib.IF_NAME: {(101,): _text(b"p\xe9\x00"), (102,): _text(b"p\xe9"), (103,): _text(b"")}}
     reading = Says({**names, mib.IF_OPER_STATUS: {(103,): _int(1)}}).reading()
     assert [port.name for port in reading.ports] == ["pé #101", "pé #102", "port 103"]
+
+
+def test_neighbour_caches_tell_which_ip_answers_for_which_address() -> None:
+    hexed = A.to_bytes(6, "big")
+    caches = {
+        mib.IP_NET_TO_MEDIA_PHYS_ADDRESS: {
+            (1, 10, 20, 0, 7): _text(hexed),
+            (1, 10, 20, 0, 8): _text(bytes(6)),
+            (1, 10, 20, 0, 300): _text(hexed),
+        },
+        mib.IP_NET_TO_PHYSICAL_PHYS_ADDRESS: {
+            (1, 1, 4, 10, 20, 0, 9): _text(B.to_bytes(6, "big")),
+            (1, 2, 16, 0xFD, 0x77, *[0] * 13, 1): _text(hexed),
+            (1, 4, 20, 0xFE, 0x80, *[0] * 13, 1, 0, 0, 0, 5): _text(hexed),
+            (1, 2, 15, *[1] * 15): _text(hexed),
+        },
+    }
+    reading = Says(caches).reading()
+    assert reading.addresses == {"10.20.0.7": A, "10.20.0.9": B, "fd77::1": A, "fe80::1": A}

@@ -77,6 +77,16 @@ def test_the_last_four_digits_lead_to_the_one_port(http: httpx.Client, lab: Lab)
         assert all(place["leads_to"] for place in one["places"] if place["switch"] != "ticket-hall")
 
 
+def test_an_ip_leads_to_the_port_too(http: httpx.Client) -> None:
+    stay = http.get(f"{V1}/stays", params={"switch": "quay-1", "uplinks": False}).json()["items"][0]
+    (ip,) = http.get(f"{V1}/endpoints/{stay['mac']}").json()["ips"]
+    assert ip.startswith(f"10.{stay['vlan']}.")
+    first = http.get(f"{V1}/find", params={"q": ip}).json()["endpoints"][0]
+    assert first["mac"] == stay["mac"] and first["home"]["port"] == stay["port"]
+    servers = http.get(f"{V1}/find", params={"q": "fd77:14:"}).json()["endpoints"]
+    assert [one["home"]["port_alias"] for one in servers] == ["Server kiosk"]
+
+
 def test_a_text_may_be_a_switch_or_a_label(http: httpx.Client) -> None:
     found = http.get(f"{V1}/find", params={"q": "quay-"}).json()
     assert [one["name"] for one in found["switches"]] == ["quay-1", "quay-2", "quay-3"]

@@ -1,5 +1,6 @@
 """The store's contract, on real MariaDB."""
 
+from dataclasses import replace
 from datetime import timedelta
 
 import pytest
@@ -7,16 +8,18 @@ from sqlalchemy import Connection, func, inspect, select, text
 from sqlalchemy.exc import OperationalError
 
 from kiteroll.core.errors import ConfigError, Conflict, Invalid, NotFound, StorageUnavailable
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import Gap
 from kiteroll.core.stay import Ending, Life
 from kiteroll.core.tracker import Tracker
-from kiteroll.store import inventory, overview, places
+from kiteroll.store import addresses, inventory, overview, places
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
 from kiteroll.store.places import Filters
 from kiteroll.store.record import Recorder
 from kiteroll.store.retention import drop_old
-from kiteroll.store.tables import metadata, stay
+from kiteroll.store.tables import ip_stay, metadata, stay
 from kiteroll.store.tables import reading as reading_table
 from tests.make import NOON, at, mac, reading
 
@@ -236,7 +239,7 @@ def test_old_records_go_and_open_stays_stay(kept: Kept) -> None:
     kept.take(5, {(1, 10): "p3", (2, 10): "p2"})
     kept.take(60, {(1, 10): "p3", (2, 10): "p2"})
     gone = drop_old(kept.database, readings_before=at(30), history_before=at(30))
-    assert gone == {"reading": 2, "change_log": 3, "stay": 1}
+    assert gone == {"reading": 2, "change_log": 3, "stay": 1, "ip_stay": 0}
     assert sorted(row.stay.place.port for row in kept.stays(open_only=False)) == ["p2", "p3"]
     assert drop_old(kept.database, readings_before=at(30), history_before=at(30))["reading"] == 0
 
@@ -267,3 +270,29 @@ def test_a_database_that_is_not_there_or_refuses_says_so_without_its_password(se
     assert "hunter2" not in str(no.value) + str(away.value)
     with pytest.raises(ConfigError, match="mysql://"):
         Database("sqlite:///x")
+
+
+def test_ip_addresses_are_kept_as_intervals_and_found_from_both_sides(kept: Kept) -> None:
+    def take(minutes: float, cache: dict[str, MacAddress], *, partial: bool = False) -> None:
+        broke = (Gap(table="ipNetToMediaTable", why="no answer", breaks=False),) if partial else ()
+        taken = replace(reading(minutes, {}), addresses=cache, gaps=broke)
+        kept.recorder.reading(kept.switch.id, taken, kept.tracker.apply(taken), kept.tracker.marks("quay-1"))
+
+    take(0, {"10.20.0.7": mac(1), "10.20.0.8": mac(2)})
+    take(1, {"10.20.0.7": mac(3)}, partial=True)
+    assert kept.database.run(addresses.ips_of, [mac(1), mac(2), mac(3)]) == {
+        mac(2): ["10.20.0.8"],
+        mac(3): ["10.20.0.7"],
+    }
+    kept.recorder.forget()
+    take(2, {"10.20.0.7": mac(3), "10.20.0.70": mac(4)})
+    assert kept.database.run(addresses.macs_by_ip, "10.20.0.7", 10) == [mac(3), mac(4)]
+    assert kept.database.run(addresses.macs_by_ip, "10.20.0.8", 10) == []
+    with kept.database.engine.connect() as connection:
+        rows = connection.execute(select(ip_stay.c.ip, ip_stay.c.ended_at).order_by(ip_stay.c.id)).all()
+    assert [tuple(row) for row in rows] == [
+        ("10.20.0.7", at(1)),
+        ("10.20.0.8", at(2)),
+        ("10.20.0.7", None),
+        ("10.20.0.70", None),
+    ]

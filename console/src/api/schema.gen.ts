@@ -388,6 +388,8 @@ export interface components {
             mac: string;
             /** Local */
             local: boolean;
+            /** Ips */
+            ips: string[];
             /** First Seen At */
             first_seen_at: string;
             home: components["schemas"]["Place"] | null;

@@ -30,6 +30,7 @@ export function EndpointTable({
         <thead>
           <tr>
             <th>Address</th>
+            <th>IP</th>
             <th>Switch and port</th>
             <th>VLAN</th>
             <th>Life</th>
@@ -56,6 +57,7 @@ export function EndpointTable({
                   <td className="mono">
                     <Marked mac={one.mac} text={text} />
                   </td>
+                  <td className="mono">{one.ips.join(", ")}</td>
                   <td>{place ? <Where place={place} home={one.home !== null} /> : "nowhere"}</td>
                   <td>{place && vlanText(place.vlan, place.vlan_name)}</td>
                   <td>
@@ -81,7 +83,7 @@ export function EndpointTable({
                 </chakra.tr>
                 {isOpen && (
                   <tr>
-                    <td colSpan={8}>
+                    <td colSpan={9}>
                       <Places endpoint={one} />
                     </td>
                   </tr>

@@ -71,7 +71,7 @@ export function FindPage() {
           setChosen(-1);
         }}
         onKeyDown={onKey}
-        placeholder="last digits of an address, any notation; a switch; a label"
+        placeholder="last digits of an address, any notation; an IP; a switch; a label"
         autoComplete="off"
         spellCheck={false}
         width="100%"

@@ -45,6 +45,7 @@ def endpoints(out: Output) -> list[Column[api.Endpoint]]:
 
     return [
         Column("address", lambda one: one.mac, style=lambda _: "bold"),
+        Column("ip", lambda one: one.ips),
         Column("switch", of("switch")),  # type: ignore[arg-type]
         Column("port", of("port")),  # type: ignore[arg-type]
         Column("vlan", of("vlan"), shown=lambda one: _place_vlan(place(one))),  # type: ignore[arg-type]

@@ -18,8 +18,8 @@ from rich.text import Text
 
 T = TypeVar("T")
 Format = Literal["table", "json", "csv"]
-PLAIN_WIDTH = 160
-"""Columns of a table that goes to a file or a pipe."""
+PLAIN_WIDTH = 2000
+"""Signs a line of a table that goes to a file or a pipe: nothing is cut off there."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,7 +79,8 @@ class Output:
         return age(at - self._now())
 
     def _table(self, items: Sequence[T], columns: Sequence[Column[T]]) -> None:
-        """Columns in which nothing stands are left out: people read what is there."""
+        """Columns in which nothing stands are left out: people read what is there. Where the window
+        is too narrow the last one gives way, for addresses and places must not be cut."""
         table = Table(box=None, header_style="bold", padding=(0, 2, 0, 0), pad_edge=False)
         cells: list[list[Text]] = []
         for column in columns:
@@ -88,6 +89,8 @@ class Output:
                 justify: Literal["left", "right"] = "right" if column.right else "left"
                 table.add_column(column.title, justify=justify, no_wrap=True, overflow="ellipsis")
                 cells.append(words)
+        for shown, words in zip(table.columns[:-1], cells, strict=False):
+            shown.min_width = max(len(str(shown.header)), *(len(word) for word in words))
         for row in zip(*cells, strict=True):
             table.add_row(*row)
         self._console.print(table)

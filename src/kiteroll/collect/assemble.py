@@ -4,6 +4,7 @@ from collections import Counter
 from collections.abc import Mapping
 from datetime import datetime, timedelta
 
+from kiteroll.collect.addresses import read_addresses
 from kiteroll.collect.conversation import Value
 from kiteroll.collect.fdb import read_fdb
 from kiteroll.collect.neighbours import read_neighbours
@@ -56,6 +57,7 @@ def assemble(raw: RawSwitch) -> Reading:
         others=fdb.others,
         gaps=(*gaps, *fdb.gaps),
         neighbours=read_neighbours(raw, ports, bridge_ports),
+        addresses=read_addresses(raw),
     )
 
 

@@ -48,6 +48,11 @@ NEEDED = {
 """Tables without which addresses cannot be placed; asked for first."""
 OLD_TABLE = {"dot1dTpFdbTable": (mib.DOT1D_TP_FDB_PORT, mib.DOT1D_TP_FDB_STATUS)}
 VIEW_TABLES = {"dot1dBasePortTable": (mib.DOT1D_BASE_PORT_IF_INDEX,), **OLD_TABLE}
+ADDRESSES = {
+    "ipNetToPhysicalTable": (mib.IP_NET_TO_PHYSICAL_PHYS_ADDRESS,),
+    "ipNetToMediaTable": (mib.IP_NET_TO_MEDIA_PHYS_ADDRESS,),
+}
+"""Neighbour caches, which routers and some switches have."""
 FURTHER = {
     "dot1qVlanStaticTable": (
         mib.DOT1Q_VLAN_STATIC_NAME,
@@ -109,6 +114,7 @@ async def read_switch(
             await _walk(agent, raw, OLD_TABLE, limits, deadline)
             await _confirm(agent, raw, limits, deadline)
             habits.old_table_told(more=adds_rows(raw))
+        await _walk(agent, raw, ADDRESSES, limits, deadline)
         if not habits.reuse_further(raw):
             await _walk(agent, raw, FURTHER, limits, deadline)
             habits.keep_further(raw, FURTHER)

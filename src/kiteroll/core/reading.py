@@ -171,6 +171,8 @@ class Reading:
     """Rows that are no endpoint at a port: static, self, other, or learned without a port."""
     gaps: tuple[Gap, ...] = ()
     neighbours: tuple[Neighbour, ...] = ()
+    addresses: Mapping[str, MacAddress] = field(default_factory=dict)
+    """Its neighbour cache: IP address as text to the MAC address it answers with."""
 
     def __post_init__(self) -> None:
         if self.taken_at.utcoffset() != timedelta(0):

@@ -1,5 +1,6 @@
 """What a simulated switch's agent has to tell, by the standard MIB modules and the switch's traits."""
 
+import ipaddress
 from collections.abc import Iterable, Mapping
 
 from kiteroll.core.mac import MacAddress
@@ -42,6 +43,7 @@ def _objects(
     yield from _spanning_tree(switch)
     yield from _entity(switch)
     yield from _neighbours(switch, neighbours)
+    yield from _neighbour_cache(switch)
     traits = switch.traits
     if traits.vlan_table:
         yield from _vlan_bridge(switch)
@@ -172,6 +174,17 @@ def _neighbours(switch: LabSwitch, neighbours: Mapping[int, LabSwitch]) -> Objec
         yield (*mib.LLDP_REM_SYS_CAP_ENABLED, *index), octets(b"\x20")
         address = tuple(int(part) for part in other.address.split("."))
         yield (*mib.LLDP_REM_MAN_ADDR_IF_SUBTYPE, *index, 1, 4, *address), integer(2)
+
+
+def _neighbour_cache(switch: LabSwitch) -> Objects:
+    """IPv4 in the older table, IPv6 in the newer one, as many routers have it."""
+    for text, mac in switch.neighbour_cache.items():
+        ip = ipaddress.ip_address(text)
+        arcs = tuple(ip.packed)
+        if ip.version == 4:
+            yield (*mib.IP_NET_TO_MEDIA_PHYS_ADDRESS, 1, *arcs), mac_octets(mac)
+        else:
+            yield (*mib.IP_NET_TO_PHYSICAL_PHYS_ADDRESS, 1, 2, len(arcs), *arcs), mac_octets(mac)
 
 
 def _vlan_bridge(switch: LabSwitch) -> Objects:

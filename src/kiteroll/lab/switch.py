@@ -53,6 +53,8 @@ class LabSwitch:
     traits: Traits = PLAIN
     far_ports: dict[int, str] = field(default_factory=dict)
     """Interface to the name of the port at the other end of its cable, where that is a switch."""
+    neighbour_cache: dict[str, MacAddress] = field(default_factory=dict)
+    """IP to MAC address, on switches that route."""
     discards: int = 0
     """Addresses not learned for want of room (dot1dTpLearnedEntryDiscards)."""
     topology_changes: int = 1

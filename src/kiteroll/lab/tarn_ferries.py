@@ -97,7 +97,18 @@ def build(seed: int = 1, traits: Mapping[str, Traits] = TRAITS) -> World:
                 _host(world, kind, (switch_name, port), numbers, servers)
                 if kind is PHONE:
                     _host(world, DESK, (switch_name, port), numbers, servers)
+    _give_addresses(world)
     return world
+
+
+def _give_addresses(world: World) -> None:
+    """core-1 routes: it knows an IPv4 address of everything but switches, and an IPv6 one of servers."""
+    cache = world.switches["core-1"].neighbour_cache
+    for number, host in enumerate(world.hosts.values()):
+        if host.kind != "switch":
+            cache[f"10.{host.vlan}.{number // 200}.{number % 200 + 10}"] = host.mac
+        if host.kind == "server":
+            cache[f"fd77:{host.vlan:x}::{number + 1:x}"] = host.mac
 
 
 def _switches(world: World, traits: Mapping[str, Traits]) -> None:

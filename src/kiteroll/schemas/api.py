@@ -246,6 +246,8 @@ class Endpoint(Answer):
     mac: MacText
     local: bool
     """Locally administered: the first octets name no registered maker."""
+    ips: list[str]
+    """IP addresses that answer with it now, as neighbour caches tell."""
     first_seen_at: Instant
     home: Place | None
     """Where it attaches; null when it is only seen on ports that lead to other switches."""

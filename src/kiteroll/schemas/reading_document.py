@@ -58,6 +58,11 @@ class DocumentNeighbour(Model):
     capabilities: list[str]
 
 
+class DocumentAddress(Model):
+    ip: str
+    mac: MacText
+
+
 class DocumentVlan(Model):
     id: int = Field(ge=1, le=4094)
     name: str
@@ -90,6 +95,7 @@ class ReadingDocument(Model):
     entries: list[DocumentEntry]
     gaps: list[DocumentGap]
     neighbours: list[DocumentNeighbour] = Field(default_factory=list)
+    addresses: list[DocumentAddress] = Field(default_factory=list, description="neighbour cache")
 
 
 def to_document(reading: Reading) -> ReadingDocument:
@@ -126,6 +132,7 @@ def to_document(reading: Reading) -> ReadingDocument:
             for gap in reading.gaps
         ],
         neighbours=[_neighbour(one) for one in reading.neighbours],
+        addresses=[DocumentAddress(ip=ip, mac=str(mac)) for ip, mac in sorted(reading.addresses.items())],
     )
 
 

@@ -12,7 +12,7 @@ from kiteroll.core.reading import Reading
 from kiteroll.core.uptime import uptime
 from kiteroll.core.watch import Watched, warnings
 from kiteroll.schemas import api
-from kiteroll.store import inventory, places
+from kiteroll.store import addresses, inventory, places
 from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
@@ -157,8 +157,25 @@ def stay_answer(row: PlacedStay, uplinks: Uplinks) -> api.Stay:
     return api.Stay(mac=row.stay.mac, **_place_fields(row, uplinks))  # type: ignore[arg-type]
 
 
-def endpoint_answer(
-    mac: MacAddress, first_seen_at: datetime, rows: Sequence[PlacedStay], uplinks: Uplinks
+def endpoint_answers(
+    database: Database,
+    macs: Sequence[MacAddress],
+    first_seen: Mapping[MacAddress, datetime],
+    uplinks: Uplinks,
+) -> list[api.Endpoint]:
+    """The known ones among `macs`, in their order."""
+    known = [mac for mac in macs if mac in first_seen]
+    stays = database.run(places.places_of, known)
+    ips = database.run(addresses.ips_of, known)
+    return [_endpoint(mac, first_seen[mac], stays[mac], ips.get(mac, []), uplinks) for mac in known]
+
+
+def _endpoint(
+    mac: MacAddress,
+    first_seen_at: datetime,
+    rows: Sequence[PlacedStay],
+    ips: list[str],
+    uplinks: Uplinks,
 ) -> api.Endpoint:
     by_id = {row.stay.id: row for row in rows}
     sightings = [
@@ -168,6 +185,7 @@ def endpoint_answer(
     return api.Endpoint(
         mac=mac,  # type: ignore[arg-type]  # the model turns it into text
         local=mac.is_local,
+        ips=ips,
         first_seen_at=first_seen_at,
         home=None if home.at is None else place_answer(by_id[home.at.stay.id], uplinks),
         why=home.why,

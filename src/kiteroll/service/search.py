@@ -3,9 +3,9 @@
 from kiteroll.core.errors import BadAddress
 from kiteroll.core.mac import Fragment, MacAddress
 from kiteroll.schemas import api
-from kiteroll.service.answers import SwitchView, endpoint_answer, port_answer
+from kiteroll.service.answers import SwitchView, endpoint_answers, port_answer
 from kiteroll.service.life import Service
-from kiteroll.store import overview, places
+from kiteroll.store import addresses, overview, places
 
 _NAMES = 8
 """Switches and ports listed; they are a sideline of a search that is mostly for addresses."""
@@ -25,16 +25,18 @@ def find(service: Service, query: str, limit: int) -> api.Found:
     except BadAddress as problem:
         wrong = problem
     database = service.database
+    if _may_be_ip(text):
+        by_ip = database.run(addresses.macs_by_ip, text.lower(), limit + 1)
+        macs = list(dict.fromkeys([*by_ip, *macs]))[: limit + 1]
     uplinks = service.uplinks.get()
     shown = macs[:limit]
     seen = database.run(places.first_seen, shown) if shown else {}
-    stays = database.run(places.places_of, shown)
-    endpoints = [endpoint_answer(mac, seen[mac], stays[mac], uplinks) for mac in shown if mac in seen]
+    endpoints = endpoint_answers(database, shown, seen, uplinks)
     switches = database.run(overview.matching_switches, text, _NAMES)
     present = database.run(overview.present_counts, [row.id for row in switches])
     view = SwitchView(database, service.clock.now())
     ports = database.run(overview.matching_ports, text, _NAMES)
-    if wrong is not None and not switches and not ports and _meant_as_address(text):
+    if wrong is not None and not endpoints and not switches and not ports and _meant_as_address(text):
         raise wrong
     return api.Found(
         query=query,
@@ -48,3 +50,11 @@ def find(service: Service, query: str, limit: int) -> api.Found:
 def _meant_as_address(text: str) -> bool:
     """Separators of an address, and digits around them: "aa:bb:cg" yes, "quay 4" no."""
     return ":" in text or sum(sign in "0123456789abcdefABCDEF" for sign in text) >= 12
+
+
+def _may_be_ip(text: str) -> bool:
+    """The beginning of an IPv4 address, with a dot at least, or of an IPv6 address."""
+    groups = text.split(".")
+    if len(groups) > 1:
+        return len(groups) <= 4 and all(group.isdigit() and int(group) <= 255 for group in groups if group)
+    return ":" in text and all(len(group) <= 4 for group in text.split(":"))

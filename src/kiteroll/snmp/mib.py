@@ -73,3 +73,7 @@ LLDP_REM_SYS_NAME: Oid = oid("1.0.8802.1.1.2.1.4.1.1.9")
 LLDP_REM_SYS_DESC: Oid = oid("1.0.8802.1.1.2.1.4.1.1.10")
 LLDP_REM_SYS_CAP_ENABLED: Oid = oid("1.0.8802.1.1.2.1.4.1.1.12")
 LLDP_REM_MAN_ADDR_IF_SUBTYPE: Oid = oid("1.0.8802.1.1.2.1.4.2.1.3")
+
+# IP-MIB (RFC 4293): neighbour caches, by ifIndex and address
+IP_NET_TO_MEDIA_PHYS_ADDRESS: Oid = oid("1.3.6.1.2.1.4.22.1.2")
+IP_NET_TO_PHYSICAL_PHYS_ADDRESS: Oid = oid("1.3.6.1.2.1.4.35.1.4")

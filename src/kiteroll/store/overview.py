@@ -9,6 +9,7 @@ from sqlalchemy import Connection, Row, Select, and_, case, func, or_, select
 
 from kiteroll.core.mac import MacAddress
 from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
+from kiteroll.store.like import escape_like
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import change_log, port, reading, stay, switch, vlan
 
@@ -179,10 +180,6 @@ def changes_page(
         query = query.where(or_(change_log.c.port_id.is_(None), elsewhere))
     keys = (Key(change_log.c.at, descending=True), Key(change_log.c.id, descending=True))
     return fetch_page(connection, query, keys, _change_row, cursor=cursor, limit=limit)
-
-
-def escape_like(text: str) -> str:
-    return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
 
 
 def _counted_ports() -> Select[Any]:

@@ -23,9 +23,11 @@ from kiteroll.core.changes import (
     Resumed,
     Returned,
 )
+from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Neighbour, Oper, Port, Reading, Vlan
 from kiteroll.core.stay import Ending, Place
 from kiteroll.core.switch_state import Marks
+from kiteroll.store.addresses import merge_addresses
 from kiteroll.store.database import Database
 from kiteroll.store.tables import change_log, endpoint, neighbour, port, reading, stay, switch, vlan
 from kiteroll.store.types import Instant
@@ -43,6 +45,8 @@ class Book:
     ports: tuple[Port, ...]
     vlans: tuple[Vlan, ...]
     neighbours: tuple[Neighbour, ...]
+    addresses: Mapping[str, MacAddress] | None
+    """Open entries of its neighbour cache; None when not looked up yet."""
     ids: Mapping[str, int]
     """Port name to id, of every port the switch ever had."""
 
@@ -95,7 +99,7 @@ def _record_reading(
 ) -> Book:
     if not _insert_reading(connection, switch_id, taken, len(changes)):
         # Kept before: a commit whose answer was lost, run again.
-        return Book((), (), (), port_ids(connection, switch_id))
+        return Book((), (), (), None, port_ids(connection, switch_id))
     _update_switch(connection, switch_id, taken, marks, next_try_at)
     ids = book.ids if book and book.ports == taken.ports else _merge_ports(connection, switch_id, taken)
     if book is None or book.vlans != taken.vlans:
@@ -105,8 +109,9 @@ def _record_reading(
         neighbours = book.neighbours if book else ()  # not read whole: what was told before stands
     elif book is None or book.neighbours != neighbours:
         _replace_neighbours(connection, switch_id, taken)
+    addresses = merge_addresses(connection, switch_id, taken, book.addresses if book else None)
     record_changes(connection, switch_id, changes, ids)
-    return Book(taken.ports, taken.vlans, neighbours, ids)
+    return Book(taken.ports, taken.vlans, neighbours, addresses, ids)
 
 
 def _record_failure(

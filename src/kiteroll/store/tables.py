@@ -183,6 +183,21 @@ stay = Table(
     Index("stay_ended", "ended_at"),
 )
 
+ip_stay = Table(
+    "ip_stay",
+    metadata,
+    # While open, last known at its source's last reading.
+    Column("id", BigInteger, primary_key=True),
+    Column("ip", String(45), nullable=False),
+    Column("mac", Mac, nullable=False),
+    Column("source_id", Integer, ForeignKey("switch.id"), nullable=False),
+    Column("began_at", Instant, nullable=False),
+    Column("ended_at", Instant),
+    Index("ip_stay_ip", "ip", "ended_at"),
+    Index("ip_stay_mac", "mac", "ended_at"),
+    Index("ip_stay_source", "source_id", "ended_at"),
+)
+
 change_log = Table(
     "change_log",
     metadata,

@@ -8,7 +8,7 @@ from kiteroll.core.errors import NotFound
 from kiteroll.core.mac import MacAddress
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.service.answers import endpoint_answer, neighbour_answer, stay_answer
+from kiteroll.service.answers import endpoint_answers, neighbour_answer, stay_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, WithUplinks
 from kiteroll.service.search import find
 from kiteroll.store import inventory, neighbours, places, record
@@ -30,9 +30,8 @@ def find_anything(
 @router.get("/endpoints", summary="Every known endpoint, by address")
 def list_endpoints(service: Running, cursor: Cursor = None, limit: Limit = 100) -> PageOf[api.Endpoint]:
     page = service.database.run(places.endpoints_page, cursor=cursor, limit=limit)
-    stays = service.database.run(places.places_of, [mac for mac, _ in page.items])
-    uplinks = service.uplinks.get()
-    items = [endpoint_answer(mac, first, stays[mac], uplinks) for mac, first in page.items]
+    first_seen = dict(page.items)
+    items = endpoint_answers(service.database, list(first_seen), first_seen, service.uplinks.get())
     return PageOf(items=items, next=page.next)
 
 
@@ -42,8 +41,8 @@ def get_endpoint(service: Running, mac: str) -> api.Endpoint:
     seen = service.database.run(places.first_seen, [address])
     if address not in seen:
         raise NotFound("endpoint", str(address), "no switch has ever told of this address")
-    stays = service.database.run(places.places_of, [address])[address]
-    return endpoint_answer(address, seen[address], stays, service.uplinks.get())
+    (answer,) = endpoint_answers(service.database, [address], seen, service.uplinks.get())
+    return answer
 
 
 @router.get(

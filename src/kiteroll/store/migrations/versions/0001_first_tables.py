@@ -164,6 +164,19 @@ def upgrade() -> None:
         **_OPTIONS,
     )
     op.create_table(
+        "ip_stay",
+        sa.Column("id", sa.BigInteger, primary_key=True),
+        sa.Column("ip", sa.String(45), nullable=False),
+        sa.Column("mac", Mac, nullable=False),
+        sa.Column("source_id", sa.Integer, sa.ForeignKey("switch.id"), nullable=False),
+        sa.Column("began_at", Instant, nullable=False),
+        sa.Column("ended_at", Instant),
+        sa.Index("ip_stay_ip", "ip", "ended_at"),
+        sa.Index("ip_stay_mac", "mac", "ended_at"),
+        sa.Index("ip_stay_source", "source_id", "ended_at"),
+        **_OPTIONS,
+    )
+    op.create_table(
         "change_log",
         sa.Column("id", sa.BigInteger, primary_key=True),
         sa.Column("at", Instant, nullable=False),

@@ -1,0 +1,72 @@
+"""IP addresses over time: which answered for which MAC address, as intervals like stays."""
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+
+from sqlalchemy import Connection, select, update
+from sqlalchemy.dialects.mysql import insert
+
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import Reading
+from kiteroll.store.like import escape_like
+from kiteroll.store.tables import ip_stay
+
+_CHUNK = 1000
+TABLES = ("ipNetToMediaTable", "ipNetToPhysicalTable")
+
+
+def merge_addresses(
+    connection: Connection, source_id: int, taken: Reading, known: Mapping[str, MacAddress] | None
+) -> Mapping[str, MacAddress]:
+    """Write what a reading's neighbour cache changed; returns what is open now. `known`: what was open,
+    None when that is not remembered. An entry missing from a cache that was not read whole stays."""
+    if known is None:
+        query = select(ip_stay.c.ip, ip_stay.c.mac).where(
+            ip_stay.c.source_id == source_id, ip_stay.c.ended_at.is_(None)
+        )
+        known = {ip: mac for ip, mac in connection.execute(query)}
+    now = dict(taken.addresses)
+    if any(gap.table in TABLES for gap in taken.gaps):
+        now = {**known, **now}
+    if now == known:
+        return known
+    ended = [ip for ip, mac in known.items() if now.get(ip) != mac]
+    for at in range(0, len(ended), _CHUNK):
+        connection.execute(
+            update(ip_stay)
+            .where(ip_stay.c.source_id == source_id, ip_stay.c.ended_at.is_(None))
+            .where(ip_stay.c.ip.in_(ended[at : at + _CHUNK]))
+            .values(ended_at=taken.taken_at)
+        )
+    begun = [
+        {"ip": ip, "mac": mac, "source_id": source_id, "began_at": taken.taken_at}
+        for ip, mac in now.items()
+        if known.get(ip) != mac
+    ]
+    for at in range(0, len(begun), _CHUNK):
+        connection.execute(insert(ip_stay), begun[at : at + _CHUNK])
+    return now
+
+
+def ips_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, list[str]]:
+    """IP addresses that answer for each of these now, by any source."""
+    found: dict[MacAddress, list[str]] = defaultdict(list)
+    if macs:
+        query = select(ip_stay.c.ip, ip_stay.c.mac).where(
+            ip_stay.c.mac.in_(macs), ip_stay.c.ended_at.is_(None)
+        )
+        for ip, mac in connection.execute(query.distinct().order_by(ip_stay.c.ip)):
+            found[mac].append(ip)
+    return found
+
+
+def macs_by_ip(connection: Connection, text: str, limit: int) -> list[MacAddress]:
+    """Addresses for which an IP beginning with `text` answers now, that very IP first."""
+    query = (
+        select(ip_stay.c.mac)
+        .where(ip_stay.c.ip.like(f"{escape_like(text)}%"), ip_stay.c.ended_at.is_(None))
+        .group_by(ip_stay.c.mac)
+        .order_by((ip_stay.c.ip == text).desc(), ip_stay.c.ip)
+        .limit(limit)
+    )
+    return list(connection.execute(query).scalars())
