@@ -13,6 +13,7 @@ from jsonschema import Draft202012Validator
 
 from kiteroll.cli.context import parse_instant
 from kiteroll.cli.main import build_parser
+from kiteroll.cli.show import Column, Output
 from kiteroll.core.errors import Invalid
 from tests.conftest import Lab, Service
 from tests.make import NOON, at
@@ -195,3 +196,15 @@ def test_an_import_shows_what_it_would_do_and_does_it_whole_or_not_at_all(
     assert kiteroll("switch", "remove", "yard-1", service=service).returncode == 0
     assert kiteroll("credential", "remove", "yard", service=service).returncode == 0
     assert "no named credentials" in kiteroll("credential", "list", service=service).stderr
+
+
+def test_a_narrow_window_loses_whole_columns_from_the_right(
+    monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setattr("kiteroll.cli.show.PLAIN_WIDTH", 40)
+    titles = ("address", "switch", "a long column that says why")
+    columns: list[Column[str]] = [
+        Column(title, lambda one, title=title: f"{one} {title}") for title in titles
+    ]  # type: ignore[misc]
+    Output("table", lambda: NOON).rows(["02:1a"], columns, empty="")
+    assert capsys.readouterr().out.splitlines()[1].split("  ") == ["02:1a address", "02:1a switch"]

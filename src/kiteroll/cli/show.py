@@ -22,6 +22,12 @@ PLAIN_WIDTH = 2000
 """Signs a line of a table that goes to a file or a pipe: nothing is cut off there."""
 
 
+_GAP = 2
+"""Blanks between columns."""
+_LEAST = 24
+"""The last column may be cut down to this."""
+
+
 @dataclass(frozen=True, slots=True)
 class Column(Generic[T]):
     title: str
@@ -79,18 +85,23 @@ class Output:
         return age(at - self._now())
 
     def _table(self, items: Sequence[T], columns: Sequence[Column[T]]) -> None:
-        """Columns in which nothing stands are left out: people read what is there. Where the window
-        is too narrow the last one gives way, for addresses and places must not be cut."""
-        table = Table(box=None, header_style="bold", padding=(0, 2, 0, 0), pad_edge=False)
+        """Columns in which nothing stands are left out. What does not fit the window falls off at the
+        right, whole columns at a time: an address or a place that is cut would mislead."""
+        table = Table(box=None, header_style="bold", padding=(0, _GAP, 0, 0), pad_edge=False)
         cells: list[list[Text]] = []
+        left = self._console.width
         for column in columns:
             words = [Text(_words((column.shown or column.value)(item)), column.style(item)) for item in items]
-            if any(words):
-                justify: Literal["left", "right"] = "right" if column.right else "left"
-                table.add_column(column.title, justify=justify, no_wrap=True, overflow="ellipsis")
-                cells.append(words)
-        for shown, words in zip(table.columns[:-1], cells, strict=False):
-            shown.min_width = max(len(str(shown.header)), *(len(word) for word in words))
+            if not any(words):
+                continue
+            width = max(len(column.title), *(len(word) for word in words))
+            if left < min(width, _LEAST):
+                break
+            justify: Literal["left", "right"] = "right" if column.right else "left"
+            shown = min(width, left)
+            table.add_column(column.title, justify=justify, no_wrap=True, overflow="ellipsis", width=shown)
+            cells.append(words)
+            left -= shown + _GAP
         for row in zip(*cells, strict=True):
             table.add_row(*row)
         self._console.print(table)
