@@ -21,8 +21,16 @@ SIZE = {"width": 1280, "height": 800}
 PORT = 8499
 LAB_PORT = 16199
 DISPLAY = ":97"
-CHROMIUM = ("--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-            "--disable-background-networking", "--disable-component-update", "--disable-sync")  # fmt: skip
+CHROMIUM = (
+    "--headless",
+    "--no-sandbox",
+    "--disable-gpu",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+)
 
 PAGES = {
     "overview": ("/", "light"),
@@ -33,7 +41,7 @@ PAGES = {
 }
 COMMANDS = {
     "cli-find": "kiteroll find 9e:4a berth; kiteroll on port checkin-east p10; kiteroll changed --limit 8",
-    "cli-probe": f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -48",
+    "cli-probe": f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -44",
 }
 
 
@@ -79,9 +87,13 @@ def pages(browser: Browser, token: str) -> None:
 
 def commands(data: Path) -> None:
     environment = {
-        **os.environ, "DISPLAY": DISPLAY, "KITEROLL_DATA": str(data), "PS1": "$ ",
-        "KITEROLL_URL": f"http://127.0.0.1:{PORT}", "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}",
-    }  # fmt: skip
+        **os.environ,
+        "DISPLAY": DISPLAY,
+        "KITEROLL_DATA": str(data),
+        "PS1": "$ ",
+        "KITEROLL_URL": f"http://127.0.0.1:{PORT}",
+        "PATH": f"{Path(sys.executable).parent}:{os.environ['PATH']}",
+    }
     screen = subprocess.Popen(["Xvfb", DISPLAY, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
     try:
         time.sleep(1)

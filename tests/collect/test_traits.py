@@ -255,3 +255,11 @@ def test_the_passwords_of_a_user_never_show() -> None:
     assert "ferry" not in repr(LAB_USER) and "berth" not in repr(LAB_USER)
     with pytest.raises(ValueError, match="at least 8"):
         User(name="x", auth=Auth.SHA1, auth_password="short")
+
+
+def test_a_lost_datagram_is_sent_again_within_one_try() -> None:
+    """One try alone, a third of the requests lost: only sending again can bring them home."""
+    patient = Limits(timeout_s=8, tries=1, total_s=30)
+    reading, switch = read(Traits(loss=0.3), patient)
+    assert reading.complete, reading.gaps
+    assert dict(reading.learned) == truth(switch)

@@ -77,6 +77,13 @@ class Intake:
         future = asyncio.get_running_loop().run_in_executor(self._thread, work, *args)
         return await asyncio.shield(future)
 
+    async def change(self, work: Callable[[], T]) -> T:
+        """Run a change of the inventory in the intake's turn. Raises StorageUnavailable at once while
+        readings wait for the database: the caller is not to wait with them."""
+        if self.storage_problem is not None:
+            raise StorageUnavailable(self.storage_problem)
+        return await self.submit(work)
+
     def stop(self) -> None:
         """Finish what is being written, drop what waits."""
         self._stopping.set()

@@ -129,7 +129,7 @@ class Service:
             self.intake.switches[row.id] = row.name
             return row
 
-        row = await self.intake.submit(work)
+        row = await self.intake.change(work)
         self._assign(row)
         return row
 
@@ -150,7 +150,7 @@ class Service:
                 self.intake.switches[row.id] = row.name
             return row
 
-        row = await self.intake.submit(work)
+        row = await self.intake.change(work)
         self._assign(row)
         return row
 
@@ -161,7 +161,7 @@ class Service:
         def work() -> CredentialRow:
             return self.database.run(credentials.change_credential, name, access.kind, sealed)
 
-        row = await self.intake.submit(work)
+        row = await self.intake.change(work)
         for one in await asyncio.to_thread(self.database.run, inventory.all_switches):
             if one.credential_name == name:
                 self._assign(one)
@@ -190,7 +190,7 @@ class Service:
             del self.intake.switches[row.id]
             return row.id
 
-        self.rounds.dismiss(await self.intake.submit(work))
+        self.rounds.dismiss(await self.intake.change(work))
 
     async def read_now(self, name: str) -> Attempt:
         """Raises NotFound, Conflict while it is being read, StorageUnavailable."""

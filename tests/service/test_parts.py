@@ -1,0 +1,104 @@
+"""Parts of the service on their own: settings, secrets, the live stream's middle."""
+
+import asyncio
+from pathlib import Path
+
+import pytest
+
+from kiteroll.core.errors import ConfigError, StorageUnavailable
+from kiteroll.duration import parse_duration_s
+from kiteroll.service.config import load_config
+from kiteroll.service.hub import QUEUE, Event, Hub
+from kiteroll.service.intake import Intake
+from kiteroll.store.database import Database
+from kiteroll.store.vault import Vault
+
+
+def test_settings_come_from_file_then_environment_then_flags(tmp_path: Path) -> None:
+    file = tmp_path / "kiteroll.toml"
+    file.write_text(
+        'data_dir = "/srv/kr"\n[listen]\nport = 9000\nhost = "::1"\n[reading]\ninterval = "90s"\ntries = 5\n'
+    )
+    environment = {"KITEROLL_LISTEN_PORT": "9001", "KITEROLL_INTERVAL": "2m"}
+    config = load_config(file, environment, {"listen.port": 9002, "data_dir": None})
+    assert (config.listen.host, config.listen.port, str(config.data_dir)) == ("::1", 9002, "/srv/kr")
+    assert (config.reading.interval_s, config.reading.tries, config.reading.timeout_s) == (120, 5, 2)
+    assert config.tracking.hold_s is None and config.keep.readings_s == 30 * 86400
+    assert "hunter2" not in repr(load_config(None, {"KITEROLL_DATABASE_URL": "mysql://u:hunter2@h/d"}))
+
+
+def test_a_table_where_a_value_belongs_is_told(tmp_path: Path) -> None:
+    file = tmp_path / "kiteroll.toml"
+    file.write_text('listen = "everywhere"\n')
+    with pytest.raises(ConfigError, match=r"listen \(line 1\)"):
+        load_config(file, {"KITEROLL_LISTEN_PORT": "1"})
+    with pytest.raises(ConfigError, match="cannot be read"):
+        load_config(tmp_path / "none.toml", {})
+
+
+@pytest.mark.parametrize(
+    ("text", "seconds"), [("250ms", 0.25), ("1.5m", 90), (" 2 h ", 7200), ("3d", 259200)]
+)
+def test_durations_have_units(text: str, seconds: float) -> None:
+    assert parse_duration_s(text) == seconds
+    for wrong in ("5", "m5", "", "5 weeks", 5):
+        with pytest.raises(ValueError, match="unit"):
+            parse_duration_s(wrong)
+
+
+def test_a_secret_opens_with_its_key_and_no_other(tmp_path: Path) -> None:
+    vault = Vault(tmp_path / "one.key")
+    sealed = vault.seal("tarn-read")
+    assert b"tarn-read" not in sealed
+    assert Vault(tmp_path / "one.key").open(sealed) == "tarn-read"
+    assert (tmp_path / "one.key").stat().st_mode & 0o777 == 0o600
+    with pytest.raises(ConfigError, match="another key"):
+        Vault(tmp_path / "other.key").open(sealed)
+    (tmp_path / "broken.key").write_text("nonsense")
+    with pytest.raises(ConfigError, match="cannot be used"):
+        Vault(tmp_path / "broken.key")
+
+
+def test_events_reach_every_listener_and_closing_ends_them() -> None:
+    async def run() -> list[list[str]]:
+        hub = Hub()
+
+        async def listen() -> list[str]:
+            return [event.name async for event in hub.listen()]
+
+        listeners = [asyncio.create_task(listen()) for _ in range(3)]
+        await asyncio.sleep(0)
+        hub.publish(Event("change", "{}"))
+        await asyncio.to_thread(hub.publish, Event("reading", "{}"))
+        await asyncio.sleep(0.01)
+        hub.close()
+        return await asyncio.gather(*listeners)
+
+    assert asyncio.run(run()) == [["change", "reading"]] * 3
+
+
+def test_a_listener_that_falls_behind_is_told_to_look_again() -> None:
+    async def run() -> list[str]:
+        hub = Hub()
+        listening = hub.listen()
+        first = asyncio.ensure_future(anext(listening))
+        await asyncio.sleep(0)
+        for number in range(QUEUE + 2):
+            hub.publish(Event(f"event-{number}", "{}"))
+        await asyncio.sleep(0.01)
+        names = [(await first).name]
+        names += [(await anext(listening)).name for _ in range(2)]
+        await listening.aclose()  # type: ignore[attr-defined]
+        return names
+
+    assert asyncio.run(run()) == ["resync", f"event-{QUEUE}", f"event-{QUEUE + 1}"]
+
+
+def test_a_change_of_the_inventory_does_not_wait_for_a_database_that_is_away(database: Database) -> None:
+    intake = Intake(database, None, lambda attempt, changes: None)
+    intake.storage_problem = "it is away"
+    with pytest.raises(StorageUnavailable, match="it is away"):
+        asyncio.run(intake.change(lambda: 1))
+    intake.storage_problem = None
+    assert asyncio.run(intake.change(lambda: 1)) == 1
+    intake.stop()
