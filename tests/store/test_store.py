@@ -9,7 +9,7 @@ from sqlalchemy.exc import OperationalError
 
 from kiteroll.core.errors import ConfigError, Conflict, Invalid, NotFound, StorageUnavailable
 from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Gap
+from kiteroll.core.reading import Gap, Neighbour
 from kiteroll.core.stay import Ending, Life
 from kiteroll.core.tracker import Tracker
 from kiteroll.store import addresses, inventory, overview, places
@@ -21,6 +21,7 @@ from kiteroll.store.record import Recorder
 from kiteroll.store.retention import drop_old
 from kiteroll.store.tables import ip_stay, metadata, stay
 from kiteroll.store.tables import reading as reading_table
+from kiteroll.store.uplinks import uplinks
 from tests.make import NOON, at, mac, reading
 
 
@@ -208,8 +209,24 @@ def test_a_port_where_another_switch_is_learned_leads_to_it(kept: Kept) -> None:
             inventory.switch.update().where(inventory.switch.c.id == other.id).values(bridge_address=mac(9))
         )
     kept.take(0, {(9, 99): "p24", (1, 10): "p1"})
-    (place,) = kept.database.run(places.uplinks).items()
+    (place,) = kept.database.run(uplinks).items()
     assert place[0] == ("quay-1", "p24") and place[1].behind == ("core-1",)
+
+
+def test_a_neighbour_that_is_a_known_switch_is_next_to_the_port_and_to_its_bundle(kept: Kept) -> None:
+    core, far = add(kept.database, "core-1"), add(kept.database, "quay-9")
+    with kept.database.engine.begin() as connection:
+        for row, address in ((core, mac(8)), (far, mac(9))):
+            of = inventory.switch.c.id == row.id
+            connection.execute(inventory.switch.update().where(of).values(bridge_address=address))
+    told = Neighbour(port="p23", chassis=str(mac(8)), chassis_mac=mac(8), name="core-1")
+    taken = reading(0, {(8, 99): "p24", (9, 99): "p24"})
+    ports = tuple(replace(one, aggregate="p24") if one.name == "p23" else one for one in taken.ports)
+    taken = replace(taken, ports=ports, neighbours=(told,))
+    changes = kept.tracker.apply(taken)
+    kept.recorder.reading(kept.switch.id, taken, changes, kept.tracker.marks("quay-1"))
+    found = {place: uplink.behind for place, uplink in kept.database.run(uplinks).items()}
+    assert found == {("quay-1", "p23"): ("core-1",), ("quay-1", "p24"): ("core-1", "quay-9")}
 
 
 def test_a_removed_switch_keeps_its_history_and_frees_its_name(kept: Kept) -> None:

@@ -18,7 +18,9 @@ from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.neighbours import NeighbourRow
 from kiteroll.store.overview import ChangeRow, PortRow, ReadingRow
-from kiteroll.store.places import PlacedStay, Uplink
+from kiteroll.store.places import PlacedStay
+from kiteroll.store.uplinks import Uplink
+from kiteroll.store.uplinks import uplinks as known_uplinks
 
 Uplinks = Mapping[tuple[str, str], Uplink]
 
@@ -37,7 +39,7 @@ class UplinkView:
         now = self._clock.now()
         seen = self._seen
         if seen is None or now - seen[0] > self._FRESH:
-            seen = self._seen = (now, self._database.run(places.uplinks))
+            seen = self._seen = (now, self._database.run(known_uplinks))
         return seen[1]
 
     def port_ids(self) -> frozenset[int]:

@@ -151,32 +151,3 @@ def endpoints_page(
 
 def all_macs(connection: Connection) -> list[MacAddress]:
     return list(connection.execute(select(endpoint.c.mac)).scalars())
-
-
-@dataclass(frozen=True, slots=True)
-class Uplink:
-    port_id: int
-    behind: tuple[str, ...]
-    """Switches the port leads to, by name."""
-
-
-def uplinks(connection: Connection) -> dict[tuple[str, str], Uplink]:
-    """Ports where another known switch's bridge address is learned, by (switch, port). The bridge
-    address is that switch's own (dot1dBaseBridgeAddress), so the port leads towards it."""
-    other = switch.alias("other")
-    rows = connection.execute(
-        select(switch.c.name, port.c.name, port.c.id, other.c.name)
-        .select_from(other)
-        .join(stay, stay.c.mac == other.c.bridge_address)
-        .join(switch, switch.c.id == stay.c.switch_id)
-        .join(port, port.c.id == stay.c.port_id)
-        .where(stay.c.ended_at.is_(None), stay.c.switch_id != other.c.id, other.c.removed_at.is_(None))
-        .distinct()
-        .order_by(other.c.name)
-    )
-    found: dict[tuple[str, str], Uplink] = {}
-    for switch_name, port_name, port_id, behind in rows:
-        known = found.get((switch_name, port_name))
-        before = known.behind if known else ()
-        found[switch_name, port_name] = Uplink(port_id, (*before, behind))
-    return found
