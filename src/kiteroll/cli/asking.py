@@ -6,7 +6,7 @@ from typing import Any
 from kiteroll.cli import columns
 from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exits import Exit
-from kiteroll.cli.parsing import add_command, shared
+from kiteroll.cli.parsing import add_command, add_group, shared
 from kiteroll.client import changes, find, health, ports, readings, stays
 from kiteroll.schemas import api
 
@@ -27,8 +27,7 @@ def add_commands(commands: Any) -> None:
     one.add_argument("text", nargs="+", help="a fragment of an address, a switch name, a label on a port")
     one.add_argument("--limit", type=int, default=50, help="endpoints a text (default 50)")
 
-    on = add_command(commands, "on", _needs_more, "show who is on a switch, a port or a VLAN", parents=())
-    things = on.add_subparsers(metavar="THING", required=True)
+    things = add_group(commands, "on", "show who is on a switch, a port or a VLAN", of="THING")
     for name, run, words, summary in (
         ("switch", run_on_switch, ("switch",), "ports of a switch and how many addresses are on each"),
         ("port", run_on_port, ("switch", "port"), "addresses on one port"),
@@ -173,7 +172,3 @@ def _say_cut(context: Context, shown: int) -> None:
 
 def _add_limit(parser: Any, default: int = 500) -> None:
     parser.add_argument("--limit", type=int, default=default, help=f"rows at most (default {default})")
-
-
-def _needs_more(context: Context) -> Exit:
-    return Exit.USAGE

@@ -5,16 +5,14 @@ from typing import Any
 from kiteroll.cli import columns, credential
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
-from kiteroll.cli.parsing import add_command, checked, shared
+from kiteroll.cli.parsing import add_command, add_group, checked, shared
 from kiteroll.client import add_credential, change_credential, credentials, remove_credential
 from kiteroll.schemas import api
 
 
 def add_commands(commands: Any) -> None:
     parents = (shared(),)
-    summary = "add, list, change or remove named credentials"
-    group = add_command(commands, "credential", lambda _: Exit.USAGE, summary)
-    verbs = group.add_subparsers(metavar="VERB", required=True)
+    verbs = add_group(commands, "credential", "add, list, change or remove named credentials", of="VERB")
     for verb, run, told in (
         ("add", run_add, "add a credential for switches to use by its name"),
         ("change", run_change, "replace a credential for every switch that uses it"),
@@ -34,14 +32,17 @@ def run_add(context: Context) -> Exit:
     new = checked(api.NewCredential, name=name, access=credential.given(context.args))
     with context.client() as client:
         added = client.ask(add_credential(new))
-    return _said(context, added, f"{added.name} asks as {added.kind}")
+    context.out.done(added, columns.credentials(context.out), f"{added.name} asks as {added.kind}")
+    return Exit.FINE
 
 
 def run_change(context: Context) -> Exit:
     access = checked(api.Credential, **credential.given(context.args))
     with context.client() as client:
         changed = client.ask(change_credential(context.args.name, access))
-    return _said(context, changed, f"{changed.name} asks as {changed.kind}, on {changed.used_by} switches")
+    told = f"{changed.name} asks as {changed.kind}, on {changed.used_by} switches"
+    context.out.done(changed, columns.credentials(context.out), told)
+    return Exit.FINE
 
 
 def run_remove(context: Context) -> Exit:
@@ -56,12 +57,4 @@ def run_list(context: Context) -> Exit:
         answer = client.ask(credentials())
     empty = "no named credentials; switches may have one of their own"
     context.out.rows(answer, columns.credentials(context.out), empty=empty)
-    return Exit.FINE
-
-
-def _said(context: Context, one: api.NamedCredential, sentence: str) -> Exit:
-    if context.out.shape == "table":
-        context.out.note(sentence)
-    else:
-        context.out.rows([one], columns.credentials(context.out), empty="")
     return Exit.FINE

@@ -7,7 +7,7 @@ from typing import Any
 from kiteroll.cli import bulk, columns, credential
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
-from kiteroll.cli.parsing import add_command, checked, shared
+from kiteroll.cli.parsing import add_command, add_group, checked, shared
 from kiteroll.cli.target import split_address
 from kiteroll.client import (
     add_switch,
@@ -25,8 +25,7 @@ from kiteroll.schemas import api
 
 def add_commands(commands: Any) -> None:
     parents = (shared(),)
-    group = add_command(commands, "switch", _needs_more, "add, list, show, change, remove or read switches")
-    verbs = group.add_subparsers(metavar="VERB", required=True)
+    verbs = add_group(commands, "switch", "add, list, show, change, remove or read switches", of="VERB")
 
     one = add_command(verbs, "add", run_add, "add a switch; it is read at once", parents=parents)
     one.add_argument("name")
@@ -112,7 +111,7 @@ def run_add(context: Context) -> Exit:
     with context.client() as client:
         added = client.ask(add_switch(new))
     told = f"`kiteroll switch show {added.name}` tells how it is read"
-    _said(context, added, f"{added.name} is in the inventory; {told}")
+    context.out.done(added, columns.switches(context.out), f"{added.name} is in the inventory; {told}")
     return Exit.FINE
 
 
@@ -163,7 +162,7 @@ def run_change(context: Context) -> Exit:
         raise Invalid("nothing to change was given: `kiteroll switch change --help` lists what can be")
     with context.client() as client:
         changed = client.ask(change_switch(args.name, change))
-    _said(context, changed, f"{changed.name} is changed")
+    context.out.done(changed, columns.switches(context.out), f"{changed.name} is changed")
     return Exit.FINE
 
 
@@ -196,14 +195,3 @@ def run_import(context: Context) -> Exit:
     if args.dry_run:
         out.note("nothing was changed: this was a dry run", "dim")
     return Exit.FINE
-
-
-def _said(context: Context, one: api.Switch, sentence: str) -> None:
-    if context.out.shape == "table":
-        context.out.note(sentence)
-    else:
-        context.out.rows([one], columns.switches(context.out), empty="")
-
-
-def _needs_more(context: Context) -> Exit:
-    return Exit.USAGE

@@ -64,3 +64,9 @@ def add_command(
     )
     parser.set_defaults(run=run)
     return parser
+
+
+def add_group(commands: Any, name: str, summary: str, *, of: str) -> Any:
+    """A command that only holds others; returns what those are added to. `of` names them in the help."""
+    parser = commands.add_parser(name, help=summary, description=f"{summary[0].upper()}{summary[1:]}.")
+    return parser.add_subparsers(metavar=of, required=True)

@@ -61,6 +61,13 @@ class Output:
         else:
             self.note(empty)
 
+    def done(self, item: T, columns: Sequence[Column[T]], sentence: str) -> None:
+        """What a change made: a sentence for people, the thing itself for programs."""
+        if self.shape == "table":
+            self.note(sentence)
+        else:
+            self.rows([item], columns, empty="")
+
     def json(self, value: Any) -> None:
         sys.stdout.write(json.dumps(_plain(value), indent=2, ensure_ascii=False) + "\n")
 

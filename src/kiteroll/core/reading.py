@@ -188,15 +188,6 @@ class Reading:
         """Whether an address missing from it is really missing from the switch's table."""
         return not any(gap.breaks for gap in self.gaps)
 
-    @property
-    def own_addresses(self) -> frozenset[MacAddress]:
-        """Addresses of the switch itself: its bridge, its ports, its `self` rows."""
-        own = {port.address for port in self.ports if port.address}
-        if self.device.bridge_address:
-            own.add(self.device.bridge_address)
-        own.update(entry.mac for entry in self.others if entry.status is Status.SELF)
-        return frozenset(own)
-
     def changed_at(self, port: Port) -> datetime | None:
         """When the port last went up or down."""
         now_ticks = self.device.uptime_ticks
