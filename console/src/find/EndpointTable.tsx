@@ -5,6 +5,7 @@ import { Link } from "react-router";
 import type { Endpoint, Place } from "../api/client";
 import { Age } from "../shared/Age";
 import { Grid, Sheet } from "../shared/Grid";
+import { portPath } from "../shared/links";
 import { State } from "../shared/State";
 import { markFragment, vlanText } from "./model";
 
@@ -112,7 +113,7 @@ function Marked({ mac, text }: { mac: string; text: string }) {
 function Where({ place, home }: { place: Place; home: boolean }) {
   return (
     <span>
-      <Link to={`/switches/${encodeURIComponent(place.switch)}?port=${encodeURIComponent(place.port)}`}>
+      <Link to={portPath(place.switch, place.port)}>
         {place.switch} · {place.port}
       </Link>
       {!home && <chakra.span color="soft"> (not its own port)</chakra.span>}

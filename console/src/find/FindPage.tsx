@@ -7,6 +7,7 @@ import type { Schemas } from "../api/client";
 import { findQuery } from "../api/queries";
 import { Answered, Nothing } from "../shared/Answered";
 import { Grid, Heading, Sheet } from "../shared/Grid";
+import { portPath, switchPath } from "../shared/links";
 import { State } from "../shared/State";
 import { EndpointTable, leads } from "./EndpointTable";
 import { step } from "./model";
@@ -49,7 +50,7 @@ export function FindPage() {
       const one = endpoints[Math.max(chosen, 0)];
       const place = one?.home ?? one?.places[0];
       if (place && typed.trim() === text && !found.isPlaceholderData) {
-        navigate(`/switches/${encodeURIComponent(place.switch)}?port=${encodeURIComponent(place.port)}`);
+        navigate(portPath(place.switch, place.port));
       }
     } else if (event.key === "Escape") {
       setTyped("");
@@ -131,7 +132,7 @@ function Results(props: { data: Schemas["Found"]; text: string; chosen: number; 
                 {data.switches.map((one) => (
                   <tr key={one.name}>
                     <td>
-                      <Link to={`/switches/${encodeURIComponent(one.name)}`}>{one.name}</Link>
+                      <Link to={switchPath(one.name)}>{one.name}</Link>
                     </td>
                     <td>{one.location}</td>
                     <td className="mono">{one.host}</td>
@@ -155,9 +156,7 @@ function Results(props: { data: Schemas["Found"]; text: string; chosen: number; 
                 {data.ports.map((one) => (
                   <tr key={`${one.switch} ${one.name}`}>
                     <td>
-                      <Link
-                        to={`/switches/${encodeURIComponent(one.switch)}?port=${encodeURIComponent(one.name)}`}
-                      >
+                      <Link to={portPath(one.switch, one.name)}>
                         {one.switch} · {one.name}
                       </Link>
                     </td>

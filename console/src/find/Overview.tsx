@@ -7,6 +7,7 @@ import { changesQuery, healthQuery, switchesQuery } from "../api/queries";
 import { Age } from "../shared/Age";
 import { Answered, Nothing, Notice } from "../shared/Answered";
 import { Heading, Sheet } from "../shared/Grid";
+import { switchPath } from "../shared/links";
 import { ChangeTable } from "../switches/ChangeTable";
 
 export function Overview() {
@@ -76,7 +77,7 @@ function Troubled({ switches }: { switches: Switch[] }) {
         <span key={one.name}>
           {at > 0 && ", "}
           <chakra.span color="tarn" fontWeight={600}>
-            <Link to={`/switches/${encodeURIComponent(one.name)}`}>{one.name}</Link>
+            <Link to={switchPath(one.name)}>{one.name}</Link>
           </chakra.span>{" "}
           ({one.health}, last read <Age at={one.read_at} />
           {one.read_at ? " ago" : ""})

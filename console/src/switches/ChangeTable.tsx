@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import type { Change } from "../api/client";
 import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
+import { findPath, portPath, switchPath } from "../shared/links";
 import { State } from "../shared/State";
 import { clockTime } from "../shared/time";
 
@@ -31,13 +32,9 @@ export function ChangeTable({ changes }: { changes: Change[] }) {
             <td>
               <State of={one.kind} />
             </td>
-            <td className="mono">
-              {one.mac && <Link to={`/?q=${encodeURIComponent(one.mac)}`}>{one.mac}</Link>}
-            </td>
+            <td className="mono">{one.mac && <Link to={findPath(one.mac)}>{one.mac}</Link>}</td>
             <td className="tight">
-              <Link
-                to={`/switches/${encodeURIComponent(one.switch)}${one.port ? `?port=${encodeURIComponent(one.port)}` : ""}`}
-              >
+              <Link to={one.port ? portPath(one.switch, one.port) : switchPath(one.switch)}>
                 {one.switch}
                 {one.port && ` · ${one.from_port ? `${one.from_port} → ` : ""}${one.port}`}
               </Link>

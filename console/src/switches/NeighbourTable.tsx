@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
+import { switchPath } from "../shared/links";
 
 export function NeighbourTable({ neighbours }: { neighbours: Schemas["Neighbour"][] }) {
   return (
@@ -24,7 +25,7 @@ export function NeighbourTable({ neighbours }: { neighbours: Schemas["Neighbour"
             <td>{one.port}</td>
             <td>
               {one.known_as ? (
-                <Link to={`/switches/${encodeURIComponent(one.known_as)}`}>{one.known_as}</Link>
+                <Link to={switchPath(one.known_as)}>{one.known_as}</Link>
               ) : (
                 <>
                   {one.name || one.chassis} <span className="soft">(not in the inventory)</span>

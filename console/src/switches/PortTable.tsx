@@ -7,6 +7,7 @@ import { leads } from "../find/EndpointTable";
 import { vlanText } from "../find/model";
 import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
+import { findPath, switchPath } from "../shared/links";
 import { State } from "../shared/State";
 import { speedText, vlanRanges } from "./model";
 
@@ -102,7 +103,7 @@ function Who({ stay }: { stay: Stay }) {
   return (
     <>
       <td className="mono">
-        <Link to={`/?q=${encodeURIComponent(stay.mac)}`}>{stay.mac}</Link>
+        <Link to={findPath(stay.mac)}>{stay.mac}</Link>
       </td>
       <td className="tight">{vlanText(stay.vlan, stay.vlan_name)}</td>
       <td>
@@ -124,7 +125,7 @@ function Nobody({ port }: { port: Port }) {
       <span>
         leads to{" "}
         {port.leads_to.length === 1 ? (
-          <Link to={`/switches/${encodeURIComponent(port.leads_to[0] ?? "")}`}>{port.leads_to[0]}</Link>
+          <Link to={switchPath(port.leads_to[0] ?? "")}>{port.leads_to[0]}</Link>
         ) : (
           <span title={port.leads_to.join(", ")}>{leads(port.leads_to)}</span>
         )}

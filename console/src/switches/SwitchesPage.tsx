@@ -6,6 +6,7 @@ import { switchesQuery } from "../api/queries";
 import { Age } from "../shared/Age";
 import { Answered, Nothing } from "../shared/Answered";
 import { Grid, Sheet } from "../shared/Grid";
+import { switchPath } from "../shared/links";
 import { State } from "../shared/State";
 
 export function SwitchesPage() {
@@ -40,7 +41,7 @@ export function SwitchesPage() {
                   {page.items.map((one) => (
                     <tr key={one.name}>
                       <td>
-                        <Link to={`/switches/${encodeURIComponent(one.name)}`}>{one.name}</Link>
+                        <Link to={switchPath(one.name)}>{one.name}</Link>
                       </td>
                       <td>{one.location}</td>
                       <td>
