@@ -2,17 +2,21 @@
 
 from dataclasses import replace
 from datetime import timedelta
+from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kiteroll.core.errors import Invalid
 from kiteroll.core.home import Sighting, choose_home
 from kiteroll.core.mac import Fragment, MacAddress
+from kiteroll.core.makers import Assigned, Makers, assigned, parse_prefix
 from kiteroll.core.schedule import BACKOFF_CAP, Schedule, backoff
 from kiteroll.core.search import AddressIndex
+from kiteroll.core.settling import Settling
 from kiteroll.core.stay import Place, Stay
-from kiteroll.core.uptime import WRAP_TICKS, restarted
+from kiteroll.core.uptime import WRAP_TICKS, drift, restarted
 from kiteroll.core.watch import Watched, warnings
 from tests.make import at, mac
 
@@ -121,5 +125,85 @@ def test_what_is_odd_about_a_switch_is_said_and_nothing_of_a_sound_one() -> None
     assert warnings(sound, {mac(1): ["quay-1"]}, at(1)) == []
     odd = replace(sound, interval=10 * MINUTE, learning_discards=7, read_at=at(-60))
     told = warnings(odd, {mac(1): ["quay-1", "quay-1b"]}, at(1))
-    for part, line in zip(("every 10 min", "7 addresses", "quay-1b", "61 min old"), told, strict=True):
+    for part, line in zip(("7 addresses", "every 10 min", "quay-1b", "61 min old"), told, strict=True):
         assert part in line
+
+
+def test_calls_settle_and_do_not_wait_for_ever() -> None:
+    settling = Settling(timedelta(seconds=3))
+    start = at(0)
+    settling.call("quay-1", start)
+    settling.call("quay-2", start + timedelta(seconds=2))
+    assert settling.next_due() == start + timedelta(seconds=3)
+    assert settling.take_due(start + timedelta(seconds=3)) == ["quay-1"]
+    for second in range(3, 40):
+        settling.call("quay-2", start + timedelta(seconds=second))
+    assert settling.next_due() == start + timedelta(seconds=17), "five settle times after the first call"
+    assert settling.take_due(start + timedelta(seconds=17)) == ["quay-2"]
+    assert settling.next_due() is None
+
+
+def test_a_longer_prefix_of_ones_own_wins_and_local_addresses_have_no_registered_maker() -> None:
+    own = {parse_prefix("02:1A:01"): "Lowmere", parse_prefix("021a-01f"): "Lowmere Special"}
+    makers = Makers(own, lambda mac: "from the registry")
+    assert makers.of(MacAddress(0x021A01000000)) == "Lowmere"
+    assert makers.of(MacAddress(0x021A01F00000)) == "Lowmere Special"
+    assert makers.of(MacAddress(0x021A02000000)) == "", "locally administered, and not in the list"
+    assert makers.of(MacAddress(0x001A02000000)) == "from the registry"
+    assert makers.prefixes_of("special") == ["021a01f"]
+    for text in ("021a0", "021a01000000", "zz:zz:zz"):
+        with pytest.raises(Invalid, match="is no prefix"):
+            parse_prefix(text)
+
+
+@pytest.mark.parametrize(
+    ("mac", "maker", "alone", "expected"),
+    [
+        (0x001A02000000, "", True, Assigned.REGISTRY),
+        (0x021A02000000, "", False, Assigned.LOCAL),
+        (0x021A02000000, "Lowmere", True, Assigned.LOCAL),
+        (0xDAA119C52D3E, "", True, Assigned.RANDOM),
+    ],
+)
+def test_where_an_address_comes_from(mac: int, maker: str, alone: bool, expected: Assigned) -> None:
+    assert assigned(MacAddress(mac), maker, alone=alone) is expected
+
+
+def test_the_index_knows_who_shares_a_prefix() -> None:
+    index = AddressIndex([MacAddress(0x021A02000001), MacAddress(0xDAA119C52D3E)])
+    index.add([MacAddress(0x021A02000002)])
+    assert index.shares_prefix(MacAddress(0x021A02000001))
+    assert not index.shares_prefix(MacAddress(0xDAA119C52D3E))
+    assert index.shares_prefix(MacAddress(0xDAA119000000)), "not known itself, but its neighbour is"
+    assert index.beginning("021a02", 1) == [MacAddress(0x021A02000001)]
+
+
+@pytest.mark.parametrize(
+    ("values", "told"),
+    [
+        ({"table_size": 100, "table_used": 90}, "nearly full: 90 of 100"),
+        ({"learning_discards": 7, "discards_rose_at": at(9)}, "the count rises: 7"),
+        ({"learning_discards": 7, "discards_rose_at": at(-60)}, "does not rise now"),
+        ({"drift": timedelta(seconds=-31)}, "31 s behind our clock"),
+        ({"read_at": at(5)}, "is 5 min old"),
+    ],
+)
+def test_what_is_odd_about_a_switch_is_told(values: dict[str, Any], told: str) -> None:
+    facts: dict[str, Any] = {
+        "name": "quay-1",
+        "interval": timedelta(seconds=60),
+        "ageing": timedelta(seconds=300),
+        "enabled": True,
+        "read_at": at(10),
+        "bridge_address": None,
+        "learning_discards": 0,
+    }
+    assert warnings(Watched(**facts), {}, at(10)) == []
+    (said,) = warnings(Watched(**facts | values), {}, at(10))
+    assert told in said
+
+
+def test_drift_is_seen_through_a_wrap() -> None:
+    before = WRAP_TICKS - 1000
+    assert drift(before, at(0), 5000, at(1)) == timedelta(0)
+    assert drift(before, at(0), 5500, at(1)) == timedelta(seconds=5)

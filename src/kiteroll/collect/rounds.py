@@ -2,6 +2,7 @@
 
 import asyncio
 from collections.abc import Awaitable, Callable
+from contextlib import AbstractAsyncContextManager, nullcontext
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -9,6 +10,7 @@ from kiteroll.clock import Clock
 from kiteroll.collect.agent import Target
 from kiteroll.collect.habits import Habits
 from kiteroll.collect.limits import Limits
+from kiteroll.collect.linux_bridge import Bridge, read_bridge
 from kiteroll.collect.snmp_reader import read_switch
 from kiteroll.core.errors import Conflict, KiteRollError, NotFound
 from kiteroll.core.reading import Reading
@@ -21,8 +23,11 @@ class Assignment:
 
     switch: int
     name: str
-    target: Target
+    target: Target | Bridge
     interval: timedelta
+    site: str = ""
+    limits: Limits | None = None
+    """None: those of the service."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -61,19 +66,28 @@ class Rounds:
         self._limits = limits
         self._take = take
         self._slots = asyncio.Semaphore(concurrency)
+        self._site_slots: dict[str, asyncio.Semaphore] = {}
         self._jitter = jitter
         self._schedule = Schedule()
         self._assignments: dict[int, Assignment] = {}
         self._habits: dict[int, Habits] = {}
         self._wake = asyncio.Event()
 
-    def assign(self, assignment: Assignment) -> None:
-        """Start reading a switch, or read it by other settings from now on."""
+    def limit_site(self, site: str, at_once: int | None) -> None:
+        """Read at most so many switches of a site at the same time; None: no limit of its own."""
+        if at_once is None:
+            self._site_slots.pop(site, None)
+        else:
+            self._site_slots[site] = asyncio.Semaphore(at_once)
+
+    def assign(self, assignment: Assignment, due_at: datetime | None = None) -> None:
+        """Start reading a switch, or read it by other settings from now on. `due_at`: when it is due
+        first, for a beat that goes on after the service was started again; None: now."""
         if self._assignments.get(assignment.switch) != assignment:
             self._habits[assignment.switch] = Habits()  # another target may be another switch
         self._assignments[assignment.switch] = assignment
-        due_at = self._clock.now() + timedelta(seconds=self._jitter())
-        self._schedule.put(assignment.switch, assignment.interval, due_at)
+        soon = self._clock.now() + timedelta(seconds=self._jitter())
+        self._schedule.put(assignment.switch, assignment.interval, max(soon, due_at or soon))
         self._wake.set()
 
     def dismiss(self, switch: int) -> None:
@@ -97,14 +111,19 @@ class Rounds:
             raise NotFound("switch to read", str(switch), "it is not in the inventory, or switched off")
         if not self._schedule.take(switch):
             raise Conflict(f"{assignment.name} is being read at this moment")
-        return await self._attempt(assignment)
+        async with self._slot_of(assignment.site):
+            return await self._attempt(assignment)
 
     async def _turn(self, switch: int) -> None:
         assignment = self._assignments.get(switch)
         if assignment is None:
             return
-        async with self._slots:
+        # The site's slot first: who waits for it is not to hold a place that others could use.
+        async with self._slot_of(assignment.site), self._slots:
             await self._attempt(assignment)
+
+    def _slot_of(self, site: str) -> AbstractAsyncContextManager[None]:
+        return self._site_slots.get(site, nullcontext())
 
     async def _attempt(self, assignment: Assignment) -> Attempt:
         started_at = self._clock.now()
@@ -112,10 +131,7 @@ class Rounds:
         try:
             outcome: Reading | KiteRollError
             try:
-                habits = self._habits.get(assignment.switch)
-                outcome = await read_switch(
-                    assignment.name, assignment.target, self._clock, self._limits, habits
-                )
+                outcome = await self._read(assignment)
             except KiteRollError as failure:
                 outcome = failure
             answered = isinstance(outcome, Reading)
@@ -132,6 +148,13 @@ class Rounds:
         finally:
             self._schedule.done(assignment.switch)
             self._wake.set()
+
+    async def _read(self, assignment: Assignment) -> Reading:
+        limits = assignment.limits or self._limits
+        if isinstance(assignment.target, Bridge):
+            return await read_bridge(assignment.name, assignment.target, self._clock, limits)
+        habits = self._habits.get(assignment.switch)
+        return await read_switch(assignment.name, assignment.target, self._clock, limits, habits)
 
     async def _sleep(self) -> None:
         """Until the next switch is due, or something changed."""

@@ -108,7 +108,7 @@ class ByUser:
             raise Malformed(
                 f"an answer does not pass its check ({refused.trouble.name.lower()})"
             ) from refused
-        _, at = read_scoped(envelope.scoped)
+        *_, at = read_scoped(envelope.scoped)
         pdu = decode_pdu(envelope.scoped, at)
         trusted = envelope.flags & self._user.flags == self._user.flags
         if pdu.kind == Kind.REPORT:

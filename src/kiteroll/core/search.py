@@ -34,12 +34,21 @@ class AddressIndex:
                 self._known.add(mac)
                 self._pending.append(f"{mac.digits}\n")
 
+    def shares_prefix(self, mac: MacAddress) -> bool:
+        """Whether another known address has the same first three octets."""
+        self._settle()
+        lines = _lines_starting(self._text, mac.digits[:6])
+        return len(list(islice(lines, 2))) > (mac in self._known)
+
+    def beginning(self, prefix: str, limit: int) -> list[MacAddress]:
+        """At most `limit` addresses that begin with these hex digits."""
+        self._settle()
+        return [self._at(line) for line in islice(_lines_starting(self._text, prefix), limit)]
+
     def find(self, fragment: Fragment, limit: int) -> list[MacAddress]:
         """At most `limit` addresses that hold the fragment: those ending with it first (people
         hold the last digits of a label), then those beginning with it, then the rest."""
-        if self._pending:
-            pending, self._pending = self._pending, []
-            self._text += "".join(pending)
+        self._settle()
         if fragment.is_whole:
             mac = MacAddress(int(fragment.digits, 16))
             return [mac] if mac in self._known else []
@@ -50,10 +59,15 @@ class AddressIndex:
             found.update(dict.fromkeys(islice(_lines_starting(text, digits), limit)))
         if len(found) < limit:
             found.update(dict.fromkeys(islice(_lines_with(text, digits, 0), limit + len(found))))
-        return [
-            MacAddress(int(text[line * _STRIDE : line * _STRIDE + _WIDTH], 16))
-            for line in islice(found, limit)
-        ]
+        return [self._at(line) for line in islice(found, limit)]
+
+    def _settle(self) -> None:
+        if self._pending:
+            pending, self._pending = self._pending, []
+            self._text += "".join(pending)
+
+    def _at(self, line: int) -> MacAddress:
+        return MacAddress(int(self._text[line * _STRIDE : line * _STRIDE + _WIDTH], 16))
 
 
 def _lines_with(text: str, needle: str, start: int) -> Iterable[int]:

@@ -2,11 +2,11 @@
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from kiteroll.core.reading import Reading, key_of
 from kiteroll.core.stay import Stay
-from kiteroll.core.uptime import restarted
+from kiteroll.core.uptime import drift, restarted
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -19,6 +19,8 @@ class Marks:
     uptime_at: datetime | None = None
     grace_until: datetime | None = None
     """Until then absence does not count, because the switch restarted."""
+    drift: timedelta | None = None
+    """By how much its uptime ran ahead of our clock between its last two readings."""
 
     def after(self, reading: Reading, grace_until: datetime | None) -> "Marks":
         ticks = reading.device.uptime_ticks
@@ -28,7 +30,16 @@ class Marks:
             uptime_ticks=self.uptime_ticks if ticks is None else ticks,
             uptime_at=self.uptime_at if ticks is None else reading.taken_at,
             grace_until=grace_until,
+            drift=self._drift_to(reading),
         )
+
+    def _drift_to(self, reading: Reading) -> timedelta | None:
+        ticks = reading.device.uptime_ticks
+        if ticks is None or self.uptime_ticks is None or self.uptime_at is None:
+            return None
+        if self.restart_before(reading):
+            return None
+        return drift(self.uptime_ticks, self.uptime_at, ticks, reading.taken_at)
 
     def restart_before(self, reading: Reading) -> bool:
         ticks = reading.device.uptime_ticks

@@ -29,5 +29,12 @@ def restarted(before_ticks: int, before_at: datetime, ticks: int, at: datetime) 
     return min(off, WRAP_TICKS - off) > _slack_ticks(elapsed_ticks)
 
 
+def drift(before_ticks: int, before_at: datetime, ticks: int, at: datetime) -> timedelta:
+    """By how much the agent's clock ran ahead of ours (behind: negative) between two readings that
+    no restart separates; a wrap in between is seen through."""
+    ran = uptime((ticks - before_ticks) % WRAP_TICKS)
+    return ran - (at - before_at)
+
+
 def _slack_ticks(elapsed_ticks: int) -> int:
     return int(_SLACK.total_seconds()) * TICKS_PER_SECOND + elapsed_ticks // 100

@@ -9,20 +9,32 @@ import sys
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Invalid
 from kiteroll.lab import story, tarn_ferries
+from kiteroll.lab.name_server import NameServer, host_names
 from kiteroll.lab.site import Site
 
 
-async def _serve(port: int, *, events: bool) -> None:
+async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None) -> None:
     world = tarn_ferries.build()
-    site = Site(world, SystemClock(), port=port)
+    names = NameServer(host_names(world))
+    await names.open(port)
+    site = Site(world, SystemClock(), port=port, notify=notify)
     site.open()
     if events:
         story.schedule(world, lambda line: print(f"lab: {line}", file=sys.stderr, flush=True))
     switches = [
-        {"name": switch.name, "address": switch.address, "access": site.access_to(switch)}
+        {
+            "name": switch.name,
+            "address": switch.address,
+            "access": site.access_to(switch),
+            "about": {
+                "site": tarn_ferries.site_of(switch.name),
+                "groups": [tarn_ferries.group_of(switch.name)],
+                "table_size": switch.table_size,
+            },
+        }
         for switch in world.switches.values()
     ]
-    ready = {"port": port, "switches": switches}
+    ready = {"port": port, "switches": switches, "makers": tarn_ferries.MAKERS}
     print(json.dumps(ready), flush=True)
     task = asyncio.create_task(site.run(), name="lab")
     loop = asyncio.get_running_loop()
@@ -40,9 +52,16 @@ def main() -> int:
         "--port", type=int, default=16100, help="UDP port of every agent (default %(default)s)"
     )
     parser.add_argument("--still", action="store_true", help="no events: the network at peace")
+    parser.add_argument(
+        "--notify",
+        type=int,
+        metavar="PORT",
+        help="UDP port on loopback where notifications go (default: none)",
+    )
     args = parser.parse_args()
+    notify = None if args.notify is None else ("127.0.0.1", args.notify)
     try:
-        asyncio.run(_serve(args.port, events=not args.still))
+        asyncio.run(_serve(args.port, events=not args.still, notify=notify))
     except Invalid as problem:
         print(f"lab: {problem}", file=sys.stderr)
         return 2

@@ -9,10 +9,10 @@ from types import TracebackType
 from typing import Self
 
 from kiteroll.core.errors import Invalid
-from kiteroll.lab.agent_v3 import LabEngine, answer_v3
 from kiteroll.lab.mib_view import MibView
 from kiteroll.lab.traits import PLAIN, Traits
 from kiteroll.snmp import ber
+from kiteroll.snmp.authority import Authority, answer_v3
 from kiteroll.snmp.message import (
     V1,
     V2C,
@@ -39,7 +39,7 @@ class AgentSettings:
     community: str = "tarn-read"
     max_message: int = 1472
     """Largest message in octets: what fits an Ethernet frame with IPv4 and UDP headers."""
-    engine: LabEngine | None = None
+    engine: Authority | None = None
     """Speaks SNMPv3 only, as this engine."""
     traits: Traits = PLAIN
 
@@ -141,7 +141,8 @@ class AgentFarm:
 
     def __init__(self, port: int, seed: int = 1) -> None:
         self.port = port
-        self._sockets: list[socket.socket] = []
+        self._sockets: dict[str, socket.socket] = {}
+        """By the address they answer on."""
         self._random = random.Random(seed)
 
     def listen(self, address: str, views: Callable[[], Views | None], settings: AgentSettings) -> None:
@@ -158,15 +159,19 @@ class AgentFarm:
             raise Invalid(
                 f"no simulated agent can listen on {address} port {self.port}/udp: {taken.strerror}"
             ) from taken
-        self._sockets.append(sock)
+        self._sockets[address] = sock
         asyncio.get_running_loop().add_reader(sock, self._serve, sock, views, settings)
 
     def close(self) -> None:
         loop = asyncio.get_running_loop()
-        for sock in self._sockets:
+        for sock in self._sockets.values():
             loop.remove_reader(sock)
             sock.close()
         self._sockets.clear()
+
+    def send(self, address: str, message: bytes, to: tuple[str, int]) -> None:
+        """Send a message of the agent at `address`: a notification."""
+        _send(self._sockets[address], message, to)
 
     def __enter__(self) -> Self:
         return self
@@ -201,9 +206,12 @@ class AgentFarm:
             return self._random.randbytes(self._random.randrange(1, 200))
         if settings.engine is not None:
             seconds = int(asyncio.get_running_loop().time())
-            return answer_v3(
-                settings.engine, views, data, seconds, lambda view, pdu: respond(view, settings, V2C, pdu)
-            )
+
+            def by_context(context: bytes, pdu: Pdu) -> bytes | None:
+                view = views.get(context.decode(errors="replace"))
+                return None if view is None else respond(view, settings, V2C, pdu)
+
+            return answer_v3(settings.engine, data, seconds, by_context)
         request = decode_message(data)
         if traits.breaks_off_in and _half_way(views[""], traits.breaks_off_in, request):
             return None

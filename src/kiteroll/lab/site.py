@@ -7,37 +7,36 @@ from datetime import UTC, datetime
 
 from kiteroll.clock import Clock
 from kiteroll.lab.agent import AgentFarm, AgentSettings, Views
-from kiteroll.lab.agent_v3 import LabEngine
 from kiteroll.lab.mib_view import ticks
+from kiteroll.lab.notifier import LAB_USER, Notifier, engine_of
 from kiteroll.lab.objects import views
 from kiteroll.lab.switch import LabSwitch
 from kiteroll.lab.world import World
 from kiteroll.snmp import mib
-from kiteroll.snmp.usm import Auth, User
 
 SETTLE_S = 900.0
 """World seconds lived before anyone may look, so that tables are as full as they get."""
 _STEP_S = 0.25
-LAB_USER = User(
-    name="terminal-reader",
-    auth=Auth.SHA256,
-    auth_password="ferry-across-the-tarn",
-    privacy=True,
-    privacy_password="berth-lights-at-dusk",
-)
-"""The SNMPv3 user of simulated switches."""
 _BOOTED_ONCE = datetime(2026, 6, 1, tzinfo=UTC)
 
 
 class Site:
     def __init__(
-        self, world: World, clock: Clock, *, port: int, settings: AgentSettings | None = None
+        self,
+        world: World,
+        clock: Clock,
+        *,
+        port: int,
+        settings: AgentSettings | None = None,
+        notify: tuple[str, int] | None = None,
     ) -> None:
+        """`notify`: where its switches send their notifications; None: they send none."""
         self.world = world
         self.farm = AgentFarm(port)
         self._clock = clock
         self._settings = settings or AgentSettings()
         self._began = clock.monotonic()
+        self._notifier = None if notify is None else Notifier(world, self.farm, self._settings, notify)
 
     def open(self) -> None:
         """Settle the world and bind its agents. Raises Invalid when an address is taken."""
@@ -56,10 +55,7 @@ class Site:
 
     def _settings_of(self, switch: LabSwitch) -> AgentSettings:
         traits = switch.traits
-        engine = (
-            LabEngine(b"\x80\x00\x00\x00\x05" + switch.name.encode()[:24], LAB_USER) if traits.v3 else None
-        )
-        return replace(self._settings, traits=traits, engine=engine)
+        return replace(self._settings, traits=traits, engine=engine_of(switch))
 
     def access_to(self, switch: LabSwitch) -> dict[str, object]:
         """How the switch wants to be asked, by the names of `schemas.api.Credential`."""
@@ -81,6 +77,8 @@ class Site:
         try:
             while True:
                 self.world.advance(self._clock.monotonic() - self._began)
+                if self._notifier is not None:
+                    self._notifier.tell(int(asyncio.get_running_loop().time()))
                 await asyncio.sleep(_STEP_S)
         finally:
             self.farm.close()

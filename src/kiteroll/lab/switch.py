@@ -55,6 +55,8 @@ class LabSwitch:
     """Interface to the name of the port at the other end of its cable, where that is a switch."""
     neighbour_cache: dict[str, MacAddress] = field(default_factory=dict)
     """IP to MAC address, on switches that route."""
+    table_size: int | None = None
+    """Addresses its table holds; None: as many as come."""
     discards: int = 0
     """Addresses not learned for want of room (dot1dTpLearnedEntryDiscards)."""
     topology_changes: int = 1
@@ -68,6 +70,10 @@ class LabSwitch:
     def learn(self, mac: int, vlan: int, port: int, at: float) -> None:
         row = self.fdb.get((vlan, mac))
         if row is None:
+            if self.table_size is not None and len(self.fdb) >= self.table_size:
+                self.discards += 1
+                self.version += 1
+                return
             self.fdb[vlan, mac] = Learned(port, at)
             self.version += 1
             return

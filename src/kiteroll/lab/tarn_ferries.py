@@ -41,20 +41,25 @@ class Kind:
     """First three octets, of a maker that does not exist."""
     vlan: int
     every_s: float
+    maker: str
+    """One that does not exist."""
 
 
-KIOSK = Kind("kiosk", "Ticket kiosk", 0x021A01, 20, 20)
-GATE = Kind("gate", "Gate reader", 0x021A02, 20, 15)
-SCALE = Kind("scale", "Weighbridge controller", 0x021A03, 30, 10)
-SPEAKER = Kind("speaker", "Tannoy speaker", 0x021A04, 40, 60)
-LIGHT = Kind("light", "Berth light", 0x021A05, 30, 45)
-WIND = Kind("wind", "Wind gauge", 0x021A06, 30, 10)
-CRADLE = Kind("cradle", "Scanner cradle", 0x021A07, 50, 30)
-PHONE = Kind("phone", "Desk phone", 0x021A08, 40, 40)
-DESK = Kind("desk", "Office computer", 0x021A09, 10, 25)
-LAPTOP = Kind("laptop", "Crew laptop", 0x021A0A, 10, 15)
-SERVER = Kind("server", "Server", 0x021A0B, 10, 5)
+KIOSK = Kind("kiosk", "Ticket kiosk", 0x021A01, 20, 20, "Lowmere Kiosk Works")
+GATE = Kind("gate", "Gate reader", 0x021A02, 20, 15, "Harrelgate Readers")
+SCALE = Kind("scale", "Weighbridge controller", 0x021A03, 30, 10, "Tunstone Weighing")
+SPEAKER = Kind("speaker", "Tannoy speaker", 0x021A04, 40, 60, "Oakhollow Sound")
+LIGHT = Kind("light", "Berth light", 0x021A05, 30, 45, "Berthlamp and Daughters")
+WIND = Kind("wind", "Wind gauge", 0x021A06, 30, 10, "Cairnvane Instruments")
+CRADLE = Kind("cradle", "Scanner cradle", 0x021A07, 50, 30, "Quillscan Cradles")
+PHONE = Kind("phone", "Desk phone", 0x021A08, 40, 40, "Fellbeck Telephones")
+DESK = Kind("desk", "Office computer", 0x021A09, 10, 25, "Rushmire Computing")
+LAPTOP = Kind("laptop", "Crew laptop", 0x021A0A, 10, 15, "Rushmire Portables")
+SERVER = Kind("server", "Server", 0x021A0B, 10, 5, "Stonewater Machines")
 SWITCH_PREFIX = 0x021AF0
+KINDS = (KIOSK, GATE, SCALE, SPEAKER, LIGHT, WIND, CRADLE, PHONE, DESK, LAPTOP, SERVER)
+MAKERS = {f"{kind.prefix:06x}": kind.maker for kind in KINDS} | {f"{SWITCH_PREFIX:06x}": "Tarnside Switching"}
+"""What the demo writes into its own list of prefixes."""
 
 TRAITS: dict[str, Traits] = {
     "core-2": Traits(loss=0.02),
@@ -67,6 +72,11 @@ TRAITS: dict[str, Traits] = {
     "workshop": Traits(views="tarn-read@{vlan}", vlan_table=False),
 }
 """How they differ, as switches of different makers do; the others are plain."""
+
+TABLE_SIZES = {"quay-2": 100}
+"""Addresses a table holds: this one is nearly full."""
+SITES = {"core-1": "Machine rooms", "core-2": "Machine rooms", "workshop": "Yard", "weighbridge": "Yard"}
+"""Where a switch stands, as the demo writes it into the inventory; the others: see `site_of`."""
 
 PLAN: dict[str, tuple[tuple[Kind, int], ...]] = {
     "ticket-hall": ((KIOSK, 12), (SPEAKER, 3), (PHONE, 2)),
@@ -101,6 +111,14 @@ def build(seed: int = 1, traits: Mapping[str, Traits] = TRAITS) -> World:
     return world
 
 
+def site_of(name: str) -> str:
+    return SITES.get(name) or ("Quays" if name.startswith("quay") else "Terminal")
+
+
+def group_of(name: str) -> str:
+    return "core" if name.startswith("core") else "access"
+
+
 def _give_addresses(world: World) -> None:
     """core-1 routes: it knows an IPv4 address of everything but switches, and an IPv6 one of servers."""
     cache = world.switches["core-1"].neighbour_cache
@@ -125,6 +143,7 @@ def _switches(world: World, traits: Mapping[str, Traits]) -> None:
             vlans=dict(VLANS),
             booted_at=-86400.0 * (20 + number),
             traits=traits.get(name, PLAIN),
+            table_size=TABLE_SIZES.get(name),
         )
         switch.ports = {at: LabPort(number=at, name=f"p{at}") for at in range(1, PORTS + 1)}
         world.add_switch(switch)

@@ -180,12 +180,13 @@ def unseal(data: bytes, user: User | None) -> Envelope:
     return Envelope(message_id, flags, engine, name, body)
 
 
-def read_scoped(scoped: bytes) -> tuple[bytes, int]:
-    """Context name, and where the PDU begins. Raises Malformed."""
+def read_scoped(scoped: bytes) -> tuple[bytes, bytes, int]:
+    """contextEngineID, contextName, and where the PDU begins. Raises Malformed."""
     at, _ = ber.expect(scoped, 0, ber.SEQUENCE)
-    _, at = ber.expect(scoped, at, ber.OCTET_STRING)
     start, at = ber.expect(scoped, at, ber.OCTET_STRING)
-    return scoped[start:at], at
+    engine_id = scoped[start:at]
+    start, at = ber.expect(scoped, at, ber.OCTET_STRING)
+    return engine_id, scoped[start:at], at
 
 
 def _check_digest(data: bytes, start: int, end: int, user: User, engine_id: bytes) -> None:

@@ -1,0 +1,45 @@
+"""Trying how a switch is asked, without reading its tables."""
+
+from dataclasses import dataclass
+from datetime import timedelta
+
+from kiteroll.clock import Clock
+from kiteroll.collect.agent import Agent, Target
+from kiteroll.collect.conversation import ScalarGet
+from kiteroll.collect.limits import Limits
+from kiteroll.collect.values import number, text
+from kiteroll.core.errors import DeviceSilent
+from kiteroll.core.uptime import uptime
+from kiteroll.snmp import mib
+
+_ASKED = (mib.SYS_NAME, mib.SYS_DESCR, mib.SYS_LOCATION, mib.SYS_UP_TIME, mib.DOT1D_BASE_BRIDGE_ADDRESS)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Greeting:
+    name: str
+    description: str
+    location: str
+    up: timedelta | None
+    bridges: bool
+    """Whether it tells a bridge address: a device without one has no MAC address table to read."""
+    took: timedelta
+
+
+async def greet(target: Target, clock: Clock, limits: Limits) -> Greeting:
+    """Raises DeviceSilent, DeviceRefused (SNMPv3, with the reason) or Invalid (no such host)."""
+    started = clock.monotonic()
+    async with Agent(target, clock) as agent:
+        get = ScalarGet(_ASKED, target.protocol, limits)
+        ended = await agent.hold(get, started + limits.total_s)
+        if ended.silent and not get.values:
+            raise DeviceSilent(target.address, f"{ended.why}. {agent.security.silence()}")
+    ticks = number(get.values.get(mib.SYS_UP_TIME))
+    return Greeting(
+        name=text(get.values.get(mib.SYS_NAME)),
+        description=text(get.values.get(mib.SYS_DESCR)),
+        location=text(get.values.get(mib.SYS_LOCATION)),
+        up=None if ticks is None else uptime(ticks),
+        bridges=mib.DOT1D_BASE_BRIDGE_ADDRESS in get.values,
+        took=timedelta(seconds=clock.monotonic() - started),
+    )

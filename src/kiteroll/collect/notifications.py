@@ -1,0 +1,150 @@
+"""Hears notifications of switches: SNMPv2c and SNMPv3, traps and informs (RFC 3416, RFC 3414).
+
+What one says is not believed, it only brings a reading forward. So a v2c notification counts when
+it comes from the address of a switch that is asked by community; one that is asked by user must
+have its notifications authenticated by that user. Everything else is dropped and counted.
+"""
+
+import asyncio
+import secrets
+from collections import OrderedDict
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any, cast
+
+from kiteroll.clock import Clock
+from kiteroll.snmp.authority import WINDOW_S, Authority, answer_v3, read_head
+from kiteroll.snmp.ber import Malformed
+from kiteroll.snmp.message import V2C, Kind, Pdu, decode_message, decode_pdu, wrap
+from kiteroll.snmp.notice import Notice, read_notice, receipt
+from kiteroll.snmp.usm import V3, Engine, Refused, User, read_scoped, unseal
+
+_MOST_ENGINES = 10_000
+
+
+@dataclass(frozen=True, slots=True)
+class Sender:
+    """A switch at some address."""
+
+    switch: str
+    user: User | None
+    """The user it is asked as; None when it is asked by community."""
+
+
+@dataclass(frozen=True, slots=True)
+class OwnEngine:
+    """Who we are to switches that send informs."""
+
+    id: bytes
+    boots: int
+
+    @staticmethod
+    def new_id() -> bytes:
+        """RFC 3411 snmpEngineID: format 5, octets of our own choice."""
+        return b"\x80\x00\x00\x00\x05" + secrets.token_bytes(8)
+
+
+Senders = Callable[[str], Sequence[Sender]]
+Hear = Callable[[Sequence[str], Notice], None]
+
+
+class Notifications(asyncio.DatagramProtocol):
+    def __init__(self, engine: OwnEngine, clock: Clock, senders: Senders, hear: Hear) -> None:
+        """`senders`: the switches at an IP address. `hear` is told which switches a notice is of."""
+        self.dropped = 0
+        self._engine = engine
+        self._clock = clock
+        self._began = clock.monotonic()
+        self._senders = senders
+        self._hear = hear
+        self._transport: asyncio.DatagramTransport | None = None
+        self._clocks: OrderedDict[bytes, Engine] = OrderedDict()
+        """Latest boots and time of each engine heard: an older message is a repeated one."""
+
+    def connection_made(self, transport: asyncio.BaseTransport) -> None:
+        # Event loops' own datagram transports are no subclasses of asyncio's.
+        self._transport = cast(asyncio.DatagramTransport, transport)
+
+    def datagram_received(self, data: bytes, addr: tuple[str | Any, int]) -> None:
+        host = str(addr[0]).removeprefix("::ffff:")
+        senders = self._senders(host)
+        reply = None
+        if not senders:
+            self.dropped += 1
+            return
+        try:
+            reply = self._take(data, senders)
+        except (Malformed, Refused):
+            self.dropped += 1
+        if reply is not None and self._transport is not None:
+            self._transport.sendto(reply, addr)
+
+    def _take(self, data: bytes, senders: Sequence[Sender]) -> bytes | None:
+        """The answer to an inform or a discovery; None for a trap."""
+        if _version(data) == V3:
+            return self._take_v3(data, senders)
+        message = decode_message(data)
+        names = [one.switch for one in senders if one.user is None]
+        if message.version != V2C or not names:
+            raise Malformed("a notification that is neither v2c nor of one asked by community")
+        self._hear(names, read_notice(message.pdu))
+        if message.pdu.kind != Kind.INFORM:
+            return None
+        return wrap(V2C, message.community, receipt(message.pdu))
+
+    def _take_v3(self, data: bytes, senders: Sequence[Sender]) -> bytes | None:
+        users = {one.user.name.encode(): one.user for one in senders if one.user is not None}
+        engine = read_head(data).engine
+        if engine.id in (b"", self._engine.id):
+            # To us as the authority: a discovery, or an inform.
+            authority = Authority(self._engine.id, users, self._engine.boots)
+            now_s = int(self._clock.monotonic() - self._began)
+            return answer_v3(authority, data, now_s, lambda _, pdu: self._inform(pdu, senders))
+        self._trap(data, users, senders)
+        return None
+
+    def _inform(self, pdu: Pdu, senders: Sequence[Sender]) -> bytes | None:
+        if pdu.kind != Kind.INFORM:
+            return None
+        self._hear([one.switch for one in senders if one.user is not None], read_notice(pdu))
+        return receipt(pdu)
+
+    def _trap(self, data: bytes, users: Mapping[bytes, User], senders: Sequence[Sender]) -> None:
+        """The sender is the authority: its own engine and clock count."""
+        head = read_head(data)
+        user = users.get(head.user)
+        if user is None or head.flags & 3 != user.flags:
+            raise Malformed("a trap of a user that the switch is not asked as")
+        envelope = unseal(data, user)
+        if user.flags:
+            self._check_time(envelope.engine)
+        *_, at = read_scoped(envelope.scoped)
+        pdu = decode_pdu(envelope.scoped, at)
+        if pdu.kind != Kind.TRAP:
+            raise Malformed("a request that is no trap")
+        names = [one.switch for one in senders if one.user is not None and one.user.name == user.name]
+        self._hear(names, read_notice(pdu))
+
+    def _check_time(self, told: Engine) -> None:
+        """RFC 3414 3.2 step 7b: not from before the latest boot, nor older than the window."""
+        known = self._clocks.get(told.id)
+        if known is not None:
+            older = told.boots < known.boots
+            if older or (told.boots == known.boots and told.time < known.time - WINDOW_S):
+                raise Malformed("an old trap, repeated")
+        if known is None or (told.boots, told.time) > (known.boots, known.time):
+            self._clocks[told.id] = told
+            self._clocks.move_to_end(told.id)
+        if len(self._clocks) > _MOST_ENGINES:
+            self._clocks.popitem(last=False)
+
+
+def _version(data: bytes) -> int:
+    """msgVersion: the first element of every SNMP message."""
+    try:
+        at = 2 + (data[1] & 0x7F if data[1] & 0x80 else 0)
+        if data[0] != 0x30 or data[at] != 0x02 or data[at + 1] != 1:
+            raise Malformed("no SNMP message")
+        return data[at + 2]
+    except IndexError as cut:
+        raise Malformed("no SNMP message") from cut

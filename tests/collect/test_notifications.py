@@ -1,0 +1,193 @@
+"""Notifications as real senders send them: net-snmp's snmptrap and snmpinform, and our own switches."""
+
+import asyncio
+import socket
+import subprocess
+from collections.abc import Awaitable, Callable, Iterator, Sequence
+
+import pytest
+
+from kiteroll.clock import SystemClock
+from kiteroll.collect.notifications import Notifications, OwnEngine, Sender
+from kiteroll.core.mac import MacAddress
+from kiteroll.lab.notifier import LAB_USER
+from kiteroll.lab.site import Site
+from kiteroll.lab.switch import LabPort, LabSwitch
+from kiteroll.lab.traits import Traits
+from kiteroll.lab.world import Host, World
+from kiteroll.snmp.notice import Notice
+from kiteroll.snmp.usm import Auth, User
+from tests.ports import free_udp_port
+
+READER = User(
+    name="terminal-reader",
+    auth=Auth.SHA256,
+    auth_password="ferry-across-the-tarn",
+    privacy=True,
+    privacy_password="berth-lights-at-dusk",
+)
+USER = (
+    *("-v3", "-u", READER.name, "-l", "authPriv", "-a", "SHA-256", "-A", READER.auth_password),
+    *("-x", "AES", "-X", READER.privacy_password),
+)
+LINK_DOWN = ("", "1.3.6.1.6.3.1.1.5.3", "1.3.6.1.2.1.2.2.1.1.7", "i", "7")
+COLD_START = ("", "1.3.6.1.6.3.1.1.5.1")
+OTHER = ("", "1.3.6.1.4.1.99999.1")
+ENGINE = OwnEngine(b"\x80\x00\x00\x00\x05kite-ear", 3)
+
+
+class Ear:
+    """Our receiver on a free port, and what it heard."""
+
+    def __init__(self, senders: dict[str, Sequence[Sender]]) -> None:
+        self.port = free_udp_port()
+        self.heard: list[tuple[tuple[str, ...], Notice]] = []
+        self.notifications = Notifications(
+            ENGINE,
+            SystemClock(),
+            lambda host: senders.get(host, ()),
+            lambda names, notice: self.heard.append((tuple(names), notice)),
+        )
+
+    def during(self, work: Callable[[], Awaitable[object]]) -> list[tuple[tuple[str, ...], Notice]]:
+        async def run() -> None:
+            loop = asyncio.get_running_loop()
+            transport, _ = await loop.create_datagram_endpoint(
+                lambda: self.notifications, local_addr=("127.0.0.1", self.port)
+            )
+            try:
+                await work()
+                for _ in range(20):
+                    await asyncio.sleep(0.01)
+            finally:
+                transport.close()
+
+        asyncio.run(run())
+        return self.heard
+
+    def sent(self, program: str, *words: str) -> tuple[int, list[tuple[tuple[str, ...], Notice]]]:
+        """What is heard of one run of net-snmp's program, and its exit code."""
+        code = 0
+
+        async def work() -> None:
+            nonlocal code
+            options, what = words[: words.index("")], words[words.index("") :]
+            process = await asyncio.create_subprocess_exec(
+                program, *options, "-r", "1", "-t", "1", f"127.0.0.1:{self.port}", *what,
+                stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+            )  # fmt: skip
+            code = await process.wait()
+
+        heard = self.during(work)
+        return code, heard
+
+
+def by_community() -> dict[str, Sequence[Sender]]:
+    return {"127.0.0.1": (Sender("quay-1", None),)}
+
+
+def by_user(user: User = READER) -> dict[str, Sequence[Sender]]:
+    return {"127.0.0.1": (Sender("weighbridge", user),)}
+
+
+def test_a_v2c_trap_is_heard() -> None:
+    _, heard = Ear(by_community()).sent("snmptrap", "-v2c", "-c", "any", *LINK_DOWN)
+    assert heard == [(("quay-1",), Notice("linkDown", 7))]
+
+
+def test_a_v2c_inform_is_heard_and_answered() -> None:
+    code, heard = Ear(by_community()).sent("snmpinform", "-v2c", "-c", "any", *COLD_START)
+    assert (code, heard) == (0, [(("quay-1",), Notice("coldStart", None))])
+
+
+def test_a_v3_trap_is_heard_when_its_user_is_the_one_the_switch_is_asked_as() -> None:
+    engine = ("-e", "0x8000000005aabbccdd", "-Z", "4,1000")
+    _, heard = Ear(by_user()).sent("snmptrap", *USER, *engine, *LINK_DOWN)
+    assert heard == [(("weighbridge",), Notice("linkDown", 7))]
+
+
+def test_a_v3_inform_discovers_our_engine_and_is_answered() -> None:
+    code, heard = Ear(by_user()).sent("snmpinform", *USER, *LINK_DOWN)
+    assert (code, heard) == (0, [(("weighbridge",), Notice("linkDown", 7))])
+
+
+@pytest.mark.parametrize(
+    ("senders", "program", "words"),
+    [
+        ({}, "snmptrap", ("-v2c", "-c", "any", *LINK_DOWN)),
+        (by_user(), "snmptrap", ("-v2c", "-c", "any", *LINK_DOWN)),
+        (by_user(), "snmptrap", (*USER[:-1], "another-key-entirely", "-e", "0x8000000005aabb", *LINK_DOWN)),
+        (by_user(), "snmpinform", (*USER[:8], "the-wrong-password", *USER[9:], *LINK_DOWN)),
+        (by_community(), "snmptrap", (*USER, "-e", "0x8000000005aabb", *LINK_DOWN)),
+    ],
+    ids=["stranger", "v2c of a v3 switch", "wrong key", "wrong password", "v3 of a v2c switch"],
+)
+def test_what_cannot_be_trusted_is_dropped(
+    senders: dict[str, Sequence[Sender]], program: str, words: tuple[str, ...]
+) -> None:
+    ear = Ear(senders)
+    _, heard = ear.sent(program, *words)
+    assert heard == []
+    assert ear.notifications.dropped or program == "snmpinform"
+
+
+def test_a_trap_from_before_a_restart_is_an_old_one_repeated() -> None:
+    ear = Ear(by_user())
+    for times in ("5,100", "4,9000", "5,101"):
+        ear.sent("snmptrap", *USER, "-e", "0x8000000005aabbccdd", "-Z", times, *LINK_DOWN)
+    assert len(ear.heard) == 2
+    assert ear.notifications.dropped == 1
+
+
+def test_other_notifications_have_no_name_and_garbage_is_dropped() -> None:
+    ear = Ear(by_community())
+    _, heard = ear.sent("snmptrap", "-v2c", "-c", "any", *OTHER)
+    assert heard == [(("quay-1",), Notice("", None))]
+
+    async def garbage() -> None:
+        with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as sock:
+            for data in (b"", b"\x30", b"\x30\x82", b"\x30\x03\x02\x01\x03", bytes(range(256))):
+                sock.sendto(data, ("127.0.0.1", ear.port))
+
+    ear.during(garbage)
+    assert ear.notifications.dropped == 5
+
+
+@pytest.fixture
+def world() -> Iterator[World]:
+    world = World()
+    for number, v3 in enumerate((False, True), 1):
+        switch = LabSwitch(
+            name=f"quay-{number}",
+            mac=MacAddress(0x021AF0000000 + number),
+            address=f"127.77.9.{number}",
+            traits=Traits(v3=v3),
+        )
+        switch.ports = {at: LabPort(number=at, name=f"p{at}") for at in (1, 2)}
+        world.add_switch(switch)
+    host = Host(name="cradle", kind="cradle", mac=MacAddress(0x021A07000001), vlan=1, every_s=10)
+    host.at = ("quay-1", 1)
+    world.add_host(host)
+    yield world
+
+
+def test_simulated_switches_tell_of_their_links(world: World) -> None:
+    ear = Ear(
+        {
+            "127.77.9.1": (Sender("quay-1", None),),
+            "127.77.9.2": (Sender("quay-2", LAB_USER),),
+        }
+    )
+
+    async def work() -> None:
+        site = Site(world, SystemClock(), port=free_udp_port(), notify=("127.0.0.1", ear.port))
+        site.open()
+        task = asyncio.create_task(site.run())
+        await asyncio.sleep(0.4)
+        world.move(world.hosts["cradle"], ("quay-2", 2))
+        await asyncio.sleep(0.6)
+        task.cancel()
+        await asyncio.gather(task, return_exceptions=True)
+
+    heard = ear.during(work)
+    assert set(heard) == {(("quay-1",), Notice("linkDown", 1)), (("quay-2",), Notice("linkUp", 2))}
