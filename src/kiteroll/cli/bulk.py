@@ -12,26 +12,25 @@ from kiteroll.cli.context import Context
 from kiteroll.cli.parsing import checked
 from kiteroll.cli.target import split_address
 from kiteroll.client import AsyncClient, Client, ServiceError, add_switch, change_switch, read_now, switches
-from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
 AT_ONCE = 8
 Step = tuple[str, api.NewSwitch, api.SwitchChange | None]
 """What is done ("add", "change" or "same"), with which switch, and what changes in it."""
-COLUMNS = ("name", "address", "credential", "site", "groups", "notes", "interval_s", "enabled")
-
-
-def names_to_read(client: Client, names: list[str], group: str | None, *, everything: bool) -> list[str]:
-    """Raises Invalid when nothing was named, NotFound when the group is empty."""
-    if sum((bool(names), group is not None, everything)) != 1:
-        raise Invalid("name the switches to read, or a --group, or --all")
-    if names:
-        return names
-    known = [one for one in client.each(switches()) if one.enabled]
-    chosen = [one.name for one in known if everything or group in one.groups]
-    if not chosen:
-        raise NotFound("switch to read", group or "all", "none in the inventory fits")
-    return chosen
+COLUMNS = (
+    "name",
+    "address",
+    "credential",
+    "site",
+    "groups",
+    "notes",
+    "interval_s",
+    "timeout_s",
+    "tries",
+    "table_size",
+    "enabled",
+)
 
 
 def read_many(context: Context, names: list[str]) -> list[api.ReadingSummary]:

@@ -11,6 +11,7 @@ _HEALTH = {
     "refused": "red",
     "read": "green",
     "partial": "yellow",
+    "late": "yellow",
     "silent": "red",
     "failed": "red",
     "off": "dim",
@@ -46,6 +47,7 @@ def endpoints(out: Output) -> list[Column[api.Endpoint]]:
     return [
         Column("address", lambda one: one.mac, style=lambda _: "bold"),
         Column("ip", lambda one: one.ips),
+        Column("name", lambda one: one.names),
         Column("switch", of("switch")),  # type: ignore[arg-type]
         Column("port", of("port")),  # type: ignore[arg-type]
         Column("vlan", of("vlan"), shown=lambda one: _place_vlan(place(one))),  # type: ignore[arg-type]
@@ -53,6 +55,7 @@ def endpoints(out: Output) -> list[Column[api.Endpoint]]:
         Column("since", of("began_at"), shown=lambda one: _age(out, place(one), "began_at")),  # type: ignore[arg-type]
         Column("seen", of("seen_at"), shown=lambda one: _ago(out, place(one), "seen_at")),  # type: ignore[arg-type]
         Column("label on port", of("port_alias")),  # type: ignore[arg-type]
+        Column("maker", lambda one: one.maker or ("" if one.assigned == "registry" else one.assigned)),
         Column("why", lambda one: one.why),
     ]
 
@@ -75,7 +78,7 @@ def stays(out: Output) -> list[Column[api.Stay]]:
 def switches(out: Output) -> list[Column[api.Switch]]:
     return [
         Column("switch", lambda one: one.name, style=lambda _: "bold"),
-        Column("address", lambda one: f"{one.host}:{one.port}"),
+        Column("address", _address),
         Column("health", lambda one: one.health, style=lambda one: _HEALTH[one.health]),
         Column("read", lambda one: one.read_at, shown=lambda one: out.age(one.read_at)),
         Column("present", lambda one: one.present, right=True),
@@ -171,6 +174,53 @@ def readings(out: Output) -> list[Column[api.ReadingSummary]]:
             lambda one: one.error or "; ".join(f"{gap.table}: {gap.why} ({gap.rows})" for gap in one.gaps),
         ),
     ]
+
+
+def rounds(out: Output) -> list[Column[api.Round]]:
+    return [
+        Column("round", lambda one: one.id, right=True, style=lambda _: "bold"),
+        Column(
+            "state", lambda one: one.state, style=lambda one: "green" if one.state == "done" else "yellow"
+        ),
+        Column("began", lambda one: one.began_at, shown=lambda one: f"{out.age(one.began_at)} ago"),
+        Column("wanted", lambda one: one.wanted, right=True),
+        Column("read well", lambda one: one.well, right=True),
+        Column("failed", lambda one: len(one.failed), right=True),
+        Column("left", lambda one: len(one.left), right=True),
+    ]
+
+
+def sites() -> list[Column[api.Site]]:
+    return [
+        Column("site", lambda one: one.name, style=lambda _: "bold"),
+        Column("switches", lambda one: one.switches, right=True),
+        Column(
+            "at once", lambda one: one.at_once, shown=lambda one: str(one.at_once or "no limit"), right=True
+        ),
+    ]
+
+
+def mappings() -> list[Column[api.NamedMapping]]:
+    return [
+        Column("mapping", lambda one: one.name, style=lambda _: "bold"),
+        Column("address", lambda one: one.mapping.address),
+        Column("port", lambda one: one.mapping.port),
+        Column("vlan", lambda one: one.mapping.vlan),
+        Column("status", lambda one: one.mapping.status),
+        Column("delimiter", lambda one: one.mapping.delimiter),
+        Column("notation", lambda one: one.mapping.notation),
+    ]
+
+
+def makers() -> list[Column[api.Maker]]:
+    return [
+        Column("prefix", lambda one: one.prefix, style=lambda _: "bold"),
+        Column("maker", lambda one: one.maker),
+    ]
+
+
+def _address(one: api.Switch) -> str:
+    return {"snmp": f"{one.host}:{one.port}", "linux": f"bridge {one.host}"}.get(one.source, one.source)
 
 
 def _next_try(out: Output) -> Callable[[api.Switch], str]:

@@ -6,7 +6,14 @@ from kiteroll.cli import columns, credential
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
-from kiteroll.client import add_credential, change_credential, credentials, remove_credential
+from kiteroll.cli.target import split_address
+from kiteroll.client import (
+    add_credential,
+    change_credential,
+    credentials,
+    remove_credential,
+    test_credential,
+)
 from kiteroll.schemas import api
 
 
@@ -25,6 +32,37 @@ def add_commands(commands: Any) -> None:
     add_command(
         verbs, "list", run_list, "list credentials; what is secret in them is never shown", parents=parents
     )
+
+    one = add_command(
+        verbs,
+        "test",
+        run_test,
+        "ask one switch once, to see whether a credential works there",
+        parents=parents,
+    )
+    one.add_argument("address", metavar="ADDRESS[:PORT]")
+    one.add_argument("--credential", metavar="NAME", help="a named one; else say how to ask")
+    credential.add_options(one)
+
+
+def run_test(context: Context) -> Exit:
+    args, out = context.args, context.out
+    host, port = split_address(args.address)
+    test = checked(
+        api.CredentialTest,
+        host=host,
+        port=port,
+        credential=args.credential,
+        access=credential.given(args) or None,
+    )
+    with context.client() as client:
+        verdict = client.ask(test_credential(test))
+    if out.shape == "json":
+        out.json(verdict)
+    else:
+        facts = [("works" if key == "works" else key.replace("_", " "), value) for key, value in verdict]
+        out.facts((key, value) for key, value in facts if value not in ("", None))
+    return Exit.FINE if verdict.works else Exit.UNREACHABLE
 
 
 def run_add(context: Context) -> Exit:

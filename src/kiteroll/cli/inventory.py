@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from kiteroll.cli import bulk, columns, credential
+from kiteroll.cli import bulk, columns, credential, rounds
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
@@ -20,6 +20,7 @@ from kiteroll.client import (
     vlans,
 )
 from kiteroll.core.errors import Invalid
+from kiteroll.duration import parse_duration_s
 from kiteroll.schemas import api
 
 
@@ -29,7 +30,19 @@ def add_commands(commands: Any) -> None:
 
     one = add_command(verbs, "add", run_add, "add a switch; it is read at once", parents=parents)
     one.add_argument("name")
-    one.add_argument("address", metavar="ADDRESS[:PORT]", help="IP address or host name (port default 161)")
+    one.add_argument(
+        "address",
+        nargs="?",
+        default="",
+        metavar="ADDRESS[:PORT]",
+        help="IP address or host name (port default 161); with --source linux: BRIDGE or BRIDGE@NAMESPACE",
+    )
+    one.add_argument(
+        "--source",
+        choices=("snmp", "linux", "files"),
+        default="snmp",
+        help="asked over SNMP (default); a bridge of the service's own machine; or only what files bring",
+    )
     _add_settings(one)
 
     add_command(verbs, "list", run_list, "list the inventory", parents=parents)
@@ -86,6 +99,11 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
     about.add_argument(
         "--every", type=int, metavar="SECONDS", help="between readings (default: the service's)"
     )
+    about.add_argument("--timeout", metavar="SPAN", help="wait for one answer, such as 500ms")
+    about.add_argument("--tries", type=int, metavar="NUMBER", help="how often one request is sent")
+    about.add_argument(
+        "--table-size", type=int, metavar="NUMBER", help="addresses its table holds; warns when nearly full"
+    )
     about.add_argument("--site", metavar="TEXT")
     about.add_argument("--group", action="append", metavar="NAME", help="may be given again")
     about.add_argument("--notes", metavar="TEXT")
@@ -98,16 +116,28 @@ def _settings(args: argparse.Namespace) -> dict[str, Any]:
         "credential": args.credential,
         "access": access or None,
         "interval_s": args.every,
+        "timeout_s": _span(args.timeout),
+        "tries": args.tries,
+        "table_size": args.table_size,
         "site": args.site,
         "groups": args.group,
         "notes": args.notes,
     }
 
 
+def _span(text: str | None) -> float | None:
+    if text is None:
+        return None
+    try:
+        return parse_duration_s(text)
+    except ValueError as wrong:
+        raise Invalid(f"--timeout: {wrong}") from wrong
+
+
 def run_add(context: Context) -> Exit:
     args = context.args
-    host, port = split_address(args.address)
-    new = checked(api.NewSwitch, name=args.name, host=host, port=port, **_settings(args))
+    host, port = split_address(args.address) if args.source == "snmp" else (args.address, None)
+    new = checked(api.NewSwitch, name=args.name, source=args.source, host=host, port=port, **_settings(args))
     with context.client() as client:
         added = client.ask(add_switch(new))
     told = f"`kiteroll switch show {added.name}` tells how it is read"
@@ -154,7 +184,7 @@ def run_candidates(context: Context) -> Exit:
 
 def run_change(context: Context) -> Exit:
     args = context.args
-    host, port = split_address(args.address) if args.address else (None, None)
+    host, port = _new_address(args.address)
     change = checked(
         api.SwitchChange, name=args.new_name, host=host, port=port, enabled=args.enabled, **_settings(args)
     )
@@ -166,6 +196,13 @@ def run_change(context: Context) -> Exit:
     return Exit.FINE
 
 
+def _new_address(text: str | None) -> tuple[str | None, int | None]:
+    """A bridge's name goes as it is: whether the switch is one, the service knows."""
+    if text is None:
+        return None, None
+    return split_address(text) if "@" not in text else (text, None)
+
+
 def run_remove(context: Context) -> Exit:
     with context.client() as client:
         client.ask(remove_switch(context.args.name))
@@ -175,9 +212,11 @@ def run_remove(context: Context) -> Exit:
 
 def run_read(context: Context) -> Exit:
     args, out = context.args, context.out
-    with context.client() as client:
-        names = bulk.names_to_read(client, args.name, args.group, everything=args.all)
-    answers = bulk.read_many(context, names)
+    if args.group or args.all:
+        return rounds.begin(context, names=args.name, group=args.group, everything=args.all)
+    if not args.name:
+        raise Invalid("name the switches to read, or a --group, or --all")
+    answers = bulk.read_many(context, args.name)
     out.rows(answers, columns.readings(out), empty="each is being read at this moment")
     outcomes = {answer.outcome for answer in answers}
     if "failed" in outcomes:

@@ -17,6 +17,7 @@ from kiteroll.core.errors import Invalid
 from kiteroll.core.reading import Reading
 from kiteroll.duration import parse_duration_s
 from kiteroll.schemas.reading_document import (
+    DocumentAddress,
     DocumentEntry,
     DocumentNeighbour,
     DocumentPort,
@@ -29,6 +30,10 @@ ENTRIES: list[Column[DocumentEntry]] = [
     Column("address", lambda one: one.mac, style=lambda _: "bold"),
     Column("port", lambda one: one.port, shown=lambda one: one.port or "?"),
     Column("status", lambda one: one.status, style=lambda one: "" if one.status == "learned" else "dim"),
+]
+ADDRESSES: list[Column[DocumentAddress]] = [
+    Column("ip", lambda one: one.ip, style=lambda _: "bold"),
+    Column("answers with", lambda one: one.mac),
 ]
 PORTS: list[Column[DocumentPort]] = [
     Column("port", lambda one: one.name, style=lambda _: "bold"),
@@ -64,7 +69,12 @@ def add_commands(commands: Any) -> None:
         "Exit code 0: complete, 4: partial, 3: the switch does not answer or refuses.",
     )
     parser.add_argument(
-        "address", metavar="ADDRESS[:PORT]", help="IP address or host name (port default 161)"
+        "address",
+        metavar="ADDRESS[:PORT]",
+        help="IP address or host name (port default 161); with --source linux: BRIDGE or BRIDGE@NAMESPACE",
+    )
+    parser.add_argument(
+        "--source", choices=("snmp", "linux"), default="snmp", help="linux: a bridge of this machine"
     )
     credential.add_options(parser, community="public")
     parser.add_argument(
@@ -72,6 +82,11 @@ def add_commands(commands: Any) -> None:
     )
     parser.add_argument("--tries", type=int, default=3, help="how often one request is sent (default 3)")
     parser.add_argument("--total", default="60s", metavar="SPAN", help="time for all of it (default 60s)")
+    parser.add_argument(
+        "--name",
+        metavar="SWITCH",
+        help="call it so in the document, for `kiteroll take` (default: its address)",
+    )
     add_format(parser)
 
 
@@ -93,16 +108,20 @@ def run_probe(context: Context) -> Exit:
 async def _read(args: Any) -> Reading:
     from kiteroll.collect.credential import make_target
     from kiteroll.collect.limits import Limits
+    from kiteroll.collect.linux_bridge import Bridge, read_bridge
     from kiteroll.collect.snmp_reader import read_switch
 
-    host, port = split_address(args.address)
-    target = make_target(host, port, credential.given(args))
     try:
         timeout_s, total_s = parse_duration_s(args.timeout), parse_duration_s(args.total)
         limits = Limits(timeout_s=timeout_s, tries=args.tries, total_s=total_s)
     except ValueError as wrong:
         raise Invalid(f"--timeout, --tries or --total: {wrong}") from wrong
-    return await read_switch(target.address, target, SystemClock(), limits)
+    if args.source == "linux":
+        bridge = Bridge.parse(args.address)
+        return await read_bridge(args.name or bridge.address, bridge, SystemClock(), limits)
+    host, port = split_address(args.address)
+    target = make_target(host, port, credential.given(args))
+    return await read_switch(args.name or target.address, target, SystemClock(), limits)
 
 
 def _tell(context: Context, document: ReadingDocument) -> None:
@@ -140,6 +159,9 @@ def _tell(context: Context, document: ReadingDocument) -> None:
         out.rows(document.neighbours, NEIGHBOURS, empty="")
         out.line("")
     out.rows(document.entries, ENTRIES, empty="its MAC address table is empty")
+    if document.addresses:
+        out.line("")
+        out.rows(document.addresses, ADDRESSES, empty="")
 
 
 def _vlans(vlans: list[int]) -> str:

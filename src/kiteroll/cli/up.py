@@ -10,13 +10,14 @@ import signal
 import subprocess
 import sys
 import threading
+from collections.abc import Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
 from kiteroll.cli.parsing import add_command
-from kiteroll.client import Client, ServiceError, add_switch, change_switch
+from kiteroll.client import Client, ServiceError, add_switch, change_switch, keep_makers
 from kiteroll.core.errors import Conflict
 from kiteroll.data_dir import TOKEN_FILE
 from kiteroll.schemas.api import Credential, NewSwitch, SwitchChange
@@ -26,6 +27,8 @@ if TYPE_CHECKING:
 
 DEMO_DATA = Path("var") / "demo"
 _DEMO_INTERVAL_S = 10
+_NAME_SERVER = "127.77.0.250"
+"""Where the simulated network answers for host names."""
 
 
 def add_commands(commands: Any) -> None:
@@ -88,7 +91,16 @@ def run_demo(context: Context) -> Exit:
     from kiteroll.service.run import run
 
     args = context.args
-    config = _config(args, None)
+    more = {
+        "names.look_up": True,
+        "names.servers": (f"{_NAME_SERVER}:{args.lab_port}",),
+        "names.a_second": 100.0,
+        "notifications.listen": True,
+        "notifications.host": "127.0.0.1",
+        "notifications.port": args.lab_port + 1,
+        "notifications.settle": "1s",
+    }
+    config = _config(args, None, more)
     set_up_logs(args.log_level or "WARNING")
     lab = _start_lab(args.lab_port, still=args.still)
     try:
@@ -110,11 +122,11 @@ def run_demo(context: Context) -> Exit:
             lab.kill()
 
 
-def _config(args: Any, file: Path | None) -> "Config":
+def _config(args: Any, file: Path | None, more: Mapping[str, Any] | None = None) -> "Config":
     from kiteroll.service.config import load_config
 
     flags = {"data_dir": args.data, "listen.host": args.listen_host, "listen.port": args.listen_port}
-    return load_config(file, os.environ, flags)
+    return load_config(file, os.environ, {**flags, **(more or {})})
 
 
 def _exit(code: int) -> Exit:
@@ -142,7 +154,10 @@ def _start_lab(port: int, *, still: bool) -> "subprocess.Popen[str]":
     # A process of its own, as switches are, and out of the reach of this terminal's Ctrl-C: the
     # service is to stop before the network goes.
     return subprocess.Popen(
-        [sys.executable, "-m", "kiteroll.lab", "--port", str(port), *(["--still"] if still else [])],
+        [
+            *(sys.executable, "-m", "kiteroll.lab", "--port", str(port), "--notify", str(port + 1)),
+            *(["--still"] if still else []),
+        ],
         stdout=subprocess.PIPE,
         text=True,
         start_new_session=True,
@@ -162,9 +177,10 @@ def _add_switches(config: "Config", network: dict[str, Any]) -> None:
     """Put the simulated switches into the inventory, or mend those that are there from last time."""
     token = (config.data_dir / TOKEN_FILE).read_text().strip()
     with Client(_url(config), token) as client:
+        client.ask(keep_makers(network["makers"]))
         for one in network["switches"]:
             access = Credential.model_validate(one["access"])
-            where = {"host": one["address"], "port": network["port"], "access": access}
+            where = {"host": one["address"], "port": network["port"], "access": access, **one["about"]}
             try:
                 client.ask(add_switch(NewSwitch(name=one["name"], interval_s=_DEMO_INTERVAL_S, **where)))
             except ServiceError as known:

@@ -10,6 +10,7 @@ from pydantic import TypeAdapter
 
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
+from kiteroll.schemas.reading_document import ReadingDocument
 
 T = TypeVar("T")
 
@@ -72,6 +73,88 @@ def read_now(name: str) -> Question[api.ReadingSummary]:
         answer=TypeAdapter(api.ReadingSummary),
         patience_s=300,
     )
+
+
+def begin_round(new: api.NewRound) -> Question[api.Round]:
+    """Read many switches; answers at once, `round_of` tells how far it is."""
+    body = new.model_dump(mode="json", exclude_none=True)
+    return Question(method="POST", path="/rounds", body=body, answer=TypeAdapter(api.Round))
+
+
+def rounds() -> Question[list[api.Round]]:
+    return _get("/rounds", TypeAdapter(list[api.Round]))
+
+
+def round_of(number: int) -> Question[api.Round]:
+    return _get(f"/rounds/{number}", TypeAdapter(api.Round))
+
+
+def cancel_round(number: int) -> Question[api.Round]:
+    return Question(method="DELETE", path=f"/rounds/{number}", answer=TypeAdapter(api.Round))
+
+
+def resume_round(number: int) -> Question[api.Round]:
+    return Question(method="POST", path=f"/rounds/{number}/resume", answer=TypeAdapter(api.Round))
+
+
+def sites() -> Question[list[api.Site]]:
+    return _get("/sites", TypeAdapter(list[api.Site]))
+
+
+def limit_site(name: str, at_once: int | None) -> Question[list[api.Site]]:
+    body = {"at_once": at_once}
+    return Question(method="PUT", path=f"/sites/{_part(name)}", body=body, answer=TypeAdapter(list[api.Site]))
+
+
+def take_readings(documents: Sequence[ReadingDocument]) -> Question[list[api.ReadingSummary]]:
+    """All of them, or none."""
+    body = [document.model_dump(mode="json") for document in documents]
+    answer = TypeAdapter(list[api.ReadingSummary])
+    return Question(method="POST", path="/readings", body=body, answer=answer, patience_s=120)
+
+
+def take_table(table: api.NewTable) -> Question[api.ReadingSummary]:
+    body = table.model_dump(mode="json")
+    answer = TypeAdapter(api.ReadingSummary)
+    return Question(method="POST", path="/tables", body=body, answer=answer, patience_s=120)
+
+
+def mappings() -> Question[list[api.NamedMapping]]:
+    return _get("/mappings", TypeAdapter(list[api.NamedMapping]))
+
+
+def keep_mapping(name: str, mapping: api.Mapping) -> Question[api.NamedMapping]:
+    path = f"/mappings/{_part(name)}"
+    body = mapping.model_dump(mode="json")
+    return Question(method="PUT", path=path, body=body, answer=TypeAdapter(api.NamedMapping))
+
+
+def remove_mapping(name: str) -> Question[None]:
+    return Question(method="DELETE", path=f"/mappings/{_part(name)}", answer=TypeAdapter(type(None)))
+
+
+def makers() -> Question[list[api.Maker]]:
+    return _get("/makers", TypeAdapter(list[api.Maker]))
+
+
+def keep_makers(found: Mapping[str, str]) -> Question[list[api.Maker]]:
+    body = {"makers": dict(found)}
+    return Question(method="PUT", path="/makers", body=body, answer=TypeAdapter(list[api.Maker]))
+
+
+def remove_maker(prefix: str) -> Question[None]:
+    return Question(method="DELETE", path=f"/makers/{_part(prefix)}", answer=TypeAdapter(type(None)))
+
+
+def test_credential(test: api.CredentialTest) -> Question[api.CredentialVerdict]:
+    body = test.model_dump(mode="json", exclude_none=True)
+    answer = TypeAdapter(api.CredentialVerdict)
+    return Question(method="POST", path="/credentials/test", body=body, answer=answer, patience_s=90)
+
+
+def ips(mac: str, *, limit: int = 100) -> Question[list[api.IpStay]]:
+    """IP addresses and host names of an endpoint, latest first."""
+    return _get(f"/endpoints/{_part(mac)}/ips", TypeAdapter(list[api.IpStay]), limit=limit)
 
 
 def ports(name: str) -> Question[list[api.Port]]:

@@ -41,7 +41,11 @@ Version = Literal["1", "2c", "3"]
 AuthProtocol = Literal["sha1", "sha224", "sha256", "sha384", "sha512"]
 Password = Annotated[str, Field(min_length=8, max_length=255)]
 VlanId = Annotated[int, Field(ge=1, le=4094)]
-Health = Literal["unread", "read", "partial", "silent", "refused", "failed", "off"]
+Health = Literal["unread", "read", "partial", "late", "silent", "refused", "failed", "off"]
+Source = Literal["snmp", "linux", "files"]
+TimeoutS = Annotated[float, Field(ge=0.05, le=60, description="seconds to wait for one answer")]
+Tries = Annotated[int, Field(ge=1, le=10, description="how often one request is sent")]
+TableSize = Annotated[int, Field(ge=1, le=10_000_000, description="addresses its table holds")]
 Life = Literal["present", "quiet", "gone"]
 ChangeKind = Literal["appeared", "moved", "quiet", "returned", "gone", "restarted"]
 Outcome = Literal["complete", "partial", "failed"]
@@ -102,7 +106,11 @@ class NamedCredential(Answer):
 
 class NewSwitch(Model):
     name: SwitchName
-    host: Host
+    source: Source = "snmp"
+    """How readings of it come: over SNMP, from a bridge of the machine the service runs on, or in
+    files and calls only."""
+    host: str = ""
+    """snmp: IP address or host name; linux: BRIDGE or BRIDGE@NAMESPACE; files: nothing."""
     port: UdpPort = 161
     credential: SwitchName | None = None
     """A named credential; else `access` says how it is asked."""
@@ -111,13 +119,25 @@ class NewSwitch(Model):
     groups: list[SwitchName] = Field(default_factory=list)
     notes: Annotated[str, Field(max_length=4000)] = ""
     interval_s: IntervalS | None = None
+    timeout_s: TimeoutS | None = None
+    tries: Tries | None = None
     """None: as set for the service."""
+    table_size: TableSize | None = None
     enabled: bool = True
 
     @model_validator(mode="after")
     def _asked_somehow(self) -> Self:
-        if (self.credential is None) == (self.access is None):
-            raise ValueError("give credential (a named one) or access (its own), one of them")
+        given = (self.credential is not None) + (self.access is not None)
+        if self.source == "snmp":
+            check_host(self.host)
+            if given != 1:
+                raise ValueError("give credential (a named one) or access (its own), one of them")
+        elif given:
+            raise ValueError(f"a switch whose source is {self.source} is not asked over SNMP: no credential")
+        elif self.source == "linux" and not self.host:
+            raise ValueError("host: name the bridge, such as br0 or br0@NAMESPACE")
+        elif self.source == "files" and self.host:
+            raise ValueError("host: readings of it come by file, it has no address to be asked at")
         return self
 
 
@@ -125,7 +145,7 @@ class SwitchChange(Model):
     """Only what is given changes."""
 
     name: SwitchName | None = None
-    host: Host | None = None
+    host: Annotated[str, Field(max_length=255)] | None = None
     port: UdpPort | None = None
     credential: SwitchName | None = None
     access: Credential | None = None
@@ -133,11 +153,15 @@ class SwitchChange(Model):
     groups: list[SwitchName] | None = None
     notes: Annotated[str, Field(max_length=4000)] | None = None
     interval_s: IntervalS | None = None
+    timeout_s: TimeoutS | None = None
+    tries: Tries | None = None
+    table_size: TableSize | None = None
     enabled: bool | None = None
 
 
 class Switch(Answer):
     name: str
+    source: Source
     host: str
     port: int
     site: str
@@ -147,6 +171,8 @@ class Switch(Answer):
     """The named credential it is asked by; null: one of its own."""
     asked_as: str
     interval_s: int
+    timeout_s: float | None
+    tries: int | None
     enabled: bool
     health: Health
     health_since: Instant | None
@@ -172,6 +198,8 @@ class Switch(Answer):
     topology_changes: int | None
     topology_changed_at: Instant | None
     learning_discards: int | None
+    table_size: int | None
+    """Addresses its table holds, as the operator said; null: not known."""
     up_since: Instant | None
 
 
@@ -244,10 +272,15 @@ class Stay(Place):
 
 class Endpoint(Answer):
     mac: MacText
-    local: bool
-    """Locally administered: the first octets name no registered maker."""
+    maker: str
+    """By the operator's own prefixes, else by the registry; empty when none is known."""
+    assigned: Literal["registry", "local", "likely random"]
+    """Where the address comes from: a maker's registered prefix, a prefix of local choice, or an
+    address of its own that a device made up."""
     ips: list[str]
     """IP addresses that answer with it now, as neighbour caches tell."""
+    names: list[str]
+    """Host names of those, as the DNS told last."""
     first_seen_at: Instant
     home: Place | None
     """Where it attaches; null when it is only seen on ports that lead to other switches."""
@@ -255,6 +288,32 @@ class Endpoint(Answer):
     """The reason for the home, or for none."""
     places: list[Place]
     """Open stays; for an endpoint that is gone, its last one."""
+
+
+class IpStay(Answer):
+    """An IP address that answered with the endpoint's address, for a time."""
+
+    ip: str
+    source: str
+    """The switch or router that told."""
+    began_at: Instant
+    ended_at: Instant | None
+    names: list[str]
+
+
+class Maker(Answer):
+    """A prefix of the operator's own list."""
+
+    prefix: str
+    maker: str
+
+
+class NewMakers(Model):
+    """Prefixes and their makers; those of the same prefix are replaced."""
+
+    makers: Annotated[
+        dict[str, Annotated[str, Field(min_length=1, max_length=128)]], Field(max_length=50_000)
+    ]
 
 
 class Found(Answer):
@@ -316,6 +375,110 @@ class SignIn(Model):
 
 class Session(Answer):
     signed_in: bool
+
+
+class Site(Answer):
+    name: str
+    at_once: int | None
+    """Switches of it that are read at the same time; null: no limit of its own."""
+    switches: int
+
+
+class SiteLimit(Model):
+    at_once: Annotated[int, Field(ge=1, le=1000)] | None
+    """null takes the limit away."""
+
+
+class CredentialTest(Model):
+    """Ask one switch once, with a named credential or one given here; nothing is kept."""
+
+    host: Host
+    port: UdpPort = 161
+    credential: SwitchName | None = None
+    access: Credential | None = None
+
+    @model_validator(mode="after")
+    def _one_of_them(self) -> Self:
+        if (self.credential is None) == (self.access is None):
+            raise ValueError("give credential (a named one) or access, one of them")
+        return self
+
+
+class CredentialVerdict(Answer):
+    works: bool
+    why: str
+    """The reason when it does not; what to look at when it does and something is odd."""
+    asked_as: str
+    took_ms: int
+    sys_name: str = ""
+    description: str = ""
+    location: str = ""
+    up_s: float | None = None
+
+
+class Mapping(Model):
+    """How the columns of a CSV table are to be understood; without a heading, columns are numbers."""
+
+    address: Annotated[str, Field(min_length=1, max_length=255)]
+    port: Annotated[str, Field(min_length=1, max_length=255)]
+    vlan: str = ""
+    status: str = ""
+    delimiter: Annotated[str, Field(min_length=1, max_length=1)] = ","
+    heading: bool = True
+    skip: Annotated[int, Field(ge=0, le=1000)] = 0
+    notation: Literal["hex", "decimal"] = "hex"
+    learned: list[str] = Field(default_factory=list)
+    port_name: str = "{port}"
+    port_names: dict[str, str] = Field(default_factory=dict)
+
+
+class NamedMapping(Answer):
+    name: str
+    mapping: Mapping
+
+
+class NewTable(Model):
+    """A MAC address table as CSV text, for a switch that cannot be reached."""
+
+    switch: SwitchName
+    taken_at: Instant
+    text: Annotated[str, Field(max_length=64 * 1024 * 1024)]
+    mapping: SwitchName | Mapping
+    """A mapping's name, or one given here."""
+    file: Annotated[str, Field(max_length=255)] = "the table"
+    """What messages call it."""
+    dry_run: bool = False
+
+
+class NewRound(Model):
+    """Which switches to read: some by name, a group, or all; one of the three."""
+
+    switches: list[SwitchName] | None = None
+    group: SwitchName | None = None
+    all: bool = False
+
+    @model_validator(mode="after")
+    def _one_of_them(self) -> Self:
+        if sum((bool(self.switches), self.group is not None, self.all)) != 1:
+            raise ValueError("name the switches, or a group, or say all: one of them")
+        return self
+
+
+class Round(Answer):
+    """A round somebody asked for."""
+
+    id: int
+    state: Literal["running", "done", "cancelled", "broken off"]
+    """`broken off`: the service ended in the middle of it; it can be resumed."""
+    began_at: Instant
+    ended_at: Instant | None
+    wanted: int
+    tried: int
+    well: int
+    """Read completely."""
+    left: list[str]
+    failed: list[str]
+    """Tried, and not read completely."""
 
 
 class FieldProblem(Answer):

@@ -1,13 +1,30 @@
 """The reading document: one reading as JSON, for files and programs. docs/reading-document.md."""
 
+import json
+from collections.abc import Sequence
 from datetime import datetime, timedelta
-from typing import Literal
+from typing import Any, Literal
 
-from pydantic import Field
+from pydantic import Field, ValidationError
 
+from kiteroll.core.errors import BadAddress, Invalid
 from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Neighbour, Port, Reading
+from kiteroll.core.reading import (
+    Device,
+    Entry,
+    Gap,
+    Neighbour,
+    Oper,
+    Port,
+    Reading,
+    Status,
+    Vlan,
+    key_of,
+)
+from kiteroll.core.uptime import WRAP_TICKS
 from kiteroll.schemas.base import Instant, MacText, Model
+
+_MOST_PROBLEMS = 20
 
 
 class DocumentDevice(Model):
@@ -29,8 +46,8 @@ class DocumentDevice(Model):
 
 
 class DocumentPort(Model):
-    name: str
-    number: int = Field(description="ifIndex")
+    name: str = Field(min_length=1, max_length=255)
+    number: int = Field(ge=1, le=2**31 - 1, description="ifIndex")
     alias: str
     admin: Literal["up", "down"]
     oper: Literal["up", "down", "unknown"]
@@ -85,9 +102,9 @@ class DocumentGap(Model):
 class ReadingDocument(Model):
     format: Literal["kiteroll-reading"] = "kiteroll-reading"
     version: Literal[1] = 1
-    switch: str = Field(description="name in the inventory, or the address that was read")
+    switch: str = Field(max_length=64, description="name in the inventory, or the address that was read")
     taken_at: Instant
-    duration_s: float
+    duration_s: float = Field(ge=0, le=86400)
     complete: bool
     device: DocumentDevice
     ports: list[DocumentPort]
@@ -134,6 +151,150 @@ def to_document(reading: Reading) -> ReadingDocument:
         neighbours=[_neighbour(one) for one in reading.neighbours],
         addresses=[DocumentAddress(ip=ip, mac=str(mac)) for ip, mac in sorted(reading.addresses.items())],
     )
+
+
+def from_document(document: ReadingDocument) -> Reading:
+    """The reading a document holds. Raises Invalid when its parts contradict each other."""
+    device = document.device
+    ticks = None if device.uptime_s is None else int(device.uptime_s * 100) % WRAP_TICKS
+    numbers = {port.name: port.number for port in document.ports}
+    learned: dict[int, int] = {}
+    others: list[Entry] = []
+    for place, entry in enumerate(document.entries):
+        mac = MacAddress.parse(entry.mac)
+        if entry.port is not None and entry.port not in numbers:
+            raise Invalid(f"entries[{place}].port: {entry.port!r} is none of the document's ports")
+        if entry.status == "learned" and entry.port is not None and not mac.is_group:
+            learned[key_of(mac, entry.vlan)] = numbers[entry.port]
+        else:
+            others.append(Entry(mac=mac, vlan=entry.vlan, port=entry.port, status=Status(entry.status)))
+    gaps = tuple(Gap(table=gap.table, why=gap.why, rows=gap.rows, breaks=gap.breaks) for gap in document.gaps)
+    if document.complete and any(gap.breaks for gap in gaps):
+        raise Invalid("complete: it says true, yet gaps[] names one that breaks")
+    if not document.complete and not any(gap.breaks for gap in gaps):
+        gaps += (Gap(table="document", why="it says that it is not complete"),)
+    try:
+        return Reading(
+            switch=document.switch,
+            taken_at=document.taken_at,
+            duration=timedelta(seconds=document.duration_s),
+            device=Device(
+                name=device.name,
+                description=device.description,
+                location=device.location,
+                contact=device.contact,
+                uptime_ticks=ticks,
+                bridge_address=_mac(device.bridge_address),
+                ageing=None if device.ageing_s is None else timedelta(seconds=device.ageing_s),
+                model=device.model,
+                serial=device.serial,
+                software=device.software,
+                topology_changes=device.topology_changes,
+                topology_changed_at=device.topology_changed_at,
+                learning_discards=device.learning_discards,
+            ),
+            ports=tuple(_read_port(port, document.taken_at, ticks) for port in document.ports),
+            vlans=tuple(Vlan(id=vlan.id, name=vlan.name) for vlan in document.vlans),
+            learned=learned,
+            others=tuple(others),
+            gaps=gaps,
+            neighbours=tuple(_read_neighbour(one) for one in document.neighbours),
+            addresses={one.ip: MacAddress.parse(one.mac) for one in document.addresses},
+        )
+    except ValueError as wrong:
+        raise Invalid(f"ports: {wrong}") from wrong
+
+
+def _read_port(port: DocumentPort, taken_at: datetime, ticks: int | None) -> Port:
+    changed = None
+    if ticks is not None and port.changed_at is not None:
+        changed = (ticks - int((taken_at - port.changed_at).total_seconds() * 100)) % WRAP_TICKS
+    return Port(
+        number=port.number,
+        name=port.name,
+        alias=port.alias,
+        admin_up=port.admin == "up",
+        oper=Oper(port.oper),
+        speed_bps=port.speed_bps,
+        address=_mac(port.address),
+        bridged=port.bridged,
+        kind=port.kind,
+        duplex=port.duplex,
+        changed_ticks=changed,
+        aggregate=port.aggregate,
+        default_vlan=port.default_vlan,
+        tagged=frozenset(port.tagged),
+        untagged=frozenset(port.untagged),
+        spanning_tree=port.spanning_tree,
+    )
+
+
+def _read_neighbour(one: DocumentNeighbour) -> Neighbour:
+    try:
+        chassis_mac = MacAddress.parse(one.chassis)
+    except BadAddress:
+        chassis_mac = None
+    return Neighbour(
+        port=one.port,
+        chassis=one.chassis,
+        chassis_mac=chassis_mac,
+        port_id=one.port_id,
+        port_description=one.port_description,
+        name=one.name,
+        description=one.description,
+        addresses=tuple(one.addresses),
+        capabilities=tuple(one.capabilities),
+    )
+
+
+def _mac(text: str | None) -> MacAddress | None:
+    return None if text is None else MacAddress.parse(text)
+
+
+def read_documents(text: str, file: str) -> list[ReadingDocument]:
+    """Reading documents of a file: one, a list of them, or one a line (JSON Lines).
+
+    Raises Invalid naming the file, and line and column or the path of what is wrong.
+    """
+    try:
+        loaded = json.loads(text)
+        found = [(f"{file}", one) for one in (loaded if isinstance(loaded, list) else [loaded])]
+    except ValueError as wrong:
+        found = _lines(text, file, wrong)
+    if not found:
+        raise Invalid(f"{file}: it holds no reading")
+    problems: list[str] = []
+    documents: list[ReadingDocument] = []
+    for where, one in found:
+        try:
+            document = ReadingDocument.model_validate(one)
+            from_document(document)
+            documents.append(document)
+        except ValidationError as wrong:
+            problems += [f"{where}, {_path(error['loc'])}: {error['msg']}" for error in wrong.errors()]
+        except Invalid as wrong:
+            problems.append(f"{where}, {wrong}")
+    if problems:
+        raise Invalid("\n  ".join(("nothing of the file was taken:", *problems[:_MOST_PROBLEMS])))
+    return documents
+
+
+def _lines(text: str, file: str, wrong: ValueError) -> list[tuple[str, Any]]:
+    lines = [(number, line) for number, line in enumerate(text.splitlines(), 1) if line.strip()]
+    if len(lines) < 2 or not lines[0][1].rstrip().endswith("}"):
+        raise Invalid(f"{file}: it is no JSON: {wrong}") from wrong
+    found = []
+    for number, line in lines:
+        try:
+            found.append((f"{file}, line {number}", json.loads(line)))
+        except ValueError as bad:
+            raise Invalid(f"{file}, line {number}: it is no JSON: {bad}") from bad
+    return found
+
+
+def _path(location: Sequence[int | str]) -> str:
+    text = "".join(f"[{part}]" if isinstance(part, int) else f".{part}" for part in location)
+    return text.removeprefix(".") or "the document"
 
 
 def _port(port: Port, changed_at: datetime | None) -> DocumentPort:

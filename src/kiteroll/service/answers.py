@@ -1,21 +1,25 @@
 """From records to answers: rows of the store as models of the API."""
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime, timedelta
+from typing import Any
 
 from kiteroll.clock import Clock
 from kiteroll.collect.rounds import Attempt
 from kiteroll.core.home import Sighting, choose_home, order
 from kiteroll.core.mac import MacAddress
+from kiteroll.core.makers import Assigned
 from kiteroll.core.reading import Reading
 from kiteroll.core.uptime import uptime
 from kiteroll.core.watch import Watched, warnings
 from kiteroll.schemas import api
-from kiteroll.store import addresses, inventory, places
+from kiteroll.store import addresses, inventory, names, places
+from kiteroll.store.asked_rounds import RoundRow
 from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
+from kiteroll.store.names import IpStay
 from kiteroll.store.neighbours import NeighbourRow
 from kiteroll.store.overview import ChangeRow, PortRow, ReadingRow
 from kiteroll.store.places import PlacedStay
@@ -58,6 +62,10 @@ class SwitchView:
     def answer(self, row: SwitchRow, present: int = 0) -> api.Switch:
         ageing = None if row.ageing_s is None else timedelta(seconds=row.ageing_s)
         watched = Watched(
+            discards_rose_at=row.discards_rose_at,
+            table_size=row.table_size,
+            table_used=present,
+            drift=None if row.clock_drift_s is None else timedelta(seconds=row.clock_drift_s),
             name=row.name,
             interval=timedelta(seconds=row.interval_s),
             ageing=ageing,
@@ -66,7 +74,26 @@ class SwitchView:
             bridge_address=row.bridge_address,
             learning_discards=row.learning_discards,
         )
-        return switch_answer(row, present, warnings(watched, self._twins, self._now))
+        answer = switch_answer(row, present, warnings(watched, self._twins, self._now))
+        if row.health in ("read", "partial") and watched.late(self._now):
+            answer = answer.model_copy(update={"health": "late", "health_since": watched.late_since})
+        return answer
+
+
+def round_answer(row: RoundRow, tried: Mapping[str, str]) -> api.Round:
+    """`tried`: health by name of the switches that were tried since it began."""
+    well = [name for name, health in tried.items() if health == "read"]
+    return api.Round(
+        id=row.id,
+        state=row.state,  # type: ignore[arg-type]  # written by the service's rounds
+        began_at=row.began_at,
+        ended_at=row.ended_at,
+        wanted=len(row.wanted),
+        tried=len(tried),
+        well=len(well),
+        left=[name for name in row.wanted if name not in tried],
+        failed=sorted(tried.keys() - set(well)),
+    )
 
 
 def switch_answer(row: SwitchRow, present: int, odd: list[str]) -> api.Switch:
@@ -75,6 +102,7 @@ def switch_answer(row: SwitchRow, present: int, odd: list[str]) -> api.Switch:
         up_since = row.uptime_at - uptime(row.uptime_ticks)
     return api.Switch(
         name=row.name,
+        source=row.source,  # type: ignore[arg-type]  # written from the same words
         host=row.host,
         port=row.udp_port,
         site=row.site,
@@ -83,6 +111,8 @@ def switch_answer(row: SwitchRow, present: int, odd: list[str]) -> api.Switch:
         credential=row.credential_name,
         asked_as=row.asked_as,
         interval_s=row.interval_s,
+        timeout_s=row.timeout_s,
+        tries=row.tries,
         enabled=row.enabled,
         health=row.health,  # type: ignore[arg-type]  # likewise
         health_since=row.health_since,
@@ -104,6 +134,7 @@ def switch_answer(row: SwitchRow, present: int, odd: list[str]) -> api.Switch:
         topology_changes=row.topology_changes,
         topology_changed_at=row.topology_changed_at,
         learning_discards=row.learning_discards,
+        table_size=row.table_size,
         up_since=up_since,
     )
 
@@ -164,20 +195,35 @@ def endpoint_answers(
     macs: Sequence[MacAddress],
     first_seen: Mapping[MacAddress, datetime],
     uplinks: Uplinks,
+    told: Callable[[MacAddress], tuple[str, Assigned]],
 ) -> list[api.Endpoint]:
-    """The known ones among `macs`, in their order."""
+    """The known ones among `macs`, in their order. `told`: maker and origin of an address."""
     known = [mac for mac in macs if mac in first_seen]
     stays = database.run(places.places_of, known)
     ips = database.run(addresses.ips_of, known)
-    return [_endpoint(mac, first_seen[mac], stays[mac], ips.get(mac, []), uplinks) for mac in known]
+    hosts = database.run(names.names_of, known)
+    return [
+        _endpoint(
+            mac,
+            first_seen[mac],
+            stays[mac],
+            uplinks,
+            {"ips": ips.get(mac, []), "names": hosts.get(mac, []), **_maker(told(mac))},
+        )
+        for mac in known
+    ]
+
+
+def _maker(told: tuple[str, Assigned]) -> dict[str, str]:
+    return {"maker": told[0], "assigned": told[1].value}
 
 
 def _endpoint(
     mac: MacAddress,
     first_seen_at: datetime,
     rows: Sequence[PlacedStay],
-    ips: list[str],
     uplinks: Uplinks,
+    further: Mapping[str, Any],
 ) -> api.Endpoint:
     by_id = {row.stay.id: row for row in rows}
     sightings = [
@@ -186,12 +232,17 @@ def _endpoint(
     home = choose_home(sightings)
     return api.Endpoint(
         mac=mac,  # type: ignore[arg-type]  # the model turns it into text
-        local=mac.is_local,
-        ips=ips,
+        **further,
         first_seen_at=first_seen_at,
         home=None if home.at is None else place_answer(by_id[home.at.stay.id], uplinks),
         why=home.why,
         places=[place_answer(by_id[one.stay.id], uplinks) for one in order(sightings)],
+    )
+
+
+def ip_answer(row: IpStay) -> api.IpStay:
+    return api.IpStay(
+        ip=row.ip, source=row.source, began_at=row.began_at, ended_at=row.ended_at, names=list(row.names)
     )
 
 

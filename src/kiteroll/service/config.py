@@ -50,6 +50,33 @@ class KeepSettings(_Section):
     history_s: Seconds = Field(default=400 * 86400.0, alias="history", ge=86400)
 
 
+class FileSettings(_Section):
+    folder: Path | None = None
+    """Files laid here are taken; None: no folder is watched."""
+
+
+class NotificationSettings(_Section):
+    """Notifications that switches send (linkUp, linkDown)."""
+
+    listen: bool = False
+    host: str = "0.0.0.0"  # switches send from anywhere; who is not in the inventory is not heard
+    port: int = Field(default=162, ge=1, le=65535)
+    settle_s: Seconds = Field(default=3.0, alias="settle", ge=0, le=300)
+    """A switch is read this long after the last notification of it."""
+
+
+class NameSettings(_Section):
+    """Host names of IP addresses, looked up in the DNS (PTR records)."""
+
+    look_up: bool = False
+    servers: tuple[str, ...] = ()
+    """ADDRESS or ADDRESS:PORT; empty: those of the system."""
+    a_second: float = Field(default=5.0, gt=0, le=1000)
+    """Questions a second at most."""
+    keep_s: Seconds = Field(default=86400.0, alias="keep", ge=60)
+    """A name is asked for again after this."""
+
+
 class Config(_Section):
     data_dir: Path
     listen: Listen = Listen()
@@ -57,6 +84,9 @@ class Config(_Section):
     reading: ReadingSettings = ReadingSettings()
     tracking: TrackingSettings = TrackingSettings()
     keep: KeepSettings = KeepSettings()
+    files: FileSettings = FileSettings()
+    notifications: NotificationSettings = NotificationSettings()
+    names: NameSettings = NameSettings()
 
 
 ENVIRONMENT = {

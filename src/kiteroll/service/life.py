@@ -4,25 +4,38 @@ import asyncio
 import json
 import logging
 import random
+import socket
 from collections.abc import Sequence
-from datetime import timedelta
+from dataclasses import replace
+from datetime import datetime, timedelta
 from typing import Any
 
 from kiteroll.clock import Clock
+from kiteroll.collect.agent import Target
 from kiteroll.collect.credential import make_target
+from kiteroll.collect.greet import Greeting, greet
 from kiteroll.collect.limits import Limits
+from kiteroll.collect.linux_bridge import Bridge
 from kiteroll.collect.rounds import Assignment, Attempt, Rounds
 from kiteroll.core.changes import Change
-from kiteroll.core.errors import ConfigError, KiteRollError
-from kiteroll.schemas.api import Credential, NewSwitch, SwitchChange
+from kiteroll.core.errors import ConfigError, Invalid, KiteRollError, NotFound
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.makers import Assigned
+from kiteroll.schemas.api import Credential, CredentialTest, NewRound, NewSwitch, SwitchChange, check_host
 from kiteroll.service.access import Access
 from kiteroll.service.answers import UplinkView
+from kiteroll.service.asked_rounds import AskedRounds
 from kiteroll.service.config import Config
 from kiteroll.service.hub import Hub
 from kiteroll.service.intake import Intake
 from kiteroll.service.logs import fields
+from kiteroll.service.makers import MakerView
+from kiteroll.service.naming import Naming
+from kiteroll.service.nudges import Nudges, bind, own_engine
+from kiteroll.service.taking import Folder
 from kiteroll.service.telling import events_of
-from kiteroll.store import credentials, inventory
+from kiteroll.store import asked_rounds, credentials, inventory, sites
+from kiteroll.store.asked_rounds import RoundRow
 from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
@@ -35,6 +48,7 @@ log = logging.getLogger(__name__)
 
 _WATCH_S = 2.0
 _RETENTION_S = 3600.0
+_SENDERS_S = 5.0
 
 
 class Service:
@@ -47,6 +61,8 @@ class Service:
         self.started_at = clock.now()
         self._server: PrivateServer | None = None
         self._tasks: list[asyncio.Task[None]] = []
+        self._targets: dict[int, tuple[str, Target]] = {}
+        """Switches asked over SNMP, by id: name, and how."""
 
     def prepare(self) -> None:
         """Database, migrations, secrets. Raises ConfigError, StorageUnavailable or Conflict."""
@@ -70,24 +86,48 @@ class Service:
             hold = config.tracking.hold_s
             self.intake = Intake(self.database, None if hold is None else timedelta(seconds=hold), self._tell)
             self.intake.load()
+            self.database.run(asked_rounds.break_off_running)
         except BaseException:
             self.close_storage()
             raise
         self.uplinks = UplinkView(self.database, self.clock)
+        self.makers = MakerView(self.database)
+        self.makers.reload()
+        self._naming = Naming(self, config.names) if config.names.look_up else None
+        self._ear: socket.socket | None = None
+        if config.notifications.listen:
+            self._engine = own_engine(config.data_dir / "engine.json")
+            try:
+                self._ear = bind(config.notifications)
+            except BaseException:
+                self.close_storage()
+                raise
 
     async def start(self) -> None:
         reading = self.config.reading
         self.hub = Hub()
-        limits = Limits(
+        self.limits = Limits(
             timeout_s=reading.timeout_s, tries=reading.tries, total_s=reading.total_s, rows=reading.rows
         )
         self.rounds = Rounds(
-            self.clock, limits, self.intake.take, concurrency=reading.at_once, jitter=random.random
+            self.clock, self.limits, self.intake.take, concurrency=reading.at_once, jitter=random.random
         )
+        self.asked_rounds = AskedRounds(self.database, self.clock, self.read_now)
+        for name, at_once in self.database.run(sites.site_limits).items():
+            self.rounds.limit_site(name, at_once)
         for row in await asyncio.to_thread(self.database.run, inventory.all_switches):
-            self._assign(row)
+            # The beat goes on where it was: a restart of ours is no reason to ask everybody at once.
+            self._assign(row, row.next_try_at)
         self._spawn(self.rounds.run(), "rounds")
         self._spawn(self._let_old_go(), "retention")
+        if self._ear is not None:
+            self.nudges = Nudges(self, self._ear, self._engine, self.config.notifications.settle_s)
+            self._spawn(self.nudges.run(), "notifications")
+            self._spawn(self._know_senders(), "notification-senders")
+        if self._naming is not None:
+            self._spawn(self._naming.run(), "names")
+        if self.config.files.folder is not None:
+            self._spawn(Folder(self, self.config.files.folder).watch(), "files")
         if self._server is not None:
             self._spawn(self._watch_server(self._server), "database-watch")
         log.info("service started", extra=fields("service.started", data_dir=str(self.config.data_dir)))
@@ -95,6 +135,7 @@ class Service:
     async def stop(self) -> None:
         """No new readings; what is being written is finished; then the database goes down."""
         self.hub.close()
+        await self.asked_rounds.stop()
         for task in self._tasks:
             task.cancel()
         await asyncio.gather(*self._tasks, return_exceptions=True)
@@ -121,10 +162,15 @@ class Service:
                 "in_groups": sorted(set(new.groups)),
                 "notes": new.notes,
                 "interval_s": new.interval_s or round(self.config.reading.interval_s),
+                "source": new.source,
+                "timeout_s": new.timeout_s,
+                "tries": new.tries,
+                "table_size": new.table_size,
                 "enabled": new.enabled,
                 "health": "unread" if new.enabled else "off",
-                **self._asking(new.credential, new.access),
+                **(self._asking(new.credential, new.access) if new.source == "snmp" else {}),
             }
+            _check_host(new.source, new.host)
             row = self.database.run(inventory.add_switch, self.clock.now(), **values)
             self.intake.switches[row.id] = row.name
             return row
@@ -142,7 +188,12 @@ class Service:
             values["health"] = "unread" if values["enabled"] else "off"
 
         def work() -> SwitchRow:
+            source = self.database.run(inventory.get_switch, name).source
+            if change.host is not None:
+                _check_host(source, change.host)
             if change.credential is not None or change.access is not None:
+                if source != "snmp":
+                    raise Invalid(f"{name} is not asked over SNMP (its source is {source}): no credential")
                 values.update(self._asking(change.credential, change.access))
             row = self.database.run(inventory.change_switch, name, values)
             if row.name != name:
@@ -190,32 +241,90 @@ class Service:
             del self.intake.switches[row.id]
             return row.id
 
-        self.rounds.dismiss(await self.intake.change(work))
+        switch_id = await self.intake.change(work)
+        self._targets.pop(switch_id, None)
+        self.rounds.dismiss(switch_id)
 
     async def read_now(self, name: str) -> Attempt:
         """Raises NotFound, Conflict while it is being read, StorageUnavailable."""
         row = await asyncio.to_thread(self.database.run, inventory.get_switch, name)
         return await self.rounds.read_now(row.id)
 
+    async def begin_round(self, new: NewRound) -> RoundRow:
+        """Raises NotFound for a name or a group that is not there, Conflict while another round runs."""
+        rows = await asyncio.to_thread(self.database.run, inventory.all_switches)
+        known = {row.name: row for row in rows if row.source != "files"}
+        if new.switches:
+            for name in new.switches:
+                if name not in known:
+                    raise NotFound("switch to read", name, "`kiteroll switch list` shows the inventory")
+            names = list(dict.fromkeys(new.switches))
+        else:
+            names = sorted(
+                row.name for row in known.values() if row.enabled and (new.all or new.group in row.in_groups)
+            )
+        if not names:
+            raise NotFound("switch to read", new.group or "all", "none in the inventory fits")
+        return await self.asked_rounds.begin(names)
+
+    def maker_of(self, mac: MacAddress) -> tuple[str, Assigned]:
+        return self.makers.told(mac, self.intake.index)
+
+    async def limit_site(self, name: str, at_once: int | None) -> None:
+        await asyncio.to_thread(self.database.run, sites.limit_site, name, at_once)
+        self.rounds.limit_site(name, at_once)
+
+    async def test_credential(self, test: CredentialTest) -> Greeting:
+        """Raises NotFound for a credential that is not there; DeviceError when it does not work."""
+        access = test.access
+        if access is None:
+            row = await asyncio.to_thread(self.database.run, credentials.get_credential, test.credential)
+            access = Credential.model_validate_json(self.vault.open(row.sealed))
+        target = make_target(test.host, test.port, access.model_dump(exclude_none=True))
+        return await greet(target, self.clock, self.limits)
+
     # --- inside ---------------------------------------------------------------------------
 
-    def _assign(self, row: SwitchRow) -> None:
-        if not row.enabled:
+    def _assign(self, row: SwitchRow, due_at: datetime | None = None) -> None:
+        self._targets.pop(row.id, None)
+        if not row.enabled or row.source == "files":
             self.rounds.dismiss(row.id)
             return
         try:
-            credential = json.loads(self.vault.open(row.credential_sealed or b""))
-            target = make_target(row.host, row.udp_port, credential)
+            target = self._target(row)
         except KiteRollError as wrong:
             log.error(
                 "switch cannot be read", extra=fields("vault.failed", switch=row.name, error=str(wrong))
             )
             return
-        self.rounds.assign(
-            Assignment(
-                switch=row.id, name=row.name, target=target, interval=timedelta(seconds=row.interval_s)
-            )
+        if isinstance(target, Target):
+            self._targets[row.id] = (row.name, target)
+        limits = replace(
+            self.limits,
+            timeout_s=row.timeout_s or self.limits.timeout_s,
+            tries=row.tries or self.limits.tries,
         )
+        assignment = Assignment(
+            switch=row.id,
+            name=row.name,
+            target=target,
+            interval=timedelta(seconds=row.interval_s),
+            site=row.site,
+            limits=limits,
+        )
+        self.rounds.assign(assignment, due_at)
+
+    def _target(self, row: SwitchRow) -> Target | Bridge:
+        if row.source == "linux":
+            return Bridge.parse(row.host)
+        credential = json.loads(self.vault.open(row.credential_sealed or b""))
+        return make_target(row.host, row.udp_port, credential)
+
+    async def _know_senders(self) -> None:
+        """Keep who may be heard in step with the inventory and the DNS."""
+        while True:
+            await asyncio.to_thread(self.nudges.know, dict(self._targets.values()))
+            await self.clock.sleep(_SENDERS_S)
 
     def _tell(self, attempt: Attempt, changes: Sequence[Change]) -> None:
         for event in events_of(attempt, changes):
@@ -270,3 +379,14 @@ class Service:
                 )
             else:
                 self.database.move_to(url)
+
+
+def _check_host(source: str, host: str) -> None:
+    """Raises Invalid when a switch of this source cannot be at `host`."""
+    try:
+        if source == "linux":
+            Bridge.parse(host)
+        elif source == "snmp":
+            check_host(host)
+    except ValueError as wrong:
+        raise Invalid(str(wrong)) from wrong

@@ -5,10 +5,12 @@ from kiteroll.core.mac import Fragment, MacAddress
 from kiteroll.schemas import api
 from kiteroll.service.answers import SwitchView, endpoint_answers, port_answer
 from kiteroll.service.life import Service
-from kiteroll.store import addresses, overview, places
+from kiteroll.store import addresses, names, overview, places
 
 _NAMES = 8
 """Switches and ports listed; they are a sideline of a search that is mostly for addresses."""
+_SHORTEST_NAME = 3
+"""Letters from which a text may name a maker."""
 
 
 def find(service: Service, query: str, limit: int) -> api.Found:
@@ -28,10 +30,13 @@ def find(service: Service, query: str, limit: int) -> api.Found:
     if _may_be_ip(text):
         by_ip = database.run(addresses.macs_by_ip, text.lower(), limit + 1)
         macs = list(dict.fromkeys([*by_ip, *macs]))[: limit + 1]
+    if len(macs) <= limit:
+        by_name = database.run(names.macs_by_name, text, limit + 1)
+        macs = list(dict.fromkeys([*macs, *by_name, *_by_maker(service, text, limit + 1)]))[: limit + 1]
     uplinks = service.uplinks.get()
     shown = macs[:limit]
     seen = database.run(places.first_seen, shown) if shown else {}
-    endpoints = endpoint_answers(database, shown, seen, uplinks)
+    endpoints = endpoint_answers(database, shown, seen, uplinks, service.maker_of)
     switches = database.run(overview.matching_switches, text, _NAMES)
     present = database.run(overview.present_counts, [row.id for row in switches])
     view = SwitchView(database, service.clock.now())
@@ -45,6 +50,15 @@ def find(service: Service, query: str, limit: int) -> api.Found:
         switches=[view.answer(row, present.get(row.id, 0)) for row in switches],
         ports=[port_answer(row, uplinks) for row in ports],
     )
+
+
+def _by_maker(service: Service, text: str, limit: int) -> list[MacAddress]:
+    """Addresses under the operator's own prefixes of makers that are called so."""
+    if len(text) < _SHORTEST_NAME:
+        return []
+    index = service.intake.index
+    prefixes = service.makers.now.prefixes_of(text)
+    return [mac for prefix in prefixes for mac in index.beginning(prefix, limit)][:limit]
 
 
 def _meant_as_address(text: str) -> bool:

@@ -31,6 +31,11 @@ class SwitchRow:
     credential_sealed: bytes | None
     asked_as: str
     """What may be told of how it is asked."""
+    source: str
+    """How readings of it come: snmp, linux (bridges of this machine) or files."""
+    timeout_s: float | None
+    tries: int | None
+    """None: as set for the service."""
     interval_s: int
     enabled: bool
     added_at: datetime
@@ -46,6 +51,9 @@ class SwitchRow:
     topology_changes: int | None
     topology_changed_at: datetime | None
     learning_discards: int | None
+    discards_rose_at: datetime | None
+    table_size: int | None
+    clock_drift_s: float | None
     uptime_ticks: int | None
     uptime_at: datetime | None
     last_at: datetime | None

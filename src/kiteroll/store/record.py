@@ -225,7 +225,9 @@ def _update_switch(
         software=device.software,
         topology_changes=device.topology_changes,
         topology_changed_at=device.topology_changed_at,
+        discards_rose_at=_rose(device.learning_discards, taken.taken_at),
         learning_discards=device.learning_discards,
+        clock_drift_s=None if marks.drift is None else marks.drift.total_seconds(),
         last_at=marks.last_at,
         last_complete_at=marks.last_complete_at,
         uptime_ticks=marks.uptime_ticks,
@@ -233,6 +235,14 @@ def _update_switch(
         grace_until=marks.grace_until,
         next_try_at=next_try_at,
     )
+
+
+def _rose(discards: int | None, at: datetime) -> Any:
+    """`at` when the count is higher than the one kept, which is still the old one when this is set."""
+    kept = switch.c.learning_discards
+    if discards is None:
+        return switch.c.discards_rose_at
+    return func.if_(func.coalesce(discards > kept, False), literal(at, Instant), switch.c.discards_rose_at)
 
 
 def _set_switch(

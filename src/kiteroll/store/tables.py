@@ -9,6 +9,7 @@ from sqlalchemy import (
     BigInteger,
     Boolean,
     Column,
+    Float,
     ForeignKey,
     Index,
     Integer,
@@ -51,6 +52,10 @@ switch = Table(
     # Its own credential, sealed; null when a named one is used.
     Column("credential_sealed", LargeBinary(4096)),
     Column("asked_as", String(64), nullable=False, server_default=""),
+    Column("source", String(8), nullable=False, server_default="snmp"),
+    # How long it is waited for and how often it is asked; null: as set for the service.
+    Column("timeout_s", Float),
+    Column("tries", SmallInteger),
     Column("interval_s", Integer, nullable=False),
     Column("enabled", Boolean, nullable=False),
     Column("added_at", Instant, nullable=False),
@@ -68,6 +73,12 @@ switch = Table(
     Column("topology_changes", BigInteger),
     Column("topology_changed_at", Instant),
     Column("learning_discards", BigInteger),
+    # When the count of discards was last higher than in the reading before.
+    Column("discards_rose_at", Instant),
+    # Addresses its table holds, as the operator says; no standard object tells it.
+    Column("table_size", Integer),
+    # By how much its uptime ran ahead of our clock between the last two readings.
+    Column("clock_drift_s", Float),
     # Where the tracker stands.
     Column("last_at", Instant),
     Column("last_complete_at", Instant),
@@ -214,4 +225,60 @@ change_log = Table(
     Index("change_at", "at", "id"),
     Index("change_switch", "switch_id", "at", "id"),
     Index("change_mac", "mac", "at", "id"),
+)
+
+site = Table(
+    "site",
+    metadata,
+    Column("name", exact_text(64), primary_key=True),
+    # Switches of the site that are read at the same time.
+    Column("at_once", SmallInteger, nullable=False),
+)
+
+asked_round = Table(
+    "asked_round",
+    metadata,
+    # A round that somebody asked for. What of it is done shows in the `tried_at` of its switches.
+    Column("id", Integer, primary_key=True),
+    Column("began_at", Instant, nullable=False),
+    Column("ended_at", Instant),
+    Column("state", String(12), nullable=False),
+    Column("wanted", JSON, nullable=False),
+)
+
+table_mapping = Table(
+    "table_mapping",
+    metadata,
+    # How a kind of CSV file is to be understood, as its operator wrote it down once.
+    Column("name", exact_text(64), primary_key=True),
+    Column("mapping", JSON, nullable=False),
+)
+
+maker_prefix = Table(
+    "maker_prefix",
+    metadata,
+    # 6 to 11 hex digits: what addresses of the maker begin with.
+    Column("prefix", exact_text(12), primary_key=True),
+    Column("maker", String(128), nullable=False),
+)
+
+ip_name = Table(
+    "ip_name",
+    metadata,
+    Column("id", BigInteger, primary_key=True),
+    Column("ip", String(45), nullable=False),
+    Column("name", String(255), nullable=False),
+    Column("began_at", Instant, nullable=False),
+    Column("ended_at", Instant),
+    Index("ip_name_ip", "ip", "ended_at"),
+    Index("ip_name_name", "name", "ended_at"),
+)
+
+ip_lookup = Table(
+    "ip_lookup",
+    metadata,
+    # When the name of an IP address is to be asked for again.
+    Column("ip", String(45), primary_key=True),
+    Column("next_at", Instant, nullable=False),
+    Index("ip_lookup_next", "next_at"),
 )

@@ -2,6 +2,7 @@
 
 from fastapi import APIRouter, Response
 
+from kiteroll.core.errors import DeviceError
 from kiteroll.schemas import api
 from kiteroll.service.answers import credential_answer
 from kiteroll.service.api.common import ERRORS, Running
@@ -21,6 +22,28 @@ def add_credential(service: Running, new: api.NewCredential) -> api.NamedCredent
     now = service.clock.now()
     row = service.database.run(credentials.add_credential, now, new.name, new.access.kind, sealed)
     return credential_answer(row)
+
+
+@router.post("/test", summary="Ask one switch once, to see whether a credential works there")
+async def test_credential(service: Running, test: api.CredentialTest) -> api.CredentialVerdict:
+    asked_as = test.access.kind if test.access else f"credential {test.credential}"
+    started = service.clock.monotonic()
+    try:
+        greeting = await service.test_credential(test)
+    except DeviceError as failed:
+        took_ms = round((service.clock.monotonic() - started) * 1000)
+        return api.CredentialVerdict(works=False, why=str(failed), asked_as=asked_as, took_ms=took_ms)
+    odd = "" if greeting.bridges else "it tells no bridge address: it may have no MAC address table to read"
+    return api.CredentialVerdict(
+        works=True,
+        why=odd,
+        asked_as=asked_as,
+        took_ms=round(greeting.took.total_seconds() * 1000),
+        sys_name=greeting.name,
+        description=greeting.description,
+        location=greeting.location,
+        up_s=None if greeting.up is None else greeting.up.total_seconds(),
+    )
 
 
 @router.put("/{name}", summary="Replace it; every switch that uses it is asked by the new one")

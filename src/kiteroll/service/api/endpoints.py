@@ -2,16 +2,17 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Response
 
 from kiteroll.core.errors import NotFound
 from kiteroll.core.mac import MacAddress
+from kiteroll.core.makers import parse_prefix
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.service.answers import endpoint_answers, neighbour_answer, stay_answer
+from kiteroll.service.answers import endpoint_answers, ip_answer, neighbour_answer, stay_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, WithUplinks
 from kiteroll.service.search import find
-from kiteroll.store import inventory, neighbours, places, record
+from kiteroll.store import inventory, makers, names, neighbours, places, record
 
 router = APIRouter(tags=["endpoints"], responses=ERRORS)
 
@@ -31,7 +32,9 @@ def find_anything(
 def list_endpoints(service: Running, cursor: Cursor = None, limit: Limit = 100) -> PageOf[api.Endpoint]:
     page = service.database.run(places.endpoints_page, cursor=cursor, limit=limit)
     first_seen = dict(page.items)
-    items = endpoint_answers(service.database, list(first_seen), first_seen, service.uplinks.get())
+    items = endpoint_answers(
+        service.database, list(first_seen), first_seen, service.uplinks.get(), service.maker_of
+    )
     return PageOf(items=items, next=page.next)
 
 
@@ -41,8 +44,37 @@ def get_endpoint(service: Running, mac: str) -> api.Endpoint:
     seen = service.database.run(places.first_seen, [address])
     if address not in seen:
         raise NotFound("endpoint", str(address), "no switch has ever told of this address")
-    (answer,) = endpoint_answers(service.database, [address], seen, service.uplinks.get())
+    (answer,) = endpoint_answers(service.database, [address], seen, service.uplinks.get(), service.maker_of)
     return answer
+
+
+@router.get("/endpoints/{mac}/ips", summary="IP addresses and host names of an endpoint over time")
+def list_ips(
+    service: Running, mac: str, limit: Annotated[int, Query(ge=1, le=1000)] = 100
+) -> list[api.IpStay]:
+    rows = service.database.run(names.ip_history, MacAddress.parse(mac), limit)
+    return [ip_answer(row) for row in rows]
+
+
+@router.get("/makers", summary="The operator's own prefixes and their makers")
+def list_makers(service: Running) -> list[api.Maker]:
+    return service.makers.listed()
+
+
+@router.put("/makers", summary="Add or replace prefixes; all of them or none")
+def keep_makers(service: Running, given: api.NewMakers) -> list[api.Maker]:
+    kept = {parse_prefix(prefix): maker for prefix, maker in given.makers.items()}
+    service.database.run(makers.keep_makers, kept)
+    service.makers.reload()
+    return service.makers.listed()
+
+
+@router.delete("/makers/{prefix}", status_code=204, summary="Remove a prefix")
+def remove_maker(service: Running, prefix: str) -> Response:
+    if not service.database.run(makers.remove_maker, parse_prefix(prefix)):
+        raise NotFound("prefix", prefix, "`kiteroll maker list` shows those there are")
+    service.makers.reload()
+    return Response(status_code=204)
 
 
 @router.get(

@@ -1,0 +1,95 @@
+"""`kiteroll maker ...`: whose addresses begin how, where the registry does not say."""
+
+import csv
+from pathlib import Path
+from typing import Any
+
+from kiteroll.cli import columns
+from kiteroll.cli.context import Context
+from kiteroll.cli.exits import Exit
+from kiteroll.cli.parsing import add_command, add_group, checked, shared
+from kiteroll.client import keep_makers, makers, remove_maker
+from kiteroll.core.errors import Invalid
+from kiteroll.core.makers import parse_prefix
+from kiteroll.schemas import api
+
+
+def add_commands(commands: Any) -> None:
+    parents = (shared(),)
+    verbs = add_group(commands, "maker", "keep a list of your own prefixes and their makers", of="VERB")
+    add_command(verbs, "list", run_list, "list your own prefixes", parents=parents)
+    one = add_command(
+        verbs,
+        "keep",
+        run_keep,
+        "add or replace a prefix",
+        parents=parents,
+        detail="A prefix is 6 to 11 hex digits. It wins over the registry; a longer one over a shorter.",
+    )
+    one.add_argument("prefix")
+    one.add_argument("maker")
+    one = add_command(
+        verbs,
+        "import",
+        run_import,
+        "add prefixes from a CSV file with columns prefix, maker",
+        parents=parents,
+    )
+    one.add_argument("file", type=Path)
+    add_command(verbs, "remove", run_remove, "remove a prefix", parents=parents).add_argument("prefix")
+
+
+def run_list(context: Context) -> Exit:
+    with context.client() as client:
+        answer = client.ask(makers())
+    context.out.rows(answer, columns.makers(), empty="no prefixes of your own; the registry's are used")
+    return Exit.FINE
+
+
+def run_keep(context: Context) -> Exit:
+    args = context.args
+    new = checked(api.NewMakers, makers={parse_prefix(args.prefix): args.maker})
+    with context.client() as client:
+        client.ask(keep_makers(new.makers))
+    context.out.note(f"addresses that begin with {args.prefix} are of {args.maker}")
+    return Exit.FINE
+
+
+def run_import(context: Context) -> Exit:
+    found = _read(context.args.file)
+    with context.client() as client:
+        client.ask(keep_makers(found))
+    context.out.note(f"{len(found)} prefixes are kept")
+    return Exit.FINE
+
+
+def run_remove(context: Context) -> Exit:
+    with context.client() as client:
+        client.ask(remove_maker(context.args.prefix))
+    context.out.note(f"{context.args.prefix} is removed")
+    return Exit.FINE
+
+
+def _read(file: Path) -> dict[str, str]:
+    """Raises Invalid naming file and line of everything that is wrong."""
+    try:
+        with file.open(newline="", encoding="utf-8-sig") as lines:
+            reader = csv.DictReader(lines, strict=True)
+            if reader.fieldnames != ["prefix", "maker"]:
+                raise Invalid(f"{file}, line 1: the columns are prefix and maker, in this order")
+            rows = [(reader.line_num, row) for row in reader]
+    except (OSError, UnicodeDecodeError, csv.Error) as wrong:
+        raise Invalid(f"{file} cannot be read as CSV: {wrong}") from wrong
+    found: dict[str, str] = {}
+    problems: list[str] = []
+    for line, row in rows:
+        try:
+            maker = (row["maker"] or "").strip()
+            if not maker:
+                raise Invalid("maker: it is empty")
+            found[parse_prefix(row["prefix"] or "")] = maker
+        except Invalid as wrong:
+            problems.append(f"{file}, line {line}: {wrong}")
+    if problems:
+        raise Invalid("\n  ".join(("nothing was kept:", *problems)))
+    return found

@@ -1,0 +1,139 @@
+"""`kiteroll round ...` and `kiteroll site ...`: reading many switches now, and how many at once."""
+
+import time
+from typing import Any
+
+from rich.console import Console
+from rich.progress import Progress
+
+from kiteroll.cli import columns
+from kiteroll.cli.context import Context
+from kiteroll.cli.exits import Exit
+from kiteroll.cli.parsing import add_command, add_group, checked, shared
+from kiteroll.client import begin_round, cancel_round, limit_site, resume_round, round_of, rounds, sites
+from kiteroll.core.errors import Invalid
+from kiteroll.schemas import api
+
+_LOOK_EVERY_S = 0.3
+
+
+def add_commands(commands: Any) -> None:
+    parents = (shared(),)
+    verbs = add_group(commands, "round", "read many switches now, watch, cancel or go on", of="VERB")
+    one = add_command(
+        verbs,
+        "begin",
+        run_begin,
+        "read switches now, with progress",
+        parents=parents,
+        detail="Ctrl-C cancels the round: what was read stays, and `round resume` reads the rest.",
+    )
+    one.add_argument("name", nargs="*", help="switches")
+    one.add_argument("--group", metavar="NAME", help="those in this group")
+    one.add_argument("--all", action="store_true", help="every switch that is switched on")
+    one.add_argument("--leave", action="store_true", help="begin it and do not wait")
+    add_command(verbs, "list", run_list, "list the latest rounds", parents=parents)
+    for verb, run, told in (
+        ("watch", run_watch, "watch a round until it ends"),
+        ("cancel", run_cancel, "cancel a round; what was read stays"),
+        ("resume", run_resume, "read what is left of a round"),
+    ):
+        add_command(verbs, verb, run, told, parents=parents).add_argument("number", type=int)
+
+    verbs = add_group(commands, "site", "list sites, limit how many switches are read at once", of="VERB")
+    add_command(verbs, "list", run_sites, "list sites and their limits", parents=parents)
+    one = add_command(
+        verbs, "limit", run_limit, "read at most so many switches of a site at once", parents=parents
+    )
+    one.add_argument("site")
+    one.add_argument("at_once", metavar="NUMBER", help="1 or more, or `none` to take the limit away")
+
+
+def run_begin(context: Context) -> Exit:
+    args = context.args
+    return begin(context, names=args.name, group=args.group, everything=args.all, wait=not args.leave)
+
+
+def begin(
+    context: Context, *, names: list[str], group: str | None, everything: bool, wait: bool = True
+) -> Exit:
+    new = checked(api.NewRound, switches=names or None, group=group, all=everything)
+    with context.client() as client:
+        begun = client.ask(begin_round(new))
+    if not wait:
+        told = f"round {begun.id} reads {begun.wanted} switches; `kiteroll round watch {begun.id}`"
+        context.out.done(begun, columns.rounds(context.out), told)
+        return Exit.FINE
+    return _watch(context, begun.id)
+
+
+def run_watch(context: Context) -> Exit:
+    return _watch(context, context.args.number)
+
+
+def run_resume(context: Context) -> Exit:
+    with context.client() as client:
+        resumed = client.ask(resume_round(context.args.number))
+    return _watch(context, resumed.id)
+
+
+def run_cancel(context: Context) -> Exit:
+    with context.client() as client:
+        cancelled = client.ask(cancel_round(context.args.number))
+    told = f"round {cancelled.id} is cancelled; {len(cancelled.left)} switches were not read"
+    context.out.done(cancelled, columns.rounds(context.out), told)
+    return Exit.FINE
+
+
+def run_list(context: Context) -> Exit:
+    with context.client() as client:
+        answer = client.ask(rounds())
+    context.out.rows(answer, columns.rounds(context.out), empty="nobody asked for a round yet")
+    return Exit.FINE
+
+
+def run_sites(context: Context) -> Exit:
+    with context.client() as client:
+        answer = client.ask(sites())
+    context.out.rows(
+        answer, columns.sites(), empty="no switch names a site (`kiteroll switch change --site`)"
+    )
+    return Exit.FINE
+
+
+def run_limit(context: Context) -> Exit:
+    text = context.args.at_once
+    if text != "none" and not text.isdigit():
+        raise Invalid(f"{text!r} is no number of switches: write 1 or more, or none")
+    limit = checked(api.SiteLimit, at_once=int(text)) if text != "none" else api.SiteLimit(at_once=None)
+    with context.client() as client:
+        client.ask(limit_site(context.args.site, limit.at_once))
+    at_most = (
+        "has no limit of its own" if limit.at_once is None else f"is read {limit.at_once} at once at most"
+    )
+    context.out.note(f"{context.args.site} {at_most}")
+    return Exit.FINE
+
+
+def _watch(context: Context, number: int) -> Exit:
+    """Until it ends. Ctrl-C cancels it."""
+    console = Console(stderr=True)
+    with context.client() as client:
+        now = client.ask(round_of(number))
+        try:
+            with Progress(console=console, transient=True, disable=not console.is_terminal) as progress:
+                bar = progress.add_task("reading", total=now.wanted, completed=now.tried)
+                while now.state == "running":
+                    time.sleep(_LOOK_EVERY_S)
+                    now = client.ask(round_of(number))
+                    progress.update(bar, completed=now.tried)
+        except KeyboardInterrupt:
+            now = client.ask(cancel_round(number))
+    out = context.out
+    out.rows([now], columns.rounds(out), empty="")
+    for name in now.failed:
+        out.note(f"not read whole: {name} (`kiteroll switch show {name}` says why)", "yellow")
+    if now.state != "done":
+        out.note(f"{len(now.left)} not read; `kiteroll round resume {number}` goes on", "yellow")
+        return Exit.PARTIAL
+    return Exit.PARTIAL if now.failed else Exit.FINE

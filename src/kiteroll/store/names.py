@@ -1,0 +1,129 @@
+"""Host names of IP addresses over time, and when each is to be looked up again."""
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import Connection, or_, select, update
+from sqlalchemy.dialects.mysql import insert
+
+from kiteroll.core.mac import MacAddress
+from kiteroll.store.like import escape_like
+from kiteroll.store.tables import ip_lookup, ip_name, ip_stay, switch
+
+
+@dataclass(frozen=True, slots=True)
+class IpStay:
+    """An IP address that answered with a MAC address during [began_at, ended_at)."""
+
+    ip: str
+    source: str
+    """The switch or router whose neighbour cache told it."""
+    began_at: datetime
+    ended_at: datetime | None
+    names: tuple[str, ...]
+    """Host names it had in that time, latest last."""
+
+
+def due_ips(connection: Connection, now: datetime, limit: int) -> list[str]:
+    """IP addresses in use whose name was never looked up, or is due again."""
+    query = (
+        select(ip_stay.c.ip)
+        .outerjoin(ip_lookup, ip_lookup.c.ip == ip_stay.c.ip)
+        .where(ip_stay.c.ended_at.is_(None))
+        .where(or_(ip_lookup.c.ip.is_(None), ip_lookup.c.next_at <= now))
+        .distinct()
+        .limit(limit)
+    )
+    return list(connection.execute(query).scalars())
+
+
+def keep_names(connection: Connection, found: Mapping[str, str], at: datetime, next_at: datetime) -> None:
+    """`found`: IP to name, empty for none. A name that is another now ends the one before."""
+    if not found:
+        return
+    query = select(ip_name.c.ip, ip_name.c.name).where(ip_name.c.ip.in_(found), ip_name.c.ended_at.is_(None))
+    known = {ip: name for ip, name in connection.execute(query)}
+    ended = [ip for ip, name in known.items() if found[ip] != name]
+    if ended:
+        connection.execute(
+            update(ip_name).where(ip_name.c.ip.in_(ended), ip_name.c.ended_at.is_(None)).values(ended_at=at)
+        )
+    begun = [
+        {"ip": ip, "name": name, "began_at": at}
+        for ip, name in found.items()
+        if name and known.get(ip) != name
+    ]
+    if begun:
+        connection.execute(insert(ip_name), begun)
+    put_off(connection, list(found), next_at)
+
+
+def put_off(connection: Connection, ips: Sequence[str], next_at: datetime) -> None:
+    statement = insert(ip_lookup)
+    again = statement.on_duplicate_key_update(next_at=statement.inserted.next_at)
+    connection.execute(again, [{"ip": ip, "next_at": next_at} for ip in ips])
+
+
+def names_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, list[str]]:
+    """Host names of the IP addresses that answer for each of these now."""
+    found: dict[MacAddress, list[str]] = defaultdict(list)
+    if macs:
+        query = (
+            select(ip_stay.c.mac, ip_name.c.name)
+            .join(ip_name, ip_name.c.ip == ip_stay.c.ip)
+            .where(ip_stay.c.mac.in_(macs), ip_stay.c.ended_at.is_(None), ip_name.c.ended_at.is_(None))
+            .distinct()
+            .order_by(ip_name.c.name)
+        )
+        for mac, name in connection.execute(query):
+            found[mac].append(name)
+    return found
+
+
+def macs_by_name(connection: Connection, text: str, limit: int) -> list[MacAddress]:
+    """Addresses whose host name holds `text`; names that begin with it first."""
+    wanted = escape_like(text.lower())
+    query = (
+        select(ip_stay.c.mac)
+        .join(ip_name, ip_name.c.ip == ip_stay.c.ip)
+        .where(ip_name.c.name.like(f"%{wanted}%"))
+        .where(ip_name.c.ended_at.is_(None), ip_stay.c.ended_at.is_(None))
+        .group_by(ip_stay.c.mac)
+        .order_by(ip_name.c.name.like(f"{wanted}%").desc(), ip_name.c.name)
+        .limit(limit)
+    )
+    return list(connection.execute(query).scalars())
+
+
+def ip_history(connection: Connection, mac: MacAddress, limit: int) -> list[IpStay]:
+    """IP addresses of one endpoint, latest first, with the names each had meanwhile."""
+    query = (
+        select(ip_stay.c.ip, switch.c.name, ip_stay.c.began_at, ip_stay.c.ended_at)
+        .join(switch, switch.c.id == ip_stay.c.source_id)
+        .where(ip_stay.c.mac == mac)
+        .order_by(ip_stay.c.began_at.desc(), ip_stay.c.id.desc())
+        .limit(limit)
+    )
+    rows = connection.execute(query).all()
+    named = select(ip_name).where(ip_name.c.ip.in_({row.ip for row in rows})).order_by(ip_name.c.began_at)
+    names: dict[str, list[tuple[str, datetime, datetime | None]]] = defaultdict(list)
+    if rows:
+        for one in connection.execute(named):
+            names[one.ip].append((one.name, one.began_at, one.ended_at))
+    return [
+        IpStay(ip, source, began, ended, _in_time(names[ip], began, ended))
+        for ip, source, began, ended in rows
+    ]
+
+
+def _in_time(
+    names: Sequence[tuple[str, datetime, datetime | None]], began: datetime, ended: datetime | None
+) -> tuple[str, ...]:
+    meanwhile = (
+        name
+        for name, at, until in names
+        if (ended is None or at < ended) and (until is None or until > began)
+    )
+    return tuple(dict.fromkeys(meanwhile))
