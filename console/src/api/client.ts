@@ -8,6 +8,7 @@ export type Place = Schemas["Place"];
 export type Stay = Schemas["Stay"];
 export type Switch = Schemas["Switch"];
 export type Port = Schemas["Port"];
+export type Round = Schemas["Round"];
 export type Change = Schemas["Change"];
 
 export class ServiceProblem extends Error {

@@ -52,6 +52,12 @@ export const onSwitchQuery = (name: string) =>
       ),
   });
 
+export const roundsQuery = queryOptions({
+  queryKey: ["rounds"],
+  queryFn: ({ signal }) => need(api.GET("/api/v1/rounds", { signal })),
+  refetchInterval: (query) => (query.state.data?.[0]?.state === "running" ? 700 : false),
+});
+
 export const findQuery = (text: string) =>
   queryOptions({
     queryKey: ["find", text],

@@ -146,6 +146,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/credentials/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Ask one switch once, to see whether a credential works there */
+        post: operations["test_credential"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/credentials/{name}": {
         parameters: {
             query?: never;
@@ -159,6 +176,163 @@ export interface paths {
         post?: never;
         /** Remove one that no switch uses */
         delete: operations["remove_credential"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The latest rounds somebody asked for */
+        get: operations["list_rounds"];
+        put?: never;
+        /** Read some switches, a group or all now */
+        post: operations["begin_round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a round is */
+        get: operations["get_round"];
+        put?: never;
+        post?: never;
+        /** Cancel it; what was read stays */
+        delete: operations["cancel_round"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/{number}/resume": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read what is left of it */
+        post: operations["resume_round"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sites, and how many of their switches are read at once */
+        get: operations["list_sites"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sites/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Limit how many switches of a site are read at once */
+        put: operations["limit_site"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tries at reading, latest first */
+        get: operations["list_readings"];
+        put?: never;
+        /** Take reading documents; all of them or none */
+        post: operations["take_documents"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a CSV table of one switch; all of it or nothing */
+        post: operations["take_table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mappings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How CSV tables are understood, by name */
+        get: operations["list_mappings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/mappings/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Add or replace a mapping */
+        put: operations["keep_mapping"];
+        post?: never;
+        /** Remove a mapping */
+        delete: operations["remove_mapping"];
         options?: never;
         head?: never;
         patch?: never;
@@ -215,6 +389,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/endpoints/{mac}/ips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** IP addresses and host names of an endpoint over time */
+        get: operations["list_ips"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/makers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The operator's own prefixes and their makers */
+        get: operations["list_makers"];
+        /** Add or replace prefixes; all of them or none */
+        put: operations["keep_makers"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/makers/{prefix}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a prefix */
+        delete: operations["remove_maker"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/candidates": {
         parameters: {
             query?: never;
@@ -258,23 +484,6 @@ export interface paths {
         };
         /** What changed, latest first */
         get: operations["list_changes"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/readings": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Tries at reading, latest first */
-        get: operations["list_readings"];
         put?: never;
         post?: never;
         delete?: never;
@@ -379,6 +588,248 @@ export interface components {
             /** View Vlans */
             view_vlans?: number[] | null;
         };
+        /**
+         * CredentialTest
+         * @description Ask one switch once, with a named credential or one given here; nothing is kept.
+         */
+        CredentialTest: {
+            /** Host */
+            host: string;
+            /**
+             * Port
+             * @default 161
+             */
+            port: number;
+            /** Credential */
+            credential?: string | null;
+            access?: components["schemas"]["Credential"] | null;
+        };
+        /** CredentialVerdict */
+        CredentialVerdict: {
+            /** Works */
+            works: boolean;
+            /** Why */
+            why: string;
+            /** Asked As */
+            asked_as: string;
+            /** Took Ms */
+            took_ms: number;
+            /**
+             * Sys Name
+             * @default
+             */
+            sys_name: string;
+            /**
+             * Description
+             * @default
+             */
+            description: string;
+            /**
+             * Location
+             * @default
+             */
+            location: string;
+            /** Up S */
+            up_s?: number | null;
+        };
+        /** DocumentAddress */
+        DocumentAddress: {
+            /** Ip */
+            ip: string;
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+        };
+        /** DocumentDevice */
+        DocumentDevice: {
+            /** Name */
+            name: string;
+            /** Description */
+            description: string;
+            /** Location */
+            location: string;
+            /** Contact */
+            contact: string;
+            /**
+             * Uptime S
+             * @description seconds since the agent started; null when not told
+             */
+            uptime_s: number | null;
+            /** Bridge Address */
+            bridge_address: string | null;
+            /**
+             * Ageing S
+             * @description ageing time of the MAC address table, seconds
+             */
+            ageing_s: number | null;
+            /**
+             * Model
+             * @default
+             */
+            model: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial: string;
+            /**
+             * Software
+             * @default
+             */
+            software: string;
+            /**
+             * Topology Changes
+             * @description spanning-tree changes since the start
+             */
+            topology_changes?: number | null;
+            /** Topology Changed At */
+            topology_changed_at?: string | null;
+            /**
+             * Learning Discards
+             * @description addresses not learned because the table was full
+             */
+            learning_discards?: number | null;
+        };
+        /** DocumentEntry */
+        DocumentEntry: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+            /**
+             * Vlan
+             * @description null when the switch does not tell
+             */
+            vlan: number | null;
+            /**
+             * Port
+             * @description interface name; null when the switch does not tell
+             */
+            port: string | null;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "learned" | "static" | "self" | "other";
+        };
+        /** DocumentGap */
+        DocumentGap: {
+            /**
+             * Table
+             * @description MIB table or group
+             */
+            table: string;
+            /** Why */
+            why: string;
+            /**
+             * Rows
+             * @description rows read before it broke off, or rows left out
+             */
+            rows: number;
+            /**
+             * Breaks
+             * @description true: rows may be missing, so absence says nothing
+             */
+            breaks: boolean;
+        };
+        /** DocumentNeighbour */
+        DocumentNeighbour: {
+            /**
+             * Port
+             * @description our port
+             */
+            port: string;
+            /** Chassis */
+            chassis: string;
+            /** Port Id */
+            port_id: string;
+            /** Port Description */
+            port_description: string;
+            /** Name */
+            name: string;
+            /** Description */
+            description: string;
+            /** Addresses */
+            addresses: string[];
+            /** Capabilities */
+            capabilities: string[];
+        };
+        /** DocumentPort */
+        DocumentPort: {
+            /** Name */
+            name: string;
+            /**
+             * Number
+             * @description ifIndex
+             */
+            number: number;
+            /** Alias */
+            alias: string;
+            /**
+             * Admin
+             * @enum {string}
+             */
+            admin: "up" | "down";
+            /**
+             * Oper
+             * @enum {string}
+             */
+            oper: "up" | "down" | "unknown";
+            /** Speed Bps */
+            speed_bps: number | null;
+            /**
+             * Bridged
+             * @description whether it is a port of the bridge
+             */
+            bridged: boolean;
+            /** Address */
+            address: string | null;
+            /**
+             * Kind
+             * @description ifType: 6 Ethernet, 161 aggregate, ...
+             */
+            kind?: number | null;
+            /**
+             * Duplex
+             * @default
+             * @enum {string}
+             */
+            duplex: "full" | "half" | "";
+            /**
+             * Changed At
+             * @description when it last went up or down
+             */
+            changed_at?: string | null;
+            /**
+             * Aggregate
+             * @description the aggregate port it is bundled into
+             */
+            aggregate?: string | null;
+            /**
+             * Default Vlan
+             * @description VLAN of untagged frames that come in
+             */
+            default_vlan?: number | null;
+            /** Tagged */
+            tagged?: number[];
+            /** Untagged */
+            untagged?: number[];
+            /**
+             * Spanning Tree
+             * @default
+             */
+            spanning_tree: string;
+        };
+        /** DocumentVlan */
+        DocumentVlan: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
         /** Endpoint */
         Endpoint: {
             /**
@@ -386,10 +837,17 @@ export interface components {
              * @example 02:1a:01:07:52:4e
              */
             mac: string;
-            /** Local */
-            local: boolean;
+            /** Maker */
+            maker: string;
+            /**
+             * Assigned
+             * @enum {string}
+             */
+            assigned: "registry" | "local" | "likely random";
             /** Ips */
             ips: string[];
+            /** Names */
+            names: string[];
             /** First Seen At */
             first_seen_at: string;
             home: components["schemas"]["Place"] | null;
@@ -433,6 +891,84 @@ export interface components {
             breaks: boolean;
         };
         /**
+         * IpStay
+         * @description An IP address that answered with the endpoint's address, for a time.
+         */
+        IpStay: {
+            /** Ip */
+            ip: string;
+            /** Source */
+            source: string;
+            /** Began At */
+            began_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Names */
+            names: string[];
+        };
+        /**
+         * Maker
+         * @description A prefix of the operator's own list.
+         */
+        Maker: {
+            /** Prefix */
+            prefix: string;
+            /** Maker */
+            maker: string;
+        };
+        /**
+         * Mapping
+         * @description How the columns of a CSV table are to be understood; without a heading, columns are numbers.
+         */
+        Mapping: {
+            /** Address */
+            address: string;
+            /** Port */
+            port: string;
+            /**
+             * Vlan
+             * @default
+             */
+            vlan: string;
+            /**
+             * Status
+             * @default
+             */
+            status: string;
+            /**
+             * Delimiter
+             * @default ,
+             */
+            delimiter: string;
+            /**
+             * Heading
+             * @default true
+             */
+            heading: boolean;
+            /**
+             * Skip
+             * @default 0
+             */
+            skip: number;
+            /**
+             * Notation
+             * @default hex
+             * @enum {string}
+             */
+            notation: "hex" | "decimal";
+            /** Learned */
+            learned?: string[];
+            /**
+             * Port Name
+             * @default {port}
+             */
+            port_name: string;
+            /** Port Names */
+            port_names?: {
+                [key: string]: string;
+            };
+        };
+        /**
          * NamedCredential
          * @description A credential as far as it is told.
          */
@@ -445,6 +981,12 @@ export interface components {
             used_by: number;
             /** Added At */
             added_at: string;
+        };
+        /** NamedMapping */
+        NamedMapping: {
+            /** Name */
+            name: string;
+            mapping: components["schemas"]["Mapping"];
         };
         /**
          * Neighbour
@@ -480,11 +1022,45 @@ export interface components {
             name: string;
             access: components["schemas"]["Credential"];
         };
+        /**
+         * NewMakers
+         * @description Prefixes and their makers; those of the same prefix are replaced.
+         */
+        NewMakers: {
+            /** Makers */
+            makers: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * NewRound
+         * @description Which switches to read: some by name, a group, or all; one of the three.
+         */
+        NewRound: {
+            /** Switches */
+            switches?: string[] | null;
+            /** Group */
+            group?: string | null;
+            /**
+             * All
+             * @default false
+             */
+            all: boolean;
+        };
         /** NewSwitch */
         NewSwitch: {
             /** Name */
             name: string;
-            /** Host */
+            /**
+             * Source
+             * @default snmp
+             * @enum {string}
+             */
+            source: "snmp" | "linux" | "files";
+            /**
+             * Host
+             * @default
+             */
             host: string;
             /**
              * Port
@@ -508,11 +1084,44 @@ export interface components {
             notes: string;
             /** Interval S */
             interval_s?: number | null;
+            /** Timeout S */
+            timeout_s?: number | null;
+            /** Tries */
+            tries?: number | null;
+            /** Table Size */
+            table_size?: number | null;
             /**
              * Enabled
              * @default true
              */
             enabled: boolean;
+        };
+        /**
+         * NewTable
+         * @description A MAC address table as CSV text, for a switch that cannot be reached.
+         */
+        NewTable: {
+            /** Switch */
+            switch: string;
+            /**
+             * Taken At
+             * Format: date-time
+             */
+            taken_at: string;
+            /** Text */
+            text: string;
+            /** Mapping */
+            mapping: string | components["schemas"]["Mapping"];
+            /**
+             * File
+             * @default the table
+             */
+            file: string;
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
         };
         /** PageOf[Change] */
         PageOf_Change_: {
@@ -644,6 +1253,51 @@ export interface components {
             /** Errors */
             errors?: components["schemas"]["FieldProblem"][];
         };
+        /** ReadingDocument */
+        ReadingDocument: {
+            /**
+             * Format
+             * @default kiteroll-reading
+             * @constant
+             */
+            format: "kiteroll-reading";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Switch
+             * @description name in the inventory, or the address that was read
+             */
+            switch: string;
+            /**
+             * Taken At
+             * Format: date-time
+             */
+            taken_at: string;
+            /** Duration S */
+            duration_s: number;
+            /** Complete */
+            complete: boolean;
+            device: components["schemas"]["DocumentDevice"];
+            /** Ports */
+            ports: components["schemas"]["DocumentPort"][];
+            /** Vlans */
+            vlans: components["schemas"]["DocumentVlan"][];
+            /** Entries */
+            entries: components["schemas"]["DocumentEntry"][];
+            /** Gaps */
+            gaps: components["schemas"]["DocumentGap"][];
+            /** Neighbours */
+            neighbours?: components["schemas"]["DocumentNeighbour"][];
+            /**
+             * Addresses
+             * @description neighbour cache
+             */
+            addresses?: components["schemas"]["DocumentAddress"][];
+        };
         /** ReadingSummary */
         ReadingSummary: {
             /** Switch */
@@ -665,6 +1319,33 @@ export interface components {
             gaps: components["schemas"]["Gap"][];
             /** Error */
             error: string | null;
+        };
+        /**
+         * Round
+         * @description A round somebody asked for.
+         */
+        Round: {
+            /** Id */
+            id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "cancelled" | "broken off";
+            /** Began At */
+            began_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Wanted */
+            wanted: number;
+            /** Tried */
+            tried: number;
+            /** Well */
+            well: number;
+            /** Left */
+            left: string[];
+            /** Failed */
+            failed: string[];
         };
         /** ServiceHealth */
         ServiceHealth: {
@@ -695,6 +1376,20 @@ export interface components {
         SignIn: {
             /** Token */
             token: string;
+        };
+        /** Site */
+        Site: {
+            /** Name */
+            name: string;
+            /** At Once */
+            at_once: number | null;
+            /** Switches */
+            switches: number;
+        };
+        /** SiteLimit */
+        SiteLimit: {
+            /** At Once */
+            at_once: number | null;
         };
         /** Stay */
         Stay: {
@@ -737,6 +1432,11 @@ export interface components {
         Switch: {
             /** Name */
             name: string;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "snmp" | "linux" | "files";
             /** Host */
             host: string;
             /** Port */
@@ -753,13 +1453,17 @@ export interface components {
             asked_as: string;
             /** Interval S */
             interval_s: number;
+            /** Timeout S */
+            timeout_s: number | null;
+            /** Tries */
+            tries: number | null;
             /** Enabled */
             enabled: boolean;
             /**
              * Health
              * @enum {string}
              */
-            health: "unread" | "read" | "partial" | "silent" | "refused" | "failed" | "off";
+            health: "unread" | "read" | "partial" | "late" | "silent" | "refused" | "failed" | "off";
             /** Health Since */
             health_since: string | null;
             /** Tried At */
@@ -798,6 +1502,8 @@ export interface components {
             topology_changed_at: string | null;
             /** Learning Discards */
             learning_discards: number | null;
+            /** Table Size */
+            table_size: number | null;
             /** Up Since */
             up_since: string | null;
         };
@@ -823,6 +1529,12 @@ export interface components {
             notes?: string | null;
             /** Interval S */
             interval_s?: number | null;
+            /** Timeout S */
+            timeout_s?: number | null;
+            /** Tries */
+            tries?: number | null;
+            /** Table Size */
+            table_size?: number | null;
             /** Enabled */
             enabled?: boolean | null;
         };
@@ -1855,6 +2567,80 @@ export interface operations {
             };
         };
     };
+    test_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CredentialTest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CredentialVerdict"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     change_credential: {
         parameters: {
             query?: never;
@@ -1932,6 +2718,952 @@ export interface operations {
         };
     };
     remove_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_rounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRound"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cancel_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    resume_round: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Round"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_sites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Site"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    limit_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteLimit"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Site"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_readings: {
+        parameters: {
+            query?: {
+                switch?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOf_ReadingSummary_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_documents: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingDocument"][];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingSummary"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTable"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingSummary"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_mappings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedMapping"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_mapping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Mapping"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedMapping"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_mapping: {
         parameters: {
             query?: never;
             header?: never;
@@ -2222,6 +3954,294 @@ export interface operations {
             };
         };
     };
+    list_ips: {
+        parameters: {
+            query?: {
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IpStay"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_makers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Maker"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_makers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewMakers"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Maker"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_maker: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                prefix: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_candidates: {
         parameters: {
             query?: never;
@@ -2406,82 +4426,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageOf_Change_"];
-                };
-            };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is wrong: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is away */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    list_readings: {
-        parameters: {
-            query?: {
-                switch?: string | null;
-                /** @description `next` of the page before */
-                cursor?: string | null;
-                /** @description rows a page */
-                limit?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PageOf_ReadingSummary_"];
                 };
             };
             /** @description not signed in */

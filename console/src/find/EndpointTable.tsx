@@ -7,7 +7,7 @@ import { Age } from "../shared/Age";
 import { Grid, Sheet } from "../shared/Grid";
 import { portPath } from "../shared/links";
 import { State } from "../shared/State";
-import { markFragment, vlanText } from "./model";
+import { markFragment, originText, vlanText } from "./model";
 
 export function EndpointTable({
   endpoints,
@@ -31,7 +31,7 @@ export function EndpointTable({
         <thead>
           <tr>
             <th>Address</th>
-            <th>IP</th>
+            <th>IP and name</th>
             <th>Switch and port</th>
             <th>VLAN</th>
             <th>Life</th>
@@ -58,7 +58,14 @@ export function EndpointTable({
                   <td className="mono">
                     <Marked mac={one.mac} text={text} />
                   </td>
-                  <td className="mono">{one.ips.join(", ")}</td>
+                  <td className="mono">
+                    {one.ips.join(", ")}
+                    {one.names.length > 0 && (
+                      <chakra.div color="soft" fontFamily="body" fontSize="13px">
+                        {one.names.join(", ")}
+                      </chakra.div>
+                    )}
+                  </td>
                   <td>{place ? <Where place={place} home={one.home !== null} /> : "nowhere"}</td>
                   <td>{place && vlanText(place.vlan, place.vlan_name)}</td>
                   <td>
@@ -130,7 +137,8 @@ function Places({ endpoint }: { endpoint: Endpoint }) {
       <p>
         {endpoint.home ? "Home here because " : "No home: "}
         {endpoint.why}. First seen <Age at={endpoint.first_seen_at} ago />
-        {endpoint.local ? "; a locally administered address." : "."}
+        {". "}
+        {originText(endpoint.maker, endpoint.assigned)}
       </p>
       {others.length > 0 && (
         <chakra.ul marginTop="4px" color="soft" css={{ "& li": { padding: "1px 0" } }}>

@@ -40,6 +40,15 @@ export function step(current: number, key: string, rows: number): number {
   return current;
 }
 
+/** Whose address it is, in a sentence. */
+export function originText(maker: string, assigned: string): string {
+  if (maker) return `Maker of the address: ${maker}.`;
+  if (assigned === "likely random")
+    return "The address is likely a random one that the device made up itself.";
+  if (assigned === "local") return "A locally administered address.";
+  return "No maker is registered for the address.";
+}
+
 export function vlanText(vlan: number | null, name: string): string {
   return vlan === null ? "not known" : `${vlan} ${name}`.trim();
 }

@@ -7,6 +7,7 @@ const LOOKS: Record<string, { sign: string; color: string }> = {
   gone: { sign: "○", color: "soft" },
   read: { sign: "●", color: "good" },
   partial: { sign: "◐", color: "warn" },
+  late: { sign: "◔", color: "warn" },
   silent: { sign: "✕", color: "bad" },
   refused: { sign: "⊘", color: "bad" },
   failed: { sign: "✕", color: "bad" },

@@ -11,7 +11,7 @@ import { Heading, Sheet } from "../shared/Grid";
 import { State } from "../shared/State";
 import { clockTime } from "../shared/time";
 import { ChangeTable } from "./ChangeTable";
-import { byPort, filterPorts } from "./model";
+import { addressText, byPort, filterPorts, tableUse } from "./model";
 import { NeighbourTable } from "./NeighbourTable";
 import { PortFace } from "./PortFace";
 import { PortTable } from "./PortTable";
@@ -66,7 +66,7 @@ function Identity({ one }: { one: Switch }) {
     ["health", <State key="health" of={one.health} />],
     ["last read", <Age key="read" at={one.read_at} ago={one.read_at !== null} />],
     ["read every", `${one.interval_s} s`],
-    ["addresses present", one.present],
+    ["table", tableUse(one)],
     ["ageing time", one.ageing_s === null ? "not told" : `${one.ageing_s} s`],
     ["up for", <Age key="up" at={one.up_since} />],
     ["model", [one.model, one.software].filter(Boolean).join(" ")],
@@ -90,7 +90,7 @@ function Identity({ one }: { one: Switch }) {
           {one.name}
         </chakra.h1>
         <chakra.span color="soft">
-          {[one.location, one.description, `${one.host}:${one.port}`].filter(Boolean).join(" · ")}
+          {[one.location, one.description, addressText(one)].filter(Boolean).join(" · ")}
         </chakra.span>
         <Button
           size="sm"

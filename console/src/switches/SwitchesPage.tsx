@@ -8,6 +8,8 @@ import { Answered, Nothing } from "../shared/Answered";
 import { Grid, Sheet } from "../shared/Grid";
 import { switchPath } from "../shared/links";
 import { State } from "../shared/State";
+import { addressText, tableUse } from "./model";
+import { ReadMany } from "./ReadMany";
 
 export function SwitchesPage() {
   const switches = useQuery(switchesQuery);
@@ -16,6 +18,7 @@ export function SwitchesPage() {
       <chakra.h1 fontSize="24px" fontWeight={700} marginBottom="10px">
         Switches
       </chakra.h1>
+      {switches.data && switches.data.items.length > 0 && <ReadMany switches={switches.data.items} />}
       <Sheet tabIndex={0} aria-label="switches">
         <Answered query={switches} rows={12}>
           {(page) =>
@@ -33,6 +36,8 @@ export function SwitchesPage() {
                     <th>Health</th>
                     <th>Last read</th>
                     <th className="n">Present</th>
+                    <th className="n">Table</th>
+                    <th>Site and groups</th>
                     <th>Address</th>
                     <th>Trouble</th>
                   </tr>
@@ -51,10 +56,10 @@ export function SwitchesPage() {
                         <Age at={one.read_at} ago={one.read_at !== null} />
                       </td>
                       <td className="n">{one.present}</td>
-                      <td className="mono">
-                        {one.host}:{one.port}
-                      </td>
-                      <td className="soft">{one.error}</td>
+                      <td className="n tight">{one.table_size === null ? "" : tableUse(one)}</td>
+                      <td>{[one.site, ...one.groups].filter(Boolean).join(", ")}</td>
+                      <td className="mono">{addressText(one)}</td>
+                      <td className="soft">{[one.error, ...one.warnings].filter(Boolean).join("; ")}</td>
                     </tr>
                   ))}
                 </tbody>

@@ -1,7 +1,7 @@
 import { expect, it } from "vitest";
-import type { Port, Stay } from "../api/client";
+import type { Port, Round, Stay, Switch } from "../api/client";
 import { span } from "../shared/time";
-import { byPort, filterPorts, portUse, speedText, vlanRanges } from "./model";
+import { byPort, filterPorts, groupsOf, portUse, roundText, speedText, tableUse, vlanRanges } from "./model";
 
 const port = (values: Partial<Port>): Port => ({
   switch: "quay-1",
@@ -62,6 +62,28 @@ it("says speeds and spans as people do", () => {
     "2 h",
     "1 d",
   ]);
+});
+
+it("says how far a round is and what is left of it", () => {
+  const round: Round = {
+    id: 4,
+    state: "running",
+    began_at: "2026-05-04T12:00:00Z",
+    ended_at: null,
+    wanted: 3,
+    tried: 2,
+    well: 1,
+    left: ["quay-3"],
+    failed: ["quay-2"],
+  };
+  expect(roundText(round)).toBe("2 of 3 tried, 1 not read whole");
+  expect(roundText({ ...round, state: "cancelled" })).toBe(
+    "round 4 cancelled: 1 of 3 not read, 1 not read whole",
+  );
+  const one = { groups: ["berths"], present: 45, table_size: 50 } as Switch;
+  expect(groupsOf([one, { ...one, groups: ["berths", "all-day"] }])).toEqual(["all-day", "berths"]);
+  expect(tableUse(one)).toBe("45 of 50, 90 %");
+  expect(tableUse({ ...one, table_size: null })).toBe("45 (size not set)");
 });
 
 it("shortens runs of VLANs", () => {

@@ -1,5 +1,5 @@
 // What the switch page decides without drawing anything.
-import type { Port, Stay } from "../api/client";
+import type { Port, Round, Stay, Switch } from "../api/client";
 
 /** Who is on each port, by port name. */
 export function byPort(stays: Stay[]): Map<string, Stay[]> {
@@ -10,6 +10,31 @@ export function byPort(stays: Stay[]): Map<string, Stay[]> {
     else found.set(stay.port, [stay]);
   }
   return found;
+}
+
+/** Names of the groups that some switch is in, by name. */
+export function groupsOf(switches: Switch[]): string[] {
+  return [...new Set(switches.flatMap((one) => one.groups))].sort();
+}
+
+/** How far a round is, or how it ended. */
+export function roundText(round: Round): string {
+  const failed = round.failed.length > 0 ? `, ${round.failed.length} not read whole` : "";
+  if (round.state === "running") return `${round.tried} of ${round.wanted} tried${failed}`;
+  if (round.state === "done") return `round ${round.id}: ${round.well} of ${round.wanted} read${failed}`;
+  return `round ${round.id} ${round.state}: ${round.left.length} of ${round.wanted} not read${failed}`;
+}
+
+/** How full the MAC address table is, as far as anybody said how large it is. */
+export function tableUse(one: Switch): string {
+  if (one.table_size === null) return `${one.present} (size not set)`;
+  return `${one.present} of ${one.table_size}, ${Math.round((100 * one.present) / one.table_size)} %`;
+}
+
+/** Where it is asked, in words. */
+export function addressText(one: Switch): string {
+  if (one.source === "linux") return `bridge ${one.host} of this machine`;
+  return one.source === "files" ? "comes by file" : `${one.host}:${one.port}`;
 }
 
 export type PortUse = "uplink" | "used" | "silent" | "quiet" | "down";

@@ -1,0 +1,99 @@
+// Reading many switches now: begin, watch, cancel, go on.
+import { Button, chakra, Flex } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, need, type Round, type Switch } from "../api/client";
+import { roundsQuery } from "../api/queries";
+import { Trouble } from "../shared/Answered";
+import { groupsOf, roundText } from "./model";
+
+const ALL = "";
+
+export function ReadMany({ switches }: { switches: Switch[] }) {
+  const rounds = useQuery(roundsQuery);
+  const client = useQueryClient();
+  const [group, setGroup] = useState(ALL);
+  const settled = { onSettled: () => client.invalidateQueries({ queryKey: roundsQuery.queryKey }) };
+  const begin = useMutation({
+    mutationFn: () =>
+      need(api.POST("/api/v1/rounds", { body: group === ALL ? { all: true } : { group, all: false } })),
+    ...settled,
+  });
+  const cancel = useMutation({
+    mutationFn: (number: number) =>
+      need(api.DELETE("/api/v1/rounds/{number}", { params: { path: { number } } })),
+    ...settled,
+  });
+  const resume = useMutation({
+    mutationFn: (number: number) =>
+      need(api.POST("/api/v1/rounds/{number}/resume", { params: { path: { number } } })),
+    ...settled,
+  });
+  const latest = rounds.data?.[0];
+  const error = begin.error ?? cancel.error ?? resume.error;
+  return (
+    <>
+      <Flex align="center" gap="12px" wrap="wrap" margin="0 0 12px">
+        <chakra.label htmlFor="which">Read now</chakra.label>
+        <chakra.select
+          id="which"
+          value={group}
+          onChange={(event) => setGroup(event.target.value)}
+          padding="4px 8px"
+          bg="sheet"
+          border="1px solid"
+          borderColor="line"
+          borderRadius="4px"
+        >
+          <option value={ALL}>all switches</option>
+          {groupsOf(switches).map((name) => (
+            <option key={name} value={name}>
+              group {name}
+            </option>
+          ))}
+        </chakra.select>
+        <Button
+          size="sm"
+          bg="tarn"
+          color="onTarn"
+          disabled={latest?.state === "running" || begin.isPending}
+          onClick={() => begin.mutate()}
+        >
+          Read
+        </Button>
+        {latest && (
+          <Progress
+            round={latest}
+            cancel={() => cancel.mutate(latest.id)}
+            resume={() => resume.mutate(latest.id)}
+          />
+        )}
+      </Flex>
+      {error && <Trouble error={error} />}
+    </>
+  );
+}
+
+function Progress({ round, cancel, resume }: { round: Round; cancel: () => void; resume: () => void }) {
+  const running = round.state === "running";
+  return (
+    <>
+      {running && (
+        <chakra.progress aria-label="switches tried" value={round.tried} max={round.wanted} width="180px" />
+      )}
+      <chakra.span role="status" color="soft">
+        {roundText(round)}
+      </chakra.span>
+      {running && (
+        <Button size="sm" variant="outline" onClick={cancel}>
+          Cancel
+        </Button>
+      )}
+      {!running && round.state !== "done" && round.left.length > 0 && (
+        <Button size="sm" variant="outline" onClick={resume}>
+          Read the rest
+        </Button>
+      )}
+    </>
+  );
+}
