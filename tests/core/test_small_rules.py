@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kiteroll.core.errors import Invalid
-from kiteroll.core.home import Sighting, choose_home
+from kiteroll.core.home import Confidence, Sighting, both_real, choose_home
 from kiteroll.core.mac import Fragment, MacAddress
 from kiteroll.core.makers import Assigned, Makers, assigned, parse_prefix
 from kiteroll.core.schedule import BACKOFF_CAP, Schedule, backoff
@@ -92,6 +92,7 @@ def _seen(
             last_seen_at=last,
         ),
         leads_to,
+        uplink=bool(leads_to),
     )
 
 
@@ -108,8 +109,35 @@ def test_of_two_access_ports_the_later_learned_present_one_is_home() -> None:
 
 
 def test_an_address_seen_only_through_uplinks_has_no_home_and_says_why() -> None:
+    seen = [_seen(1, "core-1", leads_to=("quay-1",)), _seen(2, "quay-1", leads_to=("core-1",))]
+    home = choose_home(seen)
+    assert home.at is None and home.confidence is Confidence.NONE and "quay-1" in home.why
+
+
+def test_an_address_the_next_switches_have_not_learned_is_beyond_something_that_is_not_read() -> None:
     home = choose_home([_seen(1, "core-1", leads_to=("quay-1",))])
-    assert home.at is None and "quay-1" in home.why
+    assert home.at is not None and home.confidence is Confidence.DOUBTFUL
+    assert "beyond core-1 port p1, through something that is not in the inventory" in home.why
+
+
+def test_how_sure_a_home_is_follows_from_what_speaks_against_it() -> None:
+    sure = [_seen(1, "quay-1"), _seen(2, "core-1", leads_to=("quay-1",))]
+    assert choose_home(sure).confidence is Confidence.SURE
+    lingering = [_seen(1, "quay-1"), _seen(2, "quay-2", began=-9, quiet=True)]
+    assert choose_home(lingering).confidence is Confidence.LIKELY
+    both = [_seen(1, "quay-1"), _seen(2, "quay-2", began=-9)]
+    assert choose_home(both).confidence is Confidence.DOUBTFUL
+    assert "later than at quay-2" in choose_home(both).why
+    crowded = [replace(_seen(1, "quay-1"), crowd=40), replace(_seen(2, "quay-2"), crowd=1)]
+    assert choose_home(crowded).at is crowded[1], "learned at once: the emptier port"
+
+
+def test_an_address_is_at_two_places_only_beyond_what_lingers_after_a_move() -> None:
+    old, new = _seen(1, "a", began=0), _seen(2, "b", began=10)
+    for read_old, read_new, real in ((14, 20, False), (16, 20, True), (16, 9, False)):
+        one, other = replace(old, read_at=at(read_old)), replace(new, read_at=at(read_new))
+        assert both_real(one, other) is real is both_real(other, one)
+    assert not both_real(replace(old, read_at=at(99)), _seen(3, "b", began=10, quiet=True))
 
 
 def test_what_is_odd_about_a_switch_is_said_and_nothing_of_a_sound_one() -> None:

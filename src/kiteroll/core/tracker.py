@@ -17,6 +17,7 @@ from kiteroll.core.changes import Appeared, Awaited, Change, Gone, Moved, Quiet,
 from kiteroll.core.reading import Oper, Reading, mac_of, vlan_of
 from kiteroll.core.stay import Ending, Place, Stay
 from kiteroll.core.switch_state import Marks, Missing, SwitchState
+from kiteroll.core.topology import Table
 from kiteroll.core.uptime import uptime
 
 DEFAULT_AGEING = timedelta(seconds=300)
@@ -47,6 +48,14 @@ class Tracker:
     def tracked(self) -> int:
         """How many (address, place) pairs have an open stay."""
         return sum(len(state.table) + len(state.missing) for state in self._switches.values())
+
+    def tables(self) -> dict[str, Table]:
+        """A copy of every switch's present addresses. May be called from another thread: copying a
+        dict of ints is one step to Python."""
+        return {
+            switch: Table(dict(state.table), dict(state.names))
+            for switch, state in list(self._switches.items())
+        }
 
     def forget(self, switch: str, at: datetime) -> tuple[Change, ...]:
         """The switch leaves the inventory: every stay on it ends."""

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from kiteroll.lab import tarn_ferries
 from kiteroll.lab.world import World
 
 
@@ -53,17 +54,51 @@ def _quay_3_answers(world: World) -> None:
     world.switches["quay-3"].answering = True
 
 
+def _clone_kiosk(world: World) -> None:
+    world.clone(world.hosts["kiosk-9"], world.hosts["kiosk-2"])
+    _move(world, "kiosk-9", ("checkin-west", 20))
+
+
+def _kiosk_mended(world: World) -> None:
+    kiosk = world.hosts["kiosk-9"]
+    world.readdress(kiosk, tarn_ferries.own_address("kiosk-9"))
+    _move(world, "kiosk-9", ("ticket-hall", 9))
+
+
+def _loop_begins(world: World) -> None:
+    world.loop("baggage-hall", (21, 22))
+
+
+def _loop_pulled(world: World) -> None:
+    world.unloop("baggage-hall")
+
+
+def _speaker_hangs(world: World) -> None:
+    """Its link stays up, and it says nothing any more."""
+    world.hosts["speaker-1"].talking = False
+
+
+def _speaker_speaks(world: World) -> None:
+    world.hosts["speaker-1"].talking = True
+
+
 EVENTS = (
     Event(45, "a crew laptop leaves the port office and is plugged in at quay cabin 2", _crew_laptop_to_quay),
     Event(90, "a scanner cradle in the baggage hall is unplugged", _unplug_cradle),
     Event(120, "... and plugged in again, at another port", _replug_cradle),
     Event(180, "the switch at the weighbridge restarts", _restart_weighbridge),
     Event(240, "the switch at quay cabin 3 stops answering", _quay_3_silent),
+    Event(300, "a kiosk is set up at check-in with a copy of another one's address", _clone_kiosk),
     Event(330, "the switch at quay cabin 3 answers again", _quay_3_answers),
-    Event(420, "the crew laptop comes back to the port office", _crew_laptop_back),
-    Event(480, "the cradle goes back to its own port", _cradle_home),
+    Event(500, "the copied kiosk gets an address of its own again", _kiosk_mended),
+    Event(560, "somebody joins two sockets in the baggage hall: a loop", _loop_begins),
+    Event(640, "the cable of the loop is pulled", _loop_pulled),
+    Event(660, "a tannoy speaker in the ticket hall hangs: link up, not a word", _speaker_hangs),
+    Event(1500, "the tannoy speaker speaks again", _speaker_speaks),
+    Event(1700, "the crew laptop comes back to the port office", _crew_laptop_back),
+    Event(1760, "the cradle goes back to its own port", _cradle_home),
 )
-LENGTH_S = 540.0
+LENGTH_S = 1800.0
 """The story begins again after this."""
 
 

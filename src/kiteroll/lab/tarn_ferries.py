@@ -73,7 +73,7 @@ TRAITS: dict[str, Traits] = {
 }
 """How they differ, as switches of different makers do; the others are plain."""
 
-TABLE_SIZES = {"quay-2": 100}
+TABLE_SIZES = {"quay-2": 96}
 """Addresses a table holds: this one is nearly full."""
 SITES = {"core-1": "Machine rooms", "core-2": "Machine rooms", "workshop": "Yard", "weighbridge": "Yard"}
 """Where a switch stands, as the demo writes it into the inventory; the others: see `site_of`."""
@@ -117,6 +117,15 @@ def site_of(name: str) -> str:
 
 def group_of(name: str) -> str:
     return "core" if name.startswith("core") else "access"
+
+
+def own_address(host: str) -> MacAddress:
+    """The address a host of that name was made with."""
+    name, _, text = host.rpartition("-")
+    kind, number = next(kind for kind in KINDS if kind.name == name), int(text)
+    # Spread over the low octets: last four digits of two devices then rarely look alike.
+    low = (number * 0x9E37 + kind.prefix * 0x3B) & 0xFFFF
+    return MacAddress(kind.prefix << 24 | number << 16 | low)
 
 
 def _give_addresses(world: World) -> None:
@@ -221,9 +230,7 @@ def _host(
     world: World, kind: Kind, at: tuple[str, int], numbers: dict[str, int], servers: dict[int, MacAddress]
 ) -> None:
     number = numbers[kind.name] = numbers.get(kind.name, 0) + 1
-    # Spread over the low octets: last four digits of two devices then rarely look alike.
-    low = (number * 0x9E37 + kind.prefix * 0x3B) & 0xFFFF
-    mac = MacAddress(kind.prefix << 24 | number << 16 | low)
+    mac = own_address(f"{kind.name}-{number}")
     port = world.switches[at[0]].ports[at[1]]
     if kind is PHONE:
         port.tagged = frozenset({kind.vlan})

@@ -6,6 +6,7 @@ same world, frame by frame.
 
 import heapq
 import random
+from collections import deque
 from collections.abc import Callable
 from dataclasses import dataclass, field
 from itertools import count
@@ -15,6 +16,9 @@ from kiteroll.lab.switch import LabPort, LabSwitch
 
 BROADCAST = (1 << 48) - 1
 _AGE_EVERY_S = 5.0
+_STORM_EVERY_S = 0.5
+_STORM_FRAMES = 40
+"""Broadcasts that go round in a loop; a real one is full of them."""
 
 
 @dataclass(slots=True, kw_only=True)
@@ -49,6 +53,10 @@ class World:
         self._random = random.Random(seed)
         self._cables: dict[tuple[str, int], tuple[str, int]] = {}
         self._by_mac: dict[int, list[Host]] = {}
+        self._loops: dict[str, tuple[int, int]] = {}
+        """Switch to two of its ports that a cable joins."""
+        self._going_round: dict[str, deque[tuple[int, int]]] = {}
+        """Switch with a loop to the (address, VLAN) of broadcasts that go round in it."""
         self._queue: list[_Due] = []
         self._order = count()
         self.after(_AGE_EVERY_S, self._age)
@@ -103,6 +111,34 @@ class World:
         self.unplug(host)
         self.plug(host, at)
 
+    def loop(self, switch: str, ports: tuple[int, int]) -> None:
+        """Join two ports of a switch by a cable: broadcasts that reach it go round from now on."""
+        self._loops[switch] = ports
+        self._going_round[switch] = deque(maxlen=_STORM_FRAMES)
+        for number in ports:
+            port = self._port((switch, number))
+            port.cabled, port.changed_at = True, self.now
+        self.after(_STORM_EVERY_S, lambda: self._storm(switch))
+
+    def unloop(self, switch: str) -> None:
+        for number in self._loops.pop(switch, ()):
+            port = self._port((switch, number))
+            port.cabled, port.changed_at = False, self.now
+            self.switches[switch].forget_port(number)
+        self._going_round.pop(switch, None)
+
+    def clone(self, host: Host, like: Host) -> None:
+        """Give a host the address of another one."""
+        self._by_mac[host.mac].remove(host)
+        host.mac = like.mac
+        self._by_mac.setdefault(host.mac, []).append(host)
+
+    def readdress(self, host: Host, mac: MacAddress) -> None:
+        """Give a host an address of its own."""
+        self._by_mac[host.mac].remove(host)
+        host.mac = mac
+        self._by_mac.setdefault(mac, []).append(host)
+
     def after(self, seconds: float, do: Callable[[], None]) -> None:
         heapq.heappush(self._queue, _Due(self.now + seconds, next(self._order), do))
 
@@ -142,6 +178,8 @@ class World:
             if not port.up or not port.carries(vlan):
                 continue
             switch.learn(source, vlan, number, self.now)
+            if to == BROADCAST and name in self._going_round:
+                self._going_round[name].append((source, vlan))
             known = None if to == BROADCAST else switch.lookup(to, vlan)
             for out in switch.ports.values():
                 if out.number == number or (known is not None and out.number != known):
@@ -149,6 +187,21 @@ class World:
                 beyond = self._cables.get((name, out.number))
                 if beyond is not None and out.up and out.carries(vlan):
                     ways.append(beyond)
+
+    def _storm(self, name: str) -> None:
+        """What goes round comes back at either end of the loop, and goes out everywhere else."""
+        if name not in self._loops:
+            return
+        switch = self.switches[name]
+        switch.topology_changes += 1
+        for source, vlan in list(self._going_round[name]):
+            number = self._random.choice(self._loops[name])
+            switch.learn(source, vlan, number, self.now)
+            for out in switch.ports.values():
+                beyond = self._cables.get((name, out.number))
+                if beyond is not None and out.up and out.carries(vlan):
+                    self._carry(source, BROADCAST, vlan, beyond)
+        self.after(_STORM_EVERY_S, lambda: self._storm(name))
 
     def _age(self) -> None:
         for switch in self.switches.values():

@@ -1,0 +1,172 @@
+"""How often the rules are right: random networks, lost readings, hidden switches, with and without LLDP."""
+
+import random
+import statistics
+import time
+from collections import Counter
+from dataclasses import dataclass, field
+from datetime import timedelta
+
+from kiteroll.core.findings.model import Kind
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.replay import Replay
+from kiteroll.lab.random_worlds import AGEING_S, PORTS, START, Net, grow, rounds
+from kiteroll.lab.world import Host
+
+INTERVAL_S = 30.0
+
+
+@dataclass
+class Score:
+    homes: int = 0
+    right: int = 0
+    beyond: int = 0
+    """Homes on a hidden switch that were told to be beyond a port."""
+    hidden: int = 0
+    happened: Counter[str] = field(default_factory=Counter)
+    noticed: Counter[str] = field(default_factory=Counter)
+    false: Counter[str] = field(default_factory=Counter)
+    delays_s: list[float] = field(default_factory=list)
+
+
+def play(
+    seed: int,
+    switches: int,
+    *,
+    lldp: bool,
+    hidden: int = 0,
+    lost: float = 0.0,
+    incidents: int = 3,
+    hosts: int = 8,
+) -> Score:
+    dice = random.Random(seed)
+    net = grow(seed, switches, hosts=hosts, hidden=hidden, lldp=lldp)
+    net.world.advance(2 * AGEING_S)
+    replay, score = Replay(), Score()
+    expected: dict[MacAddress, tuple[str, float]] = {}
+    seen: set[tuple[str, MacAddress | None]] = set()
+    calm = 6
+    for at, reading in rounds(net, dice, count=calm, interval_s=INTERVAL_S, lost=lost):
+        for sign in replay.take(reading):
+            score.false[sign.kind.value] += 1
+        assert at is not None
+    _score_homes(net, replay, score)
+    movable = [host for host in net.hosts if host.at and host.at[0] not in net.hidden]
+    chosen = dice.sample(movable, min(len(movable), 3 * incidents))
+    visible = [name for name in net.world.switches if name not in net.hidden]
+    for number, host in enumerate(chosen):
+        kind = (Kind.MOVED, Kind.FLAPPING, Kind.DOUBLED)[number % 3]
+        begin_s = net.world.now + dice.uniform(0, INTERVAL_S)
+        _incident(net, dice, host, kind, begin_s, visible)
+        expected[host.mac] = (kind.value, begin_s)
+        score.happened[kind.value] += 1
+    for at, reading in rounds(net, dice, count=24, interval_s=INTERVAL_S, lost=lost):
+        for sign in replay.take(reading):
+            mac = sign.subject.mac
+            kind_then = expected.get(mac) if mac is not None else None
+            if (sign.kind.value, mac) in seen:
+                continue
+            seen.add((sign.kind.value, mac))
+            if kind_then is not None and sign.kind.value == kind_then[0]:
+                score.noticed[sign.kind.value] += 1
+                score.delays_s.append(at - kind_then[1])
+            elif kind_then is None or sign.kind is not Kind.MOVED:
+                # The first jump of a flap is a move until it comes back: that is no false one.
+                score.false[sign.kind.value] += 1
+    return score
+
+
+def _incident(
+    net: Net, dice: random.Random, host: Host, kind: Kind, begin_s: float, names: list[str]
+) -> None:
+    world = net.world
+    assert host.at is not None
+    home = host.at
+    other = (dice.choice([name for name in names if name != home[0]]), PORTS - dice.randrange(3))
+    if kind is Kind.MOVED:
+        world.after(begin_s - world.now, lambda: world.move(host, other))
+    elif kind is Kind.FLAPPING:
+        for step in range(8):
+            to = other if step % 2 == 0 else home
+            world.after(begin_s - world.now + 45 * step, lambda to=to: world.move(host, to))  # type: ignore[misc]
+    else:
+        twin = Host(
+            name=f"{host.name}-twin",
+            kind="host",
+            mac=host.mac,
+            vlan=host.vlan,
+            every_s=10,
+            peer=host.peer,
+            broadcasts=0.3,
+        )
+        world.after(begin_s - world.now, lambda: _plug_twin(net, twin, other))
+
+
+def _plug_twin(net: Net, twin: Host, at: tuple[str, int]) -> None:
+    twin.at = at
+    net.world.add_host(twin)
+
+
+def _score_homes(net: Net, replay: Replay, score: Score) -> None:
+    now = START + timedelta(seconds=net.world.now)
+    for host in net.hosts:
+        if host.at is None:
+            continue
+        home = replay.home_of(host.mac, now).at
+        true = (host.at[0], f"p{host.at[1]}")
+        if host.at[0] in net.hidden:
+            score.hidden += 1
+            score.beyond += (
+                home is None or home.uplink or home.beyond != "" or home.stay.place.switch != true[0]
+            )
+            continue
+        heard = net.world.switches[host.at[0]].lookup(host.mac, host.vlan)
+        if heard is None:
+            continue
+        score.homes += 1
+        score.right += home is not None and (home.stay.place.switch, home.stay.place.port) == true
+
+
+CASES: tuple[tuple[str, int, dict[str, object]], ...] = (
+    ("5 switches", 5, {}),
+    ("20 switches", 20, {}),
+    ("60 switches", 60, {}),
+    ("20, 2 hidden", 20, {"hidden": 2}),
+    ("20, 10 % of readings lost", 20, {"lost": 0.1}),
+    ("200 switches", 200, {"hosts": 4, "incidents": 5}),
+)
+
+
+def main() -> None:
+    print(
+        f"{'network':28}{'LLDP':>6}{'homes right':>14}{'moved':>9}{'flapping':>10}{'doubled':>9}"
+        f"{'false':>7}{'to notice':>12}"
+    )
+    for name, switches, options in CASES:
+        for lldp in (True, False):
+            began = time.process_time()
+            scores = [
+                play(seed, switches, lldp=lldp, **options)  # type: ignore[arg-type]
+                for seed in range(1, 2 if switches > 100 else 4)
+            ]
+            _row(name, lldp, scores, time.process_time() - began)
+
+
+def _row(name: str, lldp: bool, scores: list[Score], cpu_s: float) -> None:
+    homes, right = sum(one.homes for one in scores), sum(one.right for one in scores)
+    told = {
+        kind: f"{sum(one.noticed[kind] for one in scores)}/{sum(one.happened[kind] for one in scores)}"
+        for kind in ("moved", "flapping", "doubled-address")
+    }
+    false = sum(sum(one.false.values()) for one in scores)
+    delays = [delay for one in scores for delay in one.delays_s]
+    median = f"{statistics.median(delays):.0f} s" if delays else "-"
+    print(
+        f"{name:28}{'yes' if lldp else 'no':>6}{100 * right / max(1, homes):>12.2f} %{told['moved']:>9}"
+        f"{told['flapping']:>10}{told['doubled-address']:>9}{false:>7}{median:>12}   ({cpu_s:.0f} s CPU)",
+        flush=True,
+    )
+
+
+if __name__ == "__main__":
+    main()

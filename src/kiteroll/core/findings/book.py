@@ -1,0 +1,161 @@
+"""The life of findings: open, gather, be acknowledged, clear, reopen. Pure: time is handed in.
+
+One finding per kind and subject, however often it comes: evidence is added, never a second finding.
+"""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+from datetime import datetime
+
+from kiteroll.core.findings.model import (
+    MOST_EVIDENCE,
+    STANDING,
+    Evidence,
+    Finding,
+    Kind,
+    Sign,
+    State,
+    Thresholds,
+)
+
+_EXPLAINS = {
+    Kind.LOOP: frozenset(
+        {Kind.FLAPPING, Kind.DOUBLED, Kind.MOVED, Kind.FLOOD, Kind.FILLING, Kind.CONTESTED_IP}
+    ),
+    Kind.FLOOD: frozenset({Kind.FILLING}),
+    Kind.DOUBLED: frozenset({Kind.MOVED, Kind.FLAPPING}),
+    Kind.FLAPPING: frozenset({Kind.MOVED}),
+}
+"""Kinds whose findings are part of one of this kind: of the same address, or at the same ports."""
+
+
+class FindingBook:
+    def __init__(self, thresholds: Thresholds, findings: Iterable[Finding] = ()) -> None:
+        """`findings`: those that are not cleared, from an earlier run."""
+        self.thresholds = thresholds
+        self._live: dict[str, Finding] = {one.key: one for one in findings}
+
+    def live(self) -> Mapping[str, Finding]:
+        """Findings that are not cleared, by key."""
+        return self._live
+
+    def take(self, sign: Sign, before: Finding | None) -> list[Finding]:
+        """The finding after a sign, and those it now explains; none when the sign is old news.
+        `before`: the cleared finding of the same kind and subject, if there ever was one."""
+        key = f"{sign.kind.value}|{sign.subject.key}"
+        known = self._live.get(key)
+        if known is None:
+            if before is not None and before.cleared_at is not None and sign.last_at <= before.cleared_at:
+                return []
+            found = _reopened(before, sign) if before is not None else _opened(sign)
+        else:
+            if sign.last_at <= known.last_at:
+                return []
+            found = _gathered(known, sign)
+        found = replace(found, part_of=self._explained_by(found))
+        self._live[key] = found
+        return [found, *self._explained_now(found)]
+
+    def tick(self, now: datetime) -> list[Finding]:
+        """Findings that changed with time alone: quiet for long enough, or no longer put off."""
+        changed = []
+        for key, one in list(self._live.items()):
+            if now - one.last_at >= self.thresholds.quiet_time(one.kind):
+                changed.append(replace(one, state=State.CLEARED, cleared_at=now, part_of=""))
+                del self._live[key]
+            elif (
+                one.state is State.ACKNOWLEDGED
+                and one.acknowledged_until is not None
+                and now >= one.acknowledged_until
+            ):
+                self._live[key] = replace(one, state=State.OPEN, acknowledged_until=None)
+                changed.append(self._live[key])
+        return changed
+
+    def acknowledge(self, key: str, by: str, note: str, until: datetime | None) -> Finding | None:
+        """None when it is not live."""
+        known = self._live.get(key)
+        if known is None:
+            return None
+        self._live[key] = replace(
+            known, state=State.ACKNOWLEDGED, acknowledged_by=by, note=note, acknowledged_until=until
+        )
+        return self._live[key]
+
+    def clear(self, key: str, by: str, now: datetime) -> Finding | None:
+        known = self._live.pop(key, None)
+        if known is None:
+            return None
+        return replace(known, state=State.CLEARED, cleared_at=now, cleared_by=by, part_of="")
+
+    def _explained_by(self, one: Finding) -> str:
+        return next((other.key for other in self._live.values() if _explains(other, one)), "")
+
+    def _explained_now(self, one: Finding) -> list[Finding]:
+        """Findings that were there before the one that explains them."""
+        found = [other for other in self._live.values() if not other.part_of and _explains(one, other)]
+        for other in found:
+            self._live[other.key] = replace(other, part_of=one.key)
+        return [self._live[other.key] for other in found]
+
+
+def _explains(one: Finding, other: Finding) -> bool:
+    if other.kind not in _EXPLAINS.get(one.kind, frozenset()) or one.key == other.key:
+        return False
+    if one.subject.mac is not None and other.subject.mac is not None:
+        return one.subject.mac == other.subject.mac
+    if other.kind is Kind.FILLING:
+        return one.subject.switch == other.subject.switch
+    return bool(one.places & other.places)
+
+
+def _opened(sign: Sign) -> Finding:
+    return Finding(
+        kind=sign.kind,
+        subject=sign.subject,
+        severity=sign.severity,
+        title=sign.title,
+        cause=sign.cause,
+        state=State.OPEN,
+        evidence=sign.evidence[-MOST_EVIDENCE:],
+        count=max(1, len(sign.evidence)),
+        first_at=sign.first_at,
+        opened_at=sign.last_at,
+        last_at=sign.last_at,
+        places=sign.places,
+    )
+
+
+def _reopened(before: Finding, sign: Sign) -> Finding:
+    fresh = _opened(sign)
+    evidence, new = _joined(before.evidence, sign.evidence)
+    return replace(
+        fresh,
+        evidence=evidence,
+        count=before.count + max(1, new),
+        opened=before.opened + 1,
+        first_at=before.first_at,
+    )
+
+
+def _gathered(known: Finding, sign: Sign) -> Finding:
+    evidence, new = known.evidence, 0
+    if sign.kind not in STANDING:  # how something is needs telling once
+        evidence, new = _joined(known.evidence, sign.evidence)
+    return replace(
+        known,
+        severity=sign.severity,
+        title=sign.title,
+        cause=sign.cause or known.cause,
+        evidence=evidence,
+        count=known.count + new,
+        last_at=sign.last_at,
+        places=known.places | sign.places,
+    )
+
+
+def _joined(known: tuple[Evidence, ...], more: tuple[Evidence, ...]) -> tuple[tuple[Evidence, ...], int]:
+    """All evidence in order of time, the latest of it, and how many pieces are new."""
+    seen = set(known)
+    new = [one for one in more if one not in seen]
+    return tuple(sorted((*known, *new))[-MOST_EVIDENCE:]), len(new)

@@ -1,0 +1,127 @@
+"""Random networks that learn and age like bridges do, and readings of them without the wire."""
+
+import random
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import Device, Neighbour, Oper, Port, Reading, key_of
+from kiteroll.lab.switch import LabPort, LabSwitch
+from kiteroll.lab.world import Host, World
+
+START = datetime(2026, 5, 4, tzinfo=UTC)
+PORTS = 12
+"""Ports a switch has for cables to others, and as many again for hosts."""
+AGEING_S = 300
+VLANS = (10, 20)
+
+
+@dataclass
+class Net:
+    world: World
+    hidden: frozenset[str]
+    """Switches that are there and not read."""
+    hosts: list[Host] = field(default_factory=list)
+    cables: dict[tuple[str, int], tuple[str, int]] = field(default_factory=dict)
+    lldp: bool = True
+
+
+def grow(seed: int, switches: int, *, hosts: int, hidden: int = 0, lldp: bool = True) -> Net:
+    """A random tree of switches with `hosts` hosts on each, some of the switches `hidden`."""
+    dice = random.Random(seed)
+    world = World(seed)
+    names = [f"sw-{number:03}" for number in range(switches)]
+    for number, name in enumerate(names):
+        switch = LabSwitch(
+            name=name, mac=MacAddress(0x021AF0000000 + number * 256), address="", ageing_s=AGEING_S
+        )
+        switch.ports = {
+            at: LabPort(number=at, name=f"p{at}", tagged=frozenset(VLANS)) for at in range(1, 2 * PORTS + 1)
+        }
+        switch.vlans = dict.fromkeys(VLANS, "")
+        switch.booted_at = -1e6 - number
+        world.add_switch(switch)
+    net = Net(world, frozenset(dice.sample(names[1:], hidden)), lldp=lldp)
+    used = dict.fromkeys(names, 0)
+    for at, name in enumerate(names[1:], start=1):
+        parent = dice.choice([other for other in names[:at] if used[other] < PORTS])
+        used[name] += 1
+        used[parent] += 1
+        here, there = (name, PORTS + used[name]), (parent, PORTS + used[parent])
+        world.cable(here, there)
+        net.cables[here], net.cables[there] = there, here
+    macs: list[MacAddress] = [MacAddress(0x021A01000000 + number) for number in range(switches * hosts)]
+    for number, mac in enumerate(macs):
+        name = names[number // hosts]
+        host = Host(
+            name=f"h{number}",
+            kind="host",
+            mac=mac,
+            vlan=VLANS[number % len(VLANS)],
+            every_s=dice.choice((10, 30, 60)),
+            peer=dice.choice(macs[number % len(VLANS) :: len(VLANS)]),
+            broadcasts=0.1,
+            at=(name, number % hosts % PORTS + 1),
+        )
+        net.hosts.append(world.add_host(host))
+    return net
+
+
+def read(net: Net, name: str) -> Reading:
+    """What the switch holds at this instant."""
+    switch, now = net.world.switches[name], net.world.now
+    switch.age(now)
+    numbers = {port.number for port in switch.ports.values()}
+    neighbours = []
+    if net.lldp:
+        for (here, port), (other, far) in net.cables.items():
+            if here == name:
+                neighbours.append(
+                    Neighbour(
+                        port=f"p{port}",
+                        chassis=str(net.world.switches[other].mac),
+                        chassis_mac=net.world.switches[other].mac,
+                        port_id=f"p{far}",
+                        name=other,
+                        capabilities=("bridge",),
+                    )
+                )
+    return Reading(
+        switch=name,
+        taken_at=START + timedelta(seconds=now),
+        device=Device(
+            name=name,
+            uptime_ticks=int((now - switch.booted_at) * 100),
+            ageing=timedelta(seconds=AGEING_S),
+            bridge_address=switch.mac if net.lldp else None,
+        ),
+        ports=tuple(
+            Port(
+                number=port.number,
+                name=port.name,
+                oper=Oper.UP if port.up else Oper.DOWN,
+                changed_ticks=int((port.changed_at - switch.booted_at) * 100),
+            )
+            for port in switch.ports.values()
+        ),
+        learned={
+            key_of(mac, vlan): row.port for (vlan, mac), row in switch.fdb.items() if row.port in numbers
+        },
+        neighbours=tuple(neighbours),
+    )
+
+
+def rounds(
+    net: Net, dice: random.Random, *, count: int, interval_s: float, lost: float = 0.0
+) -> Iterator[tuple[float, Reading]]:
+    """Readings of all switches that are read, each on a beat of its own; some get lost."""
+    names = [name for name in net.world.switches if name not in net.hidden]
+    beats = {name: dice.uniform(0, interval_s) for name in names}
+    start = net.world.now
+    for number in range(count):
+        for name in sorted(names, key=lambda each: beats[each]):
+            at = start + number * interval_s + beats[name]
+            net.world.advance(at)
+            if dice.random() >= lost:
+                yield at, read(net, name)

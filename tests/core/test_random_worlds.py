@@ -1,0 +1,78 @@
+"""Random networks that really learn and age: the rules find the true port, and call one host one host."""
+
+import random
+from datetime import timedelta
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from kiteroll.core.findings.model import Kind
+from kiteroll.core.replay import Replay
+from kiteroll.lab.random_worlds import AGEING_S, PORTS, START, Net, grow, rounds
+from kiteroll.lab.world import Host
+
+worlds = st.tuples(st.integers(0, 10_000), st.integers(2, 8), st.booleans())
+
+
+def _played(seed: int, switches: int, lldp: bool, *, count: int = 4) -> tuple[Net, Replay, random.Random]:
+    net = grow(seed, switches, hosts=6, lldp=lldp)
+    net.world.advance(2 * AGEING_S)
+    replay, dice = Replay(), random.Random(seed)
+    for _, reading in rounds(net, dice, count=count, interval_s=30):
+        assert replay.take(reading) == [], "nothing happens, and nothing is told"
+    return net, replay, dice
+
+
+def _home(net: Net, replay: Replay, host: Host) -> tuple[str, str] | None:
+    home = replay.home_of(host.mac, START + timedelta(seconds=net.world.now)).at
+    return None if home is None else (home.stay.place.switch, home.stay.place.port)
+
+
+@settings(max_examples=25, deadline=None)
+@given(worlds)
+def test_every_host_that_its_switch_knows_is_at_home_at_its_true_port(world: tuple[int, int, bool]) -> None:
+    net, replay, _ = _played(*world)
+    for host in net.hosts:
+        assert host.at is not None
+        if net.world.switches[host.at[0]].lookup(host.mac, host.vlan) is not None:
+            assert _home(net, replay, host) == (host.at[0], f"p{host.at[1]}"), host
+
+
+@settings(max_examples=15, deadline=None)
+@given(worlds, st.integers(0, 10_000))
+def test_after_a_move_home_follows_with_the_next_reading_and_nobody_is_doubled(
+    world: tuple[int, int, bool], pick: int
+) -> None:
+    net, replay, dice = _played(*world)
+    host = net.hosts[pick % len(net.hosts)]
+    names = list(net.world.switches)
+    to = (names[pick % len(names)], PORTS - pick % 3)
+    if to == host.at:
+        return
+    net.world.move(host, to)
+    signs = []
+    for _, reading in rounds(net, dice, count=14, interval_s=30):
+        signs += replay.take(reading)
+        known = net.world.switches[to[0]].lookup(host.mac, host.vlan) is not None
+        if reading.switch == to[0] and known:
+            assert _home(net, replay, host) == (to[0], f"p{to[1]}")
+    assert {sign.kind for sign in signs} <= {Kind.MOVED}
+    assert all(sign.subject.mac == host.mac for sign in signs)
+
+
+@pytest.mark.parametrize("lldp", [True, False])
+def test_hosts_behind_a_switch_that_is_not_read_are_placed_beyond_a_port(lldp: bool) -> None:
+    net = grow(7, 6, hosts=6, hidden=1, lldp=lldp)
+    net.world.advance(2 * AGEING_S)
+    replay = Replay()
+    for _, reading in rounds(net, random.Random(7), count=4, interval_s=30):
+        replay.take(reading)
+    now = START + timedelta(seconds=net.world.now)
+    (hidden,) = net.hidden
+    homes = [replay.home_of(host.mac, now) for host in net.hosts if host.at and host.at[0] == hidden]
+    assert homes
+    for home in homes:
+        assert home.at is None or home.at.stay.place.switch != hidden
+        if lldp:
+            assert home.at is not None and (home.at.beyond == hidden or "not in the inventory" in home.why)

@@ -1,0 +1,131 @@
+"""Which ports lead where: by hand, by neighbours, by addresses of switches, by tables alone."""
+
+import pytest
+
+from kiteroll.core.home import choose_home, sighting, way_to
+from kiteroll.core.stay import Place, Stay
+from kiteroll.core.topology import At, Facts, Ground, Role, Table, Told, Topology, infer
+from tests.make import at, mac
+
+ALL = frozenset({"a", "b", "c"})
+
+
+def line(*told: tuple[str, str, str]) -> tuple[Told, ...]:
+    return tuple(Told((switch, port), other, other, bridge=True) for switch, port, other in told)
+
+
+# a - b - c, told from both ends of each cable
+TOLD = line(("a", "up", "b"), ("b", "down", "a"), ("b", "up", "c"), ("c", "down", "b"))
+
+
+def nearest(topology: Topology) -> dict[At, tuple[str, ...]]:
+    return {at: role.nearest for at, role in topology.roles().items()}
+
+
+def test_neighbours_lead_on_to_what_is_behind_them() -> None:
+    topology = infer(Facts(switches=ALL, told=TOLD))
+    assert topology.leads_to(("a", "up")) == ("b", "c"), "the next one first"
+    assert nearest(topology) == {
+        ("a", "up"): ("b",),
+        ("b", "down"): ("a",),
+        ("b", "up"): ("c",),
+        ("c", "down"): ("b",),
+    }
+    assert topology.links() == [(("a", "up"), ("b", "down")), (("b", "up"), ("c", "down"))]
+
+
+def test_addresses_of_switches_tell_the_same_without_neighbours() -> None:
+    seen = {
+        ("a", "up"): frozenset({"b", "c"}),
+        ("b", "down"): frozenset({"a"}),
+        ("b", "up"): frozenset({"c"}),
+        ("c", "down"): frozenset({"a", "b"}),
+    }
+    topology = infer(Facts(switches=ALL, seen=seen))
+    assert nearest(topology)["a", "up"] == ("b",)
+    assert nearest(topology)["c", "down"] == ("b",)
+    assert topology.role(("a", "up")).ground is Ground.SWITCH_ADDRESS
+
+
+def test_switches_joined_by_something_that_is_not_read_are_all_nearest() -> None:
+    seen = {(one, "up"): ALL - {one} for one in ALL}
+    topology = infer(Facts(switches=ALL, seen=seen))
+    assert nearest(topology)["a", "up"] == ("b", "c")
+
+
+def test_tables_alone_show_what_is_behind_a_port() -> None:
+    """Hosts 1-3 on ports of a, 4-6 on ports of b; each sees the other's on its uplink."""
+    names = {1: "p1", 2: "p2", 3: "p3", 9: "up"}
+    a = Table({1: 1, 2: 2, 3: 3, 4: 9, 5: 9, 6: 9}, names)
+    b = Table({1: 9, 2: 9, 3: 9, 4: 1, 5: 2, 6: 3}, names)
+    topology = infer(Facts(switches=frozenset("ab"), tables={"a": a, "b": b}))
+    assert {at: role.leads_to for at, role in topology.roles().items()} == {
+        ("a", "up"): ("b",),
+        ("b", "up"): ("a",),
+    }
+    assert topology.role(("a", "up")).ground is Ground.HELD_APART
+
+
+def test_a_count_alone_makes_no_uplink() -> None:
+    names = {1: "p1", 9: "up"}
+    a = Table(dict.fromkeys(range(40), 1), names)
+    b = Table(dict.fromkeys(range(40), 9), names)
+    roles = infer(Facts(switches=frozenset("ab"), tables={"a": a, "b": b})).roles()
+    assert ("a", "p1") not in roles, "forty addresses behind a small switch that is nobody's"
+
+
+def test_the_operators_word_wins() -> None:
+    hand = {("a", "up"): Role.ACCESS, ("c", "spare"): Role.UPLINK}
+    topology = infer(Facts(switches=ALL, told=TOLD, by_hand=hand))
+    assert topology.role(("a", "up")).role is Role.ACCESS
+    assert topology.leads_to(("a", "up")) == ()
+    assert topology.role(("c", "spare")).role is Role.UPLINK
+    assert "by hand" in topology.role(("c", "spare")).why
+
+
+def test_a_bundle_leads_where_its_cables_lead_and_shut_ports_lead_nowhere() -> None:
+    told = (*TOLD, *line(("a", "spare", "c"), ("c", "spare", "a")))
+    facts = Facts(
+        switches=ALL,
+        told=told,
+        aggregates={("a", "up"): "bundle"},
+        blocked=frozenset({("a", "spare"), ("c", "spare")}),
+    )
+    topology = infer(facts)
+    assert topology.leads_to(("a", "bundle")) == ("b", "c")
+    assert topology.port_towards("a", "c") == "spare" or topology.port_towards("a", "c") == "bundle"
+
+
+def test_a_bridge_that_is_not_in_the_inventory_is_told_at_its_port() -> None:
+    told = (Told(("a", "p5"), None, "small-box", bridge=True), Told(("a", "p6"), None, "phone", bridge=False))
+    topology = infer(Facts(switches=frozenset("a"), told=told))
+    assert topology.role(("a", "p5")).beyond == "small-box"
+    assert topology.role(("a", "p5")).role is Role.ACCESS
+    assert topology.role(("a", "p6")).beyond == ""
+
+
+@pytest.mark.parametrize("start", ["a", "b", "c"])
+def test_the_way_goes_hop_by_hop_to_the_access_port(start: str) -> None:
+    topology = infer(Facts(switches=ALL, told=TOLD))
+    places = {"a": "up", "b": "up", "c": "p4"}
+    sightings = [
+        sighting(
+            Stay(
+                id=number,
+                mac=mac(1),
+                place=Place(name, port, 10),
+                began_at=at(0),
+                resumed_at=at(0),
+            ),
+            topology,
+        )
+        for number, (name, port) in enumerate(places.items())
+        if name != "b"
+    ]
+    home = choose_home(sightings).at
+    assert home is not None
+    hops = way_to(home, sightings, start, topology)
+    assert [(hop.switch, hop.port) for hop in hops] == list(places.items())["abc".index(start) :]
+    assert {hop.switch: hop.heard for hop in hops}.get("b") in (None, False), "b has not learned it"
+    assert hops[-1].why.startswith("access, 1 address")
+    assert way_to(home, sightings, "elsewhere", topology) == []
