@@ -11,6 +11,7 @@ from kiteroll.core.errors import ConfigError, Conflict, Invalid, NotFound, Stora
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Gap, Neighbour
 from kiteroll.core.stay import Ending, Life
+from kiteroll.core.topology import Ground, Role, infer
 from kiteroll.core.tracker import Tracker
 from kiteroll.store import addresses, inventory, overview, places
 from kiteroll.store.database import Database
@@ -21,7 +22,7 @@ from kiteroll.store.record import Recorder
 from kiteroll.store.retention import drop_old
 from kiteroll.store.tables import ip_stay, metadata, stay
 from kiteroll.store.tables import reading as reading_table
-from kiteroll.store.uplinks import uplinks
+from kiteroll.store.topology import set_role, topology_facts
 from tests.make import NOON, at, mac, reading
 
 
@@ -209,8 +210,14 @@ def test_a_port_where_another_switch_is_learned_leads_to_it(kept: Kept) -> None:
             inventory.switch.update().where(inventory.switch.c.id == other.id).values(bridge_address=mac(9))
         )
     kept.take(0, {(9, 99): "p24", (1, 10): "p1"})
-    (place,) = kept.database.run(uplinks).items()
-    assert place[0] == ("quay-1", "p24") and place[1].behind == ("core-1",)
+    known = kept.database.run(topology_facts)
+    assert known.facts.seen == {("quay-1", "p24"): {"core-1"}}
+    assert infer(known.facts).leads_to(("quay-1", "p24")) == ("core-1",)
+    kept.database.run(set_role, kept.switch.id, "p24", "access")
+    role = infer(kept.database.run(topology_facts).facts).role(("quay-1", "p24"))
+    assert (role.role, role.ground) == (Role.ACCESS, Ground.BY_HAND)
+    with pytest.raises(NotFound):
+        kept.database.run(set_role, kept.switch.id, "p99", "access")
 
 
 def test_a_neighbour_that_is_a_known_switch_is_next_to_the_port_and_to_its_bundle(kept: Kept) -> None:
@@ -225,8 +232,11 @@ def test_a_neighbour_that_is_a_known_switch_is_next_to_the_port_and_to_its_bundl
     taken = replace(taken, ports=ports, neighbours=(told,))
     changes = kept.tracker.apply(taken)
     kept.recorder.reading(kept.switch.id, taken, changes, kept.tracker.marks("quay-1"))
-    found = {place: uplink.behind for place, uplink in kept.database.run(uplinks).items()}
-    assert found == {("quay-1", "p23"): ("core-1",), ("quay-1", "p24"): ("core-1", "quay-9")}
+    roles = infer(kept.database.run(topology_facts).facts).roles()
+    assert {at: set(role.leads_to) for at, role in roles.items()} == {
+        ("quay-1", "p23"): {"core-1"},
+        ("quay-1", "p24"): {"core-1", "quay-9"},
+    }
 
 
 def test_a_removed_switch_keeps_its_history_and_frees_its_name(kept: Kept) -> None:

@@ -17,6 +17,7 @@ _HEALTH = {
     "off": "dim",
     "unread": "",
 }
+_SEVERITY = {"note": "dim", "warning": "yellow", "serious": "red"}
 _CHANGE = {
     "appeared": "green",
     "moved": "cyan",
@@ -55,6 +56,8 @@ def endpoints(out: Output) -> list[Column[api.Endpoint]]:
         Column("since", of("began_at"), shown=lambda one: _age(out, place(one), "began_at")),  # type: ignore[arg-type]
         Column("seen", of("seen_at"), shown=lambda one: _ago(out, place(one), "seen_at")),  # type: ignore[arg-type]
         Column("label on port", of("port_alias")),  # type: ignore[arg-type]
+        Column("how sure", lambda one: one.confidence),
+        Column("label", lambda one: one.label),
         Column("maker", lambda one: one.maker or ("" if one.assigned == "registry" else one.assigned)),
         Column("why", lambda one: one.why),
     ]
@@ -141,6 +144,8 @@ def ports(out: Output) -> list[Column[api.Port]]:
         Column("quiet", lambda one: one.quiet, right=True),
         Column("leads to", lambda one: one.leads_to),
         Column("label", lambda one: one.alias),
+        Column("role", lambda one: one.role),
+        Column("because", lambda one: one.role_why),
     ]
 
 
@@ -173,6 +178,54 @@ def readings(out: Output) -> list[Column[api.ReadingSummary]]:
             "trouble",
             lambda one: one.error or "; ".join(f"{gap.table}: {gap.why} ({gap.rows})" for gap in one.gaps),
         ),
+    ]
+
+
+def findings(out: Output) -> list[Column[api.Finding]]:
+    return [
+        Column("finding", lambda one: one.id, right=True, style=lambda _: "bold"),
+        Column("severity", lambda one: one.severity, style=lambda one: _SEVERITY[one.severity]),
+        Column("state", lambda one: one.state),
+        Column("kind", lambda one: one.kind),
+        Column("quiet for", lambda one: one.last_at, shown=lambda one: out.age(one.last_at)),
+        Column("count", lambda one: one.count, right=True),
+        Column("explains", lambda one: one.parts or None, right=True),
+        Column("what", lambda one: one.title),
+        Column("likely cause", lambda one: one.cause),
+    ]
+
+
+def evidence(out: Output) -> list[Column[api.Evidence]]:
+    return [
+        Column("at", lambda one: one.at),
+        Column("evidence", lambda one: one.text),
+    ]
+
+
+def hops() -> list[Column[api.Hop]]:
+    return [
+        Column("switch", lambda one: one.switch, style=lambda _: "bold"),
+        Column("port", lambda one: one.port),
+        Column("leads to", lambda one: one.leads_to),
+        Column("learned there", lambda one: one.heard),
+        Column("why", lambda one: one.why),
+    ]
+
+
+def ip_stays(out: Output) -> list[Column[api.IpStay]]:
+    return [
+        Column("ip", lambda one: one.ip, style=lambda _: "bold"),
+        Column("name", lambda one: one.names),
+        Column("told by", lambda one: one.source),
+        Column("since", lambda one: one.began_at, shown=lambda one: out.age(one.began_at)),
+        Column("ended", lambda one: one.ended_at),
+    ]
+
+
+def shared_addresses() -> list[Column[api.SharedAddress]]:
+    return [
+        Column("address", lambda one: one.prefix, style=lambda _: "bold"),
+        Column("why", lambda one: one.why),
     ]
 
 

@@ -5,7 +5,18 @@ import sys
 from collections.abc import Sequence
 
 from kiteroll import __version__
-from kiteroll.cli import asking, credentials, files, inventory, makers, probe, rounds, up
+from kiteroll.cli import (
+    asking,
+    credentials,
+    endpoints,
+    files,
+    findings,
+    inventory,
+    makers,
+    probe,
+    rounds,
+    up,
+)
 from kiteroll.cli.context import make_context
 from kiteroll.cli.exits import MEANING, Exit, exit_of
 from kiteroll.core.errors import ConfigError, KiteRollError
@@ -20,7 +31,18 @@ def build_parser() -> argparse.ArgumentParser:
     )
     parser.add_argument("--version", action="version", version=f"kiteroll {__version__}")
     commands = parser.add_subparsers(metavar="COMMAND", required=True)
-    for module in (asking, inventory, rounds, files, makers, credentials, probe, up):
+    for module in (
+        asking,
+        endpoints,
+        findings,
+        inventory,
+        rounds,
+        files,
+        makers,
+        credentials,
+        probe,
+        up,
+    ):
         module.add_commands(commands)
     return parser
 

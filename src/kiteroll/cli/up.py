@@ -92,6 +92,8 @@ def run_demo(context: Context) -> Exit:
 
     args = context.args
     more = {
+        "findings.silent_after": "1m",
+        "findings.quiet": "2m",
         "names.look_up": True,
         "names.servers": (f"{_NAME_SERVER}:{args.lab_port}",),
         "names.a_second": 100.0,

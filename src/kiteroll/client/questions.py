@@ -81,6 +81,87 @@ def begin_round(new: api.NewRound) -> Question[api.Round]:
     return Question(method="POST", path="/rounds", body=body, answer=TypeAdapter(api.Round))
 
 
+def findings(
+    *,
+    states: Sequence[api.FindingState] = (),
+    kinds: Sequence[api.FindingKind] = (),
+    severities: Sequence[api.Severity] = (),
+    switch: str | None = None,
+    mac: str | None = None,
+    since: datetime | None = None,
+    parts: bool = False,
+    limit: int = 100,
+) -> ListQuestion[api.Finding]:
+    """Latest evidence first; open and acknowledged ones unless `states` are given."""
+    return _list(
+        "/findings",
+        TypeAdapter(PageOf[api.Finding]),
+        state=list(states) or None,
+        kind=list(kinds) or None,
+        severity=list(severities) or None,
+        switch=switch,
+        mac=mac,
+        since=since and since.isoformat(),
+        parts=parts or None,
+        limit=limit,
+    )
+
+
+def finding(number: int) -> Question[api.Finding]:
+    return _get(f"/findings/{number}", TypeAdapter(api.Finding))
+
+
+def finding_parts(number: int, *, limit: int = 100) -> ListQuestion[api.Finding]:
+    """Findings that this one explains."""
+    return _list(f"/findings/{number}/parts", TypeAdapter(PageOf[api.Finding]), limit=limit)
+
+
+def acknowledge(number: int, given: api.Acknowledgement) -> Question[api.Finding]:
+    path, body = f"/findings/{number}/acknowledgement", given.model_dump(mode="json")
+    return Question(method="POST", path=path, body=body, answer=TypeAdapter(api.Finding))
+
+
+def clear_finding(number: int, given: api.Clearing) -> Question[api.Finding]:
+    path, body = f"/findings/{number}/clearing", given.model_dump(mode="json")
+    return Question(method="POST", path=path, body=body, answer=TypeAdapter(api.Finding))
+
+
+def finding_kind(kind: api.FindingKind) -> Question[api.FindingPage]:
+    return _get(f"/finding-kinds/{_part(kind)}", TypeAdapter(api.FindingPage))
+
+
+def shared_addresses() -> Question[list[api.SharedAddress]]:
+    return _get("/shared-addresses", TypeAdapter(list[api.SharedAddress]))
+
+
+def keep_shared(prefix: str, given: api.NewSharedAddress) -> Question[list[api.SharedAddress]]:
+    path, body = f"/shared-addresses/{_part(prefix)}", given.model_dump(mode="json")
+    return Question(method="PUT", path=path, body=body, answer=TypeAdapter(list[api.SharedAddress]))
+
+
+def remove_shared(prefix: str) -> Question[None]:
+    return Question(
+        method="DELETE", path=f"/shared-addresses/{_part(prefix)}", answer=TypeAdapter(type(None))
+    )
+
+
+def change_endpoint(mac: str, change: api.EndpointChange) -> Question[api.Endpoint]:
+    body = change.model_dump(mode="json", exclude_none=True)
+    path = f"/endpoints/{_part(mac)}"
+    return Question(method="PATCH", path=path, body=body, answer=TypeAdapter(api.Endpoint))
+
+
+def way(mac: str, *, start: str | None = None) -> Question[list[api.Hop]]:
+    """Hop by hop from `start`, or from the switch furthest away; empty when none is known."""
+    return _get(f"/endpoints/{_part(mac)}/way", TypeAdapter(list[api.Hop]), start=start)
+
+
+def change_port(switch: str, port: str, change: api.PortChange) -> Question[list[api.Port]]:
+    path = f"/switches/{_part(switch)}/ports/{_part(port)}"
+    body = change.model_dump(mode="json")
+    return Question(method="PATCH", path=path, body=body, answer=TypeAdapter(list[api.Port]))
+
+
 def rounds() -> Question[list[api.Round]]:
     return _get("/rounds", TypeAdapter(list[api.Round]))
 

@@ -41,6 +41,8 @@ class Attempt:
     outcome: Reading | KiteRollError
     next_at: datetime | None = None
     """When the switch is next due."""
+    first: bool = False
+    """Whether it is the first reading of the switch that was ever kept."""
     changes: int = 0
     """What taking it in changed, as far as people are told of it."""
 

@@ -222,8 +222,14 @@ class Port(Answer):
     spanning_tree: str
     present: int
     quiet: int
+    role: Literal["access", "uplink"]
+    role_by_hand: bool
+    role_why: str
+    """What the role rests on."""
     leads_to: list[str]
-    """Known switches whose own address is learned here: not empty on an uplink."""
+    """Known switches behind it, those next to it first: not empty on an uplink."""
+    beyond: str
+    """A bridge behind it that is not in the inventory and told of itself."""
 
 
 class Neighbour(Answer):
@@ -263,6 +269,7 @@ class Place(Answer):
     ended_at: Instant | None
     ending: str | None
     read_at: Instant | None
+    role: Literal["access", "uplink"]
     leads_to: list[str]
 
 
@@ -285,7 +292,13 @@ class Endpoint(Answer):
     home: Place | None
     """Where it attaches; null when it is only seen on ports that lead to other switches."""
     why: str
-    """The reason for the home, or for none."""
+    """The weightiest reason for the home, or for none."""
+    confidence: Literal["sure", "likely", "doubtful", "none"]
+    reasons: list[str]
+    label: str
+    owner: str
+    notes: str
+    """What operators say of it."""
     places: list[Place]
     """Open stays; for an endpoint that is gone, its last one."""
 
@@ -375,6 +388,129 @@ class SignIn(Model):
 
 class Session(Answer):
     signed_in: bool
+
+
+FindingKind = Literal[
+    "moved",
+    "flapping",
+    "doubled-address",
+    "contested-ip",
+    "loop",
+    "address-flood",
+    "silent-port",
+    "table-filling",
+    "ageing-too-short",
+    "switch-restarted",
+    "switch-not-read",
+]
+FindingState = Literal["open", "acknowledged", "cleared"]
+Severity = Literal["note", "warning", "serious"]
+Person = Annotated[str, Field(min_length=1, max_length=64)]
+
+
+class Evidence(Answer):
+    at: Instant
+    text: str
+
+
+class FindingPlace(Answer):
+    switch: str
+    port: str
+
+
+class Finding(Answer):
+    """Something a person must look at."""
+
+    id: int
+    kind: FindingKind
+    severity: Severity
+    state: FindingState
+    title: str
+    cause: str
+    """The likely cause; `evidence` is what it rests on."""
+    mac: MacText | None
+    switch: str | None
+    port: str | None
+    ip: str | None
+    places: list[FindingPlace]
+    evidence: list[Evidence]
+    count: int
+    """Pieces of evidence since it opened first; the latest are in `evidence`."""
+    opened: int
+    """How often it opened."""
+    first_at: Instant
+    opened_at: Instant
+    last_at: Instant
+    """Latest evidence: it is quiet since then."""
+    clears_at: Instant | None
+    """When it clears by itself, if nothing more comes."""
+    cleared_at: Instant | None
+    cleared_by: str
+    """Empty: by itself."""
+    acknowledged_by: str
+    note: str
+    acknowledged_until: Instant | None
+    parts: int
+    """Findings that this one explains."""
+    part_of: int | None
+    """The finding that explains this one."""
+
+
+class Acknowledgement(Model):
+    by: Person
+    note: Annotated[str, Field(max_length=4000)] = ""
+    until: Instant | None = None
+    """None: until it clears."""
+
+
+class Clearing(Model):
+    by: Person
+
+
+class FindingPage(Answer):
+    """What a kind of finding means."""
+
+    kind: FindingKind
+    title: str
+    why: str
+    looks: str
+    do: str
+    quieten: str
+
+
+class SharedAddress(Answer):
+    prefix: str
+    """6 to 12 hex digits: a whole address, or what addresses begin with."""
+    why: str
+
+
+class NewSharedAddress(Model):
+    why: Annotated[str, Field(min_length=1, max_length=255)]
+
+
+class EndpointChange(Model):
+    """Only what is given changes."""
+
+    label: Annotated[str, Field(max_length=128)] | None = None
+    owner: Annotated[str, Field(max_length=128)] | None = None
+    notes: Annotated[str, Field(max_length=4000)] | None = None
+
+
+class PortChange(Model):
+    role: Literal["access", "uplink"] | None
+    """The operator's word; null takes it back."""
+
+
+class Hop(Answer):
+    """One switch on the way to an endpoint."""
+
+    switch: str
+    port: str
+    heard: bool
+    """Whether the switch has learned the address there."""
+    leads_to: str
+    """The next switch; empty at the end."""
+    why: str
 
 
 class Site(Answer):

@@ -5,49 +5,27 @@ from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import Any
 
-from kiteroll.clock import Clock
 from kiteroll.collect.rounds import Attempt
-from kiteroll.core.home import Sighting, choose_home, order
+from kiteroll.core.findings.model import State, Thresholds
+from kiteroll.core.home import Sighting, choose_home, order, sighting
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.makers import Assigned
 from kiteroll.core.reading import Reading
+from kiteroll.core.topology import Ground, Topology
 from kiteroll.core.uptime import uptime
 from kiteroll.core.watch import Watched, warnings
 from kiteroll.schemas import api
+from kiteroll.service.topology import TopologyView
 from kiteroll.store import addresses, inventory, names, places
 from kiteroll.store.asked_rounds import RoundRow
 from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
+from kiteroll.store.findings import FindingRow
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.names import IpStay
 from kiteroll.store.neighbours import NeighbourRow
 from kiteroll.store.overview import ChangeRow, PortRow, ReadingRow
 from kiteroll.store.places import PlacedStay
-from kiteroll.store.uplinks import Uplink
-from kiteroll.store.uplinks import uplinks as known_uplinks
-
-Uplinks = Mapping[tuple[str, str], Uplink]
-
-
-class UplinkView:
-    """Ports that lead to other switches, looked up at most every few seconds."""
-
-    _FRESH = timedelta(seconds=3)
-
-    def __init__(self, database: Database, clock: Clock) -> None:
-        self._database = database
-        self._clock = clock
-        self._seen: tuple[datetime, Uplinks] | None = None
-
-    def get(self) -> Uplinks:
-        now = self._clock.now()
-        seen = self._seen
-        if seen is None or now - seen[0] > self._FRESH:
-            seen = self._seen = (now, self._database.run(known_uplinks))
-        return seen[1]
-
-    def port_ids(self) -> frozenset[int]:
-        return frozenset(uplink.port_id for uplink in self.get().values())
 
 
 class SwitchView:
@@ -139,7 +117,8 @@ def switch_answer(row: SwitchRow, present: int, odd: list[str]) -> api.Switch:
     )
 
 
-def port_answer(row: PortRow, uplinks: Uplinks) -> api.Port:
+def port_answer(row: PortRow, topology: TopologyView) -> api.Port:
+    role = topology.get().role((row.switch_name, row.name))
     return api.Port(
         switch=row.switch_name,
         name=row.name,
@@ -158,7 +137,11 @@ def port_answer(row: PortRow, uplinks: Uplinks) -> api.Port:
         spanning_tree=row.spanning_tree,
         present=row.present,
         quiet=row.quiet,
-        leads_to=list(_behind(row.switch_name, row.name, uplinks)),
+        leads_to=list(role.leads_to),
+        role=role.role.value,
+        role_by_hand=role.ground is Ground.BY_HAND,
+        role_why=role.why,
+        beyond=role.beyond,
     )
 
 
@@ -182,33 +165,37 @@ def credential_answer(row: CredentialRow) -> api.NamedCredential:
     return api.NamedCredential(name=row.name, kind=row.kind, used_by=row.used_by, added_at=row.added_at)
 
 
-def place_answer(row: PlacedStay, uplinks: Uplinks) -> api.Place:
-    return api.Place(**_place_fields(row, uplinks))  # type: ignore[arg-type]  # checked by the model
+def place_answer(row: PlacedStay, topology: TopologyView) -> api.Place:
+    return api.Place(**_place_fields(row, topology.get()))  # type: ignore[arg-type]  # checked by the model
 
 
-def stay_answer(row: PlacedStay, uplinks: Uplinks) -> api.Stay:
-    return api.Stay(mac=row.stay.mac, **_place_fields(row, uplinks))  # type: ignore[arg-type]
+def stay_answer(row: PlacedStay, topology: TopologyView) -> api.Stay:
+    return api.Stay(mac=row.stay.mac, **_place_fields(row, topology.get()))  # type: ignore[arg-type]
 
 
 def endpoint_answers(
     database: Database,
     macs: Sequence[MacAddress],
-    first_seen: Mapping[MacAddress, datetime],
-    uplinks: Uplinks,
+    topology: TopologyView,
     told: Callable[[MacAddress], tuple[str, Assigned]],
 ) -> list[api.Endpoint]:
     """The known ones among `macs`, in their order. `told`: maker and origin of an address."""
-    known = [mac for mac in macs if mac in first_seen]
+    kept = database.run(places.about_endpoints, macs)
+    known = [mac for mac in macs if mac in kept]
     stays = database.run(places.places_of, known)
     ips = database.run(addresses.ips_of, known)
     hosts = database.run(names.names_of, known)
     return [
         _endpoint(
             mac,
-            first_seen[mac],
             stays[mac],
-            uplinks,
-            {"ips": ips.get(mac, []), "names": hosts.get(mac, []), **_maker(told(mac))},
+            topology,
+            {
+                **kept[mac],
+                "ips": ips.get(mac, []),
+                "names": hosts.get(mac, []),
+                **_maker(told(mac)),
+            },
         )
         for mac in known
     ]
@@ -220,23 +207,66 @@ def _maker(told: tuple[str, Assigned]) -> dict[str, str]:
 
 def _endpoint(
     mac: MacAddress,
-    first_seen_at: datetime,
     rows: Sequence[PlacedStay],
-    uplinks: Uplinks,
+    topology: TopologyView,
     further: Mapping[str, Any],
 ) -> api.Endpoint:
     by_id = {row.stay.id: row for row in rows}
-    sightings = [
-        Sighting(row.stay, _behind(row.stay.place.switch, row.stay.place.port, uplinks)) for row in rows
-    ]
+    sightings = [sighting_of(row, topology) for row in rows]
     home = choose_home(sightings)
     return api.Endpoint(
         mac=mac,  # type: ignore[arg-type]  # the model turns it into text
         **further,
-        first_seen_at=first_seen_at,
-        home=None if home.at is None else place_answer(by_id[home.at.stay.id], uplinks),
+        home=None if home.at is None else place_answer(by_id[home.at.stay.id], topology),
         why=home.why,
-        places=[place_answer(by_id[one.stay.id], uplinks) for one in order(sightings)],
+        confidence=home.confidence.value,
+        reasons=list(home.reasons),
+        places=[place_answer(by_id[one.stay.id], topology) for one in order(sightings)],
+    )
+
+
+def sighting_of(row: PlacedStay, topology: TopologyView) -> Sighting:
+    place = row.stay.place
+    return sighting(
+        row.stay,
+        topology.get(),
+        crowd=topology.crowd((place.switch, place.port)),
+        read_at=row.read_at,
+        ageing=row.ageing,
+    )
+
+
+def finding_answer(
+    row: FindingRow, parts: int, explained_by: FindingRow | None, limits: Thresholds
+) -> api.Finding:
+    one = row.finding
+    live = one.state is not State.CLEARED
+    return api.Finding(
+        id=row.id,
+        kind=one.kind.value,
+        severity=one.severity.value,
+        state=one.state.value,
+        title=one.title,
+        cause=one.cause,
+        mac=one.subject.mac,  # type: ignore[arg-type]  # the model turns it into text
+        switch=one.subject.switch or None,
+        port=one.subject.port or None,
+        ip=one.subject.ip or None,
+        places=[api.FindingPlace(switch=switch, port=port) for switch, port in sorted(one.places)],
+        evidence=[api.Evidence(at=each.at, text=each.text) for each in one.evidence],
+        count=one.count,
+        opened=one.opened,
+        first_at=one.first_at,
+        opened_at=one.opened_at,
+        last_at=one.last_at,
+        clears_at=one.last_at + limits.quiet_time(one.kind) if live else None,
+        cleared_at=one.cleared_at,
+        cleared_by=one.cleared_by,
+        acknowledged_by=one.acknowledged_by,
+        note=one.note,
+        acknowledged_until=one.acknowledged_until,
+        parts=parts,
+        part_of=None if explained_by is None else explained_by.id,
     )
 
 
@@ -301,8 +331,9 @@ def attempt_answer(attempt: Attempt) -> api.ReadingSummary:
     )
 
 
-def _place_fields(row: PlacedStay, uplinks: Uplinks) -> dict[str, object]:
+def _place_fields(row: PlacedStay, topology: Topology) -> dict[str, object]:
     stay = row.stay
+    role = topology.role((stay.place.switch, stay.place.port))
     return {
         "switch": stay.place.switch,
         "port": stay.place.port,
@@ -316,10 +347,6 @@ def _place_fields(row: PlacedStay, uplinks: Uplinks) -> dict[str, object]:
         "ended_at": stay.ended_at,
         "ending": None if stay.ending is None else stay.ending.value,
         "read_at": row.read_at,
-        "leads_to": list(_behind(stay.place.switch, stay.place.port, uplinks)),
+        "role": role.role.value,
+        "leads_to": list(role.leads_to),
     }
-
-
-def _behind(switch: str, port: str, uplinks: Uplinks) -> tuple[str, ...]:
-    found = uplinks.get((switch, port))
-    return found.behind if found else ()

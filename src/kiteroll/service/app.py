@@ -12,7 +12,17 @@ from starlette.middleware.gzip import GZipMiddleware
 from kiteroll import __version__
 from kiteroll.service import problems
 from kiteroll.service.access import signed_in
-from kiteroll.service.api import credentials, endpoints, files, history, rounds, session, state, switches
+from kiteroll.service.api import (
+    credentials,
+    endpoints,
+    files,
+    findings,
+    history,
+    rounds,
+    session,
+    state,
+    switches,
+)
 from kiteroll.service.life import Service
 
 CONSOLE = Path(__file__).with_name("console_dist")
@@ -50,7 +60,7 @@ def make_app(service: Service) -> FastAPI:
     v1 = APIRouter(prefix="/api/v1")
     v1.include_router(session.router)
     guarded = [Depends(signed_in)]
-    for module in (switches, credentials, rounds, files, endpoints, history, state):
+    for module in (switches, credentials, rounds, files, findings, endpoints, history, state):
         v1.include_router(module.router, dependencies=guarded)
     app.include_router(v1)
     _serve_health(app, service)

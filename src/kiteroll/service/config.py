@@ -50,6 +50,18 @@ class KeepSettings(_Section):
     history_s: Seconds = Field(default=400 * 86400.0, alias="history", ge=86400)
 
 
+class FindingSettings(_Section):
+    jumps: int = Field(default=3, ge=2, le=100)
+    """Jumps of one address within `window` that make it flap."""
+    window_s: Seconds = Field(default=600.0, alias="window", ge=30, le=86400)
+    storm_addresses: int = Field(default=5, alias="storm", ge=3, le=1000)
+    flood_addresses: int = Field(default=50, alias="flood", ge=5, le=100_000)
+    silent_after_s: Seconds = Field(default=86400.0, alias="silent_after", ge=10)
+    table_share: float = Field(default=0.9, ge=0.1, le=1)
+    quiet_s: Seconds = Field(default=900.0, alias="quiet", ge=10, le=30 * 86400)
+    """A finding clears after this long without new evidence."""
+
+
 class FileSettings(_Section):
     folder: Path | None = None
     """Files laid here are taken; None: no folder is watched."""
@@ -83,6 +95,7 @@ class Config(_Section):
     database: DatabaseSettings = DatabaseSettings()
     reading: ReadingSettings = ReadingSettings()
     tracking: TrackingSettings = TrackingSettings()
+    findings: FindingSettings = FindingSettings()
     keep: KeepSettings = KeepSettings()
     files: FileSettings = FileSettings()
     notifications: NotificationSettings = NotificationSettings()

@@ -96,6 +96,7 @@ class Intake:
             if not self._known(attempt):
                 return attempt
             if isinstance(outcome, Reading):
+                attempt = replace(attempt, first=self.tracker.marks(attempt.name).last_at is None)
                 changes = self._take_reading(attempt.switch, outcome, attempt.next_at)
             else:
                 self._take_failure(attempt, outcome)

@@ -19,13 +19,13 @@ from kiteroll.collect.linux_bridge import Bridge
 from kiteroll.collect.rounds import Assignment, Attempt, Rounds
 from kiteroll.core.changes import Change
 from kiteroll.core.errors import ConfigError, Invalid, KiteRollError, NotFound
+from kiteroll.core.findings.model import Thresholds
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.makers import Assigned
 from kiteroll.schemas.api import Credential, CredentialTest, NewRound, NewSwitch, SwitchChange, check_host
 from kiteroll.service.access import Access
-from kiteroll.service.answers import UplinkView
 from kiteroll.service.asked_rounds import AskedRounds
-from kiteroll.service.config import Config
+from kiteroll.service.config import Config, FindingSettings
 from kiteroll.service.hub import Hub
 from kiteroll.service.intake import Intake
 from kiteroll.service.logs import fields
@@ -34,6 +34,8 @@ from kiteroll.service.naming import Naming
 from kiteroll.service.nudges import Nudges, bind, own_engine
 from kiteroll.service.taking import Folder
 from kiteroll.service.telling import events_of
+from kiteroll.service.topology import TopologyView
+from kiteroll.service.watchman import Watchman
 from kiteroll.store import asked_rounds, credentials, inventory, sites
 from kiteroll.store.asked_rounds import RoundRow
 from kiteroll.store.credentials import CredentialRow
@@ -90,7 +92,9 @@ class Service:
         except BaseException:
             self.close_storage()
             raise
-        self.uplinks = UplinkView(self.database, self.clock)
+        self.topology = TopologyView(self.database, self.clock, self.intake)
+        self.watchman = Watchman(self, _thresholds(config.findings))
+        self.watchman.load()
         self.makers = MakerView(self.database)
         self.makers.reload()
         self._naming = Naming(self, config.names) if config.names.look_up else None
@@ -120,6 +124,7 @@ class Service:
             self._assign(row, row.next_try_at)
         self._spawn(self.rounds.run(), "rounds")
         self._spawn(self._let_old_go(), "retention")
+        self._spawn(self.watchman.run(), "findings")
         if self._ear is not None:
             self.nudges = Nudges(self, self._ear, self._engine, self.config.notifications.settle_s)
             self._spawn(self.nudges.run(), "notifications")
@@ -327,6 +332,7 @@ class Service:
             await self.clock.sleep(_SENDERS_S)
 
     def _tell(self, attempt: Attempt, changes: Sequence[Change]) -> None:
+        self.watchman.note(attempt, changes)
         for event in events_of(attempt, changes):
             self.hub.publish(event)
 
@@ -379,6 +385,18 @@ class Service:
                 )
             else:
                 self.database.move_to(url)
+
+
+def _thresholds(settings: FindingSettings) -> Thresholds:
+    return Thresholds(
+        jumps=settings.jumps,
+        window=timedelta(seconds=settings.window_s),
+        storm_addresses=settings.storm_addresses,
+        flood_addresses=settings.flood_addresses,
+        silent_after=timedelta(seconds=settings.silent_after_s),
+        table_share=settings.table_share,
+        quiet=timedelta(seconds=settings.quiet_s),
+    )
 
 
 def _check_host(source: str, host: str) -> None:

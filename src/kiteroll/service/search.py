@@ -1,5 +1,7 @@
 """One box for everything: what may the typed text mean?"""
 
+from itertools import chain
+
 from kiteroll.core.errors import BadAddress
 from kiteroll.core.mac import Fragment, MacAddress
 from kiteroll.schemas import api
@@ -31,12 +33,14 @@ def find(service: Service, query: str, limit: int) -> api.Found:
         by_ip = database.run(addresses.macs_by_ip, text.lower(), limit + 1)
         macs = list(dict.fromkeys([*by_ip, *macs]))[: limit + 1]
     if len(macs) <= limit:
-        by_name = database.run(names.macs_by_name, text, limit + 1)
-        macs = list(dict.fromkeys([*macs, *by_name, *_by_maker(service, text, limit + 1)]))[: limit + 1]
-    uplinks = service.uplinks.get()
+        more = (
+            database.run(places.macs_by_label, text, limit + 1),
+            database.run(names.macs_by_name, text, limit + 1),
+            _by_maker(service, text, limit + 1),
+        )
+        macs = list(dict.fromkeys([*macs, *chain(*more)]))[: limit + 1]
     shown = macs[:limit]
-    seen = database.run(places.first_seen, shown) if shown else {}
-    endpoints = endpoint_answers(database, shown, seen, uplinks, service.maker_of)
+    endpoints = endpoint_answers(database, shown, service.topology, service.maker_of)
     switches = database.run(overview.matching_switches, text, _NAMES)
     present = database.run(overview.present_counts, [row.id for row in switches])
     view = SwitchView(database, service.clock.now())
@@ -48,7 +52,7 @@ def find(service: Service, query: str, limit: int) -> api.Found:
         endpoints=endpoints,
         more=len(macs) > limit,
         switches=[view.answer(row, present.get(row.id, 0)) for row in switches],
-        ports=[port_answer(row, uplinks) for row in ports],
+        ports=[port_answer(row, service.topology) for row in ports],
     )
 
 

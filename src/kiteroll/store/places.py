@@ -1,14 +1,16 @@
 """Who is where: stays joined with their switch and port, by address, port, VLAN or switch."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, and_, func, select
+from sqlalchemy import Connection, Row, Select, and_, func, or_, select, update
 
+from kiteroll.core.errors import NotFound
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.stay import Ending, Life, Place, Stay
+from kiteroll.store.like import escape_like
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import endpoint, port, stay, switch, vlan
 
@@ -20,6 +22,7 @@ class PlacedStay:
     port_alias: str
     port_oper: str
     vlan_name: str
+    ageing: timedelta | None
     read_at: datetime | None
     """The switch's last complete reading: how old the knowledge of this place is."""
 
@@ -52,6 +55,7 @@ def placed(filters: Filters) -> Select[Any]:
             stay,
             switch.c.name.label("switch_name"),
             switch.c.last_complete_at,
+            switch.c.ageing_s,
             port.c.name.label("port_name"),
             port.c.number.label("port_number"),
             port.c.alias.label("port_alias"),
@@ -93,6 +97,7 @@ def placed_stay(row: Row[Any]) -> PlacedStay:
         port_alias=row.port_alias,
         port_oper=row.port_oper,
         vlan_name=row.vlan_name or "",
+        ageing=None if row.ageing_s is None else timedelta(seconds=row.ageing_s),
         read_at=row.last_complete_at,
     )
 
@@ -132,6 +137,41 @@ def first_seen(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAd
         select(endpoint.c.mac, endpoint.c.first_seen_at).where(endpoint.c.mac.in_(macs))
     )
     return {mac: at for mac, at in rows}
+
+
+def about_endpoints(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, dict[str, Any]]:
+    """What is kept of each known one: first_seen_at, label, owner, notes."""
+    rows = connection.execute(select(endpoint).where(endpoint.c.mac.in_(macs)))
+    return {
+        row.mac: {
+            "first_seen_at": row.first_seen_at,
+            "label": row.label,
+            "owner": row.owner,
+            "notes": row.notes or "",
+        }
+        for row in rows
+    }
+
+
+def change_endpoint(connection: Connection, mac: MacAddress, values: Mapping[str, Any]) -> None:
+    """Raises NotFound."""
+    if connection.execute(select(endpoint.c.mac).where(endpoint.c.mac == mac)).first() is None:
+        raise NotFound("endpoint", str(mac), "no switch has ever told of this address")
+    if values:
+        connection.execute(update(endpoint).where(endpoint.c.mac == mac).values(**values))
+
+
+def macs_by_label(connection: Connection, text: str, limit: int) -> list[MacAddress]:
+    """Endpoints whose label or owner holds `text`; labels that begin with it first."""
+    wanted = escape_like(text)
+    query = (
+        select(endpoint.c.mac)
+        .where(or_(endpoint.c.label.like(f"%{wanted}%"), endpoint.c.owner.like(f"%{wanted}%")))
+        .where(or_(endpoint.c.label != "", endpoint.c.owner != ""))
+        .order_by(endpoint.c.label.like(f"{wanted}%").desc(), endpoint.c.label, endpoint.c.mac)
+        .limit(limit)
+    )
+    return list(connection.execute(query).scalars())
 
 
 def endpoints_page(

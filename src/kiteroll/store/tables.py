@@ -57,6 +57,8 @@ switch = Table(
     Column("timeout_s", Float),
     Column("tries", SmallInteger),
     Column("interval_s", Integer, nullable=False),
+    # How long a quiet address keeps its stay; null: as set for a group of it, or the service.
+    Column("hold_s", Integer),
     Column("enabled", Boolean, nullable=False),
     Column("added_at", Instant, nullable=False),
     Column("removed_at", Instant),
@@ -116,6 +118,8 @@ port = Table(
     Column("tagged", JSON, nullable=False),
     Column("untagged", JSON, nullable=False),
     Column("spanning_tree", String(12), nullable=False),
+    # uplink or access, where the operator says so.
+    Column("role_by_hand", String(8)),
     # False once a complete reading no longer names it; the row stays, for stays point to it.
     Column("there", Boolean, nullable=False),
     UniqueConstraint("switch_id", "name", name="port_of_switch"),
@@ -170,6 +174,11 @@ endpoint = Table(
     metadata,
     Column("mac", Mac, primary_key=True, autoincrement=False),
     Column("first_seen_at", Instant, nullable=False),
+    # What operators say of it.
+    Column("label", String(128), nullable=False, server_default=""),
+    Column("owner", String(128), nullable=False, server_default=""),
+    Column("notes", Text),
+    Index("endpoint_label", "label"),
 )
 
 stay = Table(
@@ -207,6 +216,7 @@ ip_stay = Table(
     Index("ip_stay_ip", "ip", "ended_at"),
     Index("ip_stay_mac", "mac", "ended_at"),
     Index("ip_stay_source", "source_id", "ended_at"),
+    Index("ip_stay_began", "began_at"),
 )
 
 change_log = Table(
@@ -281,4 +291,54 @@ ip_lookup = Table(
     Column("ip", String(45), primary_key=True),
     Column("next_at", Instant, nullable=False),
     Index("ip_lookup_next", "next_at"),
+)
+
+group_setting = Table(
+    "group_setting",
+    metadata,
+    Column("name", exact_text(64), primary_key=True),
+    Column("hold_s", Integer, nullable=False),
+)
+
+shared_address = Table(
+    "shared_address",
+    metadata,
+    # 6 to 12 hex digits of addresses that several devices answer with by design.
+    Column("prefix", exact_text(12), primary_key=True),
+    Column("why", String(255), nullable=False),
+)
+
+finding = Table(
+    "finding",
+    metadata,
+    # One row a kind and subject, for ever: a finding that comes again reopens with its history.
+    Column("id", Integer, primary_key=True),
+    Column("key", exact_text(400), nullable=False, unique=True),
+    Column("kind", String(24), nullable=False),
+    Column("severity", String(8), nullable=False),
+    Column("state", String(12), nullable=False),
+    Column("mac", Mac),
+    # Names, not ids: a finding outlives the switch it tells of.
+    Column("switch_name", exact_text(64), nullable=False),
+    Column("port_name", exact_text(255), nullable=False),
+    Column("ip", String(45), nullable=False),
+    Column("title", String(255), nullable=False),
+    Column("cause", Text, nullable=False),
+    Column("evidence", JSON, nullable=False),
+    Column("places", JSON, nullable=False),
+    Column("count", Integer, nullable=False),
+    Column("opened", Integer, nullable=False),
+    Column("first_at", Instant, nullable=False),
+    Column("opened_at", Instant, nullable=False),
+    Column("last_at", Instant, nullable=False),
+    Column("cleared_at", Instant),
+    Column("cleared_by", String(64), nullable=False),
+    Column("acknowledged_by", String(64), nullable=False),
+    Column("note", Text, nullable=False),
+    Column("acknowledged_until", Instant),
+    Column("part_of", exact_text(400), nullable=False),
+    Index("finding_state", "state", "last_at"),
+    Index("finding_last", "last_at"),
+    Index("finding_mac", "mac"),
+    Index("finding_switch", "switch_name", "port_name"),
 )

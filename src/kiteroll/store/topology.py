@@ -1,63 +1,88 @@
-"""Ports that lead to other switches, and to which."""
+"""What is kept that tells how switches hang together: neighbours, bundles, own addresses, roles by hand."""
 
+from collections import defaultdict
+from collections.abc import Mapping
 from dataclasses import dataclass
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection, select, update
 
+from kiteroll.core.errors import NotFound
+from kiteroll.core.topology import At, Facts, Role, Told
 from kiteroll.store.neighbours import neighbours_of
 from kiteroll.store.tables import port, stay, switch
 
-Ports = dict[tuple[str, str], "Uplink"]
+_BRIDGE = "bridge"
+_SHUT = ("blocking", "discarding", "disabled", "broken")
 
 
 @dataclass(frozen=True, slots=True)
-class Uplink:
-    port_id: int
-    behind: tuple[str, ...]
-    """Switches the port leads to, by name; the one next to it first, where a neighbour told."""
+class KeptFacts:
+    facts: Facts
+    """Without tables: those the tracker has in memory."""
+    port_ids: Mapping[At, int]
 
 
-def uplinks(connection: Connection) -> Ports:
-    """By (switch, port name). A port leads to a known switch that told of itself there (LLDP), and to
-    every known switch whose own bridge address (dot1dBaseBridgeAddress) is learned there."""
-    found = _by_bridge_address(connection)
-    ports = {
-        (switch_name, port_name): (port_id, aggregate)
-        for switch_name, port_name, port_id, aggregate in connection.execute(
-            select(switch.c.name, port.c.name, port.c.id, port.c.aggregate)
-            .join(switch, switch.c.id == port.c.switch_id)
-            .where(switch.c.removed_at.is_(None))
+def topology_facts(connection: Connection) -> KeptFacts:
+    rows = connection.execute(
+        select(
+            switch.c.name,
+            port.c.name,
+            port.c.id,
+            port.c.aggregate,
+            port.c.spanning_tree,
+            port.c.role_by_hand,
         )
-    }
-    for row in neighbours_of(connection):
-        if row.known_as is None or row.known_as == row.switch_name:
-            continue
-        told_at = (row.switch_name, row.port_name)
-        _, aggregate = ports.get(told_at, (0, None))
-        for place in {told_at, (row.switch_name, aggregate or row.port_name)}:
-            # Neighbours are told at each cable of a bundle, addresses are learned on the bundle.
-            if place in ports:
-                before = found[place].behind if place in found else ()
-                others = tuple(name for name in before if name != row.known_as)
-                found[place] = Uplink(ports[place][0], (row.known_as, *others))
-    return found
+        .join(switch, switch.c.id == port.c.switch_id)
+        .where(switch.c.removed_at.is_(None))
+    ).all()
+    names = connection.execute(select(switch.c.name).where(switch.c.removed_at.is_(None))).scalars()
+    ids = {(switch_name, port_name): port_id for switch_name, port_name, port_id, *_ in rows}
+    facts = Facts(
+        switches=frozenset(names),
+        aggregates={(one, name): bundle for one, name, _, bundle, *_ in rows if bundle},
+        blocked=frozenset((one, name) for one, name, *_, state, _ in rows if state in _SHUT),
+        told=tuple(_told(connection)),
+        seen=_own_addresses(connection),
+        by_hand={(one, name): Role(role) for one, name, *_, role in rows if role},
+    )
+    return KeptFacts(facts, ids)
 
 
-def _by_bridge_address(connection: Connection) -> Ports:
+def set_role(connection: Connection, switch_id: int, port_name: str, role: str | None) -> None:
+    """None takes the operator's word back. Raises NotFound."""
+    done = connection.execute(
+        update(port).where(port.c.switch_id == switch_id, port.c.name == port_name).values(role_by_hand=role)
+    )
+    known = select(port.c.id).where(port.c.switch_id == switch_id, port.c.name == port_name)
+    if not done.rowcount and connection.execute(known).first() is None:
+        raise NotFound("port", port_name, "`kiteroll on switch NAME` shows the ports of a switch")
+
+
+def _told(connection: Connection) -> list[Told]:
+    return [
+        Told(
+            (row.switch_name, row.port_name),
+            row.known_as,
+            row.name or row.chassis,
+            _BRIDGE in row.capabilities,
+        )
+        for row in neighbours_of(connection)
+    ]
+
+
+def _own_addresses(connection: Connection) -> dict[At, frozenset[str]]:
+    """Where each known switch's own bridge address is learned now."""
     other = switch.alias("other")
     rows = connection.execute(
-        select(switch.c.name, port.c.name, port.c.id, other.c.name)
+        select(switch.c.name, port.c.name, other.c.name)
         .select_from(other)
         .join(stay, stay.c.mac == other.c.bridge_address)
         .join(switch, switch.c.id == stay.c.switch_id)
         .join(port, port.c.id == stay.c.port_id)
         .where(stay.c.ended_at.is_(None), stay.c.switch_id != other.c.id, other.c.removed_at.is_(None))
         .distinct()
-        .order_by(other.c.name)
     )
-    found: Ports = {}
-    for switch_name, port_name, port_id, behind in rows:
-        known = found.get((switch_name, port_name))
-        before = known.behind if known else ()
-        found[switch_name, port_name] = Uplink(port_id, (*before, behind))
-    return found
+    found: dict[At, set[str]] = defaultdict(set)
+    for switch_name, port_name, behind in rows:
+        found[switch_name, port_name].add(behind)
+    return {at: frozenset(names) for at, names in found.items()}

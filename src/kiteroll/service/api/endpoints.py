@@ -1,15 +1,17 @@
 """Endpoints: listed, found by fragment, looked at one by one; and who is on a switch, port or VLAN."""
 
+from dataclasses import asdict
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
 from kiteroll.core.errors import NotFound
+from kiteroll.core.home import choose_home, way_to
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.makers import parse_prefix
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.service.answers import endpoint_answers, ip_answer, neighbour_answer, stay_answer
+from kiteroll.service.answers import endpoint_answers, ip_answer, neighbour_answer, sighting_of, stay_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, WithUplinks
 from kiteroll.service.search import find
 from kiteroll.store import inventory, makers, names, neighbours, places, record
@@ -31,21 +33,46 @@ def find_anything(
 @router.get("/endpoints", summary="Every known endpoint, by address")
 def list_endpoints(service: Running, cursor: Cursor = None, limit: Limit = 100) -> PageOf[api.Endpoint]:
     page = service.database.run(places.endpoints_page, cursor=cursor, limit=limit)
-    first_seen = dict(page.items)
-    items = endpoint_answers(
-        service.database, list(first_seen), first_seen, service.uplinks.get(), service.maker_of
-    )
+    macs = [mac for mac, _ in page.items]
+    items = endpoint_answers(service.database, macs, service.topology, service.maker_of)
     return PageOf(items=items, next=page.next)
 
 
 @router.get("/endpoints/{mac}", summary="One endpoint and where it is")
 def get_endpoint(service: Running, mac: str) -> api.Endpoint:
     address = MacAddress.parse(mac)
-    seen = service.database.run(places.first_seen, [address])
-    if address not in seen:
+    found = endpoint_answers(service.database, [address], service.topology, service.maker_of)
+    if not found:
         raise NotFound("endpoint", str(address), "no switch has ever told of this address")
-    (answer,) = endpoint_answers(service.database, [address], seen, service.uplinks.get(), service.maker_of)
-    return answer
+    return found[0]
+
+
+@router.patch("/endpoints/{mac}", summary="What operators say of it: label, owner, notes")
+def change_endpoint(service: Running, mac: str, change: api.EndpointChange) -> api.Endpoint:
+    address = MacAddress.parse(mac)
+    values = change.model_dump(exclude_none=True)
+    service.database.run(places.change_endpoint, address, values)
+    return get_endpoint(service, mac)
+
+
+@router.get("/endpoints/{mac}/way", summary="Hop by hop from a switch to where it hangs")
+def get_way(
+    service: Running,
+    mac: str,
+    start: Annotated[
+        str | None, Query(description="where to begin; the switch furthest away unless given")
+    ] = None,
+) -> list[api.Hop]:
+    address = MacAddress.parse(mac)
+    rows = service.database.run(places.places_of, [address])[address]
+    sightings = [sighting_of(row, service.topology) for row in rows]
+    home = choose_home(sightings).at
+    if home is None:
+        return []
+    topology = service.topology.get()
+    starts = [start] if start else sorted({one.stay.place.switch for one in sightings if one.open})
+    ways = [way_to(home, sightings, one, topology) for one in starts]
+    return [api.Hop.model_validate(asdict(hop)) for hop in max(ways, key=len, default=[])]
 
 
 @router.get("/endpoints/{mac}/ips", summary="IP addresses and host names of an endpoint over time")
@@ -112,8 +139,7 @@ def list_stays(
         vlan=vlan,
         mac=None if mac is None else MacAddress.parse(mac),
         open_only=not ended,
-        without_ports=frozenset() if uplinks else service.uplinks.port_ids(),
+        without_ports=frozenset() if uplinks else service.topology.uplink_ids(),
     )
     page = service.database.run(places.stays_page, filters, cursor=cursor, limit=limit, newest_first=ended)
-    leading = service.uplinks.get()
-    return PageOf(items=[stay_answer(row, leading) for row in page.items], next=page.next)
+    return PageOf(items=[stay_answer(row, service.topology) for row in page.items], next=page.next)

@@ -8,7 +8,7 @@ from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.service.answers import SwitchView, attempt_answer, neighbour_answer, port_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
-from kiteroll.store import inventory, neighbours, overview
+from kiteroll.store import inventory, neighbours, overview, topology
 from kiteroll.store.inventory import SwitchRow
 
 router = APIRouter(prefix="/switches", tags=["switches"], responses=ERRORS)
@@ -48,8 +48,15 @@ async def remove_switch(service: Running, name: str) -> Response:
 @router.get("/{name}/ports", summary="Its ports, with how many addresses are on each")
 def list_ports(service: Running, name: str) -> list[api.Port]:
     row = service.database.run(inventory.get_switch, name)
-    uplinks = service.uplinks.get()
-    return [port_answer(port, uplinks) for port in service.database.run(overview.ports_of, row.id)]
+    return [port_answer(port, service.topology) for port in service.database.run(overview.ports_of, row.id)]
+
+
+@router.patch("/{name}/ports/{port:path}", summary="Say what a port is: uplink or access")
+def change_port(service: Running, name: str, port: str, change: api.PortChange) -> list[api.Port]:
+    row = service.database.run(inventory.get_switch, name)
+    service.database.run(topology.set_role, row.id, port, change.role)
+    service.topology.refresh()
+    return [one for one in list_ports(service, name) if one.name == port]
 
 
 @router.get("/{name}/vlans", summary="Its VLANs")

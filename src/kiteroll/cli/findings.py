@@ -1,0 +1,201 @@
+"""`kiteroll finding ...` and `kiteroll shared ...`: what a person must look at."""
+
+from datetime import timedelta
+from itertools import islice
+from typing import Any, get_args
+
+from kiteroll.cli import columns
+from kiteroll.cli.context import Context, parse_instant
+from kiteroll.cli.exits import Exit
+from kiteroll.cli.parsing import add_command, add_group, checked, shared
+from kiteroll.client import (
+    acknowledge,
+    clear_finding,
+    finding,
+    finding_kind,
+    finding_parts,
+    findings,
+    keep_shared,
+    remove_shared,
+    shared_addresses,
+)
+from kiteroll.core.errors import Invalid
+from kiteroll.duration import parse_duration_s
+from kiteroll.schemas import api
+
+
+def add_commands(commands: Any) -> None:
+    parents = (shared(),)
+    verbs = add_group(commands, "finding", "list, show, acknowledge, clear or explain findings", of="VERB")
+    one = add_command(
+        verbs,
+        "list",
+        run_list,
+        "list what a person must look at, latest evidence first",
+        parents=parents,
+        detail="Open and acknowledged ones unless --state is given. Those that another finding explains\n"
+        "(the flaps of a loop) are left out unless --parts is given.",
+    )
+    one.add_argument("--state", action="append", choices=get_args(api.FindingState))
+    one.add_argument("--kind", action="append", choices=get_args(api.FindingKind))
+    one.add_argument("--severity", action="append", choices=get_args(api.Severity))
+    one.add_argument("--switch", metavar="NAME")
+    one.add_argument("--mac", metavar="ADDRESS")
+    one.add_argument("--since", metavar="WHEN", help="with evidence since then (15m, 2h, 14:05, ...)")
+    one.add_argument("--parts", action="store_true")
+    one.add_argument("--limit", type=int, default=100, help="rows at most (default 100)")
+
+    one = add_command(verbs, "show", run_show, "show one finding with its evidence", parents=parents)
+    one.add_argument("number", type=int)
+    one = add_command(
+        verbs, "acknowledge", run_acknowledge, "say that you look after it, until it clears", parents=parents
+    )
+    one.add_argument("number", type=int)
+    one.add_argument("--by", required=True, metavar="NAME")
+    one.add_argument("--note", default="", metavar="TEXT")
+    one.add_argument("--for", dest="span", metavar="SPAN", help="only for so long, such as 2h")
+    one = add_command(
+        verbs, "clear", run_clear, "clear it by hand; it reopens when it comes again", parents=parents
+    )
+    one.add_argument("number", type=int)
+    one.add_argument("--by", required=True, metavar="NAME")
+    one = add_command(verbs, "explain", run_explain, "tell what a kind of finding means", parents=parents)
+    one.add_argument("kind", choices=get_args(api.FindingKind))
+
+    verbs = add_group(
+        commands, "shared", "keep a list of addresses that several devices answer with by design", of="VERB"
+    )
+    add_command(verbs, "list", run_shared, "list them", parents=parents)
+    one = add_command(
+        verbs, "keep", run_keep_shared, "add an address, or what they begin with", parents=parents
+    )
+    one.add_argument("prefix", metavar="ADDRESS-OR-PREFIX")
+    one.add_argument("why")
+    one = add_command(verbs, "remove", run_remove_shared, "remove one", parents=parents)
+    one.add_argument("prefix", metavar="ADDRESS-OR-PREFIX")
+
+
+def run_list(context: Context) -> Exit:
+    args, out = context.args, context.out
+    question = findings(
+        states=args.state or (),
+        kinds=args.kind or (),
+        severities=args.severity or (),
+        switch=args.switch,
+        mac=args.mac,
+        since=parse_instant(args.since, context.now()) if args.since else None,
+        parts=args.parts,
+        limit=min(args.limit, 1000),
+    )
+    with context.client() as client:
+        answer = list(islice(client.each(question), args.limit))
+    out.rows(answer, columns.findings(out), empty="nothing to look at")
+    return Exit.FINE
+
+
+def run_show(context: Context) -> Exit:
+    number, out = context.args.number, context.out
+    with context.client() as client:
+        one = client.ask(finding(number))
+        parts = list(islice(client.each(finding_parts(number)), 50)) if one.parts else []
+    if out.shape != "table":
+        out.rows([one], columns.findings(out), empty="")
+        return Exit.FINE
+    facts = [
+        ("finding", f"{one.id} {one.kind}, {one.severity}, {one.state}"),
+        ("what", one.title),
+        ("likely cause", one.cause),
+        ("first", f"{out.age(one.first_at)} ago"),
+        ("quiet for", out.age(one.last_at)),
+        (
+            "clears by itself",
+            "" if one.clears_at is None else f"in {out.until(one.clears_at)}, if nothing comes",
+        ),
+        ("cleared", "" if one.cleared_at is None else f"{out.age(one.cleared_at)} ago {_by(one)}"),
+        ("opened", f"{one.opened} times" if one.opened > 1 else ""),
+        ("acknowledged by", one.acknowledged_by if one.state == "acknowledged" else ""),
+        ("note", one.note),
+        ("part of", one.part_of),
+        ("explains", f"{one.parts} other findings" if one.parts else ""),
+    ]
+    out.facts((name, value) for name, value in facts if value)
+    out.line("")
+    out.rows(one.evidence, columns.evidence(out), empty="")
+    if parts:
+        out.line("")
+        out.rows(parts, columns.findings(out), empty="")
+    out.note(f"`kiteroll finding explain {one.kind}` tells what to do", "dim")
+    return Exit.FINE
+
+
+def run_acknowledge(context: Context) -> Exit:
+    args = context.args
+    until = None
+    if args.span:
+        try:
+            until = context.now() + timedelta(seconds=parse_duration_s(args.span))
+        except ValueError as wrong:
+            raise Invalid(f"--for: {wrong}") from wrong
+    given = checked(api.Acknowledgement, by=args.by, note=args.note, until=until)
+    with context.client() as client:
+        one = client.ask(acknowledge(args.number, given))
+    told = f"finding {one.id} is acknowledged by {one.acknowledged_by}"
+    context.out.done(one, columns.findings(context.out), told)
+    return Exit.FINE
+
+
+def run_clear(context: Context) -> Exit:
+    args = context.args
+    given = checked(api.Clearing, by=args.by)
+    with context.client() as client:
+        one = client.ask(clear_finding(args.number, given))
+    told = f"finding {one.id} is cleared; it reopens when it comes again"
+    context.out.done(one, columns.findings(context.out), told)
+    return Exit.FINE
+
+
+def run_explain(context: Context) -> Exit:
+    out = context.out
+    with context.client() as client:
+        page = client.ask(finding_kind(context.args.kind))
+    if out.shape == "json":
+        out.json(page)
+        return Exit.FINE
+    out.facts(
+        (
+            ("kind", f"{page.kind}: {page.title}"),
+            ("why it matters", page.why),
+            ("what it looks like", page.looks),
+            ("what to do", page.do),
+            ("to have less of it", page.quieten),
+        )
+    )
+    return Exit.FINE
+
+
+def run_shared(context: Context) -> Exit:
+    with context.client() as client:
+        answer = client.ask(shared_addresses())
+    empty = "none of your own; virtual routers (RFC 9568) are known anyway"
+    context.out.rows(answer, columns.shared_addresses(), empty=empty)
+    return Exit.FINE
+
+
+def run_keep_shared(context: Context) -> Exit:
+    args = context.args
+    given = checked(api.NewSharedAddress, why=args.why)
+    with context.client() as client:
+        client.ask(keep_shared(args.prefix, given))
+    context.out.note(f"{args.prefix} may be at several places from now on")
+    return Exit.FINE
+
+
+def run_remove_shared(context: Context) -> Exit:
+    with context.client() as client:
+        client.ask(remove_shared(context.args.prefix))
+    context.out.note(f"{context.args.prefix} is removed")
+    return Exit.FINE
+
+
+def _by(one: api.Finding) -> str:
+    return f"by {one.cleared_by}" if one.cleared_by else "by itself"

@@ -1,0 +1,248 @@
+"""Raises findings: gathers what readings changed, asks the rules, keeps what they say.
+
+Runs beside the intake, never in its way: readings are noted in memory, and a few times a minute
+the rules look at the addresses and switches concerned. Judging needs the records only, so after a
+restart nothing is lost but the seconds in between.
+"""
+
+import asyncio
+import json
+import logging
+import threading
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from datetime import datetime, timedelta
+from typing import TYPE_CHECKING
+
+from kiteroll.collect.rounds import Attempt
+from kiteroll.core.changes import Appeared, Change, Gone, Moved, Quiet, Restarted, Returned
+from kiteroll.core.errors import KiteRollError, NotFound
+from kiteroll.core.findings.addresses import WAIT, WATCH_FOR, Facts, PortFacts, judge, shared_by_design
+from kiteroll.core.findings.book import FindingBook
+from kiteroll.core.findings.ips import contested
+from kiteroll.core.findings.model import Evidence, Finding, Kind, Severity, Sign, Subject, Thresholds
+from kiteroll.core.findings.standing import SwitchFacts, standing
+from kiteroll.core.findings.storms import Storms
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import Reading
+from kiteroll.core.topology import At
+from kiteroll.core.watch import LATE
+from kiteroll.service.answers import sighting_of
+from kiteroll.service.hub import Event
+from kiteroll.service.logs import fields
+from kiteroll.store import findings, inventory, judging, overview
+from kiteroll.store.inventory import SwitchRow
+
+if TYPE_CHECKING:
+    from kiteroll.service.life import Service
+
+log = logging.getLogger(__name__)
+_STEP_S = 1.0
+_STANDING_EVERY = timedelta(seconds=10)
+_MOST_ADDRESSES = 5_000
+"""Addresses judged in one step; more wait for the next."""
+_MOST_NOTED = 10_000
+_MOST_PORTS = 500
+_IP_TURNS = 3
+
+
+class Watchman:
+    def __init__(self, service: "Service", limits: Thresholds) -> None:
+        self._service = service
+        self.limits = limits
+        self._lock = threading.Lock()
+        self._noted: list[tuple[Attempt, tuple[Change, ...]]] = []
+        self._waiting: dict[MacAddress, datetime] = {}
+        """Addresses to judge, and until when they are judged again and again."""
+        self._storms = Storms(limits)
+        self._standing_at: datetime | None = None
+        self.book = FindingBook(limits)
+
+    def load(self) -> None:
+        """Take up the findings that are not cleared, and addresses at two places."""
+        database = self._service.database
+        self.book = FindingBook(self.limits, database.run(findings.live_findings))
+
+    def note(self, attempt: Attempt, changes: Sequence[Change]) -> None:
+        """What a reading changed. Called in the intake's thread; returns at once."""
+        if not isinstance(attempt.outcome, Reading):
+            return
+        with self._lock:
+            if len(self._noted) < _MOST_NOTED:
+                self._noted.append((attempt, tuple(changes)))
+
+    async def run(self) -> None:
+        clock = self._service.clock
+        while True:
+            await clock.sleep(_STEP_S)
+            try:
+                changed = await asyncio.to_thread(self.step, clock.now())
+            except KiteRollError as away:
+                log.warning("findings wait", extra=fields("findings.wait", error=str(away)))
+            else:
+                self._tell(changed)
+
+    def step(self, now: datetime) -> list[Finding]:
+        """Judge what is due; returns the findings that changed, kept. Raises StorageUnavailable."""
+        with self._lock:
+            noted, self._noted = self._noted, []
+            signs = [*self._from_readings(noted, now), *self._from_addresses(now)]
+            if self._standing_at is None or now - self._standing_at >= _STANDING_EVERY:
+                signs += self._from_standing(now)
+                self._standing_at = now
+            changed = self._take(signs)
+            changed += self.book.tick(now)
+            self._service.database.run(findings.keep_findings, changed)
+        return changed
+
+    def acknowledge(self, number: int, by: str, note: str, until: datetime | None) -> Finding:
+        """Raises NotFound when there is no such finding, or it is cleared."""
+        row = self._service.database.run(findings.get_finding, number)
+        with self._lock:
+            found = self.book.acknowledge(row.finding.key, by, note, until)
+            return self._kept(number, found)
+
+    def clear(self, number: int, by: str) -> Finding:
+        """Raises NotFound when there is no such finding, or it is cleared already."""
+        row = self._service.database.run(findings.get_finding, number)
+        with self._lock:
+            found = self.book.clear(row.finding.key, by, self._service.clock.now())
+            return self._kept(number, found)
+
+    def _kept(self, number: int, found: Finding | None) -> Finding:
+        if found is None:
+            raise NotFound("open finding", str(number), "it is cleared; it reopens when it comes again")
+        self._service.database.run(findings.keep_findings, [found])
+        self._tell([found])
+        return found
+
+    # --- what the rules say ---------------------------------------------------------------
+
+    def _from_readings(
+        self, noted: Iterable[tuple[Attempt, tuple[Change, ...]]], now: datetime
+    ) -> list[Sign]:
+        signs: list[Sign] = []
+        topology = self._service.topology.get()
+        for attempt, changes in noted:
+            reading = attempt.outcome
+            if not isinstance(reading, Reading) or attempt.first:
+                continue  # everybody appears in a first reading: that is no news
+            signs += self._storms.take(
+                attempt.name, changes, reading.device.topology_changes, topology, reading.taken_at
+            )
+            for change in changes:
+                match change:
+                    case Appeared() | Moved() | Gone() | Quiet() | Returned():
+                        self._waiting.setdefault(change.mac, now)
+                    case Restarted():
+                        signs.append(_restarted(change))
+        return signs
+
+    def _from_addresses(self, now: datetime) -> list[Sign]:
+        service = self._service
+        macs = list(self._waiting)[:_MOST_ADDRESSES]
+        if not macs:
+            return []
+        since = now - self.limits.window
+        shared = frozenset(service.database.run(judging.shared_addresses))
+        stays = service.database.run(judging.recent_stays, macs, since)
+        sightings = {mac: [sighting_of(row, service.topology) for row in rows] for mac, rows in stays.items()}
+        places = {
+            (one.stay.place.switch, one.stay.place.port)
+            for each in sightings.values()
+            if len(each) > 1
+            for one in each
+            if not one.uplink
+        }
+        facts = service.database.run(judging.port_facts, sorted(places))
+        signs = []
+        for mac in macs:
+            until = self._waiting.pop(mac)
+            seen = sightings.get(mac, [])
+            twice = sum(one.present and not one.uplink for one in seen) > 1
+            if not shared_by_design(mac, shared):
+                sign = judge(mac, seen, _facts_without(facts, mac), self.limits, now)
+                if isinstance(sign, Sign):
+                    signs.append(sign)
+                twice = twice or sign is WAIT
+            if twice and now < until + WATCH_FOR:
+                self._waiting[mac] = until
+        return signs
+
+    def _from_standing(self, now: datetime) -> list[Sign]:
+        database, service = self._service.database, self._service
+        rows = database.run(inventory.all_switches)
+        counts = database.run(overview.present_counts, [row.id for row in rows])
+        ports = database.run(judging.quiet_ports, now - self.limits.silent_after, _MOST_PORTS)
+        uplinks = service.topology.get()
+        ports = [one for one in ports if not uplinks.leads_to((one.switch, one.port))]
+        switches = [_switch_facts(row, counts.get(row.id, 0), now) for row in rows]
+        turns = database.run(judging.contested_ips, now - self.limits.window, _IP_TURNS, _MOST_PORTS)
+        twice = database.run(judging.at_two_places, sorted(service.topology.uplink_ids()), _MOST_ADDRESSES)
+        for mac in twice:
+            self._waiting.setdefault(mac, now)
+        signs = list(standing(switches, ports, self.limits, now))
+        return signs + [sign for ip, each in turns.items() for sign in contested(ip, each)]
+
+    def _take(self, signs: Sequence[Sign]) -> list[Finding]:
+        # What explains others goes first, so that they open as part of it.
+        ordered = sorted(signs, key=lambda sign: sign.kind not in (Kind.LOOP, Kind.FLOOD))
+        keys = [f"{sign.kind.value}|{sign.subject.key}" for sign in ordered]
+        unknown = [key for key in keys if key not in self.book.live()]
+        before = self._service.database.run(findings.by_keys, unknown)
+        changed: dict[str, Finding] = {}
+        for key, sign in zip(keys, ordered, strict=True):
+            known = before.get(key)
+            for found in self.book.take(sign, None if known is None else known.finding):
+                changed[found.key] = found
+        return list(changed.values())
+
+    def _tell(self, changed: Sequence[Finding]) -> None:
+        for one in changed:
+            if one.state.value == "open" and one.opened_at == one.last_at:
+                log.warning(
+                    "finding",
+                    extra=fields("finding.open", kind=one.kind.value, title=one.title, cause=one.cause),
+                )
+            said = {"kind": one.kind.value, "state": one.state.value, "title": one.title}
+            self._service.hub.publish(Event("finding", json.dumps(said)))
+
+
+def _facts_without(facts: Mapping[At, PortFacts], mac: MacAddress) -> Facts:
+    """Facts of ports with the other addresses there: the one that is judged does not count."""
+
+    def of(at: At) -> PortFacts:
+        known = facts.get(at, PortFacts())
+        return replace(known, others=known.others - {mac})
+
+    return of
+
+
+def _switch_facts(row: SwitchRow, present: int, now: datetime) -> SwitchFacts:
+    interval = timedelta(seconds=row.interval_s)
+    late = row.last_complete_at is not None and row.enabled and now > row.last_complete_at + LATE * interval
+    return SwitchFacts(
+        name=row.name,
+        health=row.health,
+        health_since=row.health_since,
+        error=row.error or "",
+        interval=interval,
+        ageing=None if row.ageing_s is None else timedelta(seconds=row.ageing_s),
+        present=present,
+        table_size=row.table_size,
+        discards_rose_at=row.discards_rose_at,
+        late_since=row.last_complete_at + LATE * interval if late and row.last_complete_at else None,
+    )
+
+
+def _restarted(change: Restarted) -> Sign:
+    return Sign(
+        kind=Kind.RESTARTED,
+        severity=Severity.NOTE,
+        subject=Subject(switch=change.switch),
+        title=f"{change.switch} restarted",
+        cause="its uptime began anew: power, a crash, or somebody restarted it",
+        evidence=(Evidence(change.booted_at, "it started, with an empty table"),),
+        first_at=change.booted_at,
+        last_at=change.at,
+    )

@@ -1,0 +1,168 @@
+"""Findings as they are kept: one row a kind and subject."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import Connection, Row, func, or_, select
+from sqlalchemy.dialects.mysql import insert
+
+from kiteroll.core.errors import NotFound
+from kiteroll.core.findings.model import Evidence, Finding, Kind, Severity, State, Subject
+from kiteroll.core.mac import MacAddress
+from kiteroll.store.paging import Key, Page, fetch_page
+from kiteroll.store.tables import finding
+
+_LONGEST_TITLE = 255
+
+
+@dataclass(frozen=True, slots=True)
+class FindingRow:
+    id: int
+    finding: Finding
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class FindingFilters:
+    """None and empty leave a criterion out."""
+
+    states: Sequence[str] = ()
+    kinds: Sequence[str] = ()
+    severities: Sequence[str] = ()
+    mac: MacAddress | None = None
+    switch: str | None = None
+    part_of: str | None = None
+    """Key of the finding they are part of; empty: those that are part of none."""
+    since: datetime | None = None
+    """With evidence since then."""
+
+
+def keep_findings(connection: Connection, findings: Sequence[Finding]) -> None:
+    if not findings:
+        return
+    rows = [_values(one) for one in findings]
+    statement = insert(finding)
+    updated = {name: statement.inserted[name] for name in rows[0] if name != "key"}
+    connection.execute(statement.on_duplicate_key_update(updated), rows)
+
+
+def live_findings(connection: Connection) -> list[Finding]:
+    rows = connection.execute(select(finding).where(finding.c.state != State.CLEARED.value))
+    return [_row(row).finding for row in rows]
+
+
+def by_keys(connection: Connection, keys: Sequence[str]) -> dict[str, FindingRow]:
+    if not keys:
+        return {}
+    rows = connection.execute(select(finding).where(finding.c.key.in_(keys)))
+    return {row.key: _row(row) for row in rows}
+
+
+def get_finding(connection: Connection, number: int) -> FindingRow:
+    """Raises NotFound."""
+    row = connection.execute(select(finding).where(finding.c.id == number)).one_or_none()
+    if row is None:
+        raise NotFound("finding", str(number), "`kiteroll findings` lists them")
+    return _row(row)
+
+
+def findings_page(
+    connection: Connection, filters: FindingFilters, *, cursor: str | None, limit: int
+) -> Page[FindingRow]:
+    """Latest evidence first."""
+    query = select(finding)
+    for column, values in (
+        (finding.c.state, filters.states),
+        (finding.c.kind, filters.kinds),
+        (finding.c.severity, filters.severities),
+    ):
+        if values:
+            query = query.where(column.in_(values))
+    if filters.mac is not None:
+        query = query.where(finding.c.mac == filters.mac)
+    if filters.switch is not None:
+        place = func.json_search(finding.c.places, "one", filters.switch)
+        query = query.where(or_(finding.c.switch_name == filters.switch, place.is_not(None)))
+    if filters.part_of is not None:
+        query = query.where(finding.c.part_of == filters.part_of)
+    if filters.since is not None:
+        query = query.where(finding.c.last_at >= filters.since)
+    keys = (Key(finding.c.last_at, descending=True), Key(finding.c.id, descending=True))
+    return fetch_page(connection, query, keys, _row, cursor=cursor, limit=limit)
+
+
+def counts_of_parts(connection: Connection, keys: Sequence[str]) -> dict[str, int]:
+    """How many findings are part of each of these."""
+    if not keys:
+        return {}
+    query = select(finding.c.part_of, func.count()).where(finding.c.part_of.in_(keys))
+    return {key: count for key, count in connection.execute(query.group_by(finding.c.part_of))}
+
+
+def open_counts(connection: Connection) -> dict[str, int]:
+    """Findings that are open and part of none, by severity."""
+    query = (
+        select(finding.c.severity, func.count())
+        .where(finding.c.state == State.OPEN.value, finding.c.part_of == "")
+        .group_by(finding.c.severity)
+    )
+    return {severity: count for severity, count in connection.execute(query)}
+
+
+def _values(one: Finding) -> dict[str, Any]:
+    subject = one.subject
+    return {
+        "key": one.key,
+        "kind": one.kind.value,
+        "severity": one.severity.value,
+        "state": one.state.value,
+        "mac": subject.mac,
+        "switch_name": subject.switch,
+        "port_name": subject.port,
+        "ip": subject.ip,
+        "title": one.title[:_LONGEST_TITLE],
+        "cause": one.cause,
+        "evidence": [[each.at.isoformat(), each.text] for each in one.evidence],
+        "places": sorted(map(list, one.places)),
+        "count": one.count,
+        "opened": one.opened,
+        "first_at": one.first_at,
+        "opened_at": one.opened_at,
+        "last_at": one.last_at,
+        "cleared_at": one.cleared_at,
+        "cleared_by": one.cleared_by,
+        "acknowledged_by": one.acknowledged_by,
+        "note": one.note,
+        "acknowledged_until": one.acknowledged_until,
+        "part_of": one.part_of,
+    }
+
+
+def _row(row: Row[Any]) -> FindingRow:
+    return FindingRow(
+        row.id,
+        Finding(
+            kind=Kind(row.kind),
+            subject=Subject(mac=row.mac, switch=row.switch_name, port=row.port_name, ip=row.ip),
+            severity=Severity(row.severity),
+            title=row.title,
+            cause=row.cause,
+            state=State(row.state),
+            evidence=tuple(
+                Evidence(datetime.fromisoformat(at).astimezone(UTC), text) for at, text in row.evidence
+            ),
+            count=row._mapping["count"],
+            opened=row.opened,
+            first_at=row.first_at,
+            opened_at=row.opened_at,
+            last_at=row.last_at,
+            cleared_at=row.cleared_at,
+            cleared_by=row.cleared_by,
+            acknowledged_by=row.acknowledged_by,
+            note=row.note,
+            acknowledged_until=row.acknowledged_until,
+            places=frozenset((switch, port) for switch, port in row.places),
+            part_of=row.part_of,
+        ),
+    )

@@ -1,0 +1,155 @@
+"""What the rules of findings look at: stays of some addresses, port links, silent ports, contested IPs."""
+
+from collections import defaultdict
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+
+from sqlalchemy import Connection, and_, delete, func, or_, select, tuple_
+from sqlalchemy.dialects.mysql import insert
+
+from kiteroll.core.findings.addresses import PortFacts
+from kiteroll.core.findings.standing import QuietPort
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.topology import At
+from kiteroll.core.uptime import WRAP_TICKS, uptime
+from kiteroll.store.places import Filters, PlacedStay, placed, placed_stay
+from kiteroll.store.tables import ip_stay, port, shared_address, stay, switch
+
+_CHUNK = 500
+
+
+def recent_stays(
+    connection: Connection, macs: Sequence[MacAddress], since: datetime
+) -> dict[MacAddress, list[PlacedStay]]:
+    """Stays of these addresses that are open or ended since then."""
+    found: dict[MacAddress, list[PlacedStay]] = defaultdict(list)
+    for at in range(0, len(macs), _CHUNK):
+        query = placed(Filters(open_only=False)).where(
+            stay.c.mac.in_(macs[at : at + _CHUNK]), or_(stay.c.ended_at.is_(None), stay.c.ended_at >= since)
+        )
+        for row in connection.execute(query):
+            found[row.mac].append(placed_stay(row))
+    return found
+
+
+def port_facts(connection: Connection, places: Sequence[At]) -> dict[At, PortFacts]:
+    """When the link of each port changed last, and who is present there."""
+    if not places:
+        return {}
+    rows = connection.execute(
+        select(
+            switch.c.name,
+            port.c.name,
+            port.c.id,
+            port.c.oper_since,
+            port.c.changed_ticks,
+            switch.c.uptime_ticks,
+            switch.c.uptime_at,
+        )
+        .join(switch, switch.c.id == port.c.switch_id)
+        .where(switch.c.removed_at.is_(None), tuple_(switch.c.name, port.c.name).in_(places))
+    ).all()
+    present: dict[int, set[MacAddress]] = defaultdict(set)
+    query = select(stay.c.port_id, stay.c.mac).where(
+        stay.c.port_id.in_([row[2] for row in rows]), stay.c.ended_at.is_(None), stay.c.last_seen_at.is_(None)
+    )
+    for port_id, mac in connection.execute(query.limit(20_000)):
+        present[port_id].add(mac)
+    return {
+        (switch_name, port_name): PortFacts(_changed(*times), frozenset(present[port_id]))
+        for switch_name, port_name, port_id, *times in rows
+    }
+
+
+def _changed(
+    oper_since: datetime | None,
+    changed_ticks: int | None,
+    uptime_ticks: int | None,
+    uptime_at: datetime | None,
+) -> datetime | None:
+    """By the switch's own word (ifLastChange) where it gives one: a link that went down and came up
+    between two readings shows in nothing else."""
+    if changed_ticks is None or uptime_ticks is None or uptime_at is None:
+        return oper_since
+    return uptime_at - uptime((uptime_ticks - changed_ticks) % WRAP_TICKS)
+
+
+def at_two_places(connection: Connection, without_ports: Sequence[int], limit: int) -> list[MacAddress]:
+    """Addresses present at more than one port that leads to no switch."""
+    query = select(stay.c.mac).where(stay.c.ended_at.is_(None), stay.c.last_seen_at.is_(None))
+    if without_ports:
+        query = query.where(stay.c.port_id.not_in(without_ports))
+    query = query.group_by(stay.c.mac).having(func.count(func.distinct(stay.c.port_id)) > 1).limit(limit)
+    return list(connection.execute(query).scalars())
+
+
+def quiet_ports(connection: Connection, up_before: datetime, limit: int) -> list[QuietPort]:
+    """Ports of bridges that are up since before then, where nobody is present and nobody was seen since."""
+    busy = (
+        select(stay.c.id)
+        .where(stay.c.port_id == port.c.id)
+        .where(or_(stay.c.last_seen_at.is_(None), stay.c.last_seen_at >= up_before))
+        .exists()
+    )
+    last = (
+        select(func.max(stay.c.last_seen_at))
+        .where(stay.c.port_id == port.c.id)
+        .correlate(port)
+        .scalar_subquery()
+    )
+    rows = connection.execute(
+        select(switch.c.name, port.c.name, port.c.alias, port.c.oper_since, last)
+        .join(switch, switch.c.id == port.c.switch_id)
+        .where(
+            switch.c.removed_at.is_(None),
+            switch.c.enabled,
+            and_(port.c.there, port.c.bridged, port.c.admin_up, port.c.oper == "up"),
+            port.c.aggregate.is_(None),
+            port.c.oper_since <= up_before,
+            ~busy,
+        )
+        .limit(limit)
+    )
+    return [
+        QuietPort(switch=name, port=port_name, alias=alias, up_since=since, last_seen_at=seen)
+        for name, port_name, alias, since, seen in rows
+    ]
+
+
+def contested_ips(
+    connection: Connection, since: datetime, changes: int, limit: int
+) -> dict[str, list[tuple[datetime, MacAddress]]]:
+    """IPs that answered with more than one address by turns since then: when each turn began."""
+    often = (
+        select(ip_stay.c.ip)
+        .where(ip_stay.c.began_at >= since)
+        .group_by(ip_stay.c.ip)
+        .having(and_(func.count() >= changes, func.count(func.distinct(ip_stay.c.mac)) > 1))
+        .limit(limit)
+    )
+    ips = list(connection.execute(often).scalars())
+    found: dict[str, list[tuple[datetime, MacAddress]]] = defaultdict(list)
+    if ips:
+        query = select(ip_stay.c.ip, ip_stay.c.began_at, ip_stay.c.mac).where(
+            ip_stay.c.ip.in_(ips), ip_stay.c.began_at >= since
+        )
+        for ip, at, mac in connection.execute(query.order_by(ip_stay.c.began_at)):
+            found[ip].append((at, mac))
+    return found
+
+
+def keep_shared(connection: Connection, prefix: str, why: str) -> None:
+    statement = insert(shared_address).values(prefix=prefix, why=why)
+    connection.execute(statement.on_duplicate_key_update(why=why))
+
+
+def remove_shared(connection: Connection, prefix: str) -> bool:
+    """Whether it was there."""
+    done = connection.execute(delete(shared_address).where(shared_address.c.prefix == prefix))
+    return done.rowcount > 0
+
+
+def shared_addresses(connection: Connection) -> Mapping[str, str]:
+    """Prefixes of addresses that several devices answer with by design, and why."""
+    rows = connection.execute(select(shared_address).order_by(shared_address.c.prefix))
+    return {prefix: why for prefix, why in rows}
