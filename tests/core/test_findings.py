@@ -258,8 +258,21 @@ def test_one_loop_explains_the_flaps_that_came_before_and_after_it() -> None:
     opened, explained = book.take(loop, None)
     assert (explained.key, explained.part_of) == (flap.key, opened.key)
     (later,) = book.take(_sign(2, subject=Subject(mac=mac(2))), None)
-    (apart,) = book.take(_sign(2, subject=Subject(mac=mac(3)), places=frozenset({("z", "p1")})), None)
-    assert (later.part_of, apart.part_of) == (opened.key, "")
+    elsewhere = frozenset({("z", "p1")})
+    (far,) = book.take(_sign(2, subject=Subject(mac=mac(3)), places=elsewhere), None)
+    (moved,) = book.take(_sign(2, Kind.MOVED, subject=Subject(mac=mac(4)), places=elsewhere), None)
+    assert (later.part_of, far.part_of, moved.part_of) == (opened.key, opened.key, "")
+
+
+def test_what_is_still_so_when_its_explanation_is_over_stands_for_itself() -> None:
+    book = FindingBook(LIMITS)
+    loop = _sign(0, Kind.LOOP, subject=Subject(switch="a"))
+    book.take(loop, None)
+    (flap,) = book.take(_sign(14), None)
+    assert flap.part_of
+    changed = {one.kind: one for one in book.tick(at(15))}
+    assert changed[Kind.LOOP].state is State.CLEARED
+    assert (changed[Kind.FLAPPING].state, changed[Kind.FLAPPING].part_of) == (State.OPEN, "")
 
 
 def test_a_doubled_address_explains_its_own_moves_and_no_others() -> None:

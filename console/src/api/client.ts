@@ -8,6 +8,10 @@ export type Place = Schemas["Place"];
 export type Stay = Schemas["Stay"];
 export type Switch = Schemas["Switch"];
 export type Port = Schemas["Port"];
+export type Finding = Schemas["Finding"];
+export type Hop = Schemas["Hop"];
+export type NetworkMap = Schemas["NetworkMap"];
+export type Compared = Schemas["Compared"];
 export type Round = Schemas["Round"];
 export type Change = Schemas["Change"];
 

@@ -4,7 +4,7 @@ import { useEffect, useState } from "react";
 
 const GATHER_MS = 800;
 const ON_READING = ["switches", "switch", "ports", "neighbours", "health"];
-const ON_CHANGE = ["find", "changes", "stays"];
+const ON_CHANGE = ["find", "changes", "stays", "findings"];
 
 /** Listens while mounted; says whether the stream stands. */
 export function useLive(): boolean {
@@ -20,6 +20,7 @@ export function useLive(): boolean {
     source.addEventListener("error", () => setConnected(false));
     source.addEventListener("reading", () => gather.add(ON_READING));
     source.addEventListener("change", () => gather.add(ON_CHANGE));
+    source.addEventListener("finding", () => gather.add(["findings"]));
     source.addEventListener("resync", () => gather.add([...ON_READING, ...ON_CHANGE]));
     return () => {
       source.close();

@@ -52,6 +52,121 @@ export const onSwitchQuery = (name: string) =>
       ),
   });
 
+export type FindingState = "open" | "acknowledged" | "cleared";
+
+export const findingsQuery = (filter: {
+  state?: FindingState[];
+  switch?: string;
+  mac?: string;
+  parts?: boolean;
+  limit?: number;
+}) =>
+  queryOptions({
+    queryKey: ["findings", filter],
+    queryFn: ({ signal }) => need(api.GET("/api/v1/findings", { params: { query: filter }, signal })),
+  });
+
+export const findingQuery = (number: number) =>
+  queryOptions({
+    queryKey: ["findings", "one", number],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/findings/{number}", { params: { path: { number } }, signal })),
+  });
+
+export const partsQuery = (number: number) =>
+  queryOptions({
+    queryKey: ["findings", "parts", number],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/findings/{number}/parts", { params: { path: { number } }, signal })),
+  });
+
+export const kindQuery = (kind: string) =>
+  queryOptions({
+    queryKey: ["kind", kind],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/finding-kinds/{kind}", { params: { path: { kind } }, signal })),
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+
+export const endpointQuery = (mac: string) =>
+  queryOptions({
+    queryKey: ["find", "endpoint", mac],
+    queryFn: ({ signal }) => need(api.GET("/api/v1/endpoints/{mac}", { params: { path: { mac } }, signal })),
+  });
+
+export const wayQuery = (mac: string) =>
+  queryOptions({
+    queryKey: ["find", "way", mac],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/endpoints/{mac}/way", { params: { path: { mac } }, signal })),
+  });
+
+export const ipsQuery = (mac: string) =>
+  queryOptions({
+    queryKey: ["find", "ips", mac],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/endpoints/{mac}/ips", { params: { path: { mac } }, signal })),
+  });
+
+/** Stays of an endpoint, ended ones too, latest begun first. */
+export const historyQuery = (mac: string) =>
+  queryOptions({
+    queryKey: ["stays", "history", mac],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/stays", { params: { query: { mac, ended: true, limit: 500 } }, signal })),
+  });
+
+export const mapQuery = queryOptions({
+  queryKey: ["switches", "map"],
+  queryFn: ({ signal }) => need(api.GET("/api/v1/map", { signal })),
+});
+
+export const vlansQuery = queryOptions({
+  queryKey: ["switches", "vlans"],
+  queryFn: ({ signal }) => need(api.GET("/api/v1/vlans", { signal })),
+});
+
+export const vlanPortsQuery = (number: number) =>
+  queryOptions({
+    queryKey: ["ports", "vlan", number],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/vlans/{number}/ports", { params: { path: { number } }, signal })),
+  });
+
+export const inVlanQuery = (vlan: number) =>
+  queryOptions({
+    queryKey: ["stays", "vlan", vlan],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/stays", { params: { query: { vlan, uplinks: false, limit: 1000 } }, signal })),
+  });
+
+export const crowdQuery = (name: string, port: string) =>
+  queryOptions({
+    queryKey: ["ports", "crowd", name, port],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/switches/{name}/crowds/{port}", { params: { path: { name, port } }, signal })),
+  });
+
+/** Who was on a port, ended stays too, latest begun first. */
+export const portHistoryQuery = (name: string, port: string) =>
+  queryOptions({
+    queryKey: ["stays", "port", name, port],
+    queryFn: ({ signal }) =>
+      need(
+        api.GET("/api/v1/stays", {
+          params: { query: { switch: name, port, ended: true, limit: 50 } },
+          signal,
+        }),
+      ),
+  });
+
+export const comparisonQuery = (filter: { since: string; until?: string; switch?: string; group?: string }) =>
+  queryOptions({
+    queryKey: ["comparison", filter],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/comparison", { params: { query: { ...filter, limit: 1000 } }, signal })),
+  });
+
 export const roundsQuery = queryOptions({
   queryKey: ["rounds"],
   queryFn: ({ signal }) => need(api.GET("/api/v1/rounds", { signal })),

@@ -4,12 +4,18 @@ import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-quer
 import { createBrowserRouter, RouterProvider } from "react-router";
 import { ServiceProblem } from "../api/client";
 import { sessionQuery } from "../api/queries";
+import { ComparePage } from "../compare/ComparePage";
+import { EndpointPage } from "../endpoints/EndpointPage";
 import { FindPage } from "../find/FindPage";
+import { FindingPage } from "../findings/FindingPage";
+import { FindingsPage } from "../findings/FindingsPage";
+import { MapPage } from "../map/MapPage";
 import { SignIn } from "../session/SignIn";
 import { Answered, Nothing } from "../shared/Answered";
 import { Shell } from "../shared/Shell";
 import { SwitchesPage } from "../switches/SwitchesPage";
 import { SwitchPage } from "../switches/SwitchPage";
+import { VlanPage, VlansPage } from "../vlans/VlansPage";
 import { system } from "./theme";
 
 const router = createBrowserRouter([
@@ -17,6 +23,13 @@ const router = createBrowserRouter([
     element: <Shell />,
     children: [
       { path: "/", element: <FindPage /> },
+      { path: "/findings", element: <FindingsPage /> },
+      { path: "/findings/:id", element: <FindingPage /> },
+      { path: "/endpoints/:mac", element: <EndpointPage /> },
+      { path: "/map", element: <MapPage /> },
+      { path: "/vlans", element: <VlansPage /> },
+      { path: "/vlans/:id", element: <VlanPage /> },
+      { path: "/compare", element: <ComparePage /> },
       { path: "/switches", element: <SwitchesPage /> },
       { path: "/switches/:name", element: <SwitchPage /> },
       { path: "*", element: <Nothing>There is no such page.</Nothing> },

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import type { Endpoint, Place } from "../api/client";
 import { Age } from "../shared/Age";
 import { Grid, Sheet } from "../shared/Grid";
-import { portPath } from "../shared/links";
+import { endpointPath, portPath } from "../shared/links";
 import { State } from "../shared/State";
 import { markFragment, originText, vlanText } from "./model";
 
@@ -56,7 +56,14 @@ export function EndpointTable({
                   }}
                 >
                   <td className="mono">
-                    <Marked mac={one.mac} text={text} />
+                    <Link to={endpointPath(one.mac)}>
+                      <Marked mac={one.mac} text={text} />
+                    </Link>
+                    {one.label && (
+                      <chakra.div fontFamily="body" fontSize="13px">
+                        {one.label}
+                      </chakra.div>
+                    )}
                   </td>
                   <td className="mono">
                     {one.ips.join(", ")}

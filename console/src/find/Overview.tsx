@@ -3,16 +3,18 @@ import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import type { Switch } from "../api/client";
-import { changesQuery, healthQuery, switchesQuery } from "../api/queries";
+import { changesQuery, findingsQuery, healthQuery, switchesQuery } from "../api/queries";
+import { FindingTable, worstFirst } from "../findings/FindingTable";
 import { Age } from "../shared/Age";
 import { Answered, Nothing, Notice } from "../shared/Answered";
-import { Heading, Sheet } from "../shared/Grid";
+import { Heading, More, Sheet } from "../shared/Grid";
 import { switchPath } from "../shared/links";
 import { ChangeTable } from "../switches/ChangeTable";
 
 export function Overview() {
   const health = useQuery(healthQuery);
   const switches = useQuery(switchesQuery);
+  const findings = useQuery(findingsQuery({ state: ["open"], limit: 100 }));
   const changes = useQuery(changesQuery({ limit: 25 }));
   return (
     <Box>
@@ -23,6 +25,10 @@ export function Overview() {
               label="switches read"
               value={`${page.items.filter(isRead).length} of ${page.items.length}`}
             />
+            <Fact
+              label="findings open"
+              value={findings.data ? `${findings.data.items.length}${findings.data.next ? "+" : ""}` : "…"}
+            />
             <Fact label="endpoints known" value={health.data ? String(health.data.endpoints) : "…"} />
             <Fact label="oldest reading" value={<Oldest switches={page.items} />} />
           </Flex>
@@ -32,6 +38,20 @@ export function Overview() {
         <Notice tone="bad">The database is away: {health.data.database_note}</Notice>
       )}
       {switches.data && <Troubled switches={switches.data.items} />}
+      <Heading>
+        What needs a look <More to="/findings">all findings</More>
+      </Heading>
+      <Sheet tabIndex={0} aria-label="findings">
+        <Answered query={findings} rows={4}>
+          {(page) =>
+            page.items.length === 0 ? (
+              <Nothing>Nothing: no finding is open.</Nothing>
+            ) : (
+              <FindingTable findings={worstFirst(page.items).slice(0, 8)} />
+            )
+          }
+        </Answered>
+      </Sheet>
       <Heading>What changed lately</Heading>
       <Sheet tabIndex={0} aria-label="changes">
         <Answered query={changes} rows={10}>

@@ -1,5 +1,6 @@
 // The dense table of the console: a plain table styled by its one parent, which stays fast with many rows.
 import { chakra } from "@chakra-ui/react";
+import { Link } from "react-router";
 
 export const Grid = chakra("table", {
   base: {
@@ -37,3 +38,33 @@ export const Sheet = chakra("section", {
 });
 
 export const Heading = chakra("h2", { base: { fontSize: "17px", fontWeight: 700, margin: "22px 0 8px" } });
+
+/** A way from a heading to all of what it shows a part of. */
+export const More = chakra(Link, {
+  base: { marginLeft: "10px", fontSize: "14px", fontWeight: 600, color: "tarn" },
+});
+
+export const Title = chakra("h1", { base: { fontSize: "24px", fontWeight: 700, marginBottom: "10px" } });
+
+/** Names and values side by side. */
+export const Facts = chakra("dl", {
+  base: {
+    display: "flex",
+    flexWrap: "wrap",
+    gap: "6px 30px",
+    margin: "10px 0 4px",
+    "& dt": { color: "soft", fontSize: "13px" },
+    "& dd": { fontWeight: 600 },
+  },
+});
+
+export const Field = chakra("input", {
+  base: {
+    padding: "4px 8px",
+    bg: "sheet",
+    border: "1px solid",
+    borderColor: "line",
+    borderRadius: "4px",
+    _placeholder: { color: "soft" },
+  },
+});

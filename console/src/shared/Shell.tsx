@@ -50,9 +50,13 @@ export function Shell() {
         </Link>
         <Flex as="nav" gap="4px" aria-label="views">
           <BarLink to="/" end>
-            Find
+            Today
           </BarLink>
+          <BarLink to="/findings">Findings</BarLink>
           <BarLink to="/switches">Switches</BarLink>
+          <BarLink to="/map">Map</BarLink>
+          <BarLink to="/vlans">VLANs</BarLink>
+          <BarLink to="/compare">Compare</BarLink>
         </Flex>
         <chakra.span marginLeft="auto" color="soft" fontSize="13px">
           <kbd>/</kbd> find

@@ -19,6 +19,16 @@ const LOOKS: Record<string, { sign: string; color: string }> = {
   appeared: { sign: "+", color: "good" },
   returned: { sign: "↩", color: "good" },
   moved: { sign: "→", color: "tarn" },
+  note: { sign: "○", color: "soft" },
+  warning: { sign: "△", color: "warn" },
+  serious: { sign: "◆", color: "bad" },
+  open: { sign: "●", color: "kite" },
+  acknowledged: { sign: "◐", color: "tarn" },
+  cleared: { sign: "✓", color: "good" },
+  sure: { sign: "●", color: "good" },
+  likely: { sign: "◐", color: "warn" },
+  doubtful: { sign: "?", color: "bad" },
+  "came back": { sign: "↩", color: "good" },
   restarted: { sign: "⟳", color: "kite" },
 };
 

@@ -5,4 +5,19 @@ export const switchPath = (name: string) => `/switches/${encodeURIComponent(name
 export const portPath = (switchName: string, port: string) =>
   `${switchPath(switchName)}?port=${encodeURIComponent(port)}`;
 
+export const endpointPath = (mac: string) => `/endpoints/${encodeURIComponent(mac)}`;
+
+export const findingPath = (id: number) => `/findings/${id}`;
+
+export const vlanPath = (id: number) => `/vlans/${id}`;
+
+/** The map with the way of an endpoint on it. */
+export const mapPath = (mac?: string) => (mac ? `/map?mac=${encodeURIComponent(mac)}` : "/map");
+
+/** A list as a file; `shape` is the file's ending. */
+export const exportPath = (list: string, shape: string, filters: Record<string, string> = {}) =>
+  `/api/v1/exports/${list}.${shape}?${new URLSearchParams(filters)}`;
+
+export const reportPath = (name: string) => `/api/v1/switches/${encodeURIComponent(name)}/report`;
+
 export const findPath = (text: string) => `/?q=${encodeURIComponent(text)}`;

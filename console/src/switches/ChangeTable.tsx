@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import type { Change } from "../api/client";
 import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
-import { findPath, portPath, switchPath } from "../shared/links";
+import { endpointPath, portPath, switchPath } from "../shared/links";
 import { State } from "../shared/State";
 import { clockTime } from "../shared/time";
 
@@ -32,7 +32,7 @@ export function ChangeTable({ changes }: { changes: Change[] }) {
             <td>
               <State of={one.kind} />
             </td>
-            <td className="mono">{one.mac && <Link to={findPath(one.mac)}>{one.mac}</Link>}</td>
+            <td className="mono">{one.mac && <Link to={endpointPath(one.mac)}>{one.mac}</Link>}</td>
             <td className="tight">
               <Link to={one.port ? portPath(one.switch, one.port) : switchPath(one.switch)}>
                 {one.switch}

@@ -3,17 +3,19 @@ import { Box, Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { useParams, useSearchParams } from "react-router";
-import { api, need, type Switch } from "../api/client";
+import { api, need, type Port, type Switch } from "../api/client";
 import { changesQuery, neighboursQuery, onSwitchQuery, portsQuery, switchQuery } from "../api/queries";
 import { Age } from "../shared/Age";
 import { Answered, Nothing, Notice, Trouble } from "../shared/Answered";
 import { Heading, Sheet } from "../shared/Grid";
+import { reportPath } from "../shared/links";
 import { State } from "../shared/State";
 import { clockTime } from "../shared/time";
 import { ChangeTable } from "./ChangeTable";
 import { addressText, byPort, filterPorts, tableUse } from "./model";
 import { NeighbourTable } from "./NeighbourTable";
 import { PortFace } from "./PortFace";
+import { PortPanel } from "./PortPanel";
 import { PortTable } from "./PortTable";
 
 export function SwitchPage() {
@@ -92,9 +94,18 @@ function Identity({ one }: { one: Switch }) {
         <chakra.span color="soft">
           {[one.location, one.description, addressText(one)].filter(Boolean).join(" · ")}
         </chakra.span>
+        <chakra.a
+          href={reportPath(one.name)}
+          target="_blank"
+          rel="noreferrer"
+          marginLeft="auto"
+          color="tarn"
+          fontWeight={600}
+        >
+          Printable report
+        </chakra.a>
         <Button
           size="sm"
-          marginLeft="auto"
           bg="tarn"
           color="onTarn"
           loading={read.isPending}
@@ -134,6 +145,10 @@ function Identity({ one }: { one: Switch }) {
   );
 }
 
+function chosenPort(ports: Port[], chosen: string | null): Port | undefined {
+  return ports.find((port) => port.name === chosen);
+}
+
 function Ports({ name }: { name: string }) {
   const ports = useQuery(portsQuery(name));
   const stays = useQuery(onSwitchQuery(name));
@@ -165,6 +180,7 @@ function Ports({ name }: { name: string }) {
                 choose={(port) => setParams(port ? { port } : {}, { replace: true })}
               />
             </Sheet>
+            {chosenPort(all, chosen) && <PortPanel port={chosenPort(all, chosen) as Port} />}
             <Flex align="center" gap="12px" margin="14px 0 8px">
               <chakra.label htmlFor="narrow">Narrow down</chakra.label>
               <chakra.input

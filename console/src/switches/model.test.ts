@@ -1,7 +1,17 @@
 import { expect, it } from "vitest";
 import type { Port, Round, Stay, Switch } from "../api/client";
 import { span } from "../shared/time";
-import { byPort, filterPorts, groupsOf, portUse, roundText, speedText, tableUse, vlanRanges } from "./model";
+import {
+  byPort,
+  filterPorts,
+  groupsOf,
+  portUse,
+  roundText,
+  speedText,
+  steps,
+  tableUse,
+  vlanRanges,
+} from "./model";
 
 const port = (values: Partial<Port>): Port => ({
   switch: "quay-1",
@@ -22,12 +32,16 @@ const port = (values: Partial<Port>): Port => ({
   present: 0,
   quiet: 0,
   leads_to: [],
+  role: "access",
+  role_by_hand: false,
+  role_why: "",
+  beyond: "",
   ...values,
 });
 const stay = (portName: string, mac: string, vlan: number) => ({ port: portName, mac, vlan }) as Stay;
 
 it("tells ports apart by what they are to their user", () => {
-  expect(portUse(port({ present: 40, leads_to: ["core-1"] }))).toBe("uplink");
+  expect(portUse(port({ present: 40, leads_to: ["core-1"], role: "uplink" }))).toBe("uplink");
   expect(portUse(port({ present: 1 }))).toBe("used");
   expect(portUse(port({ quiet: 1 }))).toBe("quiet");
   expect(portUse(port({}))).toBe("silent");
@@ -62,6 +76,20 @@ it("says speeds and spans as people do", () => {
     "2 h",
     "1 d",
   ]);
+});
+
+it("draws counts as steps", () => {
+  const at = (minutes: number) => new Date(minutes * 60_000).toISOString();
+  const path = steps(
+    [
+      { at: at(0), count: 0 },
+      { at: at(5), count: 2 },
+    ],
+    10 * 60_000,
+    100,
+    44,
+  );
+  expect(path).toBe("M0 44.0H50.0V4.0H100");
 });
 
 it("says how far a round is and what is left of it", () => {

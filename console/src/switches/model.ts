@@ -37,11 +37,30 @@ export function addressText(one: Switch): string {
   return one.source === "files" ? "comes by file" : `${one.host}:${one.port}`;
 }
 
+/** A line in steps for counts over time, as an SVG path in a box of the given size. */
+export function steps(
+  counts: { at: string; count: number }[],
+  now: number,
+  width: number,
+  height: number,
+): string {
+  const first = counts[0];
+  if (!first) return "";
+  const from = Date.parse(first.at);
+  const most = Math.max(...counts.map((one) => one.count), 1);
+  const x = (at: number) => ((at - from) / Math.max(1, now - from)) * width;
+  const y = (count: number) => height - (count / most) * (height - 4);
+  const moves = counts
+    .slice(1)
+    .map((one) => `H${x(Date.parse(one.at)).toFixed(1)}V${y(one.count).toFixed(1)}`);
+  return `M0 ${y(first.count).toFixed(1)}${moves.join("")}H${width}`;
+}
+
 export type PortUse = "uplink" | "used" | "silent" | "quiet" | "down";
 
 /** What a port is to the eye: how the drawing tells ports apart. */
 export function portUse(port: Port): PortUse {
-  if (port.leads_to.length > 0) return "uplink";
+  if (port.role === "uplink") return "uplink";
   if (port.oper === "down") return "down";
   if (port.present > 0) return "used";
   return port.quiet > 0 ? "quiet" : "silent";

@@ -38,10 +38,12 @@ def add_commands(commands: Any) -> None:
             thing.add_argument(word, type=int if word == "vlan" else str, help=f"the {word}")
         if name != "switch":
             thing.add_argument("--ended", action="store_true", help="also who was there before")
+            thing.add_argument("--at", metavar="WHEN", help="who was there then (2h, 14:05, a full time)")
         else:
             thing.add_argument(
                 "--addresses", action="store_true", help="list the addresses instead of the ports"
             )
+            thing.add_argument("--at", metavar="WHEN", help="the addresses that were there then")
         _add_limit(thing)
 
     changed = add_command(
@@ -100,7 +102,7 @@ def run_find(context: Context) -> Exit:
 
 def run_on_switch(context: Context) -> Exit:
     args, out = context.args, context.out
-    if args.addresses:
+    if args.addresses or args.at:
         return _show_stays(context, switch=args.switch)
     with context.client() as client:
         answer = client.ask(ports(args.switch))
@@ -157,8 +159,9 @@ def run_health(context: Context) -> Exit:
 
 def _show_stays(context: Context, **where: Any) -> Exit:
     out, limit = context.out, context.args.limit
+    at = parse_instant(context.args.at, context.now()) if context.args.at else None
     with context.client() as client:
-        answer = list(islice(client.each(stays(**where, limit=min(limit, 1000))), limit))
+        answer = list(islice(client.each(stays(**where, at=at, limit=min(limit, 1000))), limit))
     words = " ".join(str(value) for name, value in where.items() if name != "ended")
     out.rows(answer, columns.stays(out), empty=f"nobody is on {words}")
     _say_cut(context, len(answer))

@@ -17,6 +17,7 @@ _HEALTH = {
     "off": "dim",
     "unread": "",
 }
+_DIFFERENCE = {"appeared": "green", "came back": "green", "gone": "dim", "moved": "cyan"}
 _SEVERITY = {"note": "dim", "warning": "yellow", "serious": "red"}
 _CHANGE = {
     "appeared": "green",
@@ -74,7 +75,7 @@ def stays(out: Output) -> list[Column[api.Stay]]:
         Column("seen", lambda one: one.seen_at, shown=lambda one: f"{out.age(one.seen_at)} ago"),
         Column("ended", lambda one: one.ended_at),
         Column("why", lambda one: one.ending or ""),
-        Column("leads to", lambda one: one.leads_to),
+        Column("leads to", lambda one: one.leads_to, shown=lambda one: _leads(one.leads_to)),
     ]
 
 
@@ -142,7 +143,7 @@ def ports(out: Output) -> list[Column[api.Port]]:
         Column("speed", lambda one: one.speed_bps, shown=lambda one: speed(one.speed_bps), right=True),
         Column("present", lambda one: one.present, right=True),
         Column("quiet", lambda one: one.quiet, right=True),
-        Column("leads to", lambda one: one.leads_to),
+        Column("leads to", lambda one: one.leads_to, shown=lambda one: _leads(one.leads_to)),
         Column("label", lambda one: one.alias),
         Column("role", lambda one: one.role),
         Column("because", lambda one: one.role_why),
@@ -229,6 +230,25 @@ def shared_addresses() -> list[Column[api.SharedAddress]]:
     ]
 
 
+def compared() -> list[Column[api.Compared]]:
+    return [
+        Column("at", lambda one: one.at),
+        Column("address", lambda one: one.mac, style=lambda _: "bold"),
+        Column("difference", lambda one: one.difference, style=lambda one: _DIFFERENCE[one.difference]),
+        Column("before", lambda one: one.before),
+        Column("after", lambda one: one.after),
+    ]
+
+
+def vlans() -> list[Column[api.VlanSummary]]:
+    return [
+        Column("vlan", lambda one: one.id, right=True, style=lambda _: "bold"),
+        Column("name", lambda one: one.names),
+        Column("switches", lambda one: one.switches, right=True),
+        Column("present", lambda one: one.present, right=True),
+    ]
+
+
 def rounds(out: Output) -> list[Column[api.Round]]:
     return [
         Column("round", lambda one: one.id, right=True, style=lambda _: "bold"),
@@ -270,6 +290,11 @@ def makers() -> list[Column[api.Maker]]:
         Column("prefix", lambda one: one.prefix, style=lambda _: "bold"),
         Column("maker", lambda one: one.maker),
     ]
+
+
+def _leads(names: list[str]) -> str:
+    """The next switch, and how many more are behind it."""
+    return names[0] + (f" and {len(names) - 1} more" if len(names) > 1 else "") if names else ""
 
 
 def _address(one: api.Switch) -> str:

@@ -12,6 +12,7 @@ from kiteroll.cli import (
     files,
     findings,
     inventory,
+    looking,
     makers,
     probe,
     rounds,
@@ -34,6 +35,7 @@ def build_parser() -> argparse.ArgumentParser:
     for module in (
         asking,
         endpoints,
+        looking,
         findings,
         inventory,
         rounds,

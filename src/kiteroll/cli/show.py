@@ -71,6 +71,11 @@ class Output:
     def json(self, value: Any) -> None:
         sys.stdout.write(json.dumps(_plain(value), indent=2, ensure_ascii=False) + "\n")
 
+    def json_line(self, value: Any) -> None:
+        """One object a line, for streams; written at once."""
+        sys.stdout.write(json.dumps(_plain(value), ensure_ascii=False) + "\n")
+        sys.stdout.flush()
+
     def facts(self, facts: Iterable[tuple[str, Any]]) -> None:
         """Names and values, one a line, for people."""
         table = Table(box=None, show_header=False, padding=(0, 2, 0, 0))

@@ -1,6 +1,7 @@
 """Asking the questions, synchronously and asynchronously. Both share every decision."""
 
 import asyncio
+import json
 import time
 from collections.abc import AsyncIterator, Iterator
 from types import TracebackType
@@ -18,6 +19,9 @@ T = TypeVar("T")
 PAUSES_S = (0.2, 1.0)
 """Waits before each further try of a safe call."""
 _CONNECT_S = 5.0
+_DOWNLOAD_S = 120.0
+_SILENCE_S = 60.0
+"""The live stream says every few seconds that it is alive."""
 _AGAIN = frozenset({502, 503})
 
 
@@ -57,6 +61,36 @@ class Client:
             if page.next is None:
                 return
             question = question.at(page.next)
+
+    def download(self, path: str, **params: Any) -> Iterator[bytes]:
+        """The pieces of a file (exports, reports), as they come. `path` is below /api/v1."""
+        given = {name: value for name, value in params.items() if value is not None}
+        timeout = httpx.Timeout(_DOWNLOAD_S, connect=_CONNECT_S)
+        try:
+            with self._http.stream("GET", path, params=given, timeout=timeout) as response:
+                if not response.is_success:
+                    response.read()
+                    raise _problem(response)
+                yield from response.iter_bytes()
+        except httpx.TransportError as error:
+            raise ServiceUnreachable(self.url, str(error) or type(error).__name__) from error
+
+    def follow(self) -> Iterator[tuple[str, Any]]:
+        """The live stream: (event, what it says), until the service or the connection ends."""
+        timeout = httpx.Timeout(_SILENCE_S, connect=_CONNECT_S)
+        try:
+            with self._http.stream("GET", "/stream", timeout=timeout) as response:
+                if not response.is_success:
+                    response.read()
+                    raise _problem(response)
+                event = ""
+                for line in response.iter_lines():
+                    if line.startswith("event: "):
+                        event = line.removeprefix("event: ")
+                    elif line.startswith("data: "):
+                        yield event, json.loads(line.removeprefix("data: "))
+        except httpx.TransportError as error:
+            raise ServiceUnreachable(self.url, str(error) or type(error).__name__) from error
 
 
 class AsyncClient:
@@ -121,10 +155,14 @@ def _read(question: Question[T], response: httpx.Response) -> T:
             return question.answer.validate_json(response.content or b"null")
         except ValidationError as odd:
             raise ServiceError(_odd(response, f"its answer is not understood: {odd}")) from odd
+    raise _problem(response)
+
+
+def _problem(response: httpx.Response) -> ServiceError:
     try:
-        raise ServiceError(Problem.model_validate_json(response.content))
-    except ValidationError as odd:
-        raise ServiceError(_odd(response, "something else than Kite Roll answered")) from odd
+        return ServiceError(Problem.model_validate_json(response.content))
+    except ValidationError:
+        return ServiceError(_odd(response, "something else than Kite Roll answered"))
 
 
 def _odd(response: httpx.Response, why: str) -> Problem:

@@ -162,6 +162,44 @@ def change_port(switch: str, port: str, change: api.PortChange) -> Question[list
     return Question(method="PATCH", path=path, body=body, answer=TypeAdapter(list[api.Port]))
 
 
+def comparison(
+    since: datetime,
+    *,
+    until: datetime | None = None,
+    switch: str | None = None,
+    group: str | None = None,
+    limit: int = 200,
+) -> ListQuestion[api.Compared]:
+    """What differs between two instants, by address; until now unless `until` is given."""
+    return _list(
+        "/comparison",
+        TypeAdapter(PageOf[api.Compared]),
+        since=since.isoformat(),
+        until=until and until.isoformat(),
+        switch=switch,
+        group=group,
+        limit=limit,
+    )
+
+
+def network_map() -> Question[api.NetworkMap]:
+    return _get("/map", TypeAdapter(api.NetworkMap))
+
+
+def all_vlans() -> Question[list[api.VlanSummary]]:
+    return _get("/vlans", TypeAdapter(list[api.VlanSummary]))
+
+
+def vlan_ports(number: int) -> Question[list[api.VlanPort]]:
+    return _get(f"/vlans/{number}/ports", TypeAdapter(list[api.VlanPort]))
+
+
+def crowd(switch: str, port: str, *, days: float = 7) -> Question[list[api.CountStep]]:
+    """How many were at a port over time."""
+    path = f"/switches/{_part(switch)}/crowds/{_part(port)}"
+    return _get(path, TypeAdapter(list[api.CountStep]), days=days)
+
+
 def rounds() -> Question[list[api.Round]]:
     return _get("/rounds", TypeAdapter(list[api.Round]))
 
@@ -297,10 +335,11 @@ def stays(
     vlan: int | None = None,
     mac: str | None = None,
     ended: bool = False,
+    at: datetime | None = None,
     uplinks: bool = True,
     limit: int = 200,
 ) -> ListQuestion[api.Stay]:
-    """Who is at a switch, port or VLAN; with `ended` also who was."""
+    """Who is at a switch, port or VLAN; with `ended` also who was, with `at` who was there then."""
     return _list(
         "/stays",
         TypeAdapter(PageOf[api.Stay]),
@@ -309,6 +348,7 @@ def stays(
         vlan=vlan,
         mac=mac,
         ended=ended or None,
+        at=at and at.isoformat(),
         uplinks=None if uplinks else False,
         limit=limit,
     )

@@ -9,9 +9,20 @@ from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
 
-from kiteroll.core.changes import Appeared, Awaited, Change, Gone, Moved, Quiet, Resumed, Returned
+from kiteroll.core.changes import (
+    Appeared,
+    Awaited,
+    Change,
+    Gone,
+    Moved,
+    Quiet,
+    Restarted,
+    Resumed,
+    Returned,
+)
 from kiteroll.core.findings.addresses import WAIT, PortFacts, judge, shared_by_design
 from kiteroll.core.findings.model import Sign, Thresholds
+from kiteroll.core.findings.standing import restarted
 from kiteroll.core.findings.storms import Storms
 from kiteroll.core.home import Home, Sighting, choose_home, sighting
 from kiteroll.core.mac import MacAddress
@@ -99,6 +110,7 @@ class Replay:
         signs = self._storms.take(
             reading.switch, changes, reading.device.topology_changes, self.topology(), now
         )
+        signs += [restarted(change) for change in changes if isinstance(change, Restarted)]
         macs = {
             change.mac for change in changes if isinstance(change, Appeared | Moved | Gone | Quiet | Returned)
         }

@@ -95,6 +95,7 @@ def read(net: Net, name: str) -> Reading:
             uptime_ticks=int((now - switch.booted_at) * 100),
             ageing=timedelta(seconds=AGEING_S),
             bridge_address=switch.mac if net.lldp else None,
+            topology_changes=switch.topology_changes,
         ),
         ports=tuple(
             Port(

@@ -87,6 +87,11 @@ class World:
         self.after(self._random.uniform(0, host.every_s), lambda: self._talk(host))
         return host
 
+    @property
+    def cables(self) -> dict[tuple[str, int], tuple[str, int]]:
+        """Each end of a cable between switches to its other end."""
+        return self._cables
+
     # --- what happens to it ---------------------------------------------------------------
 
     def plug(self, host: Host, at: tuple[str, int]) -> None:

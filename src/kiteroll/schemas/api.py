@@ -501,6 +501,64 @@ class PortChange(Model):
     """The operator's word; null takes it back."""
 
 
+class Compared(Answer):
+    """How an endpoint differs between two instants."""
+
+    mac: MacText
+    difference: Literal["appeared", "came back", "gone", "moved"]
+    at: Instant
+    before: list[str]
+    after: list[str]
+    """Places on ports that lead to no switch."""
+
+
+class CountStep(Answer):
+    at: Instant
+    count: int
+    """How many from then on."""
+
+
+class VlanSummary(Answer):
+    id: int
+    names: list[str]
+    switches: int
+    present: int
+
+
+class VlanPort(Answer):
+    switch: str
+    port: str
+    alias: str
+    tagged: bool
+    default: bool
+    """Untagged frames that come in belong to it."""
+    oper: Literal["up", "down", "unknown"]
+
+
+class MapLink(Answer):
+    """A cable between switches, as far as each end is known."""
+
+    a: str
+    a_port: str
+    b: str
+    b_port: str | None
+    why: str
+
+
+class MapSwitch(Answer):
+    name: str
+    site: str
+    health: Health
+    present: int
+    findings: int
+    """Open ones that concern it."""
+
+
+class NetworkMap(Answer):
+    switches: list[MapSwitch]
+    links: list[MapLink]
+
+
 class Hop(Answer):
     """One switch on the way to an endpoint."""
 

@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from kiteroll.collect.rounds import Attempt
+from kiteroll.core.compare import Compared
 from kiteroll.core.findings.model import State, Thresholds
 from kiteroll.core.home import Sighting, choose_home, order, sighting
 from kiteroll.core.mac import MacAddress
@@ -173,6 +174,14 @@ def stay_answer(row: PlacedStay, topology: TopologyView) -> api.Stay:
     return api.Stay(mac=row.stay.mac, **_place_fields(row, topology.get()))  # type: ignore[arg-type]
 
 
+def stay_as_of(row: PlacedStay, topology: TopologyView, at: datetime) -> api.Stay:
+    """A stay as it was at an instant that it covers: what came later is left out."""
+    quiet = row.stay.quiet_at is not None and row.stay.quiet_at <= at
+    seen_at = min(row.seen_at, at)
+    later = {"ended_at": None, "ending": None, "life": "quiet" if quiet else "present", "seen_at": seen_at}
+    return stay_answer(row, topology).model_copy(update=later)
+
+
 def endpoint_answers(
     database: Database,
     macs: Sequence[MacAddress],
@@ -267,6 +276,16 @@ def finding_answer(
         acknowledged_until=one.acknowledged_until,
         parts=parts,
         part_of=None if explained_by is None else explained_by.id,
+    )
+
+
+def compared_answer(one: Compared) -> api.Compared:
+    return api.Compared(
+        mac=one.mac,  # type: ignore[arg-type]  # the model turns it into text
+        difference=one.difference.value,
+        at=one.at,
+        before=[str(place) for place in one.before],
+        after=[str(place) for place in one.after],
     )
 
 

@@ -15,6 +15,7 @@ from kiteroll.service.access import signed_in
 from kiteroll.service.api import (
     credentials,
     endpoints,
+    exports,
     files,
     findings,
     history,
@@ -22,6 +23,7 @@ from kiteroll.service.api import (
     session,
     state,
     switches,
+    views,
 )
 from kiteroll.service.life import Service
 
@@ -60,7 +62,7 @@ def make_app(service: Service) -> FastAPI:
     v1 = APIRouter(prefix="/api/v1")
     v1.include_router(session.router)
     guarded = [Depends(signed_in)]
-    for module in (switches, credentials, rounds, files, findings, endpoints, history, state):
+    for module in (switches, credentials, rounds, files, findings, endpoints, history, state, views, exports):
         v1.include_router(module.router, dependencies=guarded)
     app.include_router(v1)
     _serve_health(app, service)

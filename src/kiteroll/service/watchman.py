@@ -20,8 +20,8 @@ from kiteroll.core.errors import KiteRollError, NotFound
 from kiteroll.core.findings.addresses import WAIT, WATCH_FOR, Facts, PortFacts, judge, shared_by_design
 from kiteroll.core.findings.book import FindingBook
 from kiteroll.core.findings.ips import contested
-from kiteroll.core.findings.model import Evidence, Finding, Kind, Severity, Sign, Subject, Thresholds
-from kiteroll.core.findings.standing import SwitchFacts, standing
+from kiteroll.core.findings.model import Finding, Kind, Sign, Thresholds
+from kiteroll.core.findings.standing import SwitchFacts, restarted, standing
 from kiteroll.core.findings.storms import Storms
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Reading
@@ -135,7 +135,7 @@ class Watchman:
                     case Appeared() | Moved() | Gone() | Quiet() | Returned():
                         self._waiting.setdefault(change.mac, now)
                     case Restarted():
-                        signs.append(_restarted(change))
+                        signs.append(restarted(change))
         return signs
 
     def _from_addresses(self, now: datetime) -> list[Sign]:
@@ -232,17 +232,4 @@ def _switch_facts(row: SwitchRow, present: int, now: datetime) -> SwitchFacts:
         table_size=row.table_size,
         discards_rose_at=row.discards_rose_at,
         late_since=row.last_complete_at + LATE * interval if late and row.last_complete_at else None,
-    )
-
-
-def _restarted(change: Restarted) -> Sign:
-    return Sign(
-        kind=Kind.RESTARTED,
-        severity=Severity.NOTE,
-        subject=Subject(switch=change.switch),
-        title=f"{change.switch} restarted",
-        cause="its uptime began anew: power, a crash, or somebody restarted it",
-        evidence=(Evidence(change.booted_at, "it started, with an empty table"),),
-        first_at=change.booted_at,
-        last_at=change.at,
     )

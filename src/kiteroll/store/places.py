@@ -46,6 +46,8 @@ class Filters:
     open_only: bool = True
     without_ports: frozenset[int] = frozenset()
     """Ids of ports to leave out."""
+    at: datetime | None = None
+    """Those that covered this instant, open or not."""
 
 
 def placed(filters: Filters) -> Select[Any]:
@@ -77,6 +79,9 @@ def placed(filters: Filters) -> Select[Any]:
             query = query.where(column == value)
     if filters.without_ports:
         query = query.where(stay.c.port_id.not_in(filters.without_ports))
+    if filters.at is not None:
+        covering = or_(stay.c.ended_at.is_(None), stay.c.ended_at > filters.at)
+        return query.where(stay.c.began_at <= filters.at, covering)
     return query.where(stay.c.ended_at.is_(None)) if filters.open_only else query
 
 
@@ -130,6 +135,51 @@ def places_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAdd
         for row in connection.execute(placed(Filters(open_only=False)).where(stay.c.id.in_(latest))):
             found[row.mac].append(placed_stay(row))
     return found
+
+
+def changed_macs(
+    connection: Connection,
+    begin: datetime,
+    end: datetime,
+    switch_ids: Sequence[int] | None,
+    after: int,
+    limit: int,
+) -> list[MacAddress]:
+    """Addresses above `after` with a stay that began or ended in [begin, end), ascending: only
+    those can differ between the two instants."""
+    began = select(stay.c.mac).where(stay.c.began_at >= begin, stay.c.began_at < end, stay.c.mac > after)
+    ended = select(stay.c.mac).where(stay.c.ended_at >= begin, stay.c.ended_at < end, stay.c.mac > after)
+    if switch_ids is not None:
+        began = began.where(stay.c.switch_id.in_(switch_ids))
+        ended = ended.where(stay.c.switch_id.in_(switch_ids))
+    either = began.union(ended).subquery()
+    return list(connection.execute(select(either.c.mac).order_by(either.c.mac).limit(limit)).scalars())
+
+
+def stays_covering(
+    connection: Connection, macs: Sequence[MacAddress], instants: Sequence[datetime], filters: Filters
+) -> dict[MacAddress, list[PlacedStay]]:
+    """Stays of these addresses that cover any of the instants."""
+    found: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in macs}
+    if not macs:
+        return found
+    covering = [
+        and_(stay.c.began_at <= at, or_(stay.c.ended_at.is_(None), stay.c.ended_at > at)) for at in instants
+    ]
+    query = placed(filters).where(stay.c.mac.in_(macs), or_(*covering))
+    for row in connection.execute(query):
+        found[row.mac].append(placed_stay(row))
+    return found
+
+
+def intervals_of_port(
+    connection: Connection, port_id: int, since: datetime
+) -> list[tuple[datetime, datetime | None]]:
+    """When somebody was at a port, as far as it reaches past `since`."""
+    query = select(stay.c.began_at, stay.c.ended_at).where(
+        stay.c.port_id == port_id, or_(stay.c.ended_at.is_(None), stay.c.ended_at > since)
+    )
+    return [(began, ended) for began, ended in connection.execute(query)]
 
 
 def first_seen(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, datetime]:

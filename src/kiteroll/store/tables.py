@@ -201,6 +201,7 @@ stay = Table(
     Index("stay_port", "port_id", "ended_at"),
     Index("stay_vlan", "vlan", "ended_at"),
     Index("stay_ended", "ended_at"),
+    Index("stay_began", "began_at"),
 )
 
 ip_stay = Table(

@@ -5,7 +5,7 @@ One finding per kind and subject, however often it comes: evidence is added, nev
 
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from kiteroll.core.findings.model import (
     MOST_EVIDENCE,
@@ -27,6 +27,10 @@ _EXPLAINS = {
     Kind.FLAPPING: frozenset({Kind.MOVED}),
 }
 """Kinds whose findings are part of one of this kind: of the same address, or at the same ports."""
+
+
+_BEFORE = timedelta(minutes=2)
+"""A loop makes addresses jump for a while before enough of them are seen to call it one."""
 
 
 class FindingBook:
@@ -61,7 +65,7 @@ class FindingBook:
         changed = []
         for key, one in list(self._live.items()):
             if now - one.last_at >= self.thresholds.quiet_time(one.kind):
-                changed.append(replace(one, state=State.CLEARED, cleared_at=now, part_of=""))
+                changed.append(replace(one, state=State.CLEARED, cleared_at=now))
                 del self._live[key]
             elif (
                 one.state is State.ACKNOWLEDGED
@@ -70,7 +74,14 @@ class FindingBook:
             ):
                 self._live[key] = replace(one, state=State.OPEN, acknowledged_until=None)
                 changed.append(self._live[key])
-        return changed
+        return changed + self._released()
+
+    def _released(self) -> list[Finding]:
+        """Findings that are still live when what explained them is over: they stand for themselves."""
+        found = [one for one in self._live.values() if one.part_of and one.part_of not in self._live]
+        for one in found:
+            self._live[one.key] = replace(one, part_of="")
+        return [self._live[one.key] for one in found]
 
     def acknowledge(self, key: str, by: str, note: str, until: datetime | None) -> Finding | None:
         """None when it is not live."""
@@ -86,7 +97,7 @@ class FindingBook:
         known = self._live.pop(key, None)
         if known is None:
             return None
-        return replace(known, state=State.CLEARED, cleared_at=now, cleared_by=by, part_of="")
+        return replace(known, state=State.CLEARED, cleared_at=now, cleared_by=by)
 
     def _explained_by(self, one: Finding) -> str:
         return next((other.key for other in self._live.values() if _explains(other, one)), "")
@@ -106,6 +117,9 @@ def _explains(one: Finding, other: Finding) -> bool:
         return one.subject.mac == other.subject.mac
     if other.kind is Kind.FILLING:
         return one.subject.switch == other.subject.switch
+    if one.kind is Kind.LOOP and other.kind is not Kind.MOVED:
+        # What goes round reaches the whole VLAN: addresses jump far from the loop as well.
+        return other.first_at >= one.first_at - _BEFORE
     return bool(one.places & other.places)
 
 

@@ -4,6 +4,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from kiteroll.core.changes import Restarted
 from kiteroll.core.findings.model import Evidence, Kind, Severity, Sign, Subject, Thresholds
 
 
@@ -117,4 +118,17 @@ def _silent(port: QuietPort, since: datetime, now: datetime) -> Sign:
         first_at=since,
         last_at=now,
         places=frozenset({(port.switch, port.port)}),
+    )
+
+
+def restarted(change: Restarted) -> Sign:
+    return Sign(
+        kind=Kind.RESTARTED,
+        severity=Severity.NOTE,
+        subject=Subject(switch=change.switch),
+        title=f"{change.switch} restarted",
+        cause="its uptime began anew: power, a crash, or somebody restarted it",
+        evidence=(Evidence(change.booted_at, "it started, with an empty table"),),
+        first_at=change.booted_at,
+        last_at=change.at,
     )

@@ -53,10 +53,11 @@ class Storms:
         if topology_changes is not None:
             self._topology_changes[switch] = topology_changes
         rose = before is not None and topology_changes is not None and topology_changes > before
-        return [*self._loops(switch, rose, now), *self._floods(switch, topology, now)]
+        return [*self._loops(switch, rose, topology, now), *self._floods(switch, topology, now)]
 
-    def _loops(self, switch: str, rose: bool, now: datetime) -> Iterator[Sign]:
-        """Many addresses to and fro between the same ports. One way only is a new path, no loop."""
+    def _loops(self, switch: str, rose: bool, topology: Topology, now: datetime) -> Iterator[Sign]:
+        """Many addresses to and fro between the same ports. One way only is a new path, no loop; and
+        where both ports lead to other switches, the loop is behind one of them and told there."""
         there: dict[frozenset[str], dict[tuple[str, str], list[_Step]]] = defaultdict(
             lambda: defaultdict(list)
         )
@@ -66,6 +67,8 @@ class Storms:
         found = []
         for ports, ways in there.items():
             macs = {step.mac for steps in ways.values() for step in steps}
+            if all(topology.role((switch, port)).role is Role.UPLINK for port in ports):
+                continue
             both_ways = len(ways) == 2 and min(map(len, ways.values())) >= 2
             if len(macs) >= self._limits.storm_addresses and both_ways:
                 found.append((len(macs), sorted(ports), [s for steps in ways.values() for s in steps]))

@@ -1,17 +1,26 @@
 """Endpoints: listed, found by fragment, looked at one by one; and who is on a switch, port or VLAN."""
 
+from collections.abc import Sequence
 from dataclasses import asdict
+from datetime import datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
-from kiteroll.core.errors import NotFound
+from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.home import choose_home, way_to
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.makers import parse_prefix
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.service.answers import endpoint_answers, ip_answer, neighbour_answer, sighting_of, stay_answer
+from kiteroll.service.answers import (
+    endpoint_answers,
+    ip_answer,
+    neighbour_answer,
+    sighting_of,
+    stay_answer,
+    stay_as_of,
+)
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, WithUplinks
 from kiteroll.service.search import find
 from kiteroll.store import inventory, makers, names, neighbours, places, record
@@ -36,6 +45,12 @@ def list_endpoints(service: Running, cursor: Cursor = None, limit: Limit = 100) 
     macs = [mac for mac, _ in page.items]
     items = endpoint_answers(service.database, macs, service.topology, service.maker_of)
     return PageOf(items=items, next=page.next)
+
+
+def answers_of(service: Running, macs: Sequence[str]) -> list[api.Endpoint]:
+    """The known ones among these addresses, in their order."""
+    addresses = [MacAddress.parse(mac) for mac in macs]
+    return endpoint_answers(service.database, addresses, service.topology, service.maker_of)
 
 
 @router.get("/endpoints/{mac}", summary="One endpoint and where it is")
@@ -120,6 +135,7 @@ def list_stays(
     vlan: Annotated[int | None, Query(ge=1, le=4094)] = None,
     mac: str | None = None,
     ended: Annotated[bool, Query(description="ended stays too, latest begun first")] = False,
+    at: Annotated[datetime | None, Query(description="who was there at this instant")] = None,
     uplinks: WithUplinks = True,
     cursor: Cursor = None,
     limit: Limit = 200,
@@ -139,7 +155,16 @@ def list_stays(
         vlan=vlan,
         mac=None if mac is None else MacAddress.parse(mac),
         open_only=not ended,
+        at=_instant(at),
         without_ports=frozenset() if uplinks else service.topology.uplink_ids(),
     )
     page = service.database.run(places.stays_page, filters, cursor=cursor, limit=limit, newest_first=ended)
+    if at is not None:
+        return PageOf(items=[stay_as_of(row, service.topology, at) for row in page.items], next=page.next)
     return PageOf(items=[stay_answer(row, service.topology) for row in page.items], next=page.next)
+
+
+def _instant(at: datetime | None) -> datetime | None:
+    if at is not None and at.tzinfo is None:
+        raise Invalid("at: an instant needs a zone, such as 2026-05-04T14:05:00Z")
+    return at

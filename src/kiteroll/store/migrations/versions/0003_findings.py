@@ -28,6 +28,7 @@ def upgrade() -> None:
         op.add_column("endpoint", column, if_not_exists=True)
     op.create_index("endpoint_label", "endpoint", ["label"], if_not_exists=True)
     op.create_index("ip_stay_began", "ip_stay", ["began_at"], if_not_exists=True)
+    op.create_index("stay_began", "stay", ["began_at"], if_not_exists=True)
     op.create_table(
         "group_setting",
         sa.Column("name", exact_text(64), primary_key=True),

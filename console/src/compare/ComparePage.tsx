@@ -1,0 +1,134 @@
+// What differs between two instants: after a change window, or since yesterday.
+import { Button, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useSearchParams } from "react-router";
+import { comparisonQuery, switchesQuery } from "../api/queries";
+import { Age } from "../shared/Age";
+import { Answered, Nothing } from "../shared/Answered";
+import { Exports } from "../shared/Exports";
+import { Field, Grid, Sheet, Title } from "../shared/Grid";
+import { endpointPath } from "../shared/links";
+import { State } from "../shared/State";
+import { groupsOf } from "../switches/model";
+import { localInput } from "./model";
+
+const SPANS: [string, number][] = [
+  ["15 min", 15],
+  ["1 h", 60],
+  ["8 h", 480],
+  ["1 day", 1440],
+  ["7 days", 10_080],
+];
+
+export function ComparePage() {
+  const [params, setParams] = useSearchParams();
+  const [opened] = useState(() => Date.now());
+  const since = params.get("since") ?? new Date(opened - 3_600_000).toISOString();
+  const until = params.get("until") ?? undefined;
+  const [on, name] = (params.get("on") ?? "").split(":");
+  const filter = {
+    since,
+    ...(until ? { until } : {}),
+    ...(on === "switch" && name ? { switch: name } : {}),
+    ...(on === "group" && name ? { group: name } : {}),
+  };
+  const compared = useQuery(comparisonQuery(filter));
+  const switches = useQuery(switchesQuery);
+  const known = switches.data?.items ?? [];
+  const set = (values: Record<string, string>) => {
+    const next = { ...Object.fromEntries(params), ...values };
+    setParams(Object.fromEntries(Object.entries(next).filter(([, value]) => value !== "")));
+  };
+  const instant = (text: string) => (text ? new Date(text).toISOString() : "");
+  return (
+    <>
+      <Title>Compare two instants</Title>
+      <Flex gap="10px" align="center" wrap="wrap" margin="0 0 12px">
+        <label htmlFor="since">From</label>
+        <Field
+          id="since"
+          type="datetime-local"
+          value={localInput(since)}
+          onChange={(event) => set({ since: instant(event.target.value) })}
+        />
+        <label htmlFor="until">to</label>
+        <Field
+          id="until"
+          type="datetime-local"
+          value={until ? localInput(until) : ""}
+          onChange={(event) => set({ until: instant(event.target.value) })}
+        />
+        <span>(empty: now)</span>
+        {SPANS.map(([text, minutes]) => (
+          <Button
+            key={text}
+            size="xs"
+            variant="outline"
+            onClick={() => set({ since: new Date(Date.now() - minutes * 60_000).toISOString(), until: "" })}
+          >
+            last {text}
+          </Button>
+        ))}
+        <label htmlFor="on">on</label>
+        <select
+          id="on"
+          value={params.get("on") ?? ""}
+          onChange={(event) => set({ on: event.target.value })}
+          style={{ padding: "4px 8px" }}
+        >
+          <option value="">all switches</option>
+          {groupsOf(known).map((group) => (
+            <option key={group} value={`group:${group}`}>
+              group {group}
+            </option>
+          ))}
+          {known.map((one) => (
+            <option key={one.name} value={`switch:${one.name}`}>
+              {one.name}
+            </option>
+          ))}
+        </select>
+        <Exports list="comparison" filters={filter} />
+      </Flex>
+      <Sheet tabIndex={0} aria-label="what differs">
+        <Answered query={compared} rows={8}>
+          {(page) =>
+            page.items.length === 0 ? (
+              <Nothing>Nothing differs.</Nothing>
+            ) : (
+              <Grid>
+                <thead>
+                  <tr>
+                    <th>Difference</th>
+                    <th>Address</th>
+                    <th>Before</th>
+                    <th>After</th>
+                    <th>When</th>
+                  </tr>
+                </thead>
+                <tbody>
+                  {page.items.map((one) => (
+                    <tr key={one.mac}>
+                      <td className="tight">
+                        <State of={one.difference} />
+                      </td>
+                      <td className="mono">
+                        <Link to={endpointPath(one.mac)}>{one.mac}</Link>
+                      </td>
+                      <td>{one.before.join(", ")}</td>
+                      <td>{one.after.join(", ")}</td>
+                      <td className="tight">
+                        <Age at={one.at} ago />
+                      </td>
+                    </tr>
+                  ))}
+                </tbody>
+              </Grid>
+            )
+          }
+        </Answered>
+      </Sheet>
+    </>
+  );
+}

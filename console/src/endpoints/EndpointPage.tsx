@@ -1,0 +1,195 @@
+// One endpoint: where it is, why, the way there, where it was, and what people say of it.
+import { Button, chakra, Flex } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useParams } from "react-router";
+import { api, type Endpoint, type Hop, need } from "../api/client";
+import { endpointQuery, findingsQuery, historyQuery, ipsQuery, wayQuery } from "../api/queries";
+import { originText, vlanText } from "../find/model";
+import { FindingTable } from "../findings/FindingTable";
+import { Age } from "../shared/Age";
+import { Answered, Nothing, Trouble } from "../shared/Answered";
+import { Exports } from "../shared/Exports";
+import { Fact } from "../shared/Fact";
+import { Facts, Field, Grid, Heading, More, Sheet, Title } from "../shared/Grid";
+import { mapPath, portPath } from "../shared/links";
+import { State } from "../shared/State";
+import { fullTime } from "../shared/time";
+import { TimeLine, TimeScale } from "./TimeLine";
+
+const EVERY = { state: ["open" as const, "acknowledged" as const, "cleared" as const], parts: true };
+
+export function EndpointPage() {
+  const { mac = "" } = useParams();
+  const one = useQuery(endpointQuery(mac));
+  const way = useQuery(wayQuery(mac));
+  const history = useQuery(historyQuery(mac));
+  const ips = useQuery(ipsQuery(mac));
+  const findings = useQuery(findingsQuery({ mac, ...EVERY }));
+  return (
+    <Answered query={one} rows={8}>
+      {(endpoint) => (
+        <>
+          <About one={endpoint} />
+          <Heading>
+            The way to it <More to={mapPath(endpoint.mac)}>on the map</More>
+          </Heading>
+          <Answered query={way} rows={2}>
+            {(hops) => <Way hops={hops} />}
+          </Answered>
+          <Heading>
+            Where it was <Exports list="stays" filters={{ mac: endpoint.mac, ended: "true" }} />
+          </Heading>
+          <Sheet tabIndex={0} aria-label="stays over time">
+            <Answered query={history} rows={4}>
+              {(page) => (
+                <>
+                  <TimeLine stays={page.items} />
+                  <TimeScale stays={page.items} />
+                </>
+              )}
+            </Answered>
+          </Sheet>
+          {(findings.data?.items.length ?? 0) > 0 && (
+            <>
+              <Heading>Findings</Heading>
+              <Sheet tabIndex={0} aria-label="findings">
+                <FindingTable findings={findings.data?.items ?? []} stateShown />
+              </Sheet>
+            </>
+          )}
+          <Heading>IP addresses and names</Heading>
+          <Sheet tabIndex={0} aria-label="IP addresses">
+            <Answered query={ips} rows={2}>
+              {(rows) =>
+                rows.length === 0 ? (
+                  <Nothing>No neighbour cache has told of one.</Nothing>
+                ) : (
+                  <Grid>
+                    <tbody>
+                      {rows.map((row) => (
+                        <tr key={`${row.ip} ${row.began_at} ${row.source}`}>
+                          <td className="mono">{row.ip}</td>
+                          <td>{row.names.join(", ")}</td>
+                          <td className="soft">told by {row.source}</td>
+                          <td>since {fullTime(row.began_at)}</td>
+                          <td>{row.ended_at && `until ${fullTime(row.ended_at)}`}</td>
+                        </tr>
+                      ))}
+                    </tbody>
+                  </Grid>
+                )
+              }
+            </Answered>
+          </Sheet>
+          <Notes one={endpoint} />
+        </>
+      )}
+    </Answered>
+  );
+}
+
+function About({ one }: { one: Endpoint }) {
+  const home = one.home;
+  return (
+    <>
+      <Flex align="baseline" gap="14px" wrap="wrap">
+        <Title fontFamily="mono">{one.mac}</Title>
+        <chakra.span fontSize="18px" fontWeight={600}>
+          {one.label}
+        </chakra.span>
+      </Flex>
+      <Facts>
+        <Fact label="home">
+          {home ? (
+            <Link to={portPath(home.switch, home.port)}>
+              {home.switch} · {home.port}
+            </Link>
+          ) : (
+            "none"
+          )}
+        </Fact>
+        <Fact label="label on the port">{home?.port_alias ?? ""}</Fact>
+        <Fact label="VLAN">{home ? vlanText(home.vlan, home.vlan_name) : ""}</Fact>
+        <Fact label="how sure">{one.confidence !== "none" && <State of={one.confidence} />}</Fact>
+        <Fact label="life">{home && <State of={home.life} />}</Fact>
+        <Fact label="there since">{home && <Age at={home.began_at} />}</Fact>
+        <Fact label="last seen">{home && <Age at={home.seen_at} ago />}</Fact>
+        <Fact label="IP">{one.ips.join(", ")}</Fact>
+        <Fact label="name">{one.names.join(", ")}</Fact>
+        <Fact label="owner">{one.owner}</Fact>
+        <Fact label="first seen">
+          <Age at={one.first_seen_at} ago />
+        </Fact>
+      </Facts>
+      <chakra.ul margin="8px 0 0 18px" listStyleType="disc">
+        {one.reasons.map((reason) => (
+          <li key={reason}>{reason}</li>
+        ))}
+        <li>{originText(one.maker, one.assigned)}</li>
+      </chakra.ul>
+    </>
+  );
+}
+
+function Way({ hops }: { hops: Hop[] }) {
+  if (hops.length === 0) return <Nothing>No way is known.</Nothing>;
+  return (
+    <Flex as="ol" wrap="wrap" gap="6px" listStyleType="none" padding="0" aria-label="hop by hop">
+      {hops.map((hop, at) => (
+        <Flex as="li" key={hop.switch} align="center" gap="6px">
+          <chakra.span
+            title={`${hop.why}${hop.heard ? "" : "; the switch has not learned the address there"}`}
+            bg="sheet"
+            border="1px solid"
+            borderColor={at === hops.length - 1 ? "kite" : "line"}
+            borderStyle={hop.heard ? "solid" : "dashed"}
+            borderRadius="5px"
+            padding="3px 9px"
+            fontWeight={at === hops.length - 1 ? 700 : 500}
+          >
+            <Link to={portPath(hop.switch, hop.port)}>
+              {hop.switch} · {hop.port}
+            </Link>
+          </chakra.span>
+          {at < hops.length - 1 && <span aria-hidden>→</span>}
+        </Flex>
+      ))}
+    </Flex>
+  );
+}
+
+function Notes({ one }: { one: Endpoint }) {
+  const client = useQueryClient();
+  const [label, setLabel] = useState(one.label);
+  const [owner, setOwner] = useState(one.owner);
+  const [notes, setNotes] = useState(one.notes);
+  const save = useMutation({
+    mutationFn: () =>
+      need(
+        api.PATCH("/api/v1/endpoints/{mac}", {
+          params: { path: { mac: one.mac } },
+          body: { label, owner, notes },
+        }),
+      ),
+    onSettled: () => client.invalidateQueries({ queryKey: ["find"] }),
+  });
+  return (
+    <>
+      <Heading>What you say of it</Heading>
+      <Flex gap="10px" align="center" wrap="wrap">
+        <label htmlFor="label">Label</label>
+        <Field id="label" value={label} onChange={(event) => setLabel(event.target.value)} maxLength={128} />
+        <label htmlFor="owner">Owner</label>
+        <Field id="owner" value={owner} onChange={(event) => setOwner(event.target.value)} maxLength={128} />
+        <label htmlFor="notes">Notes</label>
+        <Field id="notes" value={notes} onChange={(event) => setNotes(event.target.value)} width="360px" />
+        <Button size="sm" bg="tarn" color="onTarn" loading={save.isPending} onClick={() => save.mutate()}>
+          Save
+        </Button>
+        {save.isSuccess && <span role="status">saved</span>}
+      </Flex>
+      {save.error && <Trouble error={save.error} />}
+    </>
+  );
+}

@@ -1,0 +1,100 @@
+// Where an endpoint was, as bars on a time line; a gap is a time in which nobody heard it there.
+import { chakra } from "@chakra-ui/react";
+import { Link } from "react-router";
+import type { Stay } from "../api/client";
+import { useNow } from "../shared/Age";
+import { portPath } from "../shared/links";
+import { ticks, tickText, timeLine } from "./model";
+
+const LANE = 24;
+const LEFT = 190;
+const WIDTH = 1000;
+const LONGEST_MS = 30 * 86_400_000;
+const LIFE: Record<string, string> = { present: "tarn", quiet: "warn", gone: "soft" };
+
+export function TimeLine({ stays }: { stays: Stay[] }) {
+  const now = useNow();
+  const line = timeLine(stays, now, LONGEST_MS);
+  const x = (at: number) => ((at - line.from) / Math.max(1, line.to - line.from)) * WIDTH;
+  const height = line.lanes.length * LANE + 24;
+  return (
+    <chakra.div display="flex" padding="8px 10px" overflowX="auto">
+      <chakra.div width={`${LEFT}px`} flexShrink={0} paddingTop="20px">
+        {line.lanes.map((lane) => (
+          <chakra.div
+            key={`${lane.switch} ${lane.port}`}
+            height={`${LANE}px`}
+            fontWeight={lane.uplink ? 400 : 700}
+            color={lane.uplink ? "soft" : "tarn"}
+            whiteSpace="nowrap"
+            overflow="hidden"
+            textOverflow="ellipsis"
+          >
+            <Link to={portPath(lane.switch, lane.port)}>
+              {lane.switch} · {lane.port}
+            </Link>
+            {lane.uplink && " (uplink)"}
+          </chakra.div>
+        ))}
+      </chakra.div>
+      <chakra.svg
+        viewBox={`0 0 ${WIDTH} ${height}`}
+        width="100%"
+        minWidth="500px"
+        height={`${height}px`}
+        preserveAspectRatio="none"
+        role="img"
+        aria-label={`stays at ${line.lanes.length} places`}
+      >
+        {ticks(line.from, line.to, 7).map((at) => (
+          <g key={at}>
+            <chakra.line x1={x(at)} x2={x(at)} y1={18} y2={height} stroke="line" />
+          </g>
+        ))}
+        {line.lanes.map((lane, row) =>
+          lane.bars.map((bar) => (
+            <chakra.rect
+              key={`${bar.from} ${bar.to}`}
+              x={x(bar.from)}
+              y={20 + row * LANE + 4}
+              width={Math.max(2, x(bar.to) - x(bar.from))}
+              height={LANE - 10}
+              fill={LIFE[bar.life] ?? "soft"}
+              opacity={lane.uplink ? 0.45 : 1}
+            >
+              <title>{bar.title}</title>
+            </chakra.rect>
+          )),
+        )}
+      </chakra.svg>
+    </chakra.div>
+  );
+}
+
+/** The labels below the bars, apart from the drawing so that text is never stretched. */
+export function TimeScale({ stays }: { stays: Stay[] }) {
+  const now = useNow();
+  const line = timeLine(stays, now, LONGEST_MS);
+  const share = (at: number) => (100 * (at - line.from)) / Math.max(1, line.to - line.from);
+  return (
+    <chakra.div
+      position="relative"
+      height="20px"
+      marginLeft={`${LEFT + 10}px`}
+      marginRight="10px"
+      color="soft"
+    >
+      {ticks(line.from, line.to, 7).map((at) => (
+        <chakra.span
+          key={at}
+          position="absolute"
+          left={`${share(at)}%`}
+          transform="translateX(-50%)"
+          fontSize="12px"
+        >
+          {tickText(at, line.from, line.to)}
+        </chakra.span>
+      ))}
+    </chakra.div>
+  );
+}

@@ -1,0 +1,46 @@
+import { expect, it } from "vitest";
+import type { Stay } from "../api/client";
+import { ticks, timeLine } from "./model";
+
+const NOON = Date.parse("2026-05-04T12:00:00Z");
+const at = (minutes: number) => new Date(NOON + minutes * 60_000).toISOString();
+const stay = (port: string, from: number, to: number | null, uplink = false) =>
+  ({
+    switch: "quay-1",
+    port,
+    vlan: 10,
+    life: to === null ? "present" : "gone",
+    began_at: at(from),
+    ended_at: to === null ? null : at(to),
+    ending: to === null ? null : "port went down",
+    leads_to: uplink ? ["core-1"] : [],
+  }) as unknown as Stay;
+
+it("draws a lane a place, access ports first and the latest on top", () => {
+  const stays = [
+    stay("p24", -50, null, true),
+    stay("p1", -60, -30),
+    stay("p2", -30, null),
+    stay("p1", -90, -80),
+  ];
+  const line = timeLine(stays, NOON, 86_400_000);
+  expect(line.lanes.map((lane) => [lane.port, lane.bars.length])).toEqual([
+    ["p2", 1],
+    ["p1", 2],
+    ["p24", 1],
+  ]);
+  expect(line.from).toBe(NOON - 90 * 60_000);
+  expect(line.lanes[1]?.bars[0]?.title).toContain("port went down");
+});
+
+it("cuts what is older than the longest span", () => {
+  const line = timeLine([stay("p1", -600, -500), stay("p2", -500, null)], NOON, 60 * 60_000);
+  expect(line.lanes.map((lane) => lane.port)).toEqual(["p2"]);
+  expect(line.lanes[0]?.bars[0]?.from).toBe(NOON - 60 * 60_000);
+});
+
+it("labels round instants", () => {
+  const found = ticks(NOON - 50 * 60_000, NOON, 6);
+  expect(found.length).toBeGreaterThan(2);
+  expect(found.every((one) => one % 900_000 === 0)).toBe(true);
+});

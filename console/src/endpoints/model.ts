@@ -1,0 +1,64 @@
+// What the endpoint page decides without drawing anything.
+import type { Stay } from "../api/client";
+
+export type Bar = { from: number; to: number; open: boolean; life: string; title: string };
+export type Lane = { switch: string; port: string; uplink: boolean; bars: Bar[] };
+export type TimeLine = { from: number; to: number; lanes: Lane[] };
+
+/** Stays as bars, a lane a place: access ports first, then what was heard there last. Times in ms. */
+export function timeLine(stays: Stay[], now: number, longest: number): TimeLine {
+  const to = now;
+  const began = stays.map((stay) => Date.parse(stay.began_at));
+  const from = Math.max(to - longest, Math.min(to - 60_000, ...began));
+  const lanes = new Map<string, Lane>();
+  for (const stay of stays) {
+    const end = stay.ended_at ? Date.parse(stay.ended_at) : to;
+    if (end < from) continue;
+    const key = `${stay.switch} ${stay.port}`;
+    const lane = lanes.get(key) ?? {
+      switch: stay.switch,
+      port: stay.port,
+      uplink: stay.leads_to.length > 0,
+      bars: [],
+    };
+    lane.bars.push({
+      from: Math.max(from, Date.parse(stay.began_at)),
+      to: end,
+      open: stay.ended_at === null,
+      life: stay.life,
+      title: barTitle(stay),
+    });
+    lanes.set(key, lane);
+  }
+  const latest = (lane: Lane) => Math.max(...lane.bars.map((bar) => bar.to));
+  const first = (lane: Lane) => Math.max(...lane.bars.map((bar) => bar.from));
+  const ordered = [...lanes.values()].sort(
+    (a, b) => Number(a.uplink) - Number(b.uplink) || latest(b) - latest(a) || first(b) - first(a),
+  );
+  return { from, to, lanes: ordered };
+}
+
+function barTitle(stay: Stay): string {
+  const until = stay.ended_at ? `ended ${stay.ended_at}: ${stay.ending ?? ""}` : stay.life;
+  return `${stay.switch} ${stay.port}${stay.vlan ? ` VLAN ${stay.vlan}` : ""}, since ${stay.began_at}, ${until}`;
+}
+
+const STEPS = [60, 300, 900, 3600, 4 * 3600, 12 * 3600, 86_400, 7 * 86_400, 30 * 86_400].map(
+  (seconds) => seconds * 1000,
+);
+
+/** Round instants to label, about `wanted` of them. */
+export function ticks(from: number, to: number, wanted: number): number[] {
+  const step = STEPS.find((one) => (to - from) / one <= wanted) ?? 90 * 86_400_000;
+  const found: number[] = [];
+  for (let at = Math.ceil(from / step) * step; at <= to; at += step) found.push(at);
+  return found;
+}
+
+export function tickText(at: number, from: number, to: number): string {
+  const date = new Date(at);
+  if (to - from > 2 * 86_400_000) {
+    return date.toLocaleDateString(undefined, { day: "numeric", month: "short" });
+  }
+  return date.toLocaleTimeString(undefined, { hour: "2-digit", minute: "2-digit", hour12: false });
+}

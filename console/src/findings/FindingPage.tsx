@@ -1,0 +1,197 @@
+// One finding: what, why likely, what it rests on, whether it is over, and what to do.
+import { Box, Button, chakra, Flex } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link, useParams } from "react-router";
+import { api, type Finding, need } from "../api/client";
+import { findingQuery, kindQuery, partsQuery } from "../api/queries";
+import { Age, useNow } from "../shared/Age";
+import { Answered, Trouble } from "../shared/Answered";
+import { Fact } from "../shared/Fact";
+import { Facts, Field, Grid, Heading, Sheet, Title } from "../shared/Grid";
+import { endpointPath, findingPath, portPath, switchPath } from "../shared/links";
+import { State } from "../shared/State";
+import { fullTime, span } from "../shared/time";
+import { FindingTable } from "./FindingTable";
+
+export function FindingPage() {
+  const id = Number(useParams().id);
+  const one = useQuery(findingQuery(id));
+  const parts = useQuery({ ...partsQuery(id), enabled: (one.data?.parts ?? 0) > 0 });
+  return (
+    <Answered query={one} rows={6}>
+      {(finding) => (
+        <>
+          <About one={finding} />
+          <Heading>What it rests on</Heading>
+          <Sheet tabIndex={0} aria-label="evidence">
+            <Evidence one={finding} />
+          </Sheet>
+          {(parts.data?.items.length ?? 0) > 0 && (
+            <>
+              <Heading>What it explains</Heading>
+              <Sheet tabIndex={0} aria-label="explained findings">
+                <FindingTable findings={parts.data?.items ?? []} stateShown />
+              </Sheet>
+            </>
+          )}
+          <Help kind={finding.kind} />
+        </>
+      )}
+    </Answered>
+  );
+}
+
+function About({ one }: { one: Finding }) {
+  const live = one.state !== "cleared";
+  return (
+    <>
+      <Title>{one.title}</Title>
+      <Facts>
+        <Fact label="how bad">
+          <State of={one.severity} />
+        </Fact>
+        <Fact label="state">
+          <State of={one.state} />
+        </Fact>
+        <Fact label="kind">{one.kind}</Fact>
+        <Fact label="first">
+          <Age at={one.first_at} ago />
+        </Fact>
+        <Fact label="opened">{one.opened > 1 ? `${one.opened} times` : ""}</Fact>
+        <Fact label="pieces of evidence">{one.count}</Fact>
+        <Fact label="is it over?">
+          <Over one={one} />
+        </Fact>
+      </Facts>
+      <chakra.p margin="8px 0">
+        <chakra.strong>Likely cause:</chakra.strong> {one.cause || "not clear yet"}
+      </chakra.p>
+      <Where one={one} />
+      {one.part_of && (
+        <p>
+          Explained by <Link to={findingPath(one.part_of)}>finding {one.part_of}</Link>.
+        </p>
+      )}
+      {one.state === "acknowledged" && (
+        <p>
+          {one.acknowledged_by} looks after it{one.note && `: ${one.note}`}
+          {one.acknowledged_until && `, until ${fullTime(one.acknowledged_until)}`}
+        </p>
+      )}
+      {live && <Act one={one} />}
+    </>
+  );
+}
+
+function Over({ one }: { one: Finding }) {
+  const now = useNow();
+  if (one.state === "cleared")
+    return <>yes, cleared {one.cleared_by ? `by ${one.cleared_by}` : "by itself"}</>;
+  const left = one.clears_at ? Date.parse(one.clears_at) - now : 0;
+  return (
+    <>
+      quiet for <Age at={one.last_at} />
+      {left > 0 ? `; clears in ${span(left)} if nothing comes` : ""}
+    </>
+  );
+}
+
+function Where({ one }: { one: Finding }) {
+  const places = one.places.filter((place) => place.switch);
+  return (
+    <chakra.p margin="8px 0" css={{ "& a": { color: "tarn", fontWeight: 600, marginRight: "14px" } }}>
+      {one.mac && <Link to={endpointPath(one.mac)}>{one.mac}</Link>}
+      {places.map((place) => (
+        <Link key={`${place.switch} ${place.port}`} to={portPath(place.switch, place.port)}>
+          {place.switch} · {place.port}
+        </Link>
+      ))}
+      {one.switch && places.length === 0 && <Link to={switchPath(one.switch)}>{one.switch}</Link>}
+    </chakra.p>
+  );
+}
+
+function Act({ one }: { one: Finding }) {
+  const client = useQueryClient();
+  const [by, setBy] = useState(localStorage.getItem("kiteroll-name") ?? "");
+  const [note, setNote] = useState("");
+  const settled = { onSettled: () => client.invalidateQueries({ queryKey: ["findings"] }) };
+  const path = { number: one.id };
+  const acknowledge = useMutation({
+    mutationFn: () =>
+      need(api.POST("/api/v1/findings/{number}/acknowledgement", { params: { path }, body: { by, note } })),
+    ...settled,
+  });
+  const clear = useMutation({
+    mutationFn: () =>
+      need(api.POST("/api/v1/findings/{number}/clearing", { params: { path }, body: { by } })),
+    ...settled,
+  });
+  const error = acknowledge.error ?? clear.error;
+  const act = (work: { mutate: () => void }) => () => {
+    localStorage.setItem("kiteroll-name", by);
+    work.mutate();
+  };
+  return (
+    <Box margin="12px 0">
+      <Flex gap="10px" align="center" wrap="wrap">
+        <label htmlFor="by">Your name</label>
+        <Field id="by" value={by} onChange={(event) => setBy(event.target.value)} width="160px" />
+        <label htmlFor="note">Note</label>
+        <Field id="note" value={note} onChange={(event) => setNote(event.target.value)} width="320px" />
+        <Button size="sm" bg="tarn" color="onTarn" disabled={!by} onClick={act(acknowledge)}>
+          I look after it
+        </Button>
+        <Button size="sm" variant="outline" disabled={!by} onClick={act(clear)}>
+          It is over: clear it
+        </Button>
+      </Flex>
+      {error && <Trouble error={error} />}
+    </Box>
+  );
+}
+
+function Evidence({ one }: { one: Finding }) {
+  const latest = [...one.evidence].reverse();
+  return (
+    <Grid>
+      <tbody>
+        {latest.map((piece) => (
+          <tr key={`${piece.at} ${piece.text}`}>
+            <td className="tight">{fullTime(piece.at)}</td>
+            <td className="tight soft">
+              <Age at={piece.at} ago />
+            </td>
+            <td>{piece.text}</td>
+          </tr>
+        ))}
+      </tbody>
+    </Grid>
+  );
+}
+
+function Help({ kind }: { kind: string }) {
+  const page = useQuery(kindQuery(kind));
+  return (
+    <>
+      <Heading>What to do</Heading>
+      <Answered query={page} rows={3}>
+        {(help) => (
+          <Box maxWidth="820px" css={{ "& p": { margin: "0 0 8px" } }}>
+            <p>{help.do}</p>
+            <p>
+              <strong>Why it matters.</strong> {help.why}
+            </p>
+            <p>
+              <strong>What it looks like.</strong> {help.looks}
+            </p>
+            <p>
+              <strong>To have less of it.</strong> {help.quieten}
+            </p>
+          </Box>
+        )}
+      </Answered>
+    </>
+  );
+}

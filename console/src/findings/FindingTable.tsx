@@ -1,0 +1,67 @@
+// Findings as rows: how bad, what, why likely, and whether it is over.
+import { Link } from "react-router";
+import type { Finding } from "../api/client";
+import { Age } from "../shared/Age";
+import { Grid } from "../shared/Grid";
+import { findingPath } from "../shared/links";
+import { State } from "../shared/State";
+
+export function FindingTable({
+  findings,
+  stateShown = false,
+}: {
+  findings: Finding[];
+  stateShown?: boolean;
+}) {
+  return (
+    <Grid>
+      <thead>
+        <tr>
+          <th>How bad</th>
+          {stateShown && <th>State</th>}
+          <th>What</th>
+          <th>Likely cause</th>
+          <th className="n">Evidence</th>
+          <th>Since</th>
+          <th>Quiet for</th>
+        </tr>
+      </thead>
+      <tbody>
+        {findings.map((one) => (
+          <tr key={one.id}>
+            <td className="tight">
+              <State of={one.severity} />
+            </td>
+            {stateShown && (
+              <td className="tight">
+                <State of={one.state} />
+              </td>
+            )}
+            <td>
+              <Link to={findingPath(one.id)}>{one.title}</Link>
+              {one.parts > 0 && <span className="soft"> (explains {one.parts} more)</span>}
+            </td>
+            <td>{one.cause}</td>
+            <td className="n">{one.count}</td>
+            <td className="tight">
+              <Age at={one.opened_at} />
+            </td>
+            <td className="tight">
+              <Age at={one.last_at} />
+            </td>
+          </tr>
+        ))}
+      </tbody>
+    </Grid>
+  );
+}
+
+const WEIGHT: Record<string, number> = { serious: 0, warning: 1, note: 2 };
+
+/** The worst first; of the same weight, the latest. */
+export function worstFirst(findings: Finding[]): Finding[] {
+  return [...findings].sort(
+    (a, b) =>
+      (WEIGHT[a.severity] ?? 9) - (WEIGHT[b.severity] ?? 9) || Date.parse(b.last_at) - Date.parse(a.last_at),
+  );
+}

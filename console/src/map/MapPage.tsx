@@ -1,0 +1,141 @@
+// The switches and the cables between them, with the way of a chosen endpoint.
+import { chakra, Flex } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { useNavigate, useSearchParams } from "react-router";
+import type { Hop, NetworkMap } from "../api/client";
+import { mapQuery, wayQuery } from "../api/queries";
+import { Answered, Nothing } from "../shared/Answered";
+import { Field, Sheet, Title } from "../shared/Grid";
+import { switchPath } from "../shared/links";
+import { layOut, pair, wayPairs } from "./model";
+
+const BOX = { width: 120, height: 46 };
+
+export function MapPage() {
+  const [params, setParams] = useSearchParams();
+  const mac = params.get("mac") ?? "";
+  const [typed, setTyped] = useState(mac);
+  const map = useQuery(mapQuery);
+  const way = useQuery({ ...wayQuery(mac), enabled: mac !== "" });
+  return (
+    <>
+      <Title>Map</Title>
+      <Flex
+        as="form"
+        gap="10px"
+        align="center"
+        margin="0 0 12px"
+        onSubmit={(event) => {
+          event.preventDefault();
+          setParams(typed.trim() ? { mac: typed.trim() } : {});
+        }}
+      >
+        <label htmlFor="mac">The way of</label>
+        <Field
+          id="mac"
+          value={typed}
+          onChange={(event) => setTyped(event.target.value)}
+          placeholder="a whole address"
+          fontFamily="mono"
+          width="230px"
+        />
+        {way.error && <chakra.span color="bad">{way.error.message}</chakra.span>}
+        {mac && way.data?.length === 0 && <span>no way is known</span>}
+      </Flex>
+      <Sheet tabIndex={0} aria-label="map of the switches">
+        <Answered query={map} rows={8}>
+          {(data) =>
+            data.switches.length === 0 ? (
+              <Nothing>No switch is in the inventory.</Nothing>
+            ) : (
+              <Drawing map={data} way={mac ? (way.data ?? []) : []} />
+            )
+          }
+        </Answered>
+      </Sheet>
+      <chakra.p color="soft" fontSize="13px" marginTop="8px">
+        A dashed frame: not read well at the moment. ▲ with a number: open findings. The thick line is the way
+        of the endpoint.
+      </chakra.p>
+    </>
+  );
+}
+
+function Drawing({ map, way }: { map: NetworkMap; way: Hop[] }) {
+  const navigate = useNavigate();
+  const layout = layOut(map);
+  const marked = wayPairs(way);
+  const on = new Set(way.map((hop) => hop.switch));
+  const end = way.at(-1);
+  return (
+    <chakra.svg
+      viewBox={`0 0 ${layout.width} ${layout.height}`}
+      width="100%"
+      minWidth={layout.width > 1300 ? `${layout.width}px` : undefined}
+      maxHeight={layout.tiers < 6 ? "560px" : undefined}
+      role="img"
+      aria-label={`${map.switches.length} switches, ${map.links.length} cables`}
+      fontSize="13px"
+    >
+      {map.links.map((link) => {
+        const a = layout.places.get(link.a);
+        const b = layout.places.get(link.b);
+        if (!a || !b) return null;
+        const isWay = marked.has(pair(link.a, link.b));
+        return (
+          <chakra.path
+            key={pair(link.a, link.b)}
+            d={bend(a, b)}
+            fill="none"
+            stroke={isWay ? "kite" : "soft"}
+            strokeWidth={isWay ? 4 : 1.2}
+            opacity={isWay || way.length === 0 ? 1 : 0.35}
+          >
+            <title>{`${link.a} ${link.a_port} – ${link.b} ${link.b_port ?? "?"}: ${link.why}`}</title>
+          </chakra.path>
+        );
+      })}
+      {map.switches.map((one) => {
+        const place = layout.places.get(one.name);
+        if (!place) return null;
+        const well = one.health === "read";
+        return (
+          <chakra.g
+            key={one.name}
+            role="link"
+            tabIndex={0}
+            cursor="pointer"
+            aria-label={`${one.name}, ${one.health}, ${one.present} addresses, ${one.findings} open findings`}
+            onClick={() => navigate(switchPath(one.name))}
+            onKeyDown={(event) => event.key === "Enter" && navigate(switchPath(one.name))}
+            transform={`translate(${place.x - BOX.width / 2} ${place.y - BOX.height / 2})`}
+          >
+            <chakra.rect
+              width={BOX.width}
+              height={BOX.height}
+              rx="6"
+              fill={on.has(one.name) ? "mark" : "paper"}
+              stroke={well ? "tarn" : "bad"}
+              strokeWidth={on.has(one.name) ? 2.5 : 1.5}
+              strokeDasharray={well ? undefined : "5 4"}
+            />
+            <chakra.text x={BOX.width / 2} y="19" textAnchor="middle" fill="ink" fontWeight="700">
+              {one.name.length > 16 ? `${one.name.slice(0, 15)}…` : one.name}
+            </chakra.text>
+            <chakra.text x={BOX.width / 2} y="36" textAnchor="middle" fill="soft">
+              {end?.switch === one.name ? `here: ${end.port}` : well ? `${one.present}` : one.health}
+              {one.findings > 0 ? ` ▲${one.findings}` : ""}
+            </chakra.text>
+          </chakra.g>
+        );
+      })}
+    </chakra.svg>
+  );
+}
+
+function bend(a: { x: number; y: number }, b: { x: number; y: number }): string {
+  const middle = (a.y + b.y) / 2;
+  if (a.y === b.y) return `M${a.x} ${a.y} Q${(a.x + b.x) / 2} ${a.y - 46} ${b.x} ${b.y}`;
+  return `M${a.x} ${a.y} C${a.x} ${middle} ${b.x} ${middle} ${b.x} ${b.y}`;
+}

@@ -1,0 +1,93 @@
+// Where switches stand on the map: tiers by distance from the middle, ordered to cross few cables.
+import type { Hop, NetworkMap } from "../api/client";
+
+export type Placed = { name: string; x: number; y: number; tier: number };
+export type Layout = { places: Map<string, Placed>; width: number; height: number; tiers: number };
+
+const COLUMN = 132;
+const ROW = 118;
+const MOST_IN_ROW = 16;
+
+/** The same switches and cables always give the same picture. */
+export function layOut(map: NetworkMap): Layout {
+  const near = neighbours(map);
+  const tierOf = tiers(map, near);
+  const rows: string[][] = [];
+  for (const one of map.switches) {
+    const tier = tierOf.get(one.name) ?? 0;
+    rows[tier] = [...(rows[tier] ?? []), one.name];
+  }
+  const order = barycentres(rows, near);
+  // A tier of many takes several rows, so that it stays readable with hundreds of switches.
+  const lines = order.flatMap((row) => chunks(row, MOST_IN_ROW));
+  const width = Math.max(...lines.map((line) => line.length), 1) * COLUMN;
+  const places = new Map<string, Placed>();
+  lines.forEach((line, y) => {
+    line.forEach((name, at) => {
+      const x = (width * (at + 0.5)) / line.length;
+      places.set(name, { name, x, y: y * ROW + 50, tier: tierOf.get(name) ?? 0 });
+    });
+  });
+  return { places, width, height: lines.length * ROW, tiers: lines.length };
+}
+
+function neighbours(map: NetworkMap): Map<string, string[]> {
+  const near = new Map<string, string[]>(map.switches.map((one) => [one.name, []]));
+  for (const link of map.links) {
+    near.get(link.a)?.push(link.b);
+    near.get(link.b)?.push(link.a);
+  }
+  return near;
+}
+
+/** Distance from the switches with the most cables: the middle of the network. */
+function tiers(map: NetworkMap, near: Map<string, string[]>): Map<string, number> {
+  const degree = (name: string) => near.get(name)?.length ?? 0;
+  const most = Math.max(0, ...map.switches.map((one) => degree(one.name)));
+  const middle = map.switches.filter((one) => degree(one.name) === most && most > 0).map((one) => one.name);
+  const found = new Map<string, number>(middle.map((name) => [name, 0]));
+  const queue = [...middle];
+  for (let at = 0; at < queue.length; at += 1) {
+    const here = queue[at] ?? "";
+    for (const next of near.get(here) ?? []) {
+      if (!found.has(next)) {
+        found.set(next, (found.get(here) ?? 0) + 1);
+        queue.push(next);
+      }
+    }
+  }
+  const last = Math.max(0, ...found.values());
+  for (const one of map.switches) if (!found.has(one.name)) found.set(one.name, last + 1);
+  return found;
+}
+
+/** Each tier in the order of what it hangs on. */
+function barycentres(rows: string[][], near: Map<string, string[]>): string[][] {
+  const place = new Map<string, number>();
+  const ordered: string[][] = [];
+  for (const row of rows.filter(Boolean)) {
+    const centre = (name: string) => {
+      const above = (near.get(name) ?? []).flatMap((other) => place.get(other) ?? []);
+      return above.length ? above.reduce((a, b) => a + b, 0) / above.length : Number.POSITIVE_INFINITY;
+    };
+    const sorted = [...row].sort((a, b) => centre(a) - centre(b) || a.localeCompare(b));
+    sorted.forEach((name, at) => {
+      place.set(name, (at + 0.5) / sorted.length);
+    });
+    ordered.push(sorted);
+  }
+  return ordered;
+}
+
+function chunks(row: string[], most: number): string[][] {
+  const found: string[][] = [];
+  for (let at = 0; at < row.length; at += most) found.push(row.slice(at, at + most));
+  return found;
+}
+
+/** Cables on the way to an endpoint, as unordered pairs of names. */
+export function wayPairs(hops: Hop[]): Set<string> {
+  return new Set(hops.filter((hop) => hop.leads_to).map((hop) => pair(hop.switch, hop.leads_to)));
+}
+
+export const pair = (a: string, b: string) => [a, b].sort().join(" ");

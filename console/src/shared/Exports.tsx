@@ -1,0 +1,25 @@
+// The list that is shown, whole, as a file.
+import { chakra } from "@chakra-ui/react";
+import { exportPath } from "./links";
+
+const SHAPES = ["csv", "xlsx", "json", "jsonl", "xml"];
+
+export function Exports({ list, filters = {} }: { list: string; filters?: Record<string, string> }) {
+  return (
+    <chakra.span color="soft" fontSize="13px" fontWeight={400}>
+      as a file:{" "}
+      {SHAPES.map((shape) => (
+        <chakra.a
+          key={shape}
+          href={exportPath(list, shape, filters)}
+          color="tarn"
+          fontWeight={600}
+          marginRight="8px"
+          download
+        >
+          {shape}
+        </chakra.a>
+      ))}
+    </chakra.span>
+  );
+}
