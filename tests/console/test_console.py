@@ -48,7 +48,7 @@ def test_keys_alone_lead_from_anywhere_to_the_port(page: Page) -> None:
     page.keyboard.press("ArrowDown")
     chosen = page.locator("tr[data-chosen]")
     expect(chosen).to_have_count(1)
-    place = chosen.get_by_role("link").inner_text()
+    place = chosen.get_by_role("link").filter(has_text=" · ").inner_text()
     page.keyboard.press("Enter")
     switch, port = place.split(" · ")
     expect(page.get_by_role("heading", name=switch)).to_be_visible()
@@ -112,7 +112,13 @@ def test_a_switch_that_is_not_there_is_said_with_a_way_on(browser: Browser, serv
     page.context.close()
 
 
-@pytest.mark.parametrize("path", ["/", "/?q=02:1a:05", "/switches", "/switches/core-1?port=p4", "signin"])
+PAGES = (
+    *("/", "/?q=02:1a:05", "/switches", "/switches/core-1?port=p4", "signin", "/vlans", "/vlans/30"),
+    *("/map?mac=02:1a:09:01:9e:4a", "/findings", "/endpoints/02:1a:09:01:9e:4a", "/compare"),
+)
+
+
+@pytest.mark.parametrize("path", PAGES)
 def test_every_page_is_usable_by_everybody(browser: Browser, service: Service, scheme: str, path: str) -> None:
     page = open_console(browser, service, scheme)
     if path == "signin":
@@ -121,8 +127,50 @@ def test_every_page_is_usable_by_everybody(browser: Browser, service: Service, s
     else:
         sign_in(page, service)
         page.goto(path)
-        page.get_by_role("table").first.wait_for()
+        page.locator("main table, main svg, main section p").first.wait_for()
+        page.wait_for_load_state("networkidle") if "findings" in path else None
     dark = page.evaluate("document.documentElement.classList.contains('dark')")
     assert dark is (scheme == "dark")
     assert violations(page) == []
     page.context.close()
+
+
+def test_an_endpoint_shows_why_the_way_and_its_time_line(page: Page) -> None:
+    page.goto("/?q=9e:4a")
+    page.get_by_role("link", name="02:1a:09:01:9e:4a").click()
+    expect(page.get_by_role("heading", name="02:1a:09:01:9e:4a")).to_be_visible()
+    expect(page.locator("dd").filter(has_text="sure")).to_be_visible()
+    hops = page.get_by_label("hop by hop").get_by_role("listitem")
+    expect(hops.last).to_contain_text("ticket-hall · p16")
+    expect(page.get_by_role("img", name=re.compile("^stays at"))).to_be_visible()
+    page.get_by_label("Label").fill("Desk of the purser")
+    page.get_by_role("button", name="Save").click()
+    expect(page.get_by_text("saved")).to_be_visible()
+    page.get_by_role("link", name="on the map").click()
+    expect(page.get_by_role("link", name=re.compile("^ticket-hall"))).to_contain_text("here: p16")
+
+
+def test_a_port_says_what_it_is_and_takes_the_operators_word(page: Page) -> None:
+    page.goto("/switches/quay-1?port=p24")
+    expect(page.get_by_text("core-2 told of itself there")).to_be_visible()
+    page.goto("/switches/quay-1?port=p3")
+    page.get_by_role("button", name="Say it is an uplink").click()
+    expect(page.get_by_text("said to be an uplink by hand")).to_be_visible()
+    page.get_by_role("button", name="Take that back").click()
+    expect(page.get_by_text("no known switch is told or learned there")).to_be_visible()
+
+
+def test_vlans_and_comparison_lead_to_endpoints(page: Page) -> None:
+    page.goto("/vlans")
+    page.get_by_role("link", name="30", exact=True).click()
+    expect(page.get_by_role("heading", name="VLAN 30 quay")).to_be_visible()
+    expect(page.get_by_label("addresses in the VLAN").get_by_role("row").first).to_contain_text("02:1a")
+    page.goto("/compare")
+    page.get_by_role("button", name="last 1 day").click()
+    expect(page.get_by_label("what differs").get_by_text("appeared").first).to_be_visible()
+
+
+def test_many_are_read_with_progress_from_the_page(page: Page) -> None:
+    page.goto("/switches")
+    page.get_by_role("button", name="Read", exact=True).click()
+    expect(page.get_by_text(re.compile(r"^round \d+: \d+ of \d+ read"))).to_be_visible()

@@ -7,7 +7,7 @@ import { comparisonQuery, switchesQuery } from "../api/queries";
 import { Age } from "../shared/Age";
 import { Answered, Nothing } from "../shared/Answered";
 import { Exports } from "../shared/Exports";
-import { Field, Grid, Sheet, Title } from "../shared/Grid";
+import { Choice, Field, Grid, Sheet, Title } from "../shared/Grid";
 import { endpointPath } from "../shared/links";
 import { State } from "../shared/State";
 import { groupsOf } from "../switches/model";
@@ -71,12 +71,7 @@ export function ComparePage() {
           </Button>
         ))}
         <label htmlFor="on">on</label>
-        <select
-          id="on"
-          value={params.get("on") ?? ""}
-          onChange={(event) => set({ on: event.target.value })}
-          style={{ padding: "4px 8px" }}
-        >
+        <Choice id="on" value={params.get("on") ?? ""} onChange={(event) => set({ on: event.target.value })}>
           <option value="">all switches</option>
           {groupsOf(known).map((group) => (
             <option key={group} value={`group:${group}`}>
@@ -88,7 +83,7 @@ export function ComparePage() {
               {one.name}
             </option>
           ))}
-        </select>
+        </Choice>
         <Exports list="comparison" filters={filter} />
       </Flex>
       <Sheet tabIndex={0} aria-label="what differs">

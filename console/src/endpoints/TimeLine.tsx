@@ -1,5 +1,6 @@
 // Where an endpoint was, as bars on a time line; a gap is a time in which nobody heard it there.
 import { chakra } from "@chakra-ui/react";
+import { useState } from "react";
 import { Link } from "react-router";
 import type { Stay } from "../api/client";
 import { useNow } from "../shared/Age";
@@ -14,60 +15,72 @@ const LIFE: Record<string, string> = { present: "tarn", quiet: "warn", gone: "so
 
 export function TimeLine({ stays }: { stays: Stay[] }) {
   const now = useNow();
-  const line = timeLine(stays, now, LONGEST_MS);
+  const [all, setAll] = useState(false);
+  const whole = timeLine(stays, now, LONGEST_MS);
+  const uplinks = whole.lanes.filter((lane) => lane.uplink).length;
+  const hide = !all && uplinks < whole.lanes.length;
+  const line = { ...whole, lanes: hide ? whole.lanes.filter((lane) => !lane.uplink) : whole.lanes };
   const x = (at: number) => ((at - line.from) / Math.max(1, line.to - line.from)) * WIDTH;
   const height = line.lanes.length * LANE + 24;
   return (
-    <chakra.div display="flex" padding="8px 10px" overflowX="auto">
-      <chakra.div width={`${LEFT}px`} flexShrink={0} paddingTop="20px">
-        {line.lanes.map((lane) => (
-          <chakra.div
-            key={`${lane.switch} ${lane.port}`}
-            height={`${LANE}px`}
-            fontWeight={lane.uplink ? 400 : 700}
-            color={lane.uplink ? "soft" : "tarn"}
-            whiteSpace="nowrap"
-            overflow="hidden"
-            textOverflow="ellipsis"
-          >
-            <Link to={portPath(lane.switch, lane.port)}>
-              {lane.switch} · {lane.port}
-            </Link>
-            {lane.uplink && " (uplink)"}
-          </chakra.div>
-        ))}
-      </chakra.div>
-      <chakra.svg
-        viewBox={`0 0 ${WIDTH} ${height}`}
-        width="100%"
-        minWidth="500px"
-        height={`${height}px`}
-        preserveAspectRatio="none"
-        role="img"
-        aria-label={`stays at ${line.lanes.length} places`}
-      >
-        {ticks(line.from, line.to, 7).map((at) => (
-          <g key={at}>
-            <chakra.line x1={x(at)} x2={x(at)} y1={18} y2={height} stroke="line" />
-          </g>
-        ))}
-        {line.lanes.map((lane, row) =>
-          lane.bars.map((bar) => (
-            <chakra.rect
-              key={`${bar.from} ${bar.to}`}
-              x={x(bar.from)}
-              y={20 + row * LANE + 4}
-              width={Math.max(2, x(bar.to) - x(bar.from))}
-              height={LANE - 10}
-              fill={LIFE[bar.life] ?? "soft"}
-              opacity={lane.uplink ? 0.45 : 1}
+    <>
+      {uplinks > 0 && uplinks < whole.lanes.length && (
+        <chakra.label padding="6px 10px 0" display="block" color="soft" fontSize="13px">
+          <input type="checkbox" checked={all} onChange={() => setAll(!all)} /> also the {uplinks} uplinks it
+          was seen through
+        </chakra.label>
+      )}
+      <chakra.div display="flex" padding="8px 10px" overflowX="auto">
+        <chakra.div width={`${LEFT}px`} flexShrink={0} paddingTop="20px">
+          {line.lanes.map((lane) => (
+            <chakra.div
+              key={`${lane.switch} ${lane.port}`}
+              height={`${LANE}px`}
+              fontWeight={lane.uplink ? 400 : 700}
+              color={lane.uplink ? "soft" : "tarn"}
+              whiteSpace="nowrap"
+              overflow="hidden"
+              textOverflow="ellipsis"
             >
-              <title>{bar.title}</title>
-            </chakra.rect>
-          )),
-        )}
-      </chakra.svg>
-    </chakra.div>
+              <Link to={portPath(lane.switch, lane.port)}>
+                {lane.switch} · {lane.port}
+              </Link>
+              {lane.uplink && " (uplink)"}
+            </chakra.div>
+          ))}
+        </chakra.div>
+        <chakra.svg
+          viewBox={`0 0 ${WIDTH} ${height}`}
+          width="100%"
+          minWidth="500px"
+          height={`${height}px`}
+          preserveAspectRatio="none"
+          role="img"
+          aria-label={`stays at ${line.lanes.length} places`}
+        >
+          {ticks(line.from, line.to, 7).map((at) => (
+            <g key={at}>
+              <chakra.line x1={x(at)} x2={x(at)} y1={18} y2={height} stroke="line" />
+            </g>
+          ))}
+          {line.lanes.map((lane, row) =>
+            lane.bars.map((bar) => (
+              <chakra.rect
+                key={`${bar.from} ${bar.to}`}
+                x={x(bar.from)}
+                y={20 + row * LANE + 4}
+                width={Math.max(2, x(bar.to) - x(bar.from))}
+                height={LANE - 10}
+                fill={LIFE[bar.life] ?? "soft"}
+                opacity={lane.uplink ? 0.45 : 1}
+              >
+                <title>{bar.title}</title>
+              </chakra.rect>
+            )),
+          )}
+        </chakra.svg>
+      </chakra.div>
+    </>
   );
 }
 

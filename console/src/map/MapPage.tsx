@@ -74,7 +74,7 @@ function Drawing({ map, way }: { map: NetworkMap; way: Hop[] }) {
       width="100%"
       minWidth={layout.width > 1300 ? `${layout.width}px` : undefined}
       maxHeight={layout.tiers < 6 ? "560px" : undefined}
-      role="img"
+      role="group"
       aria-label={`${map.switches.length} switches, ${map.links.length} cables`}
       fontSize="13px"
     >
@@ -106,7 +106,6 @@ function Drawing({ map, way }: { map: NetworkMap; way: Hop[] }) {
             role="link"
             tabIndex={0}
             cursor="pointer"
-            aria-label={`${one.name}, ${one.health}, ${one.present} addresses, ${one.findings} open findings`}
             onClick={() => navigate(switchPath(one.name))}
             onKeyDown={(event) => event.key === "Enter" && navigate(switchPath(one.name))}
             transform={`translate(${place.x - BOX.width / 2} ${place.y - BOX.height / 2})`}

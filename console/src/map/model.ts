@@ -23,12 +23,39 @@ export function layOut(map: NetworkMap): Layout {
   const width = Math.max(...lines.map((line) => line.length), 1) * COLUMN;
   const places = new Map<string, Placed>();
   lines.forEach((line, y) => {
+    const wanted = line.map((name, at) => {
+      const above = (near.get(name) ?? []).flatMap((other) => places.get(other)?.x ?? []);
+      const even = (width * (at + 0.5)) / line.length;
+      return above.length ? above.reduce((a, b) => a + b, 0) / above.length : even;
+    });
+    const xs = spread(wanted, width);
     line.forEach((name, at) => {
-      const x = (width * (at + 0.5)) / line.length;
-      places.set(name, { name, x, y: y * ROW + 50, tier: tierOf.get(name) ?? 0 });
+      places.set(name, { name, x: xs[at] ?? 0, y: y * ROW + 50, tier: tierOf.get(name) ?? 0 });
     });
   });
   return { places, width, height: lines.length * ROW, tiers: lines.length };
+}
+
+/** As near to the wanted places as a column's distance between them allows, inside the width. */
+export function spread(wanted: number[], width: number): number[] {
+  const xs: number[] = [];
+  for (const [at, x] of wanted.entries()) {
+    const least = at === 0 ? COLUMN / 2 : (xs[at - 1] ?? 0) + COLUMN;
+    xs.push(Math.max(least, x - centring(wanted, at)));
+  }
+  let most = width - COLUMN / 2;
+  for (let at = xs.length - 1; at >= 0; at -= 1) {
+    xs[at] = Math.min(xs[at] ?? 0, most);
+    most = (xs[at] ?? 0) - COLUMN;
+  }
+  return xs;
+}
+
+/** Siblings that want the same place stand around it, not to its right. */
+function centring(wanted: number[], at: number): number {
+  const same = wanted.filter((x) => x === wanted[at]).length;
+  const before = wanted.slice(0, at).filter((x) => x === wanted[at]).length;
+  return before === 0 ? ((same - 1) * COLUMN) / 2 : 0;
 }
 
 function neighbours(map: NetworkMap): Map<string, string[]> {

@@ -68,3 +68,14 @@ export const Field = chakra("input", {
     _placeholder: { color: "soft" },
   },
 });
+
+export const Choice = chakra("select", {
+  base: {
+    padding: "4px 8px",
+    bg: "sheet",
+    color: "ink",
+    border: "1px solid",
+    borderColor: "line",
+    borderRadius: "4px",
+  },
+});

@@ -5,6 +5,7 @@ import { useState } from "react";
 import { api, need, type Round, type Switch } from "../api/client";
 import { roundsQuery } from "../api/queries";
 import { Trouble } from "../shared/Answered";
+import { Choice } from "../shared/Grid";
 import { groupsOf, roundText } from "./model";
 
 const ALL = "";
@@ -35,23 +36,14 @@ export function ReadMany({ switches }: { switches: Switch[] }) {
     <>
       <Flex align="center" gap="12px" wrap="wrap" margin="0 0 12px">
         <chakra.label htmlFor="which">Read now</chakra.label>
-        <chakra.select
-          id="which"
-          value={group}
-          onChange={(event) => setGroup(event.target.value)}
-          padding="4px 8px"
-          bg="sheet"
-          border="1px solid"
-          borderColor="line"
-          borderRadius="4px"
-        >
+        <Choice id="which" value={group} onChange={(event) => setGroup(event.target.value)}>
           <option value={ALL}>all switches</option>
           {groupsOf(switches).map((name) => (
             <option key={name} value={name}>
               group {name}
             </option>
           ))}
-        </chakra.select>
+        </Choice>
         <Button
           size="sm"
           bg="tarn"

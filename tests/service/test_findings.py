@@ -1,0 +1,301 @@
+"""Findings and the looks across switches, through the API, the client and the command line.
+
+The readings are brought as documents, so that minutes pass in a moment.
+"""
+
+import csv
+import io
+import json
+import time
+import zipfile
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from xml.etree import ElementTree
+
+import pytest
+
+from kiteroll.cli.exits import Exit
+from kiteroll.cli.main import main
+from kiteroll.client import (
+    Client,
+    ServiceError,
+    acknowledge,
+    add_switch,
+    change_endpoint,
+    change_port,
+    clear_finding,
+    comparison,
+    crowd,
+    endpoint,
+    find,
+    finding,
+    finding_parts,
+    findings,
+    keep_shared,
+    network_map,
+    ports,
+    remove_shared,
+    stays,
+    take_readings,
+    vlan_ports,
+    way,
+)
+from kiteroll.schemas.api import (
+    Acknowledgement,
+    Clearing,
+    EndpointChange,
+    Finding,
+    NewSharedAddress,
+    NewSwitch,
+    PortChange,
+)
+from kiteroll.schemas.reading_document import ReadingDocument, to_document
+from tests.conftest import Service
+from tests.make import mac, reading
+from tests.ports import free_tcp_port
+
+TWIN, MOVER, UP = 501, 502, "p24"
+BRIDGES = {"east": 0x021AF0770100, "west": 0x021AF0770200}
+
+
+@pytest.fixture(scope="module")
+def played(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
+    """Two switches side by side, east and west, and the last quarter of an hour at them: an endpoint
+    moved from east to west, another one is at both and keeps jumping."""
+    service = Service(tmp_path_factory.mktemp("played") / "data", free_tcp_port())
+    service.start()
+    start = datetime.now(UTC) - timedelta(minutes=16)
+    with service.client() as client:
+        for name in BRIDGES:
+            client.ask(add_switch(NewSwitch(name=name, source="files", groups=["pair"])))
+        for step in range(16):
+            twin_east = step < 8 or step % 2 == 0
+            for late, name in enumerate(BRIDGES):
+                here = (name == "east") == twin_east
+                mover_here = (name == "east") == (step < 10)
+                learned = {
+                    (TWIN, 10): "p1" if here else UP,
+                    (MOVER, 10): "p2" if mover_here else UP,
+                    (600 + late, 10): "p3",
+                }
+                at = start + timedelta(minutes=step, seconds=10 * late)
+                client.ask(take_readings([_document(name, learned, at)]))
+                time.sleep(0.02)
+        _await(client, "doubled-address")
+    yield service
+    assert service.end() == 0
+
+
+def _document(name: str, learned: dict[tuple[int, int], str], at: datetime) -> ReadingDocument:
+    document = to_document(reading(0, learned, switch=name))
+    other = next(one for one in BRIDGES if one != name)
+    neighbour = {
+        "port": UP,
+        "chassis": _text(BRIDGES[other]),
+        "port_id": UP,
+        "port_description": "",
+        "name": other,
+        "description": "",
+        "addresses": [],
+        "capabilities": ["bridge"],
+    }
+    values = document.model_dump()
+    values |= {"taken_at": at, "neighbours": [neighbour]}
+    values["device"] |= {"bridge_address": _text(BRIDGES[name]), "uptime_s": None}
+    for port in values["ports"]:
+        port["default_vlan"] = 10
+        port["untagged"] = [10]
+    return ReadingDocument.model_validate(values)
+
+
+def _text(number: int) -> str:
+    return ":".join(f"{number:012x}"[at : at + 2] for at in range(0, 12, 2))
+
+
+def _await(client: Client, kind: str) -> None:
+    until = time.monotonic() + 30
+    while not any(one.kind == kind for one in client.each(findings(parts=True))):
+        told = [one.title for one in client.each(findings(parts=True))]
+        assert time.monotonic() < until, told
+        time.sleep(0.2)
+
+
+@pytest.fixture
+def kite(played: Service) -> Iterator[Client]:
+    with played.client() as client:
+        yield client
+
+
+@pytest.fixture
+def cli(played: Service, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("KITEROLL_URL", played.url)
+    monkeypatch.setenv("KITEROLL_TOKEN", played.token)
+
+
+def _doubled(kite: Client) -> Finding:
+    (found,) = (one for one in kite.each(findings(parts=True)) if one.kind == "doubled-address")
+    return found
+
+
+def test_a_doubled_address_is_one_finding_with_its_evidence_and_what_it_explains(kite: Client) -> None:
+    found = _doubled(kite)
+    assert (found.mac, found.severity, found.state) == (str(mac(TWIN)), "serious", "open")
+    assert {(place.switch, place.port) for place in found.places} == {("east", "p1"), ("west", "p1")}
+    assert found.cause.startswith("cloned address")
+    assert len(found.evidence) >= 3
+    assert found.clears_at is not None and found.clears_at > found.last_at
+    parts = list(kite.each(finding_parts(found.id)))
+    assert {part.kind for part in parts} <= {"moved", "flapping"} and len(parts) == found.parts
+    by_switch = {one.id for one in kite.each(findings(switch="west"))}
+    assert found.id in by_switch
+    moved = [one for one in kite.each(findings(mac=str(mac(MOVER)))) if one.kind == "moved"]
+    assert [one.title for one in moved] == [f"{mac(MOVER)} moved from east port p2 to west port p2"]
+
+
+def test_a_finding_is_acknowledged_and_cleared_by_hand(kite: Client) -> None:
+    found = _doubled(kite)
+    until = datetime.now(UTC) + timedelta(hours=2)
+    held = kite.ask(acknowledge(found.id, Acknowledgement(by="Mara", note="clone found", until=until)))
+    assert (held.state, held.acknowledged_by, held.note) == ("acknowledged", "Mara", "clone found")
+    with pytest.raises(ServiceError, match="it is past already"):
+        kite.ask(acknowledge(found.id, Acknowledgement(by="Mara", until=datetime(2026, 1, 1, tzinfo=UTC))))
+    moved = next(one for one in kite.each(findings(parts=True)) if one.kind == "moved")
+    cleared = kite.ask(clear_finding(moved.id, Clearing(by="Mara")))
+    assert (cleared.state, cleared.cleared_by, cleared.clears_at) == ("cleared", "Mara", None)
+    with pytest.raises(ServiceError, match="it is cleared"):
+        kite.ask(clear_finding(moved.id, Clearing(by="Mara")))
+    with pytest.raises(ServiceError, match="no finding '9999'"):
+        kite.ask(finding(9999))
+
+
+def test_the_way_leads_over_the_uplink_to_the_port_and_says_how_sure_it_is(kite: Client) -> None:
+    one = kite.ask(endpoint(str(mac(MOVER))))
+    assert one.home is not None and (one.home.switch, one.home.port, one.confidence) == ("west", "p2", "sure")
+    hops = kite.ask(way(str(mac(MOVER)), start="east"))
+    assert [(hop.switch, hop.port, hop.heard) for hop in hops] == [("east", UP, True), ("west", "p2", True)]
+    assert "told of itself there (LLDP)" in hops[0].why
+
+
+def test_the_operators_word_on_a_port_wins_and_can_be_taken_back(kite: Client) -> None:
+    (port,) = kite.ask(change_port("east", "p3", PortChange(role="uplink")))
+    assert (port.role, port.role_by_hand) == ("uplink", True)
+    (port,) = kite.ask(change_port("east", "p3", PortChange(role=None)))
+    assert (port.role, port.role_by_hand) == ("access", False)
+    with pytest.raises(ServiceError, match="no port 'p99'"):
+        kite.ask(change_port("east", "p99", PortChange(role="uplink")))
+
+
+def test_a_label_is_kept_and_found(kite: Client) -> None:
+    kite.ask(change_endpoint(str(mac(600)), EndpointChange(label="Berth lamp", owner="Quay crew")))
+    for text in ("berth la", "quay crew"):
+        (one,) = kite.ask(find(text)).endpoints
+        assert (one.mac, one.label) == (str(mac(600)), "Berth lamp")
+
+
+def test_as_of_and_compare_tell_what_was(kite: Client) -> None:
+    before = datetime.now(UTC) - timedelta(minutes=9)
+    then = {stay.mac: stay.port for stay in kite.each(stays(switch="east", at=before))}
+    assert then[str(mac(MOVER))] == "p2"
+    assert {stay.life for stay in kite.each(stays(switch="east", at=before))} == {"present"}
+    differs = {one.mac: one for one in kite.each(comparison(before))}
+    assert differs[str(mac(MOVER))].difference == "moved"
+    assert differs[str(mac(MOVER))].before == ["east port p2 VLAN 10"]
+    assert differs[str(mac(MOVER))].after == ["west port p2 VLAN 10"]
+    assert str(mac(600)) not in differs
+    long_ago = datetime.now(UTC) - timedelta(days=1)
+    new = {one.mac: one.difference for one in kite.each(comparison(long_ago, group="pair"))}
+    assert new[str(mac(600))] == "appeared"
+    with pytest.raises(ServiceError, match="earlier than until"):
+        list(kite.each(comparison(datetime.now(UTC) + timedelta(hours=1))))
+
+
+def test_pages_of_a_comparison_join_without_gap_or_repeat(kite: Client) -> None:
+    long_ago = datetime.now(UTC) - timedelta(days=1)
+    whole = [one.mac for one in kite.each(comparison(long_ago))]
+    assert [one.mac for one in kite.each(comparison(long_ago, limit=1))] == whole
+    assert len(set(whole)) == len(whole) == 4
+
+
+def test_map_vlans_and_crowds(kite: Client) -> None:
+    drawn = kite.ask(network_map())
+    assert [(link.a, link.a_port, link.b, link.b_port) for link in drawn.links] == [("east", UP, "west", UP)]
+    assert {one.port for one in kite.ask(vlan_ports(10)) if one.switch == "east"} >= {"p1", UP}
+    steps = kite.ask(crowd("west", "p2"))
+    assert [step.count for step in steps] == [0, 1]
+
+
+def test_addresses_that_are_shared_by_design_raise_nothing(kite: Client) -> None:
+    (kept,) = kite.ask(keep_shared("02:1a:02", NewSharedAddress(why="cluster of the gates")))
+    assert (kept.prefix, kept.why) == ("021a02", "cluster of the gates")
+    kite.ask(remove_shared("021a02"))
+    with pytest.raises(ServiceError, match="neither an address"):
+        kite.ask(keep_shared("xyz", NewSharedAddress(why="no")))
+
+
+def _exported(kite: Client, file: str, **filters: str) -> bytes:
+    return b"".join(kite.download(f"/exports/{file}", **filters))
+
+
+def test_every_list_is_exported_in_every_shape(kite: Client) -> None:
+    rows = list(csv.DictReader(io.StringIO(_exported(kite, "stays.csv", switch="west").decode())))
+    listed = list(kite.each(stays(switch="west")))
+    assert [row["mac"] for row in rows] == [stay.mac for stay in listed]
+    endpoints = list(csv.DictReader(io.StringIO(_exported(kite, "endpoints.csv").decode())))
+    assert {row["mac"]: row["home.port"] for row in endpoints}[str(mac(MOVER))] == "p2"
+    assert len(json.loads(_exported(kite, "endpoints.json"))) == 4
+    assert len(_exported(kite, "findings.jsonl", state="open").splitlines()) >= 1
+    tree = ElementTree.fromstring(_exported(kite, "ports.xml", switch="east"))
+    assert len(tree.findall("row")) == 24
+    sheet = zipfile.ZipFile(io.BytesIO(_exported(kite, "changes.xlsx")))
+    assert "xl/worksheets/sheet1.xml" in sheet.namelist()
+    for wrong, told in (("nothing.csv", "lists are"), ("stays.pdf", "files are")):
+        with pytest.raises(ServiceError, match=told):
+            _exported(kite, wrong)
+    with pytest.raises(ServiceError, match="switch: this list needs it"):
+        _exported(kite, "ports.csv")
+
+
+def test_a_report_has_every_port_and_whoever_is_there(kite: Client) -> None:
+    page = b"".join(kite.download("/switches/west/report")).decode()
+    assert page.count("<tr>") >= 24
+    assert str(mac(MOVER)) in page and "uplink to east" in page
+    assert len(kite.ask(ports("west"))) == 24
+
+
+@pytest.mark.parametrize(
+    ("words", "told"),
+    [
+        ("finding list", "is at"),
+        ("finding list --kind doubled-address --state acknowledged --state open", "is at"),
+        ("finding explain loop", "Pull the cable"),
+        (f"endpoint show {mac(MOVER)}", "west port p2"),
+        (f"way {mac(MOVER)} --from east", "told of itself"),
+        ("compare 9m", "moved"),
+        ("compare 1d --group pair --format csv", "appeared"),
+        ("on switch east --at 9m", str(mac(MOVER))),
+        ("vlans", "10"),
+        ("shared list --format json", "[]"),
+        ("export stays - --as csv --switch east", "mac"),
+        ("report west -", "<html"),
+        ("port role east p4 access", ""),
+    ],
+)
+def test_commands_tell_the_same(cli: None, capfd: pytest.CaptureFixture[str], words: str, told: str) -> None:
+    assert main(words.split()) == Exit.FINE
+    assert told in capfd.readouterr().out
+
+
+def test_a_finding_is_shown_with_evidence_and_an_export_is_written_whole(
+    cli: None, kite: Client, capfd: pytest.CaptureFixture[str], tmp_path: Path
+) -> None:
+    number = _doubled(kite).id
+    assert main(["finding", "show", str(number)]) == Exit.FINE
+    out = capfd.readouterr().out
+    assert "cloned address" in out and "quiet for" in out and "evidence" in out
+    file = tmp_path / "stays.xlsx"
+    assert main(["export", "stays", str(file)]) == Exit.FINE
+    assert file.read_bytes()[:2] == b"PK"
+    assert main(["export", "stays", str(tmp_path / "stays.txt")]) == Exit.USAGE
+    assert main(["export", "nothing", str(tmp_path / "nothing.csv")]) == Exit.NOTHING
+    assert [path.name for path in tmp_path.iterdir()] == ["stays.xlsx"], "no half-written file stays"
