@@ -289,6 +289,8 @@ def test_names_and_makers_are_told_with_an_endpoint(rich: Rich, lab: Lab) -> Non
         (kiosk,) = found.endpoints
         assert (kiosk.maker, kiosk.assigned) == ("Lowmere Kiosk Works", "local")
         assert kiosk.names == ["kiosk-3.tarn-ferries.example"]
+        around = client.ask(find(f"{kiosk.ips[0]}/28")).endpoints
+        assert kiosk.mac in {one.mac for one in around} and len(around) > 1
         (history,) = client.ask(ips(kiosk.mac))
         assert (history.ip, history.names, history.ended_at) == (kiosk.ips[0], kiosk.names, None)
         named = [one for one in client.ask(find("lowmere")).endpoints if one.names]

@@ -23,7 +23,9 @@ from kiteroll.client import (
     acknowledge,
     add_switch,
     change_endpoint,
+    change_group,
     change_port,
+    change_switch,
     clear_finding,
     comparison,
     crowd,
@@ -46,9 +48,11 @@ from kiteroll.schemas.api import (
     Clearing,
     EndpointChange,
     Finding,
+    GroupChange,
     NewSharedAddress,
     NewSwitch,
     PortChange,
+    SwitchChange,
 )
 from kiteroll.schemas.reading_document import ReadingDocument, to_document
 from tests.conftest import Service
@@ -193,6 +197,14 @@ def test_a_label_is_kept_and_found(kite: Client) -> None:
         assert (one.mac, one.label) == (str(mac(600)), "Berth lamp")
 
 
+def test_a_network_and_a_pasted_list_are_found(kite: Client) -> None:
+    listed = f"{mac(600)}\n{str(mac(601)).replace(':', '-')}; nobody-here"
+    assert [one.mac for one in kite.ask(find(listed)).endpoints] == [str(mac(600)), str(mac(601))]
+    by_blanks = f"{mac(601)} {mac(600).digits}"
+    assert [one.mac for one in kite.ask(find(by_blanks)).endpoints] == [str(mac(601)), str(mac(600))]
+    assert kite.ask(find("10.20.0.0/16")).endpoints == []
+
+
 def test_as_of_and_compare_tell_what_was(kite: Client) -> None:
     before = datetime.now(UTC) - timedelta(minutes=9)
     then = {stay.mac: stay.port for stay in kite.each(stays(switch="east", at=before))}
@@ -299,3 +311,17 @@ def test_a_finding_is_shown_with_evidence_and_an_export_is_written_whole(
     assert main(["export", "stays", str(tmp_path / "stays.txt")]) == Exit.USAGE
     assert main(["export", "nothing", str(tmp_path / "nothing.csv")]) == Exit.NOTHING
     assert [path.name for path in tmp_path.iterdir()] == ["stays.xlsx"], "no half-written file stays"
+
+
+def test_hold_times_of_a_group_and_of_a_switch(kite: Client) -> None:
+    known = {one.name: one for one in kite.ask(change_group("pair", GroupChange(hold_s=7200)))}
+    assert (known["pair"].switches, known["pair"].hold_s) == (2, 7200)
+    assert kite.ask(change_switch("east", SwitchChange(hold_s=60))).hold_s == 60
+    now = datetime.now(UTC)
+    for name in BRIDGES:
+        kite.ask(take_readings([_document(name, {}, now)]))
+        kite.ask(take_readings([_document(name, {}, now + timedelta(seconds=70))]))
+    held = {name: {stay.mac for stay in kite.each(stays(switch=name))} for name in BRIDGES}
+    assert held["east"] == set(), "held for a minute of its own"
+    assert str(mac(MOVER)) in held["west"], "held for the two hours of its group"
+    kite.ask(change_group("pair", GroupChange(hold_s=None)))

@@ -285,6 +285,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/groups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Groups of switches */
+        get: operations["list_groups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/groups/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Say how long quiet addresses keep their stay on a group's switches */
+        put: operations["change_group"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/readings": {
         parameters: {
             query?: never;
@@ -1369,6 +1403,20 @@ export interface components {
             /** Breaks */
             breaks: boolean;
         };
+        /** Group */
+        Group: {
+            /** Name */
+            name: string;
+            /** Switches */
+            switches: number;
+            /** Hold S */
+            hold_s: number | null;
+        };
+        /** GroupChange */
+        GroupChange: {
+            /** Hold S */
+            hold_s: number | null;
+        };
         /**
          * Hop
          * @description One switch on the way to an endpoint.
@@ -1629,6 +1677,8 @@ export interface components {
             tries?: number | null;
             /** Table Size */
             table_size?: number | null;
+            /** Hold S */
+            hold_s?: number | null;
             /**
              * Enabled
              * @default true
@@ -2043,6 +2093,8 @@ export interface components {
             timeout_s: number | null;
             /** Tries */
             tries: number | null;
+            /** Hold S */
+            hold_s: number | null;
             /** Enabled */
             enabled: boolean;
             /**
@@ -2121,6 +2173,8 @@ export interface components {
             tries?: number | null;
             /** Table Size */
             table_size?: number | null;
+            /** Hold S */
+            hold_s?: number | null;
             /** Enabled */
             enabled?: boolean | null;
         };
@@ -3985,6 +4039,152 @@ export interface operations {
             };
         };
     };
+    list_groups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GroupChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_readings: {
         parameters: {
             query?: {
@@ -5171,7 +5371,7 @@ export interface operations {
     find_anything: {
         parameters: {
             query: {
-                /** @description any notation, any part of an address */
+                /** @description any part of an address, any notation; or a list */
                 q: string;
                 limit?: number;
             };

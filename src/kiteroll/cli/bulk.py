@@ -29,6 +29,7 @@ COLUMNS = (
     "timeout_s",
     "tries",
     "table_size",
+    "hold_s",
     "enabled",
 )
 

@@ -273,6 +273,14 @@ def sites() -> list[Column[api.Site]]:
     ]
 
 
+def groups() -> list[Column[api.Group]]:
+    return [
+        Column("group", lambda one: one.name, style=lambda _: "bold"),
+        Column("switches", lambda one: one.switches, right=True),
+        Column("hold", lambda one: one.hold_s, shown=lambda one: f"{one.hold_s} s" if one.hold_s else ""),
+    ]
+
+
 def mappings() -> list[Column[api.NamedMapping]]:
     return [
         Column("mapping", lambda one: one.name, style=lambda _: "bold"),

@@ -7,7 +7,7 @@ from typing import Any, get_args
 from kiteroll.cli import columns
 from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exits import Exit
-from kiteroll.cli.parsing import add_command, add_group, checked, shared
+from kiteroll.cli.parsing import add_command, add_group, checked, shared, span_s
 from kiteroll.client import (
     acknowledge,
     clear_finding,
@@ -19,8 +19,6 @@ from kiteroll.client import (
     remove_shared,
     shared_addresses,
 )
-from kiteroll.core.errors import Invalid
-from kiteroll.duration import parse_duration_s
 from kiteroll.schemas import api
 
 
@@ -132,10 +130,7 @@ def run_acknowledge(context: Context) -> Exit:
     args = context.args
     until = None
     if args.span:
-        try:
-            until = context.now() + timedelta(seconds=parse_duration_s(args.span))
-        except ValueError as wrong:
-            raise Invalid(f"--for: {wrong}") from wrong
+        until = context.now() + timedelta(seconds=span_s(args.span, "--for"))
     given = checked(api.Acknowledgement, by=args.by, note=args.note, until=until)
     with context.client() as client:
         one = client.ask(acknowledge(args.number, given))

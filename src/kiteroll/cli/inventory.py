@@ -7,7 +7,7 @@ from typing import Any
 from kiteroll.cli import bulk, columns, credential, rounds
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
-from kiteroll.cli.parsing import add_command, add_group, checked, shared
+from kiteroll.cli.parsing import add_command, add_group, checked, shared, span_s
 from kiteroll.cli.target import split_address
 from kiteroll.client import (
     add_switch,
@@ -20,7 +20,6 @@ from kiteroll.client import (
     vlans,
 )
 from kiteroll.core.errors import Invalid
-from kiteroll.duration import parse_duration_s
 from kiteroll.schemas import api
 
 
@@ -101,6 +100,7 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
     )
     about.add_argument("--timeout", metavar="SPAN", help="wait for one answer, such as 500ms")
     about.add_argument("--tries", type=int, metavar="NUMBER", help="how often one request is sent")
+    about.add_argument("--hold", metavar="SPAN", help="how long a quiet address keeps its stay, such as 30m")
     about.add_argument(
         "--table-size", type=int, metavar="NUMBER", help="addresses its table holds; warns when nearly full"
     )
@@ -116,22 +116,14 @@ def _settings(args: argparse.Namespace) -> dict[str, Any]:
         "credential": args.credential,
         "access": access or None,
         "interval_s": args.every,
-        "timeout_s": _span(args.timeout),
+        "timeout_s": None if args.timeout is None else span_s(args.timeout, "--timeout"),
+        "hold_s": None if args.hold is None else round(span_s(args.hold, "--hold")),
         "tries": args.tries,
         "table_size": args.table_size,
         "site": args.site,
         "groups": args.group,
         "notes": args.notes,
     }
-
-
-def _span(text: str | None) -> float | None:
-    if text is None:
-        return None
-    try:
-        return parse_duration_s(text)
-    except ValueError as wrong:
-        raise Invalid(f"--timeout: {wrong}") from wrong
 
 
 def run_add(context: Context) -> Exit:

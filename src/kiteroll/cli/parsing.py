@@ -7,6 +7,7 @@ from pydantic import BaseModel, ValidationError
 
 from kiteroll.cli.context import Command
 from kiteroll.core.errors import Invalid
+from kiteroll.duration import parse_duration_s
 
 M = TypeVar("M", bound=BaseModel)
 FORMATS = ("table", "json", "csv")
@@ -44,6 +45,14 @@ def checked(model: type[M], **values: Any) -> M:
             what = error["msg"].removeprefix("Value error, ")
             lines.append(f"{where}: {what}" if where else what)
         raise Invalid("; ".join(lines)) from wrong
+
+
+def span_s(text: str, option: str) -> float:
+    """Seconds of a span such as 500ms or 30m. Raises Invalid naming the option."""
+    try:
+        return parse_duration_s(text)
+    except ValueError as wrong:
+        raise Invalid(f"{option}: {wrong}") from wrong
 
 
 def add_command(

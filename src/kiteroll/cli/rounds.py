@@ -1,4 +1,4 @@
-"""`kiteroll round ...` and `kiteroll site ...`: reading many switches now, and how many at once."""
+"""`kiteroll round`, `site` and `group`: reading many switches now, how many at once, how long to hold."""
 
 import time
 from typing import Any
@@ -9,8 +9,18 @@ from rich.progress import Progress
 from kiteroll.cli import columns
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
-from kiteroll.cli.parsing import add_command, add_group, checked, shared
-from kiteroll.client import begin_round, cancel_round, limit_site, resume_round, round_of, rounds, sites
+from kiteroll.cli.parsing import add_command, add_group, checked, shared, span_s
+from kiteroll.client import (
+    begin_round,
+    cancel_round,
+    change_group,
+    groups,
+    limit_site,
+    resume_round,
+    round_of,
+    rounds,
+    sites,
+)
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
@@ -47,6 +57,37 @@ def add_commands(commands: Any) -> None:
     )
     one.add_argument("site")
     one.add_argument("at_once", metavar="NUMBER", help="1 or more, or `none` to take the limit away")
+
+    verbs = add_group(commands, "group", "list groups, set how long quiet addresses are held", of="VERB")
+    add_command(verbs, "list", run_groups, "list groups of switches", parents=parents)
+    one = add_command(
+        verbs,
+        "hold",
+        run_hold,
+        "say how long quiet addresses keep their stay on its switches",
+        parents=parents,
+    )
+    one.add_argument("group")
+    one.add_argument("span", metavar="SPAN", help="such as 30m, or `none` for the service's own")
+
+
+def run_groups(context: Context) -> Exit:
+    with context.client() as client:
+        answer = client.ask(groups())
+    context.out.rows(
+        answer, columns.groups(), empty="no switch is in a group (`kiteroll switch change --group`)"
+    )
+    return Exit.FINE
+
+
+def run_hold(context: Context) -> Exit:
+    args = context.args
+    hold_s = None if args.span == "none" else round(span_s(args.span, "SPAN"))
+    with context.client() as client:
+        client.ask(change_group(args.group, api.GroupChange(hold_s=hold_s)))
+    told = "as long as the service says" if hold_s is None else f"for {hold_s} s"
+    context.out.note(f"quiet addresses on switches of {args.group} are held {told}")
+    return Exit.FINE
 
 
 def run_begin(context: Context) -> Exit:

@@ -216,6 +216,15 @@ def resume_round(number: int) -> Question[api.Round]:
     return Question(method="POST", path=f"/rounds/{number}/resume", answer=TypeAdapter(api.Round))
 
 
+def groups() -> Question[list[api.Group]]:
+    return _get("/groups", TypeAdapter(list[api.Group]))
+
+
+def change_group(name: str, change: api.GroupChange) -> Question[list[api.Group]]:
+    path, body = f"/groups/{_part(name)}", change.model_dump(mode="json")
+    return Question(method="PUT", path=path, body=body, answer=TypeAdapter(list[api.Group]))
+
+
 def sites() -> Question[list[api.Site]]:
     return _get("/sites", TypeAdapter(list[api.Site]))
 

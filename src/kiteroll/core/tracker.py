@@ -30,12 +30,17 @@ class Tracker:
     def __init__(self, *, hold: timedelta | None = None, next_stay: int = 1) -> None:
         """`hold`: how long a quiet address keeps its stay; None: three times the ageing time."""
         self._hold = hold
+        self._holds: dict[str, timedelta] = {}
         self._ids = count(next_stay)
         self._switches: dict[str, SwitchState] = {}
 
     def restore(self, switch: str, marks: Marks, names: Mapping[int, str], stays: Iterable[Stay]) -> None:
         """Take up a switch where an earlier run left it. `stays` are its open ones."""
         self._switches[switch] = SwitchState.restore(marks, names, stays)
+
+    def set_holds(self, holds: Mapping[str, timedelta]) -> None:
+        """Hold times of single switches; the others keep the one of all."""
+        self._holds = dict(holds)
 
     def rename(self, before: str, after: str) -> None:
         if before in self._switches:
@@ -75,7 +80,7 @@ class Tracker:
         state = self._switches.setdefault(reading.switch, SwitchState())
         if state.marks.last_at is not None and reading.taken_at <= state.marks.last_at:
             return ()
-        step = _Step(state, reading, self._ids, self._hold)
+        step = _Step(state, reading, self._ids, self._holds.get(reading.switch, self._hold))
         return tuple(step.run())
 
 

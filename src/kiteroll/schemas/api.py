@@ -45,6 +45,7 @@ Health = Literal["unread", "read", "partial", "late", "silent", "refused", "fail
 Source = Literal["snmp", "linux", "files"]
 TimeoutS = Annotated[float, Field(ge=0.05, le=60, description="seconds to wait for one answer")]
 Tries = Annotated[int, Field(ge=1, le=10, description="how often one request is sent")]
+HoldS = Annotated[int, Field(ge=0, le=30 * 86400, description="seconds a quiet address keeps its stay")]
 TableSize = Annotated[int, Field(ge=1, le=10_000_000, description="addresses its table holds")]
 Life = Literal["present", "quiet", "gone"]
 ChangeKind = Literal["appeared", "moved", "quiet", "returned", "gone", "restarted"]
@@ -123,6 +124,8 @@ class NewSwitch(Model):
     tries: Tries | None = None
     """None: as set for the service."""
     table_size: TableSize | None = None
+    hold_s: HoldS | None = None
+    """None: as set for a group of it, or the service; else three times the ageing time."""
     enabled: bool = True
 
     @model_validator(mode="after")
@@ -156,6 +159,7 @@ class SwitchChange(Model):
     timeout_s: TimeoutS | None = None
     tries: Tries | None = None
     table_size: TableSize | None = None
+    hold_s: HoldS | None = None
     enabled: bool | None = None
 
 
@@ -173,6 +177,7 @@ class Switch(Answer):
     interval_s: int
     timeout_s: float | None
     tries: int | None
+    hold_s: int | None
     enabled: bool
     health: Health
     health_since: Instant | None
@@ -576,6 +581,17 @@ class Site(Answer):
     at_once: int | None
     """Switches of it that are read at the same time; null: no limit of its own."""
     switches: int
+
+
+class Group(Answer):
+    name: str
+    switches: int
+    hold_s: int | None
+    """How long a quiet address keeps its stay on its switches; null: as set for the service."""
+
+
+class GroupChange(Model):
+    hold_s: HoldS | None
 
 
 class SiteLimit(Model):

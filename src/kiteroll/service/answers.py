@@ -92,6 +92,7 @@ def switch_answer(row: SwitchRow, present: int, odd: list[str]) -> api.Switch:
         interval_s=row.interval_s,
         timeout_s=row.timeout_s,
         tries=row.tries,
+        hold_s=row.hold_s,
         enabled=row.enabled,
         health=row.health,  # type: ignore[arg-type]  # likewise
         health_since=row.health_since,

@@ -17,7 +17,7 @@ from kiteroll.core.search import AddressIndex
 from kiteroll.core.stay import Stay
 from kiteroll.core.tracker import Tracker
 from kiteroll.service.logs import fields
-from kiteroll.store import inventory, places
+from kiteroll.store import holds, inventory, places
 from kiteroll.store.database import Database
 from kiteroll.store.record import Recorder
 
@@ -63,6 +63,7 @@ class Intake:
         for switch_id, row in switches.items():
             names = self._database.run(inventory.port_numbers, switch_id)
             tracker.restore(row.name, row.marks, names, stays.pop(switch_id))
+        tracker.set_holds(self._database.run(holds.holds))
         self.tracker = tracker
         self.switches = {switch_id: row.name for switch_id, row in switches.items()}
         self.index = AddressIndex(self._database.run(places.all_macs))
@@ -83,6 +84,10 @@ class Intake:
         if self.storage_problem is not None:
             raise StorageUnavailable(self.storage_problem)
         return await self.submit(work)
+
+    def renew_holds(self) -> None:
+        """In the intake's turn: hold times were changed."""
+        self.tracker.set_holds(self._database.run(holds.holds))
 
     def stop(self) -> None:
         """Finish what is being written, drop what waits."""

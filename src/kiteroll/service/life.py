@@ -36,7 +36,7 @@ from kiteroll.service.taking import Folder
 from kiteroll.service.telling import events_of
 from kiteroll.service.topology import TopologyView
 from kiteroll.service.watchman import Watchman
-from kiteroll.store import asked_rounds, credentials, inventory, sites
+from kiteroll.store import asked_rounds, credentials, holds, inventory, sites
 from kiteroll.store.asked_rounds import RoundRow
 from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
@@ -171,12 +171,14 @@ class Service:
                 "timeout_s": new.timeout_s,
                 "tries": new.tries,
                 "table_size": new.table_size,
+                "hold_s": new.hold_s,
                 "enabled": new.enabled,
                 "health": "unread" if new.enabled else "off",
                 **(self._asking(new.credential, new.access) if new.source == "snmp" else {}),
             }
             _check_host(new.source, new.host)
             row = self.database.run(inventory.add_switch, self.clock.now(), **values)
+            self.intake.renew_holds()
             self.intake.switches[row.id] = row.name
             return row
 
@@ -201,6 +203,7 @@ class Service:
                     raise Invalid(f"{name} is not asked over SNMP (its source is {source}): no credential")
                 values.update(self._asking(change.credential, change.access))
             row = self.database.run(inventory.change_switch, name, values)
+            self.intake.renew_holds()
             if row.name != name:
                 self.intake.tracker.rename(name, row.name)
                 self.intake.switches[row.id] = row.name
@@ -274,6 +277,13 @@ class Service:
 
     def maker_of(self, mac: MacAddress) -> tuple[str, Assigned]:
         return self.makers.told(mac, self.intake.index)
+
+    async def set_group_hold(self, name: str, hold_s: int | None) -> None:
+        def work() -> None:
+            self.database.run(holds.set_group_hold, name, hold_s)
+            self.intake.renew_holds()
+
+        await self.intake.change(work)
 
     async def limit_site(self, name: str, at_once: int | None) -> None:
         await asyncio.to_thread(self.database.run, sites.limit_site, name, at_once)

@@ -1,5 +1,7 @@
 """One box for everything: what may the typed text mean?"""
 
+import re
+from ipaddress import IPv4Network, IPv6Network, ip_network
 from itertools import chain
 
 from kiteroll.core.errors import BadAddress
@@ -11,6 +13,9 @@ from kiteroll.store import addresses, names, overview, places
 
 _NAMES = 8
 """Switches and ports listed; they are a sideline of a search that is mostly for addresses."""
+_MOST_AT_ONCE = 100
+"""Texts of a pasted list that are looked for."""
+_STANDS_ALONE = re.compile(r"[0-9A-Fa-f]{8,12}|\S*[:.-]\S*[:.-]\S*")
 _SHORTEST_NAME = 3
 """Letters from which a text may name a maker."""
 
@@ -21,6 +26,9 @@ def find(service: Service, query: str, limit: int) -> api.Found:
     Raises BadAddress when it is plainly meant as an address and cannot be one, and nothing else
     by that name is there.
     """
+    several = split_list(query)
+    if len(several) > 1:
+        return _find_several(service, query, several, limit)
     text = query.strip()
     macs: list[MacAddress] = []
     wrong: BadAddress | None = None
@@ -29,7 +37,11 @@ def find(service: Service, query: str, limit: int) -> api.Found:
     except BadAddress as problem:
         wrong = problem
     database = service.database
-    if _may_be_ip(text):
+    network = _network(text)
+    if network is not None:
+        macs = database.run(addresses.macs_in_network, network, limit + 1)
+        wrong = None
+    elif _may_be_ip(text):
         by_ip = database.run(addresses.macs_by_ip, text.lower(), limit + 1)
         macs = list(dict.fromkeys([*by_ip, *macs]))[: limit + 1]
     if len(macs) <= limit:
@@ -54,6 +66,42 @@ def find(service: Service, query: str, limit: int) -> api.Found:
         switches=[view.answer(row, present.get(row.id, 0)) for row in switches],
         ports=[port_answer(row, service.topology) for row in ports],
     )
+
+
+def split_list(text: str) -> list[str]:
+    """What was pasted as a list: parted by commas, semicolons, line ends or tabs; by blanks too where
+    each part is clearly an address, an IP or a name of its own (blanks also part an address)."""
+    parts = [part.strip() for part in re.split(r"[,;\n\r\t]+", text) if part.strip()]
+    if len(parts) == 1:
+        words = parts[0].split()
+        if len(words) > 1 and all(_STANDS_ALONE.fullmatch(word) for word in words):
+            return words[:_MOST_AT_ONCE]
+    return parts[:_MOST_AT_ONCE]
+
+
+def _find_several(service: Service, query: str, parts: list[str], limit: int) -> api.Found:
+    """Each by itself, in the order given; what cannot be an address finds nothing."""
+    endpoints: dict[str, api.Endpoint] = {}
+    more = False
+    for part in parts:
+        try:
+            found = find(service, part, limit)
+        except BadAddress:
+            continue
+        endpoints |= {one.mac: one for one in found.endpoints if one.mac not in endpoints}
+        more = more or found.more
+    listed = list(endpoints.values())
+    return api.Found(query=query, endpoints=listed, more=more, switches=[], ports=[])
+
+
+def _network(text: str) -> IPv4Network | IPv6Network | None:
+    """10.20.0.0/16 and the like; host bits may be set."""
+    if "/" not in text:
+        return None
+    try:
+        return ip_network(text, strict=False)
+    except ValueError:
+        return None
 
 
 def _by_maker(service: Service, text: str, limit: int) -> list[MacAddress]:

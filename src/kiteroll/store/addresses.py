@@ -2,8 +2,9 @@
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
+from ipaddress import IPv4Network, IPv6Network
 
-from sqlalchemy import Connection, select, update
+from sqlalchemy import Connection, func, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.mac import MacAddress
@@ -58,6 +59,24 @@ def ips_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddres
         for ip, mac in connection.execute(query.distinct().order_by(ip_stay.c.ip)):
             found[mac].append(ip)
     return found
+
+
+def macs_in_network(
+    connection: Connection, network: IPv4Network | IPv6Network, limit: int
+) -> list[MacAddress]:
+    """Addresses for which an IP inside the network answers now, by IP."""
+    packed = func.inet6_aton(ip_stay.c.ip)
+    first, last = (str(network[at]) for at in (0, -1))
+    query = (
+        select(ip_stay.c.mac)
+        .where(ip_stay.c.ended_at.is_(None))
+        .where(packed.between(func.inet6_aton(first), func.inet6_aton(last)))
+        .where(func.length(packed) == (4 if network.version == 4 else 16))
+        .group_by(ip_stay.c.mac)
+        .order_by(func.min(packed))
+        .limit(limit)
+    )
+    return list(connection.execute(query).scalars())
 
 
 def macs_by_ip(connection: Connection, text: str, limit: int) -> list[MacAddress]:

@@ -37,6 +37,8 @@ class SwitchRow:
     tries: int | None
     """None: as set for the service."""
     interval_s: int
+    hold_s: int | None
+    """How long a quiet address keeps its stay; None: as set for a group of it, or the service."""
     enabled: bool
     added_at: datetime
     sys_name: str

@@ -32,7 +32,8 @@ router = APIRouter(tags=["endpoints"], responses=ERRORS)
 def find_anything(
     service: Running,
     q: Annotated[
-        str, Query(min_length=1, max_length=200, description="any notation, any part of an address")
+        str,
+        Query(min_length=1, max_length=4000, description="any part of an address, any notation; or a list"),
     ],
     limit: Annotated[int, Query(ge=1, le=200)] = 50,
 ) -> api.Found:

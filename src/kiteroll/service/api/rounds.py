@@ -1,6 +1,7 @@
-"""Rounds somebody asks for, and how many switches of a site are read at once."""
+"""Rounds somebody asks for; limits of sites and hold times of groups."""
 
 import asyncio
+from collections import Counter
 
 from fastapi import APIRouter
 
@@ -8,7 +9,7 @@ from kiteroll.schemas import api
 from kiteroll.service.answers import round_answer
 from kiteroll.service.api.common import ERRORS, Running
 from kiteroll.service.life import Service
-from kiteroll.store import asked_rounds, sites
+from kiteroll.store import asked_rounds, holds, inventory, sites
 from kiteroll.store.asked_rounds import RoundRow
 
 router = APIRouter(tags=["rounds"], responses=ERRORS)
@@ -53,6 +54,22 @@ def list_sites(service: Running) -> list[api.Site]:
 async def limit_site(service: Running, name: str, limit: api.SiteLimit) -> list[api.Site]:
     await service.limit_site(name, limit.at_once)
     return await asyncio.to_thread(list_sites, service)
+
+
+@router.get("/groups", summary="Groups of switches")
+def list_groups(service: Running) -> list[api.Group]:
+    own = service.database.run(holds.group_holds)
+    counts = Counter(name for row in service.database.run(inventory.all_switches) for name in row.in_groups)
+    return [
+        api.Group(name=name, switches=counts[name], hold_s=own.get(name))
+        for name in sorted(own.keys() | counts.keys())
+    ]
+
+
+@router.put("/groups/{name}", summary="Say how long quiet addresses keep their stay on a group's switches")
+async def change_group(service: Running, name: api.SwitchName, change: api.GroupChange) -> list[api.Group]:
+    await service.set_group_hold(name, change.hold_s)
+    return await asyncio.to_thread(list_groups, service)
 
 
 def _answer(service: Service, row: RoundRow) -> api.Round:
