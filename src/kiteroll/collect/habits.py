@@ -4,6 +4,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
 from kiteroll.collect.conversation import Ended
+from kiteroll.collect.glimpse import Rows
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import number
 from kiteroll.snmp import mib
@@ -23,6 +24,8 @@ class Habits:
     further_columns: dict[Oid, dict[bytes, tuple[int, bytes]]] = field(default_factory=dict)
     further_ends: dict[str, tuple[Ended, int]] = field(default_factory=dict)
     uptime_ticks: int | None = None
+    rows: Rows | None = None
+    """How its table numbers its rows; None before the first whole reading."""
     skip_old_table: int = 0
     """How many readings more go without the older table."""
 

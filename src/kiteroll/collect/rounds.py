@@ -8,11 +8,13 @@ from datetime import datetime, timedelta
 
 from kiteroll.clock import Clock
 from kiteroll.collect.agent import Target
+from kiteroll.collect.glimpse import glimpse
 from kiteroll.collect.habits import Habits
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.linux_bridge import Bridge, read_bridge
 from kiteroll.collect.snmp_reader import read_switch
 from kiteroll.core.errors import Conflict, KiteRollError, NotFound
+from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Reading
 from kiteroll.core.schedule import Schedule
 
@@ -115,6 +117,24 @@ class Rounds:
             raise Conflict(f"{assignment.name} is being read at this moment")
         async with self._slot_of(assignment.site):
             return await self._attempt(assignment)
+
+    async def glimpse(self, switch: int, mac: MacAddress, vlan: int | None) -> Reading | None:
+        """Ask one switch where it has one address now; None when it cannot say, or is busy."""
+        assignment = self._assignments.get(switch)
+        habits = self._habits.get(switch)
+        if assignment is None or habits is None or habits.rows is None:
+            return None
+        target = assignment.target
+        if isinstance(target, Bridge) or not self._schedule.take(switch):
+            return None
+        try:
+            limits = assignment.limits or self._limits
+            return await glimpse(assignment.name, target, habits.rows, mac, vlan, self._clock, limits)
+        except KiteRollError:
+            return None  # its next whole reading tells what is wrong with it
+        finally:
+            self._schedule.done(switch)
+            self._wake.set()
 
     async def _turn(self, switch: int) -> None:
         assignment = self._assignments.get(switch)

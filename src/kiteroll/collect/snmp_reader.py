@@ -8,6 +8,7 @@ from kiteroll.collect.agent import Agent, Target
 from kiteroll.collect.assemble import assemble
 from kiteroll.collect.conversation import ColumnWalk, ScalarGet
 from kiteroll.collect.fdb import adds_rows, late_rows
+from kiteroll.collect.glimpse import rows_of
 from kiteroll.collect.habits import Habits
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.raw import RawSwitch
@@ -119,7 +120,10 @@ async def read_switch(
             await _walk(agent, raw, FURTHER, limits, deadline)
             habits.keep_further(raw, FURTHER)
     raw.duration = timedelta(seconds=clock.monotonic() - started)
-    return assemble(raw)
+    reading = assemble(raw)
+    if reading.complete:
+        habits.rows = rows_of(raw, reading)
+    return reading
 
 
 async def _confirm(agent: Agent, raw: RawSwitch, limits: Limits, deadline: float) -> None:

@@ -121,6 +121,16 @@ class Intake:
         self._tell(attempt, changes)
         return attempt
 
+    def glimpse(self, switch: int, name: str, reading: Reading) -> Sequence[Change]:
+        """Keep what a look at one address told. In the intake's turn."""
+        if self.switches.get(switch) != name:
+            return ()
+        changes = self.tracker.apply(reading)
+        if changes:
+            marks = self.tracker.marks(name)
+            self._keep(lambda: self._recorder.glimpse(switch, changes, marks))
+        return changes
+
     def _take_failure(self, attempt: Attempt, failure: KiteRollError) -> None:
         refused = isinstance(failure, DeviceRefused)
         health = "refused" if refused else "silent" if isinstance(failure, DeviceError) else "failed"

@@ -26,6 +26,7 @@ from kiteroll.schemas.api import Credential, CredentialTest, NewRound, NewSwitch
 from kiteroll.service.access import Access
 from kiteroll.service.asked_rounds import AskedRounds
 from kiteroll.service.config import Config, FindingSettings
+from kiteroll.service.focus import Focus
 from kiteroll.service.hub import Hub
 from kiteroll.service.intake import Intake
 from kiteroll.service.logs import fields
@@ -86,7 +87,7 @@ class Service:
         try:
             migrate(self.database)
             hold = config.tracking.hold_s
-            self.intake = Intake(self.database, None if hold is None else timedelta(seconds=hold), self._tell)
+            self.intake = Intake(self.database, None if hold is None else timedelta(seconds=hold), self.tell)
             self.intake.load()
             self.database.run(asked_rounds.break_off_running)
         except BaseException:
@@ -124,7 +125,9 @@ class Service:
             self._assign(row, row.next_try_at)
         self._spawn(self.rounds.run(), "rounds")
         self._spawn(self._let_old_go(), "retention")
+        self.focus = Focus(self)
         self._spawn(self.watchman.run(), "findings")
+        self._spawn(self.focus.run(), "focus")
         if self._ear is not None:
             self.nudges = Nudges(self, self._ear, self._engine, self.config.notifications.settle_s)
             self._spawn(self.nudges.run(), "notifications")
@@ -341,7 +344,7 @@ class Service:
             await asyncio.to_thread(self.nudges.know, dict(self._targets.values()))
             await self.clock.sleep(_SENDERS_S)
 
-    def _tell(self, attempt: Attempt, changes: Sequence[Change]) -> None:
+    def tell(self, attempt: Attempt, changes: Sequence[Change]) -> None:
         self.watchman.note(attempt, changes)
         for event in events_of(attempt, changes):
             self.hub.publish(event)

@@ -164,6 +164,10 @@ class Watchman:
                 sign = judge(mac, seen, _facts_without(facts, mac), self.limits, now)
                 if isinstance(sign, Sign):
                     signs.append(sign)
+                    concerned = (
+                        (one.stay.place.switch, one.stay.place.vlan) for one in seen if not one.uplink
+                    )
+                    service.focus.begin(mac, concerned)
                 twice = twice or sign is WAIT
             if twice and now < until + WATCH_FOR:
                 self._waiting[mac] = until

@@ -71,6 +71,10 @@ class Recorder:
         work = (switch_id, taken, changes, marks, next_try_at, book)
         self._books[switch_id] = self._database.run(_record_reading, *work)
 
+    def glimpse(self, switch_id: int, changes: Sequence[Change], marks: Marks) -> None:
+        """Keep what a look at one address changed. No reading is written: none was taken."""
+        self._database.run(_record_glimpse, switch_id, changes, marks)
+
     def failure(
         self,
         switch_id: int,
@@ -112,6 +116,16 @@ def _record_reading(
     addresses = merge_addresses(connection, switch_id, taken, book.addresses if book else None)
     record_changes(connection, switch_id, changes, ids)
     return Book(taken.ports, taken.vlans, neighbours, addresses, ids)
+
+
+def _record_glimpse(connection: Connection, switch_id: int, changes: Sequence[Change], marks: Marks) -> None:
+    if not changes:
+        return
+    begun = [change.stay for change in changes if isinstance(change, Appeared | Moved)]
+    if begun and connection.execute(select(stay.c.id).where(stay.c.id.in_(begun))).first():
+        return  # kept before: a commit whose answer was lost, run again
+    connection.execute(update(switch).where(switch.c.id == switch_id).values(last_at=marks.last_at))
+    record_changes(connection, switch_id, changes, port_ids(connection, switch_id))
 
 
 def _record_failure(
