@@ -2,6 +2,8 @@
 
 import tempfile
 import time
+from itertools import groupby
+from operator import itemgetter
 from pathlib import Path
 
 from sqlalchemy import text
@@ -77,12 +79,11 @@ def _rounds(database: Database) -> None:
         )
     began = time.perf_counter()
     again = Tracker(next_stay=database.run(inventory.next_stay_id))
-    by_switch: dict[int, list[object]] = {}
-    for switch_id, stay in database.stream(inventory.open_stays):
-        by_switch.setdefault(switch_id, []).append(stay)
-    for one in database.run(inventory.all_switches):
-        names = database.run(inventory.port_numbers, one.id)
-        again.restore(one.name, one.marks, names, by_switch.get(one.id, []))  # type: ignore[arg-type]
+    known = {one.id: one for one in database.run(inventory.all_switches)}
+    ports = database.run(inventory.all_port_numbers)
+    for switch_id, stays in groupby(database.stream(inventory.open_stays), key=itemgetter(0)):
+        one = known[switch_id]
+        again.restore(one.name, one.marks, ports[switch_id], map(itemgetter(1), stays))
     row(
         "start-up: tracker from the store",
         f"{time.perf_counter() - began:.2f} s wall",

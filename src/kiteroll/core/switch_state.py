@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from typing import NamedTuple
 
 from kiteroll.core.reading import Reading, key_of
 from kiteroll.core.stay import Stay
@@ -59,6 +60,27 @@ class Missing:
     """None while it is awaited after a restart."""
 
 
+class OpenStay(NamedTuple):
+    """An open stay as the tracker takes it up again; half a million of them are made at a start."""
+
+    key: int
+    """`key_of(mac, vlan)`."""
+    stay: int
+    port: str
+    fresh_at: datetime | None
+    """When it was learned, if that was in a partial reading after the last complete one."""
+    last_seen_at: datetime | None
+    """None while it is present."""
+    quiet_at: datetime | None
+
+    @classmethod
+    def of(cls, stay: Stay, last_complete_at: datetime | None) -> "OpenStay":
+        fresh = last_complete_at is None or stay.resumed_at > last_complete_at
+        key = key_of(stay.mac, stay.place.vlan)
+        fresh_at = stay.resumed_at if fresh else None
+        return cls(key, stay.id, stay.place.port, fresh_at, stay.last_seen_at, stay.quiet_at)
+
+
 @dataclass(slots=True)
 class SwitchState:
     """Tables are plain dicts of ints, keyed by `key_of(mac, vlan)`, so that an unchanged table is
@@ -83,22 +105,20 @@ class SwitchState:
         return at
 
     @classmethod
-    def restore(cls, marks: Marks, names: Mapping[int, str], stays: Iterable[Stay]) -> "SwitchState":
+    def restore(cls, marks: Marks, names: Mapping[int, str], stays: Iterable[OpenStay]) -> "SwitchState":
         """Rebuild from the open stays of this switch and its ports as last read."""
         state = cls(marks=marks, names=dict(names))
         numbers = {name: number for number, name in names.items()}
-        for stay in stays:
-            key = key_of(stay.mac, stay.place.vlan)
-            if stay.last_seen_at is None:
-                name = stay.place.port
-                if name not in numbers:
-                    numbers[name] = state.gone_number(name)
-                state.table[key] = numbers[name]
-                state.stays[key] = stay.id
-                if marks.last_complete_at is None or stay.resumed_at > marks.last_complete_at:
-                    state.fresh[key] = stay.resumed_at
+        for key, stay, port, fresh_at, last_seen_at, quiet_at in stays:
+            if last_seen_at is None:
+                if port not in numbers:
+                    numbers[port] = state.gone_number(port)
+                state.table[key] = numbers[port]
+                state.stays[key] = stay
+                if fresh_at is not None:
+                    state.fresh[key] = fresh_at
             else:
-                state.missing[key] = Missing(stay.id, stay.place.port, stay.last_seen_at, stay.quiet_at)
+                state.missing[key] = Missing(stay, port, last_seen_at, quiet_at)
         return state
 
     def gone_number(self, name: str) -> int:

@@ -15,8 +15,8 @@ from itertools import count
 
 from kiteroll.core.changes import Appeared, Awaited, Change, Gone, Moved, Quiet, Restarted, Resumed, Returned
 from kiteroll.core.reading import Oper, Reading, mac_of, vlan_of
-from kiteroll.core.stay import Ending, Place, Stay
-from kiteroll.core.switch_state import Marks, Missing, SwitchState
+from kiteroll.core.stay import Ending, Place
+from kiteroll.core.switch_state import Marks, Missing, OpenStay, SwitchState
 from kiteroll.core.topology import Table
 from kiteroll.core.uptime import uptime
 
@@ -34,9 +34,12 @@ class Tracker:
         self._ids = count(next_stay)
         self._switches: dict[str, SwitchState] = {}
 
-    def restore(self, switch: str, marks: Marks, names: Mapping[int, str], stays: Iterable[Stay]) -> None:
+    def restore(self, switch: str, marks: Marks, names: Mapping[int, str], stays: Iterable[OpenStay]) -> None:
         """Take up a switch where an earlier run left it. `stays` are its open ones."""
         self._switches[switch] = SwitchState.restore(marks, names, stays)
+
+    def knows(self, switch: str) -> bool:
+        return switch in self._switches
 
     def set_holds(self, holds: Mapping[str, timedelta]) -> None:
         """Hold times of single switches; the others keep the one of all."""

@@ -7,6 +7,8 @@ from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import datetime, timedelta
+from itertools import groupby
+from operator import itemgetter
 from typing import TypeVar
 
 from kiteroll.collect.rounds import Attempt
@@ -14,7 +16,6 @@ from kiteroll.core.changes import KINDS, Appeared, Change
 from kiteroll.core.errors import DeviceError, DeviceRefused, KiteRollError, StorageUnavailable
 from kiteroll.core.reading import Reading
 from kiteroll.core.search import AddressIndex
-from kiteroll.core.stay import Stay
 from kiteroll.core.tracker import Tracker
 from kiteroll.service.logs import fields
 from kiteroll.store import holds, inventory, places
@@ -56,13 +57,15 @@ class Intake:
         """Take up where the records left off: open stays, marks, known addresses."""
         tracker = Tracker(hold=self._hold, next_stay=self._database.run(inventory.next_stay_id))
         switches = {row.id: row for row in self._database.run(inventory.all_switches)}
-        stays: dict[int, list[Stay]] = {switch_id: [] for switch_id in switches}
-        for switch_id, stay in self._database.stream(inventory.open_stays):
-            if switch_id in stays:
-                stays[switch_id].append(stay)
+        ports = self._database.run(inventory.all_port_numbers)
+        by_switch = groupby(self._database.stream(inventory.open_stays), key=itemgetter(0))
+        for switch_id, stays in by_switch:
+            if (row := switches.get(switch_id)) is not None:
+                names = ports.get(switch_id, {})
+                tracker.restore(row.name, row.marks, names, map(itemgetter(1), stays))
         for switch_id, row in switches.items():
-            names = self._database.run(inventory.port_numbers, switch_id)
-            tracker.restore(row.name, row.marks, names, stays.pop(switch_id))
+            if not tracker.knows(row.name):
+                tracker.restore(row.name, row.marks, ports.get(switch_id, {}), ())
         tracker.set_holds(self._database.run(holds.holds))
         self.tracker = tracker
         self.switches = {switch_id: row.name for switch_id, row in switches.items()}

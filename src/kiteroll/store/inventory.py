@@ -1,18 +1,31 @@
 """The switches Kite Roll reads, and what it remembers of each between runs."""
 
+from collections import defaultdict
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Row, func, insert, select, update
+from sqlalchemy import (
+    BigInteger,
+    ColumnElement,
+    Connection,
+    Row,
+    case,
+    func,
+    insert,
+    or_,
+    select,
+    type_coerce,
+    update,
+)
 from sqlalchemy.exc import IntegrityError
 
 from kiteroll.core.changes import Change
 from kiteroll.core.errors import Conflict, NotFound
 from kiteroll.core.mac import MacAddress
-from kiteroll.core.stay import Place, Stay
-from kiteroll.core.switch_state import Marks
+from kiteroll.core.reading import key_of
+from kiteroll.core.switch_state import Marks, OpenStay
 from kiteroll.store.record import port_ids, record_changes
 from kiteroll.store.tables import credential, port, stay, switch
 
@@ -175,22 +188,35 @@ def port_numbers(connection: Connection, switch_id: int) -> Mapping[int, str]:
     return {number: name for number, name in rows}
 
 
+def all_port_numbers(connection: Connection) -> dict[int, dict[int, str]]:
+    """The same for every switch, by its id."""
+    found: dict[int, dict[int, str]] = defaultdict(dict)
+    for switch_id, number, name in connection.execute(
+        select(port.c.switch_id, port.c.number, port.c.name).where(port.c.there)
+    ):
+        found[switch_id][number] = name
+    return found
+
+
 def next_stay_id(connection: Connection) -> int:
     return int(connection.execute(select(func.coalesce(func.max(stay.c.id), 0))).scalar_one()) + 1
 
 
-def open_stays(connection: Connection) -> Iterator[tuple[int, Stay]]:
-    """Every open stay with its switch's id, switch by switch."""
+def open_stays(connection: Connection) -> Iterator[tuple[int, OpenStay]]:
+    """Every open stay with its switch's id, switch by switch.
+
+    Plain numbers, and instants only where the tracker needs them: half a million rows are read at a
+    start, and turning three times of each into objects would take most of it.
+    """
+    fresh = or_(switch.c.last_complete_at.is_(None), stay.c.resumed_at > switch.c.last_complete_at)
     rows = connection.execute(
         select(
             stay.c.switch_id,
-            switch.c.name,
-            port.c.name,
-            stay.c.id,
-            stay.c.mac,
+            type_coerce(stay.c.mac, BigInteger),
             stay.c.vlan,
-            stay.c.began_at,
-            stay.c.resumed_at,
+            stay.c.id,
+            port.c.name,
+            case((fresh, stay.c.resumed_at)),
             stay.c.last_seen_at,
             stay.c.quiet_at,
         )
@@ -199,19 +225,8 @@ def open_stays(connection: Connection) -> Iterator[tuple[int, Stay]]:
         .where(stay.c.ended_at.is_(None))
         .order_by(stay.c.switch_id)
     )
-    for switch_id, switch_name, port_name, stay_id, mac, vlan, began, resumed, last_seen, quiet in rows:
-        yield (
-            switch_id,
-            Stay(
-                id=stay_id,
-                mac=mac,
-                place=Place(switch_name, port_name, vlan or None),
-                began_at=began,
-                resumed_at=resumed,
-                last_seen_at=last_seen,
-                quiet_at=quiet,
-            ),
-        )
+    for switch_id, mac, vlan, stay_id, port_name, fresh_at, last_seen_at, quiet_at in rows:
+        yield switch_id, OpenStay(key_of(mac, vlan), stay_id, port_name, fresh_at, last_seen_at, quiet_at)
 
 
 def _by_id(connection: Connection, switch_id: int) -> SwitchRow:
