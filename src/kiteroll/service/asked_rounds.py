@@ -85,7 +85,7 @@ class AskedRounds:
                 try:
                     await self._read(name)
                 except KiteRollError as left_out:
-                    # Being read just now, or removed meanwhile: neither holds up the others.
+                    # Removed meanwhile, or switched off: that holds up none of the others.
                     said = fields("round.left_out", switch=name, error=str(left_out))
                     log.info("left out of a round", extra=said)
 

@@ -18,7 +18,7 @@ from kiteroll.collect.limits import Limits
 from kiteroll.collect.linux_bridge import Bridge
 from kiteroll.collect.rounds import Assignment, Attempt, Rounds
 from kiteroll.core.changes import Change
-from kiteroll.core.errors import ConfigError, Invalid, KiteRollError, NotFound
+from kiteroll.core.errors import ConfigError, Conflict, Invalid, KiteRollError, NotFound
 from kiteroll.core.findings.model import Thresholds
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.makers import Assigned
@@ -52,6 +52,7 @@ log = logging.getLogger(__name__)
 _WATCH_S = 2.0
 _RETENTION_S = 3600.0
 _SENDERS_S = 5.0
+_BUSY_S = 0.3
 
 
 class Service:
@@ -117,7 +118,7 @@ class Service:
         self.rounds = Rounds(
             self.clock, self.limits, self.intake.take, concurrency=reading.at_once, jitter=random.random
         )
-        self.asked_rounds = AskedRounds(self.database, self.clock, self.read_now)
+        self.asked_rounds = AskedRounds(self.database, self.clock, self.read_next)
         for name, at_once in self.database.run(sites.site_limits).items():
             self.rounds.limit_site(name, at_once)
         for row in await asyncio.to_thread(self.database.run, inventory.all_switches):
@@ -260,6 +261,14 @@ class Service:
         """Raises NotFound, Conflict while it is being read, StorageUnavailable."""
         row = await asyncio.to_thread(self.database.run, inventory.get_switch, name)
         return await self.rounds.read_now(row.id)
+
+    async def read_next(self, name: str) -> Attempt:
+        """Read a switch now; where it is being read this moment, right after that."""
+        while True:
+            try:
+                return await self.read_now(name)
+            except Conflict:
+                await self.clock.sleep(_BUSY_S)
 
     async def begin_round(self, new: NewRound) -> RoundRow:
         """Raises NotFound for a name or a group that is not there, Conflict while another round runs."""
