@@ -3,7 +3,7 @@
 import importlib
 import sys
 
-NAMES = ("collect", "fleet_collect", "track", "store", "find", "accuracy")
+NAMES = ("collect", "fleet_collect", "track", "store", "find", "accuracy", "history")
 
 
 def main() -> int:

@@ -38,6 +38,11 @@ class Tracker:
         """Take up a switch where an earlier run left it. `stays` are its open ones."""
         self._switches[switch] = SwitchState.restore(marks, names, stays)
 
+    def present(self, switch: str) -> int:
+        """How many addresses are in its latest table."""
+        state = self._switches.get(switch)
+        return len(state.table) if state else 0
+
     def knows(self, switch: str) -> bool:
         return switch in self._switches
 

@@ -129,6 +129,7 @@ class Service:
         self.focus = Focus(self)
         self._spawn(self.watchman.run(), "findings")
         self._spawn(self.focus.run(), "focus")
+        self._spawn(self.topology.keep_fresh(), "topology")
         if self._ear is not None:
             self.nudges = Nudges(self, self._ear, self._engine, self.config.notifications.settle_s)
             self._spawn(self.nudges.run(), "notifications")
@@ -286,6 +287,10 @@ class Service:
         if not names:
             raise NotFound("switch to read", new.group or "all", "none in the inventory fits")
         return await self.asked_rounds.begin(names)
+
+    def present(self, rows: Sequence[SwitchRow]) -> dict[int, int]:
+        """Addresses present on each of these switches, by id, as the tracker has them."""
+        return {row.id: self.intake.tracker.present(row.name) for row in rows}
 
     def maker_of(self, mac: MacAddress) -> tuple[str, Assigned]:
         return self.makers.told(mac, self.intake.index)

@@ -54,7 +54,7 @@ def find(service: Service, query: str, limit: int) -> api.Found:
     shown = macs[:limit]
     endpoints = endpoint_answers(database, shown, service.topology, service.maker_of)
     switches = database.run(overview.matching_switches, text, _NAMES)
-    present = database.run(overview.present_counts, [row.id for row in switches])
+    present = service.present(switches)
     view = SwitchView(database, service.clock.now())
     ports = database.run(overview.matching_ports, text, _NAMES)
     if wrong is not None and not endpoints and not switches and not ports and _meant_as_address(text):

@@ -1,5 +1,7 @@
 """How the switches hang together, as it is known now: worked out anew when what it rests on changed."""
 
+import asyncio
+import logging
 import threading
 from collections import Counter
 from collections.abc import Mapping
@@ -7,12 +9,16 @@ from dataclasses import replace
 from datetime import datetime, timedelta
 
 from kiteroll.clock import Clock
+from kiteroll.core.errors import KiteRollError
 from kiteroll.core.topology import At, Role, Table, Topology, infer
 from kiteroll.service.intake import Intake
+from kiteroll.service.logs import fields
 from kiteroll.store.database import Database
 from kiteroll.store.topology import KeptFacts, topology_facts
 
+log = logging.getLogger(__name__)
 _FRESH = timedelta(seconds=4)
+_QUICK_S = 0.3
 _TABLES_FRESH = timedelta(seconds=30)
 """Comparing whole tables costs more, and what it finds hardly changes."""
 
@@ -24,6 +30,7 @@ class TopologyView:
         self._intake = intake
         self._lock = threading.Lock()
         self._looked_at: datetime | None = None
+        self._cost_s = 0.0
         self._tables_at: datetime | None = None
         self._kept: KeptFacts | None = None
         self._tables: Mapping[str, Table] = {}
@@ -32,18 +39,36 @@ class TopologyView:
         self._uplink_ids: frozenset[int] = frozenset()
 
     def get(self) -> Topology:
-        """At most a few seconds old. Raises StorageUnavailable."""
-        with self._lock:
-            now = self._clock.now()
-            if self._looked_at is None or now - self._looked_at > _FRESH:
-                self._look(now)
-                self._looked_at = now
-            return self._topology
+        """A few seconds old at most where working it out is quick; where it takes long (thousands of
+        switches), whoever asks gets the one before, and `keep_fresh` brings the next.
 
-    def refresh(self) -> None:
-        """Look again at the next question: the operator changed something."""
+        Raises StorageUnavailable before it was worked out once.
+        """
+        if self._looked_at is None:
+            self.look()
+        elif self._cost_s <= _QUICK_S and self._stale() and self._lock.acquire(blocking=False):
+            try:
+                self._look()
+            finally:
+                self._lock.release()
+        return self._topology
+
+    def look(self) -> None:
+        """Work it out now. Raises StorageUnavailable."""
         with self._lock:
-            self._looked_at = None
+            self._look()
+
+    async def keep_fresh(self) -> None:
+        while True:
+            await self._clock.sleep(_FRESH.total_seconds())
+            if self._stale():
+                try:
+                    await asyncio.to_thread(self.look)
+                except KiteRollError as away:
+                    log.warning("roles of ports wait", extra=fields("topology.wait", error=str(away)))
+
+    def _stale(self) -> bool:
+        return self._looked_at is None or self._clock.now() - self._looked_at > _FRESH
 
     def uplink_ids(self) -> frozenset[int]:
         """Ids of the ports that count as uplinks."""
@@ -54,7 +79,13 @@ class TopologyView:
         """Addresses present on a port, as of some seconds ago."""
         return max(1, self._crowds.get(at, 1))
 
-    def _look(self, now: datetime) -> None:
+    def _look(self) -> None:
+        began = self._clock.monotonic()
+        self._work_out(self._clock.now())
+        self._looked_at = self._clock.now()
+        self._cost_s = self._clock.monotonic() - began
+
+    def _work_out(self, now: datetime) -> None:
         kept = self._database.run(topology_facts)
         fresh_tables = self._tables_at is None or now - self._tables_at > _TABLES_FRESH
         if fresh_tables:

@@ -30,7 +30,7 @@ from kiteroll.core.watch import LATE
 from kiteroll.service.answers import sighting_of
 from kiteroll.service.hub import Event
 from kiteroll.service.logs import fields
-from kiteroll.store import findings, inventory, judging, overview
+from kiteroll.store import findings, inventory, judging
 from kiteroll.store.inventory import SwitchRow
 
 if TYPE_CHECKING:
@@ -39,6 +39,7 @@ if TYPE_CHECKING:
 log = logging.getLogger(__name__)
 _STEP_S = 1.0
 _STANDING_EVERY = timedelta(seconds=10)
+_TWICE_EVERY = timedelta(minutes=10)
 _MOST_ADDRESSES = 5_000
 """Addresses judged in one step; more wait for the next."""
 _MOST_NOTED = 10_000
@@ -56,6 +57,7 @@ class Watchman:
         """Addresses to judge, and until when they are judged again and again."""
         self._storms = Storms(limits)
         self._standing_at: datetime | None = None
+        self._twice_at: datetime | None = None
         self.book = FindingBook(limits)
 
     def load(self) -> None:
@@ -176,15 +178,18 @@ class Watchman:
     def _from_standing(self, now: datetime) -> list[Sign]:
         database, service = self._service.database, self._service
         rows = database.run(inventory.all_switches)
-        counts = database.run(overview.present_counts, [row.id for row in rows])
+        counts = service.present(rows)
         ports = database.run(judging.quiet_ports, now - self.limits.silent_after, _MOST_PORTS)
         uplinks = service.topology.get()
         ports = [one for one in ports if not uplinks.leads_to((one.switch, one.port))]
         switches = [_switch_facts(row, counts.get(row.id, 0), now) for row in rows]
         turns = database.run(judging.contested_ips, now - self.limits.window, _IP_TURNS, _MOST_PORTS)
-        twice = database.run(judging.at_two_places, sorted(service.topology.uplink_ids()), _MOST_ADDRESSES)
-        for mac in twice:
-            self._waiting.setdefault(mac, now)
+        if self._twice_at is None or now - self._twice_at >= _TWICE_EVERY:
+            # What changes is looked at anyway; this finds those that were at two places before a start.
+            uplink_ids = sorted(service.topology.uplink_ids())
+            for mac in database.run(judging.at_two_places, uplink_ids, _MOST_ADDRESSES):
+                self._waiting.setdefault(mac, now)
+            self._twice_at = now
         signs = list(standing(switches, ports, self.limits, now))
         return signs + [sign for ip, each in turns.items() for sign in contested(ip, each)]
 

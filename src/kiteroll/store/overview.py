@@ -68,16 +68,6 @@ def switches_page(connection: Connection, *, cursor: str | None, limit: int) -> 
     return fetch_page(connection, query, (Key(switch.c.name),), switch_row, cursor=cursor, limit=limit)
 
 
-def present_counts(connection: Connection, switch_ids: Sequence[int]) -> dict[int, int]:
-    """Addresses present on each of these switches."""
-    rows = connection.execute(
-        select(stay.c.switch_id, func.count())
-        .where(stay.c.switch_id.in_(switch_ids), stay.c.ended_at.is_(None), stay.c.last_seen_at.is_(None))
-        .group_by(stay.c.switch_id)
-    )
-    return {switch_id: count for switch_id, count in rows}
-
-
 def ports_of(connection: Connection, switch_id: int) -> list[PortRow]:
     """Ports the switch has, and those it had that still hold an open stay, by number."""
     query = _counted_ports().where(port.c.switch_id == switch_id)

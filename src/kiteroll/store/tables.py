@@ -199,8 +199,9 @@ stay = Table(
     Index("stay_mac", "mac", "began_at"),
     Index("stay_switch", "switch_id", "ended_at"),
     Index("stay_port", "port_id", "ended_at"),
-    Index("stay_vlan", "vlan", "ended_at"),
-    Index("stay_ended", "ended_at"),
+    # In order of address, so that a page of a VLAN needs no sorting.
+    Index("stay_vlan_mac", "vlan", "ended_at", "mac"),
+    Index("stay_open_mac", "ended_at", "mac"),
     Index("stay_began", "began_at"),
 )
 

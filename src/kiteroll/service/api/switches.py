@@ -17,7 +17,7 @@ router = APIRouter(prefix="/switches", tags=["switches"], responses=ERRORS)
 @router.get("", summary="The inventory, by name")
 def list_switches(service: Running, cursor: Cursor = None, limit: Limit = 200) -> PageOf[api.Switch]:
     page = service.database.run(overview.switches_page, cursor=cursor, limit=limit)
-    present = service.database.run(overview.present_counts, [row.id for row in page.items])
+    present = service.present(page.items)
     view = SwitchView(service.database, service.clock.now())
     return PageOf(items=[view.answer(row, present.get(row.id, 0)) for row in page.items], next=page.next)
 
@@ -55,7 +55,7 @@ def list_ports(service: Running, name: str) -> list[api.Port]:
 def change_port(service: Running, name: str, port: str, change: api.PortChange) -> list[api.Port]:
     row = service.database.run(inventory.get_switch, name)
     service.database.run(topology.set_role, row.id, port, change.role)
-    service.topology.refresh()
+    service.topology.look()
     return [one for one in list_ports(service, name) if one.name == port]
 
 
@@ -78,5 +78,5 @@ async def read_now(service: Running, name: str) -> api.ReadingSummary:
 
 
 def _answer(service: Running, row: SwitchRow) -> api.Switch:
-    present = service.database.run(overview.present_counts, [row.id])
+    present = service.present([row])
     return SwitchView(service.database, service.clock.now()).answer(row, present.get(row.id, 0))

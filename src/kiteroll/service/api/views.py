@@ -14,7 +14,7 @@ from kiteroll.schemas.base import PageOf
 from kiteroll.service.answers import SwitchView, compared_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
 from kiteroll.service.life import Service
-from kiteroll.store import inventory, overview, places, record, vlans
+from kiteroll.store import inventory, places, record, vlans
 from kiteroll.store.places import Filters
 
 router = APIRouter(tags=["views"], responses=ERRORS)
@@ -24,7 +24,7 @@ _ALL_MACS = (1 << 48) - 1
 @router.get("/map", summary="The switches, and the cables between them")
 def get_map(service: Running) -> api.NetworkMap:
     rows = service.database.run(inventory.all_switches)
-    present = service.database.run(overview.present_counts, [row.id for row in rows])
+    present = service.present(rows)
     view = SwitchView(service.database, service.clock.now())
     troubles = Counter(
         name

@@ -28,6 +28,11 @@ def upgrade() -> None:
         op.add_column("endpoint", column, if_not_exists=True)
     op.create_index("endpoint_label", "endpoint", ["label"], if_not_exists=True)
     op.create_index("ip_stay_began", "ip_stay", ["began_at"], if_not_exists=True)
+    # Pages of a VLAN and of all come in order of address, which these indexes have.
+    op.create_index("stay_vlan_mac", "stay", ["vlan", "ended_at", "mac"], if_not_exists=True)
+    op.create_index("stay_open_mac", "stay", ["ended_at", "mac"], if_not_exists=True)
+    op.drop_index("stay_vlan", "stay", if_exists=True)
+    op.drop_index("stay_ended", "stay", if_exists=True)
     op.create_index("stay_began", "stay", ["began_at"], if_not_exists=True)
     op.create_table(
         "group_setting",

@@ -1,0 +1,187 @@
+"""The API at full size: 500,000 endpoints, 10 million ended stays; calls at rest and while readings come in.
+
+`python -m bench history`; KITEROLL_BENCH_STAYS sets another number of ended stays.
+"""
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+import httpx
+from sqlalchemy import text
+from tests.ports import free_tcp_port
+
+from bench.fleet import PORTS, Fleet
+from bench.measure import row
+from kiteroll.core.reading import Device, Reading
+from kiteroll.schemas.reading_document import to_document
+from kiteroll.store.database import Database
+from kiteroll.store.migrate import migrate
+from kiteroll.store.private_server import PrivateServer
+
+SWITCHES, ROWS = 1000, 500
+ENDED = int(os.environ.get("KITEROLL_BENCH_STAYS", "10000000"))
+CALLS = 60
+FIRST_MAC = 0x021A00000000
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as directory:
+        data = Path(directory) / "data"
+        data.mkdir()
+        began = time.perf_counter()
+        _fill(data / "database")
+        row(f"filled with {ENDED:,} ended stays", f"{time.perf_counter() - began:.0f} s wall")
+        port = free_tcp_port()
+        began = time.perf_counter()
+        service = subprocess.Popen(
+            [sys.executable, "-m", "kiteroll.cli", "up", "--data", str(data), "--listen-port", str(port)],
+            stderr=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+        )
+        try:
+            with _client(port, data) as http:
+                row("start of the service", f"{time.perf_counter() - began:.1f} s wall")
+                _measure(http, "at rest")
+                stop = threading.Event()
+                feeder = threading.Thread(target=_feed, args=(port, data, stop))
+                feeder.start()
+                _measure(http, "while readings come in")
+                stop.set()
+                feeder.join()
+        finally:
+            service.terminate()
+            service.wait(60)
+
+
+def _client(port: int, data: Path) -> httpx.Client:
+    until = time.monotonic() + 300
+    while time.monotonic() < until:
+        try:
+            token = (data / "token").read_text().strip()
+            options: dict[str, Any] = {
+                "base_url": f"http://127.0.0.1:{port}/api/v1",
+                "headers": {"Authorization": f"Bearer {token}"},
+                "timeout": 120,
+                "trust_env": False,
+            }
+            httpx.get(f"{options['base_url']}/health", headers=options["headers"]).raise_for_status()
+            return httpx.Client(**options)
+        except (httpx.TransportError, FileNotFoundError):
+            time.sleep(0.2)
+    raise RuntimeError("the service does not start")
+
+
+def _measure(http: httpx.Client, when: str) -> None:
+    now = datetime.now(UTC)
+
+    def ask(path: str, **params: Any) -> Callable[[int], None]:
+        def call(number: int) -> None:
+            given = {key: value(number) if callable(value) else value for key, value in params.items()}
+            http.get(path, params=given).raise_for_status()
+
+        return call
+
+    def switch(number: int) -> str:
+        return f"switch-{number * 7 % SWITCHES}"
+
+    def ago(days: float) -> str:
+        return (now - timedelta(days=days)).isoformat()
+
+    calls = (
+        ("a switch's addresses", ask("/stays", switch=switch, limit=200)),
+        ("a VLAN's addresses, a page", ask("/stays", vlan=12, limit=200)),
+        ("endpoints, a page", ask("/endpoints", limit=100)),
+        ("changes, a page", ask("/changes", limit=200)),
+        ("switches, a page", ask("/switches", limit=200)),
+        ("find by four digits", ask("/find", q=lambda number: f"{number * 257 % 65536:04x}")),
+        (
+            "one endpoint's history",
+            ask("/stays", mac=lambda number: f"{FIRST_MAC + number * 991:012x}", ended=True),
+        ),
+        ("a switch as of 100 days ago", ask("/stays", switch=switch, at=ago(100), limit=200)),
+        ("a switch compared, 30 days", ask("/comparison", switch=switch, since=ago(30), limit=200)),
+        ("everything compared, 1 hour", ask("/comparison", since=ago(1 / 24), limit=200)),
+    )
+    for label, call in calls:
+        took = []
+        for number in range(CALLS):
+            began = time.perf_counter()
+            call(number)
+            took.append((time.perf_counter() - began) * 1000)
+        p95 = statistics.quantiles(took, n=20)[-1]
+        row(f"{label}, {when}", f"p95 {p95:.1f} ms", f"median {statistics.median(took):.1f} ms")
+
+
+def _feed(port: int, data: Path, stop: threading.Event) -> None:
+    """One round after another of readings with 1 % churn, as fast as they are taken, in batches."""
+    fleet = Fleet(SWITCHES, ROWS)
+    with _client(port, data) as http:
+        while not stop.is_set():
+            fleet.churn(0.01)
+            for switch in range(SWITCHES):
+                if stop.is_set():
+                    return
+                at = datetime.now(UTC)
+                reading = Reading(
+                    switch=f"switch-{switch}",
+                    taken_at=at,
+                    device=Device(name=f"switch-{switch}", ageing=timedelta(minutes=5)),
+                    ports=PORTS,
+                    learned=dict(fleet.tables[switch]),
+                )
+                http.post("/readings", json=[to_document(reading).model_dump(mode="json")]).raise_for_status()
+
+
+def _fill(directory: Path) -> None:
+    """The database as it would be after a year, made inside it: sequences become rows."""
+    server = PrivateServer(directory)
+    database = Database(server.start(), pool_size=2)
+    try:
+        migrate(database)
+        with database.engine.begin() as connection:
+            for statement in _statements():
+                connection.execute(text(statement))
+    finally:
+        database.close()
+        server.stop()
+
+
+def _statements() -> list[str]:
+    now = "UTC_TIMESTAMP(6)"
+    ports = len(PORTS)
+    return [
+        "SET SESSION unique_checks = 0, foreign_key_checks = 0",
+        f"""INSERT INTO switch (id, name, name_key, host, udp_port, in_groups, notes, source, interval_s,
+            enabled, added_at, ageing_s, last_at, last_complete_at, health)
+            SELECT seq, CONCAT('switch-', seq - 1), CONCAT('switch-', seq - 1), '', 161, '[]', '', 'files',
+            300, 1, {now}, 300, {now} - INTERVAL 1 HOUR, {now} - INTERVAL 1 HOUR, 'read' FROM seq_1_to_{SWITCHES}""",
+        f"""INSERT INTO port (id, switch_id, name, number, alias, admin_up, oper, bridged, duplex, tagged,
+            untagged, spanning_tree, there)
+            SELECT seq, 1 + (seq - 1) DIV {ports}, CONCAT('p', 1 + (seq - 1) MOD {ports}),
+            1 + (seq - 1) MOD {ports}, '', 1, 'up', 1, '', '[]', '[]', '', 1 FROM seq_1_to_{SWITCHES * ports}""",
+        f"""INSERT INTO endpoint (mac, first_seen_at) SELECT {FIRST_MAC} + seq - 1, {now} - INTERVAL 399 DAY
+            FROM seq_1_to_{SWITCHES * ROWS}""",
+        f"""INSERT INTO stay (id, mac, switch_id, port_id, vlan, began_at, resumed_at)
+            SELECT seq, {FIRST_MAC} + seq - 1, 1 + (seq - 1) DIV {ROWS},
+            1 + ((seq - 1) DIV {ROWS}) * {ports} + ((seq - 1) MOD {ROWS}) MOD {ports},
+            10 + ((seq - 1) MOD {ROWS}) MOD 5, {now} - INTERVAL 2 HOUR, {now} - INTERVAL 2 HOUR
+            FROM seq_1_to_{SWITCHES * ROWS}""",
+        f"""INSERT INTO stay (id, mac, switch_id, port_id, vlan, began_at, resumed_at, last_seen_at,
+            ended_at, ending)
+            SELECT {SWITCHES * ROWS} + seq, {FIRST_MAC} + (seq * 7919) MOD {SWITCHES * ROWS},
+            1 + seq MOD {SWITCHES}, 1 + (seq MOD {SWITCHES}) * {ports} + seq MOD {ports}, 10 + seq MOD 5,
+            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} SECOND,
+            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} SECOND,
+            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} + 7000 SECOND,
+            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} + 7200 SECOND, 'MOVED'
+            FROM seq_1_to_{max(1, ENDED)}""",
+    ]
