@@ -13,7 +13,7 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, sync_playwright
 
-from kiteroll.client import Client, ServiceUnreachable, switches
+from kiteroll.client import Client, ServiceUnreachable, findings, switches
 
 ROOT = Path(__file__).parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
@@ -33,14 +33,20 @@ CHROMIUM = (
 )
 
 PAGES = {
-    "overview": ("/", "light"),
+    "today": ("/", "light"),
     "find": ("/?q=9e:4a", "light"),
+    "finding": ("/findings/LOOP", "light"),
+    "findings": ("/findings?state=open", "dark"),
+    "endpoint": ("/endpoints/02:1a:09:01:9e:4a", "light"),
+    "map": ("/map?mac=02:1a:09:01:9e:4a", "light"),
+    "compare": ("/compare", "light"),
     "switches": ("/switches", "light"),
     "switch-light": ("/switches/checkin-east", "light"),
     "switch-dark": ("/switches/checkin-east", "dark"),
 }
 COMMANDS = {
     "cli-find": "kiteroll find 9e:4a berth; kiteroll on port checkin-east p10; kiteroll changed --limit 8",
+    "cli-endpoint": "kiteroll endpoint show 02:1a:09:01:9e:4a; kiteroll finding list",
     "cli-probe": f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -44",
 }
 
@@ -48,13 +54,18 @@ COMMANDS = {
 @contextmanager
 def demo(data: Path) -> Iterator[str]:
     command = [sys.executable, "-m", "kiteroll.cli", "demo", "--data", str(data)]
-    command += ["--listen-port", str(PORT), "--lab-port", str(LAB_PORT)]
+    command += ["--listen-port", str(PORT), "--lab-port", str(LAB_PORT), "--story-from", "500"]
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
     try:
-        until = time.monotonic() + 120
+        until = time.monotonic() + 240
         while not _all_read(data):
             assert time.monotonic() < until and process.poll() is None, "the demo does not start"
             time.sleep(0.5)
+        while not (loop := _loop(data)):
+            assert time.monotonic() < until, "the loop is not told"
+            time.sleep(1)
+        PAGES["finding"] = (f"/findings/{loop}", "light")
+        time.sleep(20)
         yield (data / "token").read_text().strip()
     finally:
         process.terminate()
@@ -70,6 +81,12 @@ def _all_read(data: Path) -> bool:
     return len(known) == 12 and all(one.read_at for one in known)
 
 
+def _loop(data: Path) -> int | None:
+    """Number of the finding of the loop, once it is open."""
+    with Client(f"http://127.0.0.1:{PORT}", (data / "token").read_text().strip()) as client:
+        return next((one.id for one in client.each(findings()) if one.kind == "loop"), None)
+
+
 def pages(browser: Browser, token: str) -> None:
     for name, (path, scheme) in PAGES.items():
         context = browser.new_context(viewport=SIZE, color_scheme=scheme, locale="en-GB")  # type: ignore[arg-type]
@@ -79,7 +96,7 @@ def pages(browser: Browser, token: str) -> None:
         page.keyboard.press("Enter")
         page.get_by_role("navigation").wait_for()
         page.goto(f"http://127.0.0.1:{PORT}{path}")
-        page.get_by_role("table").first.wait_for()
+        page.locator("main table, main svg, main section p").first.wait_for()
         page.wait_for_timeout(1500)
         page.screenshot(path=SHOTS / f"{name}.png")
         context.close()

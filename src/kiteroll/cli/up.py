@@ -59,6 +59,13 @@ def add_commands(commands: Any) -> None:
         "--lab-port", type=int, default=16100, metavar="PORT", help="UDP port of the agents (default 16100)"
     )
     parser.add_argument("--still", action="store_true", help="no events: the network at peace")
+    parser.add_argument(
+        "--story-from",
+        type=float,
+        default=0.0,
+        metavar="SECONDS",
+        help="begin the half hour of events in the middle (540: just before the loop)",
+    )
     _add_listen(parser)
 
 
@@ -104,7 +111,7 @@ def run_demo(context: Context) -> Exit:
     }
     config = _config(args, None, more)
     set_up_logs(args.log_level or "WARNING")
-    lab = _start_lab(args.lab_port, still=args.still)
+    lab = _start_lab(args.lab_port, still=args.still, start_s=args.story_from)
     try:
         network = json.loads(_first_line(lab))
         enrol = threading.Thread(
@@ -152,13 +159,13 @@ def _url(config: "Config") -> str:
     return f"http://{host}:{config.listen.port}"
 
 
-def _start_lab(port: int, *, still: bool) -> "subprocess.Popen[str]":
+def _start_lab(port: int, *, still: bool, start_s: float) -> "subprocess.Popen[str]":
     # A process of its own, as switches are, and out of the reach of this terminal's Ctrl-C: the
     # service is to stop before the network goes.
     return subprocess.Popen(
         [
             *(sys.executable, "-m", "kiteroll.lab", "--port", str(port), "--notify", str(port + 1)),
-            *(["--still"] if still else []),
+            *(["--still"] if still else ["--story-from", str(start_s)]),
         ],
         stdout=subprocess.PIPE,
         text=True,

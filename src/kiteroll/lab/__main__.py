@@ -13,14 +13,14 @@ from kiteroll.lab.name_server import NameServer, host_names
 from kiteroll.lab.site import Site
 
 
-async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None) -> None:
+async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None, start_s: float) -> None:
     world = tarn_ferries.build()
     names = NameServer(host_names(world))
     await names.open(port)
     site = Site(world, SystemClock(), port=port, notify=notify)
     site.open()
     if events:
-        story.schedule(world, lambda line: print(f"lab: {line}", file=sys.stderr, flush=True))
+        story.schedule(world, lambda line: print(f"lab: {line}", file=sys.stderr, flush=True), start_s)
     switches = [
         {
             "name": switch.name,
@@ -58,10 +58,13 @@ def main() -> int:
         metavar="PORT",
         help="UDP port on loopback where notifications go (default: none)",
     )
+    parser.add_argument(
+        "--story-from", type=float, default=0.0, metavar="SECONDS", help="begin the events in the middle"
+    )
     args = parser.parse_args()
     notify = None if args.notify is None else ("127.0.0.1", args.notify)
     try:
-        asyncio.run(_serve(args.port, events=not args.still, notify=notify))
+        asyncio.run(_serve(args.port, events=not args.still, notify=notify, start_s=args.story_from))
     except Invalid as problem:
         print(f"lab: {problem}", file=sys.stderr)
         return 2

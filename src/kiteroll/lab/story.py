@@ -102,8 +102,9 @@ LENGTH_S = 1800.0
 """The story begins again after this."""
 
 
-def schedule(world: World, tell: Callable[[str], None]) -> None:
-    """Queue the story in the world, from its present instant on, over and over."""
+def schedule(world: World, tell: Callable[[str], None], start_s: float = 0.0) -> None:
+    """Queue the story in the world, from its present instant on, over and over. With `start_s` it
+    begins in the middle; what was before comes when it begins again."""
 
     def run(event: Event) -> None:
         event.do(world)
@@ -111,4 +112,5 @@ def schedule(world: World, tell: Callable[[str], None]) -> None:
         world.after(LENGTH_S, lambda: run(event))
 
     for event in EVENTS:
-        world.after(event.at_s, lambda event=event: run(event))  # type: ignore[misc]
+        wait_s = (event.at_s - start_s) % LENGTH_S
+        world.after(wait_s, lambda event=event: run(event))  # type: ignore[misc]

@@ -1,28 +1,22 @@
 """The service as one object: what it is made of, and how it starts and stops."""
 
 import asyncio
-import json
 import logging
 import random
 import socket
 from collections.abc import Sequence
-from dataclasses import replace
-from datetime import datetime, timedelta
+from datetime import timedelta
 from typing import Any
 
 from kiteroll.clock import Clock
-from kiteroll.collect.agent import Target
-from kiteroll.collect.credential import make_target
-from kiteroll.collect.greet import Greeting, greet
 from kiteroll.collect.limits import Limits
-from kiteroll.collect.linux_bridge import Bridge
-from kiteroll.collect.rounds import Assignment, Attempt, Rounds
+from kiteroll.collect.rounds import Attempt, Rounds
 from kiteroll.core.changes import Change
-from kiteroll.core.errors import ConfigError, Conflict, Invalid, KiteRollError, NotFound
+from kiteroll.core.errors import ConfigError, Conflict, KiteRollError, NotFound
 from kiteroll.core.findings.model import Thresholds
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.makers import Assigned
-from kiteroll.schemas.api import Credential, CredentialTest, NewRound, NewSwitch, SwitchChange, check_host
+from kiteroll.schemas.api import NewRound
 from kiteroll.service.access import Access
 from kiteroll.service.asked_rounds import AskedRounds
 from kiteroll.service.config import Config, FindingSettings
@@ -33,13 +27,13 @@ from kiteroll.service.logs import fields
 from kiteroll.service.makers import MakerView
 from kiteroll.service.naming import Naming
 from kiteroll.service.nudges import Nudges, bind, own_engine
+from kiteroll.service.stock import Stock
 from kiteroll.service.taking import Folder
 from kiteroll.service.telling import events_of
 from kiteroll.service.topology import TopologyView
 from kiteroll.service.watchman import Watchman
-from kiteroll.store import asked_rounds, credentials, holds, inventory, sites
+from kiteroll.store import asked_rounds, inventory
 from kiteroll.store.asked_rounds import RoundRow
-from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
@@ -65,8 +59,6 @@ class Service:
         self.started_at = clock.now()
         self._server: PrivateServer | None = None
         self._tasks: list[asyncio.Task[None]] = []
-        self._targets: dict[int, tuple[str, Target]] = {}
-        """Switches asked over SNMP, by id: name, and how."""
 
     def prepare(self) -> None:
         """Database, migrations, secrets. Raises ConfigError, StorageUnavailable or Conflict."""
@@ -119,11 +111,16 @@ class Service:
             self.clock, self.limits, self.intake.take, concurrency=reading.at_once, jitter=random.random
         )
         self.asked_rounds = AskedRounds(self.database, self.clock, self.read_next)
-        for name, at_once in self.database.run(sites.site_limits).items():
-            self.rounds.limit_site(name, at_once)
-        for row in await asyncio.to_thread(self.database.run, inventory.all_switches):
-            # The beat goes on where it was: a restart of ours is no reason to ask everybody at once.
-            self._assign(row, row.next_try_at)
+        self.stock = Stock(
+            self.database,
+            self.vault,
+            self.clock,
+            self.intake,
+            self.rounds,
+            self.limits,
+            reading.interval_s,
+        )
+        await self.stock.start()
         self._spawn(self.rounds.run(), "rounds")
         self._spawn(self._let_old_go(), "retention")
         self.focus = Focus(self)
@@ -158,105 +155,7 @@ class Service:
         if self._server is not None:
             self._server.stop()
 
-    # --- inventory ------------------------------------------------------------------------
-
-    async def add_switch(self, new: NewSwitch) -> SwitchRow:
-        """Raises Conflict when the name is taken, NotFound for a credential that is not there."""
-
-        def work() -> SwitchRow:
-            values = {
-                "name": new.name,
-                "host": new.host,
-                "udp_port": new.port,
-                "site": new.site,
-                "in_groups": sorted(set(new.groups)),
-                "notes": new.notes,
-                "interval_s": new.interval_s or round(self.config.reading.interval_s),
-                "source": new.source,
-                "timeout_s": new.timeout_s,
-                "tries": new.tries,
-                "table_size": new.table_size,
-                "hold_s": new.hold_s,
-                "enabled": new.enabled,
-                "health": "unread" if new.enabled else "off",
-                **(self._asking(new.credential, new.access) if new.source == "snmp" else {}),
-            }
-            _check_host(new.source, new.host)
-            row = self.database.run(inventory.add_switch, self.clock.now(), **values)
-            self.intake.renew_holds()
-            self.intake.switches[row.id] = row.name
-            return row
-
-        row = await self.intake.change(work)
-        self._assign(row)
-        return row
-
-    async def change_switch(self, name: str, change: SwitchChange) -> SwitchRow:
-        """Raises NotFound, or Conflict when the new name is taken."""
-        given = change.model_dump(exclude_none=True, exclude={"credential", "access"})
-        columns = {"port": "udp_port", "groups": "in_groups"}
-        values: dict[str, Any] = {columns.get(key, key): value for key, value in given.items()}
-        if "enabled" in values:
-            values["health"] = "unread" if values["enabled"] else "off"
-
-        def work() -> SwitchRow:
-            source = self.database.run(inventory.get_switch, name).source
-            if change.host is not None:
-                _check_host(source, change.host)
-            if change.credential is not None or change.access is not None:
-                if source != "snmp":
-                    raise Invalid(f"{name} is not asked over SNMP (its source is {source}): no credential")
-                values.update(self._asking(change.credential, change.access))
-            row = self.database.run(inventory.change_switch, name, values)
-            self.intake.renew_holds()
-            if row.name != name:
-                self.intake.tracker.rename(name, row.name)
-                self.intake.switches[row.id] = row.name
-            return row
-
-        row = await self.intake.change(work)
-        self._assign(row)
-        return row
-
-    async def change_credential(self, name: str, access: Credential) -> CredentialRow:
-        """Every switch that uses it is asked by the new one from now on. Raises NotFound."""
-        sealed = self.vault.seal(access.model_dump_json(exclude_none=True))
-
-        def work() -> CredentialRow:
-            return self.database.run(credentials.change_credential, name, access.kind, sealed)
-
-        row = await self.intake.change(work)
-        for one in await asyncio.to_thread(self.database.run, inventory.all_switches):
-            if one.credential_name == name:
-                self._assign(one)
-        return row
-
-    def _asking(self, named: str | None, own: Credential | None) -> dict[str, Any]:
-        """Columns that say how a switch is asked. Raises NotFound."""
-        if own is not None:
-            sealed = self.vault.seal(own.model_dump_json(exclude_none=True))
-            return {"credential_id": None, "credential_sealed": sealed, "asked_as": own.kind}
-        row = self.database.run(credentials.get_credential, named)
-        return {"credential_id": row.id, "credential_sealed": None, "asked_as": row.kind}
-
-    async def remove_switch(self, name: str) -> None:
-        """End every stay on it and take it out of the inventory; its history stays. Raises NotFound."""
-
-        def work() -> int:
-            row = self.database.run(inventory.get_switch, name)
-            at = self.clock.now()
-            changes = self.intake.tracker.forget(name, at)
-            try:
-                self.database.run(inventory.remove_switch, row.id, at, changes)
-            except BaseException:
-                self.intake.load()
-                raise
-            del self.intake.switches[row.id]
-            return row.id
-
-        switch_id = await self.intake.change(work)
-        self._targets.pop(switch_id, None)
-        self.rounds.dismiss(switch_id)
+    # --- reading --------------------------------------------------------------------------
 
     async def read_now(self, name: str) -> Attempt:
         """Raises NotFound, Conflict while it is being read, StorageUnavailable."""
@@ -295,67 +194,12 @@ class Service:
     def maker_of(self, mac: MacAddress) -> tuple[str, Assigned]:
         return self.makers.told(mac, self.intake.index)
 
-    async def set_group_hold(self, name: str, hold_s: int | None) -> None:
-        def work() -> None:
-            self.database.run(holds.set_group_hold, name, hold_s)
-            self.intake.renew_holds()
-
-        await self.intake.change(work)
-
-    async def limit_site(self, name: str, at_once: int | None) -> None:
-        await asyncio.to_thread(self.database.run, sites.limit_site, name, at_once)
-        self.rounds.limit_site(name, at_once)
-
-    async def test_credential(self, test: CredentialTest) -> Greeting:
-        """Raises NotFound for a credential that is not there; DeviceError when it does not work."""
-        access = test.access
-        if access is None:
-            row = await asyncio.to_thread(self.database.run, credentials.get_credential, test.credential)
-            access = Credential.model_validate_json(self.vault.open(row.sealed))
-        target = make_target(test.host, test.port, access.model_dump(exclude_none=True))
-        return await greet(target, self.clock, self.limits)
-
     # --- inside ---------------------------------------------------------------------------
-
-    def _assign(self, row: SwitchRow, due_at: datetime | None = None) -> None:
-        self._targets.pop(row.id, None)
-        if not row.enabled or row.source == "files":
-            self.rounds.dismiss(row.id)
-            return
-        try:
-            target = self._target(row)
-        except KiteRollError as wrong:
-            log.error(
-                "switch cannot be read", extra=fields("vault.failed", switch=row.name, error=str(wrong))
-            )
-            return
-        if isinstance(target, Target):
-            self._targets[row.id] = (row.name, target)
-        limits = replace(
-            self.limits,
-            timeout_s=row.timeout_s or self.limits.timeout_s,
-            tries=row.tries or self.limits.tries,
-        )
-        assignment = Assignment(
-            switch=row.id,
-            name=row.name,
-            target=target,
-            interval=timedelta(seconds=row.interval_s),
-            site=row.site,
-            limits=limits,
-        )
-        self.rounds.assign(assignment, due_at)
-
-    def _target(self, row: SwitchRow) -> Target | Bridge:
-        if row.source == "linux":
-            return Bridge.parse(row.host)
-        credential = json.loads(self.vault.open(row.credential_sealed or b""))
-        return make_target(row.host, row.udp_port, credential)
 
     async def _know_senders(self) -> None:
         """Keep who may be heard in step with the inventory and the DNS."""
         while True:
-            await asyncio.to_thread(self.nudges.know, dict(self._targets.values()))
+            await asyncio.to_thread(self.nudges.know, dict(self.stock.targets.values()))
             await self.clock.sleep(_SENDERS_S)
 
     def tell(self, attempt: Attempt, changes: Sequence[Change]) -> None:
@@ -424,14 +268,3 @@ def _thresholds(settings: FindingSettings) -> Thresholds:
         table_share=settings.table_share,
         quiet=timedelta(seconds=settings.quiet_s),
     )
-
-
-def _check_host(source: str, host: str) -> None:
-    """Raises Invalid when a switch of this source cannot be at `host`."""
-    try:
-        if source == "linux":
-            Bridge.parse(host)
-        elif source == "snmp":
-            check_host(host)
-    except ValueError as wrong:
-        raise Invalid(str(wrong)) from wrong

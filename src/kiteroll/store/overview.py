@@ -85,8 +85,10 @@ def vlans_of(connection: Connection, switch_id: int) -> list[tuple[int, str]]:
 def matching_ports(connection: Connection, text: str, limit: int) -> list[PortRow]:
     """Ports whose alias or name holds `text`, whatever the case; exact names first."""
     named = func.lower(port.c.name) == text.lower()
-    query = (
-        _counted_ports()
+    # Which ports first, how many are on each then: counting on all of them would be for nothing.
+    matching = (
+        select(port.c.id)
+        .join(switch, switch.c.id == port.c.switch_id)
         .where(
             switch.c.removed_at.is_(None),
             port.c.there,
@@ -95,7 +97,9 @@ def matching_ports(connection: Connection, text: str, limit: int) -> list[PortRo
         .order_by(named.desc(), switch.c.name, port.c.number)
         .limit(limit)
     )
-    return [_port_row(row) for row in connection.execute(query)]
+    ids = list(connection.execute(matching).scalars())
+    rows = {row.id: _port_row(row) for row in connection.execute(_counted_ports().where(port.c.id.in_(ids)))}
+    return [rows[port_id] for port_id in ids]
 
 
 def matching_switches(connection: Connection, text: str, limit: int) -> list[SwitchRow]:

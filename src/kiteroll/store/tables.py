@@ -179,6 +179,7 @@ endpoint = Table(
     Column("owner", String(128), nullable=False, server_default=""),
     Column("notes", Text),
     Index("endpoint_label", "label"),
+    Index("endpoint_owner", "owner"),
 )
 
 stay = Table(

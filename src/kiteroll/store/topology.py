@@ -3,6 +3,7 @@
 from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import Connection, select, update
 
@@ -12,6 +13,7 @@ from kiteroll.store.neighbours import neighbours_of
 from kiteroll.store.tables import port, stay, switch
 
 _BRIDGE = "bridge"
+_CHUNK = 1000
 _SHUT = ("blocking", "discarding", "disabled", "broken")
 
 
@@ -72,17 +74,24 @@ def _told(connection: Connection) -> list[Told]:
 
 def _own_addresses(connection: Connection) -> dict[At, frozenset[str]]:
     """Where each known switch's own bridge address is learned now."""
-    other = switch.alias("other")
-    rows = connection.execute(
-        select(switch.c.name, port.c.name, other.c.name)
-        .select_from(other)
-        .join(stay, stay.c.mac == other.c.bridge_address)
-        .join(switch, switch.c.id == stay.c.switch_id)
-        .join(port, port.c.id == stay.c.port_id)
-        .where(stay.c.ended_at.is_(None), stay.c.switch_id != other.c.id, other.c.removed_at.is_(None))
-        .distinct()
+    told = select(switch.c.bridge_address, switch.c.name).where(
+        switch.c.removed_at.is_(None), switch.c.bridge_address.is_not(None)
     )
+    owners = {address: name for address, name in connection.execute(told)}
+    addresses = sorted(owners)
+    rows: list[Any] = []
+    for at in range(0, len(addresses), _CHUNK):
+        # Looked up by address: joined, the server may go through every open stay instead.
+        rows += connection.execute(
+            select(switch.c.name, port.c.name, stay.c.mac)
+            .select_from(stay)
+            .join(switch, switch.c.id == stay.c.switch_id)
+            .join(port, port.c.id == stay.c.port_id)
+            .where(stay.c.mac.in_(addresses[at : at + _CHUNK]), stay.c.ended_at.is_(None))
+            .prefix_with("STRAIGHT_JOIN")
+        ).all()
     found: dict[At, set[str]] = defaultdict(set)
-    for switch_name, port_name, behind in rows:
-        found[switch_name, port_name].add(behind)
+    for switch_name, port_name, mac in rows:
+        if owners[mac] != switch_name:
+            found[switch_name, port_name].add(owners[mac])
     return {at: frozenset(names) for at, names in found.items()}

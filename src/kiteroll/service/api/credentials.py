@@ -29,7 +29,7 @@ async def test_credential(service: Running, test: api.CredentialTest) -> api.Cre
     asked_as = test.access.kind if test.access else f"credential {test.credential}"
     started = service.clock.monotonic()
     try:
-        greeting = await service.test_credential(test)
+        greeting = await service.stock.test_credential(test)
     except DeviceError as failed:
         took_ms = round((service.clock.monotonic() - started) * 1000)
         return api.CredentialVerdict(works=False, why=str(failed), asked_as=asked_as, took_ms=took_ms)
@@ -48,7 +48,7 @@ async def test_credential(service: Running, test: api.CredentialTest) -> api.Cre
 
 @router.put("/{name}", summary="Replace it; every switch that uses it is asked by the new one")
 async def change_credential(service: Running, name: str, access: api.Credential) -> api.NamedCredential:
-    return credential_answer(await service.change_credential(name, access))
+    return credential_answer(await service.stock.change_credential(name, access))
 
 
 @router.delete("/{name}", status_code=204, summary="Remove one that no switch uses")

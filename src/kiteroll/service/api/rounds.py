@@ -52,7 +52,7 @@ def list_sites(service: Running) -> list[api.Site]:
 
 @router.put("/sites/{name}", summary="Limit how many switches of a site are read at once")
 async def limit_site(service: Running, name: str, limit: api.SiteLimit) -> list[api.Site]:
-    await service.limit_site(name, limit.at_once)
+    await service.stock.limit_site(name, limit.at_once)
     return await asyncio.to_thread(list_sites, service)
 
 
@@ -68,7 +68,7 @@ def list_groups(service: Running) -> list[api.Group]:
 
 @router.put("/groups/{name}", summary="Say how long quiet addresses keep their stay on a group's switches")
 async def change_group(service: Running, name: api.SwitchName, change: api.GroupChange) -> list[api.Group]:
-    await service.set_group_hold(name, change.hold_s)
+    await service.stock.set_group_hold(name, change.hold_s)
     return await asyncio.to_thread(list_groups, service)
 
 

@@ -24,7 +24,7 @@ def list_switches(service: Running, cursor: Cursor = None, limit: Limit = 200) -
 
 @router.post("", status_code=201, summary="Add a switch; its first reading begins at once")
 async def add_switch(service: Running, new: api.NewSwitch) -> api.Switch:
-    row = await service.add_switch(new)
+    row = await service.stock.add_switch(new)
     return await asyncio.to_thread(_answer, service, row)
 
 
@@ -35,13 +35,13 @@ def get_switch(service: Running, name: str) -> api.Switch:
 
 @router.patch("/{name}", summary="Change what is given, leave the rest")
 async def change_switch(service: Running, name: str, change: api.SwitchChange) -> api.Switch:
-    row = await service.change_switch(name, change)
+    row = await service.stock.change_switch(name, change)
     return await asyncio.to_thread(_answer, service, row)
 
 
 @router.delete("/{name}", status_code=204, summary="Take it out of the inventory; its history stays")
 async def remove_switch(service: Running, name: str) -> Response:
-    await service.remove_switch(name)
+    await service.stock.remove_switch(name)
     return Response(status_code=204)
 
 

@@ -27,6 +27,7 @@ def upgrade() -> None:
     ):
         op.add_column("endpoint", column, if_not_exists=True)
     op.create_index("endpoint_label", "endpoint", ["label"], if_not_exists=True)
+    op.create_index("endpoint_owner", "endpoint", ["owner"], if_not_exists=True)
     op.create_index("ip_stay_began", "ip_stay", ["began_at"], if_not_exists=True)
     # Pages of a VLAN and of all come in order of address, which these indexes have.
     op.create_index("stay_vlan_mac", "stay", ["vlan", "ended_at", "mac"], if_not_exists=True)

@@ -1,0 +1,125 @@
+"""Endpoints and their places, and what is said of addresses."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from kiteroll.schemas.base import Answer, Instant, MacText, Model
+from kiteroll.schemas.inventory import Port, Switch
+from kiteroll.schemas.words import Life
+
+
+class Place(Answer):
+    """A stay at a place."""
+
+    switch: str
+    port: str
+    port_alias: str
+    vlan: int | None
+    vlan_name: str
+    life: Life
+    began_at: Instant
+    seen_at: Instant
+    quiet_at: Instant | None
+    ended_at: Instant | None
+    ending: str | None
+    read_at: Instant | None
+    role: Literal["access", "uplink"]
+    leads_to: list[str]
+
+
+class Stay(Place):
+    mac: MacText
+
+
+class Endpoint(Answer):
+    mac: MacText
+    maker: str
+    """By the operator's own prefixes, else by the registry; empty when none is known."""
+    assigned: Literal["registry", "local", "likely random"]
+    """Where the address comes from: a maker's registered prefix, a prefix of local choice, or an
+    address of its own that a device made up."""
+    ips: list[str]
+    """IP addresses that answer with it now, as neighbour caches tell."""
+    names: list[str]
+    """Host names of those, as the DNS told last."""
+    first_seen_at: Instant
+    home: Place | None
+    """Where it attaches; null when it is only seen on ports that lead to other switches."""
+    why: str
+    """The weightiest reason for the home, or for none."""
+    confidence: Literal["sure", "likely", "doubtful", "none"]
+    reasons: list[str]
+    label: str
+    owner: str
+    notes: str
+    """What operators say of it."""
+    places: list[Place]
+    """Open stays; for an endpoint that is gone, its last one."""
+
+
+class IpStay(Answer):
+    """An IP address that answered with the endpoint's address, for a time."""
+
+    ip: str
+    source: str
+    """The switch or router that told."""
+    began_at: Instant
+    ended_at: Instant | None
+    names: list[str]
+
+
+class Maker(Answer):
+    """A prefix of the operator's own list."""
+
+    prefix: str
+    maker: str
+
+
+class NewMakers(Model):
+    """Prefixes and their makers; those of the same prefix are replaced."""
+
+    makers: Annotated[
+        dict[str, Annotated[str, Field(min_length=1, max_length=128)]], Field(max_length=50_000)
+    ]
+
+
+class Found(Answer):
+    """What a text typed into the search may mean."""
+
+    query: str
+    endpoints: list[Endpoint]
+    more: bool
+    """More endpoints match than are listed."""
+    switches: list[Switch]
+    ports: list[Port]
+
+
+class SharedAddress(Answer):
+    prefix: str
+    """6 to 12 hex digits: a whole address, or what addresses begin with."""
+    why: str
+
+
+class NewSharedAddress(Model):
+    why: Annotated[str, Field(min_length=1, max_length=255)]
+
+
+class EndpointChange(Model):
+    """Only what is given changes."""
+
+    label: Annotated[str, Field(max_length=128)] | None = None
+    owner: Annotated[str, Field(max_length=128)] | None = None
+    notes: Annotated[str, Field(max_length=4000)] | None = None
+
+
+class Hop(Answer):
+    """One switch on the way to an endpoint."""
+
+    switch: str
+    port: str
+    heard: bool
+    """Whether the switch has learned the address there."""
+    leads_to: str
+    """The next switch; empty at the end."""
+    why: str
