@@ -264,15 +264,16 @@ def test_one_loop_explains_the_flaps_that_came_before_and_after_it() -> None:
     assert (later.part_of, far.part_of, moved.part_of) == (opened.key, opened.key, "")
 
 
-def test_what_is_still_so_when_its_explanation_is_over_stands_for_itself() -> None:
+def test_what_comes_when_its_explanation_is_over_speaks_for_itself() -> None:
     book = FindingBook(LIMITS)
-    loop = _sign(0, Kind.LOOP, subject=Subject(switch="a"))
-    book.take(loop, None)
+    book.take(_sign(0, Kind.LOOP, subject=Subject(switch="a")), None)
     (flap,) = book.take(_sign(14), None)
     assert flap.part_of
-    changed = {one.kind: one for one in book.tick(at(15))}
-    assert changed[Kind.LOOP].state is State.CLEARED
-    assert (changed[Kind.FLAPPING].state, changed[Kind.FLAPPING].part_of) == (State.OPEN, "")
+    (over,) = book.tick(at(15))
+    assert (over.kind, over.state) == (Kind.LOOP, State.CLEARED)
+    assert book.live()[flap.key].part_of, "what came while it lasted stays part of it"
+    (again,) = book.take(_sign(16), None)
+    assert (again.state, again.part_of) == (State.OPEN, "")
 
 
 def test_a_doubled_address_explains_its_own_moves_and_no_others() -> None:

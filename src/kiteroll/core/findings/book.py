@@ -20,7 +20,15 @@ from kiteroll.core.findings.model import (
 
 _EXPLAINS = {
     Kind.LOOP: frozenset(
-        {Kind.FLAPPING, Kind.DOUBLED, Kind.MOVED, Kind.FLOOD, Kind.FILLING, Kind.CONTESTED_IP}
+        {
+            Kind.FLAPPING,
+            Kind.DOUBLED,
+            Kind.MOVED,
+            Kind.FLOOD,
+            Kind.FILLING,
+            Kind.CONTESTED_IP,
+            Kind.SILENT_PORT,
+        }
     ),
     Kind.FLOOD: frozenset({Kind.FILLING}),
     Kind.DOUBLED: frozenset({Kind.MOVED, Kind.FLAPPING}),
@@ -45,7 +53,10 @@ class FindingBook:
 
     def take(self, sign: Sign, before: Finding | None) -> list[Finding]:
         """The finding after a sign, and those it now explains; none when the sign is old news.
-        `before`: the cleared finding of the same kind and subject, if there ever was one."""
+        `before`: the cleared finding of the same kind and subject, if there ever was one.
+
+        What explains a finding is judged anew with each sign: evidence that comes when a loop is over
+        speaks for itself, what came while it lasted stays part of it."""
         key = f"{sign.kind.value}|{sign.subject.key}"
         known = self._live.get(key)
         if known is None:
@@ -74,14 +85,7 @@ class FindingBook:
             ):
                 self._live[key] = replace(one, state=State.OPEN, acknowledged_until=None)
                 changed.append(self._live[key])
-        return changed + self._released()
-
-    def _released(self) -> list[Finding]:
-        """Findings that are still live when what explained them is over: they stand for themselves."""
-        found = [one for one in self._live.values() if one.part_of and one.part_of not in self._live]
-        for one in found:
-            self._live[one.key] = replace(one, part_of="")
-        return [self._live[one.key] for one in found]
+        return changed
 
     def acknowledge(self, key: str, by: str, note: str, until: datetime | None) -> Finding | None:
         """None when it is not live."""
