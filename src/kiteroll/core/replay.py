@@ -32,6 +32,10 @@ from kiteroll.core.topology import At, Facts, Told, Topology, infer
 from kiteroll.core.tracker import Tracker
 
 
+_INFER_EVERY = timedelta(seconds=30)
+"""Cables do not change with every reading; working out anew where they lead costs most of a replay."""
+
+
 class Ledger:
     """Stays as the changes tell them, by address."""
 
@@ -90,6 +94,7 @@ class Replay:
         self._oper: dict[At, tuple[Oper, datetime]] = {}
         self._storms = Storms(self.limits)
         self._topology: Topology | None = None
+        self._inferred_at: datetime | None = None
         self._watched: set[MacAddress] = set()
 
     def take(self, reading: Reading) -> list[Sign]:
@@ -103,7 +108,9 @@ class Replay:
             if known is None or known[0] is not port.oper:
                 self._oper[at] = (port.oper, reading.taken_at)
         self._latest[reading.switch] = reading
-        self._topology = None
+        if first or self._inferred_at is None or reading.taken_at - self._inferred_at >= _INFER_EVERY:
+            self._topology = None
+            self._inferred_at = reading.taken_at
         if first:
             return []
         now = reading.taken_at
