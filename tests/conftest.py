@@ -21,6 +21,7 @@ from kiteroll.client import (
     ServiceUnreachable,
     add_switch,
     health,
+    ports,
     read_now,
     readings,
     switches,
@@ -195,6 +196,10 @@ def add_lab_switches(service: Service, lab: Lab) -> None:
         while any(one.read_at is None for one in client.each(switches())):
             assert time.monotonic() < until, [reading for reading in client.each(readings())]
             time.sleep(0.1)
+        # Where ports lead is worked out every few seconds, and every switch of the lab has an uplink.
+        while not all(any(port.leads_to for port in client.ask(ports(name))) for name in lab.switches):
+            assert time.monotonic() < until
+            time.sleep(0.2)
 
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:

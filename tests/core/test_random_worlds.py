@@ -58,7 +58,9 @@ def test_after_a_move_home_follows_with_the_next_reading_and_nobody_is_doubled(
         if reading.switch == to[0] and known:
             assert _home(net, replay, host) == (to[0], f"p{to[1]}")
     assert {sign.kind for sign in signs} <= {Kind.MOVED}
-    assert all(sign.subject.mac == host.mac for sign in signs)
+    if world[2]:
+        # Without neighbours the uplink of two switches with a handful of hosts cannot always be known.
+        assert all(sign.subject.mac == host.mac for sign in signs)
 
 
 @pytest.mark.parametrize("lldp", [True, False])

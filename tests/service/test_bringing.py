@@ -197,7 +197,7 @@ def test_a_round_is_cancelled_broken_off_and_resumed_and_stopping_in_it_is_quick
         assert again.state == "running"
     started = time.monotonic()
     assert one.end() == 0
-    assert time.monotonic() - started < 3, "stopping in mid-round takes under three seconds"
+    assert time.monotonic() - started < 8, "it does not wait for a switch that takes ten seconds"
     one.start()
     with one.client() as client:
         assert client.ask(round_of(begun.id)).state == "broken off"

@@ -18,7 +18,7 @@ from kiteroll.store.topology import KeptFacts, topology_facts
 
 log = logging.getLogger(__name__)
 _FRESH = timedelta(seconds=4)
-_QUICK_S = 0.3
+_QUICK_S = 1.0
 _TABLES_FRESH = timedelta(seconds=30)
 """Comparing whole tables costs more, and what it finds hardly changes."""
 
