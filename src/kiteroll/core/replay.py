@@ -31,7 +31,6 @@ from kiteroll.core.stay import Ending, Stay
 from kiteroll.core.topology import At, Facts, Told, Topology, infer
 from kiteroll.core.tracker import Tracker
 
-
 _INFER_EVERY = timedelta(seconds=30)
 """Cables do not change with every reading; working out anew where they lead costs most of a replay."""
 
