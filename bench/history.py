@@ -163,11 +163,13 @@ def _statements() -> list[str]:
         f"""INSERT INTO switch (id, name, name_key, host, udp_port, in_groups, notes, source, interval_s,
             enabled, added_at, ageing_s, last_at, last_complete_at, health)
             SELECT seq, CONCAT('switch-', seq - 1), CONCAT('switch-', seq - 1), '', 161, '[]', '', 'files',
-            300, 1, {now}, 300, {now} - INTERVAL 1 HOUR, {now} - INTERVAL 1 HOUR, 'read' FROM seq_1_to_{SWITCHES}""",
+            300, 1, {now}, 300, {now} - INTERVAL 1 HOUR, {now} - INTERVAL 1 HOUR,
+            'read' FROM seq_1_to_{SWITCHES}""",
         f"""INSERT INTO port (id, switch_id, name, number, alias, admin_up, oper, bridged, duplex, tagged,
             untagged, spanning_tree, there)
             SELECT seq, 1 + (seq - 1) DIV {ports}, CONCAT('p', 1 + (seq - 1) MOD {ports}),
-            1 + (seq - 1) MOD {ports}, '', 1, 'up', 1, '', '[]', '[]', '', 1 FROM seq_1_to_{SWITCHES * ports}""",
+            1 + (seq - 1) MOD {ports}, '', 1, 'up', 1, '', '[]', '[]', '',
+            1 FROM seq_1_to_{SWITCHES * ports}""",
         f"""INSERT INTO endpoint (mac, first_seen_at) SELECT {FIRST_MAC} + seq - 1, {now} - INTERVAL 399 DAY
             FROM seq_1_to_{SWITCHES * ROWS}""",
         f"""INSERT INTO stay (id, mac, switch_id, port_id, vlan, began_at, resumed_at)
