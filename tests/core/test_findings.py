@@ -267,12 +267,12 @@ def test_one_loop_explains_the_flaps_that_came_before_and_after_it() -> None:
 def test_what_comes_when_its_explanation_is_over_speaks_for_itself() -> None:
     book = FindingBook(LIMITS)
     book.take(_sign(0, Kind.LOOP, subject=Subject(switch="a")), None)
-    (flap,) = book.take(_sign(14), None)
+    (flap,) = book.take(_sign(29), None)
     assert flap.part_of
-    (over,) = book.tick(at(15))
+    (over,) = book.tick(at(30))
     assert (over.kind, over.state) == (Kind.LOOP, State.CLEARED)
     assert book.live()[flap.key].part_of, "what came while it lasted stays part of it"
-    (again,) = book.take(_sign(16), None)
+    (again,) = book.take(_sign(31), None)
     assert (again.state, again.part_of) == (State.OPEN, "")
 
 

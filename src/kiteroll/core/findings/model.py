@@ -101,6 +101,9 @@ class Thresholds:
     """The same for conditions that are either so or not."""
 
     def quiet_time(self, kind: Kind) -> timedelta:
+        if kind is Kind.LOOP:
+            # Addresses find their ports again one by one: that is still part of it.
+            return 2 * self.quiet
         return self.quiet_standing if kind in STANDING else self.quiet
 
 
