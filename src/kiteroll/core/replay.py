@@ -4,7 +4,7 @@ The same rules as the service runs on its records, on stays kept here instead. F
 benchmarks, for tests over random networks, and for asking what other thresholds would have said.
 """
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
@@ -28,7 +28,7 @@ from kiteroll.core.home import Home, Sighting, choose_home, sighting
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Oper, Reading, mac_of
 from kiteroll.core.stay import Ending, Stay
-from kiteroll.core.topology import At, Facts, Told, Topology, infer
+from kiteroll.core.topology import At, Facts, Told, Topology, crowds, infer
 from kiteroll.core.tracker import Tracker
 
 _INFER_EVERY = timedelta(seconds=30)
@@ -148,12 +148,12 @@ class Replay:
         return signs
 
     def _sightings(self, mac: MacAddress, since: datetime) -> list[Sighting]:
-        topology, crowds = self.topology(), self._crowds()
+        topology, crowd = self.topology(), self._crowds()
         return [
             sighting(
                 stay,
                 topology,
-                crowd=max(1, crowds.get((stay.place.switch, stay.place.port), 1)),
+                crowd=max(1, crowd.get((stay.place.switch, stay.place.port), 1)),
                 read_at=self.tracker.marks(stay.place.switch).last_complete_at,
                 ageing=self._latest[stay.place.switch].device.ageing,
             )
@@ -162,11 +162,7 @@ class Replay:
 
     def _crowds(self) -> Mapping[At, int]:
         if self._crowd_of is not self._topology:
-            self._crowd = {
-                (name, table.names[number]): count
-                for name, table in self.tracker.tables().items()
-                for number, count in Counter(table.learned.values()).items()
-            }
+            self._crowd = crowds(self.tracker.tables())
             self._crowd_of = self._topology
         return self._crowd
 

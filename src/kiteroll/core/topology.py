@@ -161,14 +161,19 @@ def infer(facts: Facts) -> Topology:
     return Topology(roles)
 
 
-def held_apart(tables: Mapping[str, Table], decided: frozenset[At]) -> dict[At, set[str]]:
-    """Ports that are not `decided` and the switches shown to be behind them by their tables."""
-    crowded = {
-        (switch, table.names[number])
+def crowds(tables: Mapping[str, Table]) -> dict[At, int]:
+    """Addresses present on each port that has any."""
+    return {
+        (switch, table.names[number]): count
         for switch, table in tables.items()
         for number, count in Counter(table.learned.values()).items()
-        if count > _APART and number in table.names and (switch, table.names[number]) not in decided
+        if number in table.names
     }
+
+
+def held_apart(tables: Mapping[str, Table], decided: frozenset[At]) -> dict[At, set[str]]:
+    """Ports that are not `decided` and the switches shown to be behind them by their tables."""
+    crowded = {at for at, count in crowds(tables).items() if count > _APART and at not in decided}
     if not crowded:
         return {}
     holders: dict[int, list[tuple[str, int]]] = defaultdict(list)

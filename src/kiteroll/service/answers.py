@@ -16,7 +16,7 @@ from kiteroll.core.topology import Ground, Topology
 from kiteroll.core.uptime import uptime
 from kiteroll.core.watch import Watched, warnings
 from kiteroll.schemas import api
-from kiteroll.service.topology import TopologyView
+from kiteroll.service.topology import Layout
 from kiteroll.store import addresses, inventory, names, places
 from kiteroll.store.asked_rounds import RoundRow
 from kiteroll.store.credentials import CredentialRow
@@ -119,8 +119,8 @@ def switch_answer(row: SwitchRow, present: int, odd: list[str]) -> api.Switch:
     )
 
 
-def port_answer(row: PortRow, topology: TopologyView) -> api.Port:
-    role = topology.get().role((row.switch_name, row.name))
+def port_answer(row: PortRow, layout: Layout) -> api.Port:
+    role = layout.topology.role((row.switch_name, row.name))
     return api.Port(
         switch=row.switch_name,
         name=row.name,
@@ -167,26 +167,26 @@ def credential_answer(row: CredentialRow) -> api.NamedCredential:
     return api.NamedCredential(name=row.name, kind=row.kind, used_by=row.used_by, added_at=row.added_at)
 
 
-def place_answer(row: PlacedStay, topology: TopologyView) -> api.Place:
-    return api.Place(**_place_fields(row, topology.get()))  # type: ignore[arg-type]  # checked by the model
+def place_answer(row: PlacedStay, layout: Layout) -> api.Place:
+    return api.Place(**_place_fields(row, layout.topology))  # type: ignore[arg-type]  # checked by the model
 
 
-def stay_answer(row: PlacedStay, topology: TopologyView) -> api.Stay:
-    return api.Stay(mac=row.stay.mac, **_place_fields(row, topology.get()))  # type: ignore[arg-type]
+def stay_answer(row: PlacedStay, layout: Layout) -> api.Stay:
+    return api.Stay(mac=row.stay.mac, **_place_fields(row, layout.topology))  # type: ignore[arg-type]
 
 
-def stay_as_of(row: PlacedStay, topology: TopologyView, at: datetime) -> api.Stay:
+def stay_as_of(row: PlacedStay, layout: Layout, at: datetime) -> api.Stay:
     """A stay as it was at an instant that it covers: what came later is left out."""
     quiet = row.stay.quiet_at is not None and row.stay.quiet_at <= at
     seen_at = min(row.seen_at, at)
     later = {"ended_at": None, "ending": None, "life": "quiet" if quiet else "present", "seen_at": seen_at}
-    return stay_answer(row, topology).model_copy(update=later)
+    return stay_answer(row, layout).model_copy(update=later)
 
 
 def endpoint_answers(
     database: Database,
     macs: Sequence[MacAddress],
-    topology: TopologyView,
+    layout: Layout,
     told: Callable[[MacAddress], tuple[str, Assigned]],
 ) -> list[api.Endpoint]:
     """The known ones among `macs`, in their order. `told`: maker and origin of an address."""
@@ -199,7 +199,7 @@ def endpoint_answers(
         _endpoint(
             mac,
             stays[mac],
-            topology,
+            layout,
             {
                 **kept[mac],
                 "ips": ips.get(mac, []),
@@ -218,29 +218,29 @@ def _maker(told: tuple[str, Assigned]) -> dict[str, str]:
 def _endpoint(
     mac: MacAddress,
     rows: Sequence[PlacedStay],
-    topology: TopologyView,
+    layout: Layout,
     further: Mapping[str, Any],
 ) -> api.Endpoint:
     by_id = {row.stay.id: row for row in rows}
-    sightings = [sighting_of(row, topology) for row in rows]
+    sightings = [sighting_of(row, layout) for row in rows]
     home = choose_home(sightings)
     return api.Endpoint(
         mac=mac,  # type: ignore[arg-type]  # the model turns it into text
         **further,
-        home=None if home.at is None else place_answer(by_id[home.at.stay.id], topology),
+        home=None if home.at is None else place_answer(by_id[home.at.stay.id], layout),
         why=home.why,
         confidence=home.confidence.value,
         reasons=list(home.reasons),
-        places=[place_answer(by_id[one.stay.id], topology) for one in order(sightings)],
+        places=[place_answer(by_id[one.stay.id], layout) for one in order(sightings)],
     )
 
 
-def sighting_of(row: PlacedStay, topology: TopologyView) -> Sighting:
+def sighting_of(row: PlacedStay, layout: Layout) -> Sighting:
     place = row.stay.place
     return sighting(
         row.stay,
-        topology.get(),
-        crowd=topology.crowd((place.switch, place.port)),
+        layout.topology,
+        crowd=layout.crowd((place.switch, place.port)),
         read_at=row.read_at,
         ageing=row.ageing,
     )

@@ -52,7 +52,8 @@ def find(service: Service, query: str, limit: int) -> api.Found:
         )
         macs = list(dict.fromkeys([*macs, *chain(*more)]))[: limit + 1]
     shown = macs[:limit]
-    endpoints = endpoint_answers(database, shown, service.topology, service.maker_of)
+    layout = service.topology.get()
+    endpoints = endpoint_answers(database, shown, layout, service.maker_of)
     switches = database.run(overview.matching_switches, text, _NAMES)
     present = service.present(switches)
     view = SwitchView(database, service.clock.now())
@@ -64,7 +65,7 @@ def find(service: Service, query: str, limit: int) -> api.Found:
         endpoints=endpoints,
         more=len(macs) > limit,
         switches=[view.answer(row, present.get(row.id, 0)) for row in switches],
-        ports=[port_answer(row, service.topology) for row in ports],
+        ports=[port_answer(row, layout) for row in ports],
     )
 
 

@@ -3,14 +3,13 @@
 import asyncio
 import logging
 import threading
-from collections import Counter
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
 from kiteroll.clock import Clock
 from kiteroll.core.errors import KiteRollError
-from kiteroll.core.topology import At, Role, Table, Topology, infer
+from kiteroll.core.topology import At, Role, Table, Topology, crowds, infer
 from kiteroll.service.intake import Intake
 from kiteroll.service.logs import fields
 from kiteroll.store.database import Database
@@ -21,6 +20,20 @@ _FRESH = timedelta(seconds=4)
 _QUICK_S = 1.0
 _TABLES_FRESH = timedelta(seconds=30)
 """Comparing whole tables costs more, and what it finds hardly changes."""
+
+
+@dataclass(frozen=True, slots=True)
+class Layout:
+    """One picture of the network; an answer is made from one of them throughout."""
+
+    topology: Topology = field(default_factory=lambda: Topology({}))
+    crowds: Mapping[At, int] = field(default_factory=dict)
+    uplink_ids: frozenset[int] = frozenset()
+    """Ids of the ports that count as uplinks."""
+
+    def crowd(self, at: At) -> int:
+        """Addresses present on a port, as of some seconds ago."""
+        return max(1, self.crowds.get(at, 1))
 
 
 class TopologyView:
@@ -34,11 +47,9 @@ class TopologyView:
         self._tables_at: datetime | None = None
         self._kept: KeptFacts | None = None
         self._tables: Mapping[str, Table] = {}
-        self._crowds: Mapping[At, int] = {}
-        self._topology = Topology({})
-        self._uplink_ids: frozenset[int] = frozenset()
+        self._layout = Layout()
 
-    def get(self) -> Topology:
+    def get(self) -> Layout:
         """A few seconds old at most where working it out is quick; where it takes long (thousands of
         switches), whoever asks gets the one before, and `keep_fresh` brings the next.
 
@@ -51,7 +62,7 @@ class TopologyView:
                 self._look()
             finally:
                 self._lock.release()
-        return self._topology
+        return self._layout
 
     def look(self) -> None:
         """Work it out now. Raises StorageUnavailable."""
@@ -70,15 +81,6 @@ class TopologyView:
     def _stale(self) -> bool:
         return self._looked_at is None or self._clock.now() - self._looked_at > _FRESH
 
-    def uplink_ids(self) -> frozenset[int]:
-        """Ids of the ports that count as uplinks."""
-        self.get()
-        return self._uplink_ids
-
-    def crowd(self, at: At) -> int:
-        """Addresses present on a port, as of some seconds ago."""
-        return max(1, self._crowds.get(at, 1))
-
     def _look(self) -> None:
         began = self._clock.monotonic()
         self._work_out(self._clock.now())
@@ -90,23 +92,11 @@ class TopologyView:
         fresh_tables = self._tables_at is None or now - self._tables_at > _TABLES_FRESH
         if fresh_tables:
             self._tables = self._intake.tracker.tables()
-            self._crowds = _crowds(self._tables)
             self._tables_at = now
         if not fresh_tables and self._kept is not None and kept == self._kept:
             return
         self._kept = kept
-        self._topology = infer(replace(kept.facts, tables=self._tables))
-        self._uplink_ids = frozenset(
-            kept.port_ids[at]
-            for at, role in self._topology.roles().items()
-            if role.role is Role.UPLINK and at in kept.port_ids
-        )
-
-
-def _crowds(tables: Mapping[str, Table]) -> dict[At, int]:
-    return {
-        (switch, table.names[number]): count
-        for switch, table in tables.items()
-        for number, count in Counter(table.learned.values()).items()
-        if number in table.names
-    }
+        topology = infer(replace(kept.facts, tables=self._tables))
+        uplinks = (at for at, role in topology.roles().items() if role.role is Role.UPLINK)
+        uplink_ids = frozenset(kept.port_ids[at] for at in uplinks if at in kept.port_ids)
+        self._layout = Layout(topology, crowds(self._tables), uplink_ids)

@@ -124,7 +124,7 @@ class Watchman:
         self, noted: Iterable[tuple[Attempt, tuple[Change, ...]]], now: datetime
     ) -> list[Sign]:
         signs: list[Sign] = []
-        topology = self._service.topology.get()
+        topology = self._service.topology.get().topology
         for attempt, changes in noted:
             reading = attempt.outcome
             if not isinstance(reading, Reading) or attempt.first:
@@ -148,7 +148,8 @@ class Watchman:
         since = now - self.limits.window
         shared = frozenset(service.database.run(judging.shared_addresses))
         stays = service.database.run(judging.recent_stays, macs, since)
-        sightings = {mac: [sighting_of(row, service.topology) for row in rows] for mac, rows in stays.items()}
+        layout = service.topology.get()
+        sightings = {mac: [sighting_of(row, layout) for row in rows] for mac, rows in stays.items()}
         places = {
             (one.stay.place.switch, one.stay.place.port)
             for each in sightings.values()
@@ -180,14 +181,13 @@ class Watchman:
         rows = database.run(inventory.all_switches)
         counts = service.present(rows)
         ports = database.run(judging.quiet_ports, now - self.limits.silent_after, _MOST_PORTS)
-        uplinks = service.topology.get()
-        ports = [one for one in ports if not uplinks.leads_to((one.switch, one.port))]
+        layout = service.topology.get()
+        ports = [one for one in ports if not layout.topology.leads_to((one.switch, one.port))]
         switches = [_switch_facts(row, counts.get(row.id, 0), now) for row in rows]
         turns = database.run(judging.contested_ips, now - self.limits.window, _IP_TURNS, _MOST_PORTS)
         if self._twice_at is None or now - self._twice_at >= _TWICE_EVERY:
             # What changes is looked at anyway; this finds those that were at two places before a start.
-            uplink_ids = sorted(service.topology.uplink_ids())
-            for mac in database.run(judging.at_two_places, uplink_ids, _MOST_ADDRESSES):
+            for mac in database.run(judging.at_two_places, sorted(layout.uplink_ids), _MOST_ADDRESSES):
                 self._waiting.setdefault(mac, now)
             self._twice_at = now
         signs = list(standing(switches, ports, self.limits, now))

@@ -22,6 +22,7 @@ from kiteroll.service.answers import (
     stay_as_of,
 )
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, WithUplinks
+from kiteroll.service.life import Service
 from kiteroll.service.search import find
 from kiteroll.store import inventory, makers, names, neighbours, places, record
 
@@ -43,21 +44,18 @@ def find_anything(
 @router.get("/endpoints", summary="Every known endpoint, by address")
 def list_endpoints(service: Running, cursor: Cursor = None, limit: Limit = 100) -> PageOf[api.Endpoint]:
     page = service.database.run(places.endpoints_page, cursor=cursor, limit=limit)
-    macs = [mac for mac, _ in page.items]
-    items = endpoint_answers(service.database, macs, service.topology, service.maker_of)
-    return PageOf(items=items, next=page.next)
+    return PageOf(items=answers_of(service, [mac for mac, _ in page.items]), next=page.next)
 
 
-def answers_of(service: Running, macs: Sequence[str]) -> list[api.Endpoint]:
+def answers_of(service: Service, macs: Sequence[MacAddress]) -> list[api.Endpoint]:
     """The known ones among these addresses, in their order."""
-    addresses = [MacAddress.parse(mac) for mac in macs]
-    return endpoint_answers(service.database, addresses, service.topology, service.maker_of)
+    return endpoint_answers(service.database, macs, service.topology.get(), service.maker_of)
 
 
 @router.get("/endpoints/{mac}", summary="One endpoint and where it is")
 def get_endpoint(service: Running, mac: str) -> api.Endpoint:
     address = MacAddress.parse(mac)
-    found = endpoint_answers(service.database, [address], service.topology, service.maker_of)
+    found = answers_of(service, [address])
     if not found:
         raise NotFound("endpoint", str(address), "no switch has ever told of this address")
     return found[0]
@@ -81,13 +79,13 @@ def get_way(
 ) -> list[api.Hop]:
     address = MacAddress.parse(mac)
     rows = service.database.run(places.places_of, [address])[address]
-    sightings = [sighting_of(row, service.topology) for row in rows]
+    layout = service.topology.get()
+    sightings = [sighting_of(row, layout) for row in rows]
     home = choose_home(sightings).at
     if home is None:
         return []
-    topology = service.topology.get()
     starts = [start] if start else sorted({one.stay.place.switch for one in sightings if one.open})
-    ways = [way_to(home, sightings, one, topology) for one in starts]
+    ways = [way_to(home, sightings, one, layout.topology) for one in starts]
     return [api.Hop.model_validate(asdict(hop)) for hop in max(ways, key=len, default=[])]
 
 
@@ -150,6 +148,7 @@ def list_stays(
         port_id = service.database.run(record.port_ids, switch_id).get(port)
         if port_id is None:
             raise NotFound("port", port, f"`kiteroll on switch {switch}` shows the ports of {switch}")
+    layout = service.topology.get()
     filters = places.Filters(
         switch_id=switch_id,
         port_id=port_id,
@@ -157,12 +156,12 @@ def list_stays(
         mac=None if mac is None else MacAddress.parse(mac),
         open_only=not ended,
         at=_instant(at),
-        without_ports=frozenset() if uplinks else service.topology.uplink_ids(),
+        without_ports=frozenset() if uplinks else layout.uplink_ids,
     )
     page = service.database.run(places.stays_page, filters, cursor=cursor, limit=limit, newest_first=ended)
     if at is not None:
-        return PageOf(items=[stay_as_of(row, service.topology, at) for row in page.items], next=page.next)
-    return PageOf(items=[stay_answer(row, service.topology) for row in page.items], next=page.next)
+        return PageOf(items=[stay_as_of(row, layout, at) for row in page.items], next=page.next)
+    return PageOf(items=[stay_answer(row, layout) for row in page.items], next=page.next)
 
 
 def _instant(at: datetime | None) -> datetime | None:

@@ -10,6 +10,7 @@ from fastapi.responses import HTMLResponse, StreamingResponse
 from pydantic import BaseModel
 
 from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.core.mac import MacAddress
 from kiteroll.service.api import endpoints, findings, history, switches, views
 from kiteroll.service.api.common import ERRORS, Running
 from kiteroll.service.export import MEDIA, write
@@ -82,7 +83,7 @@ def export(
 def report(service: Running, name: str) -> HTMLResponse:
     one = switches.get_switch(service, name)
     stays = endpoints.list_stays(service, switch=name, uplinks=False, limit=_MOST_ON_PAPER).items
-    macs = sorted({stay.mac for stay in stays})
+    macs = sorted({MacAddress.parse(stay.mac) for stay in stays})
     page = switch_report(
         one,
         switches.list_ports(service, name),

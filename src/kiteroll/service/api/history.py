@@ -34,7 +34,7 @@ def list_changes(
         switch_id=None if switch is None else service.database.run(inventory.get_switch, switch).id,
         mac=None if mac is None else MacAddress.parse(mac),
         kinds=kind or (),
-        without_ports=frozenset() if uplinks else service.topology.uplink_ids(),
+        without_ports=frozenset() if uplinks else service.topology.get().uplink_ids,
         cursor=cursor,
         limit=limit,
     )

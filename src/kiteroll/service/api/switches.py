@@ -48,7 +48,8 @@ async def remove_switch(service: Running, name: str) -> Response:
 @router.get("/{name}/ports", summary="Its ports, with how many addresses are on each")
 def list_ports(service: Running, name: str) -> list[api.Port]:
     row = service.database.run(inventory.get_switch, name)
-    return [port_answer(port, service.topology) for port in service.database.run(overview.ports_of, row.id)]
+    layout = service.topology.get()
+    return [port_answer(port, layout) for port in service.database.run(overview.ports_of, row.id)]
 
 
 @router.patch("/{name}/ports/{port:path}", summary="Say what a port is: uplink or access")

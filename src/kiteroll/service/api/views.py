@@ -33,7 +33,7 @@ def get_map(service: Running) -> api.NetworkMap:
         for name in {switch for switch, _ in one.places} | {one.subject.switch}
         if name
     )
-    topology = service.topology.get()
+    topology = service.topology.get().topology
     links = []
     for (a, a_port), far in topology.links():
         b, b_port = (far, None) if isinstance(far, str) else far
@@ -110,7 +110,7 @@ def list_compared(
     after = _after(cursor)
     macs = service.database.run(places.changed_macs, since, end, ids, after, limit + 1)
     shown = macs[:limit]
-    filters = Filters(open_only=False, without_ports=service.topology.uplink_ids())
+    filters = Filters(open_only=False, without_ports=service.topology.get().uplink_ids)
     stays = service.database.run(places.stays_covering, shown, (since, end), filters)
     seen = service.database.run(places.first_seen, shown)
     found = []
