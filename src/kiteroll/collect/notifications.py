@@ -17,7 +17,7 @@ from kiteroll.snmp.authority import WINDOW_S, Authority, answer_v3, read_head
 from kiteroll.snmp.ber import Malformed
 from kiteroll.snmp.message import V2C, Kind, Pdu, decode_message, decode_pdu, wrap
 from kiteroll.snmp.notice import Notice, read_notice, receipt
-from kiteroll.snmp.usm import V3, Engine, Refused, User, read_scoped, unseal
+from kiteroll.snmp.usm import V3, Engine, Envelope, Refused, User, read_scoped, unseal
 
 _MOST_ENGINES = 10_000
 
@@ -94,13 +94,13 @@ class Notifications(asyncio.DatagramProtocol):
 
     def _take_v3(self, data: bytes, senders: Sequence[Sender]) -> bytes | None:
         users = {one.user.name.encode(): one.user for one in senders if one.user is not None}
-        engine = read_head(data).engine
-        if engine.id in (b"", self._engine.id):
+        head = read_head(data)
+        if head.engine.id in (b"", self._engine.id):
             # To us as the authority: a discovery, or an inform.
             authority = Authority(self._engine.id, users, self._engine.boots)
             now_s = int(self._clock.monotonic() - self._began)
             return answer_v3(authority, data, now_s, lambda _, pdu: self._inform(pdu, senders))
-        self._trap(data, users, senders)
+        self._trap(data, head, users, senders)
         return None
 
     def _inform(self, pdu: Pdu, senders: Sequence[Sender]) -> bytes | None:
@@ -109,9 +109,10 @@ class Notifications(asyncio.DatagramProtocol):
         self._hear([one.switch for one in senders if one.user is not None], read_notice(pdu))
         return receipt(pdu)
 
-    def _trap(self, data: bytes, users: Mapping[bytes, User], senders: Sequence[Sender]) -> None:
+    def _trap(
+        self, data: bytes, head: Envelope, users: Mapping[bytes, User], senders: Sequence[Sender]
+    ) -> None:
         """The sender is the authority: its own engine and clock count."""
-        head = read_head(data)
         user = users.get(head.user)
         if user is None or head.flags & 3 != user.flags:
             raise Malformed("a trap of a user that the switch is not asked as")

@@ -24,7 +24,6 @@ if TYPE_CHECKING:
     from kiteroll.service.life import Service
 
 log = logging.getLogger(__name__)
-_AGAIN_S = 1.0
 
 
 def bind(settings: NotificationSettings) -> socket.socket:
@@ -100,12 +99,8 @@ class Nudges:
 
     async def _read(self, name: str) -> None:
         try:
-            await self._service.read_now(name)
-        except Conflict:
-            # The reading under way may have passed the port already: once more, after it.
-            await self._service.clock.sleep(_AGAIN_S)
-            self._settling.call(name, self._service.clock.now())
-            self._wake.set()
+            # A reading under way may have passed the port already: the next one counts.
+            await self._service.read_next(name)
         except KiteRollError as wrong:
             log.warning("not read after its notification", extra=fields("notice.unread", error=str(wrong)))
 

@@ -61,7 +61,7 @@ class Watchman:
         self.book = FindingBook(limits)
 
     def load(self) -> None:
-        """Take up the findings that are not cleared, and addresses at two places."""
+        """Take up the findings that are not cleared."""
         database = self._service.database
         self.book = FindingBook(self.limits, database.run(findings.live_findings))
 
@@ -196,12 +196,11 @@ class Watchman:
     def _take(self, signs: Sequence[Sign]) -> list[Finding]:
         # What explains others goes first, so that they open as part of it.
         ordered = sorted(signs, key=lambda sign: sign.kind not in (Kind.LOOP, Kind.FLOOD))
-        keys = [f"{sign.kind.value}|{sign.subject.key}" for sign in ordered]
-        unknown = [key for key in keys if key not in self.book.live()]
+        unknown = [sign.key for sign in ordered if sign.key not in self.book.live()]
         before = self._service.database.run(findings.by_keys, unknown)
         changed: dict[str, Finding] = {}
-        for key, sign in zip(keys, ordered, strict=True):
-            known = before.get(key)
+        for sign in ordered:
+            known = before.get(sign.key)
             for found in self.book.take(sign, None if known is None else known.finding):
                 changed[found.key] = found
         return list(changed.values())

@@ -57,8 +57,7 @@ class FindingBook:
 
         What explains a finding is judged anew with each sign: evidence that comes when a loop is over
         speaks for itself, what came while it lasted stays part of it."""
-        key = f"{sign.kind.value}|{sign.subject.key}"
-        known = self._live.get(key)
+        known = self._live.get(sign.key)
         if known is None:
             if before is not None and before.cleared_at is not None and sign.last_at <= before.cleared_at:
                 return []
@@ -68,7 +67,7 @@ class FindingBook:
                 return []
             found = _gathered(known, sign)
         found = replace(found, part_of=self._explained_by(found))
-        self._live[key] = found
+        self._live[sign.key] = found
         return [found, *self._explained_now(found)]
 
     def tick(self, now: datetime) -> list[Finding]:

@@ -62,6 +62,11 @@ class Subject:
         return " ".join(part for part in (str(self.mac or ""), self.ip, place) if part)
 
 
+def key_of(kind: Kind, subject: Subject) -> str:
+    """What makes a finding the same one again."""
+    return f"{kind.value}|{subject.key}"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Sign:
     """A rule says: this is so, as of `last_at`."""
@@ -78,6 +83,11 @@ class Sign:
     last_at: datetime
     places: frozenset[tuple[str, str]] = frozenset()
     """(switch, port) it concerns: what groups it with others."""
+
+    @property
+    def key(self) -> str:
+        """Of the finding it is a sign of."""
+        return key_of(self.kind, self.subject)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -144,4 +154,4 @@ class Finding:
 
     @property
     def key(self) -> str:
-        return f"{self.kind.value}|{self.subject.key}"
+        return key_of(self.kind, self.subject)
