@@ -29,6 +29,23 @@ from kiteroll.store.overview import ChangeRow, PortRow, ReadingRow
 from kiteroll.store.places import PlacedStay
 
 
+def watched(row: SwitchRow, present: int) -> Watched:
+    """The facts a switch is judged by. `present`: addresses on it now."""
+    return Watched(
+        name=row.name,
+        interval=timedelta(seconds=row.interval_s),
+        ageing=None if row.ageing_s is None else timedelta(seconds=row.ageing_s),
+        enabled=row.enabled,
+        read_at=row.last_complete_at,
+        bridge_address=row.bridge_address,
+        learning_discards=row.learning_discards,
+        discards_rose_at=row.discards_rose_at,
+        table_size=row.table_size,
+        table_used=present,
+        drift=None if row.clock_drift_s is None else timedelta(seconds=row.clock_drift_s),
+    )
+
+
 class SwitchView:
     """Switches as answers, with what is odd about each."""
 
@@ -39,23 +56,10 @@ class SwitchView:
             self._twins[address].append(name)
 
     def answer(self, row: SwitchRow, present: int = 0) -> api.Switch:
-        ageing = None if row.ageing_s is None else timedelta(seconds=row.ageing_s)
-        watched = Watched(
-            discards_rose_at=row.discards_rose_at,
-            table_size=row.table_size,
-            table_used=present,
-            drift=None if row.clock_drift_s is None else timedelta(seconds=row.clock_drift_s),
-            name=row.name,
-            interval=timedelta(seconds=row.interval_s),
-            ageing=ageing,
-            enabled=row.enabled,
-            read_at=row.last_complete_at,
-            bridge_address=row.bridge_address,
-            learning_discards=row.learning_discards,
-        )
-        answer = switch_answer(row, present, warnings(watched, self._twins, self._now))
-        if row.health in ("read", "partial") and watched.late(self._now):
-            answer = answer.model_copy(update={"health": "late", "health_since": watched.late_since})
+        facts = watched(row, present)
+        answer = switch_answer(row, present, warnings(facts, self._twins, self._now))
+        if row.health in ("read", "partial") and facts.late(self._now):
+            answer = answer.model_copy(update={"health": "late", "health_since": facts.late_since})
         return answer
 
 

@@ -187,9 +187,9 @@ class Service:
             raise NotFound("switch to read", new.group or "all", "none in the inventory fits")
         return await self.asked_rounds.begin(names)
 
-    def present(self, rows: Sequence[SwitchRow]) -> dict[int, int]:
-        """Addresses present on each of these switches, by id, as the tracker has them."""
-        return {row.id: self.intake.tracker.present(row.name) for row in rows}
+    def present(self, row: SwitchRow) -> int:
+        """Addresses present on a switch, as the tracker has them."""
+        return self.intake.tracker.present(row.name)
 
     def maker_of(self, mac: MacAddress) -> tuple[str, Assigned]:
         return self.makers.told(mac, self.intake.index)

@@ -55,7 +55,6 @@ def find(service: Service, query: str, limit: int) -> api.Found:
     layout = service.topology.get()
     endpoints = endpoint_answers(database, shown, layout, service.maker_of)
     switches = database.run(overview.matching_switches, text, _NAMES)
-    present = service.present(switches)
     view = SwitchView(database, service.clock.now())
     ports = database.run(overview.matching_ports, text, _NAMES)
     if wrong is not None and not endpoints and not switches and not ports and _meant_as_address(text):
@@ -64,7 +63,7 @@ def find(service: Service, query: str, limit: int) -> api.Found:
         query=query,
         endpoints=endpoints,
         more=len(macs) > limit,
-        switches=[view.answer(row, present.get(row.id, 0)) for row in switches],
+        switches=[view.answer(row, service.present(row)) for row in switches],
         ports=[port_answer(row, layout) for row in ports],
     )
 

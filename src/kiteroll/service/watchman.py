@@ -26,8 +26,7 @@ from kiteroll.core.findings.storms import Storms
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Reading
 from kiteroll.core.topology import At
-from kiteroll.core.watch import LATE
-from kiteroll.service.answers import sighting_of
+from kiteroll.service.answers import sighting_of, watched
 from kiteroll.service.hub import Event
 from kiteroll.service.logs import fields
 from kiteroll.store import findings, inventory, judging
@@ -179,11 +178,10 @@ class Watchman:
     def _from_standing(self, now: datetime) -> list[Sign]:
         database, service = self._service.database, self._service
         rows = database.run(inventory.all_switches)
-        counts = service.present(rows)
         ports = database.run(judging.quiet_ports, now - self.limits.silent_after, _MOST_PORTS)
         layout = service.topology.get()
         ports = [one for one in ports if not layout.topology.leads_to((one.switch, one.port))]
-        switches = [_switch_facts(row, counts.get(row.id, 0), now) for row in rows]
+        switches = [_switch_facts(row, service.present(row), now) for row in rows]
         turns = database.run(judging.contested_ips, now - self.limits.window, _IP_TURNS, _MOST_PORTS)
         if self._twice_at is None or now - self._twice_at >= _TWICE_EVERY:
             # What changes is looked at anyway; this finds those that were at two places before a start.
@@ -227,17 +225,16 @@ def _facts_without(facts: Mapping[At, PortFacts], mac: MacAddress) -> Facts:
 
 
 def _switch_facts(row: SwitchRow, present: int, now: datetime) -> SwitchFacts:
-    interval = timedelta(seconds=row.interval_s)
-    late = row.last_complete_at is not None and row.enabled and now > row.last_complete_at + LATE * interval
+    facts = watched(row, present)
     return SwitchFacts(
         name=row.name,
         health=row.health,
         health_since=row.health_since,
         error=row.error or "",
-        interval=interval,
-        ageing=None if row.ageing_s is None else timedelta(seconds=row.ageing_s),
+        interval=facts.interval,
+        ageing=facts.ageing,
         present=present,
         table_size=row.table_size,
         discards_rose_at=row.discards_rose_at,
-        late_since=row.last_complete_at + LATE * interval if late and row.last_complete_at else None,
+        late_since=facts.late_since if facts.late(now) else None,
     )

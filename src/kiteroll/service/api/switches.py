@@ -17,9 +17,8 @@ router = APIRouter(prefix="/switches", tags=["switches"], responses=ERRORS)
 @router.get("", summary="The inventory, by name")
 def list_switches(service: Running, cursor: Cursor = None, limit: Limit = 200) -> PageOf[api.Switch]:
     page = service.database.run(overview.switches_page, cursor=cursor, limit=limit)
-    present = service.present(page.items)
     view = SwitchView(service.database, service.clock.now())
-    return PageOf(items=[view.answer(row, present.get(row.id, 0)) for row in page.items], next=page.next)
+    return PageOf(items=[view.answer(row, service.present(row)) for row in page.items], next=page.next)
 
 
 @router.post("", status_code=201, summary="Add a switch; its first reading begins at once")
@@ -79,5 +78,4 @@ async def read_now(service: Running, name: str) -> api.ReadingSummary:
 
 
 def _answer(service: Running, row: SwitchRow) -> api.Switch:
-    present = service.present([row])
-    return SwitchView(service.database, service.clock.now()).answer(row, present.get(row.id, 0))
+    return SwitchView(service.database, service.clock.now()).answer(row, service.present(row))

@@ -24,7 +24,6 @@ _ALL_MACS = (1 << 48) - 1
 @router.get("/map", summary="The switches, and the cables between them")
 def get_map(service: Running) -> api.NetworkMap:
     rows = service.database.run(inventory.all_switches)
-    present = service.present(rows)
     view = SwitchView(service.database, service.clock.now())
     troubles = Counter(
         name
@@ -44,7 +43,7 @@ def get_map(service: Running) -> api.NetworkMap:
             name=row.name,
             site=row.site,
             health=view.answer(row).health,
-            present=present.get(row.id, 0),
+            present=service.present(row),
             findings=troubles[row.name],
         )
         for row in sorted(rows, key=lambda row: row.name)
