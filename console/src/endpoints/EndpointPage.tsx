@@ -15,7 +15,7 @@ import { Facts, Field, Grid, Heading, More, Sheet, Title } from "../shared/Grid"
 import { mapPath, portPath } from "../shared/links";
 import { State } from "../shared/State";
 import { fullTime } from "../shared/time";
-import { TimeLine, TimeScale } from "./TimeLine";
+import { TimeLine } from "./TimeLine";
 
 const EVERY = { state: ["open" as const, "acknowledged" as const, "cleared" as const], parts: true };
 
@@ -42,12 +42,7 @@ export function EndpointPage() {
           </Heading>
           <Sheet tabIndex={0} aria-label="stays over time">
             <Answered query={history} rows={4}>
-              {(page) => (
-                <>
-                  <TimeLine stays={page.items} />
-                  <TimeScale stays={page.items} />
-                </>
-              )}
+              {(page) => <TimeLine stays={page.items} />}
             </Answered>
           </Sheet>
           {(findings.data?.items.length ?? 0) > 0 && (

@@ -5,7 +5,7 @@ import { Link } from "react-router";
 import type { Stay } from "../api/client";
 import { useNow } from "../shared/Age";
 import { portPath } from "../shared/links";
-import { ticks, tickText, timeLine } from "./model";
+import { type TimeLine as Line, ticks, tickText, timeLine } from "./model";
 
 const LANE = 24;
 const LEFT = 190;
@@ -21,6 +21,7 @@ export function TimeLine({ stays }: { stays: Stay[] }) {
   const hide = !all && uplinks < whole.lanes.length;
   const line = { ...whole, lanes: hide ? whole.lanes.filter((lane) => !lane.uplink) : whole.lanes };
   const x = (at: number) => ((at - line.from) / Math.max(1, line.to - line.from)) * WIDTH;
+  const labels = ticks(line.from, line.to, 7);
   const height = line.lanes.length * LANE + 24;
   return (
     <>
@@ -58,10 +59,8 @@ export function TimeLine({ stays }: { stays: Stay[] }) {
           role="img"
           aria-label={`stays at ${line.lanes.length} places`}
         >
-          {ticks(line.from, line.to, 7).map((at) => (
-            <g key={at}>
-              <chakra.line x1={x(at)} x2={x(at)} y1={18} y2={height} stroke="line" />
-            </g>
+          {labels.map((at) => (
+            <chakra.line key={at} x1={x(at)} x2={x(at)} y1={18} y2={height} stroke="line" />
           ))}
           {line.lanes.map((lane, row) =>
             lane.bars.map((bar) => (
@@ -80,14 +79,13 @@ export function TimeLine({ stays }: { stays: Stay[] }) {
           )}
         </chakra.svg>
       </chakra.div>
+      <TimeScale line={line} labels={labels} />
     </>
   );
 }
 
 /** The labels below the bars, apart from the drawing so that text is never stretched. */
-export function TimeScale({ stays }: { stays: Stay[] }) {
-  const now = useNow();
-  const line = timeLine(stays, now, LONGEST_MS);
+function TimeScale({ line, labels }: { line: Line; labels: number[] }) {
   const share = (at: number) => (100 * (at - line.from)) / Math.max(1, line.to - line.from);
   return (
     <chakra.div
@@ -97,7 +95,7 @@ export function TimeScale({ stays }: { stays: Stay[] }) {
       marginRight="10px"
       color="soft"
     >
-      {ticks(line.from, line.to, 7).map((at) => (
+      {labels.map((at) => (
         <chakra.span
           key={at}
           position="absolute"

@@ -56,7 +56,7 @@ def late_rows(raw: RawSwitch) -> list[ber.Oid]:
     newer = raw.column(mib.DOT1Q_TP_FDB_PORT)
     only_older = _only_older(raw)
     databases = {arcs[0] for index in newer if (arcs := arcs_of(index))}
-    databases |= _vlans_of_fdb(raw).keys()
+    databases |= vlans_of_fdb(raw).keys()
     if not newer or len(only_older) > _FEW or len(only_older) * len(databases) > _ASKED_AT_MOST:
         return []
     return [
@@ -102,7 +102,7 @@ class _Rows:
         self.bridge_ports = bridge_ports
         self.names = {port.number: port.name for port in ports}
         self.own = {port.address for port in ports} | {device.bridge_address}
-        self.vlans_of_fdb = _vlans_of_fdb(raw)
+        self.vlans_of_fdb = vlans_of_fdb(raw)
         self.pvids = {
             port: vlan
             for index, value in raw.column(mib.DOT1Q_PVID).items()
@@ -218,7 +218,7 @@ class _Rows:
         return pvid if pvid in vlans else None
 
 
-def _vlans_of_fdb(raw: RawSwitch) -> dict[int, set[int]]:
+def vlans_of_fdb(raw: RawSwitch) -> dict[int, set[int]]:
     """dot1qVlanFdbId, indexed by (dot1qVlanTimeMark, VLAN): database id to its VLANs."""
     found: dict[int, set[int]] = defaultdict(set)
     for index, value in raw.column(mib.DOT1Q_VLAN_FDB_ID).items():

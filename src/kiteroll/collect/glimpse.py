@@ -10,6 +10,7 @@ from dataclasses import dataclass, field
 from kiteroll.clock import Clock
 from kiteroll.collect.agent import Agent, Target
 from kiteroll.collect.conversation import ScalarGet
+from kiteroll.collect.fdb import vlans_of_fdb
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import arcs_of, index_number, number
@@ -49,11 +50,7 @@ class Rows:
 
 def rows_of(raw: RawSwitch, reading: Reading) -> Rows:
     """From a reading and what it was made of."""
-    databases = {}
-    for index, value in raw.column(mib.DOT1Q_VLAN_FDB_ID).items():
-        vlan, database = index_number(index, position=1, length=2), number(value)
-        if vlan and database is not None:
-            databases[vlan] = database
+    databases = {vlan: database for database, vlans in vlans_of_fdb(raw).items() for vlan in vlans}
     newer = raw.column(mib.DOT1Q_TP_FDB_PORT)
     sample = arcs_of(next(iter(newer), b""))
     interfaces = {

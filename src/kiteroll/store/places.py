@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, and_, func, or_, select, update
+from sqlalchemy import ColumnElement, Connection, Row, Select, and_, func, or_, select, update
 
 from kiteroll.core.errors import NotFound
 from kiteroll.core.mac import MacAddress
@@ -80,9 +80,13 @@ def placed(filters: Filters) -> Select[Any]:
     if filters.without_ports:
         query = query.where(stay.c.port_id.not_in(filters.without_ports))
     if filters.at is not None:
-        covering = or_(stay.c.ended_at.is_(None), stay.c.ended_at > filters.at)
-        return query.where(stay.c.began_at <= filters.at, covering)
+        return query.where(_covers(filters.at))
     return query.where(stay.c.ended_at.is_(None)) if filters.open_only else query
+
+
+def _covers(at: datetime) -> ColumnElement[bool]:
+    """Stays are half-open: [began_at, ended_at)."""
+    return and_(stay.c.began_at <= at, or_(stay.c.ended_at.is_(None), stay.c.ended_at > at))
 
 
 def placed_stay(row: Row[Any]) -> PlacedStay:
@@ -170,10 +174,7 @@ def stays_covering(
     found: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in macs}
     if not macs:
         return found
-    covering = [
-        and_(stay.c.began_at <= at, or_(stay.c.ended_at.is_(None), stay.c.ended_at > at)) for at in instants
-    ]
-    query = placed(filters).where(stay.c.mac.in_(macs), or_(*covering))
+    query = placed(filters).where(stay.c.mac.in_(macs), or_(*map(_covers, instants)))
     for row in connection.execute(query):
         found[row.mac].append(placed_stay(row))
     return found

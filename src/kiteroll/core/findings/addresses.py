@@ -92,7 +92,7 @@ def judge(
         if steady and (len(often) >= 2 or (len(places) == 2 and often)) and not cause:
             return _doubled(mac, places, evidence, jumps[0].at, jumps[-1].at, facts)
         return _flapping(mac, places, evidence, jumps, cause, facts, since)
-    return _moved(mac, access, jumps, facts, since)
+    return _moved(mac, access, facts, since)
 
 
 def _steady(
@@ -219,9 +219,7 @@ def _flapping(
     )
 
 
-def _moved(
-    mac: MacAddress, access: Sequence[Sighting], jumps: Sequence[Jump], facts: Facts, since: datetime
-) -> Sign | None:
+def _moved(mac: MacAddress, access: Sequence[Sighting], facts: Facts, since: datetime) -> Sign | None:
     """The home went from one place to another, and the first no longer has it."""
     here = access[-1]
     before = [one for one in access if _at(one) != _at(here) and one.stay.began_at < here.stay.began_at]
@@ -234,13 +232,13 @@ def _moved(
     if left_at is None or left_at < since:
         return None
     changed = facts(_at(origin)).changed_at
-    pulled = changed is not None and since <= changed
+    pulled = None if changed is None or changed < since else changed
     evidence = [
         Evidence(left_at, f"no longer at {origin.stay.place}"),
         Evidence(here.stay.began_at, f"learned at {here.stay.place}"),
     ]
-    if pulled and changed is not None:
-        evidence.append(Evidence(changed, f"the link of {_at(origin)[0]} port {_at(origin)[1]} went down"))
+    if pulled is not None:
+        evidence.append(Evidence(pulled, f"the link of {_at(origin)[0]} port {_at(origin)[1]} went down"))
     same = origin.stay.place.switch == here.stay.place.switch
     cause = "re-plugged" if same else "carried elsewhere"
     return Sign(
