@@ -1,7 +1,6 @@
 """Many switches at once: read them with progress, or bring them in from a CSV file."""
 
 import asyncio
-import csv
 from pathlib import Path
 from typing import Any
 
@@ -9,6 +8,7 @@ from rich.console import Console
 from rich.progress import Progress
 
 from kiteroll.cli.context import Context
+from kiteroll.cli.csv_rows import Row, csv_rows
 from kiteroll.cli.parsing import checked
 from kiteroll.cli.target import split_address
 from kiteroll.client import AsyncClient, Client, ServiceError, add_switch, change_switch, read_now, switches
@@ -91,13 +91,7 @@ def carry_out(client: Client, plan: list[Step]) -> None:
 
 
 def _read_file(file: Path) -> list[api.NewSwitch]:
-    try:
-        with file.open(newline="", encoding="utf-8-sig") as lines:
-            reader = csv.DictReader(lines, strict=True)
-            columns = reader.fieldnames or []
-            rows = [(reader.line_num, row) for row in reader]
-    except (OSError, UnicodeDecodeError, csv.Error) as wrong:
-        raise Invalid(f"{file} cannot be read as CSV: {wrong}") from wrong
+    columns, rows = csv_rows(file)
     unknown = [column for column in columns if column not in COLUMNS]
     missing = [column for column in COLUMNS[:3] if column not in columns]
     if unknown or missing:
@@ -123,8 +117,10 @@ def _read_file(file: Path) -> list[api.NewSwitch]:
     return found
 
 
-def _switch(row: dict[str, Any]) -> api.NewSwitch:
-    values = {name: text.strip() for name, text in row.items() if name and text and text.strip()}
+def _switch(row: Row) -> api.NewSwitch:
+    values: dict[str, Any] = {
+        name: text.strip() for name, text in row.items() if name and text and text.strip()
+    }
     if None in row:
         raise Invalid("it has more cells than there are columns")
     if "address" not in values:

@@ -1,11 +1,11 @@
 """`kiteroll maker ...`: whose addresses begin how, where the registry does not say."""
 
-import csv
 from pathlib import Path
 from typing import Any
 
 from kiteroll.cli import columns
 from kiteroll.cli.context import Context
+from kiteroll.cli.csv_rows import csv_rows
 from kiteroll.cli.exits import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
 from kiteroll.client import keep_makers, makers, remove_maker
@@ -72,14 +72,9 @@ def run_remove(context: Context) -> Exit:
 
 def _read(file: Path) -> dict[str, str]:
     """Raises Invalid naming file and line of everything that is wrong."""
-    try:
-        with file.open(newline="", encoding="utf-8-sig") as lines:
-            reader = csv.DictReader(lines, strict=True)
-            if reader.fieldnames != ["prefix", "maker"]:
-                raise Invalid(f"{file}, line 1: the columns are prefix and maker, in this order")
-            rows = [(reader.line_num, row) for row in reader]
-    except (OSError, UnicodeDecodeError, csv.Error) as wrong:
-        raise Invalid(f"{file} cannot be read as CSV: {wrong}") from wrong
+    heading, rows = csv_rows(file)
+    if heading != ["prefix", "maker"]:
+        raise Invalid(f"{file}, line 1: the columns are prefix and maker, in this order")
     found: dict[str, str] = {}
     problems: list[str] = []
     for line, row in rows:

@@ -14,6 +14,7 @@ from kiteroll.cli.show import Column, speed
 from kiteroll.cli.target import split_address
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Invalid
+from kiteroll.core.ranges import ranges
 from kiteroll.core.reading import Reading
 from kiteroll.duration import parse_duration_s
 from kiteroll.schemas.reading_document import (
@@ -165,13 +166,4 @@ def _tell(context: Context, document: ReadingDocument) -> None:
 
 
 def _vlans(vlans: list[int]) -> str:
-    """1, 10-14: ranges, for ports that carry hundreds."""
-    parts: list[str] = []
-    at = 0
-    while at < len(vlans):
-        end = at
-        while end + 1 < len(vlans) and vlans[end + 1] == vlans[end] + 1:
-            end += 1
-        parts.append(str(vlans[at]) if end == at else f"{vlans[at]}-{vlans[end]}")
-        at = end + 1
-    return ",".join(parts)
+    return ",".join(ranges(vlans))

@@ -23,12 +23,19 @@ class Assigned(StrEnum):
 
 def parse_prefix(text: str) -> str:
     """A prefix as lower-case hex digits. Raises Invalid."""
-    digits = text.strip().lower().translate(str.maketrans("", "", ":-. "))
-    if not SHORTEST <= len(digits) <= LONGEST or any(sign not in "0123456789abcdef" for sign in digits):
+    digits = first_digits(text, LONGEST)
+    if digits is None:
         raise Invalid(
             f"{text!r} is no prefix: {SHORTEST} to {LONGEST} hex digits, what addresses begin with (02:1a:01)"
         )
     return digits
+
+
+def first_digits(text: str, longest: int) -> str | None:
+    """What addresses begin with, in any notation, as SHORTEST to `longest` lower-case hex digits."""
+    digits = text.strip().lower().translate(str.maketrans("", "", ":-. "))
+    fits = SHORTEST <= len(digits) <= longest and all(sign in "0123456789abcdef" for sign in digits)
+    return digits if fits else None
 
 
 class Makers:

@@ -4,8 +4,8 @@ from collections import defaultdict
 from collections.abc import Sequence
 from datetime import datetime
 from html import escape
-from itertools import pairwise
 
+from kiteroll.core.ranges import ranges
 from kiteroll.schemas import api
 
 _STYLE = """
@@ -106,18 +106,10 @@ def _person(stay: api.Stay, one: api.Endpoint | None) -> str:
 def _vlans(port: api.Port) -> str:
     parts = []
     if port.untagged or port.default_vlan:
-        parts.append(f"untagged {_ranges(port.untagged or [port.default_vlan or 0])}")
+        parts.append(f"untagged {', '.join(ranges(port.untagged or [port.default_vlan or 0]))}")
     if port.tagged:
-        parts.append(f"tagged {_ranges(port.tagged)}")
+        parts.append(f"tagged {', '.join(ranges(port.tagged))}")
     return "; ".join(parts)
-
-
-def _ranges(numbers: Sequence[int]) -> str:
-    """1, 10-14: for ports that carry hundreds."""
-    ordered = sorted(numbers)
-    breaks = [at for at, (one, other) in enumerate(pairwise(ordered), 1) if other != one + 1]
-    runs = [ordered[a:b] for a, b in zip([0, *breaks], [*breaks, len(ordered)], strict=True)]
-    return ", ".join(str(run[0]) if len(run) == 1 else f"{run[0]}-{run[-1]}" for run in runs if run)
 
 
 def _speed(bps: int | None) -> str:

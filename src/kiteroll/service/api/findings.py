@@ -11,6 +11,7 @@ from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.findings.model import Kind
 from kiteroll.core.findings.pages import PAGES
 from kiteroll.core.mac import MacAddress
+from kiteroll.core.makers import first_digits
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.service.answers import finding_answer
@@ -20,6 +21,8 @@ from kiteroll.store import findings, judging
 from kiteroll.store.findings import FindingFilters, FindingRow
 
 router = APIRouter(tags=["findings"], responses=ERRORS)
+_WHOLE = 12
+"""Hex digits of a whole address."""
 
 
 @router.get("/findings", summary="What a person must look at, latest evidence first")
@@ -123,8 +126,8 @@ def remove_shared(service: Running, prefix: str) -> Response:
 
 def shared_prefix(text: str) -> str:
     """6 to 12 hex digits. Raises Invalid."""
-    digits = text.strip().lower().translate(str.maketrans("", "", ":-. "))
-    if not 6 <= len(digits) <= 12 or any(sign not in "0123456789abcdef" for sign in digits):
+    digits = first_digits(text, _WHOLE)
+    if digits is None:
         raise Invalid(f"{text!r} is neither an address nor what addresses begin with: 6 to 12 hex digits")
     return digits
 

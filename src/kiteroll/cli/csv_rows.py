@@ -1,0 +1,20 @@
+"""Rows of a CSV file that a command was given."""
+
+import csv
+from collections.abc import Sequence
+from pathlib import Path
+
+from kiteroll.core.errors import Invalid
+
+Row = dict[str | None, str | None]
+
+
+def csv_rows(file: Path) -> tuple[Sequence[str], list[tuple[int, Row]]]:
+    """The heading, and each row with its line. Raises Invalid when the file is no CSV."""
+    try:
+        with file.open(newline="", encoding="utf-8-sig") as lines:
+            reader = csv.DictReader(lines, strict=True)
+            columns = reader.fieldnames or []
+            return columns, [(reader.line_num, row) for row in reader]
+    except (OSError, UnicodeDecodeError, csv.Error) as wrong:
+        raise Invalid(f"{file} cannot be read as CSV: {wrong}") from wrong
