@@ -6,6 +6,7 @@ One finding per kind and subject, however often it comes: evidence is added, nev
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
+from itertools import chain
 
 from kiteroll.core.findings.model import (
     MOST_EVIDENCE,
@@ -45,7 +46,11 @@ class FindingBook:
     def __init__(self, thresholds: Thresholds, findings: Iterable[Finding] = ()) -> None:
         """`findings`: those that are not cleared, from an earlier run."""
         self.thresholds = thresholds
-        self._live: dict[str, Finding] = {one.key: one for one in findings}
+        self._live: dict[str, Finding] = {}
+        # Thousands of moves may be live; what could explain one of them is of a few other kinds.
+        self._of_kind: dict[Kind, dict[str, Finding]] = {kind: {} for kind in Kind}
+        for one in findings:
+            self._put(one)
 
     def live(self) -> Mapping[str, Finding]:
         """Findings that are not cleared, by key."""
@@ -67,23 +72,22 @@ class FindingBook:
                 return []
             found = _gathered(known, sign)
         found = replace(found, part_of=self._explained_by(found))
-        self._live[sign.key] = found
+        self._put(found)
         return [found, *self._explained_now(found)]
 
     def tick(self, now: datetime) -> list[Finding]:
         """Findings that changed with time alone: quiet for long enough, or no longer put off."""
         changed = []
-        for key, one in list(self._live.items()):
+        for one in list(self._live.values()):
             if now - one.last_at >= self.thresholds.quiet_time(one.kind):
                 changed.append(replace(one, state=State.CLEARED, cleared_at=now))
-                del self._live[key]
+                self._drop(one.key)
             elif (
                 one.state is State.ACKNOWLEDGED
                 and one.acknowledged_until is not None
                 and now >= one.acknowledged_until
             ):
-                self._live[key] = replace(one, state=State.OPEN, acknowledged_until=None)
-                changed.append(self._live[key])
+                changed.append(self._put(replace(one, state=State.OPEN, acknowledged_until=None)))
         return changed
 
     def acknowledge(self, key: str, by: str, note: str, until: datetime | None) -> Finding | None:
@@ -91,26 +95,37 @@ class FindingBook:
         known = self._live.get(key)
         if known is None:
             return None
-        self._live[key] = replace(
-            known, state=State.ACKNOWLEDGED, acknowledged_by=by, note=note, acknowledged_until=until
+        return self._put(
+            replace(known, state=State.ACKNOWLEDGED, acknowledged_by=by, note=note, acknowledged_until=until)
         )
-        return self._live[key]
 
     def clear(self, key: str, by: str, now: datetime) -> Finding | None:
-        known = self._live.pop(key, None)
+        known = self._drop(key)
         if known is None:
             return None
         return replace(known, state=State.CLEARED, cleared_at=now, cleared_by=by)
 
     def _explained_by(self, one: Finding) -> str:
-        return next((other.key for other in self._live.values() if _explains(other, one)), "")
+        kinds = [kind for kind, explained in _EXPLAINS.items() if one.kind in explained]
+        others = chain.from_iterable(self._of_kind[kind].values() for kind in kinds)
+        return next((other.key for other in others if _explains(other, one)), "")
 
     def _explained_now(self, one: Finding) -> list[Finding]:
         """Findings that were there before the one that explains them."""
-        found = [other for other in self._live.values() if not other.part_of and _explains(one, other)]
-        for other in found:
-            self._live[other.key] = replace(other, part_of=one.key)
-        return [self._live[other.key] for other in found]
+        kinds = sorted(_EXPLAINS.get(one.kind, ()))
+        others = chain.from_iterable(self._of_kind[kind].values() for kind in kinds)
+        found = [other for other in others if not other.part_of and _explains(one, other)]
+        return [self._put(replace(other, part_of=one.key)) for other in found]
+
+    def _put(self, one: Finding) -> Finding:
+        self._live[one.key] = self._of_kind[one.kind][one.key] = one
+        return one
+
+    def _drop(self, key: str) -> Finding | None:
+        one = self._live.pop(key, None)
+        if one is not None:
+            del self._of_kind[one.kind][key]
+        return one
 
 
 def _explains(one: Finding, other: Finding) -> bool:
