@@ -173,26 +173,47 @@ def crowds(tables: Mapping[str, Table]) -> dict[At, int]:
 
 def held_apart(tables: Mapping[str, Table], decided: frozenset[At]) -> dict[At, set[str]]:
     """Ports that are not `decided` and the switches shown to be behind them by their tables."""
-    crowded = {at for at, count in crowds(tables).items() if count > _APART and at not in decided}
-    if not crowded:
-        return {}
-    holders: dict[int, list[tuple[str, int]]] = defaultdict(list)
+    crowded: dict[str, dict[int, At]] = defaultdict(dict)
     for switch, table in tables.items():
-        for key, number in table.learned.items():
-            holders[key].append((switch, number))
-    found: dict[At, set[str]] = defaultdict(set)
-    counts: dict[tuple[At, str], Counter[int]] = defaultdict(Counter)
-    for switch, table in tables.items():
-        for key, number in table.learned.items():
+        for number, count in Counter(table.learned.values()).items():
             at = (switch, table.names.get(number, ""))
-            if at in crowded:
+            if count > _APART and at[1] and at not in decided:
+                crowded[switch][number] = at
+    holders = _held_twice(tables, crowded)
+    counts: dict[tuple[At, str], Counter[int]] = defaultdict(Counter)
+    for switch, numbers in crowded.items():
+        learned = tables[switch].learned
+        for key in learned.keys() & holders.keys():
+            if (at_number := learned[key]) in numbers:
                 for other, there in holders[key]:
                     if other != switch:
-                        counts[at, other][there] += 1
+                        counts[numbers[at_number], other][there] += 1
+    found: dict[At, set[str]] = defaultdict(set)
     for (at, other), ports in counts.items():
         if ports.total() - max(ports.values()) >= _APART:
             found[at].add(other)
     return found
+
+
+def _held_twice(
+    tables: Mapping[str, Table], crowded: Mapping[str, Mapping[int, At]]
+) -> dict[int, list[tuple[str, int]]]:
+    """Where the addresses of crowded ports are, of those that several switches hold. Whole tables go
+    through here, so what can be is done by set operations."""
+    suspects: set[int] = set()
+    for switch, numbers in crowded.items():
+        suspects.update(key for key, number in tables[switch].learned.items() if number in numbers)
+    once: set[int] = set()
+    twice: set[int] = set()
+    for table in tables.values():
+        here = table.learned.keys() & suspects
+        twice |= once & here
+        once |= here
+    holders: dict[int, list[tuple[str, int]]] = defaultdict(list)
+    for switch, table in tables.items():
+        for key in table.learned.keys() & twice:
+            holders[key].append((switch, table.learned[key]))
+    return holders
 
 
 def _by_neighbours(facts: Facts) -> Iterator[tuple[At, set[str]]]:
