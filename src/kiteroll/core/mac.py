@@ -68,8 +68,7 @@ class MacAddress(int):
         return not self.is_local
 
     def __str__(self) -> str:
-        digits = self.digits
-        return ":".join(digits[at : at + 2] for at in range(0, 12, 2))
+        return self.to_bytes(6, "big").hex(":")
 
     def __repr__(self) -> str:
         return f"MacAddress.parse({str(self)!r})"

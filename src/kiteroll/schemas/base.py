@@ -9,7 +9,6 @@ from pydantic import (
     BaseModel,
     BeforeValidator,
     ConfigDict,
-    PlainSerializer,
     WithJsonSchema,
 )
 
@@ -29,16 +28,12 @@ class Answer(BaseModel):
     model_config = ConfigDict(extra="ignore", frozen=True)
 
 
-def _shown(at: datetime) -> str:
-    return at.astimezone(UTC).isoformat(timespec="milliseconds").replace("+00:00", "Z")
+def _utc(at: datetime) -> datetime:
+    return at if at.tzinfo is UTC else at.astimezone(UTC)
 
 
-Instant = Annotated[
-    AwareDatetime,
-    AfterValidator(lambda at: at.astimezone(UTC)),
-    PlainSerializer(_shown, return_type=str, when_used="json"),
-]
-"""An instant in UTC; RFC 3339 with Z in JSON."""
+Instant = Annotated[AwareDatetime, AfterValidator(_utc)]
+"""An instant in UTC; RFC 3339 with Z in JSON, to the microsecond."""
 
 
 def _mac(value: Any) -> Any:

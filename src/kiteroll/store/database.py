@@ -9,11 +9,14 @@ import time
 from collections.abc import Callable, Iterator
 from typing import Any, TypeVar
 
+from MySQLdb.constants import FIELD_TYPE
+from MySQLdb.converters import conversions
 from sqlalchemy import Engine, create_engine, event, text
 from sqlalchemy.engine import URL, make_url
 from sqlalchemy.exc import ArgumentError, DBAPIError, InterfaceError, OperationalError
 
 from kiteroll.core.errors import ConfigError, StorageUnavailable
+from kiteroll.store.types import instant_of
 
 log = logging.getLogger(__name__)
 T = TypeVar("T")
@@ -27,6 +30,7 @@ _REFUSED = frozenset({1040, 1044, 1045, 1049, 1129, 1130, 1203})
 _FULL = frozenset({3, 1021, 1114, 28})
 """Disk full, table full."""
 _CONNECT_TIMEOUT_S = 5
+_CONVERSIONS = {**conversions, FIELD_TYPE.DATETIME: instant_of}
 
 
 class Database:
@@ -57,7 +61,7 @@ class Database:
             pool_pre_ping=True,
             pool_recycle=1800,
             isolation_level="READ COMMITTED",
-            connect_args={"connect_timeout": _CONNECT_TIMEOUT_S},
+            connect_args={"connect_timeout": _CONNECT_TIMEOUT_S, "conv": _CONVERSIONS},
         )
         event.listen(self.engine, "connect", _prepare_session)
         if before is not None:

@@ -109,7 +109,8 @@ SWITCH_COLUMNS: tuple[ColumnElement[Any], ...] = tuple(
 
 
 def switch_row(row: Row[Any]) -> SwitchRow:
-    return SwitchRow(**{name: getattr(row, name) for name in SwitchRow.__dataclass_fields__})
+    """Of a row that begins with SWITCH_COLUMNS."""
+    return SwitchRow(**dict(zip(SwitchRow.__dataclass_fields__, row, strict=False)))
 
 
 def add_switch(connection: Connection, at: datetime, **values: Any) -> SwitchRow:
