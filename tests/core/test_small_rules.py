@@ -78,6 +78,16 @@ def test_search_finds_exactly_the_addresses_that_hold_the_digits(known: set[MacA
     assert index.find(Fragment(digits), limit=3) == found[:3]
 
 
+def test_addresses_ending_with_the_digits_come_first_even_where_all_hold_them() -> None:
+    known = [MacAddress(0x021A01_000000 + number) for number in range(0, 2**17, 7)]
+    late = MacAddress(0x0A0000_00021A)
+    index = AddressIndex(known)
+    index.add([late])
+    found = index.find(Fragment("021a"), limit=5)
+    assert found == [*(one for one in known if one.digits.endswith("021a")), late, *known[:5]][:5]
+    assert late in index and len(index) == len(known) + 1
+
+
 def _seen(
     stay: int, switch: str, *, leads_to: tuple[str, ...] = (), began: float = 0, quiet: bool = False
 ) -> Sighting:

@@ -1,26 +1,31 @@
 """Finding addresses by any fragment of them, fast enough to follow the typing."""
 
-from collections.abc import Iterable
-from itertools import islice
+from bisect import bisect_left
+from collections.abc import Iterable, Iterator
+from itertools import chain, islice
 
 from kiteroll.core.mac import Fragment, MacAddress
 
 _WIDTH = 12
 _STRIDE = _WIDTH + 1
+_SPARE = 1000
+"""Lines gathered beyond those shown before a pass looks for the endings alone."""
+_MOST_LATE = 50_000
+"""Addresses that came later; beyond it all are put in order again, which takes half a second."""
 
 
 class AddressIndex:
-    """All known addresses as one long text of twelve digits and a line break each.
+    """All known addresses as one long text of twelve digits and a line break each, in order; and a
+    short one of those that came later.
 
     One `str.find` pass over half a million addresses takes some milliseconds, which no tree over
     all rotations of an address would beat by enough to pay for its memory. 13 bytes an address.
-    Adding and finding may happen in different threads: a search works on the text it began with.
+    One thread adds, any may find meanwhile: a search works on the texts it began with.
     """
 
     def __init__(self, macs: Iterable[MacAddress] = ()) -> None:
         self._known = set(macs)
-        self._text = "".join(f"{mac.digits}\n" for mac in sorted(self._known))
-        self._pending: list[str] = []
+        self._texts = (_lines(self._known), "")
 
     def __len__(self) -> int:
         return len(self._known)
@@ -29,58 +34,84 @@ class AddressIndex:
         return mac in self._known
 
     def add(self, macs: Iterable[MacAddress]) -> None:
-        for mac in macs:
-            if mac not in self._known:
-                self._known.add(mac)
-                self._pending.append(f"{mac.digits}\n")
+        new = [mac for mac in dict.fromkeys(macs) if mac not in self._known]
+        if not new:
+            return
+        self._known.update(new)
+        ordered, late = self._texts
+        if len(late) + len(new) * _STRIDE > _MOST_LATE * _STRIDE:
+            self._texts = (_lines(self._known), "")
+        else:
+            self._texts = (ordered, late + "".join(f"{mac.digits}\n" for mac in new))
 
     def shares_prefix(self, mac: MacAddress) -> bool:
         """Whether another known address has the same first three octets."""
-        self._settle()
-        lines = _lines_starting(self._text, mac.digits[:6])
-        return len(list(islice(lines, 2))) > (mac in self._known)
+        return len(self.beginning(mac.digits[:6], 2)) > (mac in self._known)
 
     def beginning(self, prefix: str, limit: int) -> list[MacAddress]:
         """At most `limit` addresses that begin with these hex digits."""
-        self._settle()
-        return [self._at(line) for line in islice(_lines_starting(self._text, prefix), limit)]
+        ordered, late = self._texts
+        lines = chain(_from(ordered, prefix), _with("\n" + late, "\n" + prefix, 1))
+        return [_address(digits) for digits in islice(lines, limit)]
 
     def find(self, fragment: Fragment, limit: int) -> list[MacAddress]:
         """At most `limit` addresses that hold the fragment: those ending with it first (people
         hold the last digits of a label), then those beginning with it, then the rest."""
-        self._settle()
         if fragment.is_whole:
             mac = MacAddress(int(fragment.digits, 16))
             return [mac] if mac in self._known else []
-        text, digits = self._text, fragment.digits
-        # Dicts keep the order of the passes and drop what a later pass finds again.
-        found = dict.fromkeys(islice(_lines_with(text, digits + "\n", 0), limit))
+        digits = fragment.digits
+        ending: list[str] = []
+        holding: list[str] = []
+        for text in self._texts:
+            self._pass(text, digits, limit, ending, holding)
+        found = dict.fromkeys(map(_address, ending[:limit]))
         if len(found) < limit:
-            found.update(dict.fromkeys(islice(_lines_starting(text, digits), limit)))
-        if len(found) < limit:
-            found.update(dict.fromkeys(islice(_lines_with(text, digits, 0), limit + len(found))))
-        return [self._at(line) for line in islice(found, limit)]
+            found.update(dict.fromkeys(self.beginning(digits, limit)))
+            found.update(dict.fromkeys(map(_address, holding)))
+        return list(islice(found, limit))
 
-    def _settle(self) -> None:
-        if self._pending:
-            pending, self._pending = self._pending, []
-            self._text += "".join(pending)
+    def _pass(self, text: str, digits: str, limit: int, ending: list[str], holding: list[str]) -> None:
+        """Lines of `text` that end with the digits, and as many that hold them elsewhere as can be of
+        use; one pass does for both, unless what is looked for stands nearly everywhere."""
+        most = limit + len(ending) + len(holding) + _SPARE
+        for line in _with(text, digits, 0):
+            (ending if line.endswith(digits) else holding).append(line)
+            if len(ending) >= limit:
+                return
+            if len(holding) >= most:
+                known = set(ending)
+                more = (each for each in _with(text, digits + "\n", 0) if each not in known)
+                ending.extend(islice(more, limit - len(ending)))
+                return
 
-    def _at(self, line: int) -> MacAddress:
-        return MacAddress(int(self._text[line * _STRIDE : line * _STRIDE + _WIDTH], 16))
+
+def _lines(macs: Iterable[MacAddress]) -> str:
+    return "".join(f"{mac.digits}\n" for mac in sorted(macs))
 
 
-def _lines_with(text: str, needle: str, start: int) -> Iterable[int]:
-    """Numbers of the lines that hold `needle`, each once, ascending."""
-    at = text.find(needle, start)
+def _address(digits: str) -> MacAddress:
+    return MacAddress(int(digits, 16))
+
+
+def _with(text: str, needle: str, skip: int) -> Iterator[str]:
+    """Digits of the lines that hold `needle`, each once, in order; `skip` signs stand before the lines."""
+    at = text.find(needle)
     while at >= 0:
         line = at // _STRIDE
-        yield line
+        start = line * _STRIDE + skip
+        yield text[start : start + _WIDTH]
         at = text.find(needle, (line + 1) * _STRIDE)
 
 
-def _lines_starting(text: str, digits: str) -> Iterable[int]:
-    if text.startswith(digits):
-        yield 0
-    for before in _lines_with(text, "\n" + digits, 0):
-        yield before + 1
+def _from(ordered: str, prefix: str) -> Iterator[str]:
+    """Digits of the lines of a text in order that begin with `prefix`."""
+
+    def line(number: int) -> str:
+        return ordered[number * _STRIDE : number * _STRIDE + _WIDTH]
+
+    count = len(ordered) // _STRIDE
+    for number in range(bisect_left(range(count), prefix, key=line), count):
+        if not line(number).startswith(prefix):
+            return
+        yield line(number)
