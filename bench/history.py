@@ -1,6 +1,7 @@
-"""The API at full size: 500,000 endpoints, 10 million ended stays; calls at rest and while readings come in.
+"""The API at full size: 500,000 endpoints, 10 million ended stays; calls at rest and while a round runs.
 
-`python -m bench history`; KITEROLL_BENCH_STAYS sets another number of ended stays.
+`python -m bench history`; KITEROLL_BENCH_STAYS sets another number of ended stays, and
+KITEROLL_BENCH_DATA names a directory in which the filled database is kept for the next run.
 """
 
 import os
@@ -23,23 +24,31 @@ from bench.fleet import PORTS, Fleet
 from bench.measure import row
 from kiteroll.core.reading import Device, Reading
 from kiteroll.schemas.reading_document import to_document
+from kiteroll.store import tables
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
 
 SWITCHES, ROWS = 1000, 500
 ENDED = int(os.environ.get("KITEROLL_BENCH_STAYS", "10000000"))
-CALLS = 60
+KEPT = os.environ.get("KITEROLL_BENCH_DATA")
+CALLS = 100
+ROUND_S = 60
+"""A round of all switches is brought in this time: five times as fast as their interval asks for."""
 FIRST_MAC = 0x021A00000000
+NAMED = SWITCHES * ROWS // 5
+"""Endpoints with an IP address and a host name."""
+_IP = "CONCAT('10.', seq DIV 65536, '.', seq DIV 256 % 256, '.', seq % 256)"
 
 
 def main() -> None:
     with tempfile.TemporaryDirectory() as directory:
-        data = Path(directory) / "data"
-        data.mkdir()
-        began = time.perf_counter()
-        _fill(data / "database")
-        row(f"filled with {ENDED:,} ended stays", f"{time.perf_counter() - began:.0f} s wall")
+        data = Path(KEPT or directory) / "data"
+        if not data.exists():
+            data.mkdir(parents=True)
+            began = time.perf_counter()
+            _fill(data / "database")
+            row(f"filled with {ENDED:,} ended stays", f"{time.perf_counter() - began:.0f} s wall")
         port = free_tcp_port()
         began = time.perf_counter()
         service = subprocess.Popen(
@@ -54,7 +63,7 @@ def main() -> None:
                 stop = threading.Event()
                 feeder = threading.Thread(target=_feed, args=(port, data, stop))
                 feeder.start()
-                _measure(http, "while readings come in")
+                _measure(http, "in a round")
                 stop.set()
                 feeder.join()
         finally:
@@ -101,6 +110,9 @@ def _measure(http: httpx.Client, when: str) -> None:
         ("a VLAN's addresses, a page", ask("/stays", vlan=12, limit=200)),
         ("endpoints, a page", ask("/endpoints", limit=100)),
         ("changes, a page", ask("/changes", limit=200)),
+        ("changes of a switch, a page", ask("/changes", switch=switch, limit=200)),
+        ("readings, a page", ask("/readings", limit=200)),
+        ("findings, a page", ask("/findings", limit=200)),
         ("switches, a page", ask("/switches", limit=200)),
         ("find by four digits", ask("/find", q=lambda number: f"{number * 257 % 65536:04x}")),
         (
@@ -122,13 +134,15 @@ def _measure(http: httpx.Client, when: str) -> None:
 
 
 def _feed(port: int, data: Path, stop: threading.Event) -> None:
-    """One round after another of readings with 1 % churn, as fast as they are taken, in batches."""
+    """One round after another of readings with 1 % churn, evenly over ROUND_S."""
     fleet = Fleet(SWITCHES, ROWS)
+    due = time.monotonic()
     with _client(port, data) as http:
         while not stop.is_set():
             fleet.churn(0.01)
             for switch in range(SWITCHES):
-                if stop.is_set():
+                due = max(due + ROUND_S / SWITCHES, time.monotonic() - 1)
+                if stop.wait(max(0.0, due - time.monotonic())):
                     return
                 at = datetime.now(UTC)
                 reading = Reading(
@@ -147,9 +161,16 @@ def _fill(directory: Path) -> None:
     database = Database(server.start(), pool_size=2)
     try:
         migrate(database)
+        # Indexes are sorted once at the end: kept up row by row, each row goes to as many odd pages.
+        indexes = sorted(tables.stay.indexes, key=lambda index: str(index.name))
         with database.engine.begin() as connection:
+            connection.execute(text("SET SESSION unique_checks = 0, foreign_key_checks = 0"))
+            for index in indexes:
+                index.drop(connection)
             for statement in _statements():
                 connection.execute(text(statement))
+            for index in indexes:
+                index.create(connection)
     finally:
         database.close()
         server.stop()
@@ -159,19 +180,23 @@ def _statements() -> list[str]:
     now = "UTC_TIMESTAMP(6)"
     ports = len(PORTS)
     return [
-        "SET SESSION unique_checks = 0, foreign_key_checks = 0",
         f"""INSERT INTO switch (id, name, name_key, host, udp_port, in_groups, notes, source, interval_s,
             enabled, added_at, ageing_s, last_at, last_complete_at, health)
             SELECT seq, CONCAT('switch-', seq - 1), CONCAT('switch-', seq - 1), '', 161, '[]', '', 'files',
             300, 1, {now}, 300, {now} - INTERVAL 1 HOUR, {now} - INTERVAL 1 HOUR,
             'read' FROM seq_1_to_{SWITCHES}""",
         f"""INSERT INTO port (id, switch_id, name, number, alias, admin_up, oper, bridged, duplex, tagged,
-            untagged, spanning_tree, there)
+            untagged, spanning_tree, role_by_hand, there)
             SELECT seq, 1 + (seq - 1) DIV {ports}, CONCAT('p', 1 + (seq - 1) MOD {ports}),
-            1 + (seq - 1) MOD {ports}, '', 1, 'up', 1, '', '[]', '[]', '',
-            1 FROM seq_1_to_{SWITCHES * ports}""",
+            1 + (seq - 1) MOD {ports}, IF(seq MOD 3, CONCAT('desk ', seq), ''), 1, 'up',
+            1, '', '[]', '[]', '', IF((seq - 1) MOD {ports} < {ports} - 2, NULL, 'uplink'), 1
+            FROM seq_1_to_{SWITCHES * ports}""",
         f"""INSERT INTO endpoint (mac, first_seen_at) SELECT {FIRST_MAC} + seq - 1, {now} - INTERVAL 399 DAY
             FROM seq_1_to_{SWITCHES * ROWS}""",
+        f"""INSERT INTO ip_stay (ip, mac, source_id, began_at) SELECT {_IP}, {FIRST_MAC} + 5 * seq, 1,
+            {now} - INTERVAL 20 DAY FROM seq_0_to_{NAMED - 1}""",
+        f"""INSERT INTO ip_name (ip, name, began_at) SELECT {_IP}, CONCAT('host-', seq, '.tarn.example'),
+            {now} - INTERVAL 20 DAY FROM seq_0_to_{NAMED - 1}""",
         f"""INSERT INTO stay (id, mac, switch_id, port_id, vlan, began_at, resumed_at)
             SELECT seq, {FIRST_MAC} + seq - 1, 1 + (seq - 1) DIV {ROWS},
             1 + ((seq - 1) DIV {ROWS}) * {ports} + ((seq - 1) MOD {ROWS}) MOD {ports},
@@ -186,4 +211,7 @@ def _statements() -> list[str]:
             {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} + 7000 SECOND,
             {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} + 7200 SECOND, 'MOVED'
             FROM seq_1_to_{max(1, ENDED)}""",
+        f"""INSERT INTO change_log (at, kind, switch_id, mac, stay_id, port_id, vlan, why)
+            SELECT ended_at, 'moved', switch_id, mac, id, port_id, vlan, '' FROM stay
+            WHERE id > {SWITCHES * ROWS} AND id MOD 4 = 0""",
     ]

@@ -22,7 +22,7 @@ from kiteroll.store.record import Recorder
 from kiteroll.store.retention import drop_old
 from kiteroll.store.tables import ip_stay, metadata, stay
 from kiteroll.store.tables import reading as reading_table
-from kiteroll.store.topology import set_role, topology_facts
+from kiteroll.store.topology import ids_of_ports, set_role, topology_facts
 from tests.make import NOON, at, mac, reading
 
 
@@ -211,10 +211,13 @@ def test_a_port_where_another_switch_is_learned_leads_to_it(kept: Kept) -> None:
         )
     kept.take(0, {(9, 99): "p24", (1, 10): "p1"})
     known = kept.database.run(topology_facts)
-    assert known.facts.seen == {("quay-1", "p24"): {"core-1"}}
-    assert infer(known.facts).leads_to(("quay-1", "p24")) == ("core-1",)
+    assert known.seen == {("quay-1", "p24"): {"core-1"}}
+    assert list(kept.database.run(ids_of_ports, [("quay-1", "p24"), ("quay-1", "p99")])) == [
+        ("quay-1", "p24")
+    ]
+    assert infer(known).leads_to(("quay-1", "p24")) == ("core-1",)
     kept.database.run(set_role, kept.switch.id, "p24", "access")
-    role = infer(kept.database.run(topology_facts).facts).role(("quay-1", "p24"))
+    role = infer(kept.database.run(topology_facts)).role(("quay-1", "p24"))
     assert (role.role, role.ground) == (Role.ACCESS, Ground.BY_HAND)
     with pytest.raises(NotFound):
         kept.database.run(set_role, kept.switch.id, "p99", "access")
@@ -232,7 +235,7 @@ def test_a_neighbour_that_is_a_known_switch_is_next_to_the_port_and_to_its_bundl
     taken = replace(taken, ports=ports, neighbours=(told,))
     changes = kept.tracker.apply(taken)
     kept.recorder.reading(kept.switch.id, taken, changes, kept.tracker.marks("quay-1"))
-    roles = infer(kept.database.run(topology_facts).facts).roles()
+    roles = infer(kept.database.run(topology_facts)).roles()
     assert {at: set(role.leads_to) for at, role in roles.items()} == {
         ("quay-1", "p23"): {"core-1"},
         ("quay-1", "p24"): {"core-1", "quay-9"},

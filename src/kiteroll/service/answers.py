@@ -17,7 +17,7 @@ from kiteroll.core.uptime import uptime
 from kiteroll.core.watch import Watched, warnings
 from kiteroll.schemas import api
 from kiteroll.service.topology import Layout
-from kiteroll.store import addresses, inventory, names, places
+from kiteroll.store import gathered, inventory
 from kiteroll.store.asked_rounds import RoundRow
 from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
@@ -194,24 +194,15 @@ def endpoint_answers(
     told: Callable[[MacAddress], tuple[str, Assigned]],
 ) -> list[api.Endpoint]:
     """The known ones among `macs`, in their order. `told`: maker and origin of an address."""
-    kept = database.run(places.about_endpoints, macs)
-    known = [mac for mac in macs if mac in kept]
-    stays = database.run(places.places_of, known)
-    ips = database.run(addresses.ips_of, known)
-    hosts = database.run(names.names_of, known)
+    kept = database.run(gathered.kept_endpoints, macs)
     return [
         _endpoint(
             mac,
-            stays[mac],
+            one.stays,
             layout,
-            {
-                **kept[mac],
-                "ips": ips.get(mac, []),
-                "names": hosts.get(mac, []),
-                **_maker(told(mac)),
-            },
+            {**one.about, "ips": list(one.ips), "names": list(one.names), **_maker(told(mac))},
         )
-        for mac in known
+        for mac, one in kept.items()
     ]
 
 

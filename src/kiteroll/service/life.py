@@ -32,6 +32,7 @@ from kiteroll.service.taking import Folder
 from kiteroll.service.telling import events_of
 from kiteroll.service.topology import TopologyView
 from kiteroll.service.watchman import Watchman
+from kiteroll.service.words import Words
 from kiteroll.store import asked_rounds, inventory
 from kiteroll.store.asked_rounds import RoundRow
 from kiteroll.store.database import Database
@@ -91,6 +92,8 @@ class Service:
         self.watchman.load()
         self.makers = MakerView(self.database)
         self.makers.reload()
+        self.words = Words(self.database)
+        self.words.load()
         self._naming = Naming(self, config.names) if config.names.look_up else None
         self._ear: socket.socket | None = None
         if config.notifications.listen:
@@ -127,6 +130,7 @@ class Service:
         self._spawn(self.watchman.run(), "findings")
         self._spawn(self.focus.run(), "focus")
         self._spawn(self.topology.keep_fresh(), "topology")
+        self._spawn(self.words.keep_fresh(self), "words")
         if self._ear is not None:
             self.nudges = Nudges(self, self._ear, self._engine, self.config.notifications.settle_s)
             self._spawn(self.nudges.run(), "notifications")
@@ -204,6 +208,7 @@ class Service:
 
     def tell(self, attempt: Attempt, changes: Sequence[Change]) -> None:
         self.watchman.note(attempt, changes)
+        self.words.note(attempt)
         for event in events_of(attempt, changes):
             self.hub.publish(event)
 

@@ -2,17 +2,18 @@
 
 import re
 from ipaddress import IPv4Network, IPv6Network, ip_network
-from itertools import chain
 
 from kiteroll.core.errors import BadAddress
 from kiteroll.core.mac import Fragment, MacAddress
 from kiteroll.schemas import api
 from kiteroll.service.answers import SwitchView, endpoint_answers, port_answer
 from kiteroll.service.life import Service
-from kiteroll.store import addresses, names, overview, places
+from kiteroll.store import addresses, gathered
 
 _NAMES = 8
 """Switches and ports listed; they are a sideline of a search that is mostly for addresses."""
+_MOST_SORTED = 1000
+"""Ports that are put in order; a single letter stands in the aliases of nearly all."""
 _MOST_AT_ONCE = 100
 """Texts of a pasted list that are looked for."""
 _STANDS_ALONE = re.compile(r"[0-9A-Fa-f]{8,12}|\S*[:.-]\S*[:.-]\S*")
@@ -44,28 +45,35 @@ def find(service: Service, query: str, limit: int) -> api.Found:
     elif _may_be_ip(text):
         by_ip = database.run(addresses.macs_by_ip, text.lower(), limit + 1)
         macs = list(dict.fromkeys([*by_ip, *macs]))[: limit + 1]
+    more = limit + 1 if len(macs) <= limit else 0
+    hosts = service.words.hosts.find(text, more)
+    named = database.run(gathered.called_so, text, more, hosts, _ports(service, text), _NAMES)
     if len(macs) <= limit:
-        more = (
-            database.run(places.macs_by_label, text, limit + 1),
-            database.run(names.macs_by_name, text, limit + 1),
-            _by_maker(service, text, limit + 1),
-        )
-        macs = list(dict.fromkeys([*macs, *chain(*more)]))[: limit + 1]
+        macs = list(dict.fromkeys([*macs, *named.macs, *_by_maker(service, text, limit + 1)]))[: limit + 1]
     shown = macs[:limit]
     layout = service.topology.get()
     endpoints = endpoint_answers(database, shown, layout, service.maker_of)
-    switches = database.run(overview.matching_switches, text, _NAMES)
-    view = SwitchView(database, service.clock.now())
-    ports = database.run(overview.matching_ports, text, _NAMES)
+    switches, ports = named.switches, named.ports
+    view = SwitchView(database, service.clock.now()) if switches else None
     if wrong is not None and not endpoints and not switches and not ports and _meant_as_address(text):
         raise wrong
     return api.Found(
         query=query,
         endpoints=endpoints,
         more=len(macs) > limit,
-        switches=[view.answer(row, service.present(row)) for row in switches],
+        switches=[view.answer(row, service.present(row)) for row in switches] if view else [],
         ports=[port_answer(row, layout) for row in ports],
     )
+
+
+def _ports(service: Service, text: str) -> list[tuple[int, str]]:
+    """Ports called exactly so, then those whose alias holds the text; by switch."""
+    words, switches = service.words, service.intake.switches
+    found = []
+    for each in (words.ports.exactly(text, _MOST_SORTED), words.aliases.find(text, _MOST_SORTED)):
+        # Sorting is steady: on one switch they stay in the order of its ports.
+        found += sorted((key for key in each if key[0] in switches), key=lambda key: switches[key[0]])
+    return list(dict.fromkeys(found))[:_NAMES]
 
 
 def split_list(text: str) -> list[str]:

@@ -9,11 +9,11 @@ from datetime import datetime, timedelta
 
 from kiteroll.clock import Clock
 from kiteroll.core.errors import KiteRollError
-from kiteroll.core.topology import At, Role, Table, Topology, crowds, infer
+from kiteroll.core.topology import At, Facts, Role, Table, Topology, crowds, infer
 from kiteroll.service.intake import Intake
 from kiteroll.service.logs import fields
 from kiteroll.store.database import Database
-from kiteroll.store.topology import KeptFacts, topology_facts
+from kiteroll.store.topology import ids_of_ports, topology_facts
 
 log = logging.getLogger(__name__)
 _FRESH = timedelta(seconds=4)
@@ -45,7 +45,7 @@ class TopologyView:
         self._looked_at: datetime | None = None
         self._cost_s = 0.0
         self._tables_at: datetime | None = None
-        self._kept: KeptFacts | None = None
+        self._kept: Facts | None = None
         self._tables: Mapping[str, Table] = {}
         self._layout = Layout()
 
@@ -96,7 +96,7 @@ class TopologyView:
         if not fresh_tables and self._kept is not None and kept == self._kept:
             return
         self._kept = kept
-        topology = infer(replace(kept.facts, tables=self._tables))
-        uplinks = (at for at, role in topology.roles().items() if role.role is Role.UPLINK)
-        uplink_ids = frozenset(kept.port_ids[at] for at in uplinks if at in kept.port_ids)
+        topology = infer(replace(kept, tables=self._tables))
+        uplinks = [at for at, role in topology.roles().items() if role.role is Role.UPLINK]
+        uplink_ids = frozenset(self._database.run(ids_of_ports, uplinks).values())
         self._layout = Layout(topology, crowds(self._tables), uplink_ids)

@@ -12,6 +12,7 @@ from kiteroll.core.findings.standing import QuietPort
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.topology import At
 from kiteroll.core.uptime import WRAP_TICKS, uptime
+from kiteroll.store.many import none_of
 from kiteroll.store.places import Filters, PlacedStay, placed, placed_stay
 from kiteroll.store.tables import ip_stay, port, shared_address, stay, switch
 
@@ -78,7 +79,7 @@ def at_two_places(connection: Connection, without_ports: Sequence[int], limit: i
     """Addresses present at more than one port that leads to no switch."""
     query = select(stay.c.mac).where(stay.c.ended_at.is_(None), stay.c.last_seen_at.is_(None))
     if without_ports:
-        query = query.where(stay.c.port_id.not_in(without_ports))
+        query = query.where(none_of(stay.c.port_id, without_ports))
     query = query.group_by(stay.c.mac).having(func.count(func.distinct(stay.c.port_id)) > 1).limit(limit)
     return list(connection.execute(query).scalars())
 

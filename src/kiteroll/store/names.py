@@ -9,7 +9,6 @@ from sqlalchemy import Connection, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.mac import MacAddress
-from kiteroll.store.like import escape_like
 from kiteroll.store.tables import ip_lookup, ip_name, ip_stay, switch
 
 
@@ -66,35 +65,37 @@ def put_off(connection: Connection, ips: Sequence[str], next_at: datetime) -> No
     connection.execute(again, [{"ip": ip, "next_at": next_at} for ip in ips])
 
 
-def names_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, list[str]]:
+def names_of(connection: Connection, ips: Mapping[MacAddress, Sequence[str]]) -> dict[MacAddress, list[str]]:
     """Host names of the IP addresses that answer for each of these now."""
-    found: dict[MacAddress, list[str]] = defaultdict(list)
-    if macs:
-        query = (
-            select(ip_stay.c.mac, ip_name.c.name)
-            .join(ip_name, ip_name.c.ip == ip_stay.c.ip)
-            .where(ip_stay.c.mac.in_(macs), ip_stay.c.ended_at.is_(None), ip_name.c.ended_at.is_(None))
-            .distinct()
-            .order_by(ip_name.c.name)
-        )
-        for mac, name in connection.execute(query):
-            found[mac].append(name)
-    return found
+    wanted = {ip for each in ips.values() for ip in each}
+    if not wanted:
+        return {}
+    query = select(ip_name.c.ip, ip_name.c.name).where(ip_name.c.ip.in_(wanted), ip_name.c.ended_at.is_(None))
+    named: dict[str, list[str]] = defaultdict(list)
+    for ip, name in connection.execute(query):
+        named[ip].append(name)
+    return {mac: sorted({name for ip in each for name in named[ip]}) for mac, each in ips.items()}
 
 
-def macs_by_name(connection: Connection, text: str, limit: int) -> list[MacAddress]:
-    """Addresses whose host name holds `text`; names that begin with it first."""
-    wanted = escape_like(text.lower())
+def host_words(connection: Connection, after: int) -> list[tuple[str, int]]:
+    """Host names and the numbers of their records, of those recorded after that number, in order."""
+    query = select(ip_name.c.name, ip_name.c.id).where(ip_name.c.id > after, ip_name.c.ended_at.is_(None))
+    return [(name, number) for name, number in connection.execute(query.order_by(ip_name.c.id))]
+
+
+def macs_by_name(connection: Connection, numbers: Sequence[int]) -> list[MacAddress]:
+    """Addresses that have one of these host names now, in order of the names' records."""
+    if not numbers:
+        return []
     query = (
-        select(ip_stay.c.mac)
-        .join(ip_name, ip_name.c.ip == ip_stay.c.ip)
-        .where(ip_name.c.name.like(f"%{wanted}%"))
-        .where(ip_name.c.ended_at.is_(None), ip_stay.c.ended_at.is_(None))
-        .group_by(ip_stay.c.mac)
-        .order_by(ip_name.c.name.like(f"{wanted}%").desc(), ip_name.c.name)
-        .limit(limit)
+        select(ip_name.c.id, ip_stay.c.mac)
+        .join(ip_stay, ip_stay.c.ip == ip_name.c.ip)
+        .where(ip_name.c.id.in_(numbers), ip_name.c.ended_at.is_(None), ip_stay.c.ended_at.is_(None))
+        .prefix_with("STRAIGHT_JOIN")
     )
-    return list(connection.execute(query).scalars())
+    rank = {number: at for at, number in enumerate(numbers)}
+    found = sorted((rank[number], mac) for number, mac in connection.execute(query))
+    return list(dict.fromkeys(mac for _, mac in found))
 
 
 def ip_history(connection: Connection, mac: MacAddress, limit: int) -> list[IpStay]:

@@ -5,11 +5,12 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, and_, case, func, or_, select
+from sqlalchemy import Connection, Row, Select, and_, case, func, or_, select, tuple_
 
 from kiteroll.core.mac import MacAddress
 from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
 from kiteroll.store.like import escape_like
+from kiteroll.store.many import none_of
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import change_log, port, reading, stay, switch, vlan
 
@@ -82,24 +83,26 @@ def vlans_of(connection: Connection, switch_id: int) -> list[tuple[int, str]]:
     return [(vlan_id, name) for vlan_id, name in rows]
 
 
-def matching_ports(connection: Connection, text: str, limit: int) -> list[PortRow]:
-    """Ports whose alias or name holds `text`, whatever the case; exact names first."""
-    named = func.lower(port.c.name) == text.lower()
-    # Which ports first, how many are on each then: counting on all of them would be for nothing.
-    matching = (
-        select(port.c.id)
+def port_words(connection: Connection) -> list[tuple[int, str, str]]:
+    """Id of its switch, name and alias of every port there is."""
+    query = (
+        select(port.c.switch_id, port.c.name, port.c.alias)
         .join(switch, switch.c.id == port.c.switch_id)
-        .where(
-            switch.c.removed_at.is_(None),
-            port.c.there,
-            or_(port.c.alias.like(f"%{escape_like(text)}%"), named),
-        )
-        .order_by(named.desc(), switch.c.name, port.c.number)
-        .limit(limit)
+        .where(switch.c.removed_at.is_(None), port.c.there)
+        .order_by(port.c.switch_id, port.c.number)
     )
-    ids = list(connection.execute(matching).scalars())
-    rows = {row.id: _port_row(row) for row in connection.execute(_counted_ports().where(port.c.id.in_(ids)))}
-    return [rows[port_id] for port_id in ids]
+    return [(switch_id, name, alias) for switch_id, name, alias in connection.execute(query)]
+
+
+def ports_named(connection: Connection, ports: Sequence[tuple[int, str]]) -> list[PortRow]:
+    """These ports, by id of their switch and name, in their order; without those that are gone."""
+    if not ports:
+        return []
+    query = _counted_ports().where(
+        switch.c.removed_at.is_(None), port.c.there, tuple_(port.c.switch_id, port.c.name).in_(ports)
+    )
+    rows = {(row.switch_id, row.name): _port_row(row) for row in connection.execute(query)}
+    return [rows[each] for each in ports if each in rows]
 
 
 def matching_switches(connection: Connection, text: str, limit: int) -> list[SwitchRow]:
@@ -125,8 +128,10 @@ def readings_page(
     connection: Connection, switch_id: int | None, *, cursor: str | None, limit: int
 ) -> Page[ReadingRow]:
     """Tries at reading, latest first; of one switch or of all."""
-    query = select(reading, switch.c.name.label("switch_name")).join(
-        switch, switch.c.id == reading.c.switch_id
+    query = (
+        select(reading, switch.c.name.label("switch_name"))
+        .join(switch, switch.c.id == reading.c.switch_id)
+        .prefix_with("STRAIGHT_JOIN")
     )
     if switch_id is not None:
         query = query.where(reading.c.switch_id == switch_id)
@@ -149,15 +154,22 @@ def changes_page(
     """Changes in [since, until), latest first."""
     origin = port.alias("origin")
     query = (
-        select(
-            change_log,
-            switch.c.name.label("switch_name"),
-            port.c.name.label("port_name"),
-            origin.c.name.label("origin_port_name"),
+        select(  # in the order of ChangeRow
+            change_log.c.id,
+            change_log.c.at,
+            change_log.c.kind,
+            switch.c.name,
+            change_log.c.mac,
+            func.nullif(change_log.c.vlan, 0),
+            port.c.name,
+            origin.c.name,
+            change_log.c.why,
         )
         .join(switch, switch.c.id == change_log.c.switch_id)
         .outerjoin(port, port.c.id == change_log.c.port_id)
         .outerjoin(origin, origin.c.id == change_log.c.origin_port_id)
+        # Left to itself, the server may begin with the switches and sort all changes there ever were.
+        .prefix_with("STRAIGHT_JOIN")
     )
     if since is not None:
         query = query.where(change_log.c.at >= since)
@@ -170,7 +182,7 @@ def changes_page(
     if kinds:
         query = query.where(change_log.c.kind.in_(kinds))
     if without_ports:
-        elsewhere = change_log.c.port_id.not_in(without_ports)
+        elsewhere = none_of(change_log.c.port_id, without_ports)
         query = query.where(or_(change_log.c.port_id.is_(None), elsewhere))
     keys = (Key(change_log.c.at, descending=True), Key(change_log.c.id, descending=True))
     return fetch_page(connection, query, keys, _change_row, cursor=cursor, limit=limit)
@@ -203,5 +215,4 @@ def _reading_row(row: Row[Any]) -> ReadingRow:
 
 
 def _change_row(row: Row[Any]) -> ChangeRow:
-    values = {name: getattr(row, name) for name in ChangeRow.__dataclass_fields__}
-    return ChangeRow(**values | {"vlan": row.vlan or None})
+    return ChangeRow(**dict(zip(ChangeRow.__dataclass_fields__, row, strict=False)))

@@ -11,8 +11,12 @@ from kiteroll.core.errors import NotFound
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.stay import Ending, Life, Place, Stay
 from kiteroll.store.like import escape_like
+from kiteroll.store.many import none_of
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import endpoint, port, stay, switch, vlan
+
+_MUCH = 5000
+"""Stays that began between two instants: from here on they are compared address by address."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -78,7 +82,7 @@ def placed(filters: Filters) -> Select[Any]:
         if value is not None:
             query = query.where(column == value)
     if filters.without_ports:
-        query = query.where(stay.c.port_id.not_in(filters.without_ports))
+        query = query.where(none_of(stay.c.port_id, filters.without_ports))
     if filters.at is not None:
         return query.where(_covers(filters.at))
     return query.where(stay.c.ended_at.is_(None)) if filters.open_only else query
@@ -155,9 +159,19 @@ def changed_macs(
     switch_ids: Sequence[int] | None,
     after: int,
     limit: int,
+    much: int = _MUCH,
 ) -> list[MacAddress]:
     """Addresses above `after` with a stay that began or ended in [begin, end), ascending: only
     those can differ between the two instants."""
+    if switch_ids is None and _more_began(connection, begin, end, much):
+        # Every few addresses one that changed: going by address finds a page of them soonest.
+        either_in = or_(
+            and_(stay.c.began_at >= begin, stay.c.began_at < end),
+            and_(stay.c.ended_at >= begin, stay.c.ended_at < end),
+        )
+        walk = select(stay.c.mac).distinct().with_hint(stay, "FORCE INDEX (stay_mac_time)")
+        walk = walk.where(stay.c.mac > after, either_in).order_by(stay.c.mac).limit(limit)
+        return list(connection.execute(walk).scalars())
     began = select(stay.c.mac).where(stay.c.began_at >= begin, stay.c.began_at < end, stay.c.mac > after)
     ended = select(stay.c.mac).where(stay.c.ended_at >= begin, stay.c.ended_at < end, stay.c.mac > after)
     if switch_ids is not None:
@@ -165,6 +179,12 @@ def changed_macs(
         ended = ended.where(stay.c.switch_id.in_(switch_ids))
     either = began.union(ended).subquery()
     return list(connection.execute(select(either.c.mac).order_by(either.c.mac).limit(limit)).scalars())
+
+
+def _more_began(connection: Connection, begin: datetime, end: datetime, much: int) -> bool:
+    """Whether more stays than that began in [begin, end)."""
+    some = select(stay.c.id).where(stay.c.began_at >= begin, stay.c.began_at < end).limit(much + 1).subquery()
+    return (connection.execute(select(func.count()).select_from(some)).scalar() or 0) > much
 
 
 def stays_covering(

@@ -25,6 +25,7 @@ NAME = "kiteroll"
 _START_S = 90
 """Crash recovery after a kill may take its time on a large data directory."""
 _STOP_S = 30
+_LEAST_BUFFER_MB, _MOST_BUFFER_MB = 128, 2048
 _LONGEST_SOCKET_PATH = 100
 """sun_path holds 108 octets on Linux."""
 
@@ -134,7 +135,7 @@ class PrivateServer:
                 "--skip-name-resolve",
                 "--skip-log-bin",
                 "--max-connections=64",
-                "--innodb-buffer-pool-size=256M",
+                f"--innodb-buffer-pool-size={_buffer_mb()}M",
                 "--innodb-flush-log-at-trx-commit=1",
                 "--character-set-server=utf8mb4",
                 *_as_user(),
@@ -231,6 +232,12 @@ def _program(name: str) -> str:
 def _as_user() -> list[str]:
     # mariadbd refuses to run as root unless told so in as many words.
     return ["--user=root"] if os.geteuid() == 0 else []
+
+
+def _buffer_mb() -> int:
+    """An eighth of the machine's memory: history that is asked for should come from there."""
+    machine_mb = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 1_000_000
+    return max(_LEAST_BUFFER_MB, min(machine_mb // 8, _MOST_BUFFER_MB))
 
 
 def _free_port() -> int:

@@ -197,8 +197,10 @@ stay = Table(
     Column("quiet_at", Instant),
     Column("ended_at", Instant),
     Column("ending", String(12)),
-    Index("stay_mac", "mac", "began_at"),
+    # With its end, so that who was where at an instant reads no rows of other times.
+    Index("stay_mac_time", "mac", "began_at", "ended_at"),
     Index("stay_switch", "switch_id", "ended_at"),
+    Index("stay_switch_began", "switch_id", "began_at", "ended_at"),
     Index("stay_port", "port_id", "ended_at"),
     # In order of address, so that a page of a VLAN needs no sorting.
     Index("stay_vlan_mac", "vlan", "ended_at", "mac"),
@@ -238,6 +240,8 @@ change_log = Table(
     Index("change_at", "at", "id"),
     Index("change_switch", "switch_id", "at", "id"),
     Index("change_mac", "mac", "at", "id"),
+    # Restarts are a handful among millions of moves.
+    Index("change_kind", "kind", "at", "id"),
 )
 
 site = Table(

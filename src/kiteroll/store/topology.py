@@ -1,11 +1,10 @@
 """What is kept that tells how switches hang together: neighbours, bundles, own addresses, roles by hand."""
 
 from collections import defaultdict
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Collection
 from typing import Any
 
-from sqlalchemy import Connection, select, update
+from sqlalchemy import Connection, or_, select, tuple_, update
 
 from kiteroll.core.errors import NotFound
 from kiteroll.core.topology import At, Facts, Role, Told
@@ -17,37 +16,46 @@ _CHUNK = 1000
 _SHUT = ("blocking", "discarding", "disabled", "broken")
 
 
-@dataclass(frozen=True, slots=True)
-class KeptFacts:
-    facts: Facts
+def topology_facts(connection: Connection) -> Facts:
     """Without tables: those the tracker has in memory."""
-    port_ids: Mapping[At, int]
-
-
-def topology_facts(connection: Connection) -> KeptFacts:
     rows = connection.execute(
-        select(
-            switch.c.name,
-            port.c.name,
-            port.c.id,
-            port.c.aggregate,
-            port.c.spanning_tree,
-            port.c.role_by_hand,
-        )
+        select(switch.c.name, port.c.name, port.c.aggregate, port.c.spanning_tree, port.c.role_by_hand)
         .join(switch, switch.c.id == port.c.switch_id)
-        .where(switch.c.removed_at.is_(None))
+        .where(
+            switch.c.removed_at.is_(None),
+            or_(
+                port.c.aggregate.is_not(None),
+                port.c.spanning_tree.in_(_SHUT),
+                port.c.role_by_hand.is_not(None),
+            ),
+        )
     ).all()
     names = connection.execute(select(switch.c.name).where(switch.c.removed_at.is_(None))).scalars()
-    ids = {(switch_name, port_name): port_id for switch_name, port_name, port_id, *_ in rows}
-    facts = Facts(
+    return Facts(
         switches=frozenset(names),
-        aggregates={(one, name): bundle for one, name, _, bundle, *_ in rows if bundle},
-        blocked=frozenset((one, name) for one, name, *_, state, _ in rows if state in _SHUT),
+        aggregates={(one, name): bundle for one, name, bundle, *_ in rows if bundle},
+        blocked=frozenset((one, name) for one, name, _, state, _ in rows if state in _SHUT),
         told=tuple(_told(connection)),
         seen=_own_addresses(connection),
         by_hand={(one, name): Role(role) for one, name, *_, role in rows if role},
     )
-    return KeptFacts(facts, ids)
+
+
+def ids_of_ports(connection: Connection, places: Collection[At]) -> dict[At, int]:
+    """Ids of these ports, of those that are kept."""
+    wanted = sorted(places)
+    found: dict[At, int] = {}
+    for at in range(0, len(wanted), _CHUNK):
+        query = (
+            select(switch.c.name, port.c.name, port.c.id)
+            .join(switch, switch.c.id == port.c.switch_id)
+            .where(
+                switch.c.removed_at.is_(None),
+                tuple_(switch.c.name, port.c.name).in_(wanted[at : at + _CHUNK]),
+            )
+        )
+        found |= {(one, name): port_id for one, name, port_id in connection.execute(query)}
+    return found
 
 
 def set_role(connection: Connection, switch_id: int, port_name: str, role: str | None) -> None:

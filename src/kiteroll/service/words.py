@@ -1,0 +1,85 @@
+"""What things are called, in memory: names and aliases of ports, and host names, for the search."""
+
+import asyncio
+import logging
+from collections import defaultdict
+from collections.abc import Mapping
+from typing import TYPE_CHECKING
+
+from kiteroll.collect.rounds import Attempt
+from kiteroll.core.errors import KiteRollError
+from kiteroll.core.reading import Port, Reading
+from kiteroll.core.words import WordIndex
+from kiteroll.service.logs import fields
+from kiteroll.store import names, overview
+from kiteroll.store.database import Database
+
+if TYPE_CHECKING:
+    from kiteroll.service.life import Service
+
+log = logging.getLogger(__name__)
+_RENEW_S = 3.0
+PortKey = tuple[int, str]
+"""Id of a switch, and the name of a port."""
+
+
+class Words:
+    """Readings say what ports are called, records what hosts are. What comes new is found some
+    seconds later: putting a hundred thousand names in a row takes too long to do it for each."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._ports: dict[int, Mapping[str, str]] = {}
+        self._told: dict[int, tuple[Port, ...]] = {}
+        self._ports_differ = False
+        self._hosts: list[tuple[str, int]] = []
+        self._last_host = 0
+        self.ports: WordIndex[PortKey] = WordIndex(())
+        self.aliases: WordIndex[PortKey] = WordIndex(())
+        self.hosts: WordIndex[int] = WordIndex(())
+        """By number of the record of a host name."""
+
+    def load(self) -> None:
+        """Raises StorageUnavailable."""
+        ports: dict[int, dict[str, str]] = defaultdict(dict)
+        for switch_id, name, alias in self._database.run(overview.port_words):
+            ports[switch_id][name] = alias
+        self._ports = dict(ports)
+        self._ports_differ = True
+        self.renew()
+
+    def note(self, attempt: Attempt) -> None:
+        """What a reading tells; cheap where it tells what the one before did."""
+        reading = attempt.outcome
+        if not isinstance(reading, Reading) or self._told.get(attempt.switch) == reading.ports:
+            return
+        self._told[attempt.switch] = reading.ports
+        known = self._ports.get(attempt.switch, {})
+        told = {port.name: port.alias for port in reading.ports}
+        now = told if reading.complete else {**known, **told}
+        if now != known:
+            self._ports[attempt.switch] = now
+            self._ports_differ = True
+
+    def renew(self) -> None:
+        """Put what is new in its place. Raises StorageUnavailable."""
+        more = self._database.run(names.host_words, self._last_host)
+        if more:
+            self._last_host = more[-1][1]
+            self._hosts += more
+            self.hosts = WordIndex(self._hosts)
+        if self._ports_differ:
+            self._ports_differ = False
+            each = [(switch, ports.items()) for switch, ports in list(self._ports.items())]
+            self.ports = WordIndex((name, (switch, name)) for switch, ports in each for name, _ in ports)
+            self.aliases = WordIndex(
+                (alias, (switch, name)) for switch, ports in each for name, alias in ports if alias
+            )
+
+    async def keep_fresh(self, service: "Service") -> None:
+        while True:
+            await service.clock.sleep(_RENEW_S)
+            try:
+                await asyncio.to_thread(self.renew)
+            except KiteRollError as away:
+                log.warning("the search waits for names", extra=fields("words.wait", error=str(away)))
