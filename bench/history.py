@@ -4,15 +4,16 @@
 KITEROLL_BENCH_DATA names a directory in which the filled database is kept for the next run.
 """
 
+import multiprocessing
 import os
 import statistics
 import subprocess
 import sys
 import tempfile
-import threading
 import time
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from multiprocessing.synchronize import Event
 from pathlib import Path
 from typing import Any
 
@@ -60,9 +61,12 @@ def main() -> None:
             with _client(port, data) as http:
                 row("start of the service", f"{time.perf_counter() - began:.1f} s wall")
                 _measure(http, "at rest")
-                stop = threading.Event()
-                feeder = threading.Thread(target=_feed, args=(port, data, stop))
+                # A process of its own: what is measured must not wait for the measuring.
+                spawned = multiprocessing.get_context("spawn")
+                stop = spawned.Event()
+                feeder = spawned.Process(target=_feed, args=(port, data, stop))
                 feeder.start()
+                time.sleep(5)
                 _measure(http, "in a round")
                 stop.set()
                 feeder.join()
@@ -133,7 +137,7 @@ def _measure(http: httpx.Client, when: str) -> None:
         row(f"{label}, {when}", f"p95 {p95:.1f} ms", f"median {statistics.median(took):.1f} ms")
 
 
-def _feed(port: int, data: Path, stop: threading.Event) -> None:
+def _feed(port: int, data: Path, stop: Event) -> None:
     """One round after another of readings with 1 % churn, evenly over ROUND_S."""
     fleet = Fleet(SWITCHES, ROWS)
     due = time.monotonic()

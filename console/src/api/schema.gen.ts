@@ -888,7 +888,10 @@ export interface components {
         Change: {
             /** Id */
             id: number;
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /**
              * Kind
@@ -928,7 +931,10 @@ export interface components {
              * @enum {string}
              */
             difference: "appeared" | "came back" | "gone" | "moved";
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /** Before */
             before: string[];
@@ -937,7 +943,10 @@ export interface components {
         };
         /** CountStep */
         CountStep: {
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /** Count */
             count: number;
@@ -1236,7 +1245,10 @@ export interface components {
             ips: string[];
             /** Names */
             names: string[];
-            /** First Seen At */
+            /**
+             * First Seen At
+             * Format: date-time
+             */
             first_seen_at: string;
             home: components["schemas"]["Place"] | null;
             /** Why */
@@ -1271,7 +1283,10 @@ export interface components {
         };
         /** Evidence */
         Evidence: {
-            /** At */
+            /**
+             * At
+             * Format: date-time
+             */
             at: string;
             /** Text */
             text: string;
@@ -1325,11 +1340,20 @@ export interface components {
             count: number;
             /** Opened */
             opened: number;
-            /** First At */
+            /**
+             * First At
+             * Format: date-time
+             */
             first_at: string;
-            /** Opened At */
+            /**
+             * Opened At
+             * Format: date-time
+             */
             opened_at: string;
-            /** Last At */
+            /**
+             * Last At
+             * Format: date-time
+             */
             last_at: string;
             /** Clears At */
             clears_at: string | null;
@@ -1442,7 +1466,10 @@ export interface components {
             ip: string;
             /** Source */
             source: string;
-            /** Began At */
+            /**
+             * Began At
+             * Format: date-time
+             */
             began_at: string;
             /** Ended At */
             ended_at: string | null;
@@ -1554,7 +1581,10 @@ export interface components {
             kind: string;
             /** Used By */
             used_by: number;
-            /** Added At */
+            /**
+             * Added At
+             * Format: date-time
+             */
             added_at: string;
         };
         /** NamedMapping */
@@ -1586,7 +1616,10 @@ export interface components {
             addresses: string[];
             /** Capabilities */
             capabilities: string[];
-            /** Seen At */
+            /**
+             * Seen At
+             * Format: date-time
+             */
             seen_at: string;
             /** Known As */
             known_as: string | null;
@@ -1781,9 +1814,15 @@ export interface components {
              * @enum {string}
              */
             life: "present" | "quiet" | "gone";
-            /** Began At */
+            /**
+             * Began At
+             * Format: date-time
+             */
             began_at: string;
-            /** Seen At */
+            /**
+             * Seen At
+             * Format: date-time
+             */
             seen_at: string;
             /** Quiet At */
             quiet_at: string | null;
@@ -1926,7 +1965,10 @@ export interface components {
         ReadingSummary: {
             /** Switch */
             switch: string;
-            /** Taken At */
+            /**
+             * Taken At
+             * Format: date-time
+             */
             taken_at: string;
             /** Duration Ms */
             duration_ms: number;
@@ -1956,7 +1998,10 @@ export interface components {
              * @enum {string}
              */
             state: "running" | "done" | "cancelled" | "broken off";
-            /** Began At */
+            /**
+             * Began At
+             * Format: date-time
+             */
             began_at: string;
             /** Ended At */
             ended_at: string | null;
@@ -1975,7 +2020,10 @@ export interface components {
         ServiceHealth: {
             /** Version */
             version: string;
-            /** Started At */
+            /**
+             * Started At
+             * Format: date-time
+             */
             started_at: string;
             /**
              * Database
@@ -2039,9 +2087,15 @@ export interface components {
              * @enum {string}
              */
             life: "present" | "quiet" | "gone";
-            /** Began At */
+            /**
+             * Began At
+             * Format: date-time
+             */
             began_at: string;
-            /** Seen At */
+            /**
+             * Seen At
+             * Format: date-time
+             */
             seen_at: string;
             /** Quiet At */
             quiet_at: string | null;

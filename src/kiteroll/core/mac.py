@@ -6,6 +6,7 @@ from typing import Self
 
 from kiteroll.core.errors import BadAddress
 
+_USUAL = re.compile(r"(?:[0-9a-f]{2}:){5}[0-9a-f]{2}")
 _DIGITS = re.compile(r"[0-9a-fA-F]+")
 _SEPARATORS = re.compile(r"[:\-. ]")
 _GROUP_BIT = 1 << 40
@@ -36,6 +37,8 @@ class MacAddress(int):
 
         Raises BadAddress (the writer's fault) saying what is wrong.
         """
+        if _USUAL.fullmatch(text):
+            return cls(int(text.replace(":", ""), 16))
         digits = _digits(text, whole=True)
         if len(digits) != 12:
             raise BadAddress(text, f"it has {len(digits)} hexadecimal digits, not 12")

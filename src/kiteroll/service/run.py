@@ -4,6 +4,7 @@ import fcntl
 import os
 import signal
 import socket
+import sys
 from collections.abc import Callable
 from pathlib import Path
 from types import FrameType
@@ -17,6 +18,8 @@ from kiteroll.service.app import make_app
 from kiteroll.service.config import Config
 from kiteroll.service.life import Service
 
+_TURN_S = 0.001
+"""How long a thread may keep the others waiting: tables are worked on in some, calls answered in others."""
 _GRACE_S = 3
 """Open calls get this long to end once the service is told to stop."""
 
@@ -48,6 +51,7 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
     `ready` is called once calls are answered. Raises ConfigError, Conflict (port or data directory
     in use) or StorageUnavailable when it cannot start; then nothing is left running.
     """
+    sys.setswitchinterval(_TURN_S)
     listener = _listen(config.listen.host, config.listen.port)
     lock = _lock(config.data_dir)
     try:

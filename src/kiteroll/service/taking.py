@@ -32,7 +32,8 @@ async def take_readings(service: "Service", readings: Sequence[Reading]) -> list
     ahead of ours).
     """
     ordered = sorted(readings, key=lambda reading: reading.taken_at)
-    rows = {row.name: row for row in await asyncio.to_thread(service.database.run, inventory.all_switches)}
+    names = {reading.switch for reading in readings}
+    rows = await asyncio.to_thread(service.database.run, inventory.switches_named, names)
     last = {name: row.last_at for name, row in rows.items()}
     for reading in ordered:
         if reading.switch not in rows:

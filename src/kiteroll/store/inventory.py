@@ -1,7 +1,7 @@
 """The switches Kite Roll reads, and what it remembers of each between runs."""
 
 from collections import defaultdict
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -165,6 +165,17 @@ def get_switch(connection: Connection, name: str) -> SwitchRow:
     if row is None:
         raise NotFound("switch", name, "`kiteroll switch list` shows the inventory")
     return switch_row(row)
+
+
+def switches_named(connection: Connection, names: Collection[str]) -> dict[str, SwitchRow]:
+    """Those of the inventory among `names`."""
+    query = select(*SWITCH_COLUMNS).where(switch.c.name_key.in_(names), switch.c.removed_at.is_(None))
+    return {row.name: switch_row(row) for row in connection.execute(query)}
+
+
+def count_switches(connection: Connection) -> int:
+    query = select(func.count()).select_from(switch).where(switch.c.removed_at.is_(None))
+    return int(connection.execute(query).scalar_one())
 
 
 def all_switches(connection: Connection) -> list[SwitchRow]:

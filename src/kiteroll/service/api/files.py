@@ -18,7 +18,8 @@ router = APIRouter(tags=["files"], responses=ERRORS)
 
 @router.post("/readings", status_code=201, summary="Take reading documents; all of them or none")
 async def take_documents(service: Running, documents: list[ReadingDocument]) -> list[api.ReadingSummary]:
-    kept = await take_readings(service, [from_document(one) for one in documents])
+    readings = await asyncio.to_thread(lambda: [from_document(one) for one in documents])
+    kept = await take_readings(service, readings)
     return [attempt_answer(attempt) for attempt in kept]
 
 

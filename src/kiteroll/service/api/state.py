@@ -24,7 +24,7 @@ def health(service: Running) -> api.ServiceHealth:
     problem = service.intake.storage_problem
     switches = 0
     try:
-        switches = len(service.database.run(inventory.all_switches))
+        switches = service.database.run(inventory.count_switches)
     except StorageUnavailable as away:
         problem = str(away)
     return api.ServiceHealth(
