@@ -13,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from hypothesis import settings
 from sqlalchemy import text
 
 from kiteroll.client import (
@@ -31,6 +32,10 @@ from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
 from tests.ports import free_tcp_port, free_udp_port
+
+# The machines are shared: how long an example takes says nothing of the code.
+settings.register_profile("shared", deadline=None)
+settings.load_profile("shared")
 
 _numbers = itertools.count(1)
 

@@ -50,7 +50,7 @@ indexes = st.one_of(arcs, st.binary(max_size=9))
     broke=st.sets(st.sampled_from(TABLES), max_size=3),
     views=st.dictionaries(st.integers(1, 4094), st.dictionaries(indexes, values, max_size=3), max_size=2),
 )
-@settings(max_examples=400, deadline=None)
+@settings(max_examples=400)
 def test_whatever_a_switch_says_makes_a_reading(scalars, columns, broke, views) -> None:  # type: ignore[no-untyped-def]
     raw = RawSwitch(switch="odd", taken_at=NOON, scalars=scalars, columns=columns)
     raw.ends = {table: (Ended("no answer"), 1) for table in broke}

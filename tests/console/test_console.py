@@ -1,6 +1,7 @@
 """The console in a real browser against the real service."""
 
 import re
+from datetime import UTC, datetime
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
@@ -164,7 +165,7 @@ def test_vlans_and_comparison_lead_to_endpoints(page: Page) -> None:
     page.goto("/vlans")
     page.get_by_role("link", name="30", exact=True).click()
     expect(page.get_by_role("heading", name="VLAN 30 quay")).to_be_visible()
-    expect(page.get_by_label("addresses in the VLAN").get_by_role("row").first).to_contain_text("02:1a")
+    expect(page.get_by_label("addresses in the VLAN").get_by_role("row").nth(1)).to_contain_text("02:1a")
     page.goto("/compare")
     page.get_by_role("button", name="last 1 day").click()
     expect(page.get_by_label("what differs").get_by_text("appeared").first).to_be_visible()
@@ -174,3 +175,22 @@ def test_many_are_read_with_progress_from_the_page(page: Page) -> None:
     page.goto("/switches")
     page.get_by_role("button", name="Read", exact=True).click()
     expect(page.get_by_text(re.compile(r"^round \d+: \d+ of \d+ read"))).to_be_visible()
+
+
+def test_a_view_goes_back_to_an_instant_and_its_links_stay_there(browser: Browser, service: Service) -> None:
+    page = open_console(browser, service)
+    sign_in(page, service)
+    now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+    page.goto(f"/switches/quay-1?at={now}")
+    told = page.get_by_text("not now. Ages count back from then")
+    expect(told).to_be_visible()
+    expect(page.get_by_role("button", name="Read now")).to_have_count(0)
+    page.locator("table a[href*='/endpoints/02%3A1a%3A05']").first.click()
+    expect(told).to_be_visible()
+    expect(page.get_by_text("home", exact=True)).to_be_visible()
+    page.get_by_role("button", name="Back to now").click()
+    expect(told).to_have_count(0)
+    page.get_by_label("as it was at").fill("2020-02-02T12:00")
+    expect(page.get_by_role("alert")).to_contain_text("it was first seen at")
+    assert "at=2020-02-02" in page.url
+    page.context.close()

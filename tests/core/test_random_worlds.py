@@ -29,7 +29,7 @@ def _home(net: Net, replay: Replay, host: Host) -> tuple[str, str] | None:
     return None if home is None else (home.stay.place.switch, home.stay.place.port)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(worlds)
 def test_every_host_that_its_switch_knows_is_at_home_at_its_true_port(world: tuple[int, int, bool]) -> None:
     net, replay, _ = _played(*world)
@@ -39,7 +39,7 @@ def test_every_host_that_its_switch_knows_is_at_home_at_its_true_port(world: tup
             assert _home(net, replay, host) == (host.at[0], f"p{host.at[1]}"), host
 
 
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=15)
 @given(worlds, st.integers(0, 10_000))
 def test_after_a_move_home_follows_with_the_next_reading_and_nobody_is_doubled(
     world: tuple[int, int, bool], pick: int

@@ -15,9 +15,10 @@ from kiteroll.core.makers import Assigned, Makers, assigned, parse_prefix
 from kiteroll.core.schedule import BACKOFF_CAP, Schedule, backoff
 from kiteroll.core.search import AddressIndex
 from kiteroll.core.settling import Settling
-from kiteroll.core.stay import Place, Stay
+from kiteroll.core.stay import Ending, Life, Place, Stay
 from kiteroll.core.uptime import WRAP_TICKS, drift, restarted
 from kiteroll.core.watch import Watched, warnings
+from kiteroll.core.words import WordIndex
 from tests.make import at, mac
 
 MINUTE = timedelta(minutes=1)
@@ -245,3 +246,36 @@ def test_drift_is_seen_through_a_wrap() -> None:
     before = WRAP_TICKS - 1000
     assert drift(before, at(0), 5000, at(1)) == timedelta(0)
     assert drift(before, at(0), 5500, at(1)) == timedelta(seconds=5)
+
+
+@pytest.mark.parametrize(
+    ("minute", "life", "last_seen"), [(1, Life.PRESENT, None), (6, Life.QUIET, 4), (8, Life.QUIET, 4)]
+)
+def test_a_stay_is_told_as_it_was_known_then(minute: float, life: Life, last_seen: float | None) -> None:
+    whole = Stay(
+        id=1,
+        mac=mac(1),
+        place=Place("quay-1", "p1", 10),
+        began_at=at(0),
+        resumed_at=at(2),
+        last_seen_at=at(4),
+        quiet_at=at(5),
+        ended_at=at(9),
+        ending=Ending.HELD_OUT,
+    )
+    then = whole.as_of(at(minute))
+    assert (then.life, then.ended_at, then.ending) == (life, None, None)
+    assert then.last_seen_at == (None if last_seen is None else at(last_seen))
+    assert then.resumed_at <= at(minute)
+
+
+@given(st.lists(st.text("aB \nß-1", max_size=6), max_size=12), st.text("aB ß-1", min_size=1, max_size=3))
+def test_words_are_found_by_any_part_of_them_whatever_the_case(texts: list[str], part: str) -> None:
+    index = WordIndex((text, number) for number, text in enumerate(texts))
+    folded = [text.casefold().replace("\n", " ") for text in texts]
+    wanted = part.casefold()
+    found = index.find(part, 100)
+    assert set(found) == {number for number, text in enumerate(folded) if wanted in text}
+    begins = [folded[number].startswith(wanted) for number in found]
+    assert begins == sorted(begins, reverse=True) and index.find(part, 2) == found[:2]
+    assert index.exactly(part, 100) == [number for number, text in enumerate(folded) if text == wanted]

@@ -35,6 +35,7 @@ from kiteroll.client import (
     finding_parts,
     findings,
     keep_shared,
+    links,
     network_map,
     ports,
     remove_shared,
@@ -222,6 +223,38 @@ def test_as_of_and_compare_tell_what_was(kite: Client) -> None:
         list(kite.each(comparison(datetime.now(UTC) + timedelta(hours=1))))
 
 
+def test_an_endpoint_its_way_and_the_ports_are_told_as_they_were(kite: Client) -> None:
+    then, now = datetime.now(UTC) - timedelta(minutes=9), datetime.now(UTC)
+    one = kite.ask(endpoint(str(mac(MOVER)), at=then))
+    assert one.home is not None and one.home.ended_at is None
+    assert (one.home.switch, one.home.port, one.home.life, one.confidence) == (
+        "east",
+        "p2",
+        "present",
+        "sure",
+    )
+    assert one.home.read_at is not None and one.home.read_at <= then
+    hops = kite.ask(way(str(mac(MOVER)), start="west", at=then))
+    assert [(hop.switch, hop.port, hop.heard) for hop in hops] == [("west", UP, True), ("east", "p2", True)]
+    present = {(at, port.name): port.present for at in (then, now) for port in kite.ask(ports("east", at=at))}
+    assert [present[at, "p2"] for at in (then, now)] == [1, 0]
+    before = datetime.now(UTC) - timedelta(days=1)
+    assert {(port.oper, port.present) for port in kite.ask(ports("east", at=before))} == {("unknown", 0)}
+    with pytest.raises(ServiceError, match="it was first seen at"):
+        kite.ask(endpoint(str(mac(MOVER)), at=before))
+    with pytest.raises(ServiceError, match="still to come"):
+        kite.ask(way(str(mac(MOVER)), at=now + timedelta(hours=1)))
+
+
+def test_the_link_of_a_port_is_remembered(kite: Client) -> None:
+    (known,) = kite.ask(links("east", "p1"))
+    assert known.oper == "up"
+    (port,) = (one for one in kite.ask(ports("east", at=datetime.now(UTC))) if one.name == "p1")
+    assert (port.oper, port.oper_since, port.role) == ("up", known.at, "access")
+    with pytest.raises(ServiceError, match="no port 'p99'"):
+        kite.ask(links("east", "p99"))
+
+
 def test_pages_of_a_comparison_join_without_gap_or_repeat(kite: Client) -> None:
     long_ago = datetime.now(UTC) - timedelta(days=1)
     whole = [one.mac for one in kite.each(comparison(long_ago))]
@@ -285,7 +318,11 @@ def test_a_report_has_every_port_and_whoever_is_there(kite: Client) -> None:
         (f"way {mac(MOVER)} --from east", "told of itself"),
         ("compare 9m", "moved"),
         ("compare 1d --group pair --format csv", "appeared"),
-        ("on switch east --at 9m", str(mac(MOVER))),
+        ("on switch east --addresses --at 9m", str(mac(MOVER))),
+        ("on switch east --at 9m", "uplink"),
+        (f"endpoint show {mac(MOVER)} --at 9m", "east port p2"),
+        (f"way {mac(MOVER)} --from west --at 9m", "east"),
+        ("port links east p1", "up"),
         ("vlans", "10"),
         ("shared list --format json", "[]"),
         ("export stays - --as csv --switch east", "mac"),

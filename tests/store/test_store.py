@@ -9,11 +9,11 @@ from sqlalchemy.exc import OperationalError
 
 from kiteroll.core.errors import ConfigError, Conflict, Invalid, NotFound, StorageUnavailable
 from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Gap, Neighbour
+from kiteroll.core.reading import Gap, Neighbour, Oper
 from kiteroll.core.stay import Ending, Life
 from kiteroll.core.topology import Ground, Role, infer
 from kiteroll.core.tracker import Tracker
-from kiteroll.store import addresses, inventory, overview, places
+from kiteroll.store import addresses, inventory, overview, past, places
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
@@ -269,7 +269,14 @@ def test_old_records_go_and_open_stays_stay(kept: Kept) -> None:
     kept.take(5, {(1, 10): "p3", (2, 10): "p2"})
     kept.take(60, {(1, 10): "p3", (2, 10): "p2"})
     gone = drop_old(kept.database, readings_before=at(30), history_before=at(30))
-    assert gone == {"reading": 2, "change_log": 3, "stay": 1, "ip_stay": 0}
+    assert gone == {
+        "reading": 2,
+        "change_log": 3,
+        "stay": 1,
+        "ip_stay": 0,
+        "port_uplink": 0,
+        "port_link": 24,
+    }
     assert sorted(row.stay.place.port for row in kept.stays(open_only=False)) == ["p2", "p3"]
     assert drop_old(kept.database, readings_before=at(30), history_before=at(30))["reading"] == 0
 
@@ -326,3 +333,41 @@ def test_ip_addresses_are_kept_as_intervals_and_found_from_both_sides(kept: Kept
         ("10.20.0.7", None),
         ("10.20.0.70", None),
     ]
+
+
+def test_what_ports_were_is_told_as_of_an_instant(kept: Kept) -> None:
+    kept.take(0, {(1, 10): "p1"})
+    ids = kept.database.run(ids_of_ports, [("quay-1", "p1"), ("quay-1", "p24")])
+    core, ring = past.Uplink(("core-1",), ("core-1",), "told"), past.Uplink(("ring-1",), ("ring-1",), "told")
+    port = ids["quay-1", "p24"]
+    assert kept.database.run(past.uplinks_at, at(1)) is None, "nothing is kept yet"
+    kept.database.run(past.keep_uplinks, {port: core}, (), at(1))
+    kept.database.run(past.keep_uplinks, {port: ring}, (), at(3))
+    kept.database.run(past.keep_uplinks, {}, (port,), at(5))
+    told = {minute: kept.database.run(past.uplinks_at, at(minute)) for minute in (0, 1, 4, 5)}
+    assert told[0] is None and told[5] == {}
+    assert [told[minute][port][1].leads_to for minute in (1, 4)] == [("core-1",), ("ring-1",)]
+    assert kept.database.run(past.open_uplinks) == {}
+
+
+def test_the_link_of_a_port_is_kept_each_time_it_becomes_another(kept: Kept) -> None:
+    for minute, oper in ((0, Oper.UP), (1, Oper.UP), (2, Oper.DOWN), (3, Oper.UP)):
+        taken = reading(minute, {})
+        ports = tuple(replace(one, oper=oper) if one.name == "p1" else one for one in taken.ports)
+        taken = replace(taken, ports=ports)
+        kept.recorder.reading(kept.switch.id, taken, kept.tracker.apply(taken), kept.tracker.marks("quay-1"))
+    (port,) = kept.database.run(ids_of_ports, [("quay-1", "p1")]).values()
+    told = kept.database.run(past.links_of_port, port, at(0), 10)
+    assert [(one.at, one.oper) for one in told] == [(at(3), "up"), (at(2), "down"), (at(0), "up")]
+    present, quiet, link = kept.database.run(past.ports_at, kept.switch.id, at(2))[port]
+    assert (present, quiet, link) == (0, 0, past.LinkChange(at(2), "down"))
+
+
+def test_addresses_that_changed_are_the_same_by_either_way_of_looking(kept: Kept) -> None:
+    for minute in range(8):
+        kept.take(minute, {(number, 10): f"p{1 + (number * minute) % 3}" for number in range(1, 7)})
+    for begin, end in ((0, 3), (2, 8), (7, 9)):
+        by_time, by_address = (
+            kept.database.run(places.changed_macs, at(begin), at(end), None, 0, 4, much) for much in (1000, 0)
+        )
+        assert by_time == by_address

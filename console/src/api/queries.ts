@@ -2,6 +2,9 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { api, need } from "./client";
 
+/** Of now, without an instant. */
+const asOf = (at?: string) => (at ? { at } : {});
+
 export const sessionQuery = queryOptions({
   queryKey: ["session"],
   queryFn: ({ signal }) => need(api.GET("/api/v1/session", { signal })),
@@ -25,11 +28,11 @@ export const switchQuery = (name: string) =>
     queryFn: ({ signal }) => need(api.GET("/api/v1/switches/{name}", { params: { path: { name } }, signal })),
   });
 
-export const portsQuery = (name: string) =>
+export const portsQuery = (name: string, at?: string) =>
   queryOptions({
-    queryKey: ["ports", name],
+    queryKey: ["ports", name, at],
     queryFn: ({ signal }) =>
-      need(api.GET("/api/v1/switches/{name}/ports", { params: { path: { name } }, signal })),
+      need(api.GET("/api/v1/switches/{name}/ports", { params: { path: { name }, query: asOf(at) }, signal })),
   });
 
 export const neighboursQuery = (name: string) =>
@@ -40,13 +43,13 @@ export const neighboursQuery = (name: string) =>
   });
 
 /** Who is on the ports of a switch that do not lead to other switches. */
-export const onSwitchQuery = (name: string) =>
+export const onSwitchQuery = (name: string, at?: string) =>
   queryOptions({
-    queryKey: ["stays", name],
+    queryKey: ["stays", name, at],
     queryFn: ({ signal }) =>
       need(
         api.GET("/api/v1/stays", {
-          params: { query: { switch: name, uplinks: false, limit: 1000 } },
+          params: { query: { switch: name, ...asOf(at), uplinks: false, limit: 1000 } },
           signal,
         }),
       ),
@@ -88,17 +91,18 @@ export const kindQuery = (kind: string) =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-export const endpointQuery = (mac: string) =>
+export const endpointQuery = (mac: string, at?: string) =>
   queryOptions({
-    queryKey: ["find", "endpoint", mac],
-    queryFn: ({ signal }) => need(api.GET("/api/v1/endpoints/{mac}", { params: { path: { mac } }, signal })),
+    queryKey: ["find", "endpoint", mac, at],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/endpoints/{mac}", { params: { path: { mac }, query: asOf(at) }, signal })),
   });
 
-export const wayQuery = (mac: string) =>
+export const wayQuery = (mac: string, at?: string) =>
   queryOptions({
-    queryKey: ["find", "way", mac],
+    queryKey: ["find", "way", mac, at],
     queryFn: ({ signal }) =>
-      need(api.GET("/api/v1/endpoints/{mac}/way", { params: { path: { mac } }, signal })),
+      need(api.GET("/api/v1/endpoints/{mac}/way", { params: { path: { mac }, query: asOf(at) }, signal })),
   });
 
 export const ipsQuery = (mac: string) =>
@@ -133,11 +137,16 @@ export const vlanPortsQuery = (number: number) =>
       need(api.GET("/api/v1/vlans/{number}/ports", { params: { path: { number } }, signal })),
   });
 
-export const inVlanQuery = (vlan: number) =>
+export const inVlanQuery = (vlan: number, at?: string) =>
   queryOptions({
-    queryKey: ["stays", "vlan", vlan],
+    queryKey: ["stays", "vlan", vlan, at],
     queryFn: ({ signal }) =>
-      need(api.GET("/api/v1/stays", { params: { query: { vlan, uplinks: false, limit: 1000 } }, signal })),
+      need(
+        api.GET("/api/v1/stays", {
+          params: { query: { vlan, ...asOf(at), uplinks: false, limit: 1000 } },
+          signal,
+        }),
+      ),
   });
 
 export const crowdQuery = (name: string, port: string) =>
@@ -145,6 +154,14 @@ export const crowdQuery = (name: string, port: string) =>
     queryKey: ["ports", "crowd", name, port],
     queryFn: ({ signal }) =>
       need(api.GET("/api/v1/switches/{name}/crowds/{port}", { params: { path: { name, port } }, signal })),
+  });
+
+/** What became of the link of a port in the last week. */
+export const linksQuery = (name: string, port: string) =>
+  queryOptions({
+    queryKey: ["ports", "links", name, port],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/switches/{name}/links/{port}", { params: { path: { name, port } }, signal })),
   });
 
 /** Who was on a port, ended stays too, latest begun first. */
@@ -181,7 +198,7 @@ export const findQuery = (text: string) =>
     placeholderData: keepPreviousData,
   });
 
-export const changesQuery = (filter: { switch?: string; limit: number }) =>
+export const changesQuery = (filter: { switch?: string; until?: string; limit: number }) =>
   queryOptions({
     queryKey: ["changes", filter],
     queryFn: ({ signal }) =>

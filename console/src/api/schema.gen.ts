@@ -817,6 +817,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/switches/{name}/links/{port}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of a port's link, latest first */
+        get: operations["list_links"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/comparison": {
         parameters: {
             query?: never;
@@ -1475,6 +1492,19 @@ export interface components {
             ended_at: string | null;
             /** Names */
             names: string[];
+        };
+        /** LinkChange */
+        LinkChange: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Oper
+             * @enum {string}
+             */
+            oper: "up" | "down" | "unknown";
         };
         /**
          * Maker
@@ -2860,7 +2890,10 @@ export interface operations {
     };
     list_ports: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 name: string;
@@ -5573,7 +5606,10 @@ export interface operations {
     };
     get_endpoint: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
+            };
             header?: never;
             path: {
                 mac: string;
@@ -5724,6 +5760,8 @@ export interface operations {
             query?: {
                 /** @description where to begin; the switch furthest away unless given */
                 start?: string | null;
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
             };
             header?: never;
             path: {
@@ -6162,7 +6200,7 @@ export interface operations {
                 mac?: string | null;
                 /** @description ended stays too, latest begun first */
                 ended?: boolean;
-                /** @description who was there at this instant */
+                /** @description as it was known at this instant; now unless given */
                 at?: string | null;
                 /** @description false leaves out ports that lead to other switches */
                 uplinks?: boolean;
@@ -6694,6 +6732,83 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CountStep"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_links: {
+        parameters: {
+            query?: {
+                /** @description how far back */
+                days?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                port: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkChange"][];
                 };
             };
             /** @description not signed in */

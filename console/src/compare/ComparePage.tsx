@@ -8,10 +8,10 @@ import { Age } from "../shared/Age";
 import { Answered, Nothing } from "../shared/Answered";
 import { Exports } from "../shared/Exports";
 import { Choice, Field, Grid, Sheet, Title } from "../shared/Grid";
-import { endpointPath } from "../shared/links";
+import { endpointPath, withAt } from "../shared/links";
 import { State } from "../shared/State";
+import { localInput } from "../shared/time";
 import { groupsOf } from "../switches/model";
-import { localInput } from "./model";
 
 const SPANS: [string, number][] = [
   ["15 min", 15],
@@ -111,8 +111,12 @@ export function ComparePage() {
                       <td className="mono">
                         <Link to={endpointPath(one.mac)}>{one.mac}</Link>
                       </td>
-                      <td>{one.before.join(", ")}</td>
-                      <td>{one.after.join(", ")}</td>
+                      <td>
+                        <Places of={one.before} mac={one.mac} at={since} />
+                      </td>
+                      <td>
+                        <Places of={one.after} mac={one.mac} at={until} />
+                      </td>
                       <td className="tight">
                         <Age at={one.at} ago />
                       </td>
@@ -126,4 +130,8 @@ export function ComparePage() {
       </Sheet>
     </>
   );
+}
+
+function Places({ of, mac, at }: { of: string[]; mac: string; at: string | undefined }) {
+  return of.length > 0 && <Link to={withAt(endpointPath(mac), at)}>{of.join(", ")}</Link>;
 }

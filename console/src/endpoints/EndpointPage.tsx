@@ -2,16 +2,18 @@
 import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Link, useParams } from "react-router";
+import { useParams } from "react-router";
 import { api, type Endpoint, type Hop, need } from "../api/client";
 import { endpointQuery, findingsQuery, historyQuery, ipsQuery, wayQuery } from "../api/queries";
 import { originText, vlanText } from "../find/model";
 import { FindingTable } from "../findings/FindingTable";
 import { Age } from "../shared/Age";
 import { Answered, Nothing, Trouble } from "../shared/Answered";
+import { AsOf } from "../shared/AsOf";
 import { Exports } from "../shared/Exports";
 import { Fact } from "../shared/Fact";
 import { Facts, Field, Grid, Heading, More, Sheet, Title } from "../shared/Grid";
+import { TimeLink } from "../shared/instant";
 import { mapPath, portPath } from "../shared/links";
 import { State } from "../shared/State";
 import { fullTime } from "../shared/time";
@@ -21,19 +23,20 @@ const EVERY = { state: ["open" as const, "acknowledged" as const, "cleared" as c
 
 export function EndpointPage() {
   const { mac = "" } = useParams();
-  const one = useQuery(endpointQuery(mac));
-  const way = useQuery(wayQuery(mac));
+  return <AsOf kept="What people say of it is of now.">{(at) => <Whole mac={mac} at={at} />}</AsOf>;
+}
+
+function Whole({ mac, at }: { mac: string; at: string | undefined }) {
+  const one = useQuery(endpointQuery(mac, at));
+  const way = useQuery(wayQuery(mac, at));
   const history = useQuery(historyQuery(mac));
-  const ips = useQuery(ipsQuery(mac));
   const findings = useQuery(findingsQuery({ mac, ...EVERY }));
   return (
     <Answered query={one} rows={8}>
       {(endpoint) => (
         <>
           <About one={endpoint} />
-          <Heading>
-            The way to it <More to={mapPath(endpoint.mac)}>on the map</More>
-          </Heading>
+          <Heading>The way to it {!at && <More to={mapPath(endpoint.mac)}>on the map</More>}</Heading>
           <Answered query={way} rows={2}>
             {(hops) => <Way hops={hops} />}
           </Answered>
@@ -53,34 +56,43 @@ export function EndpointPage() {
               </Sheet>
             </>
           )}
-          <Heading>IP addresses and names</Heading>
-          <Sheet tabIndex={0} aria-label="IP addresses">
-            <Answered query={ips} rows={2}>
-              {(rows) =>
-                rows.length === 0 ? (
-                  <Nothing>No neighbour cache has told of one.</Nothing>
-                ) : (
-                  <Grid>
-                    <tbody>
-                      {rows.map((row) => (
-                        <tr key={`${row.ip} ${row.began_at} ${row.source}`}>
-                          <td className="mono">{row.ip}</td>
-                          <td>{row.names.join(", ")}</td>
-                          <td className="soft">told by {row.source}</td>
-                          <td>since {fullTime(row.began_at)}</td>
-                          <td>{row.ended_at && `until ${fullTime(row.ended_at)}`}</td>
-                        </tr>
-                      ))}
-                    </tbody>
-                  </Grid>
-                )
-              }
-            </Answered>
-          </Sheet>
+          <Addresses mac={mac} />
           <Notes one={endpoint} />
         </>
       )}
     </Answered>
+  );
+}
+
+function Addresses({ mac }: { mac: string }) {
+  const ips = useQuery(ipsQuery(mac));
+  return (
+    <>
+      <Heading>IP addresses and names</Heading>
+      <Sheet tabIndex={0} aria-label="IP addresses">
+        <Answered query={ips} rows={2}>
+          {(rows) =>
+            rows.length === 0 ? (
+              <Nothing>No neighbour cache has told of one.</Nothing>
+            ) : (
+              <Grid>
+                <tbody>
+                  {rows.map((row) => (
+                    <tr key={`${row.ip} ${row.began_at} ${row.source}`}>
+                      <td className="mono">{row.ip}</td>
+                      <td>{row.names.join(", ")}</td>
+                      <td className="soft">told by {row.source}</td>
+                      <td>since {fullTime(row.began_at)}</td>
+                      <td>{row.ended_at && `until ${fullTime(row.ended_at)}`}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </Grid>
+            )
+          }
+        </Answered>
+      </Sheet>
+    </>
   );
 }
 
@@ -97,9 +109,9 @@ function About({ one }: { one: Endpoint }) {
       <Facts>
         <Fact label="home">
           {home ? (
-            <Link to={portPath(home.switch, home.port)}>
+            <TimeLink to={portPath(home.switch, home.port)}>
               {home.switch} · {home.port}
-            </Link>
+            </TimeLink>
           ) : (
             "none"
           )}
@@ -143,9 +155,9 @@ function Way({ hops }: { hops: Hop[] }) {
             padding="3px 9px"
             fontWeight={at === hops.length - 1 ? 700 : 500}
           >
-            <Link to={portPath(hop.switch, hop.port)}>
+            <TimeLink to={portPath(hop.switch, hop.port)}>
               {hop.switch} · {hop.port}
-            </Link>
+            </TimeLink>
           </chakra.span>
           {at < hops.length - 1 && <span aria-hidden>→</span>}
         </Flex>

@@ -1,5 +1,6 @@
 // "12 min": how long ago an instant was, kept current while it is on the screen.
 import { useSyncExternalStore } from "react";
+import { useAt } from "./instant";
 import { fullTime, span } from "./time";
 
 const listeners = new Set<() => void>();
@@ -27,7 +28,9 @@ export function useNow(): number {
 }
 
 export function Age({ at, ago = false }: { at: string | null | undefined; ago?: boolean }) {
-  const current = useNow();
+  const ticking = useNow();
+  const past = useAt();
+  const current = past ? Date.parse(past) : ticking;
   if (!at) return <span>never</span>;
   return (
     <time dateTime={at} title={fullTime(at)}>

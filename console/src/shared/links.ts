@@ -18,6 +18,10 @@ export const mapPath = (mac?: string) => (mac ? `/map?mac=${encodeURIComponent(m
 export const exportPath = (list: string, shape: string, filters: Record<string, string> = {}) =>
   `/api/v1/exports/${list}.${shape}?${new URLSearchParams(filters)}`;
 
+/** A view as of an instant; as of now without one. */
+export const withAt = (path: string, at?: string) =>
+  at ? `${path}${path.includes("?") ? "&" : "?"}at=${encodeURIComponent(at)}` : path;
+
 export const reportPath = (name: string) => `/api/v1/switches/${encodeURIComponent(name)}/report`;
 
 export const findPath = (text: string) => `/?q=${encodeURIComponent(text)}`;

@@ -1,19 +1,19 @@
 // One port of a switch: what it is and why, how many were there over time, who was there.
 import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { Link } from "react-router";
 import { api, need, type Port, type Schemas } from "../api/client";
-import { crowdQuery, portHistoryQuery } from "../api/queries";
+import { crowdQuery, linksQuery, portHistoryQuery } from "../api/queries";
 import { Age, useNow } from "../shared/Age";
 import { Answered, Nothing, Trouble } from "../shared/Answered";
-import { Grid, Heading, Sheet } from "../shared/Grid";
-import { endpointPath } from "../shared/links";
-import { State } from "../shared/State";
+import { Heading, Sheet } from "../shared/Grid";
+import { useAt } from "../shared/instant";
+import { StayTable } from "../shared/StayTable";
 import { steps } from "./model";
 
 export function PortPanel({ port }: { port: Port }) {
   const crowd = useQuery(crowdQuery(port.switch, port.name));
   const history = useQuery(portHistoryQuery(port.switch, port.name));
+  const links = useQuery(linksQuery(port.switch, port.name));
   return (
     <>
       <Heading>
@@ -23,34 +23,16 @@ export function PortPanel({ port }: { port: Port }) {
       <Answered query={crowd} rows={1}>
         {(counts) => <Crowd counts={counts} />}
       </Answered>
+      <Answered query={links} rows={1}>
+        {(changes) => <Links changes={changes} />}
+      </Answered>
       <Sheet tabIndex={0} aria-label={`who is and was on ${port.name}`}>
         <Answered query={history} rows={3}>
           {(page) =>
             page.items.length === 0 ? (
               <Nothing>Nobody was ever heard here.</Nothing>
             ) : (
-              <Grid>
-                <tbody>
-                  {page.items.map((stay) => (
-                    <tr key={`${stay.mac} ${stay.vlan} ${stay.began_at}`}>
-                      <td className="mono">
-                        <Link to={endpointPath(stay.mac)}>{stay.mac}</Link>
-                      </td>
-                      <td>{stay.vlan}</td>
-                      <td>
-                        <State of={stay.life} />
-                      </td>
-                      <td className="tight">
-                        began <Age at={stay.began_at} ago />
-                      </td>
-                      <td className="tight">
-                        last seen <Age at={stay.seen_at} ago />
-                      </td>
-                      <td className="soft">{stay.ending}</td>
-                    </tr>
-                  ))}
-                </tbody>
-              </Grid>
+              <StayTable stays={page.items} />
             )
           }
         </Answered>
@@ -59,7 +41,26 @@ export function PortPanel({ port }: { port: Port }) {
   );
 }
 
+const MOST_LINKS = 8;
+
+function Links({ changes }: { changes: Schemas["LinkChange"][] }) {
+  if (changes.length === 0) return <p>Its link stayed as it is for 7 days.</p>;
+  return (
+    <chakra.p margin="0 0 10px">
+      Link:{" "}
+      {changes.slice(0, MOST_LINKS).map((one, at) => (
+        <span key={one.at}>
+          {at > 0 && ", "}
+          <strong>{one.oper}</strong> <Age at={one.at} ago />
+        </span>
+      ))}
+      {changes.length > MOST_LINKS && ` and ${changes.length - MOST_LINKS} more in 7 days`}
+    </chakra.p>
+  );
+}
+
 function Role({ port }: { port: Port }) {
+  const past = useAt();
   const client = useQueryClient();
   const set = useMutation({
     mutationFn: (role: "uplink" | "access" | null) =>
@@ -74,18 +75,20 @@ function Role({ port }: { port: Port }) {
   return (
     <Flex align="center" gap="10px" wrap="wrap" margin="0 0 8px">
       <span>
-        It counts as <strong>{port.role === "uplink" ? "an uplink" : "an access port"}</strong>:{" "}
-        {port.role_why}
+        It {past ? "counted" : "counts"} as{" "}
+        <strong>{port.role === "uplink" ? "an uplink" : "an access port"}</strong>: {port.role_why}
         {port.beyond && `. ${port.beyond} is behind it, which is not in the inventory`}
       </span>
-      <Button
-        size="xs"
-        variant="outline"
-        onClick={() => set.mutate(port.role === "uplink" ? "access" : "uplink")}
-      >
-        Say it is {port.role === "uplink" ? "an access port" : "an uplink"}
-      </Button>
-      {port.role_by_hand && (
+      {!past && (
+        <Button
+          size="xs"
+          variant="outline"
+          onClick={() => set.mutate(port.role === "uplink" ? "access" : "uplink")}
+        >
+          Say it is {port.role === "uplink" ? "an access port" : "an uplink"}
+        </Button>
+      )}
+      {port.role_by_hand && !past && (
         <Button size="xs" variant="outline" onClick={() => set.mutate(null)}>
           Take that back
         </Button>

@@ -1,13 +1,13 @@
 // The ports of a switch as rows, with who is on each.
 import { chakra } from "@chakra-ui/react";
 import { Fragment } from "react";
-import { Link } from "react-router";
 import type { Port, Stay } from "../api/client";
 import { leads } from "../find/EndpointTable";
 import { vlanText } from "../find/model";
 import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
-import { findPath, switchPath } from "../shared/links";
+import { TimeLink } from "../shared/instant";
+import { endpointPath, switchPath } from "../shared/links";
 import { State } from "../shared/State";
 import { speedText, vlanRanges } from "./model";
 
@@ -103,7 +103,7 @@ function Who({ stay }: { stay: Stay }) {
   return (
     <>
       <td className="mono">
-        <Link to={findPath(stay.mac)}>{stay.mac}</Link>
+        <TimeLink to={endpointPath(stay.mac)}>{stay.mac}</TimeLink>
       </td>
       <td className="tight">{vlanText(stay.vlan, stay.vlan_name)}</td>
       <td>
@@ -125,7 +125,7 @@ function Nobody({ port }: { port: Port }) {
       <span>
         leads to{" "}
         {port.leads_to.length === 1 ? (
-          <Link to={switchPath(port.leads_to[0] ?? "")}>{port.leads_to[0]}</Link>
+          <TimeLink to={switchPath(port.leads_to[0] ?? "")}>{port.leads_to[0]}</TimeLink>
         ) : (
           <span title={port.leads_to.join(", ")}>{leads(port.leads_to)}</span>
         )}

@@ -7,7 +7,8 @@ import { api, need, type Port, type Switch } from "../api/client";
 import { changesQuery, neighboursQuery, onSwitchQuery, portsQuery, switchQuery } from "../api/queries";
 import { Age } from "../shared/Age";
 import { Answered, Nothing, Notice, Trouble } from "../shared/Answered";
-import { Heading, Sheet } from "../shared/Grid";
+import { AsOf } from "../shared/AsOf";
+import { Heading, Sheet, Title } from "../shared/Grid";
 import { reportPath } from "../shared/links";
 import { State } from "../shared/State";
 import { clockTime } from "../shared/time";
@@ -18,42 +19,53 @@ import { PortFace } from "./PortFace";
 import { PortPanel } from "./PortPanel";
 import { PortTable } from "./PortTable";
 
+const KEPT = "Names, labels, VLANs and speeds of ports are those of now; links as far as they were kept.";
+
 export function SwitchPage() {
   const { name = "" } = useParams();
   const one = useQuery(switchQuery(name));
-  const changes = useQuery(changesQuery({ switch: name, limit: 15 }));
-  const neighbours = useQuery(neighboursQuery(name));
   return (
-    <Box>
-      <Answered query={one} rows={3}>
-        {(data) => <Identity one={data} />}
-      </Answered>
-      {one.data && <Ports name={name} />}
-      {one.data && (neighbours.data?.length ?? 0) > 0 && (
+    <AsOf kept={KEPT}>
+      {(at) => (
         <>
-          <Heading>Neighbours</Heading>
-          <Sheet tabIndex={0} aria-label="neighbours">
-            <Answered query={neighbours}>{(rows) => <NeighbourTable neighbours={rows} />}</Answered>
-          </Sheet>
+          <Answered query={one} rows={3}>
+            {(data) => (at ? <Title>{data.name}</Title> : <Identity one={data} />)}
+          </Answered>
+          {one.data && <Ports name={name} at={at} />}
+          {one.data && !at && <Neighbours name={name} />}
+          {one.data && <Changes name={name} at={at} />}
         </>
       )}
-      {one.data && (
-        <>
-          <Heading>What changed here</Heading>
-          <Sheet tabIndex={0} aria-label="changes">
-            <Answered query={changes}>
-              {(page) =>
-                page.items.length === 0 ? (
-                  <Nothing>Nothing yet.</Nothing>
-                ) : (
-                  <ChangeTable changes={page.items} />
-                )
-              }
-            </Answered>
-          </Sheet>
-        </>
-      )}
-    </Box>
+    </AsOf>
+  );
+}
+
+function Neighbours({ name }: { name: string }) {
+  const neighbours = useQuery(neighboursQuery(name));
+  if ((neighbours.data?.length ?? 0) === 0) return null;
+  return (
+    <>
+      <Heading>Neighbours</Heading>
+      <Sheet tabIndex={0} aria-label="neighbours">
+        <Answered query={neighbours}>{(rows) => <NeighbourTable neighbours={rows} />}</Answered>
+      </Sheet>
+    </>
+  );
+}
+
+function Changes({ name, at }: { name: string; at: string | undefined }) {
+  const changes = useQuery(changesQuery({ switch: name, limit: 15, ...(at ? { until: at } : {}) }));
+  return (
+    <>
+      <Heading>What changed here{at && " by then"}</Heading>
+      <Sheet tabIndex={0} aria-label="changes">
+        <Answered query={changes}>
+          {(page) =>
+            page.items.length === 0 ? <Nothing>Nothing yet.</Nothing> : <ChangeTable changes={page.items} />
+          }
+        </Answered>
+      </Sheet>
+    </>
   );
 }
 
@@ -149,9 +161,9 @@ function chosenPort(ports: Port[], chosen: string | null): Port | undefined {
   return ports.find((port) => port.name === chosen);
 }
 
-function Ports({ name }: { name: string }) {
-  const ports = useQuery(portsQuery(name));
-  const stays = useQuery(onSwitchQuery(name));
+function Ports({ name, at }: { name: string; at: string | undefined }) {
+  const ports = useQuery(portsQuery(name, at));
+  const stays = useQuery(onSwitchQuery(name, at));
   const [params, setParams] = useSearchParams();
   const chosen = params.get("port");
   const [text, setText] = useState("");
@@ -177,7 +189,9 @@ function Ports({ name }: { name: string }) {
               <PortFace
                 ports={bridged}
                 chosen={chosen}
-                choose={(port) => setParams(port ? { port } : {}, { replace: true })}
+                choose={(port) =>
+                  setParams({ ...(port ? { port } : {}), ...(at ? { at } : {}) }, { replace: true })
+                }
               />
             </Sheet>
             {chosenPort(all, chosen) && <PortPanel port={chosenPort(all, chosen) as Port} />}

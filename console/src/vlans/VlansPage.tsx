@@ -2,12 +2,13 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { inVlanQuery, vlanPortsQuery, vlansQuery } from "../api/queries";
-import { Age } from "../shared/Age";
 import { Answered, Nothing } from "../shared/Answered";
+import { AsOf } from "../shared/AsOf";
 import { Exports } from "../shared/Exports";
 import { Grid, Heading, Sheet, Title } from "../shared/Grid";
-import { endpointPath, portPath, vlanPath } from "../shared/links";
+import { portPath, vlanPath } from "../shared/links";
 import { State } from "../shared/State";
+import { StayTable } from "../shared/StayTable";
 
 export function VlansPage() {
   const vlans = useQuery(vlansQuery);
@@ -55,8 +56,6 @@ export function VlansPage() {
 
 export function VlanPage() {
   const id = Number(useParams().id);
-  const ports = useQuery(vlanPortsQuery(id));
-  const stays = useQuery(inVlanQuery(id));
   const vlans = useQuery(vlansQuery);
   const name = vlans.data?.find((one) => one.id === id)?.names.join(" / ") ?? "";
   return (
@@ -64,45 +63,41 @@ export function VlanPage() {
       <Title>
         VLAN {id} {name}
       </Title>
+      <AsOf kept="The name of the VLAN and the labels of ports are those of now.">
+        {(at) => (
+          <>
+            <InIt id={id} at={at} />
+            {at === undefined && <Carriers id={id} />}
+          </>
+        )}
+      </AsOf>
+    </>
+  );
+}
+
+function InIt({ id, at }: { id: number; at: string | undefined }) {
+  const stays = useQuery(inVlanQuery(id, at));
+  return (
+    <>
       <Heading>
-        Who is in it, on ports that lead to no switch <Exports list="stays" filters={{ vlan: String(id) }} />
+        Who {at ? "was" : "is"} in it, on ports that {at ? "led" : "lead"} to no switch{" "}
+        <Exports list="stays" filters={{ vlan: String(id), ...(at ? { at } : {}) }} />
       </Heading>
       <Sheet tabIndex={0} aria-label="addresses in the VLAN">
         <Answered query={stays} rows={8}>
           {(page) =>
-            page.items.length === 0 ? (
-              <Nothing>Nobody.</Nothing>
-            ) : (
-              <Grid>
-                <tbody>
-                  {page.items.map((stay) => (
-                    <tr key={`${stay.mac} ${stay.switch} ${stay.port}`}>
-                      <td className="mono">
-                        <Link to={endpointPath(stay.mac)}>{stay.mac}</Link>
-                      </td>
-                      <td>
-                        <Link to={portPath(stay.switch, stay.port)}>
-                          {stay.switch} · {stay.port}
-                        </Link>
-                      </td>
-                      <td>{stay.port_alias}</td>
-                      <td>
-                        <State of={stay.life} />
-                      </td>
-                      <td className="tight">
-                        since <Age at={stay.began_at} ago />
-                      </td>
-                      <td className="tight">
-                        seen <Age at={stay.seen_at} ago />
-                      </td>
-                    </tr>
-                  ))}
-                </tbody>
-              </Grid>
-            )
+            page.items.length === 0 ? <Nothing>Nobody.</Nothing> : <StayTable stays={page.items} placed />
           }
         </Answered>
       </Sheet>
+    </>
+  );
+}
+
+function Carriers({ id }: { id: number }) {
+  const ports = useQuery(vlanPortsQuery(id));
+  return (
+    <>
       <Heading>Ports that carry it</Heading>
       <Sheet tabIndex={0} aria-label="ports that carry the VLAN">
         <Answered query={ports} rows={6}>

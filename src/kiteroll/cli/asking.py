@@ -43,7 +43,7 @@ def add_commands(commands: Any) -> None:
             thing.add_argument(
                 "--addresses", action="store_true", help="list the addresses instead of the ports"
             )
-            thing.add_argument("--at", metavar="WHEN", help="the addresses that were there then")
+            thing.add_argument("--at", metavar="WHEN", help="as it was then (2h, 14:05, a full time)")
         _add_limit(thing)
 
     changed = add_command(
@@ -102,10 +102,10 @@ def run_find(context: Context) -> Exit:
 
 def run_on_switch(context: Context) -> Exit:
     args, out = context.args, context.out
-    if args.addresses or args.at:
+    if args.addresses:
         return _show_stays(context, switch=args.switch)
     with context.client() as client:
-        answer = client.ask(ports(args.switch))
+        answer = client.ask(ports(args.switch, at=context.instant(args.at)))
     out.rows(answer, columns.ports(out), empty=f"{args.switch} has told of no port yet")
     return Exit.FINE if answer else Exit.NOTHING
 
@@ -159,7 +159,7 @@ def run_health(context: Context) -> Exit:
 
 def _show_stays(context: Context, **where: Any) -> Exit:
     out, limit = context.out, context.args.limit
-    at = parse_instant(context.args.at, context.now()) if context.args.at else None
+    at = context.instant(context.args.at)
     with context.client() as client:
         answer = list(islice(client.each(stays(**where, at=at, limit=min(limit, 1000))), limit))
     words = " ".join(str(value) for name, value in where.items() if name != "ended")

@@ -135,6 +135,14 @@ def credentials(out: Output) -> list[Column[api.NamedCredential]]:
     ]
 
 
+def links(out: Output) -> list[Column[api.LinkChange]]:
+    return [
+        Column("since", lambda one: one.at),
+        Column("age", lambda one: one.at, shown=lambda one: f"{out.age(one.at)} ago"),
+        Column("link", lambda one: one.oper, style=lambda one: "green" if one.oper == "up" else "dim"),
+    ]
+
+
 def ports(out: Output) -> list[Column[api.Port]]:
     return [
         Column("switch", lambda one: one.switch),

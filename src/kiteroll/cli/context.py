@@ -30,6 +30,10 @@ class Context:
         """Raises Invalid when no token can be found."""
         return Client(*self.access())
 
+    def instant(self, text: str | None) -> datetime | None:
+        """What an option that takes an instant was given. Raises Invalid."""
+        return None if text is None else parse_instant(text, self.now())
+
     def access(self) -> tuple[str, str]:
         """Where the service answers, and the token. Raises Invalid."""
         return self.args.url or os.environ.get("KITEROLL_URL") or DEFAULT_URL, self._token()

@@ -7,7 +7,7 @@ from kiteroll.cli import columns
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
-from kiteroll.client import change_endpoint, change_port, endpoint, findings, ips, stays, way
+from kiteroll.client import change_endpoint, change_port, endpoint, findings, ips, links, stays, way
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
@@ -20,6 +20,7 @@ def add_commands(commands: Any) -> None:
     )
     one.add_argument("mac", metavar="ADDRESS")
     one.add_argument("--limit", type=int, default=30, help="stays at most (default 30)")
+    one.add_argument("--at", metavar="WHEN", help="as it was known then (2h, 14:05, a full time)")
     one = add_command(verbs, "change", run_change, "give it a label, an owner or notes", parents=parents)
     one.add_argument("mac", metavar="ADDRESS")
     for name in ("label", "owner", "notes"):
@@ -28,8 +29,13 @@ def add_commands(commands: Any) -> None:
     one = add_command(commands, "way", run_way, "show the way to an endpoint, hop by hop", parents=parents)
     one.add_argument("mac", metavar="ADDRESS")
     one.add_argument("--from", dest="start", metavar="SWITCH", help="where to begin (default: furthest away)")
+    one.add_argument("--at", metavar="WHEN", help="as it was known then (2h, 14:05, a full time)")
 
-    verbs = add_group(commands, "port", "say what a port is", of="VERB")
+    verbs = add_group(commands, "port", "say what a port is, or see its link come and go", of="VERB")
+    one = add_command(verbs, "links", run_links, "show what became of a port's link", parents=parents)
+    one.add_argument("switch")
+    one.add_argument("port")
+    one.add_argument("--days", type=float, default=7, help="how far back (default 7)")
     one = add_command(
         verbs, "role", run_role, "say that a port is an uplink or an access port", parents=parents
     )
@@ -41,11 +47,12 @@ def add_commands(commands: Any) -> None:
 def run_show(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        one = client.ask(endpoint(args.mac))
+        at = context.instant(args.at)
+        one = client.ask(endpoint(args.mac, at=at))
         if out.shape == "json":
             out.json(one)
             return Exit.FINE
-        hops = client.ask(way(args.mac))
+        hops = client.ask(way(args.mac, at=at))
         history = list(islice(client.each(stays(mac=args.mac, ended=True, limit=args.limit)), args.limit))
         answered = client.ask(ips(args.mac))
         found = list(islice(client.each(findings(mac=args.mac, parts=True, states=_ALL)), 20))
@@ -100,9 +107,17 @@ def run_change(context: Context) -> Exit:
 def run_way(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        hops = client.ask(way(args.mac, start=args.start))
+        hops = client.ask(way(args.mac, start=args.start, at=context.instant(args.at)))
     out.rows(hops, columns.hops(), empty="no way is known: `kiteroll endpoint show` says why")
     return Exit.FINE if hops else Exit.NOTHING
+
+
+def run_links(context: Context) -> Exit:
+    args, out = context.args, context.out
+    with context.client() as client:
+        found = client.ask(links(args.switch, args.port, days=args.days))
+    out.rows(found, columns.links(out), empty=f"its link stayed as it was for {args.days:g} days")
+    return Exit.FINE if found else Exit.NOTHING
 
 
 def run_role(context: Context) -> Exit:

@@ -151,9 +151,10 @@ def change_endpoint(mac: str, change: api.EndpointChange) -> Question[api.Endpoi
     return Question(method="PATCH", path=path, body=body, answer=TypeAdapter(api.Endpoint))
 
 
-def way(mac: str, *, start: str | None = None) -> Question[list[api.Hop]]:
+def way(mac: str, *, start: str | None = None, at: datetime | None = None) -> Question[list[api.Hop]]:
     """Hop by hop from `start`, or from the switch furthest away; empty when none is known."""
-    return _get(f"/endpoints/{_part(mac)}/way", TypeAdapter(list[api.Hop]), start=start)
+    path = f"/endpoints/{_part(mac)}/way"
+    return _get(path, TypeAdapter(list[api.Hop]), start=start, at=at and at.isoformat())
 
 
 def change_port(switch: str, port: str, change: api.PortChange) -> Question[list[api.Port]]:
@@ -285,8 +286,16 @@ def ips(mac: str, *, limit: int = 100) -> Question[list[api.IpStay]]:
     return _get(f"/endpoints/{_part(mac)}/ips", TypeAdapter(list[api.IpStay]), limit=limit)
 
 
-def ports(name: str) -> Question[list[api.Port]]:
-    return _get(f"/switches/{_part(name)}/ports", TypeAdapter(list[api.Port]))
+def ports(name: str, *, at: datetime | None = None) -> Question[list[api.Port]]:
+    """With `at`: who was on them then, their links and what they led to; the rest is as it is now."""
+    path = f"/switches/{_part(name)}/ports"
+    return _get(path, TypeAdapter(list[api.Port]), at=at and at.isoformat())
+
+
+def links(switch: str, port: str, *, days: float = 7) -> Question[list[api.LinkChange]]:
+    """What became of a port's link, latest first."""
+    path = f"/switches/{_part(switch)}/links/{_part(port)}"
+    return _get(path, TypeAdapter(list[api.LinkChange]), days=days)
 
 
 def neighbours(name: str) -> Question[list[api.Neighbour]]:
@@ -333,8 +342,8 @@ def endpoints(*, limit: int = 100) -> ListQuestion[api.Endpoint]:
     return _list("/endpoints", TypeAdapter(PageOf[api.Endpoint]), limit=limit)
 
 
-def endpoint(mac: str) -> Question[api.Endpoint]:
-    return _get(f"/endpoints/{_part(mac)}", TypeAdapter(api.Endpoint))
+def endpoint(mac: str, *, at: datetime | None = None) -> Question[api.Endpoint]:
+    return _get(f"/endpoints/{_part(mac)}", TypeAdapter(api.Endpoint), at=at and at.isoformat())
 
 
 def stays(

@@ -1,6 +1,6 @@
 """Stays and the places they are at."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from enum import StrEnum
 
@@ -63,6 +63,19 @@ class Stay:
         if self.ended_at is not None:
             return Life.GONE
         return Life.PRESENT if self.last_seen_at is None else Life.QUIET
+
+    def as_of(self, at: datetime) -> "Stay":
+        """What was known of it at an instant that it covers: what came later is left out. Of its quiet
+        times only the last is kept: before an earlier one it passes for present."""
+        quiet = self.quiet_at is not None and self.quiet_at <= at
+        return replace(
+            self,
+            resumed_at=min(self.resumed_at, at),
+            last_seen_at=min(self.last_seen_at, at) if quiet and self.last_seen_at else None,
+            quiet_at=self.quiet_at if quiet else None,
+            ended_at=None,
+            ending=None,
+        )
 
     def seen_until(self, last_complete_at: datetime | None) -> datetime:
         """When it was last known to be there, given the switch's last complete reading."""

@@ -12,6 +12,7 @@ from kiteroll.schemas.words import (
     HoldS,
     Host,
     IntervalS,
+    OperState,
     Password,
     Source,
     SwitchName,
@@ -188,7 +189,7 @@ class Port(Answer):
     """ifIndex."""
     alias: str
     admin_up: bool
-    oper: Literal["up", "down", "unknown"]
+    oper: OperState
     oper_since: Instant | None
     speed_bps: int | None
     bridged: bool

@@ -3,7 +3,7 @@
 from typing import Literal
 
 from kiteroll.schemas.base import Answer, Instant, MacText
-from kiteroll.schemas.words import ChangeKind, Health, Outcome
+from kiteroll.schemas.words import ChangeKind, Health, OperState, Outcome
 
 
 class Change(Answer):
@@ -46,6 +46,12 @@ class Compared(Answer):
     before: list[str]
     after: list[str]
     """Places on ports that lead to no switch."""
+
+
+class LinkChange(Answer):
+    at: Instant
+    oper: OperState
+    """What the link was from then on."""
 
 
 class CountStep(Answer):

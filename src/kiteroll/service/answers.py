@@ -2,13 +2,14 @@
 
 from collections import defaultdict
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import asdict
 from datetime import datetime, timedelta
 from typing import Any
 
 from kiteroll.collect.rounds import Attempt
 from kiteroll.core.compare import Compared
 from kiteroll.core.findings.model import State, Thresholds
-from kiteroll.core.home import Sighting, choose_home, order, sighting
+from kiteroll.core.home import Hop, Sighting, choose_home, order, sighting
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.makers import Assigned
 from kiteroll.core.reading import Reading
@@ -179,14 +180,6 @@ def stay_answer(row: PlacedStay, layout: Layout) -> api.Stay:
     return api.Stay(mac=row.stay.mac, **_place_fields(row, layout.topology))  # type: ignore[arg-type]
 
 
-def stay_as_of(row: PlacedStay, layout: Layout, at: datetime) -> api.Stay:
-    """A stay as it was at an instant that it covers: what came later is left out."""
-    quiet = row.stay.quiet_at is not None and row.stay.quiet_at <= at
-    seen_at = min(row.seen_at, at)
-    later = {"ended_at": None, "ending": None, "life": "quiet" if quiet else "present", "seen_at": seen_at}
-    return stay_answer(row, layout).model_copy(update=later)
-
-
 def endpoint_answers(
     database: Database,
     macs: Sequence[MacAddress],
@@ -196,38 +189,43 @@ def endpoint_answers(
     """The known ones among `macs`, in their order. `told`: maker and origin of an address."""
     kept = database.run(gathered.kept_endpoints, macs)
     return [
-        _endpoint(
+        endpoint_answer(
             mac,
             one.stays,
             layout,
-            {**one.about, "ips": list(one.ips), "names": list(one.names), **_maker(told(mac))},
+            {**one.about, "ips": list(one.ips), "names": list(one.names)},
+            told(mac),
         )
         for mac, one in kept.items()
     ]
 
 
-def _maker(told: tuple[str, Assigned]) -> dict[str, str]:
-    return {"maker": told[0], "assigned": told[1].value}
-
-
-def _endpoint(
+def endpoint_answer(
     mac: MacAddress,
     rows: Sequence[PlacedStay],
     layout: Layout,
     further: Mapping[str, Any],
+    told: tuple[str, Assigned],
 ) -> api.Endpoint:
+    """`further`: what is kept of it besides its stays; `told`: maker and origin."""
     by_id = {row.stay.id: row for row in rows}
     sightings = [sighting_of(row, layout) for row in rows]
     home = choose_home(sightings)
     return api.Endpoint(
         mac=mac,  # type: ignore[arg-type]  # the model turns it into text
         **further,
+        maker=told[0],
+        assigned=told[1].value,
         home=None if home.at is None else place_answer(by_id[home.at.stay.id], layout),
         why=home.why,
         confidence=home.confidence.value,
         reasons=list(home.reasons),
         places=[place_answer(by_id[one.stay.id], layout) for one in order(sightings)],
     )
+
+
+def hop_answers(hops: Sequence[Hop]) -> list[api.Hop]:
+    return [api.Hop.model_validate(asdict(hop)) for hop in hops]
 
 
 def sighting_of(row: PlacedStay, layout: Layout) -> Sighting:

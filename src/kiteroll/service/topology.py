@@ -9,9 +9,10 @@ from datetime import datetime, timedelta
 
 from kiteroll.clock import Clock
 from kiteroll.core.errors import KiteRollError
-from kiteroll.core.topology import At, Facts, Role, Table, Topology, crowds, infer
+from kiteroll.core.topology import At, Facts, PortRole, Role, Table, Topology, crowds, infer
 from kiteroll.service.intake import Intake
 from kiteroll.service.logs import fields
+from kiteroll.store import past
 from kiteroll.store.database import Database
 from kiteroll.store.topology import ids_of_ports, topology_facts
 
@@ -48,6 +49,7 @@ class TopologyView:
         self._kept: Facts | None = None
         self._tables: Mapping[str, Table] = {}
         self._layout = Layout()
+        self._written: dict[int, past.Uplink] | None = None
 
     def get(self) -> Layout:
         """A few seconds old at most where working it out is quick; where it takes long (thousands of
@@ -97,6 +99,34 @@ class TopologyView:
             return
         self._kept = kept
         topology = infer(replace(kept, tables=self._tables))
-        uplinks = [at for at, role in topology.roles().items() if role.role is Role.UPLINK]
-        uplink_ids = frozenset(self._database.run(ids_of_ports, uplinks).values())
-        self._layout = Layout(topology, crowds(self._tables), uplink_ids)
+        uplinks = {at: role for at, role in topology.roles().items() if role.role is Role.UPLINK}
+        ids = self._database.run(ids_of_ports, list(uplinks))
+        self._keep({ids[at]: role for at, role in uplinks.items() if at in ids}, now)
+        self._layout = Layout(topology, crowds(self._tables), frozenset(ids.values()))
+
+    def _keep(self, roles: Mapping[int, PortRole], now: datetime) -> None:
+        """Write what became of uplinks, so that a question about the past is answered as things were."""
+        if self._written is None:
+            self._written = self._database.run(past.open_uplinks)
+        written = self._written
+        told = {
+            port_id: past.Uplink(role.leads_to, role.nearest, role.why) for port_id, role in roles.items()
+        }
+        begun = {
+            port_id: one
+            for port_id, one in told.items()
+            if port_id not in written or replace(written[port_id], why=one.why) != one
+        }
+        ended = written.keys() - told.keys()
+        if begun or ended:
+            self._database.run(past.keep_uplinks, begun, ended, now)
+        self._written = told
+
+    def at(self, instant: datetime) -> Layout:
+        """As it was known at an instant; as it is now, where nothing was kept that early. Without crowds.
+
+        Raises StorageUnavailable."""
+        kept = self._database.run(past.uplinks_at, instant)
+        if kept is None:
+            return replace(self.get(), crowds={})
+        return Layout(Topology(dict(kept.values())), {}, frozenset(kept))

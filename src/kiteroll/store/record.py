@@ -29,7 +29,17 @@ from kiteroll.core.stay import Ending, Place
 from kiteroll.core.switch_state import Marks
 from kiteroll.store.addresses import merge_addresses
 from kiteroll.store.database import Database
-from kiteroll.store.tables import change_log, endpoint, neighbour, port, reading, stay, switch, vlan
+from kiteroll.store.tables import (
+    change_log,
+    endpoint,
+    neighbour,
+    port,
+    port_link,
+    reading,
+    stay,
+    switch,
+    vlan,
+)
 from kiteroll.store.types import Instant
 
 _CHUNK = 1000
@@ -298,6 +308,11 @@ def _merge_ports(connection: Connection, switch_id: int, taken: Reading) -> dict
         _insert_all(connection, statement.on_duplicate_key_update(updated), differing)
         if any(values["name"] not in ids for values in differing):
             ids = port_ids(connection, switch_id)
+    links = [
+        {"port_id": ids[one.name], "at": taken.taken_at, "oper": one.oper.value}
+        for one in taken.ports
+        if one.name not in known or known[one.name].oper != one.oper
+    ]
     if taken.complete:
         names = {one.name for one in taken.ports}
         lost = [row.id for row in known.values() if row.there and row.name not in names]
@@ -307,6 +322,9 @@ def _merge_ports(connection: Connection, switch_id: int, taken: Reading) -> dict
                 .where(port.c.id.in_(lost))
                 .values(there=False, oper=Oper.UNKNOWN, oper_since=taken.taken_at)
             )
+            links += [{"port_id": one, "at": taken.taken_at, "oper": Oper.UNKNOWN.value} for one in lost]
+    if links:
+        connection.execute(insert(port_link), links)
     return ids
 
 

@@ -6,7 +6,7 @@ from typing import Any
 from sqlalchemy import Connection, Table, delete, select
 
 from kiteroll.store.database import Database
-from kiteroll.store.tables import change_log, ip_stay, reading, stay
+from kiteroll.store.tables import change_log, ip_stay, port_link, port_uplink, reading, stay
 
 _AT_ONCE = 5000
 """Rows a transaction: some tens of milliseconds."""
@@ -22,6 +22,8 @@ def drop_old(database: Database, *, readings_before: datetime, history_before: d
         (change_log, change_log.c.at < history_before),
         (stay, stay.c.ended_at < history_before),
         (ip_stay, ip_stay.c.ended_at < history_before),
+        (port_uplink, port_uplink.c.ended_at < history_before),
+        (port_link, port_link.c.at < history_before),
     )
     gone = {}
     for table, condition in old:

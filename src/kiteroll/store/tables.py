@@ -125,6 +125,33 @@ port = Table(
     UniqueConstraint("switch_id", "name", name="port_of_switch"),
 )
 
+port_uplink = Table(
+    "port_uplink",
+    metadata,
+    # When a port counted as an uplink, [began_at, ended_at): what a question about the past goes by.
+    Column("id", BigInteger, primary_key=True),
+    Column("port_id", Integer, ForeignKey("port.id"), nullable=False),
+    Column("leads_to", JSON, nullable=False),
+    Column("nearest", JSON, nullable=False),
+    Column("why", String(255), nullable=False),
+    Column("began_at", Instant, nullable=False),
+    Column("ended_at", Instant),
+    Index("port_uplink_port", "port_id", "began_at"),
+    Index("port_uplink_ended", "ended_at"),
+)
+
+port_link = Table(
+    "port_link",
+    metadata,
+    # What became of a port's link, each time it became another.
+    Column("id", BigInteger, primary_key=True),
+    Column("port_id", Integer, ForeignKey("port.id"), nullable=False),
+    Column("at", Instant, nullable=False),
+    Column("oper", String(8), nullable=False),
+    Index("port_link_port", "port_id", "at"),
+    Index("port_link_at", "at"),
+)
+
 vlan = Table(
     "vlan",
     metadata,

@@ -1,5 +1,6 @@
 """What the handlers share: the service, and the parameters every list takes."""
 
+from datetime import datetime
 from typing import Annotated, Any
 
 from fastapi import Depends, Query, Request
@@ -17,6 +18,7 @@ Running = Annotated[Service, Depends(the_service)]
 Cursor = Annotated[str | None, Query(max_length=1000, description="`next` of the page before")]
 Limit = Annotated[int, Query(ge=1, le=1000, description="rows a page")]
 
+AsOf = Annotated[datetime | None, Query(description="as it was known at this instant; now unless given")]
 WithUplinks = Annotated[bool, Query(description="false leaves out ports that lead to other switches")]
 
 ERRORS: dict[int | str, dict[str, Any]] = {

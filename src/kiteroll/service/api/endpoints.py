@@ -1,27 +1,23 @@
 """Endpoints: listed, found by fragment, looked at one by one; and who is on a switch, port or VLAN."""
 
 from collections.abc import Sequence
-from dataclasses import asdict
-from datetime import datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
-from kiteroll.core.errors import Invalid, NotFound
-from kiteroll.core.home import choose_home, way_to
+from kiteroll.core.errors import NotFound
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.makers import parse_prefix
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
+from kiteroll.service import past
 from kiteroll.service.answers import (
     endpoint_answers,
     ip_answer,
     neighbour_answer,
-    sighting_of,
     stay_answer,
-    stay_as_of,
 )
-from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, WithUplinks
+from kiteroll.service.api.common import ERRORS, AsOf, Cursor, Limit, Running, WithUplinks
 from kiteroll.service.life import Service
 from kiteroll.service.search import find
 from kiteroll.store import inventory, makers, names, neighbours, places, record
@@ -53,8 +49,10 @@ def answers_of(service: Service, macs: Sequence[MacAddress]) -> list[api.Endpoin
 
 
 @router.get("/endpoints/{mac}", summary="One endpoint and where it is")
-def get_endpoint(service: Running, mac: str) -> api.Endpoint:
+def get_endpoint(service: Running, mac: str, at: AsOf = None) -> api.Endpoint:
     address = MacAddress.parse(mac)
+    if (then := past.instant(service, at)) is not None:
+        return past.endpoint_at(service, address, then)
     found = answers_of(service, [address])
     if not found:
         raise NotFound("endpoint", str(address), "no switch has ever told of this address")
@@ -76,17 +74,13 @@ def get_way(
     start: Annotated[
         str | None, Query(description="where to begin; the switch furthest away unless given")
     ] = None,
+    at: AsOf = None,
 ) -> list[api.Hop]:
     address = MacAddress.parse(mac)
+    if (then := past.instant(service, at)) is not None:
+        return past.way_at(service, address, start, then)
     rows = service.database.run(places.places_of, [address])[address]
-    layout = service.topology.get()
-    sightings = [sighting_of(row, layout) for row in rows]
-    home = choose_home(sightings).at
-    if home is None:
-        return []
-    starts = [start] if start else sorted({one.stay.place.switch for one in sightings if one.open})
-    ways = [way_to(home, sightings, one, layout.topology) for one in starts]
-    return [api.Hop.model_validate(asdict(hop)) for hop in max(ways, key=len, default=[])]
+    return past.ways(rows, service.topology.get(), start)
 
 
 @router.get("/endpoints/{mac}/ips", summary="IP addresses and host names of an endpoint over time")
@@ -134,7 +128,7 @@ def list_stays(
     vlan: Annotated[int | None, Query(ge=1, le=4094)] = None,
     mac: str | None = None,
     ended: Annotated[bool, Query(description="ended stays too, latest begun first")] = False,
-    at: Annotated[datetime | None, Query(description="who was there at this instant")] = None,
+    at: AsOf = None,
     uplinks: WithUplinks = True,
     cursor: Cursor = None,
     limit: Limit = 200,
@@ -148,23 +142,19 @@ def list_stays(
         port_id = service.database.run(record.port_ids, switch_id).get(port)
         if port_id is None:
             raise NotFound("port", port, f"`kiteroll on switch {switch}` shows the ports of {switch}")
-    layout = service.topology.get()
+    then = past.instant(service, at)
+    layout = service.topology.get() if then is None else service.topology.at(then)
     filters = places.Filters(
         switch_id=switch_id,
         port_id=port_id,
         vlan=vlan,
         mac=None if mac is None else MacAddress.parse(mac),
         open_only=not ended,
-        at=_instant(at),
+        at=then,
         without_ports=frozenset() if uplinks else layout.uplink_ids,
     )
     page = service.database.run(places.stays_page, filters, cursor=cursor, limit=limit, newest_first=ended)
-    if at is not None:
-        return PageOf(items=[stay_as_of(row, layout, at) for row in page.items], next=page.next)
+    if then is not None:
+        rows = past.all_as_of(service, page.items, then)
+        return PageOf(items=[stay_answer(row, layout) for row in rows], next=page.next)
     return PageOf(items=[stay_answer(row, layout) for row in page.items], next=page.next)
-
-
-def _instant(at: datetime | None) -> datetime | None:
-    if at is not None and at.tzinfo is None:
-        raise Invalid("at: an instant needs a zone, such as 2026-05-04T14:05:00Z")
-    return at

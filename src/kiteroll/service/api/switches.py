@@ -6,8 +6,9 @@ from fastapi import APIRouter, Response
 
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
+from kiteroll.service import past
 from kiteroll.service.answers import SwitchView, attempt_answer, neighbour_answer, port_answer
-from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
+from kiteroll.service.api.common import ERRORS, AsOf, Cursor, Limit, Running
 from kiteroll.store import inventory, neighbours, overview, topology
 from kiteroll.store.inventory import SwitchRow
 
@@ -45,8 +46,10 @@ async def remove_switch(service: Running, name: str) -> Response:
 
 
 @router.get("/{name}/ports", summary="Its ports, with how many addresses are on each")
-def list_ports(service: Running, name: str) -> list[api.Port]:
+def list_ports(service: Running, name: str, at: AsOf = None) -> list[api.Port]:
     row = service.database.run(inventory.get_switch, name)
+    if (then := past.instant(service, at)) is not None:
+        return past.ports_at(service, row, then)
     layout = service.topology.get()
     return [port_answer(port, layout) for port in service.database.run(overview.ports_of, row.id)]
 

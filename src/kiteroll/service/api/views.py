@@ -14,7 +14,7 @@ from kiteroll.schemas.base import PageOf
 from kiteroll.service.answers import SwitchView, compared_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
 from kiteroll.service.life import Service
-from kiteroll.store import inventory, places, record, vlans
+from kiteroll.store import inventory, past, places, record, vlans
 from kiteroll.store.places import Filters
 
 router = APIRouter(tags=["views"], responses=ERRORS)
@@ -82,14 +82,24 @@ def list_crowd(
     port: str,
     days: Annotated[float, Query(gt=0, le=400, description="how far back")] = 7,
 ) -> list[api.CountStep]:
-    switch = service.database.run(inventory.get_switch, name)
-    port_id = service.database.run(record.port_ids, switch.id).get(port)
-    if port_id is None:
-        raise NotFound("port", port, f"`kiteroll on switch {name}` shows the ports of {name}")
+    port_id = _port_id(service, name, port)
     now = service.clock.now()
     since = now - timedelta(days=days)
     intervals = service.database.run(places.intervals_of_port, port_id, since)
     return [api.CountStep(at=at, count=count) for at, count in counts_over_time(intervals, since, now)]
+
+
+@router.get("/switches/{name}/links/{port:path}", summary="What became of a port's link, latest first")
+def list_links(
+    service: Running,
+    name: str,
+    port: str,
+    days: Annotated[float, Query(gt=0, le=400, description="how far back")] = 7,
+    limit: Annotated[int, Query(ge=1, le=1000)] = 100,
+) -> list[api.LinkChange]:
+    since = service.clock.now() - timedelta(days=days)
+    found = service.database.run(past.links_of_port, _port_id(service, name, port), since, limit)
+    return [api.LinkChange(at=one.at, oper=one.oper) for one in found]  # type: ignore[arg-type]  # from Oper
 
 
 @router.get("/comparison", summary="What differs between two instants, by address")
@@ -118,6 +128,14 @@ def list_compared(
         if one is not None:
             found.append(compared_answer(one))
     return PageOf(items=found, next=str(int(shown[-1])) if len(macs) > limit else None)
+
+
+def _port_id(service: Service, name: str, port: str) -> int:
+    switch = service.database.run(inventory.get_switch, name)
+    port_id = service.database.run(record.port_ids, switch.id).get(port)
+    if port_id is None:
+        raise NotFound("port", port, f"`kiteroll on switch {name}` shows the ports of {name}")
+    return port_id
 
 
 def _switch_ids(service: Service, switch: str | None, group: str | None) -> list[int] | None:

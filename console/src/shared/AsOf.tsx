@@ -1,0 +1,47 @@
+// A view as of an instant: chosen here, kept in the URL, and what ages and links below it go by.
+import { Button, chakra, Flex } from "@chakra-ui/react";
+import type { ReactNode } from "react";
+import { useSearchParams } from "react-router";
+import { Notice } from "./Answered";
+import { Field } from "./Grid";
+import { Instant } from "./instant";
+import { fullTime, localInput } from "./time";
+
+export function AsOf({ kept, children }: { kept: string; children: (at?: string) => ReactNode }) {
+  const [params, setParams] = useSearchParams();
+  const given = params.get("at");
+  const at = given && !Number.isNaN(Date.parse(given)) ? new Date(given).toISOString() : undefined;
+  const choose = (instant: string) => {
+    const next = new URLSearchParams(params);
+    if (instant) next.set("at", instant);
+    else next.delete("at");
+    setParams(next);
+  };
+  return (
+    <Instant.Provider value={at}>
+      <Flex align="center" justify="flex-end" gap="8px" fontSize="14px" marginBottom="6px">
+        <chakra.label htmlFor="as-of" color="soft">
+          as it was at
+        </chakra.label>
+        <Field
+          id="as-of"
+          type="datetime-local"
+          value={at ? localInput(at) : ""}
+          max={localInput(new Date().toISOString())}
+          onChange={(event) => choose(event.target.value && new Date(event.target.value).toISOString())}
+        />
+        {at && (
+          <Button size="xs" variant="outline" onClick={() => choose("")}>
+            Back to now
+          </Button>
+        )}
+      </Flex>
+      {at && (
+        <Notice tone="warn">
+          This is <strong>as of {fullTime(at)}</strong>, not now. Ages count back from then. {kept}
+        </Notice>
+      )}
+      {children(at)}
+    </Instant.Provider>
+  );
+}

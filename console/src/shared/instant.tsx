@@ -1,0 +1,14 @@
+// The instant of a view, known to all that is in it: what ages count back from, and links stay at.
+import { createContext, useContext } from "react";
+import { Link, type LinkProps } from "react-router";
+import { withAt } from "./links";
+
+export const Instant = createContext<string | undefined>(undefined);
+
+/** The instant of the view; undefined for now. */
+export const useAt = () => useContext(Instant);
+
+/** A link that stays at the instant of the view. */
+export function TimeLink({ to, ...rest }: LinkProps & { to: string }) {
+  return <Link to={withAt(to, useAt())} {...rest} />;
+}

@@ -1,0 +1,88 @@
+"""Answers as of an instant: what was known of an endpoint, or of the ports of a switch, then."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import datetime
+
+from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.core.home import Sighting, choose_home, way_to
+from kiteroll.core.mac import MacAddress
+from kiteroll.schemas import api
+from kiteroll.service.answers import endpoint_answer, hop_answers, port_answer, sighting_of
+from kiteroll.service.life import Service
+from kiteroll.service.topology import Layout
+from kiteroll.store import overview, past, places
+from kiteroll.store.inventory import SwitchRow
+from kiteroll.store.places import PlacedStay
+
+
+def instant(service: Service, at: datetime | None) -> datetime | None:
+    """The instant asked for, when it is one of the past. Raises Invalid."""
+    if at is None:
+        return None
+    if at.tzinfo is None:
+        raise Invalid("at: an instant needs a zone, such as 2026-05-04T14:05:00Z")
+    if at > service.clock.now():
+        raise Invalid(f"at: {at.isoformat()} is still to come; leave it out for now")
+    return at
+
+
+def all_as_of(service: Service, rows: Sequence[PlacedStay], at: datetime) -> list[PlacedStay]:
+    """Stays as they were known at an instant; those that had ended by then stay ended."""
+    read_at = service.database.run(past.read_at, {row.stay.place.switch for row in rows}, at)
+    return [_as_of(row, at, read_at.get(row.stay.place.switch)) for row in rows]
+
+
+def _as_of(row: PlacedStay, at: datetime, read_at: datetime | None) -> PlacedStay:
+    ended = row.stay.ended_at is not None and row.stay.ended_at <= at
+    return replace(row, stay=row.stay if ended else row.stay.as_of(at), read_at=read_at)
+
+
+def endpoint_at(service: Service, mac: MacAddress, at: datetime) -> api.Endpoint:
+    """Raises NotFound when it was not known yet."""
+    about = service.database.run(places.about_endpoints, [mac]).get(mac)
+    if about is None or about["first_seen_at"] > at:
+        when = "" if about is None else f"it was first seen at {about['first_seen_at'].isoformat()}"
+        raise NotFound("endpoint", str(mac), when or "no switch has ever told of this address")
+    rows, layout = _known(service, mac, at)
+    ips, names = service.database.run(past.ips_at, mac, at)
+    further = {**about, "ips": ips, "names": names}
+    return endpoint_answer(mac, rows, layout, further, service.maker_of(mac))
+
+
+def way_at(service: Service, mac: MacAddress, start: str | None, at: datetime) -> list[api.Hop]:
+    rows, layout = _known(service, mac, at)
+    return ways(rows, layout, start)
+
+
+def ways(rows: Sequence[PlacedStay], layout: Layout, start: str | None) -> list[api.Hop]:
+    """From `start`, or else from the switch furthest away, to the home; empty when no way is known."""
+    sightings: list[Sighting] = [sighting_of(row, layout) for row in rows]
+    home = choose_home(sightings).at
+    if home is None:
+        return []
+    starts = [start] if start else sorted({one.stay.place.switch for one in sightings if one.open})
+    each = [way_to(home, sightings, one, layout.topology) for one in starts]
+    return hop_answers(max(each, key=len, default=[]))
+
+
+def ports_at(service: Service, switch: SwitchRow, at: datetime) -> list[api.Port]:
+    """Its ports with who was on them, how their links were as far as it was kept, and what they led to;
+    names, labels and VLANs are those of now."""
+    layout = service.topology.at(at)
+    then = service.database.run(past.ports_at, switch.id, at)
+    answers = []
+    for row in service.database.run(overview.ports_of, switch.id):
+        present, quiet, link = then[row.id]
+        oper, since = (link.oper, link.at) if link else ("unknown", None)
+        known = replace(row, present=present, quiet=quiet, oper=oper, oper_since=since)
+        answers.append(port_answer(known, layout))
+    return answers
+
+
+def _known(service: Service, mac: MacAddress, at: datetime) -> tuple[list[PlacedStay], Layout]:
+    rows = service.database.run(past.stays_at, mac, at)
+    at_places = {(row.stay.place.switch, row.stay.place.port) for row in rows}
+    crowds = service.database.run(past.crowds_at, sorted(at_places), at)
+    layout = replace(service.topology.at(at), crowds=crowds)
+    return all_as_of(service, rows, at), layout

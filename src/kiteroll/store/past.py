@@ -1,0 +1,188 @@
+"""What was: uplinks and links of ports, readings and places, as of an instant."""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import ColumnElement, Connection, and_, func, insert, or_, select, update
+
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.topology import At, Ground, PortRole, Role
+from kiteroll.store.places import Filters, PlacedStay, placed, placed_stay
+from kiteroll.store.tables import ip_name, ip_stay, port, port_link, port_uplink, reading, stay, switch
+
+_WHY_LENGTH = 255
+
+
+@dataclass(frozen=True, slots=True)
+class Uplink:
+    """What is kept of a port that leads to other switches."""
+
+    leads_to: tuple[str, ...]
+    nearest: tuple[str, ...]
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class LinkChange:
+    at: datetime
+    oper: str
+
+
+def open_uplinks(connection: Connection) -> dict[int, Uplink]:
+    """By id of the port: what is kept of those that count as uplinks now."""
+    query = select(port_uplink).where(port_uplink.c.ended_at.is_(None))
+    return {
+        row.port_id: Uplink(tuple(row.leads_to), tuple(row.nearest), row.why)
+        for row in connection.execute(query)
+    }
+
+
+def keep_uplinks(
+    connection: Connection, begun: Mapping[int, Uplink], ended: Collection[int], at: datetime
+) -> None:
+    """`begun` count as uplinks from now on, or lead elsewhere; `ended` no longer do. By id of the port."""
+    over = [*begun, *ended]
+    if over:
+        closed = update(port_uplink).where(port_uplink.c.port_id.in_(over), port_uplink.c.ended_at.is_(None))
+        connection.execute(closed.values(ended_at=at))
+    if begun:
+        rows = [
+            {
+                "port_id": port_id,
+                "leads_to": list(one.leads_to),
+                "nearest": list(one.nearest),
+                "why": one.why[:_WHY_LENGTH],
+                "began_at": at,
+            }
+            for port_id, one in begun.items()
+        ]
+        connection.execute(insert(port_uplink), rows)
+
+
+def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[At, PortRole]] | None:
+    """Ports that counted as uplinks at an instant, by id; None when nothing was kept that early."""
+    first = connection.execute(select(func.min(port_uplink.c.began_at))).scalar()
+    if first is None or first > at:
+        return None
+    query = (
+        select(port_uplink, port.c.name.label("port_name"), switch.c.name.label("switch_name"))
+        .join(port, port.c.id == port_uplink.c.port_id)
+        .join(switch, switch.c.id == port.c.switch_id)
+        .where(_covers(port_uplink.c.began_at, port_uplink.c.ended_at, at))
+    )
+    return {
+        row.port_id: (
+            (row.switch_name, row.port_name),
+            PortRole(Role.UPLINK, Ground.NONE, row.why, tuple(row.leads_to), tuple(row.nearest)),
+        )
+        for row in connection.execute(query)
+    }
+
+
+def stays_at(connection: Connection, mac: MacAddress, at: datetime) -> list[PlacedStay]:
+    """Where an address was at an instant, as it was known then; when it was nowhere, its latest stay
+    that had ended before."""
+    query = placed(Filters(mac=mac, at=at))
+    found = [placed_stay(row) for row in connection.execute(query)]
+    if not found:
+        before = placed(Filters(mac=mac, open_only=False)).where(stay.c.ended_at <= at)
+        latest = before.order_by(stay.c.ended_at.desc(), stay.c.id.desc()).limit(1)
+        found = [placed_stay(row) for row in connection.execute(latest)]
+    return found
+
+
+def read_at(connection: Connection, switches: Collection[str], at: datetime) -> dict[str, datetime]:
+    """When each switch was last read whole by then."""
+    # By switch, each goes back from the instant and stops at the first reading that fits.
+    last = (
+        select(reading.c.taken_at)
+        .where(reading.c.switch_id == switch.c.id, reading.c.taken_at <= at)
+        .where(reading.c.outcome == "complete")
+        .order_by(reading.c.taken_at.desc())
+        .limit(1)
+        .correlate(switch)
+        .scalar_subquery()
+    )
+    rows = connection.execute(select(switch.c.name, last).where(switch.c.name.in_(switches)))
+    return {name: taken_at for name, taken_at in rows if taken_at is not None}
+
+
+def crowds_at(connection: Connection, places: Sequence[At], at: datetime) -> dict[At, int]:
+    """How many addresses each of these ports carried at an instant."""
+    found = {}
+    for switch_name, port_name in places:
+        query = (
+            select(func.count())
+            .select_from(stay)
+            .join(port, port.c.id == stay.c.port_id)
+            .join(switch, switch.c.id == port.c.switch_id)
+            .where(switch.c.name == switch_name, port.c.name == port_name)
+            .where(_covers(stay.c.began_at, stay.c.ended_at, at))
+        )
+        found[switch_name, port_name] = int(connection.execute(query).scalar_one())
+    return found
+
+
+def ips_at(connection: Connection, mac: MacAddress, at: datetime) -> tuple[list[str], list[str]]:
+    """IP addresses that answered with an address at an instant, and the host names they had."""
+    answered = select(ip_stay.c.ip).where(
+        ip_stay.c.mac == mac, _covers(ip_stay.c.began_at, ip_stay.c.ended_at, at)
+    )
+    ips = list(connection.execute(answered.distinct().order_by(ip_stay.c.ip)).scalars())
+    if not ips:
+        return [], []
+    named = select(ip_name.c.name).where(
+        ip_name.c.ip.in_(ips), _covers(ip_name.c.began_at, ip_name.c.ended_at, at)
+    )
+    return ips, list(connection.execute(named.distinct().order_by(ip_name.c.name)).scalars())
+
+
+def ports_at(
+    connection: Connection, switch_id: int, at: datetime
+) -> dict[int, tuple[int, int, LinkChange | None]]:
+    """By id of a switch's ports: how many were present and quiet on each at an instant, and the last
+    change of its link by then, where one was kept."""
+    of_switch = select(port.c.id).where(port.c.switch_id == switch_id)
+    there = select(stay.c.port_id, stay.c.quiet_at).where(
+        stay.c.switch_id == switch_id, _covers(stay.c.began_at, stay.c.ended_at, at)
+    )
+    counts: dict[int, list[int]] = {}
+    for port_id, quiet_at in connection.execute(there):
+        counts.setdefault(port_id, [0, 0])[quiet_at is not None and quiet_at <= at] += 1
+    last = (
+        select(port_link.c.port_id, func.max(port_link.c.id).label("id"))
+        .where(port_link.c.port_id.in_(of_switch), port_link.c.at <= at)
+        .group_by(port_link.c.port_id)
+        .subquery()
+    )
+    links = {
+        port_id: LinkChange(changed_at, oper)
+        for port_id, changed_at, oper in connection.execute(
+            select(port_link.c.port_id, port_link.c.at, port_link.c.oper).join(
+                last, last.c.id == port_link.c.id
+            )
+        )
+    }
+    return {
+        port_id: (*counts.get(port_id, (0, 0)), links.get(port_id))
+        for port_id in connection.execute(of_switch).scalars()
+    }
+
+
+def links_of_port(connection: Connection, port_id: int, since: datetime, limit: int) -> list[LinkChange]:
+    """What became of a port's link since then, latest first."""
+    query = (
+        select(port_link.c.at, port_link.c.oper)
+        .where(port_link.c.port_id == port_id, port_link.c.at >= since)
+        .order_by(port_link.c.at.desc(), port_link.c.id.desc())
+        .limit(limit)
+    )
+    return [LinkChange(at, oper) for at, oper in connection.execute(query)]
+
+
+def _covers(
+    began: ColumnElement[datetime], ended: ColumnElement[datetime], at: datetime
+) -> ColumnElement[bool]:
+    """Whether the half-open interval [began, ended) covers the instant."""
+    return and_(began <= at, or_(ended.is_(None), ended > at))
