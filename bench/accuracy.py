@@ -1,14 +1,18 @@
-"""How often the rules are right: random networks, lost readings, hidden switches, with and without LLDP."""
+"""How often the rules are right: random networks, lost readings, hidden switches, switches of different
+makers, with and without LLDP."""
 
 import random
 import statistics
 import time
 from collections import Counter
+from collections.abc import Callable
 from dataclasses import dataclass, field
 from datetime import timedelta
 
+from bench.wired import wired
 from kiteroll.core.findings.model import Kind
 from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import Reading
 from kiteroll.core.replay import Replay
 from kiteroll.lab.random_worlds import AGEING_S, PORTS, START, Net, grow, rounds
 from kiteroll.lab.world import Host
@@ -38,15 +42,26 @@ def play(
     lost: float = 0.0,
     incidents: int = 3,
     hosts: int = 8,
+    makers: bool = False,
 ) -> Score:
+    """`makers`: read over the wire from agents that differ; else what switches hold is taken as it is."""
     dice = random.Random(seed)
     net = grow(seed, switches, hosts=hosts, hidden=hidden, lldp=lldp)
     net.world.advance(2 * AGEING_S)
+    if not makers:
+        return _play(net, dice, lost, incidents, None)
+    with wired(net, dice) as wire:
+        return _play(net, dice, lost, incidents, wire.read)
+
+
+def _play(
+    net: Net, dice: random.Random, lost: float, incidents: int, by: Callable[[str], Reading | None] | None
+) -> Score:
     replay, score = Replay(), Score()
     expected: dict[MacAddress, tuple[str, float]] = {}
     seen: set[tuple[str, MacAddress | None]] = set()
     calm = 6
-    for at, reading in rounds(net, dice, count=calm, interval_s=INTERVAL_S, lost=lost):
+    for at, reading in rounds(net, dice, count=calm, interval_s=INTERVAL_S, lost=lost, by=by):
         for sign in replay.take(reading):
             score.false[sign.kind.value] += 1
         assert at is not None
@@ -60,7 +75,7 @@ def play(
         _incident(net, dice, host, kind, begin_s, visible)
         expected[host.mac] = (kind.value, begin_s)
         score.happened[kind.value] += 1
-    for at, reading in rounds(net, dice, count=24, interval_s=INTERVAL_S, lost=lost):
+    for at, reading in rounds(net, dice, count=24, interval_s=INTERVAL_S, lost=lost, by=by):
         for sign in replay.take(reading):
             mac = sign.subject.mac
             kind_then = expected.get(mac) if mac is not None else None
@@ -133,6 +148,7 @@ CASES: tuple[tuple[str, int, dict[str, object]], ...] = (
     ("60 switches", 60, {}),
     ("20, 2 hidden", 20, {"hidden": 2}),
     ("20, 10 % of readings lost", 20, {"lost": 0.1}),
+    ("20, of seven makers", 20, {"makers": True}),
     ("200 switches", 200, {"hosts": 4, "incidents": 5}),
 )
 

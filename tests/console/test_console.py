@@ -194,3 +194,20 @@ def test_a_view_goes_back_to_an_instant_and_its_links_stay_there(browser: Browse
     expect(page.get_by_role("alert")).to_contain_text("it was first seen at")
     assert "at=2020-02-02" in page.url
     page.context.close()
+
+
+def test_seats_are_set_and_a_stranger_is_enrolled_at_the_port(page: Page) -> None:
+    page.goto("/switches/quay-2?port=p3")
+    expect(page.get_by_text("No seats are set")).to_be_visible()
+    page.get_by_label("Seats").fill("1")
+    page.get_by_role("button", name="Set seats").click()
+    expect(page.get_by_text("1 of 1 seats taken")).to_be_visible()
+    page.get_by_role("button", name="Watch it").click()
+    present = page.get_by_label("who is present")
+    expect(present).to_contain_text("stranger")
+    page.get_by_label("Your name, to enrol").fill("Mara")
+    present.get_by_role("button", name=re.compile("^Enrol 02:1a")).click()
+    expect(present).to_contain_text("enrolled")
+    expect(present.get_by_role("button")).to_have_count(0)
+    page.get_by_role("button", name="Leave it to the switch").click()
+    expect(page.get_by_text("No seats are set")).to_be_visible()

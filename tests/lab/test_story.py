@@ -8,6 +8,7 @@ import pytest
 from kiteroll.core.findings.book import FindingBook
 from kiteroll.core.findings.model import Finding, Kind
 from kiteroll.core.replay import Replay
+from kiteroll.core.rules import Enrolled, Rule, RuleBook
 from kiteroll.lab import story, tarn_ferries
 from kiteroll.lab.random_worlds import Net, rounds
 from kiteroll.lab.site import SETTLE_S
@@ -20,7 +21,7 @@ def _findings(*, events: bool, seconds: float, seed: int) -> list[Finding]:
     world = tarn_ferries.build()
     world.advance(SETTLE_S)
     net = Net(world, frozenset(), list(world.hosts.values()), world.cables)
-    replay = Replay()
+    replay = Replay(rules=_rules(list(world.switches)))
     book = FindingBook(replay.limits)
     last: dict[str, Finding] = {}
     if events:
@@ -37,6 +38,15 @@ def _findings(*, events: bool, seconds: float, seed: int) -> list[Finding]:
     return [one for one in last.values() if not one.part_of]
 
 
+def _rules(switches: list[str]) -> RuleBook:
+    """What the demo says of its ports."""
+    groups = {name: Rule(seats=seats) for name, seats in tarn_ferries.SEATS.items()}
+    for name, kinds in tarn_ferries.WATCHED.items():
+        roll = tuple(Enrolled(f"{kind.prefix:06x}", kind.vlan) for kind in kinds)
+        groups[name] = Rule(watched=True, roll=roll)
+    return RuleBook(groups=groups, in_groups={name: tarn_ferries.groups_of(name) for name in switches})
+
+
 @pytest.fixture(scope="module")
 def told() -> Iterator[list[Finding]]:
     yield _findings(events=True, seconds=720, seed=4)
@@ -51,13 +61,21 @@ def test_each_event_yields_its_finding_and_no_other(told: list[Finding]) -> None
         (Kind.MOVED, cradle),
         (Kind.RESTARTED, "weighbridge"),
         (Kind.DOUBLED, kiosk),
+        (Kind.OVERFULL, "checkin-east"),
+        (Kind.STRANGER, tarn_ferries.VISITOR),
         (Kind.LOOP, "baggage-hall"),
     }
 
 
 @pytest.mark.parametrize(
     ("kind", "cause"),
-    [(Kind.DOUBLED, "cloned address"), (Kind.LOOP, "loop"), (Kind.RESTARTED, "its uptime began anew")],
+    [
+        (Kind.OVERFULL, "several devices behind one port"),
+        (Kind.STRANGER, "a device nobody enrolled"),
+        (Kind.DOUBLED, "cloned address"),
+        (Kind.LOOP, "loop"),
+        (Kind.RESTARTED, "its uptime began anew"),
+    ],
 )
 def test_the_cause_is_the_right_one(told: list[Finding], kind: Kind, cause: str) -> None:
     (one,) = (each for each in told if each.kind is kind)

@@ -39,6 +39,7 @@ from kiteroll.client import (
     network_map,
     ports,
     remove_shared,
+    remove_switch,
     stays,
     take_readings,
     vlan_ports,
@@ -253,6 +254,22 @@ def test_the_link_of_a_port_is_remembered(kite: Client) -> None:
     assert (port.oper, port.oper_since, port.role) == ("up", known.at, "access")
     with pytest.raises(ServiceError, match="no port 'p99'"):
         kite.ask(links("east", "p99"))
+
+
+def test_an_ip_that_two_answer_for_by_turns_is_contested(kite: Client) -> None:
+    kite.ask(add_switch(NewSwitch(name="router", source="files")))
+    start = datetime.now(UTC) - timedelta(minutes=4)
+    for turn in range(5):
+        values = to_document(reading(0, {}, switch="router")).model_dump()
+        values["device"]["uptime_s"] = None
+        values |= {"taken_at": start + timedelta(seconds=40 * turn)}
+        values["addresses"] = [{"ip": "10.9.0.7", "mac": str(mac(801 + turn % 2))}]
+        kite.ask(take_readings([ReadingDocument.model_validate(values)]))
+    _await(kite, "contested-ip")
+    (found,) = (one for one in kite.each(findings(kinds=["contested-ip"])))
+    assert (found.ip, found.severity) == ("10.9.0.7", "warning")
+    assert [str(mac(801 + turn % 2)) in one.text for turn, one in enumerate(found.evidence)] == [True] * 5
+    kite.ask(remove_switch("router"))
 
 
 def test_pages_of_a_comparison_join_without_gap_or_repeat(kite: Client) -> None:

@@ -10,16 +10,18 @@ from sqlalchemy.exc import OperationalError
 from kiteroll.core.errors import ConfigError, Conflict, Invalid, NotFound, StorageUnavailable
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Gap, Neighbour, Oper
+from kiteroll.core.rules import Enrolled, PortRule
 from kiteroll.core.stay import Ending, Life
 from kiteroll.core.topology import Ground, Role, infer
 from kiteroll.core.tracker import Tracker
-from kiteroll.store import addresses, inventory, overview, past, places
+from kiteroll.store import addresses, inventory, overview, past, places, rules
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
 from kiteroll.store.places import Filters
 from kiteroll.store.record import Recorder
 from kiteroll.store.retention import drop_old
+from kiteroll.store.rules import Level
 from kiteroll.store.tables import ip_stay, metadata, stay
 from kiteroll.store.tables import reading as reading_table
 from kiteroll.store.topology import ids_of_ports, set_role, topology_facts
@@ -371,3 +373,27 @@ def test_addresses_that_changed_are_the_same_by_either_way_of_looking(kept: Kept
             kept.database.run(places.changed_macs, at(begin), at(end), None, 0, 4, much) for much in (1000, 0)
         )
         assert by_time == by_address
+
+
+def test_what_is_said_of_ports_is_kept_and_follows_the_switch(kept: Kept) -> None:
+    run, port = kept.database.run, Level(switch="quay-1", port="p1")
+    run(rules.set_rule, Level(group="access"), 2, None)
+    run(rules.set_rule, port, None, True)
+    for note in ("a lamp", "the same lamp"):
+        run(rules.enrol, port, Enrolled("021a05", 30), note, "Mara", at(0))
+    with kept.database.engine.begin() as connection:
+        connection.execute(inventory.switch.update().values(in_groups=["access"]))
+    rule = run(rules.rule_book).rule(("quay-1", "p1"))
+    assert rule == PortRule(2, True, (Enrolled("021a05", 30),))
+    run(inventory.change_switch, "quay-1", {"name": "quay-9"})
+    assert run(rules.rule_book).rule(("quay-9", "p1")) == rule
+    group, own = run(rules.all_rules)
+    assert (group.level, own.level) == (Level(group="access"), Level(switch="quay-9", port="p1"))
+    (entry,) = own.roll
+    assert (entry.note, entry.by, entry.at) == ("the same lamp", "Mara", at(0))
+    run(rules.strike, entry.id)
+    with pytest.raises(NotFound, match="entry of a roll"):
+        run(rules.strike, entry.id)
+    run(rules.set_rule, Level(group="access"), None, None)
+    run(inventory.remove_switch, kept.switch.id, at(1), ())
+    assert run(rules.all_rules) == []

@@ -156,6 +156,20 @@ export const crowdQuery = (name: string, port: string) =>
       need(api.GET("/api/v1/switches/{name}/crowds/{port}", { params: { path: { name, port } }, signal })),
   });
 
+/** What is said of ports, by group, switch and port. */
+export const rulesQuery = queryOptions({
+  queryKey: ["rules"],
+  queryFn: ({ signal }) => need(api.GET("/api/v1/rules", { signal })),
+});
+
+/** Who is on a port, beside who may be. */
+export const rollCallQuery = (name: string, port: string) =>
+  queryOptions({
+    queryKey: ["stays", "rollcall", name, port],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/switches/{name}/rollcall/{port}", { params: { path: { name, port } }, signal })),
+  });
+
 /** What became of the link of a port in the last week. */
 export const linksQuery = (name: string, port: string) =>
   queryOptions({

@@ -543,6 +543,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is said of the ports of groups, of switches and of single ports */
+        get: operations["list_rules"];
+        /** Set seats and watching at one level; null leaves it to the level above */
+        put: operations["set_rule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/roll": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enrol an address, or all that begin so */
+        post: operations["enrol"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/roll/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Strike an entry off its roll */
+        delete: operations["strike_off"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/switches/{name}/rollcall/{port}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is on a port, beside who may be */
+        get: operations["get_roll_call"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/find": {
         parameters: {
             query?: never;
@@ -900,6 +969,21 @@ export interface components {
             note: string;
             /** Until */
             until?: string | null;
+        };
+        /**
+         * Attendance
+         * @description Somebody present on a port.
+         */
+        Attendance: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+            /** Vlan */
+            vlan: number | null;
+            /** Enrolled */
+            enrolled: boolean;
         };
         /** Change */
         Change: {
@@ -1326,7 +1410,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "loop" | "address-flood" | "silent-port" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
+            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
             /**
              * Severity
              * @enum {string}
@@ -1398,7 +1482,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "loop" | "address-flood" | "silent-port" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
+            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
             /** Title */
             title: string;
             /** Why */
@@ -1668,6 +1752,33 @@ export interface components {
             access: components["schemas"]["Credential"];
         };
         /**
+         * NewEntry
+         * @description An address that may be there, or what addresses begin with.
+         */
+        NewEntry: {
+            /** Group */
+            group?: string | null;
+            /** Switch */
+            switch?: string | null;
+            /** Port */
+            port?: string | null;
+            /**
+             * Prefix
+             * @description 6 to 12 hex digits, any notation
+             * @example 02:1a:05
+             */
+            prefix: string;
+            /** Vlan */
+            vlan?: number | null;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** By */
+            by: string;
+        };
+        /**
          * NewMakers
          * @description Prefixes and their makers; those of the same prefix are replaced.
          */
@@ -1691,6 +1802,22 @@ export interface components {
              * @default false
              */
             all: boolean;
+        };
+        /**
+         * NewRule
+         * @description What is left out, or null, is left to the level above.
+         */
+        NewRule: {
+            /** Group */
+            group?: string | null;
+            /** Switch */
+            switch?: string | null;
+            /** Port */
+            port?: string | null;
+            /** Seats */
+            seats?: number | null;
+            /** Watched */
+            watched?: boolean | null;
         };
         /** NewSharedAddress */
         NewSharedAddress: {
@@ -1929,6 +2056,24 @@ export interface components {
             role: ("access" | "uplink") | null;
         };
         /**
+         * PortRules
+         * @description What is said at one level.
+         */
+        PortRules: {
+            /** Group */
+            group: string | null;
+            /** Switch */
+            switch: string | null;
+            /** Port */
+            port: string | null;
+            /** Seats */
+            seats: number | null;
+            /** Watched */
+            watched: boolean | null;
+            /** Roll */
+            roll: components["schemas"]["RollEntry"][];
+        };
+        /**
          * Problem
          * @description Problem details (RFC 9457).
          */
@@ -2015,6 +2160,46 @@ export interface components {
             gaps: components["schemas"]["Gap"][];
             /** Error */
             error: string | null;
+        };
+        /**
+         * RollCall
+         * @description Who is on a port, beside who may be.
+         */
+        RollCall: {
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Exempt */
+            exempt: boolean;
+            /** Seats */
+            seats: number | null;
+            /** Watched */
+            watched: boolean;
+            /** Roll */
+            roll: string[];
+            /** Present */
+            present: components["schemas"]["Attendance"][];
+            /** Absent */
+            absent: string[];
+        };
+        /** RollEntry */
+        RollEntry: {
+            /** Id */
+            id: number;
+            /** Prefix */
+            prefix: string;
+            /** Vlan */
+            vlan: number | null;
+            /** Note */
+            note: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
         };
         /**
          * Round
@@ -4717,7 +4902,7 @@ export interface operations {
             query?: {
                 /** @description open and acknowledged unless given */
                 state?: ("open" | "acknowledged" | "cleared")[] | null;
-                kind?: ("moved" | "flapping" | "doubled-address" | "contested-ip" | "loop" | "address-flood" | "silent-port" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read")[] | null;
+                kind?: ("moved" | "flapping" | "doubled-address" | "contested-ip" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read")[] | null;
                 severity?: ("note" | "warning" | "serious")[] | null;
                 switch?: string | null;
                 mac?: string | null;
@@ -5402,6 +5587,367 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_rules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortRules"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_rule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRule"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortRules"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    enrol: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewEntry"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortRules"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    strike_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_roll_call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                port: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollCall"];
+                };
             };
             /** @description not signed in */
             401: {

@@ -1,9 +1,9 @@
 // Where an endpoint was, as bars on a time line; a gap is a time in which nobody heard it there.
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
-import { Link } from "react-router";
 import type { Stay } from "../api/client";
 import { useNow } from "../shared/Age";
+import { TimeLink } from "../shared/instant";
 import { portPath } from "../shared/links";
 import { type TimeLine as Line, ticks, tickText, timeLine } from "./model";
 
@@ -43,9 +43,9 @@ export function TimeLine({ stays }: { stays: Stay[] }) {
               overflow="hidden"
               textOverflow="ellipsis"
             >
-              <Link to={portPath(lane.switch, lane.port)}>
+              <TimeLink to={portPath(lane.switch, lane.port)}>
                 {lane.switch} · {lane.port}
-              </Link>
+              </TimeLink>
               {lane.uplink && " (uplink)"}
             </chakra.div>
           ))}

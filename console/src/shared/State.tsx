@@ -29,6 +29,9 @@ const LOOKS: Record<string, { sign: string; color: string }> = {
   likely: { sign: "◐", color: "warn" },
   doubtful: { sign: "?", color: "bad" },
   "came back": { sign: "↩", color: "good" },
+  enrolled: { sign: "✓", color: "good" },
+  "not enrolled": { sign: "○", color: "soft" },
+  stranger: { sign: "△", color: "warn" },
   restarted: { sign: "⟳", color: "kite" },
 };
 

@@ -1,8 +1,8 @@
 // Changes, latest first.
-import { Link } from "react-router";
 import type { Change } from "../api/client";
 import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
+import { TimeLink } from "../shared/instant";
 import { endpointPath, portPath, switchPath } from "../shared/links";
 import { State } from "../shared/State";
 import { clockTime } from "../shared/time";
@@ -32,12 +32,12 @@ export function ChangeTable({ changes }: { changes: Change[] }) {
             <td>
               <State of={one.kind} />
             </td>
-            <td className="mono">{one.mac && <Link to={endpointPath(one.mac)}>{one.mac}</Link>}</td>
+            <td className="mono">{one.mac && <TimeLink to={endpointPath(one.mac)}>{one.mac}</TimeLink>}</td>
             <td className="tight">
-              <Link to={one.port ? portPath(one.switch, one.port) : switchPath(one.switch)}>
+              <TimeLink to={one.port ? portPath(one.switch, one.port) : switchPath(one.switch)}>
                 {one.switch}
                 {one.port && ` · ${one.from_port ? `${one.from_port} → ` : ""}${one.port}`}
-              </Link>
+              </TimeLink>
             </td>
             <td>{one.vlan ?? ""}</td>
             <td className="soft">{one.why}</td>

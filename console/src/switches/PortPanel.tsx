@@ -9,14 +9,16 @@ import { Heading, Sheet } from "../shared/Grid";
 import { useAt } from "../shared/instant";
 import { StayTable } from "../shared/StayTable";
 import { steps } from "./model";
+import { RollCall } from "./RollCall";
 
 export function PortPanel({ port }: { port: Port }) {
+  const past = useAt();
   const crowd = useQuery(crowdQuery(port.switch, port.name));
   const history = useQuery(portHistoryQuery(port.switch, port.name));
   const links = useQuery(linksQuery(port.switch, port.name));
   return (
     <>
-      <Heading>
+      <Heading id="chosen-port">
         Port {port.name} {port.alias}
       </Heading>
       <Role port={port} />
@@ -26,6 +28,8 @@ export function PortPanel({ port }: { port: Port }) {
       <Answered query={links} rows={1}>
         {(changes) => <Links changes={changes} />}
       </Answered>
+      {!past && <RollCall name={port.switch} port={port.name} />}
+      <Heading>Who is and was there</Heading>
       <Sheet tabIndex={0} aria-label={`who is and was on ${port.name}`}>
         <Answered query={history} rows={3}>
           {(page) =>

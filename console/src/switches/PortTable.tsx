@@ -47,7 +47,6 @@ export function PortTable({
                 return (
                   <chakra.tr
                     key={stay ? `${stay.mac} ${stay.vlan}` : "none"}
-                    data-port={line === 0 ? port.name : undefined}
                     bg={port.name === chosen ? "tint" : undefined}
                   >
                     {line === 0 && (

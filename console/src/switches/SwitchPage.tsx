@@ -172,8 +172,7 @@ function Ports({ name, at }: { name: string; at: string | undefined }) {
 
   useEffect(() => {
     if (chosen && loaded) {
-      const row = document.querySelector(`[data-port="${CSS.escape(chosen)}"]`);
-      row?.scrollIntoView({ block: "center" });
+      document.getElementById("chosen-port")?.scrollIntoView({ block: "center" });
     }
   }, [chosen, loaded]);
 

@@ -7,6 +7,7 @@ import {
   groupsOf,
   portUse,
   roundText,
+  seatsText,
   speedText,
   steps,
   tableUse,
@@ -117,4 +118,11 @@ it("says how far a round is and what is left of it", () => {
 it("shortens runs of VLANs", () => {
   expect(vlanRanges([])).toBe("");
   expect(vlanRanges([10, 20, 21, 22, 99])).toBe("10, 20–22, 99");
+});
+
+it("counts addresses on seats, not VLANs, and says when they are too many", () => {
+  const present = [{ mac: "a" }, { mac: "a" }, { mac: "b" }];
+  expect(seatsText({ seats: null, present })).toBe("No seats are set");
+  expect(seatsText({ seats: 2, present })).toBe("2 of 2 seats taken");
+  expect(seatsText({ seats: 1, present })).toBe("2 of 1 seats taken: overfull");
 });

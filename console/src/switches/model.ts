@@ -111,3 +111,10 @@ export function vlanRanges(vlans: number[]): string {
   }
   return parts.map(([first, last]) => (first === last ? `${first}` : `${first}–${last}`)).join(", ");
 }
+
+/** How many of a port's seats are taken; an address in two VLANs takes one. */
+export function seatsText(told: { seats: number | null; present: { mac: string }[] }): string {
+  const taken = new Set(told.present.map((one) => one.mac)).size;
+  if (told.seats === null) return "No seats are set";
+  return `${taken} of ${told.seats} seats taken${taken > told.seats ? ": overfull" : ""}`;
+}

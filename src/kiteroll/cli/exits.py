@@ -20,6 +20,8 @@ class Exit(IntEnum):
     """Not signed in, name taken, in use."""
     FAULT = 6
     """The service failed, or cannot start."""
+    BROKEN_RULE = 7
+    """A roll call found a port overfull, or a stranger there."""
 
 
 MEANING = "\n".join(
@@ -32,6 +34,7 @@ MEANING = "\n".join(
         "  4  the reading is partial",
         "  5  refused: not signed in, name taken, in use",
         "  6  the service failed, or cannot start",
+        "  7  a rule of the port is broken",
     )
 )
 

@@ -16,6 +16,7 @@ from kiteroll.cli import (
     makers,
     probe,
     rounds,
+    rules,
     up,
 )
 from kiteroll.cli.context import make_context
@@ -37,6 +38,7 @@ def build_parser() -> argparse.ArgumentParser:
         endpoints,
         looking,
         findings,
+        rules,
         inventory,
         rounds,
         files,

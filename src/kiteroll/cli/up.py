@@ -17,10 +17,10 @@ from typing import TYPE_CHECKING, Any
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
 from kiteroll.cli.parsing import add_command
-from kiteroll.client import Client, ServiceError, add_switch, change_switch, keep_makers
+from kiteroll.client import Client, ServiceError, add_switch, change_switch, enrol, keep_makers, set_rule
 from kiteroll.core.errors import Conflict
 from kiteroll.data_dir import TOKEN_FILE
-from kiteroll.schemas.api import Credential, NewSwitch, SwitchChange
+from kiteroll.schemas.api import Credential, NewEntry, NewRule, NewSwitch, SwitchChange
 
 if TYPE_CHECKING:
     from kiteroll.service.config import Config
@@ -196,3 +196,7 @@ def _add_switches(config: "Config", network: dict[str, Any]) -> None:
                 if known.status != 409:
                     raise
                 client.ask(change_switch(one["name"], SwitchChange(**where)))
+        for rule in network["rules"]:
+            client.ask(set_rule(NewRule(**rule)))
+        for entry in network["rolls"]:
+            client.ask(enrol(NewEntry(**entry, by="demo")))

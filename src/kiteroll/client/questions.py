@@ -201,6 +201,31 @@ def crowd(switch: str, port: str, *, days: float = 7) -> Question[list[api.Count
     return _get(path, TypeAdapter(list[api.CountStep]), days=days)
 
 
+def rules() -> Question[list[api.PortRules]]:
+    """What is said of the ports of groups, of switches and of single ports."""
+    return _get("/rules", TypeAdapter(list[api.PortRules]))
+
+
+def set_rule(new: api.NewRule) -> Question[list[api.PortRules]]:
+    body = new.model_dump(mode="json")
+    return Question(method="PUT", path="/rules", body=body, answer=TypeAdapter(list[api.PortRules]))
+
+
+def enrol(new: api.NewEntry) -> Question[list[api.PortRules]]:
+    """Put an address, or all that begin so, on the roll of a group, a switch or a port."""
+    body = new.model_dump(mode="json")
+    return Question(method="POST", path="/rules/roll", body=body, answer=TypeAdapter(list[api.PortRules]))
+
+
+def strike_off(number: int) -> Question[None]:
+    return Question(method="DELETE", path=f"/rules/roll/{number}", answer=TypeAdapter(type(None)))
+
+
+def roll_call(switch: str, port: str) -> Question[api.RollCall]:
+    """Who is on a port, beside who may be."""
+    return _get(f"/switches/{_part(switch)}/rollcall/{_part(port)}", TypeAdapter(api.RollCall))
+
+
 def rounds() -> Question[list[api.Round]]:
     return _get("/rounds", TypeAdapter(list[api.Round]))
 

@@ -22,11 +22,13 @@ from kiteroll.core.changes import (
 )
 from kiteroll.core.findings.addresses import WAIT, PortFacts, judge, shared_by_design
 from kiteroll.core.findings.model import Sign, Thresholds
+from kiteroll.core.findings.rolls import breaches
 from kiteroll.core.findings.standing import restarted
 from kiteroll.core.findings.storms import Storms
 from kiteroll.core.home import Home, Sighting, choose_home, sighting
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Oper, Reading, mac_of
+from kiteroll.core.rules import RuleBook
 from kiteroll.core.stay import Ending, Stay
 from kiteroll.core.topology import At, Facts, Told, Topology, crowds, infer
 from kiteroll.core.tracker import Tracker
@@ -84,11 +86,13 @@ class Replay:
         *,
         hold: timedelta | None = None,
         shared: frozenset[str] = frozenset(),
+        rules: RuleBook | None = None,
     ) -> None:
         self.limits = limits or Thresholds()
         self.tracker = Tracker(hold=hold)
         self.ledger = Ledger()
         self._shared = shared
+        self._rules = rules or RuleBook()
         self._latest: dict[str, Reading] = {}
         self._oper: dict[At, tuple[Oper, datetime]] = {}
         self._storms = Storms(self.limits)
@@ -120,6 +124,16 @@ class Replay:
         macs = {
             change.mac for change in changes if isinstance(change, Appeared | Moved | Gone | Quiet | Returned)
         }
+        table = self.tracker.table(reading.switch)
+        uplink = self.topology().leads_to
+        signs += breaches(
+            reading.switch,
+            table,
+            self._rules,
+            exempt=lambda at: bool(uplink(at)),
+            switches=self._bridge_addresses(),
+            now=now,
+        )
         return [*signs, *self._judge(macs | self._watched, now)]
 
     def topology(self) -> Topology:
@@ -177,12 +191,15 @@ class Replay:
         others = {mac_of(key) for key, there in reading.learned.items() if there == port.number} - {mac}
         return PortFacts(reading.changed_at(port) or self._oper[at][1], frozenset(others))
 
-    def _facts(self) -> Facts:
-        own = {
+    def _bridge_addresses(self) -> dict[MacAddress, str]:
+        return {
             reading.device.bridge_address: name
             for name, reading in self._latest.items()
             if reading.device.bridge_address is not None
         }
+
+    def _facts(self) -> Facts:
+        own = self._bridge_addresses()
         told = []
         seen: dict[At, set[str]] = defaultdict(set)
         for name, reading in self._latest.items():

@@ -62,6 +62,11 @@ class Tracker:
         """How many (address, place) pairs have an open stay."""
         return sum(len(state.table) + len(state.missing) for state in self._switches.values())
 
+    def table(self, switch: str) -> Table:
+        """A copy of one switch's present addresses; empty when it was never read."""
+        state = self._switches.get(switch)
+        return Table({}, {}) if state is None else Table(dict(state.table), dict(state.names))
+
     def tables(self) -> dict[str, Table]:
         """A copy of every switch's present addresses. May be called from another thread: copying a
         dict of ints is one step to Python."""

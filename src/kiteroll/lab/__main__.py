@@ -28,13 +28,26 @@ async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None, sta
             "access": site.access_to(switch),
             "about": {
                 "site": tarn_ferries.site_of(switch.name),
-                "groups": [tarn_ferries.group_of(switch.name)],
+                "groups": tarn_ferries.groups_of(switch.name),
                 "table_size": switch.table_size,
             },
         }
         for switch in world.switches.values()
     ]
-    ready = {"port": port, "switches": switches, "makers": tarn_ferries.MAKERS}
+    rules = [{"group": group, "seats": seats} for group, seats in tarn_ferries.SEATS.items()]
+    rules += [{"group": group, "watched": True} for group in tarn_ferries.WATCHED]
+    rolls = [
+        {"group": group, "prefix": f"{kind.prefix:06x}", "vlan": kind.vlan, "note": f"{kind.label}s"}
+        for group, kinds in tarn_ferries.WATCHED.items()
+        for kind in kinds
+    ]
+    ready = {
+        "port": port,
+        "switches": switches,
+        "makers": tarn_ferries.MAKERS,
+        "rules": rules,
+        "rolls": rolls,
+    }
     print(json.dumps(ready), flush=True)
     task = asyncio.create_task(site.run(), name="lab")
     loop = asyncio.get_running_loop()

@@ -1,7 +1,7 @@
 """Random networks that learn and age like bridges do, and readings of them without the wire."""
 
 import random
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 
@@ -114,9 +114,16 @@ def read(net: Net, name: str) -> Reading:
 
 
 def rounds(
-    net: Net, dice: random.Random, *, count: int, interval_s: float, lost: float = 0.0
+    net: Net,
+    dice: random.Random,
+    *,
+    count: int,
+    interval_s: float,
+    lost: float = 0.0,
+    by: Callable[[str], Reading | None] | None = None,
 ) -> Iterator[tuple[float, Reading]]:
-    """Readings of all switches that are read, each on a beat of its own; some get lost."""
+    """Readings of all switches that are read, each on a beat of its own; some get lost. `by`: how one
+    is read, as it is held unless given; None when that failed."""
     names = [name for name in net.world.switches if name not in net.hidden]
     beats = {name: dice.uniform(0, interval_s) for name in names}
     start = net.world.now
@@ -124,5 +131,8 @@ def rounds(
         for name in sorted(names, key=lambda each: beats[each]):
             at = start + number * interval_s + beats[name]
             net.world.advance(at)
-            if dice.random() >= lost:
-                yield at, read(net, name)
+            if dice.random() < lost:
+                continue
+            reading = read(net, name) if by is None else by(name)
+            if reading is not None:
+                yield at, reading

@@ -65,6 +65,24 @@ def _kiosk_mended(world: World) -> None:
     _move(world, "kiosk-9", ("ticket-hall", 9))
 
 
+def _cradles_at_the_desk(world: World) -> None:
+    for name in tarn_ferries.SPARE_CRADLES:
+        _move(world, name, ("checkin-east", 6))
+
+
+def _cradles_in_the_box(world: World) -> None:
+    for name in tarn_ferries.SPARE_CRADLES:
+        world.unplug(world.hosts[name])
+
+
+def _visitor_comes(world: World) -> None:
+    _move(world, "visitor", ("quay-1", 15))
+
+
+def _visitor_goes(world: World) -> None:
+    world.unplug(world.hosts["visitor"])
+
+
 def _loop_begins(world: World) -> None:
     world.loop("baggage-hall", (21, 22))
 
@@ -90,7 +108,11 @@ EVENTS = (
     Event(240, "the switch at quay cabin 3 stops answering", _quay_3_silent),
     Event(300, "a kiosk is set up at check-in with a copy of another one's address", _clone_kiosk),
     Event(330, "the switch at quay cabin 3 answers again", _quay_3_answers),
+    Event(360, "a small switch with three more cradles on it is put at a desk", _cradles_at_the_desk),
+    Event(400, "somebody's own device is plugged in at quay cabin 1, among the berth lights", _visitor_comes),
+    Event(480, "the visitor at quay cabin 1 leaves", _visitor_goes),
     Event(500, "the copied kiosk gets an address of its own again", _kiosk_mended),
+    Event(520, "the small switch at the check-in desk is taken away", _cradles_in_the_box),
     Event(560, "somebody joins two sockets in the baggage hall: a loop", _loop_begins),
     Event(640, "the cable of the loop is pulled", _loop_pulled),
     Event(660, "a tannoy speaker in the ticket hall hangs: link up, not a word", _speaker_hangs),

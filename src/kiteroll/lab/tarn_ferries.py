@@ -78,6 +78,16 @@ TABLE_SIZES = {"quay-2": 96}
 SITES = {"core-1": "Machine rooms", "core-2": "Machine rooms", "workshop": "Yard", "weighbridge": "Yard"}
 """Where a switch stands, as the demo writes it into the inventory; the others: see `site_of`."""
 
+SEATS = {"access": 2}
+"""Endpoints a port may carry, by group: a desk phone and the computer behind it."""
+WATCHED = {"quays": (LIGHT, WIND, SPEAKER, PHONE, DESK, LAPTOP)}
+"""Groups whose ports are watched, and what is enrolled there, each kind in its VLAN: the quays are
+open to the public."""
+SPARE_CRADLES = ("cradle-19", "cradle-20", "cradle-21")
+"""In a box at check-in until the story takes them out."""
+VISITOR = MacAddress(0xDA3F_1C77_52E8)
+"""An address a visitor's device made up."""
+
 PLAN: dict[str, tuple[tuple[Kind, int], ...]] = {
     "ticket-hall": ((KIOSK, 12), (SPEAKER, 3), (PHONE, 2)),
     "checkin-east": ((GATE, 5), (CRADLE, 4), (PHONE, 4), (SPEAKER, 1)),
@@ -108,6 +118,9 @@ def build(seed: int = 1, traits: Mapping[str, Traits] = TRAITS) -> World:
                 if kind is PHONE:
                     _host(world, DESK, (switch_name, port), numbers, servers)
     _give_addresses(world)
+    for name in SPARE_CRADLES:
+        _unplugged(world, name, own_address(name), CRADLE.vlan, servers)
+    _unplugged(world, "visitor", VISITOR, LIGHT.vlan, servers)
     return world
 
 
@@ -115,8 +128,10 @@ def site_of(name: str) -> str:
     return SITES.get(name) or ("Quays" if name.startswith("quay") else "Terminal")
 
 
-def group_of(name: str) -> str:
-    return "core" if name.startswith("core") else "access"
+def groups_of(name: str) -> list[str]:
+    if name.startswith("core"):
+        return ["core"]
+    return ["access", "quays"] if name.startswith("quay") else ["access"]
 
 
 def own_address(host: str) -> MacAddress:
@@ -224,6 +239,10 @@ def _servers(world: World, numbers: dict[str, int]) -> dict[int, MacAddress]:
         )
         servers[vlan] = mac
     return servers
+
+
+def _unplugged(world: World, name: str, mac: MacAddress, vlan: int, servers: dict[int, MacAddress]) -> None:
+    world.add_host(Host(name=name, kind="spare", mac=mac, vlan=vlan, every_s=10, peer=servers[vlan]))
 
 
 def _host(

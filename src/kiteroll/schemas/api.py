@@ -43,6 +43,15 @@ from kiteroll.schemas.inventory import (
     SwitchChange,
     Vlan,
 )
+from kiteroll.schemas.rules import (
+    Attendance,
+    NewEntry,
+    NewRule,
+    PortRules,
+    RollCall,
+    RollEntry,
+    RuleLevel,
+)
 from kiteroll.schemas.running import (
     FieldProblem,
     Mapping,
@@ -92,6 +101,7 @@ from kiteroll.schemas.words import (
 
 __all__ = [
     "Acknowledgement",
+    "Attendance",
     "AuthProtocol",
     "Change",
     "ChangeKind",
@@ -132,8 +142,10 @@ __all__ = [
     "Neighbour",
     "NetworkMap",
     "NewCredential",
+    "NewEntry",
     "NewMakers",
     "NewRound",
+    "NewRule",
     "NewSharedAddress",
     "NewSwitch",
     "NewTable",
@@ -143,9 +155,13 @@ __all__ = [
     "Place",
     "Port",
     "PortChange",
+    "PortRules",
     "Problem",
     "ReadingSummary",
+    "RollCall",
+    "RollEntry",
     "Round",
+    "RuleLevel",
     "ServiceHealth",
     "Session",
     "Severity",

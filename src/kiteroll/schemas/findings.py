@@ -14,6 +14,8 @@ FindingKind = Literal[
     "loop",
     "address-flood",
     "silent-port",
+    "overfull-port",
+    "stranger",
     "table-filling",
     "ageing-too-short",
     "switch-restarted",

@@ -20,6 +20,7 @@ from kiteroll.service.api import (
     findings,
     history,
     rounds,
+    rules,
     session,
     state,
     switches,
@@ -28,6 +29,10 @@ from kiteroll.service.api import (
 from kiteroll.service.life import Service
 
 CONSOLE = Path(__file__).with_name("console_dist")
+_MODULES = (
+    *(switches, credentials, rounds, files, findings, rules),
+    *(endpoints, history, state, views, exports),
+)
 _POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
     "frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
@@ -63,7 +68,7 @@ def make_app(service: Service) -> FastAPI:
     v1 = APIRouter(prefix="/api/v1")
     v1.include_router(session.router)
     guarded = [Depends(signed_in)]
-    for module in (switches, credentials, rounds, files, findings, endpoints, history, state, views, exports):
+    for module in _MODULES:
         v1.include_router(module.router, dependencies=guarded)
     app.include_router(v1)
     _serve_health(app, service)

@@ -57,6 +57,7 @@ class FindingSettings(_Section):
     storm_addresses: int = Field(default=5, alias="storm", ge=3, le=1000)
     flood_addresses: int = Field(default=50, alias="flood", ge=5, le=100_000)
     silent_after_s: Seconds = Field(default=86400.0, alias="silent_after", ge=10)
+    rule_after_s: Seconds = Field(default=20.0, alias="rule_after", ge=0)
     table_share: float = Field(default=0.9, ge=0.1, le=1)
     quiet_s: Seconds = Field(default=900.0, alias="quiet", ge=10, le=30 * 86400)
     """A finding clears after this long without new evidence."""

@@ -29,6 +29,7 @@ from kiteroll.core.topology import At
 from kiteroll.service.answers import sighting_of, watched
 from kiteroll.service.hub import Event
 from kiteroll.service.logs import fields
+from kiteroll.service.rolls import Rolls
 from kiteroll.store import findings, inventory, judging
 from kiteroll.store.inventory import SwitchRow
 
@@ -55,6 +56,7 @@ class Watchman:
         self._waiting: dict[MacAddress, datetime] = {}
         """Addresses to judge, and until when they are judged again and again."""
         self._storms = Storms(limits)
+        self._rolls = Rolls(service)
         self._standing_at: datetime | None = None
         self._twice_at: datetime | None = None
         self.book = FindingBook(limits)
@@ -87,6 +89,7 @@ class Watchman:
         """Judge what is due; returns the findings that changed, kept. Raises StorageUnavailable."""
         with self._lock:
             noted, self._noted = self._noted, []
+            self._rolls.look((attempt.name for attempt, _ in noted), now)
             signs = [*self._from_readings(noted, now), *self._from_addresses(now)]
             if self._standing_at is None or now - self._standing_at >= _STANDING_EVERY:
                 signs += self._from_standing(now)
@@ -188,7 +191,10 @@ class Watchman:
             for mac in database.run(judging.at_two_places, sorted(layout.uplink_ids), _MOST_ADDRESSES):
                 self._waiting.setdefault(mac, now)
             self._twice_at = now
-        signs = list(standing(switches, ports, self.limits, now))
+        signs = [
+            *standing(switches, ports, self.limits, now),
+            *self._rolls.signs(now, self.limits.rule_after),
+        ]
         return signs + [sign for ip, each in turns.items() for sign in contested(ip, each)]
 
     def _take(self, signs: Sequence[Sign]) -> list[Finding]:

@@ -27,6 +27,7 @@ from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import key_of
 from kiteroll.core.switch_state import Marks, OpenStay
 from kiteroll.store.record import port_ids, record_changes
+from kiteroll.store.rules import drop_rules, rename_rules
 from kiteroll.store.tables import credential, port, stay, switch
 
 
@@ -137,6 +138,8 @@ def change_switch(connection: Connection, switch_name: str, changes: Mapping[str
     if values:
         try:
             connection.execute(update(switch).where(switch.c.id == row.id).values(**values))
+            if values.get("name", row.name) != row.name:
+                rename_rules(connection, row.name, values["name"])
         except IntegrityError as taken:
             raise Conflict(f"there is a switch {values['name']!r} already: choose another name") from taken
     return _by_id(connection, row.id)
@@ -145,6 +148,7 @@ def change_switch(connection: Connection, switch_name: str, changes: Mapping[str
 def remove_switch(connection: Connection, switch_id: int, at: datetime, changes: tuple[Change, ...]) -> None:
     """Take a switch out of the inventory; its stays end by `changes`, its history is kept."""
     record_changes(connection, switch_id, changes, port_ids(connection, switch_id))
+    drop_rules(connection, _by_id(connection, switch_id).name)
     connection.execute(
         update(switch)
         .where(switch.c.id == switch_id)

@@ -29,9 +29,11 @@ _EXPLAINS = {
             Kind.FILLING,
             Kind.CONTESTED_IP,
             Kind.SILENT_PORT,
+            Kind.OVERFULL,
+            Kind.STRANGER,
         }
     ),
-    Kind.FLOOD: frozenset({Kind.FILLING}),
+    Kind.FLOOD: frozenset({Kind.FILLING, Kind.OVERFULL, Kind.STRANGER}),
     Kind.DOUBLED: frozenset({Kind.MOVED, Kind.FLAPPING}),
     Kind.FLAPPING: frozenset({Kind.MOVED}),
 }

@@ -26,6 +26,8 @@ class Kind(StrEnum):
     LOOP = "loop"
     FLOOD = "address-flood"
     SILENT_PORT = "silent-port"
+    OVERFULL = "overfull-port"
+    STRANGER = "stranger"
     FILLING = "table-filling"
     AGEING = "ageing-too-short"
     RESTARTED = "switch-restarted"
@@ -104,6 +106,9 @@ class Thresholds:
     """New addresses on one port within `storm_window`."""
     silent_after: timedelta = timedelta(days=1)
     """A port that is up and learned nothing for this long is silent."""
+    rule_after: timedelta = timedelta(seconds=20)
+    """A rule of a port must be broken for this long: where a new port leads to is known some seconds
+    after its first reading."""
     table_share: float = 0.9
     quiet: timedelta = timedelta(minutes=15)
     """A finding clears after this long without new evidence."""
@@ -117,7 +122,7 @@ class Thresholds:
         return self.quiet_standing if kind in STANDING else self.quiet
 
 
-STANDING = frozenset({Kind.SILENT_PORT, Kind.FILLING, Kind.AGEING, Kind.UNREAD})
+STANDING = frozenset({Kind.SILENT_PORT, Kind.OVERFULL, Kind.STRANGER, Kind.FILLING, Kind.AGEING, Kind.UNREAD})
 """Kinds that say how something is, not what happened: they are over as soon as it is not so."""
 MOST_EVIDENCE = 40
 """Pieces of evidence kept of one finding, the latest."""

@@ -77,6 +77,24 @@ PAGES: dict[Kind, Page] = {
         "Look at the label and at who was there last. Ping the device, look at its VLAN, or go there.",
         "Raise findings.silent_after, or acknowledge it for ports that sleep.",
     ),
+    Kind.OVERFULL: Page(
+        "A port that is overfull",
+        "More devices than agreed share one socket: what they do cannot be told apart, and a small switch "
+        "nobody knows of can close a loop.",
+        "More addresses are present on the port at once than it has seats. Ports that lead to other "
+        "switches are exempt. The evidence names who was there.",
+        "Look at who is there and go to the socket. Take out what does not belong there, or give the port "
+        "the seats it needs.",
+        "Set the seats (`kiteroll rule set --switch NAME --port PORT --seats N`), or leave them out.",
+    ),
+    Kind.STRANGER: Page(
+        "A stranger on a port",
+        "A device that nobody enrolled hears what is meant for others, or was plugged into the wrong socket.",
+        "An address is present on a watched port whose roll does not carry it in that VLAN. The roll is "
+        "what was enrolled on the port, its switch and the groups of the switch together.",
+        "Find out whose it is. Enrol it if it belongs there; else unplug it.",
+        "Enrol whole prefixes of a maker (`kiteroll rule enrol`), or stop watching the port.",
+    ),
     Kind.FILLING: Page(
         "A table that fills",
         "What no longer fits is not learned: frames to it flood every port.",

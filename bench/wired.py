@@ -1,0 +1,99 @@
+"""Readings of a random network over the wire: real SNMP to agents that differ as those of different
+makers do, while the network's own time stands still."""
+
+import asyncio
+import random
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import replace
+from datetime import timedelta
+
+from tests.ports import free_udp_port
+
+from kiteroll.clock import SystemClock
+from kiteroll.collect.agent import Target
+from kiteroll.collect.limits import Limits
+from kiteroll.collect.snmp_reader import read_switch
+from kiteroll.core.errors import DeviceError
+from kiteroll.core.reading import Reading
+from kiteroll.lab.agent import AgentFarm, AgentSettings, Views
+from kiteroll.lab.mib_view import ticks
+from kiteroll.lab.objects import views
+from kiteroll.lab.random_worlds import START, Net
+from kiteroll.lab.switch import LabSwitch
+from kiteroll.lab.traits import PLAIN, Traits
+from kiteroll.snmp import mib
+
+COMMUNITY = "tarn-read"
+MAKERS = (
+    PLAIN,
+    Traits(database_offset=1000, bridge_port_offset=64),
+    Traits(most_bindings=20, loss=0.01),
+    Traits(status_column=False, time_filter_marks=20),
+    Traits(length_in_index=True, old_table=False),
+    Traits(maps_databases=False),
+    Traits(views=f"{COMMUNITY}@{{vlan}}", vlan_table=False),
+)
+_LIMITS = Limits(timeout_s=0.3, tries=4, total_s=30)
+
+
+class Wire:
+    """Reads switches of one network, one after another."""
+
+    def __init__(self, net: Net, dice: random.Random, loop: asyncio.AbstractEventLoop) -> None:
+        self._net = net
+        self._loop = loop
+        self._port = free_udp_port()
+        self._built: dict[str, tuple[float, Views]] = {}
+        """What an agent tells, and as of when: time stands still while one is read."""
+        self.farm = AgentFarm(self._port)
+        for number, switch in enumerate(net.world.switches.values(), start=1):
+            switch.address = f"127.78.{number // 250}.{number % 250 + 1}"
+            switch.traits = dice.choice(MAKERS)
+            self.farm.listen(
+                switch.address,
+                lambda switch=switch: self._views(switch),  # type: ignore[misc]
+                AgentSettings(community=COMMUNITY, traits=switch.traits),
+            )
+
+    def read(self, name: str) -> Reading | None:
+        """None when the switch could not be read, as it happens."""
+        switch = self._net.world.switches[name]
+        switch.age(self._net.world.now)
+        template = switch.traits.views
+        target = Target(
+            host=switch.address,
+            port=self._port,
+            community=COMMUNITY,
+            view_community=template,
+            view_vlans=tuple(switch.vlans) if template else (),
+        )
+        try:
+            reading = self._loop.run_until_complete(read_switch(name, target, SystemClock(), _LIMITS))
+        except DeviceError:
+            return None
+        return replace(reading, taken_at=START + timedelta(seconds=self._net.world.now))
+
+    def _views(self, switch: LabSwitch) -> Views:
+        world = self._net.world
+        known = self._built.get(switch.name)
+        if known is not None and known[0] == world.now:
+            return known[1]
+        built = views(switch, world.neighbours(switch.name) if self._net.lldp else {})
+        for view in built.values():
+            view.replace(mib.SYS_UP_TIME, ticks(world.now - switch.booted_at))
+        self._built[switch.name] = world.now, built
+        return built
+
+
+@contextmanager
+def wired(net: Net, dice: random.Random) -> Iterator[Wire]:
+    loop = asyncio.new_event_loop()
+    try:
+        yield loop.run_until_complete(_wire(net, dice, loop))
+    finally:
+        loop.close()
+
+
+async def _wire(net: Net, dice: random.Random, loop: asyncio.AbstractEventLoop) -> Wire:
+    return Wire(net, dice, loop)

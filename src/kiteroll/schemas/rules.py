@@ -1,0 +1,102 @@
+"""Who may be on a port: seats, watching, the roll, and the roll call."""
+
+from typing import Annotated, Any, Self
+
+from pydantic import Field, model_validator
+
+from kiteroll.core.makers import first_digits
+from kiteroll.schemas.base import Answer, Instant, MacText, Model
+from kiteroll.schemas.findings import Person
+from kiteroll.schemas.words import SwitchName, VlanId
+
+_WHOLE = 12
+
+
+class RuleLevel(Model):
+    """What is meant: a group, a switch, or one port of a switch."""
+
+    group: Annotated[str, Field(min_length=1, max_length=64)] | None = None
+    switch: SwitchName | None = None
+    port: Annotated[str, Field(min_length=1, max_length=255)] | None = None
+
+    @model_validator(mode="after")
+    def _one_level(self) -> Self:
+        if (self.group is None) == (self.switch is None):
+            raise ValueError("say of what: a group, or a switch (and a port of it)")
+        if self.port is not None and self.switch is None:
+            raise ValueError("a port needs its switch")
+        return self
+
+
+class NewRule(RuleLevel):
+    """What is left out, or null, is left to the level above."""
+
+    seats: Annotated[int, Field(ge=1, le=10_000, description="endpoints a port may carry")] | None = None
+    watched: bool | None = None
+    """Whether strangers are told of."""
+
+
+class NewEntry(RuleLevel):
+    """An address that may be there, or what addresses begin with."""
+
+    prefix: Annotated[str, Field(description="6 to 12 hex digits, any notation", examples=["02:1a:05"])]
+    vlan: VlanId | None = None
+    note: Annotated[str, Field(max_length=255)] = ""
+    by: Person
+
+    @model_validator(mode="before")
+    @classmethod
+    def _digits(cls, given: Any) -> Any:
+        if isinstance(given, dict) and isinstance(given.get("prefix"), str):
+            digits = first_digits(given["prefix"], _WHOLE)
+            if digits is None:
+                raise ValueError(
+                    f"prefix: {given['prefix']!r} is neither an address nor what one begins with: "
+                    "6 to 12 hex digits (02:1a:05)"
+                )
+            return {**given, "prefix": digits}
+        return given
+
+
+class RollEntry(Answer):
+    id: int
+    prefix: str
+    vlan: int | None
+    note: str
+    by: str
+    at: Instant
+
+
+class PortRules(Answer):
+    """What is said at one level."""
+
+    group: str | None
+    switch: str | None
+    port: str | None
+    seats: int | None
+    watched: bool | None
+    roll: list[RollEntry]
+
+
+class Attendance(Answer):
+    """Somebody present on a port."""
+
+    mac: MacText
+    vlan: int | None
+    enrolled: bool
+
+
+class RollCall(Answer):
+    """Who is on a port, beside who may be."""
+
+    switch: str
+    port: str
+    exempt: bool
+    """It leads to other switches: rules do not reach it."""
+    seats: int | None
+    watched: bool
+    roll: list[str]
+    """Prefixes enrolled at any level, with their VLAN."""
+    present: list[Attendance]
+    absent: list[str]
+    """Whole addresses that are enrolled and not present."""

@@ -1,0 +1,104 @@
+"""Rules of ports: which word counts, and what breaks them."""
+
+from datetime import datetime
+
+import pytest
+
+from kiteroll.core.findings.model import Kind, Sign
+from kiteroll.core.findings.rolls import breaches
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import key_of
+from kiteroll.core.rules import Enrolled, PortRule, Rule, RuleBook, inherit
+from kiteroll.core.topology import At, Table
+from tests.make import at, mac
+
+LAMPS, ONE = Enrolled("021a05", 30), Enrolled(mac(7).digits)
+SWITCH = "quay-1"
+
+
+@pytest.mark.parametrize(
+    ("levels", "expected"),
+    [
+        ((), PortRule()),
+        ((Rule(seats=2), Rule(), Rule(seats=5)), PortRule(seats=5)),
+        ((Rule(watched=True), Rule(watched=False)), PortRule(watched=False)),
+        ((Rule(watched=True, roll=(LAMPS,)), Rule(roll=(ONE, LAMPS))), PortRule(None, True, (LAMPS, ONE))),
+    ],
+    ids=["nothing said", "the nearest word counts", "also against watching", "rolls add up"],
+)
+def test_levels_are_inherited(levels: tuple[Rule, ...], expected: PortRule) -> None:
+    assert inherit(levels) == expected
+
+
+def test_of_several_groups_the_strictest_word_counts_and_nearer_levels_win() -> None:
+    book = RuleBook(
+        groups={"access": Rule(seats=4), "quays": Rule(seats=2, watched=True), "core": Rule(seats=1)},
+        switches={SWITCH: Rule(roll=(LAMPS,))},
+        ports={(SWITCH, "p9"): Rule(seats=9, watched=False)},
+        in_groups={SWITCH: ("access", "quays"), "hut": ()},
+    )
+    assert book.rule((SWITCH, "p1")) == PortRule(2, True, (LAMPS,))
+    assert book.rule((SWITCH, "p9")) == PortRule(9, False, (LAMPS,))
+    assert not book.rule(("hut", "p1")).says_something
+    assert book.concerns(SWITCH) and not book.concerns("hut")
+
+
+@pytest.mark.parametrize(
+    ("address", "vlan", "there"),
+    [("02:1a:05:00:00:01", 30, True), ("02:1a:05:00:00:01", 10, False), ("02:1a:06:00:00:01", 30, False)],
+)
+def test_a_prefix_covers_its_addresses_in_its_vlan(address: str, vlan: int, there: bool) -> None:
+    assert LAMPS.covers(MacAddress.parse(address), vlan) is there
+
+
+def _broken(
+    book: RuleBook,
+    there: dict[tuple[int, int], int],
+    *,
+    uplinks: tuple[At, ...] = (),
+    switches: tuple[int, ...] = (),
+) -> list[Sign]:
+    """`there`: (address, VLAN) to port number."""
+    learned = {key_of(mac(number), vlan): port for (number, vlan), port in there.items()}
+    table = Table(learned, {port: f"p{port}" for port in there.values()})
+    now: datetime = at(1)
+    own = {mac(number) for number in switches}
+    return list(breaches(SWITCH, table, book, exempt=lambda one: one in uplinks, switches=own, now=now))
+
+
+def test_a_port_with_more_addresses_than_seats_is_overfull() -> None:
+    book = RuleBook(switches={SWITCH: Rule(seats=2)})
+    (sign,) = _broken(book, {(1, 10): 1, (2, 10): 1, (3, 10): 1, (4, 10): 2, (5, 10): 2})
+    assert (sign.kind, sign.subject.port) == (Kind.OVERFULL, "p1")
+    assert "carries 3 addresses and has 2 seats" in sign.title
+    assert all(str(mac(number)) in sign.evidence[0].text for number in (1, 2, 3))
+
+
+def test_an_address_in_two_vlans_takes_one_seat() -> None:
+    book = RuleBook(switches={SWITCH: Rule(seats=1)})
+    assert _broken(book, {(1, 10): 1, (1, 40): 1}) == []
+
+
+def test_a_stranger_is_told_where_ports_are_watched_and_nowhere_else() -> None:
+    roll = (Enrolled(mac(1).digits, 10),)
+    book = RuleBook(ports={(SWITCH, "p1"): Rule(watched=True, roll=roll)})
+    found = _broken(book, {(1, 10): 1, (1, 20): 1, (2, 10): 1, (3, 10): 2})
+    assert [(sign.kind, sign.subject.mac, sign.subject.port) for sign in found] == [
+        (Kind.STRANGER, mac(2), "p1"),
+        (Kind.STRANGER, mac(1), "p1"),
+    ]
+    assert "in VLAN 20" in found[1].title
+
+
+def test_uplinks_and_switches_are_exempt() -> None:
+    book = RuleBook(switches={SWITCH: Rule(seats=1, watched=True)})
+    there = {(number, 10): 24 for number in range(9)}
+    assert _broken(book, there, uplinks=((SWITCH, "p24"),)) == []
+    assert _broken(book, {(99, 10): 1}, switches=(99,)) == []
+    assert len(_broken(book, there)) == 1 + 9
+
+
+def test_a_crowd_of_strangers_is_no_crowd_of_findings() -> None:
+    book = RuleBook(switches={SWITCH: Rule(seats=2, watched=True)})
+    found = _broken(book, {(number, 10): 1 for number in range(200)})
+    assert [sign.kind for sign in found].count(Kind.STRANGER) == 20 and found[0].kind is Kind.OVERFULL
