@@ -93,12 +93,15 @@ def played(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     assert service.end() == 0
 
 
-def _document(name: str, learned: dict[tuple[int, int], str], at: datetime) -> ReadingDocument:
+def _document(
+    name: str, learned: dict[tuple[int, int], str], at: datetime, pair: dict[str, int] = BRIDGES
+) -> ReadingDocument:
+    """Of one of a pair of switches, which tell of each other at their uplinks."""
     document = to_document(reading(0, learned, switch=name))
-    other = next(one for one in BRIDGES if one != name)
+    other = next(one for one in pair if one != name)
     neighbour = {
         "port": UP,
-        "chassis": _text(BRIDGES[other]),
+        "chassis": _text(pair[other]),
         "port_id": UP,
         "port_description": "",
         "name": other,
@@ -108,7 +111,7 @@ def _document(name: str, learned: dict[tuple[int, int], str], at: datetime) -> R
     }
     values = document.model_dump()
     values |= {"taken_at": at, "neighbours": [neighbour]}
-    values["device"] |= {"bridge_address": _text(BRIDGES[name]), "uptime_s": None}
+    values["device"] |= {"bridge_address": _text(pair[name]), "uptime_s": None}
     for port in values["ports"]:
         port["default_vlan"] = 10
         port["untagged"] = [10]
@@ -379,3 +382,22 @@ def test_hold_times_of_a_group_and_of_a_switch(kite: Client) -> None:
     assert held["east"] == set(), "held for a minute of its own"
     assert str(mac(MOVER)) in held["west"], "held for the two hours of its group"
     kite.ask(change_group("pair", GroupChange(hold_s=None)))
+
+
+def test_days_of_readings_brought_at_once_raise_nothing(kite: Client) -> None:
+    pair = {"north": 0x021AF0770300, "south": 0x021AF0770400}
+    for name in pair:
+        kite.ask(add_switch(NewSwitch(name=name, source="files")))
+    kite.ask(network_map())  # how switches hang together is known now, without these two
+    for hour in range(4):
+        at = datetime.now(UTC) - timedelta(hours=4 - hour)
+        north = {(910, 10): "p1"} | ({(911, 10): "p2"} if hour else {})
+        south = dict.fromkeys(north, UP)
+        kite.ask(take_readings([_document("north", north, at, pair), _document("south", south, at, pair)]))
+    time.sleep(4)
+    every = findings(
+        states=["open", "acknowledged", "cleared"], kinds=["doubled-address", "moved"], parts=True
+    )
+    assert not [one.title for one in kite.each(every) if one.mac in (str(mac(910)), str(mac(911)))]
+    for name in pair:
+        kite.ask(remove_switch(name))

@@ -8,6 +8,7 @@ from kiteroll import __version__
 from kiteroll.cli import (
     asking,
     credentials,
+    demo,
     endpoints,
     files,
     findings,
@@ -46,6 +47,7 @@ def build_parser() -> argparse.ArgumentParser:
         credentials,
         probe,
         up,
+        demo,
     ):
         module.add_commands(commands)
     return parser

@@ -10,7 +10,9 @@ from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Invalid
 from kiteroll.lab import story, tarn_ferries
 from kiteroll.lab.name_server import NameServer, host_names
+from kiteroll.lab.past import past_rounds
 from kiteroll.lab.site import Site
+from kiteroll.schemas.reading_document import to_document
 
 
 async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None, start_s: float) -> None:
@@ -59,6 +61,13 @@ async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None, sta
         pass
 
 
+def _tell_past(days: int) -> None:
+    """Rounds of readings of the days before now, one a line, as reading documents."""
+    for readings in past_rounds(SystemClock().now(), days):
+        documents = [to_document(reading).model_dump(mode="json") for reading in readings]
+        print(json.dumps(documents), flush=True)
+
+
 def main() -> int:
     parser = argparse.ArgumentParser(prog="python -m kiteroll.lab", description=__doc__)
     parser.add_argument(
@@ -74,7 +83,13 @@ def main() -> int:
     parser.add_argument(
         "--story-from", type=float, default=0.0, metavar="SECONDS", help="begin the events in the middle"
     )
+    parser.add_argument(
+        "--past", type=int, metavar="DAYS", help="only print readings of the days before now, and end"
+    )
     args = parser.parse_args()
+    if args.past is not None:
+        _tell_past(args.past)
+        return 0
     notify = None if args.notify is None else ("127.0.0.1", args.notify)
     try:
         asyncio.run(_serve(args.port, events=not args.still, notify=notify, start_s=args.story_from))

@@ -17,7 +17,8 @@ from kiteroll.snmp import mib
 SETTLE_S = 900.0
 """World seconds lived before anyone may look, so that tables are as full as they get."""
 _STEP_S = 0.25
-_BOOTED_ONCE = datetime(2026, 6, 1, tzinfo=UTC)
+BOOTED_ONCE = datetime(2026, 6, 1, tzinfo=UTC)
+"""What the uptimes of the switches count from, beside their own."""
 
 
 class Site:
@@ -42,7 +43,7 @@ class Site:
         """Settle the world and bind its agents. Raises Invalid when an address is taken."""
         self.world.advance(SETTLE_S)
         # Uptimes go on from where an earlier run left them: the demo was away, its switches were not.
-        past_s = (self._clock.now() - _BOOTED_ONCE).total_seconds()
+        past_s = (self._clock.now() - BOOTED_ONCE).total_seconds()
         for switch in self.world.switches.values():
             switch.booted_at -= past_s
         self._began = self._clock.monotonic() - SETTLE_S

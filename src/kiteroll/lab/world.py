@@ -155,6 +155,15 @@ class World:
             due.do()
         self.now = max(self.now, to)
 
+    def sleep(self, seconds: float) -> None:
+        """Let time pass in which nothing happens: nobody talks, nothing ages, what is due waits."""
+        self.now += seconds
+        for due in self._queue:
+            due.at += seconds  # all alike: their order stays
+        for switch in self.switches.values():
+            for row in switch.fdb.values():
+                row.heard_at += seconds
+
     # --- frames ---------------------------------------------------------------------------
 
     def _talk(self, host: Host) -> None:

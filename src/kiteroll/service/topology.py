@@ -66,9 +66,11 @@ class TopologyView:
                 self._lock.release()
         return self._layout
 
-    def look(self) -> None:
-        """Work it out now. Raises StorageUnavailable."""
+    def look(self, *, anew: bool = False) -> None:
+        """Work it out now, with `anew` from the latest tables as well. Raises StorageUnavailable."""
         with self._lock:
+            if anew:
+                self._tables_at = None
             self._look()
 
     async def keep_fresh(self) -> None:

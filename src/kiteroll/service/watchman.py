@@ -89,6 +89,9 @@ class Watchman:
         """Judge what is due; returns the findings that changed, kept. Raises StorageUnavailable."""
         with self._lock:
             noted, self._noted = self._noted, []
+            if any(attempt.first for attempt, _ in noted):
+                # A picture without the new switches would take their uplinks for access ports.
+                self._service.topology.look(anew=True)
             self._rolls.look((attempt.name for attempt, _ in noted), now)
             signs = [*self._from_readings(noted, now), *self._from_addresses(now)]
             if self._standing_at is None or now - self._standing_at >= _STANDING_EVERY:
@@ -242,5 +245,5 @@ def _switch_facts(row: SwitchRow, present: int, now: datetime) -> SwitchFacts:
         present=present,
         table_size=row.table_size,
         discards_rose_at=row.discards_rose_at,
-        late_since=facts.late_since if facts.late(now) else None,
+        late_since=facts.late_since if row.health in ("read", "partial") and facts.late(now) else None,
     )

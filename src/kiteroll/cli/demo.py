@@ -1,0 +1,167 @@
+"""`kiteroll demo`: the service on the simulated network of Tarn Ferries, with some days behind it."""
+
+import json
+import signal
+import subprocess
+import sys
+import threading
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from kiteroll.cli.context import Context
+from kiteroll.cli.exits import Exit
+from kiteroll.cli.parsing import add_command
+from kiteroll.cli.up import add_listen, exit_for, make_config, url_of, welcome
+from kiteroll.client import (
+    Client,
+    ServiceError,
+    add_switch,
+    change_switch,
+    enrol,
+    keep_makers,
+    set_rule,
+    take_readings,
+)
+from kiteroll.core.errors import Conflict
+from kiteroll.data_dir import TOKEN_FILE
+from kiteroll.schemas.api import Credential, NewEntry, NewRule, NewSwitch, SwitchChange
+from kiteroll.schemas.reading_document import ReadingDocument
+
+if TYPE_CHECKING:
+    from kiteroll.service.config import Config
+
+DEMO_DATA = Path("var") / "demo"
+_DEMO_INTERVAL_S = 10
+_NAME_SERVER = "127.77.0.250"
+"""Where the simulated network answers for host names."""
+
+
+def add_commands(commands: Any) -> None:
+    parser = add_command(
+        commands,
+        "demo",
+        run_demo,
+        "run the service on the simulated network of Tarn Ferries",
+        detail="Twelve simulated switches on loopback answer real SNMP; things happen there.\n"
+        "Ctrl-C stops all.",
+    )
+    parser.add_argument(
+        "--data", metavar="DIR", default=str(DEMO_DATA), help=f"data directory (default {DEMO_DATA})"
+    )
+    parser.add_argument(
+        "--lab-port", type=int, default=16100, metavar="PORT", help="UDP port of the agents (default 16100)"
+    )
+    parser.add_argument("--still", action="store_true", help="no events: the network at peace")
+    parser.add_argument(
+        "--story-from",
+        type=float,
+        default=0.0,
+        metavar="SECONDS",
+        help="begin the half hour of events in the middle (540: just before the loop)",
+    )
+    parser.add_argument(
+        "--days",
+        type=int,
+        default=3,
+        metavar="N",
+        help="days of history to begin with, on a new data directory (default 3)",
+    )
+    add_listen(parser)
+
+
+def run_demo(context: Context) -> Exit:
+    from kiteroll.service.logs import set_up_logs
+    from kiteroll.service.run import run
+
+    args = context.args
+    more = {
+        "findings.silent_after": "1m",
+        "findings.quiet": "2m",
+        "names.look_up": True,
+        "names.servers": (f"{_NAME_SERVER}:{args.lab_port}",),
+        "names.a_second": 100.0,
+        "notifications.listen": True,
+        "notifications.host": "127.0.0.1",
+        "notifications.port": args.lab_port + 1,
+        "notifications.settle": "1s",
+    }
+    config = make_config(args, None, more)
+    set_up_logs(args.log_level or "WARNING")
+    lab = _start_lab(args.lab_port, still=args.still, start_s=args.story_from)
+    try:
+        network = json.loads(_first_line(lab))
+        enrol = threading.Thread(
+            target=_add_switches, args=(config, network, args.days), name="demo-switches", daemon=True
+        )
+
+        def ready() -> None:
+            enrol.start()
+            welcome(config)
+
+        return exit_for(run(config, ready))
+    finally:
+        lab.send_signal(signal.SIGTERM)
+        try:
+            lab.wait(5)
+        except subprocess.TimeoutExpired:
+            lab.kill()
+
+
+def _start_lab(port: int, *, still: bool, start_s: float) -> "subprocess.Popen[str]":
+    # A process of its own, as switches are, and out of the reach of this terminal's Ctrl-C: the
+    # service is to stop before the network goes.
+    return subprocess.Popen(
+        [
+            *(sys.executable, "-m", "kiteroll.lab", "--port", str(port), "--notify", str(port + 1)),
+            *(["--still"] if still else ["--story-from", str(start_s)]),
+        ],
+        stdout=subprocess.PIPE,
+        text=True,
+        start_new_session=True,
+    )
+
+
+def _first_line(lab: "subprocess.Popen[str]") -> str:
+    line = lab.stdout.readline() if lab.stdout else ""
+    if not line:
+        raise Conflict(
+            "the simulated network does not start: another demo may be running (see the line above)"
+        )
+    return line
+
+
+def _add_switches(config: "Config", network: dict[str, Any], days: int) -> None:
+    """Put the simulated switches into the inventory, with some days of history, or mend those that are
+    there from last time."""
+    token = (config.data_dir / TOKEN_FILE).read_text().strip()
+    with Client(url_of(config), token) as client:
+        client.ask(keep_makers(network["makers"]))
+        for one in network["switches"]:
+            access = Credential.model_validate(one["access"])
+            where = {"host": one["address"], "port": network["port"], "access": access, **one["about"]}
+            # Not read before its past is told: readings are taken in order of time.
+            new = NewSwitch(name=one["name"], interval_s=_DEMO_INTERVAL_S, enabled=False, **where)
+            try:
+                client.ask(add_switch(new))
+            except ServiceError as known:
+                if known.status != 409:
+                    raise
+                days = 0
+                client.ask(change_switch(one["name"], SwitchChange(**where)))
+        for rule in network["rules"]:
+            client.ask(set_rule(NewRule(**rule)))
+        for entry in network["rolls"]:
+            client.ask(enrol(NewEntry(**entry, by="demo")))
+        if days > 0:
+            _bring_past(client, days)
+        for one in network["switches"]:
+            client.ask(change_switch(one["name"], SwitchChange(enabled=True)))
+
+
+def _bring_past(client: Client, days: int) -> None:
+    """Readings of the days before, as the simulated network tells them."""
+    command = [sys.executable, "-m", "kiteroll.lab", "--past", str(days)]
+    with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as lab:
+        for line in lab.stdout or ():
+            documents = [ReadingDocument.model_validate(one) for one in json.loads(line)]
+            client.ask(take_readings(documents))

@@ -1,0 +1,142 @@
+"""Some days of Tarn Ferries before one starts to look: readings with their own times, from a world that
+sleeps between them."""
+
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import Device, Neighbour, Oper, Port, Reading, Vlan, key_of
+from kiteroll.lab import tarn_ferries
+from kiteroll.lab.site import BOOTED_ONCE, SETTLE_S
+from kiteroll.lab.switch import LabSwitch
+from kiteroll.lab.world import World
+
+EVERY = timedelta(hours=2)
+_AWAKE_S = 90.0
+"""World seconds lived before each round of readings: everything talks once at least, nearly."""
+_LAST = timedelta(minutes=3)
+"""How long before now the last round is: the first real readings follow it."""
+_OLD_KIOSK = MacAddress(0x021A01_5C0B17)
+
+
+@dataclass(frozen=True, slots=True)
+class Habit:
+    """What happens at an hour of each day (or of one day before today), UTC."""
+
+    hour: int
+    do: Callable[[World], None]
+    days_ago: int | None = None
+
+
+def _plug(name: str, switch: str, port: int) -> Callable[[World], None]:
+    def do(world: World) -> None:
+        host = world.hosts[name]
+        world.switches[switch].ports[port].pvid = host.vlan
+        world.move(host, (switch, port))
+
+    return do
+
+
+def _unplug(name: str) -> Callable[[World], None]:
+    return lambda world: world.unplug(world.hosts[name])
+
+
+def _exchange_kiosk(world: World) -> None:
+    world.readdress(world.hosts["kiosk-5"], tarn_ferries.own_address("kiosk-5"))
+
+
+HABITS = (
+    # The crew takes its laptops home, and one of them took its to the quay over midday.
+    *(Habit(18, _unplug(f"laptop-{number}")) for number in (1, 2, 3)),
+    *(Habit(8, _plug(f"laptop-{number}", "port-office", 12 + number)) for number in (1, 2, 3)),
+    *(Habit(11, _plug("laptop-2", "quay-2", 17), days_ago=day) for day in (1, 2)),
+    *(Habit(14, _plug("laptop-2", "port-office", 14), days_ago=day) for day in (1, 2)),
+    Habit(10, _exchange_kiosk, days_ago=2),
+    Habit(10, _plug("cradle-12", "baggage-hall", 19), days_ago=1),
+    Habit(16, _plug("cradle-12", "baggage-hall", 4), days_ago=1),
+)
+
+
+def past_rounds(now: datetime, days: int) -> Iterator[list[Reading]]:
+    """Rounds of readings of the days before `now`, earliest first; at the end all is as the demo
+    begins."""
+    world = tarn_ferries.build(traits={})
+    world.readdress(world.hosts["kiosk-5"], _OLD_KIOSK)
+    world.advance(SETTLE_S)
+    at = now - timedelta(days=days)
+    count = int((now - _LAST - at) / EVERY)
+    for number in range(count + 1):
+        until = now - _LAST - EVERY * (count - number)
+        _live(world, at, until, now)
+        at = until
+        if number == count:
+            for name in ("laptop-1", "laptop-2", "laptop-3"):
+                _plug(name, "port-office", 12 + int(name[-1]))(world)
+            _exchange_kiosk(world)
+        world.advance(world.now + _AWAKE_S)
+        yield [reading_of(world, switch, at) for switch in world.switches.values()]
+        world.sleep((EVERY - timedelta(seconds=_AWAKE_S)).total_seconds())
+
+
+def _live(world: World, since: datetime, until: datetime, now: datetime) -> None:
+    """Do what falls into [since, until), in order of time."""
+    due: list[tuple[datetime, int]] = []
+    for number, habit in enumerate(HABITS):
+        for day in range((until - since).days + 2):
+            midnight = (since + timedelta(days=day)).replace(hour=0, minute=0, second=0, microsecond=0)
+            at = midnight + timedelta(hours=habit.hour)
+            on_its_day = habit.days_ago is None or (now.date() - at.date()).days == habit.days_ago
+            if since <= at < until and on_its_day:
+                due.append((at, number))
+    for _, number in sorted(due):
+        HABITS[number].do(world)
+
+
+def reading_of(world: World, switch: LabSwitch, at: datetime) -> Reading:
+    """What the switch's agent would tell at that time."""
+    outer = {port.number: port for port in switch.ports.values() if not port.inner}
+    numbers = world.neighbours(switch.name)
+    # As the site of the demo counts it, so that its first reading shows no restart.
+    up_s = SETTLE_S - switch.booted_at + (at - BOOTED_ONCE).total_seconds()
+    return Reading(
+        switch=switch.name,
+        taken_at=at.astimezone(UTC),
+        device=Device(
+            name=switch.name,
+            description="Simulated bridge, 24 ports",
+            location=switch.location,
+            uptime_ticks=int(up_s * 100),
+            ageing=timedelta(seconds=switch.ageing_s),
+            bridge_address=switch.mac,
+            topology_changes=switch.topology_changes,
+        ),
+        ports=tuple(
+            Port(
+                number=port.number,
+                name=port.name,
+                alias=port.alias,
+                oper=Oper.UP if port.up else Oper.DOWN,
+                speed_bps=port.speed_mbps * 1_000_000,
+                bridged=True,
+                default_vlan=port.pvid,
+                tagged=port.tagged,
+                untagged=frozenset({port.pvid}),
+            )
+            for port in outer.values()
+        ),
+        vlans=tuple(Vlan(id=number, name=name) for number, name in switch.vlans.items()),
+        learned={key_of(mac, vlan): row.port for (vlan, mac), row in switch.fdb.items() if row.port in outer},
+        neighbours=tuple(
+            Neighbour(
+                port=outer[number].name,
+                chassis=str(other.mac),
+                chassis_mac=other.mac,
+                port_id=switch.far_ports.get(number, ""),
+                name=other.name,
+                capabilities=("bridge",),
+            )
+            for number, other in numbers.items()
+        ),
+        addresses=dict(switch.neighbour_cache),
+    )
