@@ -8,6 +8,7 @@ from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
 from kiteroll.client import enrol, roll_call, rules, set_rule, strike_off
+from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
 
@@ -21,14 +22,14 @@ def add_commands(commands: Any) -> None:
         run_set,
         "set seats and watching of a group, a switch or a port",
         parents=parents,
-        detail="What is not given is left to the level above: a port goes by its switch, a switch by its\n"
-        "groups. Ports that lead to other switches are exempt.\n"
+        detail="What is not given stays as it is; auto leaves it to the level above: a port goes by its\n"
+        "switch, a switch by its groups. Ports that lead to other switches are exempt.\n"
         "  kiteroll rule set --group access --seats 2\n"
         "  kiteroll rule set --switch quay-1 --port p18 --watched yes",
     )
     _add_level(one)
-    one.add_argument("--seats", type=int, metavar="N", help="endpoints a port may carry")
-    one.add_argument("--watched", choices=("yes", "no"), help="whether strangers are told of")
+    one.add_argument("--seats", metavar="N", help="endpoints a port may carry, or auto")
+    one.add_argument("--watched", choices=("yes", "no", "auto"), help="whether strangers are told of")
     one = add_command(
         verbs, "enrol", run_enrol, "put an address, or all that begin so, on a roll", parents=parents
     )
@@ -76,13 +77,22 @@ def run_list(context: Context) -> Exit:
 
 
 def run_set(context: Context) -> Exit:
-    args = context.args
-    watched = None if args.watched is None else args.watched == "yes"
-    new = checked(api.NewRule, **_level(context), seats=args.seats, watched=watched)
+    args, level = context.args, _level(context)
+    if args.seats is None and args.watched is None:
+        raise Invalid("nothing to set was given: --seats or --watched")
+    checked(api.RuleLevel, **level)
     with context.client() as client:
+        known = (one for one in client.ask(rules()) if level == {key: getattr(one, key) for key in level})
+        before = next(known, None)
+        seats = before.seats if before and args.seats is None else args.seats
+        watched = before.watched if before and args.watched is None else _YES_NO.get(args.watched)
+        new = checked(api.NewRule, **level, seats=None if seats == "auto" else seats, watched=watched)
         client.ask(set_rule(new))
-    context.out.note(f"{_named(new)}: {_said(args.seats, watched)}")
+    context.out.note(f"{_named(new)}: {_said(new.seats, new.watched)}")
     return Exit.FINE
+
+
+_YES_NO = {"yes": True, "no": False}
 
 
 def run_enrol(context: Context) -> Exit:

@@ -124,17 +124,7 @@ class Replay:
         macs = {
             change.mac for change in changes if isinstance(change, Appeared | Moved | Gone | Quiet | Returned)
         }
-        table = self.tracker.table(reading.switch)
-        uplink = self.topology().leads_to
-        signs += breaches(
-            reading.switch,
-            table,
-            self._rules,
-            exempt=lambda at: bool(uplink(at)),
-            switches=self._bridge_addresses(),
-            now=now,
-        )
-        return [*signs, *self._judge(macs | self._watched, now)]
+        return [*signs, *self._breaches(reading.switch, now), *self._judge(macs | self._watched, now)]
 
     def topology(self) -> Topology:
         if self._topology is None:
@@ -143,6 +133,20 @@ class Replay:
 
     def home_of(self, mac: MacAddress, now: datetime) -> Home:
         return choose_home(self._sightings(mac, now))
+
+    def _breaches(self, switch: str, now: datetime) -> list[Sign]:
+        if not self._rules.concerns(switch):
+            return []
+        leads_to = self.topology().leads_to
+        broken = breaches(
+            switch,
+            self.tracker.table(switch),
+            self._rules,
+            exempt=lambda at: bool(leads_to(at)),
+            switches=self._bridge_addresses(),
+            now=now,
+        )
+        return list(broken)
 
     def _judge(self, macs: set[MacAddress], now: datetime) -> list[Sign]:
         signs = []

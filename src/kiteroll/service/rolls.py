@@ -44,7 +44,7 @@ class Rolls:
             if not names:
                 return
             topology = self._service.topology.get().topology
-            bridges = {mac for _, mac in self._service.database.run(inventory.bridge_addresses)}
+            bridges = _bridges(self._service)
             for name in names:
                 self._look(name, topology, bridges, now)
 
@@ -81,6 +81,11 @@ class Rolls:
             self._broken.pop(name, None)
 
 
+def _bridges(service: "Service") -> set[MacAddress]:
+    """Addresses of switches: they take no seats."""
+    return {mac for _, mac in service.database.run(inventory.bridge_addresses)}
+
+
 def _leads_on(topology: Topology, at: At) -> bool:
     return topology.role(at).role is Role.UPLINK
 
@@ -90,7 +95,12 @@ def roll_call(service: "Service", switch: str, port: str) -> api.RollCall:
     book = service.database.run(rules.rule_book)
     rule = book.rule((switch, port))
     table = service.intake.tracker.table(switch)
-    keys = sorted(key for key, number in table.learned.items() if table.names.get(number) == port)
+    bridges = _bridges(service)
+    keys = sorted(
+        key
+        for key, number in table.learned.items()
+        if table.names.get(number) == port and mac_of(key) not in bridges
+    )
     present = {mac_of(key).digits for key in keys}
     return api.RollCall(
         switch=switch,

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from kiteroll.collect.rounds import Attempt
 from kiteroll.core.errors import KiteRollError
-from kiteroll.core.reading import Port, Reading
+from kiteroll.core.reading import Reading
 from kiteroll.core.words import WordIndex
 from kiteroll.service.logs import fields
 from kiteroll.store import names, overview
@@ -30,7 +30,6 @@ class Words:
     def __init__(self, database: Database) -> None:
         self._database = database
         self._ports: dict[int, Mapping[str, str]] = {}
-        self._told: dict[int, tuple[Port, ...]] = {}
         self._ports_differ = False
         self._hosts: list[tuple[str, int]] = []
         self._last_host = 0
@@ -49,11 +48,10 @@ class Words:
         self.renew()
 
     def note(self, attempt: Attempt) -> None:
-        """What a reading tells; cheap where it tells what the one before did."""
+        """What a reading tells. Called in the intake's thread."""
         reading = attempt.outcome
-        if not isinstance(reading, Reading) or self._told.get(attempt.switch) == reading.ports:
+        if not isinstance(reading, Reading):
             return
-        self._told[attempt.switch] = reading.ports
         known = self._ports.get(attempt.switch, {})
         told = {port.name: port.alias for port in reading.ports}
         now = told if reading.complete else {**known, **told}

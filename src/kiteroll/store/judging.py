@@ -12,7 +12,7 @@ from kiteroll.core.findings.standing import QuietPort
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.topology import At
 from kiteroll.core.uptime import WRAP_TICKS, uptime
-from kiteroll.store.many import none_of
+from kiteroll.store.criteria import none_of
 from kiteroll.store.places import Filters, PlacedStay, placed, placed_stay
 from kiteroll.store.tables import ip_stay, port, shared_address, stay, switch
 

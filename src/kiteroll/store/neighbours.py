@@ -6,8 +6,11 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Connection, Row, select
+from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.mac import MacAddress
+from kiteroll.core.reading import Reading
+from kiteroll.store.bulk import insert_all
 from kiteroll.store.tables import neighbour, switch
 
 
@@ -71,3 +74,25 @@ def _row(row: Row[Any], known: _Known) -> NeighbourRow:
         name: getattr(row, name) for name in NeighbourRow.__dataclass_fields__ if name != "known_as"
     }
     return NeighbourRow(**values, known_as=known.match(row))
+
+
+def replace_neighbours(connection: Connection, switch_id: int, taken: Reading) -> None:
+    """Write who told of itself at a switch's ports, in place of who did before."""
+    connection.execute(neighbour.delete().where(neighbour.c.switch_id == switch_id))
+    rows = [
+        {
+            "switch_id": switch_id,
+            "port_name": one.port,
+            "chassis": one.chassis,
+            "chassis_mac": one.chassis_mac,
+            "far_port": one.port_id,
+            "far_description": one.port_description,
+            "name": one.name,
+            "description": one.description,
+            "addresses": list(one.addresses),
+            "capabilities": list(one.capabilities),
+            "seen_at": taken.taken_at,
+        }
+        for one in taken.neighbours
+    ]
+    insert_all(connection, insert(neighbour), rows)

@@ -8,9 +8,9 @@ from typing import Any
 from sqlalchemy import Connection, Row, Select, and_, case, func, or_, select, tuple_
 
 from kiteroll.core.mac import MacAddress
+from kiteroll.store.criteria import none_of
 from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
 from kiteroll.store.like import escape_like
-from kiteroll.store.many import none_of
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import change_log, port, reading, stay, switch, vlan
 

@@ -4,10 +4,11 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import ColumnElement, Connection, and_, func, insert, or_, select, update
+from sqlalchemy import Connection, func, insert, select, update
 
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.topology import At, Ground, PortRole, Role
+from kiteroll.store.criteria import covers
 from kiteroll.store.places import Filters, PlacedStay, placed, placed_stay
 from kiteroll.store.tables import ip_name, ip_stay, port, port_link, port_uplink, reading, stay, switch
 
@@ -69,7 +70,7 @@ def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[At, Port
         select(port_uplink, port.c.name.label("port_name"), switch.c.name.label("switch_name"))
         .join(port, port.c.id == port_uplink.c.port_id)
         .join(switch, switch.c.id == port.c.switch_id)
-        .where(_covers(port_uplink.c.began_at, port_uplink.c.ended_at, at))
+        .where(covers(port_uplink.c.began_at, port_uplink.c.ended_at, at))
     )
     return {
         row.port_id: (
@@ -118,7 +119,7 @@ def crowds_at(connection: Connection, places: Sequence[At], at: datetime) -> dic
             .join(port, port.c.id == stay.c.port_id)
             .join(switch, switch.c.id == port.c.switch_id)
             .where(switch.c.name == switch_name, port.c.name == port_name)
-            .where(_covers(stay.c.began_at, stay.c.ended_at, at))
+            .where(covers(stay.c.began_at, stay.c.ended_at, at))
         )
         found[switch_name, port_name] = int(connection.execute(query).scalar_one())
     return found
@@ -127,13 +128,13 @@ def crowds_at(connection: Connection, places: Sequence[At], at: datetime) -> dic
 def ips_at(connection: Connection, mac: MacAddress, at: datetime) -> tuple[list[str], list[str]]:
     """IP addresses that answered with an address at an instant, and the host names they had."""
     answered = select(ip_stay.c.ip).where(
-        ip_stay.c.mac == mac, _covers(ip_stay.c.began_at, ip_stay.c.ended_at, at)
+        ip_stay.c.mac == mac, covers(ip_stay.c.began_at, ip_stay.c.ended_at, at)
     )
     ips = list(connection.execute(answered.distinct().order_by(ip_stay.c.ip)).scalars())
     if not ips:
         return [], []
     named = select(ip_name.c.name).where(
-        ip_name.c.ip.in_(ips), _covers(ip_name.c.began_at, ip_name.c.ended_at, at)
+        ip_name.c.ip.in_(ips), covers(ip_name.c.began_at, ip_name.c.ended_at, at)
     )
     return ips, list(connection.execute(named.distinct().order_by(ip_name.c.name)).scalars())
 
@@ -145,7 +146,7 @@ def ports_at(
     change of its link by then, where one was kept."""
     of_switch = select(port.c.id).where(port.c.switch_id == switch_id)
     there = select(stay.c.port_id, stay.c.quiet_at).where(
-        stay.c.switch_id == switch_id, _covers(stay.c.began_at, stay.c.ended_at, at)
+        stay.c.switch_id == switch_id, covers(stay.c.began_at, stay.c.ended_at, at)
     )
     counts: dict[int, list[int]] = {}
     for port_id, quiet_at in connection.execute(there):
@@ -179,10 +180,3 @@ def links_of_port(connection: Connection, port_id: int, since: datetime, limit: 
         .limit(limit)
     )
     return [LinkChange(at, oper) for at, oper in connection.execute(query)]
-
-
-def _covers(
-    began: ColumnElement[datetime], ended: ColumnElement[datetime], at: datetime
-) -> ColumnElement[bool]:
-    """Whether the half-open interval [began, ended) covers the instant."""
-    return and_(began <= at, or_(ended.is_(None), ended > at))

@@ -10,8 +10,8 @@ from sqlalchemy import ColumnElement, Connection, Row, Select, and_, func, or_, 
 from kiteroll.core.errors import NotFound
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.stay import Ending, Life, Place, Stay
+from kiteroll.store.criteria import covers, none_of
 from kiteroll.store.like import escape_like
-from kiteroll.store.many import none_of
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import endpoint, port, stay, switch, vlan
 
@@ -89,8 +89,7 @@ def placed(filters: Filters) -> Select[Any]:
 
 
 def _covers(at: datetime) -> ColumnElement[bool]:
-    """Stays are half-open: [began_at, ended_at)."""
-    return and_(stay.c.began_at <= at, or_(stay.c.ended_at.is_(None), stay.c.ended_at > at))
+    return covers(stay.c.began_at, stay.c.ended_at, at)
 
 
 def placed_stay(row: Row[Any]) -> PlacedStay:

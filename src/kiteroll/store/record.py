@@ -1,11 +1,10 @@
 """Writing what a reading brought: one transaction a reading, at a cost that grows with change."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from itertools import islice
-from typing import Any, TypeVar
+from typing import Any
 
 from sqlalchemy import Connection, func, literal, select, update
 from sqlalchemy.dialects.mysql import insert
@@ -24,28 +23,25 @@ from kiteroll.core.changes import (
     Returned,
 )
 from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Neighbour, Oper, Port, Reading, Vlan
+from kiteroll.core.reading import Neighbour, Port, Reading, Vlan
 from kiteroll.core.stay import Ending, Place
 from kiteroll.core.switch_state import Marks
 from kiteroll.store.addresses import merge_addresses
+from kiteroll.store.bulk import chunks, insert_all
 from kiteroll.store.database import Database
+from kiteroll.store.neighbours import replace_neighbours
+from kiteroll.store.ports import merge_ports, merge_vlans, port_ids
 from kiteroll.store.tables import (
     change_log,
     endpoint,
-    neighbour,
-    port,
-    port_link,
     reading,
     stay,
     switch,
-    vlan,
 )
 from kiteroll.store.types import Instant
 
-_CHUNK = 1000
 """Rows or ids a statement: keeps any statement under a megabyte."""
 _DUPLICATE = 1062
-T = TypeVar("T")
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,14 +111,14 @@ def _record_reading(
         # Kept before: a commit whose answer was lost, run again.
         return Book((), (), (), None, port_ids(connection, switch_id))
     _update_switch(connection, switch_id, taken, marks, next_try_at)
-    ids = book.ids if book and book.ports == taken.ports else _merge_ports(connection, switch_id, taken)
+    ids = book.ids if book and book.ports == taken.ports else merge_ports(connection, switch_id, taken)
     if book is None or book.vlans != taken.vlans:
-        _merge_vlans(connection, switch_id, taken)
+        merge_vlans(connection, switch_id, taken)
     neighbours = taken.neighbours
     if any(gap.table.startswith("lldp") for gap in taken.gaps):
         neighbours = book.neighbours if book else ()  # not read whole: what was told before stands
     elif book is None or book.neighbours != neighbours:
-        _replace_neighbours(connection, switch_id, taken)
+        replace_neighbours(connection, switch_id, taken)
     addresses = merge_addresses(connection, switch_id, taken, book.addresses if book else None)
     record_changes(connection, switch_id, changes, ids)
     return Book(taken.ports, taken.vlans, neighbours, addresses, ids)
@@ -168,12 +164,12 @@ def record_changes(
     if not changes:
         return
     begun = [change for change in changes if isinstance(change, Appeared | Moved)]
-    _insert_all(
+    insert_all(
         connection,
         insert(endpoint).prefix_with("IGNORE"),
         [{"mac": change.mac, "first_seen_at": change.at} for change in begun],
     )
-    _insert_all(
+    insert_all(
         connection,
         insert(stay),
         [
@@ -190,18 +186,13 @@ def record_changes(
         ],
     )
     for values, ids in _updates(changes).items():
-        for part in _chunks(ids):
+        for part in chunks(ids):
             connection.execute(update(stay).where(stay.c.id.in_(part)).values(dict(values)))
-    _insert_all(
+    insert_all(
         connection,
         insert(change_log),
         [_logged(switch_id, change, ports) for change in changes if type(change) in KINDS],
     )
-
-
-def port_ids(connection: Connection, switch_id: int) -> dict[str, int]:
-    rows = connection.execute(select(port.c.name, port.c.id).where(port.c.switch_id == switch_id))
-    return {name: port_id for name, port_id in rows}
 
 
 def _insert_reading(connection: Connection, switch_id: int, taken: Reading, change_count: int) -> bool:
@@ -289,105 +280,6 @@ def _set_switch(
     )
 
 
-def _merge_ports(connection: Connection, switch_id: int, taken: Reading) -> dict[str, int]:
-    """Write ports that are new or differ; returns name to id of every port the switch ever had."""
-    known = {row.name: row for row in connection.execute(select(port).where(port.c.switch_id == switch_id))}
-    ids = {name: row.id for name, row in known.items()}
-    differing = []
-    for one in taken.ports:
-        row = known.get(one.name)
-        values = _port_values(one)
-        if row is None or any(getattr(row, name) != value for name, value in values.items()):
-            since = row.oper_since if row is not None and row.oper == one.oper else taken.taken_at
-            differing.append({"switch_id": switch_id, "name": one.name, **values, "oper_since": since})
-    if differing:
-        statement = insert(port)
-        updated = {
-            name: statement.inserted[name] for name in differing[0] if name not in ("switch_id", "name")
-        }
-        _insert_all(connection, statement.on_duplicate_key_update(updated), differing)
-        if any(values["name"] not in ids for values in differing):
-            ids = port_ids(connection, switch_id)
-    links = [
-        {"port_id": ids[one.name], "at": taken.taken_at, "oper": one.oper.value}
-        for one in taken.ports
-        if one.name not in known or known[one.name].oper != one.oper
-    ]
-    if taken.complete:
-        names = {one.name for one in taken.ports}
-        lost = [row.id for row in known.values() if row.there and row.name not in names]
-        if lost:
-            connection.execute(
-                update(port)
-                .where(port.c.id.in_(lost))
-                .values(there=False, oper=Oper.UNKNOWN, oper_since=taken.taken_at)
-            )
-            links += [{"port_id": one, "at": taken.taken_at, "oper": Oper.UNKNOWN.value} for one in lost]
-    if links:
-        connection.execute(insert(port_link), links)
-    return ids
-
-
-def _port_values(one: Port) -> dict[str, Any]:
-    return {
-        "number": one.number,
-        "alias": one.alias,
-        "admin_up": one.admin_up,
-        "oper": one.oper.value,
-        "speed_bps": one.speed_bps,
-        "address": one.address,
-        "bridged": one.bridged,
-        "kind": one.kind,
-        "duplex": one.duplex,
-        "changed_ticks": one.changed_ticks,
-        "aggregate": one.aggregate,
-        "default_vlan": one.default_vlan,
-        "tagged": sorted(one.tagged),
-        "untagged": sorted(one.untagged),
-        "spanning_tree": one.spanning_tree,
-        "there": True,
-    }
-
-
-def _merge_vlans(connection: Connection, switch_id: int, taken: Reading) -> None:
-    rows = connection.execute(select(vlan.c.id, vlan.c.name).where(vlan.c.switch_id == switch_id))
-    known = {vlan_id: name for vlan_id, name in rows}
-    now = {one.id: one.name for one in taken.vlans}
-    if known == now:
-        return
-    statement = insert(vlan)
-    differing = [
-        {"switch_id": switch_id, "id": vlan_id, "name": name}
-        for vlan_id, name in now.items()
-        if known.get(vlan_id) != name
-    ]
-    _insert_all(connection, statement.on_duplicate_key_update(name=statement.inserted.name), differing)
-    gone = known.keys() - now.keys()
-    if gone and taken.complete:
-        connection.execute(vlan.delete().where(vlan.c.switch_id == switch_id, vlan.c.id.in_(gone)))
-
-
-def _replace_neighbours(connection: Connection, switch_id: int, taken: Reading) -> None:
-    connection.execute(neighbour.delete().where(neighbour.c.switch_id == switch_id))
-    rows = [
-        {
-            "switch_id": switch_id,
-            "port_name": one.port,
-            "chassis": one.chassis,
-            "chassis_mac": one.chassis_mac,
-            "far_port": one.port_id,
-            "far_description": one.port_description,
-            "name": one.name,
-            "description": one.description,
-            "addresses": list(one.addresses),
-            "capabilities": list(one.capabilities),
-            "seen_at": taken.taken_at,
-        }
-        for one in taken.neighbours
-    ]
-    _insert_all(connection, insert(neighbour), rows)
-
-
 def _updates(changes: Iterable[Change]) -> dict[tuple[tuple[str, Any], ...], list[int]]:
     """Ids of stays by what is to be set in them: most changes of a reading set the same values."""
     found: dict[tuple[tuple[str, Any], ...], list[int]] = defaultdict(list)
@@ -438,14 +330,3 @@ def _logged(switch_id: int, change: Change, ports: Mapping[str, int]) -> dict[st
 
 def _at(place: Place, ports: Mapping[str, int]) -> dict[str, Any]:
     return {"port_id": ports[place.port], "vlan": place.vlan or 0}
-
-
-def _insert_all(connection: Connection, statement: Any, rows: Sequence[Mapping[str, Any]]) -> None:
-    for part in _chunks(rows):
-        connection.execute(statement, part)
-
-
-def _chunks(values: Sequence[T]) -> Iterator[list[T]]:
-    source = iter(values)
-    while part := list(islice(source, _CHUNK)):
-        yield part

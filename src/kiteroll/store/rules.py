@@ -79,13 +79,10 @@ def rule_book(connection: Connection) -> RuleBook:
 def set_rule(connection: Connection, level: Level, seats: int | None, watched: bool | None) -> None:
     """None leaves it to the level above. A level of which nothing is said any more is dropped."""
     rule_id = _rule_id(connection, level)
-    has_roll = connection.execute(select(enrolled.c.id).where(enrolled.c.rule_id == rule_id)).first()
-    if seats is None and watched is None and not has_roll:
-        connection.execute(delete(port_rule).where(port_rule.c.id == rule_id))
-        return
     connection.execute(
         port_rule.update().where(port_rule.c.id == rule_id).values(seats=seats, watched=watched)
     )
+    _drop_if_silent(connection, rule_id)
 
 
 def enrol(connection: Connection, level: Level, entry: Enrolled, note: str, by: str, at: datetime) -> None:
@@ -104,8 +101,18 @@ def enrol(connection: Connection, level: Level, entry: Enrolled, note: str, by: 
 
 def strike(connection: Connection, number: int) -> None:
     """Take an entry off its roll. Raises NotFound."""
-    if not connection.execute(delete(enrolled).where(enrolled.c.id == number)).rowcount:
+    rule_id = connection.execute(select(enrolled.c.rule_id).where(enrolled.c.id == number)).scalar()
+    if rule_id is None:
         raise NotFound("entry of a roll", str(number), "`kiteroll rule list` shows the rolls")
+    connection.execute(delete(enrolled).where(enrolled.c.id == number))
+    _drop_if_silent(connection, rule_id)
+
+
+def _drop_if_silent(connection: Connection, rule_id: int) -> None:
+    """A level of which nothing is said any more needs no row."""
+    has_roll = select(enrolled.c.id).where(enrolled.c.rule_id == rule_id).exists()
+    nothing = (port_rule.c.seats.is_(None), port_rule.c.watched.is_(None), ~has_roll)
+    connection.execute(delete(port_rule).where(port_rule.c.id == rule_id, *nothing))
 
 
 def _rule_id(connection: Connection, level: Level) -> int:

@@ -5,8 +5,19 @@ from typing import Annotated, Any
 
 from fastapi import Depends, Query, Request
 
+from kiteroll.core.errors import NotFound
 from kiteroll.schemas.api import Problem
 from kiteroll.service.life import Service
+from kiteroll.store import inventory, ports
+
+
+def port_id(service: Service, switch: str, port: str) -> int:
+    """Id of a port the switch has or had. Raises NotFound."""
+    row = service.database.run(inventory.get_switch, switch)
+    known = service.database.run(ports.port_ids, row.id)
+    if port not in known:
+        raise NotFound("port", port, f"`kiteroll on switch {switch}` shows the ports of {switch}")
+    return known[port]
 
 
 def the_service(request: Request) -> Service:

@@ -17,10 +17,10 @@ from kiteroll.service.answers import (
     neighbour_answer,
     stay_answer,
 )
-from kiteroll.service.api.common import ERRORS, AsOf, Cursor, Limit, Running, WithUplinks
+from kiteroll.service.api.common import ERRORS, AsOf, Cursor, Limit, Running, WithUplinks, port_id
 from kiteroll.service.life import Service
 from kiteroll.service.search import find
-from kiteroll.store import inventory, makers, names, neighbours, places, record
+from kiteroll.store import inventory, makers, names, neighbours, places
 
 router = APIRouter(tags=["endpoints"], responses=ERRORS)
 
@@ -133,20 +133,16 @@ def list_stays(
     cursor: Cursor = None,
     limit: Limit = 200,
 ) -> PageOf[api.Stay]:
-    switch_id = port_id = None
-    if switch is not None:
-        switch_id = service.database.run(inventory.get_switch, switch).id
+    at_port = None
     if port is not None:
-        if switch_id is None:
+        if switch is None:
             raise NotFound("port", port, "say of which switch: ?switch=NAME&port=NAME")
-        port_id = service.database.run(record.port_ids, switch_id).get(port)
-        if port_id is None:
-            raise NotFound("port", port, f"`kiteroll on switch {switch}` shows the ports of {switch}")
+        at_port = port_id(service, switch, port)
     then = past.instant(service, at)
     layout = service.topology.get() if then is None else service.topology.at(then)
     filters = places.Filters(
-        switch_id=switch_id,
-        port_id=port_id,
+        switch_id=None if switch is None else service.database.run(inventory.get_switch, switch).id,
+        port_id=at_port,
         vlan=vlan,
         mac=None if mac is None else MacAddress.parse(mac),
         open_only=not ended,

@@ -5,10 +5,10 @@ from fastapi import APIRouter, Response
 from kiteroll.core.errors import NotFound
 from kiteroll.core.rules import Enrolled
 from kiteroll.schemas import api
-from kiteroll.service.api.common import ERRORS, Running
+from kiteroll.service.api.common import ERRORS, Running, port_id
 from kiteroll.service.life import Service
 from kiteroll.service.rolls import roll_call
-from kiteroll.store import inventory, record, rules
+from kiteroll.store import inventory, rules
 from kiteroll.store.rules import Level, RuleRow
 
 router = APIRouter(tags=["rules"], responses=ERRORS)
@@ -41,7 +41,7 @@ def strike_off(service: Running, number: int) -> Response:
 
 @router.get("/switches/{name}/rollcall/{port:path}", summary="Who is on a port, beside who may be")
 def get_roll_call(service: Running, name: str, port: str) -> api.RollCall:
-    _check_port(service, name, port)
+    port_id(service, name, port)
     return roll_call(service, name, port)
 
 
@@ -55,14 +55,8 @@ def _level(service: Service, given: api.RuleLevel) -> Level:
     switch = given.switch or ""
     if given.port is None:
         return Level(switch=service.database.run(inventory.get_switch, switch).name)
-    _check_port(service, switch, given.port)
+    port_id(service, switch, given.port)
     return Level(switch=switch, port=given.port)
-
-
-def _check_port(service: Service, name: str, port: str) -> None:
-    row = service.database.run(inventory.get_switch, name)
-    if port not in service.database.run(record.port_ids, row.id):
-        raise NotFound("port", port, f"`kiteroll on switch {name}` shows the ports of {name}")
 
 
 def _answer(row: RuleRow) -> api.PortRules:

@@ -12,9 +12,9 @@ from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.service.answers import SwitchView, compared_answer
-from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
+from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, port_id
 from kiteroll.service.life import Service
-from kiteroll.store import inventory, past, places, record, vlans
+from kiteroll.store import inventory, past, places, vlans
 from kiteroll.store.places import Filters
 
 router = APIRouter(tags=["views"], responses=ERRORS)
@@ -82,10 +82,9 @@ def list_crowd(
     port: str,
     days: Annotated[float, Query(gt=0, le=400, description="how far back")] = 7,
 ) -> list[api.CountStep]:
-    port_id = _port_id(service, name, port)
     now = service.clock.now()
     since = now - timedelta(days=days)
-    intervals = service.database.run(places.intervals_of_port, port_id, since)
+    intervals = service.database.run(places.intervals_of_port, port_id(service, name, port), since)
     return [api.CountStep(at=at, count=count) for at, count in counts_over_time(intervals, since, now)]
 
 
@@ -98,7 +97,7 @@ def list_links(
     limit: Annotated[int, Query(ge=1, le=1000)] = 100,
 ) -> list[api.LinkChange]:
     since = service.clock.now() - timedelta(days=days)
-    found = service.database.run(past.links_of_port, _port_id(service, name, port), since, limit)
+    found = service.database.run(past.links_of_port, port_id(service, name, port), since, limit)
     return [api.LinkChange(at=one.at, oper=one.oper) for one in found]  # type: ignore[arg-type]  # from Oper
 
 
@@ -128,14 +127,6 @@ def list_compared(
         if one is not None:
             found.append(compared_answer(one))
     return PageOf(items=found, next=str(int(shown[-1])) if len(macs) > limit else None)
-
-
-def _port_id(service: Service, name: str, port: str) -> int:
-    switch = service.database.run(inventory.get_switch, name)
-    port_id = service.database.run(record.port_ids, switch.id).get(port)
-    if port_id is None:
-        raise NotFound("port", port, f"`kiteroll on switch {name}` shows the ports of {name}")
-    return port_id
 
 
 def _switch_ids(service: Service, switch: str | None, group: str | None) -> list[int] | None:

@@ -1,0 +1,21 @@
+"""Many rows at once, in statements of bounded size."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import islice
+from typing import Any, TypeVar
+
+from sqlalchemy import Connection
+
+T = TypeVar("T")
+_CHUNK = 1000
+
+
+def insert_all(connection: Connection, statement: Any, rows: Sequence[Mapping[str, Any]]) -> None:
+    for part in chunks(rows):
+        connection.execute(statement, part)
+
+
+def chunks(values: Sequence[T]) -> Iterator[list[T]]:
+    source = iter(values)
+    while part := list(islice(source, _CHUNK)):
+        yield part

@@ -1,0 +1,19 @@
+"""Criteria that several queries share."""
+
+from collections.abc import Collection
+from datetime import datetime
+
+from sqlalchemy import ColumnElement, and_, bindparam, or_
+
+
+def none_of(column: ColumnElement[int], ids: Collection[int]) -> ColumnElement[bool]:
+    """Whether `column` is none of these. Thousands of numbers stand in the statement as they are: as
+    parameters, each would be quoted by itself."""
+    return column.not_in(bindparam(None, sorted(ids), expanding=True, literal_execute=True))
+
+
+def covers(
+    began: ColumnElement[datetime], ended: ColumnElement[datetime], at: datetime
+) -> ColumnElement[bool]:
+    """Whether the half-open interval [began, ended), open where it has no end, covers the instant."""
+    return and_(began <= at, or_(ended.is_(None), ended > at))

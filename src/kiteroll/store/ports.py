@@ -1,0 +1,93 @@
+"""What a switch says of its ports and VLANs: written where it differs from what is known."""
+
+from typing import Any
+
+from sqlalchemy import Connection, select, update
+from sqlalchemy.dialects.mysql import insert
+
+from kiteroll.core.reading import Oper, Port, Reading
+from kiteroll.store.bulk import insert_all
+from kiteroll.store.tables import port, port_link, vlan
+
+
+def port_ids(connection: Connection, switch_id: int) -> dict[str, int]:
+    rows = connection.execute(select(port.c.name, port.c.id).where(port.c.switch_id == switch_id))
+    return {name: port_id for name, port_id in rows}
+
+
+def merge_ports(connection: Connection, switch_id: int, taken: Reading) -> dict[str, int]:
+    """Write ports that are new or differ; returns name to id of every port the switch ever had."""
+    known = {row.name: row for row in connection.execute(select(port).where(port.c.switch_id == switch_id))}
+    ids = {name: row.id for name, row in known.items()}
+    differing = []
+    for one in taken.ports:
+        row = known.get(one.name)
+        values = _port_values(one)
+        if row is None or any(getattr(row, name) != value for name, value in values.items()):
+            since = row.oper_since if row is not None and row.oper == one.oper else taken.taken_at
+            differing.append({"switch_id": switch_id, "name": one.name, **values, "oper_since": since})
+    if differing:
+        statement = insert(port)
+        updated = {
+            name: statement.inserted[name] for name in differing[0] if name not in ("switch_id", "name")
+        }
+        insert_all(connection, statement.on_duplicate_key_update(updated), differing)
+        if any(values["name"] not in ids for values in differing):
+            ids = port_ids(connection, switch_id)
+    links = [
+        {"port_id": ids[one.name], "at": taken.taken_at, "oper": one.oper.value}
+        for one in taken.ports
+        if one.name not in known or known[one.name].oper != one.oper
+    ]
+    if taken.complete:
+        names = {one.name for one in taken.ports}
+        lost = [row.id for row in known.values() if row.there and row.name not in names]
+        if lost:
+            connection.execute(
+                update(port)
+                .where(port.c.id.in_(lost))
+                .values(there=False, oper=Oper.UNKNOWN, oper_since=taken.taken_at)
+            )
+            links += [{"port_id": one, "at": taken.taken_at, "oper": Oper.UNKNOWN.value} for one in lost]
+    if links:
+        connection.execute(insert(port_link), links)
+    return ids
+
+
+def _port_values(one: Port) -> dict[str, Any]:
+    return {
+        "number": one.number,
+        "alias": one.alias,
+        "admin_up": one.admin_up,
+        "oper": one.oper.value,
+        "speed_bps": one.speed_bps,
+        "address": one.address,
+        "bridged": one.bridged,
+        "kind": one.kind,
+        "duplex": one.duplex,
+        "changed_ticks": one.changed_ticks,
+        "aggregate": one.aggregate,
+        "default_vlan": one.default_vlan,
+        "tagged": sorted(one.tagged),
+        "untagged": sorted(one.untagged),
+        "spanning_tree": one.spanning_tree,
+        "there": True,
+    }
+
+
+def merge_vlans(connection: Connection, switch_id: int, taken: Reading) -> None:
+    rows = connection.execute(select(vlan.c.id, vlan.c.name).where(vlan.c.switch_id == switch_id))
+    known = {vlan_id: name for vlan_id, name in rows}
+    now = {one.id: one.name for one in taken.vlans}
+    if known == now:
+        return
+    statement = insert(vlan)
+    differing = [
+        {"switch_id": switch_id, "id": vlan_id, "name": name}
+        for vlan_id, name in now.items()
+        if known.get(vlan_id) != name
+    ]
+    insert_all(connection, statement.on_duplicate_key_update(name=statement.inserted.name), differing)
+    gone = known.keys() - now.keys()
+    if gone and taken.complete:
+        connection.execute(vlan.delete().where(vlan.c.switch_id == switch_id, vlan.c.id.in_(gone)))
