@@ -7,13 +7,15 @@ import subprocess
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from contextlib import contextmanager
+from datetime import timedelta
 from pathlib import Path
 
 from playwright.sync_api import Browser, sync_playwright
 
 from kiteroll.client import Client, ServiceUnreachable, findings, switches
+from kiteroll.clock import SystemClock
 
 ROOT = Path(__file__).parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
@@ -32,12 +34,16 @@ CHROMIUM = (
     "--disable-sync",
 )
 
+YESTERDAY_NOON = (SystemClock().now() - timedelta(days=1)).strftime("%Y-%m-%dT12:30:00Z")
+EARLY = {"port": ("/switches/quay-1?port=p15", "light")}
+"""While the visitor of the story is there."""
 PAGES = {
     "today": ("/", "light"),
     "find": ("/?q=9e:4a", "light"),
     "finding": ("/findings/LOOP", "light"),
     "findings": ("/findings?state=open", "dark"),
     "endpoint": ("/endpoints/02:1a:09:01:9e:4a", "light"),
+    "as-of": (f"/endpoints/02:1a:0a:02:3c:bc?at={YESTERDAY_NOON}", "light"),
     "map": ("/map?mac=02:1a:09:01:9e:4a", "light"),
     "compare": ("/compare", "light"),
     "switches": ("/switches", "light"),
@@ -47,6 +53,8 @@ PAGES = {
 COMMANDS = {
     "cli-find": "kiteroll find 9e:4a berth; kiteroll on port checkin-east p10; kiteroll changed --limit 8",
     "cli-endpoint": "kiteroll endpoint show 02:1a:09:01:9e:4a; kiteroll finding list",
+    "cli-rollcall": "kiteroll rule list; kiteroll rollcall checkin-east p12; "
+    "kiteroll endpoint show 02:1a:0a:02:3c:bc --at 1d | head -24",
     "cli-probe": f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -44",
 }
 
@@ -54,18 +62,13 @@ COMMANDS = {
 @contextmanager
 def demo(data: Path) -> Iterator[str]:
     command = [sys.executable, "-m", "kiteroll.cli", "demo", "--data", str(data)]
-    command += ["--listen-port", str(PORT), "--lab-port", str(LAB_PORT), "--story-from", "500"]
+    command += ["--listen-port", str(PORT), "--lab-port", str(LAB_PORT), "--story-from", "350"]
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL)
     try:
-        until = time.monotonic() + 240
+        until = time.monotonic() + 120
         while not _all_read(data):
             assert time.monotonic() < until and process.poll() is None, "the demo does not start"
             time.sleep(0.5)
-        while not (loop := _loop(data)):
-            assert time.monotonic() < until, "the loop is not told"
-            time.sleep(1)
-        PAGES["finding"] = (f"/findings/{loop}", "light")
-        time.sleep(20)
         yield (data / "token").read_text().strip()
     finally:
         process.terminate()
@@ -78,17 +81,23 @@ def _all_read(data: Path) -> bool:
             known = list(client.each(switches()))
     except (ServiceUnreachable, FileNotFoundError):
         return False
-    return len(known) == 12 and all(one.read_at for one in known)
+    return len(known) == 12 and all(one.health in ("read", "partial") for one in known)
 
 
-def _loop(data: Path) -> int | None:
-    """Number of the finding of the loop, once it is open."""
-    with Client(f"http://127.0.0.1:{PORT}", (data / "token").read_text().strip()) as client:
-        return next((one.id for one in client.each(findings()) if one.kind == "loop"), None)
+def _await(token: str, kind: str) -> int:
+    """Number of the finding of a kind, once it is open."""
+    until = time.monotonic() + 420
+    with Client(f"http://127.0.0.1:{PORT}", token) as client:
+        while True:
+            found = next((one.id for one in client.each(findings()) if one.kind == kind), None)
+            if found is not None:
+                return found
+            assert time.monotonic() < until, f"{kind} is not told"
+            time.sleep(1)
 
 
-def pages(browser: Browser, token: str) -> None:
-    for name, (path, scheme) in PAGES.items():
+def pages(browser: Browser, token: str, wanted: Mapping[str, tuple[str, str]]) -> None:
+    for name, (path, scheme) in wanted.items():
         context = browser.new_context(viewport=SIZE, color_scheme=scheme, locale="en-GB")  # type: ignore[arg-type]
         page = context.new_page()
         page.goto(f"http://127.0.0.1:{PORT}/")
@@ -137,11 +146,13 @@ def main() -> int:
     with tempfile.TemporaryDirectory() as directory:
         data = Path(directory) / "data"
         with demo(data) as token:
-            # Long enough for the laptop of the story to have moved.
-            time.sleep(60)
             with sync_playwright() as playwright:
                 browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(CHROMIUM))
-                pages(browser, token)
+                _await(token, "stranger")
+                pages(browser, token, EARLY)
+                PAGES["finding"] = (f"/findings/{_await(token, 'loop')}", "light")
+                time.sleep(60)  # the loop then is over, and what it was shows whole
+                pages(browser, token, PAGES)
                 browser.close()
             commands(data)
     return 0

@@ -73,7 +73,7 @@ def ports_at(service: Service, switch: SwitchRow, at: datetime) -> list[api.Port
     then = service.database.run(past.ports_at, switch.id, at)
     answers = []
     for row in service.database.run(overview.ports_of, switch.id):
-        present, quiet, link = then[row.id]
+        present, quiet, link = then.get(row.id, (0, 0, None))
         oper, since = (link.oper, link.at) if link else ("unknown", None)
         known = replace(row, present=present, quiet=quiet, oper=oper, oper_since=since)
         answers.append(port_answer(known, layout))

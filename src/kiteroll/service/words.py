@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 
 log = logging.getLogger(__name__)
 _RENEW_S = 3.0
+_FEW = 10_000
+"""Host names that have ended are dropped now and then; so many more are no matter."""
 PortKey = tuple[int, str]
 """Id of a switch, and the name of a port."""
 
@@ -32,6 +34,8 @@ class Words:
         self._ports: dict[int, Mapping[str, str]] = {}
         self._ports_differ = False
         self._hosts: list[tuple[str, int]] = []
+        self._hosts_once = 0
+        """How many there were when they were read whole."""
         self._last_host = 0
         self.ports: WordIndex[PortKey] = WordIndex(())
         self.aliases: WordIndex[PortKey] = WordIndex(())
@@ -62,9 +66,14 @@ class Words:
     def renew(self) -> None:
         """Put what is new in its place. Raises StorageUnavailable."""
         more = self._database.run(names.host_words, self._last_host)
+        if len(self._hosts) + len(more) > 2 * self._hosts_once + _FEW:
+            # Half of them may be names of the past by now: begin anew.
+            self._hosts, self._hosts_once = [], 0
+            more = self._database.run(names.host_words, 0)
         if more:
             self._last_host = more[-1][1]
             self._hosts += more
+            self._hosts_once = self._hosts_once or len(more)
             self.hosts = WordIndex(self._hosts)
         if self._ports_differ:
             self._ports_differ = False

@@ -8,6 +8,7 @@ from sqlalchemy import Connection
 
 T = TypeVar("T")
 _CHUNK = 1000
+"""Rows or ids a statement: keeps any statement under a megabyte."""
 
 
 def insert_all(connection: Connection, statement: Any, rows: Sequence[Mapping[str, Any]]) -> None:

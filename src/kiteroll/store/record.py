@@ -40,7 +40,6 @@ from kiteroll.store.tables import (
 )
 from kiteroll.store.types import Instant
 
-"""Rows or ids a statement: keeps any statement under a megabyte."""
 _DUPLICATE = 1062
 
 
