@@ -54,7 +54,7 @@ COMMANDS = {
     "cli-find": "kiteroll find 9e:4a berth; kiteroll on port checkin-east p10; kiteroll changed --limit 8",
     "cli-endpoint": "kiteroll endpoint show 02:1a:09:01:9e:4a; kiteroll finding list",
     "cli-rollcall": "kiteroll rule list; kiteroll rollcall checkin-east p12; "
-    "kiteroll endpoint show 02:1a:0a:02:3c:bc --at 1d | head -24",
+    "kiteroll way 02:1a:0a:02:3c:bc --at 1d; kiteroll port links quay-1 p15",
     "cli-probe": f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -44",
 }
 

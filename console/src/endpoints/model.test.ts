@@ -1,6 +1,6 @@
 import { expect, it } from "vitest";
 import type { Stay } from "../api/client";
-import { ticks, timeLine } from "./model";
+import { ticks, tickText, timeLine } from "./model";
 
 const NOON = Date.parse("2026-05-04T12:00:00Z");
 const at = (minutes: number) => new Date(NOON + minutes * 60_000).toISOString();
@@ -43,4 +43,13 @@ it("labels round instants", () => {
   const found = ticks(NOON - 50 * 60_000, NOON, 6);
   expect(found.length).toBeGreaterThan(2);
   expect(found.every((one) => one % 900_000 === 0)).toBe(true);
+});
+
+it("tells the day where it begins and the hour in between", () => {
+  const midnight = new Date(2026, 10, 22).getTime();
+  const noon = midnight + 12 * 3_600_000;
+  const said = [midnight, noon].map((at) => tickText(at, midnight - 2 * 86_400_000, noon));
+  expect(said[0]).toMatch(/22/);
+  expect(said[1]).toBe("12:00");
+  expect(tickText(noon, midnight - 20 * 86_400_000, noon)).toMatch(/22/);
 });

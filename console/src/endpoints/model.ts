@@ -55,9 +55,14 @@ export function ticks(from: number, to: number, wanted: number): number[] {
   return found;
 }
 
+/** A span over which ticks are whole days. */
+const LONG_MS = 7 * 12 * 3_600_000;
+
 export function tickText(at: number, from: number, to: number): string {
   const date = new Date(at);
-  if (to - from > 2 * 86_400_000) {
+  // Over days the day is told where it begins, and the hour in between.
+  const begins = date.getHours() === 0 && date.getMinutes() === 0;
+  if (to - from > LONG_MS || (to - from > 2 * 86_400_000 && begins)) {
     return date.toLocaleDateString(undefined, { day: "numeric", month: "short" });
   }
   return date.toLocaleTimeString(undefined, { hour: "2-digit", minute: "2-digit", hour12: false });
