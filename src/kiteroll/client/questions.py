@@ -40,7 +40,7 @@ class ListQuestion(Question[PageOf[T]], Generic[T]):
         return replace(self, params={**self.params, "cursor": cursor})
 
 
-def switches(*, limit: int = 200) -> ListQuestion[api.Switch]:
+def switches(*, limit: int = 100) -> ListQuestion[api.Switch]:
     return _list("/switches", TypeAdapter(PageOf[api.Switch]), limit=limit)
 
 
@@ -169,7 +169,7 @@ def comparison(
     until: datetime | None = None,
     switch: str | None = None,
     group: str | None = None,
-    limit: int = 200,
+    limit: int = 100,
 ) -> ListQuestion[api.Compared]:
     """What differs between two instants, by address; until now unless `until` is given."""
     return _list(
@@ -380,7 +380,7 @@ def stays(
     ended: bool = False,
     at: datetime | None = None,
     uplinks: bool = True,
-    limit: int = 200,
+    limit: int = 100,
 ) -> ListQuestion[api.Stay]:
     """Who is at a switch, port or VLAN; with `ended` also who was, with `at` who was there then."""
     return _list(
@@ -405,7 +405,7 @@ def changes(
     mac: str | None = None,
     kinds: Sequence[api.ChangeKind] = (),
     uplinks: bool = True,
-    limit: int = 200,
+    limit: int = 100,
 ) -> ListQuestion[api.Change]:
     """Changes in [since, until), latest first; with `uplinks` false, only those on other ports."""
     return _list(

@@ -1,6 +1,7 @@
 """Finding addresses by any fragment of them, fast enough to follow the typing."""
 
 from bisect import bisect_left
+from collections import Counter
 from collections.abc import Iterable, Iterator
 from itertools import chain, islice
 
@@ -25,6 +26,7 @@ class AddressIndex:
 
     def __init__(self, macs: Iterable[MacAddress] = ()) -> None:
         self._known = set(macs)
+        self._prefixes = Counter(mac >> 24 for mac in self._known)
         self._texts = (_lines(self._known), "")
 
     def __len__(self) -> int:
@@ -38,6 +40,7 @@ class AddressIndex:
         if not new:
             return
         self._known.update(new)
+        self._prefixes.update(mac >> 24 for mac in new)
         ordered, late = self._texts
         if len(late) + len(new) * _STRIDE > _MOST_LATE * _STRIDE:
             self._texts = (_lines(self._known), "")
@@ -46,7 +49,7 @@ class AddressIndex:
 
     def shares_prefix(self, mac: MacAddress) -> bool:
         """Whether another known address has the same first three octets."""
-        return len(self.beginning(mac.digits[:6], 2)) > (mac in self._known)
+        return self._prefixes[mac >> 24] > (mac in self._known)
 
     def beginning(self, prefix: str, limit: int) -> list[MacAddress]:
         """At most `limit` addresses that begin with these hex digits."""

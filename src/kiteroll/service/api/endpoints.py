@@ -131,7 +131,7 @@ def list_stays(
     at: AsOf = None,
     uplinks: WithUplinks = True,
     cursor: Cursor = None,
-    limit: Limit = 200,
+    limit: Limit = 100,
 ) -> PageOf[api.Stay]:
     at_port = None
     if port is not None:

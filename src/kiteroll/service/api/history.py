@@ -25,7 +25,7 @@ def list_changes(
     kind: Annotated[list[api.ChangeKind] | None, Query()] = None,
     uplinks: WithUplinks = True,
     cursor: Cursor = None,
-    limit: Limit = 200,
+    limit: Limit = 100,
 ) -> PageOf[api.Change]:
     page = service.database.run(
         overview.changes_page,

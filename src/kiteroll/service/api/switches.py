@@ -16,7 +16,7 @@ router = APIRouter(prefix="/switches", tags=["switches"], responses=ERRORS)
 
 
 @router.get("", summary="The inventory, by name")
-def list_switches(service: Running, cursor: Cursor = None, limit: Limit = 200) -> PageOf[api.Switch]:
+def list_switches(service: Running, cursor: Cursor = None, limit: Limit = 100) -> PageOf[api.Switch]:
     page = service.database.run(overview.switches_page, cursor=cursor, limit=limit)
     view = SwitchView(service.database, service.clock.now())
     return PageOf(items=[view.answer(row, service.present(row)) for row in page.items], next=page.next)

@@ -109,7 +109,7 @@ def list_compared(
     switch: str | None = None,
     group: str | None = None,
     cursor: Cursor = None,
-    limit: Limit = 200,
+    limit: Limit = 100,
 ) -> PageOf[api.Compared]:
     end = until or service.clock.now()
     if since.tzinfo is None or end.tzinfo is None or since >= end:
