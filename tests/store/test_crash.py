@@ -35,11 +35,12 @@ def _add(client: Client, lab: Lab) -> None:
         )
 
 
-def _read_for(client: Client, seconds: float) -> list[ReadingSummary]:
-    """Readings that were acknowledged until the service stopped answering, or time was up."""
+def _read_for(client: Client, seconds: float, enough: int = 10_000) -> list[ReadingSummary]:
+    """Readings that were acknowledged until there were enough, the service stopped answering, or time
+    was up."""
     kept: list[ReadingSummary] = []
     until = time.monotonic() + seconds
-    while time.monotonic() < until:
+    while time.monotonic() < until and len(kept) < enough:
         try:
             kept.append(client.ask(read_now(NAMES[len(kept) % len(NAMES)])))
         except ServiceUnreachable:
@@ -74,7 +75,7 @@ def test_killing_the_service_and_then_the_database_loses_nothing_acknowledged(
     service = new_service()
     with service.client() as client:
         _add(client, lab)
-        acknowledged = _read_for(client, 2)
+        acknowledged = _read_for(client, 60, enough=14)
         assert len(acknowledged) > 10
         assert service.process is not None
         service.process.send_signal(signal.SIGKILL)
