@@ -16,13 +16,10 @@ from kiteroll.collect.limits import Limits
 from kiteroll.collect.snmp_reader import read_switch
 from kiteroll.core.errors import DeviceError
 from kiteroll.core.reading import Reading
-from kiteroll.lab.agent import AgentFarm, AgentSettings, Views
-from kiteroll.lab.mib_view import ticks
-from kiteroll.lab.objects import views
+from kiteroll.lab.agent import AgentFarm, AgentSettings
 from kiteroll.lab.random_worlds import START, Net
-from kiteroll.lab.switch import LabSwitch
+from kiteroll.lab.site import views_of
 from kiteroll.lab.traits import PLAIN, Traits
-from kiteroll.snmp import mib
 
 COMMUNITY = "tarn-read"
 MAKERS = (
@@ -44,15 +41,13 @@ class Wire:
         self._net = net
         self._loop = loop
         self._port = free_udp_port()
-        self._built: dict[str, tuple[float, Views]] = {}
-        """What an agent tells, and as of when: time stands still while one is read."""
         self.farm = AgentFarm(self._port)
         for number, switch in enumerate(net.world.switches.values(), start=1):
             switch.address = f"127.78.{number // 250}.{number % 250 + 1}"
             switch.traits = dice.choice(MAKERS)
             self.farm.listen(
                 switch.address,
-                lambda switch=switch: self._views(switch),  # type: ignore[misc]
+                views_of(switch, net.world, lldp=net.lldp),
                 AgentSettings(community=COMMUNITY, traits=switch.traits),
             )
 
@@ -73,17 +68,6 @@ class Wire:
         except DeviceError:
             return None
         return replace(reading, taken_at=START + timedelta(seconds=self._net.world.now))
-
-    def _views(self, switch: LabSwitch) -> Views:
-        world = self._net.world
-        known = self._built.get(switch.name)
-        if known is not None and known[0] == world.now:
-            return known[1]
-        built = views(switch, world.neighbours(switch.name) if self._net.lldp else {})
-        for view in built.values():
-            view.replace(mib.SYS_UP_TIME, ticks(world.now - switch.booted_at))
-        self._built[switch.name] = world.now, built
-        return built
 
 
 @contextmanager

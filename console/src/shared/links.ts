@@ -23,5 +23,3 @@ export const withAt = (path: string, at?: string) =>
   at ? `${path}${path.includes("?") ? "&" : "?"}at=${encodeURIComponent(at)}` : path;
 
 export const reportPath = (name: string) => `/api/v1/switches/${encodeURIComponent(name)}/report`;
-
-export const findPath = (text: string) => `/?q=${encodeURIComponent(text)}`;

@@ -163,22 +163,23 @@ def infer(facts: Facts) -> Topology:
 
 def crowds(tables: Mapping[str, Table]) -> dict[At, int]:
     """Addresses present on each port that has any."""
-    return {
-        (switch, table.names[number]): count
-        for switch, table in tables.items()
-        for number, count in Counter(table.learned.values()).items()
-        if number in table.names
-    }
+    return {at: count for at, _, count in _counted(tables)}
+
+
+def _counted(tables: Mapping[str, Table]) -> Iterator[tuple[At, int, int]]:
+    """Each port that has any address, its number, and how many it has."""
+    for switch, table in tables.items():
+        for number, count in Counter(table.learned.values()).items():
+            if number in table.names:
+                yield (switch, table.names[number]), number, count
 
 
 def held_apart(tables: Mapping[str, Table], decided: frozenset[At]) -> dict[At, set[str]]:
     """Ports that are not `decided` and the switches shown to be behind them by their tables."""
     crowded: dict[str, dict[int, At]] = defaultdict(dict)
-    for switch, table in tables.items():
-        for number, count in Counter(table.learned.values()).items():
-            at = (switch, table.names.get(number, ""))
-            if count > _APART and at[1] and at not in decided:
-                crowded[switch][number] = at
+    for at, number, count in _counted(tables):
+        if count > _APART and at not in decided:
+            crowded[at[0]][number] = at
     holders = _held_twice(tables, crowded)
     counts: dict[tuple[At, str], Counter[int]] = defaultdict(Counter)
     for switch, numbers in crowded.items():

@@ -49,7 +49,7 @@ class Site:
         self._began = self._clock.monotonic() - SETTLE_S
         try:
             for switch in self.world.switches.values():
-                self.farm.listen(switch.address, _views_of(switch, self.world), self._settings_of(switch))
+                self.farm.listen(switch.address, views_of(switch, self.world), self._settings_of(switch))
         except BaseException:
             self.farm.close()
             raise
@@ -85,8 +85,9 @@ class Site:
             self.farm.close()
 
 
-def _views_of(switch: LabSwitch, world: World) -> Callable[[], Views | None]:
-    """The switch's objects, encoded anew only when something in them changed."""
+def views_of(switch: LabSwitch, world: World, *, lldp: bool = True) -> Callable[[], Views | None]:
+    """The switch's objects, encoded anew only when something in them changed; without `lldp` it hears
+    no neighbours."""
     built: tuple[object, Views] | None = None
 
     def views_now() -> Views | None:
@@ -95,7 +96,7 @@ def _views_of(switch: LabSwitch, world: World) -> Callable[[], Views | None]:
             return None
         state = (switch.version, tuple((port.up, port.admin_up) for port in switch.ports.values()))
         if built is None or built[0] != state:
-            built = (state, views(switch, world.neighbours(switch.name)))
+            built = (state, views(switch, world.neighbours(switch.name) if lldp else {}))
         for view in built[1].values():
             view.replace(mib.SYS_UP_TIME, ticks(world.now - switch.booted_at))
         return built[1]

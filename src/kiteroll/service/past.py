@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime
 
+from kiteroll.core.compare import covers
 from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.home import Sighting, choose_home, way_to
 from kiteroll.core.mac import MacAddress
@@ -34,8 +35,7 @@ def all_as_of(service: Service, rows: Sequence[PlacedStay], at: datetime) -> lis
 
 
 def _as_of(row: PlacedStay, at: datetime, read_at: datetime | None) -> PlacedStay:
-    ended = row.stay.ended_at is not None and row.stay.ended_at <= at
-    return replace(row, stay=row.stay if ended else row.stay.as_of(at), read_at=read_at)
+    return replace(row, stay=row.stay.as_of(at) if covers(row.stay, at) else row.stay, read_at=read_at)
 
 
 def endpoint_at(service: Service, mac: MacAddress, at: datetime) -> api.Endpoint:

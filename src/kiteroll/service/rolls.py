@@ -25,22 +25,25 @@ class Rolls:
     def __init__(self, service: "Service") -> None:
         self._service = service
         self._lock = threading.Lock()
-        self._book: RuleBook | None = None
+        self._book = RuleBook()
         self._broken: dict[str, dict[str, Sign]] = {}
         """By switch, as of its latest reading: what breaks the rules, by key."""
 
-    def look(self, switches: Iterable[str], now: datetime) -> None:
-        """Judge these switches, whose tables are new; all of them when the rules changed.
-
-        Raises StorageUnavailable."""
+    def renew(self, now: datetime) -> None:
+        """Take up rules that changed, and judge every switch by them. Raises StorageUnavailable."""
+        known = set(self._service.intake.switches.values())
+        book = self._service.database.run(rules.rule_book)
         with self._lock:
-            known = set(self._service.intake.switches.values())
-            names = set(switches) & known
-            book = self._service.database.run(rules.rule_book)
-            if book != self._book:
-                self._book, names = book, known
+            changed, self._book = book != self._book, book
             for gone in self._broken.keys() - known:
                 del self._broken[gone]
+        if changed:
+            self.look(known, now)
+
+    def look(self, switches: Iterable[str], now: datetime) -> None:
+        """Judge these switches, whose tables are new. Raises StorageUnavailable."""
+        with self._lock:
+            names = set(switches) & set(self._service.intake.switches.values())
             if not names:
                 return
             topology = self._service.topology.get().topology
@@ -66,7 +69,7 @@ class Rolls:
         broken = breaches(
             name,
             table,
-            self._book or RuleBook(),
+            self._book,
             exempt=lambda at: _leads_on(topology, at),
             switches=bridges,
             now=now,

@@ -114,11 +114,7 @@ class TopologyView:
         told = {
             port_id: past.Uplink(role.leads_to, role.nearest, role.why) for port_id, role in roles.items()
         }
-        begun = {
-            port_id: one
-            for port_id, one in told.items()
-            if port_id not in written or replace(written[port_id], why=one.why) != one
-        }
+        begun = {port_id: one for port_id, one in told.items() if written.get(port_id) != one}
         ended = written.keys() - told.keys()
         if begun or ended:
             self._database.run(past.keep_uplinks, begun, ended, now)

@@ -194,6 +194,7 @@ class Watchman:
             for mac in database.run(judging.at_two_places, sorted(layout.uplink_ids), _MOST_ADDRESSES):
                 self._waiting.setdefault(mac, now)
             self._twice_at = now
+        self._rolls.renew(now)
         signs = [
             *standing(switches, ports, self.limits, now),
             *self._rolls.signs(now, self.limits.rule_after),

@@ -1,10 +1,10 @@
 """What was: uplinks and links of ports, readings and places, as of an instant."""
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 
-from sqlalchemy import Connection, func, insert, select, update
+from sqlalchemy import Connection, func, insert, select, tuple_, update
 
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.topology import At, Ground, PortRole, Role
@@ -21,7 +21,8 @@ class Uplink:
 
     leads_to: tuple[str, ...]
     nearest: tuple[str, ...]
-    why: str
+    why: str = field(compare=False)
+    """A sentence: another one makes it no other uplink."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,19 +111,17 @@ def read_at(connection: Connection, switches: Collection[str], at: datetime) -> 
 
 
 def crowds_at(connection: Connection, places: Sequence[At], at: datetime) -> dict[At, int]:
-    """How many addresses each of these ports carried at an instant."""
-    found = {}
-    for switch_name, port_name in places:
-        query = (
-            select(func.count())
-            .select_from(stay)
-            .join(port, port.c.id == stay.c.port_id)
-            .join(switch, switch.c.id == port.c.switch_id)
-            .where(switch.c.name == switch_name, port.c.name == port_name)
-            .where(covers(stay.c.began_at, stay.c.ended_at, at))
-        )
-        found[switch_name, port_name] = int(connection.execute(query).scalar_one())
-    return found
+    """How many addresses each of these ports carried at an instant, of those that carried any."""
+    query = (
+        select(switch.c.name, port.c.name, func.count())
+        .select_from(stay)
+        .join(port, port.c.id == stay.c.port_id)
+        .join(switch, switch.c.id == port.c.switch_id)
+        .where(tuple_(switch.c.name, port.c.name).in_(places))
+        .where(covers(stay.c.began_at, stay.c.ended_at, at))
+        .group_by(port.c.id)
+    )
+    return {(switch_name, port_name): count for switch_name, port_name, count in connection.execute(query)}
 
 
 def ips_at(connection: Connection, mac: MacAddress, at: datetime) -> tuple[list[str], list[str]]:

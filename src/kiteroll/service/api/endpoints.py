@@ -133,15 +133,17 @@ def list_stays(
     cursor: Cursor = None,
     limit: Limit = 100,
 ) -> PageOf[api.Stay]:
-    at_port = None
+    of_switch = at_port = None
     if port is not None:
         if switch is None:
             raise NotFound("port", port, "say of which switch: ?switch=NAME&port=NAME")
         at_port = port_id(service, switch, port)
+    elif switch is not None:
+        of_switch = service.database.run(inventory.get_switch, switch).id
     then = past.instant(service, at)
     layout = service.topology.get() if then is None else service.topology.at(then)
     filters = places.Filters(
-        switch_id=None if switch is None else service.database.run(inventory.get_switch, switch).id,
+        switch_id=of_switch,
         port_id=at_port,
         vlan=vlan,
         mac=None if mac is None else MacAddress.parse(mac),
