@@ -14,7 +14,7 @@ from kiteroll.core.rules import Enrolled, PortRule
 from kiteroll.core.stay import Ending, Life
 from kiteroll.core.topology import Ground, Role, infer
 from kiteroll.core.tracker import Tracker
-from kiteroll.store import addresses, inventory, overview, past, places, rules
+from kiteroll.store import addresses, comparing, inventory, overview, past, places, rules
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
@@ -370,7 +370,8 @@ def test_addresses_that_changed_are_the_same_by_either_way_of_looking(kept: Kept
         kept.take(minute, {(number, 10): f"p{1 + (number * minute) % 3}" for number in range(1, 7)})
     for begin, end in ((0, 3), (2, 8), (7, 9)):
         by_time, by_address = (
-            kept.database.run(places.changed_macs, at(begin), at(end), None, 0, 4, much) for much in (1000, 0)
+            kept.database.run(comparing.changed_macs, at(begin), at(end), None, 0, 4, much)
+            for much in (1000, 0)
         )
         assert by_time == by_address
 

@@ -22,7 +22,7 @@ from kiteroll.store import gathered, inventory
 from kiteroll.store.asked_rounds import RoundRow
 from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
-from kiteroll.store.findings import FindingRow
+from kiteroll.store.findings import Explained
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.names import IpStay
 from kiteroll.store.neighbours import NeighbourRow
@@ -239,13 +239,11 @@ def sighting_of(row: PlacedStay, layout: Layout) -> Sighting:
     )
 
 
-def finding_answer(
-    row: FindingRow, parts: int, explained_by: FindingRow | None, limits: Thresholds
-) -> api.Finding:
-    one = row.finding
+def finding_answer(explained: Explained, limits: Thresholds) -> api.Finding:
+    one = explained.row.finding
     live = one.state is not State.CLEARED
     return api.Finding(
-        id=row.id,
+        id=explained.row.id,
         kind=one.kind.value,
         severity=one.severity.value,
         state=one.state.value,
@@ -268,8 +266,8 @@ def finding_answer(
         acknowledged_by=one.acknowledged_by,
         note=one.note,
         acknowledged_until=one.acknowledged_until,
-        parts=parts,
-        part_of=None if explained_by is None else explained_by.id,
+        parts=explained.parts,
+        part_of=None if explained.by is None else explained.by.id,
     )
 
 

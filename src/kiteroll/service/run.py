@@ -64,6 +64,7 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
                 access_log=False,
                 lifespan="on",
                 loop="uvloop",
+                http="httptools",
                 timeout_graceful_shutdown=_GRACE_S,
                 server_header=False,
             ),

@@ -57,8 +57,8 @@ class Database:
             self.url,
             pool_size=self._pool_size,
             max_overflow=4,
+            # No ping before each use: a lost connection shows in the work itself, which runs again.
             pool_timeout=10,
-            pool_pre_ping=True,
             pool_recycle=1800,
             isolation_level="READ COMMITTED",
             connect_args={"connect_timeout": _CONNECT_TIMEOUT_S, "conv": _CONVERSIONS},
@@ -107,11 +107,15 @@ class Database:
 
     def check(self) -> None:
         """Raises StorageUnavailable when the database does not answer."""
-        try:
-            with self.engine.connect() as connection:
-                connection.execute(text("SELECT 1"))
-        except DBAPIError as error:
-            raise self.translated(error, "check") from error
+        for last in (False, True):
+            try:
+                with self.engine.connect() as connection:
+                    connection.execute(text("SELECT 1"))
+                return
+            except DBAPIError as error:
+                # A connection kept from before the server went away tells nothing of it now.
+                if last or not error.connection_invalidated:
+                    raise self.translated(error, "check") from error
 
     def close(self) -> None:
         self.engine.dispose()

@@ -100,6 +100,29 @@ def counts_of_parts(connection: Connection, keys: Sequence[str]) -> dict[str, in
     return {key: count for key, count in connection.execute(query.group_by(finding.c.part_of))}
 
 
+@dataclass(frozen=True, slots=True)
+class Explained:
+    """A finding, how many it explains, and the one that explains it."""
+
+    row: FindingRow
+    parts: int
+    by: FindingRow | None
+
+
+def explained(connection: Connection, rows: Sequence[FindingRow]) -> list[Explained]:
+    parts = counts_of_parts(connection, [row.finding.key for row in rows])
+    by = by_keys(connection, [row.finding.part_of for row in rows if row.finding.part_of])
+    return [Explained(row, parts.get(row.finding.key, 0), by.get(row.finding.part_of)) for row in rows]
+
+
+def explained_page(
+    connection: Connection, filters: FindingFilters, *, cursor: str | None, limit: int
+) -> Page[Explained]:
+    """A page of findings with what explains what, in one transaction."""
+    page = findings_page(connection, filters, cursor=cursor, limit=limit)
+    return Page(tuple(explained(connection, page.items)), page.next)
+
+
 def open_counts(connection: Connection) -> dict[str, int]:
     """Findings that are open and part of none, by severity."""
     query = (

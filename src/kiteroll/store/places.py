@@ -15,9 +15,6 @@ from kiteroll.store.like import escape_like
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import endpoint, port, stay, switch, vlan
 
-_MUCH = 5000
-"""Stays that began between two instants: from here on they are compared address by address."""
-
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PlacedStay:
@@ -151,54 +148,6 @@ def places_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAdd
     return found
 
 
-def changed_macs(
-    connection: Connection,
-    begin: datetime,
-    end: datetime,
-    switch_ids: Sequence[int] | None,
-    after: int,
-    limit: int,
-    much: int = _MUCH,
-) -> list[MacAddress]:
-    """Addresses above `after` with a stay that began or ended in [begin, end), ascending: only
-    those can differ between the two instants."""
-    if switch_ids is None and _more_began(connection, begin, end, much):
-        # Every few addresses one that changed: going by address finds a page of them soonest.
-        either_in = or_(
-            and_(stay.c.began_at >= begin, stay.c.began_at < end),
-            and_(stay.c.ended_at >= begin, stay.c.ended_at < end),
-        )
-        walk = select(stay.c.mac).distinct().with_hint(stay, "FORCE INDEX (stay_mac_time)")
-        walk = walk.where(stay.c.mac > after, either_in).order_by(stay.c.mac).limit(limit)
-        return list(connection.execute(walk).scalars())
-    began = select(stay.c.mac).where(stay.c.began_at >= begin, stay.c.began_at < end, stay.c.mac > after)
-    ended = select(stay.c.mac).where(stay.c.ended_at >= begin, stay.c.ended_at < end, stay.c.mac > after)
-    if switch_ids is not None:
-        began = began.where(stay.c.switch_id.in_(switch_ids))
-        ended = ended.where(stay.c.switch_id.in_(switch_ids))
-    either = began.union(ended).subquery()
-    return list(connection.execute(select(either.c.mac).order_by(either.c.mac).limit(limit)).scalars())
-
-
-def _more_began(connection: Connection, begin: datetime, end: datetime, much: int) -> bool:
-    """Whether more stays than that began in [begin, end)."""
-    some = select(stay.c.id).where(stay.c.began_at >= begin, stay.c.began_at < end).limit(much + 1).subquery()
-    return (connection.execute(select(func.count()).select_from(some)).scalar() or 0) > much
-
-
-def stays_covering(
-    connection: Connection, macs: Sequence[MacAddress], instants: Sequence[datetime], filters: Filters
-) -> dict[MacAddress, list[PlacedStay]]:
-    """Stays of these addresses that cover any of the instants."""
-    found: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in macs}
-    if not macs:
-        return found
-    query = placed(filters).where(stay.c.mac.in_(macs), or_(*map(_covers, instants)))
-    for row in connection.execute(query):
-        found[row.mac].append(placed_stay(row))
-    return found
-
-
 def intervals_of_port(
     connection: Connection, port_id: int, since: datetime
 ) -> list[tuple[datetime, datetime | None]]:
@@ -207,13 +156,6 @@ def intervals_of_port(
         stay.c.port_id == port_id, or_(stay.c.ended_at.is_(None), stay.c.ended_at > since)
     )
     return [(began, ended) for began, ended in connection.execute(query)]
-
-
-def first_seen(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, datetime]:
-    rows = connection.execute(
-        select(endpoint.c.mac, endpoint.c.first_seen_at).where(endpoint.c.mac.in_(macs))
-    )
-    return {mac: at for mac, at in rows}
 
 
 def about_endpoints(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, dict[str, Any]]:

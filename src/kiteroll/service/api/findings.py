@@ -1,7 +1,6 @@
 """Findings: listed, looked at, acknowledged, cleared; and what each kind means."""
 
 import asyncio
-from collections.abc import Sequence
 from datetime import datetime
 from typing import Annotated
 
@@ -18,7 +17,7 @@ from kiteroll.service.answers import finding_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
 from kiteroll.service.life import Service
 from kiteroll.store import findings, judging
-from kiteroll.store.findings import FindingFilters, FindingRow
+from kiteroll.store.findings import FindingFilters
 
 router = APIRouter(tags=["findings"], responses=ERRORS)
 _WHOLE = 12
@@ -49,13 +48,14 @@ def list_findings(
         part_of=None if parts else "",
         since=since,
     )
-    page = service.database.run(findings.findings_page, filters, cursor=cursor, limit=limit)
-    return PageOf(items=_answers(service, page.items), next=page.next)
+    return _page(service, filters, cursor, limit)
 
 
 @router.get("/findings/{number}", summary="One finding, with its evidence")
 def get_finding(service: Running, number: int) -> api.Finding:
-    return _answers(service, [service.database.run(findings.get_finding, number)])[0]
+    row = service.database.run(findings.get_finding, number)
+    (found,) = service.database.run(findings.explained, [row])
+    return finding_answer(found, service.watchman.limits)
 
 
 @router.get("/findings/{number}/parts", summary="Findings that this one explains")
@@ -64,8 +64,7 @@ def list_parts(
 ) -> PageOf[api.Finding]:
     row = service.database.run(findings.get_finding, number)
     filters = FindingFilters(part_of=row.finding.key)
-    page = service.database.run(findings.findings_page, filters, cursor=cursor, limit=limit)
-    return PageOf(items=_answers(service, page.items), next=page.next)
+    return _page(service, filters, cursor, limit)
 
 
 @router.post("/findings/{number}/acknowledgement", summary="Somebody looks after it")
@@ -132,12 +131,7 @@ def shared_prefix(text: str) -> str:
     return digits
 
 
-def _answers(service: Service, rows: Sequence[FindingRow]) -> list[api.Finding]:
-    parts = service.database.run(findings.counts_of_parts, [row.finding.key for row in rows])
-    explaining = [row.finding.part_of for row in rows if row.finding.part_of]
-    explained = service.database.run(findings.by_keys, explaining)
+def _page(service: Service, filters: FindingFilters, cursor: str | None, limit: int) -> PageOf[api.Finding]:
+    page = service.database.run(findings.explained_page, filters, cursor=cursor, limit=limit)
     limits = service.watchman.limits
-    return [
-        finding_answer(row, parts.get(row.finding.key, 0), explained.get(row.finding.part_of), limits)
-        for row in rows
-    ]
+    return PageOf(items=[finding_answer(one, limits) for one in page.items], next=page.next)

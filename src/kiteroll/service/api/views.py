@@ -14,8 +14,7 @@ from kiteroll.schemas.base import PageOf
 from kiteroll.service.answers import SwitchView, compared_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, port_id
 from kiteroll.service.life import Service
-from kiteroll.store import inventory, past, places, vlans
-from kiteroll.store.places import Filters
+from kiteroll.store import comparing, inventory, past, places, vlans
 
 router = APIRouter(tags=["views"], responses=ERRORS)
 _ALL_MACS = (1 << 48) - 1
@@ -114,19 +113,23 @@ def list_compared(
     end = until or service.clock.now()
     if since.tzinfo is None or end.tzinfo is None or since >= end:
         raise Invalid("since: it must be earlier than until, and both need a zone (2026-05-04T14:05:00Z)")
-    ids = _switch_ids(service, switch, group)
-    after = _after(cursor)
-    macs = service.database.run(places.changed_macs, since, end, ids, after, limit + 1)
-    shown = macs[:limit]
-    filters = Filters(open_only=False, without_ports=service.topology.get().uplink_ids)
-    stays = service.database.run(places.stays_covering, shown, (since, end), filters)
-    seen = service.database.run(places.first_seen, shown)
-    found = []
-    for mac in shown:
-        one = compare(mac, [row.stay for row in stays[mac]], seen.get(mac, end), since, end)
-        if one is not None:
-            found.append(compared_answer(one))
-    return PageOf(items=found, next=str(int(shown[-1])) if len(macs) > limit else None)
+    known = service.database.run(
+        comparing.comparable,
+        since,
+        end,
+        switch_ids=_switch_ids(service, switch, group),
+        without_ports=service.topology.get().uplink_ids,
+        after=_after(cursor),
+        limit=limit,
+    )
+    each = (
+        compare(mac, stays, known.first_seen.get(mac, end), since, end) for mac, stays in known.stays.items()
+    )
+    last = max(known.stays, default=0)
+    return PageOf(
+        items=[compared_answer(one) for one in each if one is not None],
+        next=str(int(last)) if known.more else None,
+    )
 
 
 def _switch_ids(service: Service, switch: str | None, group: str | None) -> list[int] | None:
