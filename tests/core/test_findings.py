@@ -8,7 +8,7 @@ import pytest
 from kiteroll.core.changes import Appeared, Change, Moved
 from kiteroll.core.findings.addresses import WAIT, PortFacts, judge, shared_by_design
 from kiteroll.core.findings.book import FindingBook
-from kiteroll.core.findings.ips import contested
+from kiteroll.core.findings.ips import HeldIp, contested, several
 from kiteroll.core.findings.model import Evidence, Kind, Severity, Sign, State, Subject, Thresholds
 from kiteroll.core.findings.pages import PAGES
 from kiteroll.core.findings.standing import QuietPort, SwitchFacts, standing
@@ -204,6 +204,23 @@ def test_an_ip_that_answers_by_turns_is_contested() -> None:
     (sign,) = contested("10.0.0.5", turns)
     assert (sign.subject.ip, len(sign.evidence)) == ("10.0.0.5", 3)
     assert list(contested("10.0.0.5", turns[:1])) == []
+
+
+def test_unrelated_ips_of_one_address_are_told_once_they_last() -> None:
+    def held(ip: str, hours: float, *names: str) -> HeldIp:
+        return HeldIp(ip, "core-1", at(60 * hours), frozenset(names))
+
+    def told(hours: float, *ips: HeldIp) -> list[Sign]:
+        return list(several(mac(1), ips, LIMITS, at(60 * hours)))
+
+    first, later = held("10.0.0.5", 0, "kiosk-5"), held("10.0.0.9", 20, "kiosk-9")
+    assert told(25.9, first, later) == []
+    (sign,) = told(26, first, later)
+    assert (sign.kind, sign.subject.mac, sign.first_at) == (Kind.SEVERAL_IPS, mac(1), at(60 * 20))
+    assert sign.title.endswith("answers with 10.0.0.5 (kiosk-5) and with 10.0.0.9 (kiosk-9)")
+    assert told(40, first, held("10.0.0.9", 20, "kiosk-5")) == []  # the same host
+    assert told(40, first, held("10.0.0.9", 0.5)) == []  # set up together
+    assert told(40, *(held(f"10.0.0.{number}", number) for number in range(9))) == []  # a router
 
 
 def _sign(minutes: float, kind: Kind = Kind.FLAPPING, **values: object) -> Sign:

@@ -275,6 +275,22 @@ def test_an_ip_that_two_answer_for_by_turns_is_contested(kite: Client) -> None:
     kite.ask(remove_switch("router"))
 
 
+def test_an_address_that_comes_to_answer_with_unrelated_ips_is_told(kite: Client) -> None:
+    kite.ask(add_switch(NewSwitch(name="router", source="files")))
+    start = datetime.now(UTC) - timedelta(days=2)
+    both = [{"ip": f"10.9.1.{number}", "mac": str(mac(811))} for number in (1, 2)]
+    for hours, told in ((0, both[:1]), (24, both)):
+        values = to_document(reading(0, {}, switch="router")).model_dump()
+        values |= {"taken_at": start + timedelta(hours=hours), "addresses": told}
+        values["device"]["uptime_s"] = None
+        kite.ask(take_readings([ReadingDocument.model_validate(values)]))
+    _await(kite, "several-ips")
+    (found,) = kite.each(findings(kinds=["several-ips"]))
+    assert (found.mac, found.severity, len(found.evidence)) == (str(mac(811)), "note", 2)
+    assert found.evidence[1].text == "10.9.1.2 began to answer with it, told by router"
+    kite.ask(remove_switch("router"))
+
+
 def test_pages_of_a_comparison_join_without_gap_or_repeat(kite: Client) -> None:
     long_ago = datetime.now(UTC) - timedelta(days=1)
     whole = [one.mac for one in kite.each(comparison(long_ago))]

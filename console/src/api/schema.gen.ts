@@ -1410,7 +1410,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
+            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
             /**
              * Severity
              * @enum {string}
@@ -1482,7 +1482,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
+            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
             /** Title */
             title: string;
             /** Why */
@@ -4902,7 +4902,7 @@ export interface operations {
             query?: {
                 /** @description open and acknowledged unless given */
                 state?: ("open" | "acknowledged" | "cleared")[] | null;
-                kind?: ("moved" | "flapping" | "doubled-address" | "contested-ip" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read")[] | null;
+                kind?: ("moved" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read")[] | null;
                 severity?: ("note" | "warning" | "serious")[] | null;
                 switch?: string | null;
                 mac?: string | null;

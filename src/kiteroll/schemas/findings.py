@@ -11,6 +11,7 @@ FindingKind = Literal[
     "flapping",
     "doubled-address",
     "contested-ip",
+    "several-ips",
     "loop",
     "address-flood",
     "silent-port",

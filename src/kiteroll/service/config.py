@@ -57,6 +57,10 @@ class FindingSettings(_Section):
     storm_addresses: int = Field(default=5, alias="storm", ge=3, le=1000)
     flood_addresses: int = Field(default=50, alias="flood", ge=5, le=100_000)
     silent_after_s: Seconds = Field(default=86400.0, alias="silent_after", ge=10)
+    ip_window_s: Seconds = Field(default=3600.0, alias="ip_window", ge=60, le=86400)
+    """In which an IP that goes to and fro between addresses is contested."""
+    ips_after_s: Seconds = Field(default=6 * 3600.0, alias="ips_after", ge=0, le=30 * 86400)
+    """An address must answer with unrelated IPs for so long."""
     rule_after_s: Seconds = Field(default=20.0, alias="rule_after", ge=0)
     table_share: float = Field(default=0.9, ge=0.1, le=1)
     quiet_s: Seconds = Field(default=900.0, alias="quiet", ge=10, le=30 * 86400)

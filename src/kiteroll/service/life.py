@@ -270,6 +270,8 @@ def _thresholds(settings: FindingSettings) -> Thresholds:
         storm_addresses=settings.storm_addresses,
         flood_addresses=settings.flood_addresses,
         silent_after=timedelta(seconds=settings.silent_after_s),
+        ip_window=timedelta(seconds=settings.ip_window_s),
+        ips_after=timedelta(seconds=settings.ips_after_s),
         rule_after=timedelta(seconds=settings.rule_after_s),
         table_share=settings.table_share,
         quiet=timedelta(seconds=settings.quiet_s),

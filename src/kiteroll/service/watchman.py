@@ -19,7 +19,7 @@ from kiteroll.core.changes import Appeared, Change, Gone, Moved, Quiet, Restarte
 from kiteroll.core.errors import KiteRollError, NotFound
 from kiteroll.core.findings.addresses import WAIT, WATCH_FOR, Facts, PortFacts, judge, shared_by_design
 from kiteroll.core.findings.book import FindingBook
-from kiteroll.core.findings.ips import contested
+from kiteroll.core.findings.ips import MOST_IPS, HeldIp, contested, several
 from kiteroll.core.findings.model import Finding, Kind, Sign, Thresholds
 from kiteroll.core.findings.standing import SwitchFacts, restarted, standing
 from kiteroll.core.findings.storms import Storms
@@ -40,6 +40,7 @@ log = logging.getLogger(__name__)
 _STEP_S = 1.0
 _STANDING_EVERY = timedelta(seconds=10)
 _TWICE_EVERY = timedelta(minutes=10)
+_IPS_EVERY = timedelta(seconds=20)
 _MOST_ADDRESSES = 5_000
 """Addresses judged in one step; more wait for the next."""
 _MOST_NOTED = 10_000
@@ -59,6 +60,9 @@ class Watchman:
         self._rolls = Rolls(service)
         self._standing_at: datetime | None = None
         self._twice_at: datetime | None = None
+        self._held: dict[MacAddress, list[HeldIp]] = {}
+        """Addresses with several IPs, as of `_held_at`."""
+        self._held_at: datetime | None = None
         self.book = FindingBook(limits)
 
     def load(self) -> None:
@@ -188,7 +192,7 @@ class Watchman:
         layout = service.topology.get()
         ports = [one for one in ports if not layout.topology.leads_to((one.switch, one.port))]
         switches = [_switch_facts(row, service.present(row), now) for row in rows]
-        turns = database.run(judging.contested_ips, now - self.limits.window, _IP_TURNS, _MOST_PORTS)
+        turns = database.run(judging.contested_ips, now - self.limits.ip_window, _IP_TURNS, _MOST_PORTS)
         if self._twice_at is None or now - self._twice_at >= _TWICE_EVERY:
             # What changes is looked at anyway; this finds those that were at two places before a start.
             for mac in database.run(judging.at_two_places, sorted(layout.uplink_ids), _MOST_ADDRESSES):
@@ -199,7 +203,24 @@ class Watchman:
             *standing(switches, ports, self.limits, now),
             *self._rolls.signs(now, self.limits.rule_after),
         ]
-        return signs + [sign for ip, each in turns.items() for sign in contested(ip, each)]
+        signs += [sign for ip, each in turns.items() for sign in contested(ip, each)]
+        if self._held_at is None or now - self._held_at >= _IPS_EVERY:
+            before = now - self.limits.ips_after
+            self._held = database.run(judging.held_ips, before, MOST_IPS, _MOST_ADDRESSES)
+            self._held_at = now
+        return signs + self._several(frozenset(row.bridge_address for row in rows), now)
+
+    def _several(self, own: frozenset[MacAddress | None], now: datetime) -> list[Sign]:
+        """`own`: addresses of switches, which answer with as many IPs as they have VLANs."""
+        shared = (
+            frozenset(self._service.database.run(judging.shared_addresses)) if self._held else frozenset()
+        )
+        return [
+            sign
+            for mac, held in self._held.items()
+            if mac not in own and not shared_by_design(mac, shared)
+            for sign in several(mac, held, self.limits, now)
+        ]
 
     def _take(self, signs: Sequence[Sign]) -> list[Finding]:
         # What explains others goes first, so that they open as part of it.

@@ -1,4 +1,4 @@
-"""What the rules of findings look at: stays of some addresses, port links, silent ports, contested IPs."""
+"""What the rules of findings look at: stays of some addresses, port links, silent ports, and IPs."""
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
@@ -8,11 +8,13 @@ from sqlalchemy import Connection, and_, delete, func, or_, select, tuple_
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.findings.addresses import PortFacts
+from kiteroll.core.findings.ips import HeldIp
 from kiteroll.core.findings.standing import QuietPort
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.topology import At
 from kiteroll.core.uptime import WRAP_TICKS, uptime
 from kiteroll.store.criteria import none_of
+from kiteroll.store.names import names_by_ip
 from kiteroll.store.places import Filters, PlacedStay, placed, placed_stay
 from kiteroll.store.tables import ip_stay, port, shared_address, stay, switch
 
@@ -136,6 +138,38 @@ def contested_ips(
         )
         for ip, at, mac in connection.execute(query.order_by(ip_stay.c.began_at)):
             found[ip].append((at, mac))
+    return found
+
+
+def held_ips(
+    connection: Connection, before: datetime, most: int, limit: int
+) -> dict[MacAddress, list[HeldIp]]:
+    """Addresses that answer, by one source, with several IPv4 addresses that came at different times,
+    two of them before then; `most`: addresses with more are left out."""
+    # IPv6 hosts make themselves new addresses every day.
+    here = and_(ip_stay.c.ended_at.is_(None), ip_stay.c.ip.not_like("%:%"))
+    some = (
+        select(ip_stay.c.mac, ip_stay.c.source_id)
+        .where(here, ip_stay.c.began_at <= before)
+        .group_by(ip_stay.c.mac, ip_stay.c.source_id)
+        .having(and_(func.count() > 1, func.count() <= most))
+        .having(func.max(ip_stay.c.began_at) > func.min(ip_stay.c.began_at))
+        .order_by(ip_stay.c.mac, ip_stay.c.source_id)
+        .limit(limit)
+    )
+    source = {mac: source_id for mac, source_id in connection.execute(some)}
+    found: dict[MacAddress, list[HeldIp]] = defaultdict(list)
+    pairs = list(source.items())
+    for at in range(0, len(pairs), _CHUNK):
+        query = (
+            select(ip_stay.c.mac, ip_stay.c.ip, switch.c.name, ip_stay.c.began_at)
+            .join(switch, switch.c.id == ip_stay.c.source_id)
+            .where(here, tuple_(ip_stay.c.mac, ip_stay.c.source_id).in_(pairs[at : at + _CHUNK]))
+        )
+        rows = connection.execute(query).all()
+        named = names_by_ip(connection, [row.ip for row in rows])
+        for mac, ip, told_by, began_at in rows:
+            found[mac].append(HeldIp(ip, told_by, began_at, frozenset(named.get(ip, ()))))
     return found
 
 

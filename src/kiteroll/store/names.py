@@ -1,7 +1,7 @@
 """Host names of IP addresses over time, and when each is to be looked up again."""
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -67,14 +67,18 @@ def put_off(connection: Connection, ips: Sequence[str], next_at: datetime) -> No
 
 def names_of(connection: Connection, ips: Mapping[MacAddress, Sequence[str]]) -> dict[MacAddress, list[str]]:
     """Host names of the IP addresses that answer for each of these now."""
-    wanted = {ip for each in ips.values() for ip in each}
-    if not wanted:
-        return {}
-    query = select(ip_name.c.ip, ip_name.c.name).where(ip_name.c.ip.in_(wanted), ip_name.c.ended_at.is_(None))
+    named = names_by_ip(connection, {ip for each in ips.values() for ip in each})
+    return {mac: sorted({name for ip in each for name in named.get(ip, ())}) for mac, each in ips.items()}
+
+
+def names_by_ip(connection: Connection, ips: Collection[str]) -> dict[str, list[str]]:
+    """Host names that these have now."""
     named: dict[str, list[str]] = defaultdict(list)
-    for ip, name in connection.execute(query):
-        named[ip].append(name)
-    return {mac: sorted({name for ip in each for name in named[ip]}) for mac, each in ips.items()}
+    if ips:
+        query = select(ip_name.c.ip, ip_name.c.name)
+        for ip, name in connection.execute(query.where(ip_name.c.ip.in_(ips), ip_name.c.ended_at.is_(None))):
+            named[ip].append(name)
+    return named
 
 
 def host_words(connection: Connection, after: int) -> list[tuple[str, int]]:

@@ -23,6 +23,7 @@ class Kind(StrEnum):
     FLAPPING = "flapping"
     DOUBLED = "doubled-address"
     CONTESTED_IP = "contested-ip"
+    SEVERAL_IPS = "several-ips"
     LOOP = "loop"
     FLOOD = "address-flood"
     SILENT_PORT = "silent-port"
@@ -106,6 +107,11 @@ class Thresholds:
     """New addresses on one port within `storm_window`."""
     silent_after: timedelta = timedelta(days=1)
     """A port that is up and learned nothing for this long is silent."""
+    ip_window: timedelta = timedelta(hours=1)
+    """In which an IP address that goes to and fro between addresses is contested: caches of routers
+    are read every few minutes."""
+    ips_after: timedelta = timedelta(hours=6)
+    """An address must answer with several IPs for this long: routers keep what is over for up to four."""
     rule_after: timedelta = timedelta(seconds=20)
     """A rule of a port must be broken for this long: where a new port leads to is known some seconds
     after its first reading."""
@@ -122,7 +128,12 @@ class Thresholds:
         return self.quiet_standing if kind in STANDING else self.quiet
 
 
-STANDING = frozenset({Kind.SILENT_PORT, Kind.OVERFULL, Kind.STRANGER, Kind.FILLING, Kind.AGEING, Kind.UNREAD})
+STANDING = frozenset(
+    {
+        *(Kind.SEVERAL_IPS, Kind.SILENT_PORT, Kind.OVERFULL, Kind.STRANGER),
+        *(Kind.FILLING, Kind.AGEING, Kind.UNREAD),
+    }
+)
 """Kinds that say how something is, not what happened: they are over as soon as it is not so."""
 MOST_EVIDENCE = 40
 """Pieces of evidence kept of one finding, the latest."""

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from kiteroll.core.findings.ips import MOST_IPS
 from kiteroll.core.findings.model import Kind
 
 
@@ -52,6 +53,17 @@ PAGES: dict[Kind, Page] = {
         "A router's neighbour cache showed the IP with different addresses by turns.",
         "Find both addresses here, and give one of them another IP.",
         "A pair that takes over from each other on purpose is no trouble: acknowledge it.",
+    ),
+    Kind.SEVERAL_IPS: Page(
+        "One address, unrelated IPs",
+        "Two devices may share the address. Behind one port, or beyond what is read, nothing else tells.",
+        "A router's neighbour cache shows an address with the IP it always had and, for six hours (or as "
+        "set), with one that came later and has another host name or none. IPs that came together are left "
+        f"out, and addresses with more than {MOST_IPS}, which are routers.",
+        "Ask each IP who it is. If it is one device with a second IP, all is well; else give one of the two "
+        "an address of its own.",
+        "Put addresses that gain IPs by design (clusters, hosts of virtual machines) into the list of shared "
+        "addresses, or raise findings.ips_after.",
     ),
     Kind.LOOP: Page(
         "A loop",
