@@ -195,6 +195,11 @@ def test_a_view_goes_back_to_an_instant_and_its_links_stay_there(browser: Browse
     page.get_by_label("as it was at").fill("2020-02-02T12:00")
     expect(page.get_by_role("alert")).to_contain_text("it was first seen at")
     assert "at=2020-02-02" in page.url
+    page.goto(f"/?q=02:1a&at={now}")
+    expect(told).to_be_visible()
+    page.locator("[data-search]").fill("02:1a:05")
+    expect(page).to_have_url(re.compile(r"q=02%3A1a%3A05.*at=|at=.*q=02%3A1a%3A05"))
+    expect(page.locator("table a[href*='/endpoints/02%3A1a%3A05'][href*='at=']").first).to_be_visible()
     page.context.close()
 
 

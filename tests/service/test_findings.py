@@ -240,6 +240,9 @@ def test_an_endpoint_its_way_and_the_ports_are_told_as_they_were(kite: Client) -
     assert one.home.read_at is not None and one.home.read_at <= then
     hops = kite.ask(way(str(mac(MOVER)), start="west", at=then))
     assert [(hop.switch, hop.port, hop.heard) for hop in hops] == [("west", UP, True), ("east", "p2", True)]
+    (found,) = kite.ask(find(mac(MOVER).digits[-4:], at=then)).endpoints
+    assert (found.mac, found.home) == (one.mac, one.home)
+    assert kite.ask(find(str(mac(MOVER)), at=now - timedelta(days=1))).endpoints == []
     present = {(at, port.name): port.present for at in (then, now) for port in kite.ask(ports("east", at=at))}
     assert [present[at, "p2"] for at in (then, now)] == [1, 0]
     before = datetime.now(UTC) - timedelta(days=1)

@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 from datetime import timedelta
+from ipaddress import ip_network
 
 import pytest
 from sqlalchemy import Connection, func, inspect, select, text
@@ -14,7 +15,7 @@ from kiteroll.core.rules import Enrolled, PortRule
 from kiteroll.core.stay import Ending, Life
 from kiteroll.core.topology import Ground, Role, infer
 from kiteroll.core.tracker import Tracker
-from kiteroll.store import addresses, comparing, inventory, overview, past, places, rules
+from kiteroll.store import addresses, comparing, inventory, names, overview, past, places, rules
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
@@ -327,6 +328,21 @@ def test_ip_addresses_are_kept_as_intervals_and_found_from_both_sides(kept: Kept
     take(2, {"10.20.0.7": mac(3), "10.20.0.70": mac(4)})
     assert kept.database.run(addresses.macs_by_ip, "10.20.0.7", 10) == [mac(3), mac(4)]
     assert kept.database.run(addresses.macs_by_ip, "10.20.0.8", 10) == []
+    assert kept.database.run(addresses.macs_by_ip, "10.20.0.7", 10, at(0.5)) == [mac(1)]
+    for network, now, then in (
+        ("10.20.0.8/30", [], [mac(2)]),
+        ("10.0.0.0/7", [mac(3), mac(4)], [mac(1), mac(2)]),
+    ):
+        for instant, expected in ((None, now), (at(0.5), then)):
+            found = kept.database.run(addresses.macs_in_network, ip_network(network), 10, instant)
+            assert found == expected, (network, instant)
+    kept.database.run(names.keep_names, {"10.20.0.7": "lamp.tarn.example"}, at(2), at(9))
+    kept.database.run(names.keep_names, {"10.20.0.7": "mast.tarn.example"}, at(4), at(9))
+    assert kept.database.run(names.macs_named_at, "lamp", 10, at(3)) == [mac(3)]
+    assert kept.database.run(names.macs_named_at, "lamp", 10, at(4)) == []
+    assert kept.database.run(past.ips_at, [mac(1), mac(3)], at(3)) == {
+        mac(3): (["10.20.0.7"], ["lamp.tarn.example"])
+    }
     with kept.database.engine.connect() as connection:
         rows = connection.execute(select(ip_stay.c.ip, ip_stay.c.ended_at).order_by(ip_stay.c.id)).all()
     assert [tuple(row) for row in rows] == [

@@ -204,10 +204,11 @@ export const roundsQuery = queryOptions({
   refetchInterval: (query) => (query.state.data?.[0]?.state === "running" ? 700 : false),
 });
 
-export const findQuery = (text: string) =>
+export const findQuery = (text: string, at?: string) =>
   queryOptions({
-    queryKey: ["find", text],
-    queryFn: ({ signal }) => need(api.GET("/api/v1/find", { params: { query: { q: text } }, signal })),
+    queryKey: ["find", text, at],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/find", { params: { query: { q: text, ...asOf(at) } }, signal })),
     enabled: text !== "",
     placeholderData: keepPreviousData,
   });

@@ -6007,6 +6007,8 @@ export interface operations {
                 /** @description any part of an address, any notation; or a list */
                 q: string;
                 limit?: number;
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
             };
             header?: never;
             path?: never;

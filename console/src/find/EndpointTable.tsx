@@ -1,10 +1,10 @@
 // Endpoints found: one row each with its home; opened, every place it is seen at and why that one.
 import { chakra } from "@chakra-ui/react";
 import { Fragment, useState } from "react";
-import { Link } from "react-router";
 import type { Endpoint, Place } from "../api/client";
 import { Age } from "../shared/Age";
 import { Grid, Sheet } from "../shared/Grid";
+import { TimeLink } from "../shared/instant";
 import { endpointPath, portPath } from "../shared/links";
 import { State } from "../shared/State";
 import { markFragment, originText, vlanText } from "./model";
@@ -56,9 +56,9 @@ export function EndpointTable({
                   }}
                 >
                   <td className="mono">
-                    <Link to={endpointPath(one.mac)}>
+                    <TimeLink to={endpointPath(one.mac)}>
                       <Marked mac={one.mac} text={text} />
-                    </Link>
+                    </TimeLink>
                     {one.label && (
                       <chakra.div fontFamily="body" fontSize="13px">
                         {one.label}
@@ -127,9 +127,9 @@ function Marked({ mac, text }: { mac: string; text: string }) {
 function Where({ place, home }: { place: Place; home: boolean }) {
   return (
     <span>
-      <Link to={portPath(place.switch, place.port)}>
+      <TimeLink to={portPath(place.switch, place.port)}>
         {place.switch} · {place.port}
-      </Link>
+      </TimeLink>
       {!home && <chakra.span color="soft"> (not its own port)</chakra.span>}
     </span>
   );

@@ -6,14 +6,25 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { findQuery } from "../api/queries";
 import { Answered, Nothing } from "../shared/Answered";
+import { AsOf } from "../shared/AsOf";
 import { Grid, Heading, Sheet } from "../shared/Grid";
-import { portPath, switchPath } from "../shared/links";
+import { instantOf } from "../shared/instant";
+import { portPath, switchPath, withAt } from "../shared/links";
 import { State } from "../shared/State";
 import { EndpointTable, leads } from "./EndpointTable";
 import { step } from "./model";
 import { Overview } from "./Overview";
 
 const TYPING_MS = 120;
+const KEPT =
+  "Found by the IPs and host names of then; labels are of now. Switches and ports have views of then of their own.";
+
+function withText(params: URLSearchParams, text: string): URLSearchParams {
+  if (!text) return new URLSearchParams();
+  const next = new URLSearchParams(params);
+  next.set("q", text);
+  return next;
+}
 
 export function FindPage() {
   const [params, setParams] = useSearchParams();
@@ -23,14 +34,16 @@ export function FindPage() {
   const navigate = useNavigate();
   const box = useRef<HTMLInputElement>(null);
   const written = useRef(text);
-  const found = useQuery(findQuery(text));
+  const at = instantOf(params);
+  const found = useQuery(findQuery(text, at));
 
   useEffect(() => box.current?.focus(), []);
   useEffect(() => {
     const timer = setTimeout(() => {
       if (typed.trim() !== text) {
         written.current = typed.trim();
-        setParams(typed.trim() ? { q: typed.trim() } : {}, { replace: true });
+        // The instant stays while one types on, and goes with the text.
+        setParams((before) => withText(before, typed.trim()), { replace: true });
       }
     }, TYPING_MS);
     return () => clearTimeout(timer);
@@ -50,7 +63,7 @@ export function FindPage() {
       const one = endpoints[Math.max(chosen, 0)];
       const place = one?.home ?? one?.places[0];
       if (place && typed.trim() === text && !found.isPlaceholderData) {
-        navigate(portPath(place.switch, place.port));
+        navigate(withAt(portPath(place.switch, place.port), at));
       }
     } else if (event.key === "Escape") {
       setTyped("");
@@ -94,9 +107,15 @@ export function FindPage() {
       {text === "" ? (
         <Overview />
       ) : (
-        <Answered query={found}>
-          {(data) => <Results data={data} text={text} chosen={chosen} waiting={found.isPlaceholderData} />}
-        </Answered>
+        <AsOf kept={KEPT}>
+          {() => (
+            <Answered query={found}>
+              {(data) => (
+                <Results data={data} text={text} chosen={chosen} waiting={found.isPlaceholderData} />
+              )}
+            </Answered>
+          )}
+        </AsOf>
       )}
     </Box>
   );

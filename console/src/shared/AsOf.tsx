@@ -4,13 +4,12 @@ import type { ReactNode } from "react";
 import { useSearchParams } from "react-router";
 import { Notice } from "./Answered";
 import { Field } from "./Grid";
-import { Instant } from "./instant";
+import { Instant, instantOf } from "./instant";
 import { fullTime, localInput } from "./time";
 
 export function AsOf({ kept, children }: { kept: string; children: (at?: string) => ReactNode }) {
   const [params, setParams] = useSearchParams();
-  const given = params.get("at");
-  const at = given && !Number.isNaN(Date.parse(given)) ? new Date(given).toISOString() : undefined;
+  const at = instantOf(params);
   const choose = (instant: string) => {
     const next = new URLSearchParams(params);
     if (instant) next.set("at", instant);

@@ -5,6 +5,12 @@ import { withAt } from "./links";
 
 export const Instant = createContext<string | undefined>(undefined);
 
+/** The instant that a URL tells; undefined for now. */
+export function instantOf(params: URLSearchParams): string | undefined {
+  const given = params.get("at");
+  return given && !Number.isNaN(Date.parse(given)) ? new Date(given).toISOString() : undefined;
+}
+
 /** The instant of the view; undefined for now. */
 export const useAt = () => useContext(Instant);
 

@@ -26,6 +26,9 @@ def add_commands(commands: Any) -> None:
     )
     one.add_argument("text", nargs="+", help="a fragment of an address, a switch name, a label on a port")
     one.add_argument("--limit", type=int, default=50, help="endpoints a text (default 50)")
+    one.add_argument(
+        "--at", metavar="WHEN", help="who had that IP or name then, and where (2h, 14:05, a full time)"
+    )
 
     things = add_group(commands, "on", "show who is on a switch, a port or a VLAN", of="THING")
     for name, run, words, summary in (
@@ -73,9 +76,9 @@ def add_commands(commands: Any) -> None:
 
 
 def run_find(context: Context) -> Exit:
+    out, at = context.out, context.instant(context.args.at)
     with context.client() as client:
-        found = [client.ask(find(text, limit=context.args.limit)) for text in context.args.text]
-    out = context.out
+        found = [client.ask(find(text, limit=context.args.limit, at=at)) for text in context.args.text]
     if out.shape == "json":
         out.json(found)
     else:
@@ -86,7 +89,7 @@ def run_find(context: Context) -> Exit:
             out.rows(
                 endpoints,
                 columns.endpoints(out),
-                empty=f"nothing known holds {' or '.join(context.args.text)}",
+                empty=f"nothing known {'then ' if at else ''}holds {' or '.join(context.args.text)}",
             )
         if switches and out.shape == "table":
             out.line("")

@@ -359,8 +359,9 @@ def vlans(name: str) -> Question[list[api.Vlan]]:
     return _get(f"/switches/{_part(name)}/vlans", TypeAdapter(list[api.Vlan]))
 
 
-def find(text: str, *, limit: int = 50) -> Question[api.Found]:
-    return _get("/find", TypeAdapter(api.Found), q=text, limit=limit)
+def find(text: str, *, limit: int = 50, at: datetime | None = None) -> Question[api.Found]:
+    """Endpoints, switches and ports; with `at` endpoints alone, by what they had and where they were then."""
+    return _get("/find", TypeAdapter(api.Found), q=text, limit=limit, at=at and at.isoformat())
 
 
 def endpoints(*, limit: int = 100) -> ListQuestion[api.Endpoint]:

@@ -40,19 +40,31 @@ def _as_of(row: PlacedStay, at: datetime, read_at: datetime | None) -> PlacedSta
 
 def endpoint_at(service: Service, mac: MacAddress, at: datetime) -> api.Endpoint:
     """Raises NotFound when it was not known yet."""
-    about = service.database.run(places.about_endpoints, [mac]).get(mac)
-    if about is None or about["first_seen_at"] > at:
+    found = endpoints_at(service, [mac], at)
+    if not found:
+        about = service.database.run(places.about_endpoints, [mac]).get(mac)
         when = "" if about is None else f"it was first seen at {about['first_seen_at'].isoformat()}"
         raise NotFound("endpoint", str(mac), when or "no switch has ever told of this address")
-    rows, layout = _known(service, mac, at)
-    ips, names = service.database.run(past.ips_at, mac, at)
-    further = {**about, "ips": ips, "names": names}
-    return endpoint_answer(mac, rows, layout, further, service.maker_of(mac))
+    return found[0]
+
+
+def endpoints_at(service: Service, macs: Sequence[MacAddress], at: datetime) -> list[api.Endpoint]:
+    """Those among `macs` that were known by then, in their order."""
+    about = service.database.run(places.about_endpoints, macs)
+    known = [mac for mac in macs if mac in about and about[mac]["first_seen_at"] <= at]
+    rows, layout = _known(service, known, at)
+    answered = service.database.run(past.ips_at, known, at)
+    answers = []
+    for mac in known:
+        ips, names = answered.get(mac, ([], []))
+        further = {**about[mac], "ips": ips, "names": names}
+        answers.append(endpoint_answer(mac, rows[mac], layout, further, service.maker_of(mac)))
+    return answers
 
 
 def way_at(service: Service, mac: MacAddress, start: str | None, at: datetime) -> list[api.Hop]:
-    rows, layout = _known(service, mac, at)
-    return ways(rows, layout, start)
+    rows, layout = _known(service, [mac], at)
+    return ways(rows[mac], layout, start)
 
 
 def ways(rows: Sequence[PlacedStay], layout: Layout, start: str | None) -> list[api.Hop]:
@@ -80,9 +92,14 @@ def ports_at(service: Service, switch: SwitchRow, at: datetime) -> list[api.Port
     return answers
 
 
-def _known(service: Service, mac: MacAddress, at: datetime) -> tuple[list[PlacedStay], Layout]:
-    rows = service.database.run(past.stays_at, mac, at)
+def _known(
+    service: Service, macs: Sequence[MacAddress], at: datetime
+) -> tuple[dict[MacAddress, list[PlacedStay]], Layout]:
+    rows = [row for each in service.database.run(past.stays_at, macs, at).values() for row in each]
     at_places = {(row.stay.place.switch, row.stay.place.port) for row in rows}
     crowds = service.database.run(past.crowds_at, sorted(at_places), at)
     layout = replace(service.topology.at(at), crowds=crowds)
-    return all_as_of(service, rows, at), layout
+    stays: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in macs}
+    for row in all_as_of(service, rows, at):
+        stays[row.stay.mac].append(row)
+    return stays, layout

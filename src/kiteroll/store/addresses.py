@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
+from datetime import datetime
 from ipaddress import IPv4Network, IPv6Network
 
 from sqlalchemy import Connection, func, select, update
@@ -9,6 +10,7 @@ from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Reading
+from kiteroll.store.criteria import held
 from kiteroll.store.like import escape_like
 from kiteroll.store.tables import ip_stay
 
@@ -62,14 +64,15 @@ def ips_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddres
 
 
 def macs_in_network(
-    connection: Connection, network: IPv4Network | IPv6Network, limit: int
+    connection: Connection, network: IPv4Network | IPv6Network, limit: int, then: datetime | None = None
 ) -> list[MacAddress]:
-    """Addresses for which an IP inside the network answers now, by IP."""
+    """Addresses for which an IP inside the network answers now, or answered then, by IP."""
     packed = func.inet6_aton(ip_stay.c.ip)
     first, last = (str(network[at]) for at in (0, -1))
     query = (
         select(ip_stay.c.mac)
-        .where(ip_stay.c.ended_at.is_(None))
+        .where(held(ip_stay.c.began_at, ip_stay.c.ended_at, then))
+        .where(ip_stay.c.ip.like(f"{_whole_octets(network)}%"))
         .where(packed.between(func.inet6_aton(first), func.inet6_aton(last)))
         .where(func.length(packed) == (4 if network.version == 4 else 16))
         .group_by(ip_stay.c.mac)
@@ -79,11 +82,20 @@ def macs_in_network(
     return list(connection.execute(query).scalars())
 
 
-def macs_by_ip(connection: Connection, text: str, limit: int) -> list[MacAddress]:
-    """Addresses for which an IP beginning with `text` answers now, that very IP first."""
+def _whole_octets(network: IPv4Network | IPv6Network) -> str:
+    """What all IPs of the network begin with, as far as an index can tell; IPv6 is written in many ways."""
+    whole = network.prefixlen // 8 if network.version == 4 else 0
+    return "".join(f"{octet}." for octet in network.network_address.packed[: min(whole, 3)])
+
+
+def macs_by_ip(
+    connection: Connection, text: str, limit: int, then: datetime | None = None
+) -> list[MacAddress]:
+    """Addresses for which an IP beginning with `text` answers now, or answered then; that very IP first."""
     query = (
         select(ip_stay.c.mac)
-        .where(ip_stay.c.ip.like(f"{escape_like(text)}%"), ip_stay.c.ended_at.is_(None))
+        .where(ip_stay.c.ip.like(f"{escape_like(text)}%"))
+        .where(held(ip_stay.c.began_at, ip_stay.c.ended_at, then))
         .group_by(ip_stay.c.mac)
         .order_by((ip_stay.c.ip == text).desc(), ip_stay.c.ip)
         .limit(limit)

@@ -12,6 +12,13 @@ def none_of(column: ColumnElement[int], ids: Collection[int]) -> ColumnElement[b
     return column.not_in(bindparam(None, sorted(ids), expanding=True, literal_execute=True))
 
 
+def held(
+    began: ColumnElement[datetime], ended: ColumnElement[datetime], at: datetime | None
+) -> ColumnElement[bool]:
+    """Whether an interval covers the instant; whether it is still open, without one."""
+    return ended.is_(None) if at is None else covers(began, ended, at)
+
+
 def covers(
     began: ColumnElement[datetime], ended: ColumnElement[datetime], at: datetime
 ) -> ColumnElement[bool]:

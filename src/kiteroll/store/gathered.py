@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Connection
@@ -58,3 +59,11 @@ def called_so(
         overview.matching_switches(connection, text, most_switches),
         overview.ports_named(connection, ports),
     )
+
+
+def called_so_at(connection: Connection, text: str, most: int, at: datetime) -> CalledSo:
+    """Endpoints whose label or owner holds `text` now, or that had such a host name at an instant."""
+    if not most:
+        return CalledSo([], [], [])
+    macs = places.macs_by_label(connection, text, most) + names.macs_named_at(connection, text, most, at)
+    return CalledSo(macs, [], [])

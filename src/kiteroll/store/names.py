@@ -5,10 +5,12 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import Connection, or_, select, update
+from sqlalchemy import Connection, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.mac import MacAddress
+from kiteroll.store.criteria import covers, held
+from kiteroll.store.like import escape_like
 from kiteroll.store.tables import ip_lookup, ip_name, ip_stay, switch
 
 
@@ -71,12 +73,16 @@ def names_of(connection: Connection, ips: Mapping[MacAddress, Sequence[str]]) ->
     return {mac: sorted({name for ip in each for name in named.get(ip, ())}) for mac, each in ips.items()}
 
 
-def names_by_ip(connection: Connection, ips: Collection[str]) -> dict[str, list[str]]:
-    """Host names that these have now."""
+def names_by_ip(
+    connection: Connection, ips: Collection[str], then: datetime | None = None
+) -> dict[str, list[str]]:
+    """Host names that these have now, or had then."""
     named: dict[str, list[str]] = defaultdict(list)
     if ips:
-        query = select(ip_name.c.ip, ip_name.c.name)
-        for ip, name in connection.execute(query.where(ip_name.c.ip.in_(ips), ip_name.c.ended_at.is_(None))):
+        query = select(ip_name.c.ip, ip_name.c.name).where(
+            ip_name.c.ip.in_(ips), held(ip_name.c.began_at, ip_name.c.ended_at, then)
+        )
+        for ip, name in connection.execute(query):
             named[ip].append(name)
     return named
 
@@ -100,6 +106,21 @@ def macs_by_name(connection: Connection, numbers: Sequence[int]) -> list[MacAddr
     rank = {number: at for at, number in enumerate(numbers)}
     found = sorted((rank[number], mac) for number, mac in connection.execute(query))
     return list(dict.fromkeys(mac for _, mac in found))
+
+
+def macs_named_at(connection: Connection, text: str, limit: int, at: datetime) -> list[MacAddress]:
+    """Addresses that had a host name holding `text` at an instant, by name."""
+    query = (
+        select(ip_stay.c.mac)
+        .join(ip_name, ip_name.c.ip == ip_stay.c.ip)
+        .where(ip_name.c.name.like(f"%{escape_like(text)}%"))
+        .where(covers(ip_name.c.began_at, ip_name.c.ended_at, at))
+        .where(covers(ip_stay.c.began_at, ip_stay.c.ended_at, at))
+        .group_by(ip_stay.c.mac)
+        .order_by(func.min(ip_name.c.name), ip_stay.c.mac)
+        .limit(limit)
+    )
+    return list(connection.execute(query).scalars())
 
 
 def ip_history(connection: Connection, mac: MacAddress, limit: int) -> list[IpStay]:

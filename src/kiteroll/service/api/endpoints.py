@@ -33,8 +33,9 @@ def find_anything(
         Query(min_length=1, max_length=4000, description="any part of an address, any notation; or a list"),
     ],
     limit: Annotated[int, Query(ge=1, le=200)] = 50,
+    at: AsOf = None,
 ) -> api.Found:
-    return find(service, q, limit)
+    return find(service, q, limit, past.instant(service, at))
 
 
 @router.get("/endpoints", summary="Every known endpoint, by address")
