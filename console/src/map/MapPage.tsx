@@ -9,13 +9,17 @@ import { Answered, Nothing } from "../shared/Answered";
 import { Field, Sheet, Title } from "../shared/Grid";
 import { switchPath } from "../shared/links";
 import { layOut, pair, wayPairs } from "./model";
+import { OutlineMap } from "./OutlineMap";
 
+/** Switches; more make a drawing wider than a screen. */
+const MOST_DRAWN = 30;
 const BOX = { width: 120, height: 46 };
 
 export function MapPage() {
   const [params, setParams] = useSearchParams();
   const mac = params.get("mac") ?? "";
-  const [typed, setTyped] = useState(mac);
+  const chosen = params.get("switch") ?? "";
+  const [typed, setTyped] = useState(mac || chosen);
   const map = useQuery(mapQuery);
   const way = useQuery({ ...wayQuery(mac), enabled: mac !== "" });
   return (
@@ -28,17 +32,17 @@ export function MapPage() {
         margin="0 0 12px"
         onSubmit={(event) => {
           event.preventDefault();
-          setParams(typed.trim() ? { mac: typed.trim() } : {});
+          setParams(meant(typed.trim(), map.data));
         }}
       >
-        <label htmlFor="mac">The way of</label>
+        <label htmlFor="wanted">Show</label>
         <Field
-          id="mac"
+          id="wanted"
           value={typed}
           onChange={(event) => setTyped(event.target.value)}
-          placeholder="a whole address"
-          fontFamily="mono"
-          width="230px"
+          placeholder="the way of an address, or a switch"
+          fontFamily={typed ? "mono" : "body"}
+          width="290px"
         />
         {way.error && <chakra.span color="bad">{way.error.message}</chakra.span>}
         {mac && way.data?.length === 0 && <span>no way is known</span>}
@@ -48,25 +52,36 @@ export function MapPage() {
           {(data) =>
             data.switches.length === 0 ? (
               <Nothing>No switch is in the inventory.</Nothing>
+            ) : data.switches.length > MOST_DRAWN ? (
+              <OutlineMap map={data} way={mac ? (way.data ?? []) : []} chosen={chosen} />
             ) : (
-              <Drawing map={data} way={mac ? (way.data ?? []) : []} />
+              <Drawing map={data} way={mac ? (way.data ?? []) : []} chosen={chosen} />
             )
           }
         </Answered>
       </Sheet>
       <chakra.p color="soft" fontSize="13px" marginTop="8px">
-        A dashed frame: not read well at the moment. ▲ with a number: open findings. The thick line is the way
-        of the endpoint.
+        A dashed frame: not read well at the moment. ▲ with a number: open findings.{" "}
+        {(map.data?.switches.length ?? 0) > MOST_DRAWN
+          ? "From the middle of the network outwards; an arrow folds and unfolds what is behind. The marked switches are the way of the endpoint."
+          : "The thick line is the way of the endpoint."}
       </chakra.p>
     </>
   );
 }
 
-function Drawing({ map, way }: { map: NetworkMap; way: Hop[] }) {
+/** A switch by its name; whatever else is typed is meant as an address. */
+function meant(text: string, map: NetworkMap | undefined): Record<string, string> {
+  if (!text) return {};
+  const named = map?.switches.find((one) => one.name.toLowerCase() === text.toLowerCase());
+  return named ? { switch: named.name } : { mac: text };
+}
+
+function Drawing({ map, way, chosen }: { map: NetworkMap; way: Hop[]; chosen: string }) {
   const navigate = useNavigate();
   const layout = layOut(map);
   const marked = wayPairs(way);
-  const on = new Set(way.map((hop) => hop.switch));
+  const on = new Set([...way.map((hop) => hop.switch), chosen]);
   const end = way.at(-1);
   return (
     <chakra.svg

@@ -1,6 +1,7 @@
 import { expect, it } from "vitest";
 import type { Hop, NetworkMap } from "../api/client";
 import { layOut, pair, wayPairs } from "./model";
+import { openAtFirst, openFor, outline } from "./outline";
 
 const named = (names: string[], links: [string, string][]): NetworkMap => ({
   switches: names.map((name) => ({ name, site: "", health: "read", present: 0, findings: 0 })),
@@ -32,6 +33,41 @@ it("gives the same picture whatever the order, and room to each of five hundred"
   expect([...other.places.values()]).toEqual([...one.places.values()]);
   const spots = new Set([...one.places.values()].map((place) => `${place.x} ${place.y}`));
   expect(spots.size).toBe(500);
+});
+
+it("outlines a large network from the middle, leaves apart, the same whatever the order", () => {
+  const names = ["core", "a", "b", "a1", "a2", "b1", "b2", "far", "alone"];
+  const links: [string, string][] = [
+    ["core", "a"],
+    ["b", "core"],
+    ["a", "a1"],
+    ["a", "a2"],
+    ["a", "b"],
+    ["b", "b1"],
+    ["b2", "b"],
+    ["b2", "far"],
+  ];
+  const map = named(names, links);
+  for (const one of map.switches)
+    if (one.name === "far") Object.assign(one, { findings: 2, health: "silent" });
+  const made = outline(map);
+  expect(made.alone.map((one) => one.name)).toEqual(["alone"]);
+  const [root] = made.roots;
+  // a and b have most cables; the name decides.
+  expect([root?.own.name, root?.behind, root?.troubles, root?.ill]).toEqual(["a", 7, 2, 1]);
+  expect(root?.leaves.map((one) => one.own.name)).toEqual(["a1", "a2", "core"]);
+  expect(root?.inner.map((one) => [one.own.name, one.behind, one.also])).toEqual([["b", 3, ["core"]]]);
+  expect(outline(named(names, [...links].reverse())).above).toEqual(made.above);
+  expect(openFor(["far"], made.above)).toEqual(new Set(["b2", "b", "a"]));
+});
+
+it("opens as much of an outline as fits, from the middle outwards", () => {
+  const names = Array.from({ length: 500 }, (_, at) => `sw-${at}`);
+  const links = names.slice(1).map((name, at) => [name, `sw-${Math.floor(at / 8)}`] as [string, string]);
+  const { roots } = outline(named(names, links));
+  const open = openAtFirst(roots, 30);
+  expect(open.has(roots[0]?.own.name ?? "")).toBe(true);
+  expect(open.size).toBeLessThan(30);
 });
 
 it("marks the cables on the way", () => {
