@@ -93,14 +93,15 @@ def test_strangers_are_told_until_they_are_enrolled(kite: Client) -> None:
     titles = _open(kite, "stranger", 2)
     assert all("the roll of the port does not carry it" in title for title in titles)
     told = kite.ask(roll_call("quay-1", "p1"))
-    assert [(one.mac, one.enrolled) for one in told.present] == [
-        (str(mac(LAMP)), True),
-        (str(mac(GUEST)), False),
-        (str(mac(3)), False),
+    assert [(one.mac, one.standing) for one in told.present] == [
+        (str(mac(LAMP)), "enrolled"),
+        (str(mac(GUEST)), "stranger"),
+        (str(mac(3)), "stranger"),
     ]
     assert told.roll == [f"{mac(LAMP)} in VLAN 30", "02:1a:05"] and told.absent == []
     kite.ask(enrol(NewEntry(switch="quay-1", port="p1", prefix=str(mac(GUEST)), by="Mara")))
-    assert [one.enrolled for one in kite.ask(roll_call("quay-1", "p1")).present] == [True, True, False]
+    standings = [one.standing for one in kite.ask(roll_call("quay-1", "p1")).present]
+    assert standings == ["enrolled", "enrolled", "stranger"]
 
 
 def test_a_roll_says_who_is_absent_and_an_entry_is_struck_off(kite: Client) -> None:

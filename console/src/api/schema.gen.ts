@@ -982,8 +982,11 @@ export interface components {
             mac: string;
             /** Vlan */
             vlan: number | null;
-            /** Enrolled */
-            enrolled: boolean;
+            /**
+             * Standing
+             * @enum {string}
+             */
+            standing: "enrolled" | "not enrolled" | "stranger";
         };
         /** Change */
         Change: {
@@ -2174,6 +2177,10 @@ export interface components {
             exempt: boolean;
             /** Seats */
             seats: number | null;
+            /** Taken */
+            taken: number;
+            /** Overfull */
+            overfull: boolean;
             /** Watched */
             watched: boolean;
             /** Roll */

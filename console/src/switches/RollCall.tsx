@@ -99,7 +99,7 @@ function Present({ told }: { told: Call }) {
   if (told.present.length === 0) return <Nothing>Nobody is present.</Nothing>;
   return (
     <>
-      {told.present.some((one) => !one.enrolled) && (
+      {told.present.some((one) => one.standing !== "enrolled") && (
         <Flex align="center" gap="8px" margin="0 0 6px">
           <label htmlFor="by">Your name, to enrol</label>
           <Field id="by" value={by} maxLength={64} onChange={(event) => setBy(event.target.value)} />
@@ -115,10 +115,10 @@ function Present({ told }: { told: Call }) {
                 </td>
                 <td>{one.vlan !== null && `VLAN ${one.vlan}`}</td>
                 <td>
-                  <State of={one.enrolled ? "enrolled" : told.watched ? "stranger" : "not enrolled"} />
+                  <State of={one.standing} />
                 </td>
                 <td className="n">
-                  {!one.enrolled && (
+                  {one.standing !== "enrolled" && (
                     <Button
                       size="xs"
                       variant="outline"

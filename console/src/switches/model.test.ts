@@ -120,9 +120,8 @@ it("shortens runs of VLANs", () => {
   expect(vlanRanges([10, 20, 21, 22, 99])).toBe("10, 20–22, 99");
 });
 
-it("counts addresses on seats, not VLANs, and says when they are too many", () => {
-  const present = [{ mac: "a" }, { mac: "a" }, { mac: "b" }];
-  expect(seatsText({ seats: null, present })).toBe("No seats are set");
-  expect(seatsText({ seats: 2, present })).toBe("2 of 2 seats taken");
-  expect(seatsText({ seats: 1, present })).toBe("2 of 1 seats taken: overfull");
+it("says how many seats are taken, and when that is too many", () => {
+  expect(seatsText({ seats: null, taken: 2, overfull: false })).toBe("No seats are set");
+  expect(seatsText({ seats: 2, taken: 2, overfull: false })).toBe("2 of 2 seats taken");
+  expect(seatsText({ seats: 1, taken: 2, overfull: true })).toBe("2 of 1 seats taken: overfull");
 });

@@ -113,8 +113,7 @@ export function vlanRanges(vlans: number[]): string {
 }
 
 /** How many of a port's seats are taken; an address in two VLANs takes one. */
-export function seatsText(told: { seats: number | null; present: { mac: string }[] }): string {
-  const taken = new Set(told.present.map((one) => one.mac)).size;
+export function seatsText(told: { seats: number | null; taken: number; overfull: boolean }): string {
   if (told.seats === null) return "No seats are set";
-  return `${taken} of ${told.seats} seats taken${taken > told.seats ? ": overfull" : ""}`;
+  return `${told.taken} of ${told.seats} seats taken${told.overfull ? ": overfull" : ""}`;
 }

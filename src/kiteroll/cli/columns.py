@@ -158,15 +158,14 @@ def roll_entries() -> list[Column[tuple[api.PortRules, api.RollEntry]]]:
     ]
 
 
-def attendance(told: api.RollCall) -> list[Column[api.Attendance]]:
-    other = "stranger" if told.watched and not told.exempt else "not enrolled"
+def attendance() -> list[Column[api.Attendance]]:
     return [
         Column("address", lambda one: one.mac, style=lambda _: "bold"),
         Column("vlan", lambda one: one.vlan),
         Column(
             "roll",
-            lambda one: "enrolled" if one.enrolled else other,
-            style=lambda one: "green" if one.enrolled else "yellow",
+            lambda one: one.standing,
+            style=lambda one: "green" if one.standing == "enrolled" else "yellow",
         ),
     ]
 

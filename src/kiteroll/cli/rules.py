@@ -121,10 +121,9 @@ def run_roll_call(context: Context) -> Exit:
         out.json(told)
         return _verdict(told)
     if out.shape == "table":
-        taken = len({one.mac for one in told.present})
         out.facts(
             (
-                ("seats", "none are set" if told.seats is None else f"{taken} of {told.seats} are taken"),
+                ("seats", "none are set" if told.seats is None else f"{told.taken} of {told.seats} are taken"),
                 ("watched", "yes" if told.watched else "no"),
                 ("enrolled", told.roll or ["nothing"]),
                 ("absent", told.absent or ["nobody"]),
@@ -132,16 +131,13 @@ def run_roll_call(context: Context) -> Exit:
             )
         )
         out.line("")
-    out.rows(told.present, columns.attendance(told), empty="nobody is present")
+    out.rows(told.present, columns.attendance(), empty="nobody is present")
     return _verdict(told)
 
 
 def _verdict(told: api.RollCall) -> Exit:
-    if told.exempt:
-        return Exit.FINE
-    overfull = told.seats is not None and len({one.mac for one in told.present}) > told.seats
-    strangers = told.watched and any(not one.enrolled for one in told.present)
-    return Exit.BROKEN_RULE if overfull or strangers else Exit.FINE
+    strangers = any(one.standing == "stranger" for one in told.present)
+    return Exit.BROKEN_RULE if told.overfull or strangers else Exit.FINE
 
 
 def _named(level: api.RuleLevel) -> str:

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from enum import StrEnum
 from typing import TypeVar
 
 from kiteroll.core.mac import MacAddress
@@ -34,6 +35,15 @@ class Rule:
     roll: tuple[Enrolled, ...] = ()
 
 
+class Standing(StrEnum):
+    """Of an address that is present on a port."""
+
+    ENROLLED = "enrolled"
+    NOT_ENROLLED = "not enrolled"
+    """On a port that is not watched."""
+    STRANGER = "stranger"
+
+
 @dataclass(frozen=True, slots=True)
 class PortRule:
     """What holds for one port. The nearest word counts for seats and watching; rolls add up."""
@@ -46,8 +56,14 @@ class PortRule:
     def says_something(self) -> bool:
         return self.seats is not None or self.watched
 
-    def carries(self, mac: MacAddress, vlan: int | None) -> bool:
-        return any(one.covers(mac, vlan) for one in self.roll)
+    def standing(self, mac: MacAddress, vlan: int | None) -> Standing:
+        if any(one.covers(mac, vlan) for one in self.roll):
+            return Standing.ENROLLED
+        return Standing.STRANGER if self.watched else Standing.NOT_ENROLLED
+
+    def overfull(self, taken: int) -> bool:
+        """With so many different addresses present."""
+        return self.seats is not None and taken > self.seats
 
 
 def inherit(levels: Iterable[Rule]) -> PortRule:

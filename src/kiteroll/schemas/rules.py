@@ -1,6 +1,6 @@
 """Who may be on a port: seats, watching, the roll, and the roll call."""
 
-from typing import Annotated, Any, Self
+from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -83,7 +83,8 @@ class Attendance(Answer):
 
     mac: MacText
     vlan: int | None
-    enrolled: bool
+    standing: Literal["enrolled", "not enrolled", "stranger"]
+    """A stranger is not enrolled on a port that is watched."""
 
 
 class RollCall(Answer):
@@ -94,6 +95,10 @@ class RollCall(Answer):
     exempt: bool
     """It leads to other switches: rules do not reach it."""
     seats: int | None
+    taken: int
+    """Different addresses present."""
+    overfull: bool
+    """More than it has seats."""
     watched: bool
     roll: list[str]
     """Prefixes enrolled at any level, with their VLAN."""

@@ -105,18 +105,22 @@ def roll_call(service: "Service", switch: str, port: str) -> api.RollCall:
         if table.names.get(number) == port and mac_of(key) not in bridges
     )
     present = {mac_of(key).digits for key in keys}
+    exempt = _leads_on(service.topology.get().topology, (switch, port))
+    judged = replace(rule, seats=None, watched=False) if exempt else rule
     return api.RollCall(
         switch=switch,
         port=port,
-        exempt=_leads_on(service.topology.get().topology, (switch, port)),
+        exempt=exempt,
         seats=rule.seats,
+        taken=len(present),
+        overfull=judged.overfull(len(present)),
         watched=rule.watched,
         roll=[_text(one) for one in rule.roll],
         present=[
             api.Attendance(
                 mac=mac_of(key),  # type: ignore[arg-type]  # the model turns it into text
                 vlan=vlan_of(key),
-                enrolled=rule.carries(mac_of(key), vlan_of(key)),
+                standing=judged.standing(mac_of(key), vlan_of(key)).value,
             )
             for key in keys
         ],

@@ -7,7 +7,7 @@ from datetime import datetime
 from kiteroll.core.findings.model import Evidence, Kind, Severity, Sign, Subject
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import mac_of, vlan_of
-from kiteroll.core.rules import PortRule, RuleBook
+from kiteroll.core.rules import PortRule, RuleBook, Standing
 from kiteroll.core.topology import At, Table
 
 _MOST_NAMED = 8
@@ -39,10 +39,9 @@ def breaches(
         if not rule.says_something or not at[1] or exempt(at):
             continue
         macs = sorted({mac_of(key) for key in keys})
-        if rule.seats is not None and len(macs) > rule.seats:
-            yield _overfull(at, macs, rule.seats, now)
-        if rule.watched:
-            yield from _strangers(at, sorted(keys), rule, now)
+        if rule.overfull(len(macs)):
+            yield _overfull(at, macs, rule.seats or 0, now)
+        yield from _strangers(at, sorted(keys), rule, now)
 
 
 def _overfull(at: At, macs: Sequence[MacAddress], seats: int, now: datetime) -> Sign:
@@ -62,8 +61,9 @@ def _overfull(at: At, macs: Sequence[MacAddress], seats: int, now: datetime) -> 
 
 
 def _strangers(at: At, keys: Sequence[int], rule: PortRule, now: datetime) -> Iterator[Sign]:
-    unknown = [(mac_of(key), vlan_of(key)) for key in keys if not rule.carries(mac_of(key), vlan_of(key))]
-    for mac, vlan in unknown[:_MOST_STRANGERS]:
+    there = ((mac_of(key), vlan_of(key)) for key in keys)
+    strangers = [each for each in there if rule.standing(*each) is Standing.STRANGER]
+    for mac, vlan in strangers[:_MOST_STRANGERS]:
         where = f" in VLAN {vlan}" if vlan else ""
         yield Sign(
             kind=Kind.STRANGER,
