@@ -26,8 +26,8 @@ from kiteroll.core.errors import Conflict, NotFound
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import key_of
 from kiteroll.core.switch_state import Marks, OpenStay
+from kiteroll.store.changes import record_changes
 from kiteroll.store.ports import port_ids
-from kiteroll.store.record import record_changes
 from kiteroll.store.rules import drop_rules, rename_rules
 from kiteroll.store.tables import credential, port, stay, switch
 
