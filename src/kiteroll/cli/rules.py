@@ -123,7 +123,10 @@ def run_roll_call(context: Context) -> Exit:
     if out.shape == "table":
         out.facts(
             (
-                ("seats", "none are set" if told.seats is None else f"{told.taken} of {told.seats} are taken"),
+                (
+                    "seats",
+                    "none are set" if told.seats is None else f"{told.taken} of {told.seats} are taken",
+                ),
                 ("watched", "yes" if told.watched else "no"),
                 ("enrolled", told.roll or ["nothing"]),
                 ("absent", told.absent or ["nobody"]),

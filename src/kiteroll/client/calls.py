@@ -11,7 +11,7 @@ import httpx
 from pydantic import ValidationError
 
 from kiteroll.client.errors import ServiceError, ServiceUnreachable
-from kiteroll.client.questions import ListQuestion, Question
+from kiteroll.client.question import ListQuestion, Question
 from kiteroll.schemas.api import Problem
 
 T = TypeVar("T")
