@@ -24,7 +24,7 @@ from tests.ports import free_tcp_port
 from bench.fleet import PORTS, Fleet
 from bench.measure import row
 from kiteroll.core.reading import Device, Reading
-from kiteroll.schemas.reading_document import to_document
+from kiteroll.schemas.reading_convert import to_document
 from kiteroll.store import tables
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate

@@ -40,6 +40,14 @@ settings.load_profile("shared")
 _numbers = itertools.count(1)
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _snmp_programs_begin_anew(tmp_path_factory: pytest.TempPathFactory) -> Iterator[None]:
+    """What net-snmp's programs keep on the machine from earlier runs makes them misread engines."""
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setenv("SNMP_PERSISTENT_DIR", str(tmp_path_factory.mktemp("net-snmp")))
+        yield
+
+
 @pytest.fixture(scope="session")
 def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
     """A private MariaDB server; the connection to its first database."""

@@ -22,7 +22,7 @@ from kiteroll.core.reading import Reading
 from kiteroll.core.tracker import Tracker
 from kiteroll.lab import tarn_ferries
 from kiteroll.lab.site import Site
-from kiteroll.schemas.reading_document import to_document
+from kiteroll.schemas.reading_convert import to_document
 from kiteroll.snmp import ber
 from tests.make import NOON
 from tests.ports import free_udp_port

@@ -43,7 +43,8 @@ from kiteroll.schemas.api import (
     Round,
     SwitchChange,
 )
-from kiteroll.schemas.reading_document import ReadingDocument, to_document
+from kiteroll.schemas.reading_convert import to_document
+from kiteroll.schemas.reading_document import ReadingDocument
 from tests.conftest import Lab, NewService, Service, read_again
 from tests.make import mac, reading
 from tests.ports import free_tcp_port, free_udp_port

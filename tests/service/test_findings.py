@@ -56,7 +56,8 @@ from kiteroll.schemas.api import (
     PortChange,
     SwitchChange,
 )
-from kiteroll.schemas.reading_document import ReadingDocument, to_document
+from kiteroll.schemas.reading_convert import to_document
+from kiteroll.schemas.reading_document import ReadingDocument
 from tests.conftest import Service
 from tests.make import mac, reading
 from tests.ports import free_tcp_port

@@ -22,7 +22,8 @@ from kiteroll.client import (
     take_readings,
 )
 from kiteroll.schemas.api import FindingKind, NewEntry, NewRule, NewSwitch
-from kiteroll.schemas.reading_document import ReadingDocument, to_document
+from kiteroll.schemas.reading_convert import to_document
+from kiteroll.schemas.reading_document import ReadingDocument
 from tests.conftest import Service
 from tests.make import mac, reading
 from tests.ports import free_tcp_port

@@ -20,7 +20,8 @@ from kiteroll.client import (
 )
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
-from kiteroll.schemas.reading_document import ReadingDocument, read_documents
+from kiteroll.schemas.reading_document import ReadingDocument
+from kiteroll.schemas.reading_files import read_documents
 
 
 def add_commands(commands: Any) -> None:

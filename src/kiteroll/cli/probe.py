@@ -17,13 +17,13 @@ from kiteroll.core.errors import Invalid
 from kiteroll.core.ranges import ranges
 from kiteroll.core.reading import Reading
 from kiteroll.duration import parse_duration_s
+from kiteroll.schemas.reading_convert import to_document
 from kiteroll.schemas.reading_document import (
     DocumentAddress,
     DocumentEntry,
     DocumentNeighbour,
     DocumentPort,
     ReadingDocument,
-    to_document,
 )
 
 ENTRIES: list[Column[DocumentEntry]] = [

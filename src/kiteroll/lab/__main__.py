@@ -12,7 +12,7 @@ from kiteroll.lab import story, tarn_ferries
 from kiteroll.lab.name_server import NameServer, host_names
 from kiteroll.lab.past import past_rounds
 from kiteroll.lab.site import Site
-from kiteroll.schemas.reading_document import to_document
+from kiteroll.schemas.reading_convert import to_document
 
 
 async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None, start_s: float) -> None:

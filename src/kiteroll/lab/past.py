@@ -3,11 +3,12 @@ sleeps between them."""
 
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 
 from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Device, Neighbour, Oper, Port, Reading, Vlan, key_of
+from kiteroll.core.reading import Reading
 from kiteroll.lab import tarn_ferries
+from kiteroll.lab.readings import reading_of
 from kiteroll.lab.site import BOOTED_ONCE, SETTLE_S
 from kiteroll.lab.switch import LabSwitch
 from kiteroll.lab.world import World
@@ -75,7 +76,7 @@ def past_rounds(now: datetime, days: int) -> Iterator[list[Reading]]:
                 _plug(name, "port-office", 12 + int(name[-1]))(world)
             _exchange_kiosk(world)
         world.advance(world.now + _AWAKE_S)
-        yield [reading_of(world, switch, at) for switch in world.switches.values()]
+        yield [_read(world, switch, at) for switch in world.switches.values()]
         world.sleep((EVERY - timedelta(seconds=_AWAKE_S)).total_seconds())
 
 
@@ -93,50 +94,8 @@ def _live(world: World, since: datetime, until: datetime, now: datetime) -> None
         HABITS[number].do(world)
 
 
-def reading_of(world: World, switch: LabSwitch, at: datetime) -> Reading:
-    """What the switch's agent would tell at that time."""
-    outer = {port.number: port for port in switch.ports.values() if not port.inner}
-    numbers = world.neighbours(switch.name)
-    # As the site of the demo counts it, so that its first reading shows no restart.
+def _read(world: World, switch: LabSwitch, at: datetime) -> Reading:
+    # Up as the site of the demo counts it, so that its first reading shows no restart; the world sleeps
+    # between readings, so its own times say nothing of links.
     up_s = SETTLE_S - switch.booted_at + (at - BOOTED_ONCE).total_seconds()
-    return Reading(
-        switch=switch.name,
-        taken_at=at.astimezone(UTC),
-        device=Device(
-            name=switch.name,
-            description="Simulated bridge, 24 ports",
-            location=switch.location,
-            uptime_ticks=int(up_s * 100),
-            ageing=timedelta(seconds=switch.ageing_s),
-            bridge_address=switch.mac,
-            topology_changes=switch.topology_changes,
-        ),
-        ports=tuple(
-            Port(
-                number=port.number,
-                name=port.name,
-                alias=port.alias,
-                oper=Oper.UP if port.up else Oper.DOWN,
-                speed_bps=port.speed_mbps * 1_000_000,
-                bridged=True,
-                default_vlan=port.pvid,
-                tagged=port.tagged,
-                untagged=frozenset({port.pvid}),
-            )
-            for port in outer.values()
-        ),
-        vlans=tuple(Vlan(id=number, name=name) for number, name in switch.vlans.items()),
-        learned={key_of(mac, vlan): row.port for (vlan, mac), row in switch.fdb.items() if row.port in outer},
-        neighbours=tuple(
-            Neighbour(
-                port=outer[number].name,
-                chassis=str(other.mac),
-                chassis_mac=other.mac,
-                port_id=switch.far_ports.get(number, ""),
-                name=other.name,
-                capabilities=("bridge",),
-            )
-            for number, other in numbers.items()
-        ),
-        addresses=dict(switch.neighbour_cache),
-    )
+    return reading_of(world, switch, at, up_s=up_s, links=False)

@@ -6,7 +6,8 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 
 from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Device, Neighbour, Oper, Port, Reading, key_of
+from kiteroll.core.reading import Reading
+from kiteroll.lab.readings import reading_of
 from kiteroll.lab.switch import LabPort, LabSwitch
 from kiteroll.lab.world import Host, World
 
@@ -72,45 +73,8 @@ def read(net: Net, name: str) -> Reading:
     """What the switch holds at this instant."""
     switch, now = net.world.switches[name], net.world.now
     switch.age(now)
-    numbers = {port.number for port in switch.ports.values()}
-    neighbours = []
-    if net.lldp:
-        for (here, port), (other, far) in net.cables.items():
-            if here == name:
-                neighbours.append(
-                    Neighbour(
-                        port=f"p{port}",
-                        chassis=str(net.world.switches[other].mac),
-                        chassis_mac=net.world.switches[other].mac,
-                        port_id=f"p{far}",
-                        name=other,
-                        capabilities=("bridge",),
-                    )
-                )
-    return Reading(
-        switch=name,
-        taken_at=START + timedelta(seconds=now),
-        device=Device(
-            name=name,
-            uptime_ticks=int((now - switch.booted_at) * 100),
-            ageing=timedelta(seconds=AGEING_S),
-            bridge_address=switch.mac if net.lldp else None,
-            topology_changes=switch.topology_changes,
-        ),
-        ports=tuple(
-            Port(
-                number=port.number,
-                name=port.name,
-                oper=Oper.UP if port.up else Oper.DOWN,
-                changed_ticks=int((port.changed_at - switch.booted_at) * 100),
-            )
-            for port in switch.ports.values()
-        ),
-        learned={
-            key_of(mac, vlan): row.port for (vlan, mac), row in switch.fdb.items() if row.port in numbers
-        },
-        neighbours=tuple(neighbours),
-    )
+    at = START + timedelta(seconds=now)
+    return reading_of(net.world, switch, at, up_s=now - switch.booted_at, lldp=net.lldp)
 
 
 def rounds(

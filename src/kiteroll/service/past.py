@@ -9,7 +9,8 @@ from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.home import Sighting, choose_home, way_to
 from kiteroll.core.mac import MacAddress
 from kiteroll.schemas import api
-from kiteroll.service.answers import endpoint_answer, hop_answers, port_answer, sighting_of
+from kiteroll.service.answers import endpoint_answer, hop_answers, sighting_of
+from kiteroll.service.answers_of_switches import port_answer
 from kiteroll.service.life import Service
 from kiteroll.service.topology import Layout
 from kiteroll.store import overview, past, places

@@ -6,7 +6,8 @@ from kiteroll.core.errors import BadAddress
 from kiteroll.core.mac import Fragment, MacAddress
 from kiteroll.core.typed import may_be_ip, meant_as_address, network_of, split_list
 from kiteroll.schemas import api
-from kiteroll.service.answers import SwitchView, endpoint_answers, port_answer
+from kiteroll.service.answers import endpoint_answers
+from kiteroll.service.answers_of_switches import SwitchView, port_answer
 from kiteroll.service.life import Service
 from kiteroll.service.past import endpoints_at
 from kiteroll.store import addresses, gathered

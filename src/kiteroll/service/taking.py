@@ -11,7 +11,8 @@ from kiteroll.collect.csv_table import TableMapping, read_table
 from kiteroll.collect.rounds import Attempt
 from kiteroll.core.errors import Conflict, Invalid, KiteRollError, NotFound, StorageUnavailable
 from kiteroll.core.reading import Reading
-from kiteroll.schemas.reading_document import from_document, read_documents
+from kiteroll.schemas.reading_convert import from_document
+from kiteroll.schemas.reading_files import read_documents
 from kiteroll.service.logs import fields
 from kiteroll.store import inventory, mappings
 

@@ -26,7 +26,8 @@ from kiteroll.core.findings.storms import Storms
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Reading
 from kiteroll.core.topology import At
-from kiteroll.service.answers import sighting_of, watched
+from kiteroll.service.answers import sighting_of
+from kiteroll.service.answers_of_switches import watched
 from kiteroll.service.hub import Event
 from kiteroll.service.logs import fields
 from kiteroll.service.rolls import Rolls

@@ -4,7 +4,7 @@ from fastapi import APIRouter, Response
 
 from kiteroll.core.errors import DeviceError
 from kiteroll.schemas import api
-from kiteroll.service.answers import credential_answer
+from kiteroll.service.answers_of_switches import credential_answer
 from kiteroll.service.api.common import ERRORS, Running
 from kiteroll.store import credentials
 

@@ -11,12 +11,9 @@ from kiteroll.core.makers import parse_prefix
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.service import past
-from kiteroll.service.answers import (
-    endpoint_answers,
-    ip_answer,
-    neighbour_answer,
-    stay_answer,
-)
+from kiteroll.service.answers import endpoint_answers, stay_answer
+from kiteroll.service.answers_of_events import ip_answer
+from kiteroll.service.answers_of_switches import neighbour_answer
 from kiteroll.service.api.common import ERRORS, AsOf, Cursor, Limit, Running, WithUplinks, port_id
 from kiteroll.service.life import Service
 from kiteroll.service.search import find

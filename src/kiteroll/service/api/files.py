@@ -6,8 +6,9 @@ from fastapi import APIRouter, Response
 
 from kiteroll.core.reading import Reading
 from kiteroll.schemas import api
-from kiteroll.schemas.reading_document import ReadingDocument, from_document
-from kiteroll.service.answers import attempt_answer
+from kiteroll.schemas.reading_convert import from_document
+from kiteroll.schemas.reading_document import ReadingDocument
+from kiteroll.service.answers_of_events import attempt_answer
 from kiteroll.service.api.common import ERRORS, Running
 from kiteroll.service.life import Service
 from kiteroll.service.taking import make_mapping, table_reading, take_readings

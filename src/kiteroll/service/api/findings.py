@@ -13,7 +13,7 @@ from kiteroll.core.mac import MacAddress
 from kiteroll.core.makers import first_digits
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.service.answers import finding_answer
+from kiteroll.service.answers_of_events import finding_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running
 from kiteroll.service.life import Service
 from kiteroll.store import findings, judging

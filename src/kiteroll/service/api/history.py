@@ -8,7 +8,7 @@ from pydantic import AwareDatetime
 from kiteroll.core.mac import MacAddress
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.service.answers import change_answer, reading_answer
+from kiteroll.service.answers_of_events import change_answer, reading_answer
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, WithUplinks
 from kiteroll.store import inventory, overview
 

@@ -6,7 +6,7 @@ from collections import Counter
 from fastapi import APIRouter
 
 from kiteroll.schemas import api
-from kiteroll.service.answers import round_answer
+from kiteroll.service.answers_of_switches import round_answer
 from kiteroll.service.api.common import ERRORS, Running
 from kiteroll.service.life import Service
 from kiteroll.store import asked_rounds, holds, inventory, sites

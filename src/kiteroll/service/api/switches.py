@@ -7,7 +7,8 @@ from fastapi import APIRouter, Response
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.service import past
-from kiteroll.service.answers import SwitchView, attempt_answer, neighbour_answer, port_answer
+from kiteroll.service.answers_of_events import attempt_answer
+from kiteroll.service.answers_of_switches import SwitchView, neighbour_answer, port_answer
 from kiteroll.service.api.common import ERRORS, AsOf, Cursor, Limit, Running
 from kiteroll.store import inventory, neighbours, overview, topology
 from kiteroll.store.inventory import SwitchRow

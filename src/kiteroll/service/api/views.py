@@ -11,7 +11,8 @@ from kiteroll.core.crowd import counts_over_time
 from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.service.answers import SwitchView, compared_answer
+from kiteroll.service.answers_of_events import compared_answer
+from kiteroll.service.answers_of_switches import SwitchView
 from kiteroll.service.api.common import ERRORS, Cursor, Limit, Running, port_id
 from kiteroll.service.life import Service
 from kiteroll.store import comparing, inventory, past, places, vlans

@@ -1,0 +1,56 @@
+"""Columns of the tables, by what a row is. One place, so that a thing looks alike everywhere."""
+
+from kiteroll.cli.columns.of_endpoints import endpoints, hops, ip_stays, makers, stays, vlan_text
+from kiteroll.cli.columns.of_events import (
+    attendance,
+    changes,
+    compared,
+    evidence,
+    findings,
+    readings,
+    roll_entries,
+    rules,
+    shared_addresses,
+    vlans,
+)
+from kiteroll.cli.columns.of_switches import (
+    credentials,
+    groups,
+    links,
+    mappings,
+    neighbours,
+    plan,
+    ports,
+    rounds,
+    sites,
+    switches,
+)
+
+__all__ = [
+    "attendance",
+    "changes",
+    "compared",
+    "credentials",
+    "endpoints",
+    "evidence",
+    "findings",
+    "groups",
+    "hops",
+    "ip_stays",
+    "links",
+    "makers",
+    "mappings",
+    "neighbours",
+    "plan",
+    "ports",
+    "readings",
+    "roll_entries",
+    "rounds",
+    "rules",
+    "shared_addresses",
+    "sites",
+    "stays",
+    "switches",
+    "vlan_text",
+    "vlans",
+]

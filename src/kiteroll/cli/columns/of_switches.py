@@ -1,0 +1,155 @@
+"""Columns of switches, their ports and neighbours, and of what is set up for them."""
+
+from collections.abc import Callable
+
+from kiteroll.cli.columns.of_endpoints import leads
+from kiteroll.cli.show import Column, Output, speed
+from kiteroll.schemas import api
+
+_WELL = frozenset({"read", "partial", "unread", "off"})
+_HEALTH = {
+    "refused": "red",
+    "read": "green",
+    "partial": "yellow",
+    "late": "yellow",
+    "silent": "red",
+    "failed": "red",
+    "off": "dim",
+    "unread": "",
+}
+
+
+def switches(out: Output) -> list[Column[api.Switch]]:
+    return [
+        Column("switch", lambda one: one.name, style=lambda _: "bold"),
+        Column("address", _address),
+        Column("health", lambda one: one.health, style=lambda one: _HEALTH[one.health]),
+        Column("read", lambda one: one.read_at, shown=lambda one: out.age(one.read_at)),
+        Column("present", lambda one: one.present, right=True),
+        Column("every", lambda one: one.interval_s, shown=lambda one: f"{one.interval_s} s", right=True),
+        Column("ageing", lambda one: one.ageing_s, shown=lambda one: f"{one.ageing_s or '?'} s", right=True),
+        Column("location", lambda one: one.location),
+        Column("site", lambda one: one.site),
+        Column(
+            "next try", lambda one: one.next_try_at if one.health not in _WELL else None, shown=_next_try(out)
+        ),
+        Column("trouble", lambda one: one.error or ""),
+    ]
+
+
+def neighbours(out: Output) -> list[Column[api.Neighbour]]:
+    return [
+        Column("switch", lambda one: one.switch),
+        Column("port", lambda one: one.port, style=lambda _: "bold"),
+        Column("neighbour", lambda one: one.name or one.chassis),
+        Column("its port", lambda one: one.far_port),
+        Column("known as", lambda one: one.known_as),
+        Column("address", lambda one: one.addresses),
+        Column("is", lambda one: one.capabilities),
+        Column("told", lambda one: one.seen_at, shown=lambda one: f"{out.age(one.seen_at)} ago"),
+    ]
+
+
+def plan() -> list[Column[tuple[str, api.NewSwitch, api.SwitchChange | None]]]:
+    """What an import does, line by line."""
+
+    def changed(step: tuple[str, api.NewSwitch, api.SwitchChange | None]) -> str:
+        given = {} if step[2] is None else step[2].model_dump(exclude_none=True)
+        return ", ".join(f"{name} = {value}" for name, value in given.items())
+
+    return [
+        Column("does", lambda step: step[0], style=lambda step: "dim" if step[0] == "same" else "bold"),
+        Column("switch", lambda step: step[1].name),
+        Column("address", lambda step: f"{step[1].host}:{step[1].port}"),
+        Column("credential", lambda step: step[1].credential),
+        Column("changes", changed),
+    ]
+
+
+def credentials(out: Output) -> list[Column[api.NamedCredential]]:
+    return [
+        Column("credential", lambda one: one.name, style=lambda _: "bold"),
+        Column("asks as", lambda one: one.kind),
+        Column("used by", lambda one: one.used_by, right=True),
+        Column("added", lambda one: one.added_at, shown=lambda one: f"{out.age(one.added_at)} ago"),
+    ]
+
+
+def links(out: Output) -> list[Column[api.LinkChange]]:
+    return [
+        Column("since", lambda one: one.at),
+        Column("age", lambda one: one.at, shown=lambda one: f"{out.age(one.at)} ago"),
+        Column("link", lambda one: one.oper, style=lambda one: "green" if one.oper == "up" else "dim"),
+    ]
+
+
+def ports(out: Output) -> list[Column[api.Port]]:
+    return [
+        Column("switch", lambda one: one.switch),
+        Column("port", lambda one: one.name, style=lambda _: "bold"),
+        Column("state", lambda one: one.oper, style=lambda one: "green" if one.oper == "up" else "dim"),
+        Column("speed", lambda one: one.speed_bps, shown=lambda one: speed(one.speed_bps), right=True),
+        Column("present", lambda one: one.present, right=True),
+        Column("quiet", lambda one: one.quiet, right=True),
+        Column("leads to", lambda one: one.leads_to, shown=lambda one: leads(one.leads_to)),
+        Column("label", lambda one: one.alias),
+        Column("role", lambda one: one.role),
+        Column("because", lambda one: one.role_why),
+    ]
+
+
+def rounds(out: Output) -> list[Column[api.Round]]:
+    return [
+        Column("round", lambda one: one.id, right=True, style=lambda _: "bold"),
+        Column(
+            "state", lambda one: one.state, style=lambda one: "green" if one.state == "done" else "yellow"
+        ),
+        Column("began", lambda one: one.began_at, shown=lambda one: f"{out.age(one.began_at)} ago"),
+        Column("wanted", lambda one: one.wanted, right=True),
+        Column("read well", lambda one: one.well, right=True),
+        Column("failed", lambda one: len(one.failed), right=True),
+        Column("left", lambda one: len(one.left), right=True),
+    ]
+
+
+def sites() -> list[Column[api.Site]]:
+    return [
+        Column("site", lambda one: one.name, style=lambda _: "bold"),
+        Column("switches", lambda one: one.switches, right=True),
+        Column(
+            "at once", lambda one: one.at_once, shown=lambda one: str(one.at_once or "no limit"), right=True
+        ),
+    ]
+
+
+def groups() -> list[Column[api.Group]]:
+    return [
+        Column("group", lambda one: one.name, style=lambda _: "bold"),
+        Column("switches", lambda one: one.switches, right=True),
+        Column("hold", lambda one: one.hold_s, shown=lambda one: f"{one.hold_s} s" if one.hold_s else ""),
+    ]
+
+
+def mappings() -> list[Column[api.NamedMapping]]:
+    return [
+        Column("mapping", lambda one: one.name, style=lambda _: "bold"),
+        Column("address", lambda one: one.mapping.address),
+        Column("port", lambda one: one.mapping.port),
+        Column("vlan", lambda one: one.mapping.vlan),
+        Column("status", lambda one: one.mapping.status),
+        Column("delimiter", lambda one: one.mapping.delimiter),
+        Column("notation", lambda one: one.mapping.notation),
+    ]
+
+
+def _address(one: api.Switch) -> str:
+    return {"snmp": f"{one.host}:{one.port}", "linux": f"bridge {one.host}"}.get(one.source, one.source)
+
+
+def _next_try(out: Output) -> Callable[[api.Switch], str]:
+    def shown(one: api.Switch) -> str:
+        if one.next_try_at is None or one.health in _WELL:
+            return ""
+        return f"in {out.until(one.next_try_at)}"
+
+    return shown

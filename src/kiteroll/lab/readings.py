@@ -1,0 +1,58 @@
+"""What a simulated switch holds as a reading, without the wire."""
+
+from datetime import UTC, datetime, timedelta
+
+from kiteroll.core.reading import Device, Neighbour, Oper, Port, Reading, Vlan, key_of
+from kiteroll.lab.switch import LabSwitch
+from kiteroll.lab.world import World
+
+
+def reading_of(
+    world: World, switch: LabSwitch, at: datetime, *, up_s: float, links: bool = True, lldp: bool = True
+) -> Reading:
+    """What the switch's agent would tell at that time. `up_s`: since when it says to be up, in seconds;
+    `links`: whether it tells when links changed; `lldp`: whether it tells of itself and its neighbours."""
+    outer = {port.number: port for port in switch.ports.values() if not port.inner}
+    neighbours = world.neighbours(switch.name) if lldp else {}
+    return Reading(
+        switch=switch.name,
+        taken_at=at.astimezone(UTC),
+        device=Device(
+            name=switch.name,
+            description="Simulated bridge, 24 ports",
+            location=switch.location,
+            uptime_ticks=int(up_s * 100),
+            ageing=timedelta(seconds=switch.ageing_s),
+            bridge_address=switch.mac if lldp else None,
+            topology_changes=switch.topology_changes,
+        ),
+        ports=tuple(
+            Port(
+                number=port.number,
+                name=port.name,
+                alias=port.alias,
+                oper=Oper.UP if port.up else Oper.DOWN,
+                speed_bps=port.speed_mbps * 1_000_000,
+                bridged=True,
+                default_vlan=port.pvid,
+                tagged=port.tagged,
+                untagged=frozenset({port.pvid}),
+                changed_ticks=int((port.changed_at - switch.booted_at) * 100) if links else None,
+            )
+            for port in outer.values()
+        ),
+        vlans=tuple(Vlan(id=number, name=name) for number, name in switch.vlans.items()),
+        learned={key_of(mac, vlan): row.port for (vlan, mac), row in switch.fdb.items() if row.port in outer},
+        neighbours=tuple(
+            Neighbour(
+                port=outer[number].name,
+                chassis=str(other.mac),
+                chassis_mac=other.mac,
+                port_id=switch.far_ports.get(number, ""),
+                name=other.name,
+                capabilities=("bridge",),
+            )
+            for number, other in neighbours.items()
+        ),
+        addresses=dict(switch.neighbour_cache),
+    )

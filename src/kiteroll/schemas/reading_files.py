@@ -1,0 +1,59 @@
+"""Files of reading documents: one, a list, or one a line; what is wrong is told by place."""
+
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from pydantic import ValidationError
+
+from kiteroll.core.errors import Invalid
+from kiteroll.schemas.reading_convert import from_document
+from kiteroll.schemas.reading_document import ReadingDocument
+
+_MOST_PROBLEMS = 20
+
+
+def read_documents(text: str, file: str) -> list[ReadingDocument]:
+    """Reading documents of a file: one, a list of them, or one a line (JSON Lines).
+
+    Raises Invalid naming the file, and line and column or the path of what is wrong.
+    """
+    try:
+        loaded = json.loads(text)
+        found = [(f"{file}", one) for one in (loaded if isinstance(loaded, list) else [loaded])]
+    except ValueError as wrong:
+        found = _lines(text, file, wrong)
+    if not found:
+        raise Invalid(f"{file}: it holds no reading")
+    problems: list[str] = []
+    documents: list[ReadingDocument] = []
+    for where, one in found:
+        try:
+            document = ReadingDocument.model_validate(one)
+            from_document(document)
+            documents.append(document)
+        except ValidationError as wrong:
+            problems += [f"{where}, {_path(error['loc'])}: {error['msg']}" for error in wrong.errors()]
+        except Invalid as wrong:
+            problems.append(f"{where}, {wrong}")
+    if problems:
+        raise Invalid("\n  ".join(("nothing of the file was taken:", *problems[:_MOST_PROBLEMS])))
+    return documents
+
+
+def _lines(text: str, file: str, wrong: ValueError) -> list[tuple[str, Any]]:
+    lines = [(number, line) for number, line in enumerate(text.splitlines(), 1) if line.strip()]
+    if len(lines) < 2 or not lines[0][1].rstrip().endswith("}"):
+        raise Invalid(f"{file}: it is no JSON: {wrong}") from wrong
+    found = []
+    for number, line in lines:
+        try:
+            found.append((f"{file}, line {number}", json.loads(line)))
+        except ValueError as bad:
+            raise Invalid(f"{file}, line {number}: it is no JSON: {bad}") from bad
+    return found
+
+
+def _path(location: Sequence[int | str]) -> str:
+    text = "".join(f"[{part}]" if isinstance(part, int) else f".{part}" for part in location)
+    return text.removeprefix(".") or "the document"
