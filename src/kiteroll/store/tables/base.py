@@ -1,0 +1,7 @@
+"""The one list of all tables."""
+
+from sqlalchemy import (
+    MetaData,
+)
+
+metadata = MetaData()

@@ -1,0 +1,112 @@
+"""The inventory, and what operators set up around it."""
+
+from sqlalchemy import (
+    JSON,
+    Boolean,
+    Column,
+    ForeignKey,
+    Integer,
+    LargeBinary,
+    SmallInteger,
+    String,
+    Table,
+    UniqueConstraint,
+)
+
+from kiteroll.store.tables.base import metadata
+from kiteroll.store.types import Instant, exact_text
+
+credential = Table(
+    "credential",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("name", exact_text(64), nullable=False, unique=True),
+    Column("kind", String(64), nullable=False),
+    Column("sealed", LargeBinary(4096), nullable=False),
+    Column("added_at", Instant, nullable=False),
+)
+
+
+site = Table(
+    "site",
+    metadata,
+    Column("name", exact_text(64), primary_key=True),
+    # Switches of the site that are read at the same time.
+    Column("at_once", SmallInteger, nullable=False),
+)
+
+
+asked_round = Table(
+    "asked_round",
+    metadata,
+    # A round that somebody asked for. What of it is done shows in the `tried_at` of its switches.
+    Column("id", Integer, primary_key=True),
+    Column("began_at", Instant, nullable=False),
+    Column("ended_at", Instant),
+    Column("state", String(12), nullable=False),
+    Column("wanted", JSON, nullable=False),
+)
+
+
+table_mapping = Table(
+    "table_mapping",
+    metadata,
+    # How a kind of CSV file is to be understood, as its operator wrote it down once.
+    Column("name", exact_text(64), primary_key=True),
+    Column("mapping", JSON, nullable=False),
+)
+
+
+maker_prefix = Table(
+    "maker_prefix",
+    metadata,
+    # 6 to 11 hex digits: what addresses of the maker begin with.
+    Column("prefix", exact_text(12), primary_key=True),
+    Column("maker", String(128), nullable=False),
+)
+
+
+group_setting = Table(
+    "group_setting",
+    metadata,
+    Column("name", exact_text(64), primary_key=True),
+    Column("hold_s", Integer, nullable=False),
+)
+
+
+shared_address = Table(
+    "shared_address",
+    metadata,
+    # 6 to 12 hex digits of addresses that several devices answer with by design.
+    Column("prefix", exact_text(12), primary_key=True),
+    Column("why", String(255), nullable=False),
+)
+
+
+port_rule = Table(
+    "port_rule",
+    metadata,
+    # What operators say of the ports of a group, of a switch, or of one port; see core/rules.py.
+    Column("id", Integer, primary_key=True),
+    Column("group_name", exact_text(64), nullable=False),  # empty: of a switch
+    Column("switch_name", exact_text(64), nullable=False),  # empty: of a group
+    Column("port_name", exact_text(255), nullable=False),  # empty: of all its ports
+    Column("seats", Integer),
+    Column("watched", Boolean),
+    UniqueConstraint("group_name", "switch_name", "port_name", name="port_rule_once"),
+)
+
+
+enrolled = Table(
+    "enrolled",
+    metadata,
+    Column("id", Integer, primary_key=True),
+    Column("rule_id", Integer, ForeignKey("port_rule.id"), nullable=False),
+    # 6 to 12 hex digits: an address, or what addresses begin with.
+    Column("prefix", exact_text(12), nullable=False),
+    Column("vlan", SmallInteger, nullable=False),  # 0: any
+    Column("note", String(255), nullable=False),
+    Column("enrolled_by", String(64), nullable=False),
+    Column("enrolled_at", Instant, nullable=False),
+    UniqueConstraint("rule_id", "prefix", "vlan", name="enrolled_once"),
+)
