@@ -1,7 +1,7 @@
 """The first tables: inventory, readings, endpoints with their stays, and the log of changes.
 
 MariaDB commits each CREATE TABLE on its own; `checkfirst` lets a migration that was cut off run
-again. The definitions are written out here, not taken from tables.py, for those move on.
+again. The definitions are written out here, not taken from the tables of today, which move on.
 """
 
 from typing import Any
