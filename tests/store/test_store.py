@@ -20,6 +20,7 @@ from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
 from kiteroll.store.places import Filters
+from kiteroll.store.ports import port_ids
 from kiteroll.store.record import Recorder
 from kiteroll.store.retention import drop_old
 from kiteroll.store.rules import Level
@@ -174,6 +175,9 @@ def test_ports_follow_what_the_switch_says(kept: Kept) -> None:
         ("p1", 7, "up", 1),
     ]
     assert ports[0].oper_since == at(1) and ports[1].oper_since == at(0)
+    gone = kept.database.run(port_ids, kept.switch.id)["p3"]
+    was = kept.database.run(overview.ports_of, kept.switch.id, [gone])
+    assert [port.name for port in was] == ["p2", "p3", "p1"], "one that is gone, where the past needs it"
 
 
 def test_pages_join_up_without_gap_or_repeat(kept: Kept) -> None:

@@ -10,7 +10,7 @@ from kiteroll.cli import credential
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
 from kiteroll.cli.parsing import add_command, add_format
-from kiteroll.cli.show import Column, speed
+from kiteroll.cli.show import Column
 from kiteroll.cli.target import split_address
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Invalid
@@ -25,6 +25,7 @@ from kiteroll.schemas.reading_document import (
     DocumentPort,
     ReadingDocument,
 )
+from kiteroll.schemas.words import speed_text
 
 ENTRIES: list[Column[DocumentEntry]] = [
     Column("vlan", lambda one: one.vlan, shown=lambda one: str(one.vlan or "?"), right=True),
@@ -40,7 +41,7 @@ PORTS: list[Column[DocumentPort]] = [
     Column("port", lambda one: one.name, style=lambda _: "bold"),
     Column("state", lambda one: one.oper, style=lambda one: "green" if one.oper == "up" else "dim"),
     Column("admin", lambda one: "" if one.admin == "up" else "off"),
-    Column("speed", lambda one: speed(one.speed_bps), right=True),
+    Column("speed", lambda one: speed_text(one.speed_bps), right=True),
     Column("duplex", lambda one: one.duplex),
     Column("untagged", lambda one: _vlans(one.untagged)),
     Column("tagged", lambda one: _vlans(one.tagged)),

@@ -128,15 +128,6 @@ def age(span: timedelta) -> str:
     return f"{seconds} s"
 
 
-def speed(bps: int | None) -> str:
-    if bps is None:
-        return ""
-    for unit, size in (("Gb/s", 10**9), ("Mb/s", 10**6), ("kb/s", 10**3)):
-        if bps >= size:
-            return f"{bps / size:g} {unit}"
-    return f"{bps} b/s"
-
-
 def _plain(value: Any) -> Any:
     if isinstance(value, BaseModel):
         return value.model_dump(mode="json")

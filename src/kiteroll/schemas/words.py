@@ -49,3 +49,13 @@ TableSize = Annotated[int, Field(ge=1, le=10_000_000, description="addresses its
 Life = Literal["present", "quiet", "gone"]
 ChangeKind = Literal["appeared", "moved", "quiet", "returned", "gone", "restarted"]
 Outcome = Literal["complete", "partial", "failed"]
+
+
+def speed_text(bps: int | None) -> str:
+    """A speed as people say it, "100 Mb/s"; empty when it is not known. `bps`: bits a second."""
+    if bps is None:
+        return ""
+    for unit, size in (("Gb/s", 10**9), ("Mb/s", 10**6), ("kb/s", 10**3)):
+        if bps >= size:
+            return f"{bps / size:g} {unit}"
+    return f"{bps} b/s"

@@ -84,8 +84,9 @@ def ports_at(service: Service, switch: SwitchRow, at: datetime) -> list[api.Port
     names, labels and VLANs are those of now."""
     layout = service.topology.at(at)
     then = service.database.run(past.ports_at, switch.id, at)
+    carried = [number for number, (present, quiet, _) in then.items() if present or quiet]
     answers = []
-    for row in service.database.run(overview.ports_of, switch.id):
+    for row in service.database.run(overview.ports_of, switch.id, carried):
         present, quiet, link = then.get(row.id, (0, 0, None))
         oper, since = (link.oper, link.at) if link else ("unknown", None)
         known = replace(row, present=present, quiet=quiet, oper=oper, oper_since=since)

@@ -7,6 +7,7 @@ from html import escape
 
 from kiteroll.core.ranges import ranges
 from kiteroll.schemas import api
+from kiteroll.schemas.words import speed_text
 
 _STYLE = """
 body { font: 12px/1.35 system-ui, sans-serif; margin: 18mm 14mm; color: #17252b; }
@@ -83,7 +84,7 @@ def _port(
     span = f' rowspan="{len(people)}"' if len(people) > 1 else ""
     head = "".join(
         f"<td{span}>{escape(text)}</td>"
-        for text in (port.name, port.alias, state, _speed(port.speed_bps), _vlans(port))
+        for text in (port.name, port.alias, state, speed_text(port.speed_bps), _vlans(port))
     )
     tail = f"<td{span}>{escape(', '.join(filter(None, (told, role))))}</td>"
     rows = [f"<tr>{head}{people[0]}{tail}</tr>", *(f"<tr>{cells}</tr>" for cells in people[1:])]
@@ -110,12 +111,6 @@ def _vlans(port: api.Port) -> str:
     if port.tagged:
         parts.append(f"tagged {', '.join(ranges(port.tagged))}")
     return "; ".join(parts)
-
-
-def _speed(bps: int | None) -> str:
-    if bps is None:
-        return ""
-    return f"{bps / 1e9:g} Gb/s" if bps >= 10**9 else f"{bps / 1e6:g} Mb/s"
 
 
 def _time(at: datetime | None) -> str:

@@ -1,6 +1,6 @@
 """Switches, ports, readings and changes as lists to look at."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -69,10 +69,11 @@ def switches_page(connection: Connection, *, cursor: str | None, limit: int) -> 
     return fetch_page(connection, query, (Key(switch.c.name),), switch_row, cursor=cursor, limit=limit)
 
 
-def ports_of(connection: Connection, switch_id: int) -> list[PortRow]:
-    """Ports the switch has, and those it had that still hold an open stay, by number."""
+def ports_of(connection: Connection, switch_id: int, also: Collection[int] = ()) -> list[PortRow]:
+    """Ports the switch has, and those it had that still hold an open stay or are among `also`, by number."""
     query = _counted_ports().where(port.c.switch_id == switch_id)
-    kept = query.having(or_(port.c.there, func.count(stay.c.id) > 0)).order_by(port.c.number, port.c.name)
+    wanted = or_(port.c.there, func.count(stay.c.id) > 0, port.c.id.in_(also))
+    kept = query.having(wanted).order_by(port.c.number, port.c.name)
     return [_port_row(row) for row in connection.execute(kept)]
 
 

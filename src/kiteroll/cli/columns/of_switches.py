@@ -3,8 +3,9 @@
 from collections.abc import Callable
 
 from kiteroll.cli.columns.of_endpoints import leads
-from kiteroll.cli.show import Column, Output, speed
+from kiteroll.cli.show import Column, Output
 from kiteroll.schemas import api
+from kiteroll.schemas.words import speed_text
 
 _WELL = frozenset({"read", "partial", "unread", "off"})
 _HEALTH = {
@@ -88,7 +89,7 @@ def ports(out: Output) -> list[Column[api.Port]]:
         Column("switch", lambda one: one.switch),
         Column("port", lambda one: one.name, style=lambda _: "bold"),
         Column("state", lambda one: one.oper, style=lambda one: "green" if one.oper == "up" else "dim"),
-        Column("speed", lambda one: one.speed_bps, shown=lambda one: speed(one.speed_bps), right=True),
+        Column("speed", lambda one: one.speed_bps, shown=lambda one: speed_text(one.speed_bps), right=True),
         Column("present", lambda one: one.present, right=True),
         Column("quiet", lambda one: one.quiet, right=True),
         Column("leads to", lambda one: one.leads_to, shown=lambda one: leads(one.leads_to)),
