@@ -11,7 +11,7 @@ from datetime import timedelta
 from bench.wired import wired
 from kiteroll.core.findings.model import Kind
 from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Reading
+from kiteroll.core.reading import Reading, key_of
 from kiteroll.core.replay import Replay
 from kiteroll.lab.random_worlds import AGEING_S, PORTS, START, Net, grow, rounds
 from kiteroll.lab.world import Host
@@ -134,8 +134,7 @@ def _score_homes(net: Net, replay: Replay, score: Score) -> None:
                 home is None or home.uplink or home.beyond != "" or home.stay.place.switch != true[0]
             )
             continue
-        heard = net.world.switches[host.at[0]].lookup(host.mac, host.vlan)
-        if heard is None:
+        if key_of(host.mac, host.vlan) not in replay.tracker.table(host.at[0]).learned:
             continue
         score.homes += 1
         score.right += home is not None and (home.stay.place.switch, home.stay.place.port) == true

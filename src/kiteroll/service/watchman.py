@@ -57,6 +57,8 @@ class Watchman:
         self._noted: list[tuple[Attempt, tuple[Change, ...]]] = []
         self._waiting: dict[MacAddress, datetime] = {}
         """Addresses to judge, and until when they are judged again and again."""
+        self._unkept: dict[str, Finding] = {}
+        """Findings that changed while the database was away, by key."""
         self._storms = Storms(limits)
         self._rolls = Rolls(service)
         self._standing_at: datetime | None = None
@@ -102,9 +104,10 @@ class Watchman:
             if self._standing_at is None or now - self._standing_at >= _STANDING_EVERY:
                 signs += self._from_standing(now)
                 self._standing_at = now
-            changed = self._take(signs)
-            changed += self.book.tick(now)
-            self._service.database.run(findings.keep_findings, changed)
+            changed = [*self._take(signs), *self.book.tick(now)]
+            self._unkept |= {one.key: one for one in changed}
+            self._service.database.run(findings.keep_findings, list(self._unkept.values()))
+            self._unkept.clear()
         return changed
 
     def acknowledge(self, number: int, by: str, note: str, until: datetime | None) -> Finding:
