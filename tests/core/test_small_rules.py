@@ -249,9 +249,11 @@ def test_drift_is_seen_through_a_wrap() -> None:
 
 
 @pytest.mark.parametrize(
-    ("minute", "life", "last_seen"), [(1, Life.PRESENT, None), (6, Life.QUIET, 4), (8, Life.QUIET, 4)]
+    ("minute", "quiet_since", "last_seen"), [(1, None, None), (1.5, 1.2, 1.2), (6, 5, 4), (8, 5, 4)]
 )
-def test_a_stay_is_told_as_it_was_known_then(minute: float, life: Life, last_seen: float | None) -> None:
+def test_a_stay_is_told_as_it_was_known_then(
+    minute: float, quiet_since: float | None, last_seen: float | None
+) -> None:
     whole = Stay(
         id=1,
         mac=mac(1),
@@ -263,7 +265,8 @@ def test_a_stay_is_told_as_it_was_known_then(minute: float, life: Life, last_see
         ended_at=at(9),
         ending=Ending.HELD_OUT,
     )
-    then = whole.as_of(at(minute))
+    then = whole.as_of(at(minute), None if quiet_since is None else at(quiet_since))
+    life = Life.PRESENT if quiet_since is None else Life.QUIET
     assert (then.life, then.ended_at, then.ending) == (life, None, None)
     assert then.last_seen_at == (None if last_seen is None else at(last_seen))
     assert then.resumed_at <= at(minute)

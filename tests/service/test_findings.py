@@ -38,6 +38,7 @@ from kiteroll.client import (
     links,
     network_map,
     ports,
+    quiet_times,
     remove_shared,
     remove_switch,
     stays,
@@ -248,6 +249,7 @@ def test_an_endpoint_its_way_and_the_ports_are_told_as_they_were(kite: Client) -
     assert [present[at, "p2"] for at in (then, now)] == [1, 0]
     before = datetime.now(UTC) - timedelta(days=1)
     assert {(port.oper, port.present) for port in kite.ask(ports("east", at=before))} == {("unknown", 0)}
+    assert kite.ask(quiet_times(str(mac(MOVER)), uplinks=False)) == []
     with pytest.raises(ServiceError, match="it was first seen at"):
         kite.ask(endpoint(str(mac(MOVER)), at=before))
     with pytest.raises(ServiceError, match="still to come"):

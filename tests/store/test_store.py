@@ -21,6 +21,7 @@ from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
 from kiteroll.store.places import Filters
 from kiteroll.store.ports import port_ids
+from kiteroll.store.quiet import quiet_since, quiet_times
 from kiteroll.store.record import Recorder
 from kiteroll.store.retention import drop_old
 from kiteroll.store.rules import Level
@@ -370,6 +371,23 @@ def test_what_ports_were_is_told_as_of_an_instant(kept: Kept) -> None:
     assert told[0] is None and told[5] == {}
     assert [told[minute][port][1].leads_to for minute in (1, 4)] == [("core-1",), ("ring-1",)]
     assert kept.database.run(past.open_uplinks) == {}
+
+
+def test_every_quiet_time_is_told_and_so_is_who_was_quiet_at_an_instant(kept: Kept) -> None:
+    table = {(1, 10): "p1", (2, 10): "p2"}
+    without = {(1, 10): "p1"}
+    for minute, learned in enumerate((table, without, table, table, without, without, table)):
+        kept.take(minute, learned)
+    (stay_then,) = (placed.stay for placed in kept.database.run(past.stays_at, [mac(2)], at(1.5))[mac(2)])
+    times = kept.database.run(quiet_times, [mac(1), mac(2)], at(0), at(9))
+    assert [(one.place, one.began_at, one.ended_at) for one in times] == [
+        (stay_then.place, at(1), at(2)),
+        (stay_then.place, at(4), at(6)),
+    ]
+    for minute, since in ((0.5, None), (1, 1), (1.5, 1), (2, None), (3.5, None), (5, 4), (6.5, None)):
+        then = kept.database.run(quiet_since, [stay_then], at(minute))
+        assert then == ({} if since is None else {stay_then.id: at(since)}), minute
+    assert [one.ended_at for one in kept.database.run(quiet_times, [mac(2)], at(3), at(5))] == [None]
 
 
 def test_the_link_of_a_port_is_kept_each_time_it_becomes_another(kept: Kept) -> None:

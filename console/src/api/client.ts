@@ -12,6 +12,7 @@ export type Finding = Schemas["Finding"];
 export type Hop = Schemas["Hop"];
 export type NetworkMap = Schemas["NetworkMap"];
 export type MapLink = Schemas["MapLink"];
+export type QuietTime = Schemas["QuietTime"];
 export type MapSwitch = Schemas["MapSwitch"];
 export type Compared = Schemas["Compared"];
 export type Round = Schemas["Round"];

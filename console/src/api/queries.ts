@@ -170,6 +170,14 @@ export const rollCallQuery = (name: string, port: string) =>
       need(api.GET("/api/v1/switches/{name}/rollcall/{port}", { params: { path: { name, port } }, signal })),
   });
 
+/** When an endpoint was not heard where it was, in the last month. */
+export const quietQuery = (mac: string) =>
+  queryOptions({
+    queryKey: ["endpoints", "quiet", mac],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/endpoints/{mac}/quiet", { params: { path: { mac } }, signal })),
+  });
+
 /** What became of the link of a port in the last week. */
 export const linksQuery = (name: string, port: string) =>
   queryOptions({

@@ -681,6 +681,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/endpoints/{mac}/quiet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When it was not heard where it was, earliest first */
+        get: operations["list_quiet_times"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/endpoints/{mac}/ips": {
         parameters: {
             query?: never;
@@ -2093,6 +2110,25 @@ export interface components {
             code: string;
             /** Errors */
             errors?: components["schemas"]["FieldProblem"][];
+        };
+        /**
+         * QuietTime
+         * @description A time in which an endpoint was not heard where it was, within one of its stays.
+         */
+        QuietTime: {
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Vlan */
+            vlan: number | null;
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /** Ended At */
+            ended_at: string | null;
         };
         /** ReadingDocument */
         ReadingDocument: {
@@ -6333,6 +6369,83 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Hop"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description no such thing */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is wrong: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is away */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_quiet_times: {
+        parameters: {
+            query?: {
+                /** @description how far back */
+                days?: number;
+                /** @description false leaves out ports that lead to other switches */
+                uplinks?: boolean;
+            };
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["QuietTime"][];
                 };
             };
             /** @description not signed in */

@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
 import { api, type Endpoint, type Hop, need } from "../api/client";
-import { endpointQuery, findingsQuery, historyQuery, ipsQuery, wayQuery } from "../api/queries";
+import { endpointQuery, findingsQuery, historyQuery, ipsQuery, quietQuery, wayQuery } from "../api/queries";
 import { originText, vlanText } from "../find/model";
 import { FindingTable } from "../findings/FindingTable";
 import { Age } from "../shared/Age";
@@ -30,6 +30,7 @@ function Whole({ mac, at }: { mac: string; at: string | undefined }) {
   const one = useQuery(endpointQuery(mac, at));
   const way = useQuery(wayQuery(mac, at));
   const history = useQuery(historyQuery(mac));
+  const quiet = useQuery(quietQuery(mac));
   const findings = useQuery(findingsQuery({ mac, ...EVERY }));
   return (
     <Answered query={one} rows={8}>
@@ -45,7 +46,7 @@ function Whole({ mac, at }: { mac: string; at: string | undefined }) {
           </Heading>
           <Sheet tabIndex={0} aria-label="stays over time">
             <Answered query={history} rows={4}>
-              {(page) => <TimeLine stays={page.items} />}
+              {(page) => <TimeLine stays={page.items} quiet={quiet.data ?? []} />}
             </Answered>
           </Sheet>
           {(findings.data?.items.length ?? 0) > 0 && (

@@ -1,7 +1,8 @@
-// Where an endpoint was, as bars on a time line; a gap is a time in which nobody heard it there.
+// Where an endpoint was, as bars on a time line. A notch in a bar: not heard for a while and held; a gap:
+// the stay had ended.
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
-import type { Stay } from "../api/client";
+import type { QuietTime, Stay } from "../api/client";
 import { useNow } from "../shared/Age";
 import { TimeLink } from "../shared/instant";
 import { portPath } from "../shared/links";
@@ -13,10 +14,10 @@ const WIDTH = 1000;
 const LONGEST_MS = 30 * 86_400_000;
 const LIFE: Record<string, string> = { present: "tarn", quiet: "warn", gone: "soft" };
 
-export function TimeLine({ stays }: { stays: Stay[] }) {
+export function TimeLine({ stays, quiet }: { stays: Stay[]; quiet: QuietTime[] }) {
   const now = useNow();
   const [all, setAll] = useState(false);
-  const whole = timeLine(stays, now, LONGEST_MS);
+  const whole = timeLine(stays, quiet, now, LONGEST_MS);
   const uplinks = whole.lanes.filter((lane) => lane.uplink).length;
   const hide = !all && uplinks < whole.lanes.length;
   const line = { ...whole, lanes: hide ? whole.lanes.filter((lane) => !lane.uplink) : whole.lanes };
@@ -77,9 +78,28 @@ export function TimeLine({ stays }: { stays: Stay[] }) {
               </chakra.rect>
             )),
           )}
+          {line.lanes.map((lane, row) =>
+            lane.quiet.map((one) => (
+              <chakra.rect
+                key={`${one.from} ${one.to}`}
+                x={x(one.from)}
+                y={20 + row * LANE + 4}
+                width={Math.max(2, x(one.to) - x(one.from))}
+                height={(LANE - 10) / 2}
+                fill="sheet"
+              >
+                <title>{one.title}</title>
+              </chakra.rect>
+            )),
+          )}
         </chakra.svg>
       </chakra.div>
       <TimeScale line={line} labels={labels} />
+      {line.lanes.some((lane) => lane.quiet.length > 0) && (
+        <chakra.p padding="0 10px 8px" color="soft" fontSize="13px">
+          A notch: not heard for a while, and kept there. A gap: gone.
+        </chakra.p>
+      )}
     </>
   );
 }

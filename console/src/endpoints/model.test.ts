@@ -23,7 +23,11 @@ it("draws a lane a place, access ports first and the latest on top", () => {
     stay("p2", -30, null),
     stay("p1", -90, -80),
   ];
-  const line = timeLine(stays, NOON, 86_400_000);
+  const quiet = [
+    { switch: "quay-1", port: "p1", vlan: 10, began_at: at(-50), ended_at: at(-45) },
+    { switch: "quay-1", port: "p2", vlan: 10, began_at: at(-5), ended_at: null },
+  ];
+  const line = timeLine(stays, quiet, NOON, 86_400_000);
   expect(line.lanes.map((lane) => [lane.port, lane.bars.length])).toEqual([
     ["p2", 1],
     ["p1", 2],
@@ -31,10 +35,15 @@ it("draws a lane a place, access ports first and the latest on top", () => {
   ]);
   expect(line.from).toBe(NOON - 90 * 60_000);
   expect(line.lanes[1]?.bars[0]?.title).toContain("port went down");
+  expect(line.lanes.map((lane) => lane.quiet.map((one) => [one.from - NOON, one.to - NOON]))).toEqual([
+    [[-5 * 60_000, 0]],
+    [[-50 * 60_000, -45 * 60_000]],
+    [],
+  ]);
 });
 
 it("cuts what is older than the longest span", () => {
-  const line = timeLine([stay("p1", -600, -500), stay("p2", -500, null)], NOON, 60 * 60_000);
+  const line = timeLine([stay("p1", -600, -500), stay("p2", -500, null)], [], NOON, 60 * 60_000);
   expect(line.lanes.map((lane) => lane.port)).toEqual(["p2"]);
   expect(line.lanes[0]?.bars[0]?.from).toBe(NOON - 60 * 60_000);
 });

@@ -1,12 +1,13 @@
 // What the endpoint page decides without drawing anything.
-import type { Stay } from "../api/client";
+import type { QuietTime, Stay } from "../api/client";
 
 export type Bar = { from: number; to: number; open: boolean; life: string; title: string };
-export type Lane = { switch: string; port: string; uplink: boolean; bars: Bar[] };
+export type Quiet = { from: number; to: number; title: string };
+export type Lane = { switch: string; port: string; uplink: boolean; bars: Bar[]; quiet: Quiet[] };
 export type TimeLine = { from: number; to: number; lanes: Lane[] };
 
 /** Stays as bars, a lane a place: access ports first, then what was heard there last. Times in ms. */
-export function timeLine(stays: Stay[], now: number, longest: number): TimeLine {
+export function timeLine(stays: Stay[], quiet: QuietTime[], now: number, longest: number): TimeLine {
   const to = now;
   const began = stays.map((stay) => Date.parse(stay.began_at));
   const from = Math.max(to - longest, Math.min(to - 60_000, ...began));
@@ -20,6 +21,7 @@ export function timeLine(stays: Stay[], now: number, longest: number): TimeLine 
       port: stay.port,
       uplink: stay.leads_to.length > 0,
       bars: [],
+      quiet: [],
     };
     lane.bars.push({
       from: Math.max(from, Date.parse(stay.began_at)),
@@ -29,6 +31,15 @@ export function timeLine(stays: Stay[], now: number, longest: number): TimeLine 
       title: barTitle(stay),
     });
     lanes.set(key, lane);
+  }
+  for (const one of quiet) {
+    const end = one.ended_at ? Date.parse(one.ended_at) : to;
+    if (end < from) continue;
+    lanes.get(`${one.switch} ${one.port}`)?.quiet.push({
+      from: Math.max(from, Date.parse(one.began_at)),
+      to: end,
+      title: `not heard since ${one.began_at}${one.ended_at ? `, until ${one.ended_at}` : ""}`,
+    });
   }
   const latest = (lane: Lane) => Math.max(...lane.bars.map((bar) => bar.to));
   const first = (lane: Lane) => Math.max(...lane.bars.map((bar) => bar.from));

@@ -7,7 +7,17 @@ from kiteroll.cli import columns
 from kiteroll.cli.context import Context
 from kiteroll.cli.exits import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
-from kiteroll.client import change_endpoint, change_port, endpoint, findings, ips, links, stays, way
+from kiteroll.client import (
+    change_endpoint,
+    change_port,
+    endpoint,
+    findings,
+    ips,
+    links,
+    quiet_times,
+    stays,
+    way,
+)
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
@@ -21,6 +31,10 @@ def add_commands(commands: Any) -> None:
     one.add_argument("mac", metavar="ADDRESS")
     one.add_argument("--limit", type=int, default=30, help="stays at most (default 30)")
     one.add_argument("--at", metavar="WHEN", help="as it was known then (2h, 14:05, a full time)")
+    one = add_command(verbs, "quiet", run_quiet, "show when it was not heard where it was", parents=parents)
+    one.add_argument("mac", metavar="ADDRESS")
+    one.add_argument("--days", type=float, default=30, help="how far back (default 30)")
+    one.add_argument("--uplinks", action="store_true", help="also on ports that lead to other switches")
     one = add_command(verbs, "change", run_change, "give it a label, an owner or notes", parents=parents)
     one.add_argument("mac", metavar="ADDRESS")
     for name in ("label", "owner", "notes"):
@@ -91,6 +105,14 @@ def run_show(context: Context) -> Exit:
 
 
 _ALL: tuple[api.FindingState, ...] = ("open", "acknowledged", "cleared")
+
+
+def run_quiet(context: Context) -> Exit:
+    args, out = context.args, context.out
+    with context.client() as client:
+        found = client.ask(quiet_times(args.mac, days=args.days, uplinks=args.uplinks))
+    out.rows(found, columns.quiet_times(), empty=f"it was never quiet for {args.days:g} days")
+    return Exit.FINE if found else Exit.NOTHING
 
 
 def run_change(context: Context) -> Exit:

@@ -35,6 +35,13 @@ def remove_maker(prefix: str) -> Question[None]:
     return Question(method="DELETE", path=f"/makers/{part(prefix)}", answer=TypeAdapter(type(None)))
 
 
+def quiet_times(mac: str, *, days: float = 30, uplinks: bool = True) -> Question[list[api.QuietTime]]:
+    """When it was not heard where it was, earliest first."""
+    return asked(
+        f"/endpoints/{part(mac)}/quiet", TypeAdapter(list[api.QuietTime]), days=days, uplinks=uplinks
+    )
+
+
 def ips(mac: str, *, limit: int = 100) -> Question[list[api.IpStay]]:
     """IP addresses and host names of an endpoint, latest first."""
     return asked(f"/endpoints/{part(mac)}/ips", TypeAdapter(list[api.IpStay]), limit=limit)

@@ -64,15 +64,15 @@ class Stay:
             return Life.GONE
         return Life.PRESENT if self.last_seen_at is None else Life.QUIET
 
-    def as_of(self, at: datetime) -> "Stay":
-        """What was known of it at an instant that it covers: what came later is left out. Of its quiet
-        times only the last is kept: before an earlier one it passes for present."""
-        quiet = self.quiet_at is not None and self.quiet_at <= at
+    def as_of(self, at: datetime, quiet_since: datetime | None) -> "Stay":
+        """What was known of it at an instant that it covers: what came later is left out. `quiet_since`:
+        when the quiet time began that it was in; then it was last seen no later than that."""
+        seen_at = self.last_seen_at if quiet_since is not None and quiet_since == self.quiet_at else None
         return replace(
             self,
             resumed_at=min(self.resumed_at, at),
-            last_seen_at=min(self.last_seen_at, at) if quiet and self.last_seen_at else None,
-            quiet_at=self.quiet_at if quiet else None,
+            last_seen_at=seen_at or quiet_since,
+            quiet_at=quiet_since,
             ended_at=None,
             ending=None,
         )

@@ -10,6 +10,7 @@ from kiteroll.schemas.endpoints import (
     NewMakers,
     NewSharedAddress,
     Place,
+    QuietTime,
     SharedAddress,
     Stay,
 )
@@ -157,6 +158,7 @@ __all__ = [
     "PortChange",
     "PortRules",
     "Problem",
+    "QuietTime",
     "ReadingSummary",
     "RollCall",
     "RollEntry",

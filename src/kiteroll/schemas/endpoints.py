@@ -58,6 +58,18 @@ class Endpoint(Answer):
     """Open stays; for an endpoint that is gone, its last one."""
 
 
+class QuietTime(Answer):
+    """A time in which an endpoint was not heard where it was, within one of its stays."""
+
+    switch: str
+    port: str
+    vlan: int | None
+    began_at: Instant
+    """When a reading first missed it."""
+    ended_at: Instant | None
+    """When it was heard again or the stay ended; null while it is quiet."""
+
+
 class IpStay(Answer):
     """An IP address that answered with the endpoint's address, for a time."""
 

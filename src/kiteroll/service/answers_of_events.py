@@ -8,6 +8,7 @@ from kiteroll.schemas import api
 from kiteroll.store.findings import Explained
 from kiteroll.store.names import IpStay
 from kiteroll.store.overview import ChangeRow, ReadingRow
+from kiteroll.store.quiet import QuietTime
 
 
 def finding_answer(explained: Explained, limits: Thresholds) -> api.Finding:
@@ -55,6 +56,13 @@ def compared_answer(one: Compared) -> api.Compared:
 def ip_answer(row: IpStay) -> api.IpStay:
     return api.IpStay(
         ip=row.ip, source=row.source, began_at=row.began_at, ended_at=row.ended_at, names=list(row.names)
+    )
+
+
+def quiet_answer(row: QuietTime) -> api.QuietTime:
+    place = row.place
+    return api.QuietTime(
+        switch=place.switch, port=place.port, vlan=place.vlan, began_at=row.began_at, ended_at=row.ended_at
     )
 
 

@@ -16,6 +16,7 @@ from kiteroll.service.topology import Layout
 from kiteroll.store import overview, past, places
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.places import PlacedStay
+from kiteroll.store.quiet import quiet_since
 
 
 def instant(service: Service, at: datetime | None) -> datetime | None:
@@ -32,11 +33,13 @@ def instant(service: Service, at: datetime | None) -> datetime | None:
 def all_as_of(service: Service, rows: Sequence[PlacedStay], at: datetime) -> list[PlacedStay]:
     """Stays as they were known at an instant; those that had ended by then stay ended."""
     read_at = service.database.run(past.read_at, {row.stay.place.switch for row in rows}, at)
-    return [_as_of(row, at, read_at.get(row.stay.place.switch)) for row in rows]
-
-
-def _as_of(row: PlacedStay, at: datetime, read_at: datetime | None) -> PlacedStay:
-    return replace(row, stay=row.stay.as_of(at) if covers(row.stay, at) else row.stay, read_at=read_at)
+    there = [row.stay for row in rows if covers(row.stay, at)]
+    quiet = service.database.run(quiet_since, there, at)
+    then = {stay.id: stay.as_of(at, quiet.get(stay.id)) for stay in there}
+    return [
+        replace(row, stay=then.get(row.stay.id, row.stay), read_at=read_at.get(row.stay.place.switch))
+        for row in rows
+    ]
 
 
 def endpoint_at(service: Service, mac: MacAddress, at: datetime) -> api.Endpoint:

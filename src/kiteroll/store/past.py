@@ -12,6 +12,7 @@ from kiteroll.core.topology import At, Ground, PortRole, Role
 from kiteroll.store.criteria import covers
 from kiteroll.store.names import names_by_ip
 from kiteroll.store.places import Filters, PlacedStay, placed, placed_stay
+from kiteroll.store.quiet import quiet_since
 from kiteroll.store.tables import ip_stay, port, port_link, port_uplink, reading, stay, switch
 
 _WHY_LENGTH = 255
@@ -155,12 +156,12 @@ def ports_at(
     """By id of a switch's ports: how many were present and quiet on each at an instant, and the last
     change of its link by then, where one was kept."""
     of_switch = select(port.c.id).where(port.c.switch_id == switch_id)
-    there = select(stay.c.port_id, stay.c.quiet_at).where(
-        stay.c.switch_id == switch_id, covers(stay.c.began_at, stay.c.ended_at, at)
-    )
+    there = placed(Filters(switch_id=switch_id, at=at))
+    stays = {row.id: (row.port_id, placed_stay(row).stay) for row in connection.execute(there)}
+    quiet = quiet_since(connection, [one for _, one in stays.values()], at)
     counts: dict[int, list[int]] = {}
-    for port_id, quiet_at in connection.execute(there):
-        counts.setdefault(port_id, [0, 0])[quiet_at is not None and quiet_at <= at] += 1
+    for number, (port_id, _) in stays.items():
+        counts.setdefault(port_id, [0, 0])[number in quiet] += 1
     last = (
         select(port_link.c.port_id, func.max(port_link.c.id).label("id"))
         .where(port_link.c.port_id.in_(of_switch), port_link.c.at <= at)

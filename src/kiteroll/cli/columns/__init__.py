@@ -1,6 +1,6 @@
 """Columns of the tables, by what a row is. One place, so that a thing looks alike everywhere."""
 
-from kiteroll.cli.columns.of_endpoints import endpoints, hops, ip_stays, makers, stays, vlan_text
+from kiteroll.cli.columns.of_endpoints import endpoints, hops, ip_stays, makers, quiet_times, stays, vlan_text
 from kiteroll.cli.columns.of_events import (
     attendance,
     changes,
@@ -43,6 +43,7 @@ __all__ = [
     "neighbours",
     "plan",
     "ports",
+    "quiet_times",
     "readings",
     "roll_entries",
     "rounds",

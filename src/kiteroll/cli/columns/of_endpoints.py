@@ -1,6 +1,6 @@
 """Columns of endpoints, their places, ways and IPs."""
 
-from kiteroll.cli.show import Column, Output
+from kiteroll.cli.show import Column, Output, age
 from kiteroll.schemas import api
 
 _LIFE = {"present": "green", "quiet": "yellow", "gone": "dim"}
@@ -63,6 +63,17 @@ def hops() -> list[Column[api.Hop]]:
         Column("leads to", lambda one: one.leads_to),
         Column("learned there", lambda one: one.heard),
         Column("why", lambda one: one.why),
+    ]
+
+
+def quiet_times() -> list[Column[api.QuietTime]]:
+    return [
+        Column("from", lambda one: one.began_at),
+        Column("until", lambda one: one.ended_at),
+        Column("lasted", lambda one: age(one.ended_at - one.began_at) if one.ended_at else "so far"),
+        Column("switch", lambda one: one.switch, style=lambda _: "bold"),
+        Column("port", lambda one: one.port, style=lambda _: "bold"),
+        Column("vlan", lambda one: one.vlan),
     ]
 
 

@@ -1,6 +1,7 @@
 """Endpoints: listed, found by fragment, looked at one by one; and who is on a switch, port or VLAN."""
 
 from collections.abc import Sequence
+from datetime import timedelta
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
@@ -12,14 +13,17 @@ from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.service import past
 from kiteroll.service.answers import endpoint_answers, stay_answer
-from kiteroll.service.answers_of_events import ip_answer
+from kiteroll.service.answers_of_events import ip_answer, quiet_answer
 from kiteroll.service.answers_of_switches import neighbour_answer
 from kiteroll.service.api.common import ERRORS, AsOf, Cursor, Limit, Running, WithUplinks, port_id
 from kiteroll.service.life import Service
 from kiteroll.service.search import find
 from kiteroll.store import inventory, makers, names, neighbours, places
+from kiteroll.store.quiet import quiet_times
 
 router = APIRouter(tags=["endpoints"], responses=ERRORS)
+_MOST_QUIET = 1000
+"""Quiet times told at once, the latest."""
 
 
 @router.get("/find", summary="What a text may mean: a fragment of an address, a switch, a port")
@@ -79,6 +83,21 @@ def get_way(
         return past.way_at(service, address, start, then)
     rows = service.database.run(places.places_of, [address])[address]
     return past.ways(rows, service.topology.get(), start)
+
+
+@router.get("/endpoints/{mac}/quiet", summary="When it was not heard where it was, earliest first")
+def list_quiet_times(
+    service: Running,
+    mac: str,
+    days: Annotated[float, Query(gt=0, le=400, description="how far back")] = 30,
+    uplinks: WithUplinks = True,
+) -> list[api.QuietTime]:
+    now = service.clock.now()
+    found = service.database.run(quiet_times, [MacAddress.parse(mac)], now - timedelta(days=days), now)
+    if not uplinks:
+        leads_to = service.topology.get().topology.leads_to
+        found = [one for one in found if not leads_to((one.place.switch, one.place.port))]
+    return [quiet_answer(one) for one in found[-_MOST_QUIET:]]
 
 
 @router.get("/endpoints/{mac}/ips", summary="IP addresses and host names of an endpoint over time")

@@ -1,0 +1,69 @@
+"""Quiet times: when an endpoint was not heard where it was, by the log of changes. A stay itself keeps
+only its last one."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import Connection, select
+
+from kiteroll.core.changes import ChangeKind
+from kiteroll.core.mac import MacAddress
+from kiteroll.core.stay import Place, Stay
+from kiteroll.store.tables import change_log, port, stay, switch
+
+
+@dataclass(frozen=True, slots=True)
+class QuietTime:
+    """From the reading that first missed it until it was heard again or the stay ended."""
+
+    stay: int
+    place: Place
+    began_at: datetime
+    ended_at: datetime | None
+
+
+def quiet_times(
+    connection: Connection, macs: Sequence[MacAddress], since: datetime, until: datetime
+) -> list[QuietTime]:
+    """Those of these addresses that began in [since, until], earliest first; what came later is left out."""
+    if not macs:
+        return []
+    query = (
+        select(
+            *(change_log.c.stay_id, change_log.c.kind, change_log.c.at, change_log.c.vlan),
+            switch.c.name.label("switch_name"),
+            port.c.name.label("port_name"),
+            stay.c.ended_at,
+        )
+        .join(switch, switch.c.id == change_log.c.switch_id)
+        .join(port, port.c.id == change_log.c.port_id)
+        .join(stay, stay.c.id == change_log.c.stay_id)
+        .where(change_log.c.mac.in_(macs), change_log.c.at >= since, change_log.c.at <= until)
+        .where(change_log.c.kind.in_((ChangeKind.QUIET.value, ChangeKind.RETURNED.value)))
+        .order_by(change_log.c.at, change_log.c.id)
+    )
+    found: list[QuietTime] = []
+    last: dict[int, int] = {}
+    for row in connection.execute(query):
+        if row.kind == ChangeKind.QUIET.value:
+            place = Place(row.switch_name, row.port_name, row.vlan or None)
+            ended = row.ended_at if row.ended_at is not None and row.ended_at <= until else None
+            last[row.stay_id] = len(found)
+            found.append(QuietTime(row.stay_id, place, row.at, ended))
+        elif (at := last.pop(row.stay_id, None)) is not None:
+            found[at] = QuietTime(row.stay_id, found[at].place, found[at].began_at, row.at)
+    return found
+
+
+def quiet_since(connection: Connection, stays: Sequence[Stay], at: datetime) -> dict[int, datetime]:
+    """By id, of these stays that cover an instant: since when each was quiet then, if it was."""
+    later = [one for one in stays if one.resumed_at > at]
+    found = {one.id: one.quiet_at for one in stays if one.quiet_at is not None and one.quiet_at <= at}
+    if later:
+        # Heard again after the instant: the log alone knows whether it was quiet before that.
+        macs = sorted({one.mac for one in later})
+        times = quiet_times(connection, macs, min(one.began_at for one in later), at)
+        ids = {one.id for one in later}
+        found |= {one.stay: one.began_at for one in times if one.ended_at is None and one.stay in ids}
+    return found
