@@ -1,20 +1,30 @@
 """Starting: what is wrong is said once, clearly, with the right exit code, and nothing is left behind."""
 
+import os
 import socket
 import subprocess
 import sys
+from collections.abc import Mapping
 from pathlib import Path
 
 import pytest
+from sqlalchemy import text
 
+from kiteroll.core.errors import Conflict
+from kiteroll.store.claim import Claim
+from kiteroll.store.database import Database
 from tests.conftest import NewService
 from tests.ports import free_tcp_port
 
 
-def _up(*words: str, data: Path, port: int | None = None) -> "subprocess.CompletedProcess[str]":
+def _up(
+    *words: str, data: Path, port: int | None = None, environment: Mapping[str, str] | None = None
+) -> "subprocess.CompletedProcess[str]":
     command = [sys.executable, "-m", "kiteroll.cli", "up", "--data", str(data)]
     command += ["--listen-port", str(port or free_tcp_port()), *words]
-    return subprocess.run(command, capture_output=True, text=True, timeout=60, check=False)
+    return subprocess.run(
+        command, capture_output=True, text=True, timeout=60, env={**os.environ, **(environment or {})}
+    )
 
 
 def test_a_port_in_use_is_named(tmp_path: Path) -> None:
@@ -61,3 +71,35 @@ def test_two_services_do_not_share_a_data_directory(new_service: NewService) -> 
     assert (first.data / "secrets.key").stat().st_mode & 0o777 == 0o600
     assert first.end() == 0
     assert not (first.data / "database" / "server.pid").exists()
+
+
+def test_two_services_do_not_share_a_database(new_service: NewService, database: Database) -> None:
+    named = {"KITEROLL_DATABASE_URL": database.url.render_as_string(hide_password=False)}
+    first = new_service(environment=named)
+    second = _up(data=first.data.parent / "another", environment=named)
+    assert second.returncode == 5, second.stderr
+    assert "is in use by another Kite Roll (connected from" in second.stderr
+    assert (database.url.password or "-") not in second.stderr
+    assert first.process is not None
+    first.process.kill()
+    first.process.wait()
+    again = new_service(environment=named)
+    assert again.end() == 0
+
+
+def test_a_claim_is_taken_again_when_its_connection_was_lost(database: Database) -> None:
+    ours, other = Claim(database), Claim(database)
+    ours.hold()
+    ours.hold()
+    with pytest.raises(Conflict, match="a database of its own"):
+        other.hold()
+    with database.engine.connect() as connection:
+        others = (
+            "SELECT id FROM information_schema.processlist WHERE db = DATABASE() AND id != CONNECTION_ID()"
+        )
+        for session in connection.execute(text(others)).scalars().all():
+            connection.execute(text(f"KILL {session}"))
+    ours.hold()
+    ours.let_go()
+    other.hold()
+    other.let_go()

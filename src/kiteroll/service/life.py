@@ -12,7 +12,7 @@ from kiteroll.clock import Clock
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.rounds import Attempt, Rounds
 from kiteroll.core.changes import Change
-from kiteroll.core.errors import ConfigError, Conflict, KiteRollError, NotFound
+from kiteroll.core.errors import ConfigError, Conflict, KiteRollError, NotFound, StorageUnavailable
 from kiteroll.core.findings.model import Thresholds
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.makers import Assigned
@@ -35,6 +35,7 @@ from kiteroll.service.watchman import Watchman
 from kiteroll.service.words import Words
 from kiteroll.store import asked_rounds, inventory
 from kiteroll.store.asked_rounds import RoundRow
+from kiteroll.store.claim import HOLD_EVERY_S, Claim
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.migrate import migrate
@@ -59,6 +60,7 @@ class Service:
         self.clock = clock
         self.started_at = clock.now()
         self._server: PrivateServer | None = None
+        self._claim: Claim | None = None
         self._tasks: list[asyncio.Task[None]] = []
 
     def prepare(self) -> None:
@@ -79,6 +81,10 @@ class Service:
             self._server = PrivateServer(config.data_dir / "database")
             self.database = Database(self._server.start())
         try:
+            if config.database.url:
+                # The private server needs none: the lock of its data directory holds.
+                self._claim = Claim(self.database)
+                self._claim.hold()
             migrate(self.database)
             hold = config.tracking.hold_s
             self.intake = Intake(self.database, None if hold is None else timedelta(seconds=hold), self.tell)
@@ -141,6 +147,8 @@ class Service:
             self._spawn(Folder(self, self.config.files.folder).watch(), "files")
         if self._server is not None:
             self._spawn(self._watch_server(self._server), "database-watch")
+        if self._claim is not None:
+            self._spawn(self._keep_claim(self._claim), "database-claim")
         log.info("service started", extra=fields("service.started", data_dir=str(self.config.data_dir)))
 
     async def stop(self) -> None:
@@ -155,6 +163,8 @@ class Service:
         log.info("service stopped", extra=fields("service.stopped"))
 
     def close_storage(self) -> None:
+        if self._claim is not None:
+            self._claim.let_go()
         self.database.close()
         if self._server is not None:
             self._server.stop()
@@ -245,6 +255,15 @@ class Service:
                 log.warning("old records stay for now", extra=fields("retention.failed", error=str(away)))
             else:
                 log.info("old records let go", extra=fields("retention.done", **gone))
+
+    async def _keep_claim(self, claim: Claim) -> None:
+        """Raises Conflict, which ends the service, when another one took the database while it was away."""
+        while True:
+            await self.clock.sleep(HOLD_EVERY_S)
+            try:
+                await asyncio.to_thread(claim.hold)
+            except StorageUnavailable as away:
+                log.warning("the database is away", extra=fields("claim.wait", error=str(away)))
 
     async def _watch_server(self, server: PrivateServer) -> None:
         """Start the private database again whenever it ends by itself."""

@@ -1,0 +1,71 @@
+"""A database belongs to one service at a time: two would number stays alike and write over each other."""
+
+import hashlib
+import threading
+
+from sqlalchemy import Connection, create_engine, text
+from sqlalchemy.exc import DBAPIError
+from sqlalchemy.pool import NullPool
+
+from kiteroll.core.errors import Conflict
+from kiteroll.store.database import Database
+
+HOLD_EVERY_S = 60.0
+_SILENT_S = 180
+"""The server lets go of the claim of a service it has not heard of for so long: its machine is gone."""
+
+
+class Claim:
+    """A named lock of the server (GET_LOCK), held by a connection of its own for as long as it lives."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        name = hashlib.sha256((database.url.database or "").encode()).hexdigest()[:32]
+        self._name = f"kiteroll-{name}"
+        self._engine = create_engine(database.url, poolclass=NullPool, isolation_level="AUTOCOMMIT")
+        self._connection: Connection | None = None
+        self._lock = threading.Lock()
+
+    def hold(self) -> None:
+        """Take it, or make sure that it is still ours; again where the connection was lost meanwhile.
+
+        Raises Conflict when another service has it, StorageUnavailable."""
+        with self._lock:
+            for last in (False, True):
+                try:
+                    self._take()
+                    return
+                except DBAPIError as error:
+                    self._close()
+                    if last or not error.connection_invalidated:
+                        raise self._database.translated(error, "claim") from error
+
+    def let_go(self) -> None:
+        with self._lock:
+            self._close()
+        self._engine.dispose()
+
+    def _take(self) -> None:
+        if self._connection is None:
+            self._connection = self._engine.connect()
+            self._connection.execute(text(f"SET SESSION wait_timeout = {_SILENT_S}"))
+        # A lock that the session has already is simply taken once more.
+        taken = self._connection.execute(text("SELECT GET_LOCK(:name, 0)"), {"name": self._name}).scalar()
+        if taken == 1:
+            return
+        holder = self._connection.execute(
+            text("SELECT host FROM information_schema.processlist WHERE id = IS_USED_LOCK(:name)"),
+            {"name": self._name},
+        ).scalar()
+        self._close()
+        raise Conflict(
+            f"the database at {self._database.shown_url} is in use by another Kite Roll"
+            f"{f' (connected from {holder})' if holder else ''}: stop that one, or give this one a database "
+            "of its own with database.url"
+        )
+
+    def _close(self) -> None:
+        if self._connection is not None:
+            self._connection.invalidate()
+            self._connection.close()
+            self._connection = None
