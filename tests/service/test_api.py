@@ -5,6 +5,7 @@ from collections.abc import Iterator
 
 import httpx
 import pytest
+from prometheus_client.parser import text_string_to_metric_families
 
 from kiteroll.client import (
     Client,
@@ -14,6 +15,7 @@ from kiteroll.client import (
     change_credential,
     change_switch,
     credentials,
+    health,
     remove_credential,
     remove_switch,
     switch,
@@ -275,3 +277,27 @@ def await_health(client: Client, name: str, health: str) -> None:
     while client.ask(switch(name)).health != health:
         assert time.monotonic() < until
         time.sleep(0.1)
+
+
+def test_figures_for_monitoring_count_what_happened(service: Service, http: httpx.Client) -> None:
+    def figures() -> dict[tuple[str, str], float]:
+        answer = http.get("/metrics")
+        assert answer.status_code == 200 and answer.headers["content-type"].startswith("text/plain")
+        families = text_string_to_metric_families(answer.text)
+        samples = [sample for family in families for sample in family.samples]
+        return {(one.name, "".join(one.labels.values())): one.value for one in samples}
+
+    before = figures()
+    with service.client() as client:
+        read_again(client, "quay-1")
+        known = client.ask(health())
+    after = figures()
+    complete = ("kiteroll_readings_total", "complete")
+    assert after[complete] >= before[complete] + 1
+    assert after["kiteroll_reading_seconds_count", ""] > before["kiteroll_reading_seconds_count", ""]
+    assert after["kiteroll_endpoints", ""] == known.endpoints > 0
+    assert after["kiteroll_switches", "read"] >= 1 and after["kiteroll_database_up", ""] == 1
+    assert after["kiteroll_changes_total", "appeared"] > 0
+    assert 0 <= after["kiteroll_oldest_reading_seconds", ""] < 3600
+    assert ("kiteroll_findings_open", "serious") in after
+    assert httpx.get(f"{service.url}/metrics", trust_env=False).status_code == 401

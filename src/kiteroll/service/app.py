@@ -6,6 +6,7 @@ from pathlib import Path
 
 from fastapi import APIRouter, Depends, FastAPI
 from fastapi.responses import FileResponse, JSONResponse, PlainTextResponse, Response
+from prometheus_client import CONTENT_TYPE_LATEST
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
 
@@ -85,6 +86,10 @@ def _serve_health(app: FastAPI, service: Service) -> None:
     def ready() -> Response:
         service.database.check()
         return PlainTextResponse("ready\n")
+
+    @app.get("/metrics", include_in_schema=False, dependencies=[Depends(signed_in)])
+    def metrics() -> Response:
+        return Response(service.metrics.text(), media_type=CONTENT_TYPE_LATEST)
 
 
 def _serve_console(app: FastAPI) -> None:

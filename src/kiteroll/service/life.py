@@ -25,6 +25,7 @@ from kiteroll.service.hub import Hub
 from kiteroll.service.intake import Intake
 from kiteroll.service.logs import fields
 from kiteroll.service.makers import MakerView
+from kiteroll.service.metrics import Metrics
 from kiteroll.service.naming import Naming
 from kiteroll.service.nudges import Nudges, bind, own_engine
 from kiteroll.service.stock import Stock
@@ -100,6 +101,7 @@ class Service:
         self.makers.reload()
         self.words = Words(self.database)
         self.words.load()
+        self.metrics = Metrics(self)
         self._naming = Naming(self, config.names) if config.names.look_up else None
         self._ear: socket.socket | None = None
         if config.notifications.listen:
@@ -219,6 +221,7 @@ class Service:
     def tell(self, attempt: Attempt, changes: Sequence[Change]) -> None:
         self.watchman.note(attempt, changes)
         self.words.note(attempt)
+        self.metrics.note(attempt, changes)
         for event in events_of(attempt, changes):
             self.hub.publish(event)
 
