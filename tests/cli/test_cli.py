@@ -14,6 +14,7 @@ from jsonschema import Draft202012Validator
 from kiteroll.cli.context import parse_instant
 from kiteroll.cli.main import build_parser
 from kiteroll.cli.show import Column, Output
+from kiteroll.client import switches
 from kiteroll.core.errors import Invalid
 from tests.conftest import Lab, Service
 from tests.make import NOON, at
@@ -209,3 +210,33 @@ def test_a_narrow_window_loses_whole_columns_from_the_right(
     ]  # type: ignore[misc]
     Output("table", lambda: NOON).rows(["02:1a"], columns, empty="")
     assert capsys.readouterr().out.splitlines()[1].split("  ") == ["02:1a address", "02:1a switch"]
+
+
+def test_the_shell_completes_commands_and_names_of_switches(service: Service) -> None:
+    script = """
+        eval "$(kiteroll completion bash)"
+        COMP_LINE="$1"; read -ra COMP_WORDS <<< "$COMP_LINE"; COMP_CWORD=$((${#COMP_WORDS[@]} - 1))
+        COMP_POINT=${#COMP_LINE}; COMP_TYPE=9
+        _python_argcomplete kiteroll; printf '%s\\n' "${COMPREPLY[@]}"
+    """
+
+    def offered(line: str, url: str = service.url) -> set[str]:
+        environment = {"PATH": f"{Path(sys.executable).parent}:/usr/bin:/bin", "HOME": "/nonexistent"}
+        environment |= {"KITEROLL_URL": url, "KITEROLL_DATA": str(service.data)}
+        words = ["bash", "-c", script, "bash", line]
+        done = subprocess.run(words, capture_output=True, text=True, timeout=60, env=environment, check=True)
+        assert done.stderr == ""
+        return {word.strip() for word in done.stdout.splitlines()} - {""}
+
+    assert offered("kiteroll fi") == {"find", "finding"}
+    assert "--addresses" in offered("kiteroll on switch --a")
+    assert offered("kiteroll on port qua") == {"quay-1", "quay-2", "quay-3"} & _names(service)
+    assert offered("kiteroll switch show quay-1") == {"quay-1"}
+    assert offered("kiteroll on port qua", url="http://127.0.0.1:9") == set(), (
+        "nobody answers, nothing is said"
+    )
+
+
+def _names(service: Service) -> set[str]:
+    with service.client() as client:
+        return {one.name for one in client.each(switches())}

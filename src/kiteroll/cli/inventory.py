@@ -47,10 +47,10 @@ def add_commands(commands: Any) -> None:
     add_command(verbs, "list", run_list, "list the inventory", parents=parents)
 
     one = add_command(verbs, "show", run_show, "show all about one switch", parents=parents)
-    one.add_argument("name")
+    one.add_argument("name", metavar="SWITCH")
 
     one = add_command(verbs, "change", run_change, "change what is given, leave the rest", parents=parents)
-    one.add_argument("name")
+    one.add_argument("name", metavar="SWITCH")
     one.add_argument("--name", dest="new_name", metavar="NEW", help="call it by another name")
     one.add_argument("--address", metavar="ADDRESS[:PORT]")
     _add_settings(one)
@@ -61,7 +61,7 @@ def add_commands(commands: Any) -> None:
     one = add_command(
         verbs, "remove", run_remove, "take a switch out of the inventory; its history stays", parents=parents
     )
-    one.add_argument("name")
+    one.add_argument("name", metavar="SWITCH")
 
     add_command(
         verbs,
@@ -72,7 +72,7 @@ def add_commands(commands: Any) -> None:
     )
 
     one = add_command(verbs, "read", run_read, "read switches now", parents=parents)
-    one.add_argument("name", nargs="*")
+    one.add_argument("name", metavar="SWITCH", nargs="*")
     one.add_argument("--group", metavar="NAME", help="those in this group")
     one.add_argument("--all", action="store_true", help="every switch that is switched on")
 

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from kiteroll import __version__
 from kiteroll.cli import (
     asking,
+    completion,
     credentials,
     demo,
     endpoints,
@@ -48,13 +49,16 @@ def build_parser() -> argparse.ArgumentParser:
         probe,
         up,
         demo,
+        completion,
     ):
         module.add_commands(commands)
     return parser
 
 
 def main(words: Sequence[str] | None = None) -> Exit:
-    args = build_parser().parse_args(words)
+    parser = build_parser()
+    completion.complete(parser)
+    args = parser.parse_args(words)
     try:
         result: Exit = args.run(make_context(args))
         return result

@@ -38,7 +38,7 @@ def add_commands(commands: Any) -> None:
         parents=parents,
         detail="Ctrl-C cancels the round: what was read stays, and `round resume` reads the rest.",
     )
-    one.add_argument("name", nargs="*", help="switches")
+    one.add_argument("name", metavar="SWITCH", nargs="*", help="switches")
     one.add_argument("--group", metavar="NAME", help="those in this group")
     one.add_argument("--all", action="store_true", help="every switch that is switched on")
     one.add_argument("--leave", action="store_true", help="begin it and do not wait")
