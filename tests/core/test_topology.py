@@ -129,3 +129,14 @@ def test_the_way_goes_hop_by_hop_to_the_access_port(start: str) -> None:
     assert {hop.switch: hop.heard for hop in hops}.get("b") in (None, False), "b has not learned it"
     assert hops[-1].why.startswith("access, 1 address")
     assert way_to(home, sightings, "elsewhere", topology) == []
+
+
+def test_a_way_that_ends_at_an_uplink_says_who_has_not_learned_the_address() -> None:
+    topology = infer(Facts(switches=ALL, told=TOLD))
+    place = Place("b", topology.port_towards("b", "c") or "", 10)
+    alone = Stay(id=1, mac=mac(1), place=place, began_at=at(0), resumed_at=at(0))
+    sightings = [sighting(alone, topology)]
+    home = choose_home(sightings)
+    assert home.at is not None and "not in the inventory" in home.why
+    (last,) = way_to(home.at, sightings, "b", topology)
+    assert last.why == "an uplink, 1 address: c behind it has not learned the address"

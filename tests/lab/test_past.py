@@ -4,6 +4,7 @@ from datetime import UTC, datetime, timedelta
 from itertools import pairwise
 
 from kiteroll.core.changes import Appeared, Gone, Moved, Restarted
+from kiteroll.core.reading import mac_of
 from kiteroll.core.replay import Replay
 from kiteroll.core.tracker import Tracker
 from kiteroll.lab import tarn_ferries
@@ -47,3 +48,11 @@ def test_the_days_raise_nothing_but_moves_and_end_as_the_demo_begins() -> None:
         # A few say little: what was not heard before the last round has no home in it.
         if home is not None:
             assert (home.stay.place.switch, home.stay.place.port) == (host.at[0], f"p{host.at[1]}"), host.name
+
+
+def test_a_laptop_that_was_taken_home_is_on_no_switch_at_night() -> None:
+    gone_home = {tarn_ferries.own_address(f"laptop-{number}") for number in (1, 2, 3)}
+    for each in past_rounds(NOW, 2):
+        if each[0].taken_at.hour >= 20 or each[0].taken_at.hour < 6:
+            held = {mac_of(key) for reading in each for key in reading.learned}
+            assert not held & gone_home, each[0].taken_at

@@ -212,11 +212,17 @@ def way_to(home: Sighting, sightings: Sequence[Sighting], start: str, topology: 
         here = there
     if here != goal:
         return []
-    role = topology.role((goal, home.stay.place.port))
-    people = "1 address" if home.crowd == 1 else f"{home.crowd} addresses"
-    end = f"through {home.beyond}, not in the inventory" if home.beyond else role.why
-    hops.append(Hop(goal, home.stay.place.port, True, "", f"access, {people}: {end}"))
+    hops.append(Hop(goal, home.stay.place.port, True, "", _at_the_end(home, topology)))
     return hops
+
+
+def _at_the_end(home: Sighting, topology: Topology) -> str:
+    people = "1 address" if home.crowd == 1 else f"{home.crowd} addresses"
+    if home.uplink:
+        return f"an uplink, {people}: {', '.join(home.leads_to[:3])} behind it has not learned the address"
+    if home.beyond:
+        return f"access, {people}: through {home.beyond}, not in the inventory"
+    return f"access, {people}: {topology.role((home.stay.place.switch, home.stay.place.port)).why}"
 
 
 def _next(nearest: Sequence[str], goal: str, topology: Topology) -> str:

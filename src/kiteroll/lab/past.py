@@ -32,6 +32,7 @@ class Habit:
 
 def _plug(name: str, switch: str, port: int) -> Callable[[World], None]:
     def do(world: World) -> None:
+        _forget(world, name)
         host = world.hosts[name]
         world.switches[switch].ports[port].pvid = host.vlan
         world.move(host, (switch, port))
@@ -40,10 +41,23 @@ def _plug(name: str, switch: str, port: int) -> Callable[[World], None]:
 
 
 def _unplug(name: str) -> Callable[[World], None]:
-    return lambda world: world.unplug(world.hosts[name])
+    def do(world: World) -> None:
+        _forget(world, name)
+        world.unplug(world.hosts[name])
+
+    return do
+
+
+def _forget(world: World, name: str) -> None:
+    """Switches far away age out what they hold of a host that went; the world sleeps through those hours."""
+    mac = world.hosts[name].mac
+    for switch in world.switches.values():
+        for key in [key for key in switch.fdb if key[1] == mac]:
+            del switch.fdb[key]
 
 
 def _exchange_kiosk(world: World) -> None:
+    _forget(world, "kiosk-5")
     world.readdress(world.hosts["kiosk-5"], tarn_ferries.own_address("kiosk-5"))
 
 
