@@ -148,6 +148,17 @@ def test_a_loop_is_one_finding_and_a_new_path_is_none() -> None:
     assert _storm([*there[:2], *back[:2]]) == [], "too few"
 
 
+def test_a_loop_is_summed_up_now_and_then_however_often_one_looks() -> None:
+    storms = Storms(LIMITS)
+    changes = [_moved(number, 0.5, "p1", "p2") for number in range(20)]
+    changes += [_moved(number, 0.9, "p2", "p1") for number in range(3, 9)]
+    told = []
+    for look in range(30):  # one a second
+        for sign in storms.take("a", changes if look == 0 else [], 0, UPLINKED, at(1 + look / 60)):
+            told += [one.text for one in sign.evidence if "to and fro" in one.text]
+    assert told == ["20 addresses jumped to and fro between ports p1 and p2"] * 3
+
+
 def test_a_flood_is_told_of_access_ports_only() -> None:
     def new(port: str, count: int) -> list[Change]:
         return [

@@ -4,7 +4,7 @@ import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
 import type { QuietTime, Stay } from "../api/client";
 import { useNow } from "../shared/Age";
-import { TimeLink } from "../shared/instant";
+import { TimeLink, useAt } from "../shared/instant";
 import { portPath } from "../shared/links";
 import { type TimeLine as Line, ticks, tickText, timeLine } from "./model";
 
@@ -16,6 +16,7 @@ const LIFE: Record<string, string> = { present: "tarn", quiet: "warn", gone: "so
 
 export function TimeLine({ stays, quiet }: { stays: Stay[]; quiet: QuietTime[] }) {
   const now = useNow();
+  const at = useAt();
   const [all, setAll] = useState(false);
   const whole = timeLine(stays, quiet, now, LONGEST_MS);
   const uplinks = whole.lanes.filter((lane) => lane.uplink).length;
@@ -91,6 +92,18 @@ export function TimeLine({ stays, quiet }: { stays: Stay[]; quiet: QuietTime[] }
                 <title>{one.title}</title>
               </chakra.rect>
             )),
+          )}
+          {at && Date.parse(at) >= line.from && (
+            <chakra.line
+              x1={x(Date.parse(at))}
+              x2={x(Date.parse(at))}
+              y1={4}
+              y2={height}
+              stroke="kite"
+              strokeWidth={3}
+            >
+              <title>the instant of this view</title>
+            </chakra.line>
           )}
         </chakra.svg>
       </chakra.div>

@@ -3,7 +3,7 @@
 from collections import defaultdict, deque
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from kiteroll.core.changes import Appeared, Change, Moved
 from kiteroll.core.findings.model import Evidence, Kind, Severity, Sign, Subject, Thresholds
@@ -12,6 +12,8 @@ from kiteroll.core.topology import Role, Topology
 
 _MOST_REMEMBERED = 20_000
 """Changes of one switch that are kept to judge by."""
+_SUMMED_UP = timedelta(seconds=10)
+"""How often a loop is summed up: looks at single addresses come many a second while it lasts."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -30,6 +32,7 @@ class Storms:
         self._limits = limits
         self._steps: dict[str, deque[_Step]] = defaultdict(lambda: deque(maxlen=_MOST_REMEMBERED))
         self._topology_changes: dict[str, int] = {}
+        self._summed_up: dict[str, datetime] = {}
 
     def take(
         self,
@@ -78,12 +81,14 @@ class Storms:
         count, pair, steps = max(found, key=lambda one: (one[0], one[1]))
         all_ports = frozenset((switch, port) for _, two, _ in found for port in two)
         evidence = [
-            Evidence(now, f"{count} addresses jumped to and fro between ports {' and '.join(pair)}"),
-            *(
-                Evidence(step.at, f"{step.mac} went from port {step.origin} to port {step.to}")
-                for step in sorted(steps, key=lambda one: one.at)[-5:]
-            ),
+            Evidence(step.at, f"{step.mac} went from port {step.origin} to port {step.to}")
+            for step in sorted(steps, key=lambda one: one.at)[-5:]
         ]
+        told_at = self._summed_up.get(switch)
+        if told_at is None or now - told_at >= _SUMMED_UP:
+            self._summed_up[switch] = now
+            said = f"{count} addresses jumped to and fro between ports {' and '.join(pair)}"
+            evidence.append(Evidence(now, said))
         if rose:
             evidence.append(Evidence(now, "the count of spanning-tree changes rose"))
         yield Sign(
