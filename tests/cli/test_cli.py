@@ -240,3 +240,29 @@ def test_the_shell_completes_commands_and_names_of_switches(service: Service) ->
 def _names(service: Service) -> set[str]:
     with service.client() as client:
         return {one.name for one in client.each(switches())}
+
+
+def test_every_command_that_messages_and_documents_name_is_there() -> None:
+    root = Path(__file__).parents[2]
+    texts = [*(root / "src").rglob("*.py"), *(root / "docs").glob("*.md"), root / "README.md"]
+    named = {
+        (path.name, words)
+        for path in texts
+        for words in re.findall(r"(?:`| {4})kiteroll ((?:[a-z]+ ?)+)", path.read_text())
+    }
+    assert len(named) > 60
+    missing = {(file, words) for file, words in named if not _leads_to_a_command(words.split())}
+    assert missing == set()
+
+
+def _leads_to_a_command(words: list[str]) -> bool:
+    """Whether the first words are a command, or a group of them; arguments may follow a command."""
+    parser = build_parser()
+    for word in words:
+        below = next((one.choices for one in parser._actions if one.choices and one.nargs == "A..."), None)
+        if below is None:
+            return True
+        if word not in below:
+            return False
+        parser = below[word]
+    return True

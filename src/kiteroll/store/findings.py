@@ -63,7 +63,7 @@ def get_finding(connection: Connection, number: int) -> FindingRow:
     """Raises NotFound."""
     row = connection.execute(select(finding).where(finding.c.id == number)).one_or_none()
     if row is None:
-        raise NotFound("finding", str(number), "`kiteroll findings` lists them")
+        raise NotFound("finding", str(number), "`kiteroll finding list` shows them")
     return _row(row)
 
 
