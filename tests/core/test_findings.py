@@ -4,6 +4,8 @@ from dataclasses import replace
 from datetime import timedelta
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
 from kiteroll.core.changes import Appeared, Change, Moved
 from kiteroll.core.findings.addresses import WAIT, PortFacts, judge, shared_by_design
@@ -276,6 +278,27 @@ def test_acknowledged_until_and_cleared_by_hand() -> None:
     assert cleared is not None and (cleared.state, cleared.cleared_by) == (State.CLEARED, "Mara")
     assert book.clear(one.key, "Mara", at(9)) is None
     assert book.acknowledge(one.key, "Mara", "", None) is None
+
+
+@given(st.lists(st.tuples(st.integers(0, 4), st.integers(0, 20), st.sampled_from(["sign", "tick", "ack"]))))
+def test_time_clears_each_finding_when_it_was_quiet_long_enough(steps: list[tuple[int, int, str]]) -> None:
+    book, now = FindingBook(LIMITS), 0
+    last: dict[MacAddress, int] = {}
+    for number, minutes, what in steps:
+        now += minutes
+        sign = _sign(now, subject=Subject(mac=mac(number)))
+        if what == "ack":
+            book.acknowledge(sign.key, "Mara", "", at(now + 3))
+        due = {one for one, heard in last.items() if at(now) - at(heard) >= LIMITS.quiet}
+        cleared = {one.subject.mac for one in book.tick(at(now)) if one.state is State.CLEARED}
+        assert cleared == due
+        last = {one: heard for one, heard in last.items() if one not in due}
+        for one in book.live().values():
+            overdue = one.acknowledged_until is not None and one.acknowledged_until <= at(now)
+            assert not overdue, "an acknowledgement ends in time"
+        if what == "sign" and book.take(sign, None):
+            last[mac(number)] = now
+    assert {one.subject.mac for one in book.live().values()} == last.keys()
 
 
 def test_one_loop_explains_the_flaps_that_came_before_and_after_it() -> None:

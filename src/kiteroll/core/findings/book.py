@@ -6,6 +6,7 @@ One finding per kind and subject, however often it comes: evidence is added, nev
 from collections.abc import Iterable, Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
+from heapq import heappop, heappush
 from itertools import chain
 
 from kiteroll.core.findings.model import (
@@ -50,6 +51,8 @@ class FindingBook:
         self.thresholds = thresholds
         self._live: dict[str, Finding] = {}
         # Thousands of moves may be live; what could explain one of them is of a few other kinds.
+        self._due: list[tuple[datetime, str]] = []
+        """A heap: when which is to be looked at, for tens of thousands may be live."""
         self._of_kind: dict[Kind, dict[str, Finding]] = {kind: {} for kind in Kind}
         for one in findings:
             self._put(one)
@@ -80,17 +83,23 @@ class FindingBook:
     def tick(self, now: datetime) -> list[Finding]:
         """Findings that changed with time alone: quiet for long enough, or no longer put off."""
         changed = []
-        for one in list(self._live.values()):
+        while self._due and self._due[0][0] <= now:
+            one = self._live.get(heappop(self._due)[1])
+            if one is None or self._due_at(one) > now:
+                continue  # cleared by hand, or put off by later evidence, which has an entry of its own
             if now - one.last_at >= self.thresholds.quiet_time(one.kind):
                 changed.append(replace(one, state=State.CLEARED, cleared_at=now))
                 self._drop(one.key)
-            elif (
-                one.state is State.ACKNOWLEDGED
-                and one.acknowledged_until is not None
-                and now >= one.acknowledged_until
-            ):
+            else:
                 changed.append(self._put(replace(one, state=State.OPEN, acknowledged_until=None)))
         return changed
+
+    def _due_at(self, one: Finding) -> datetime:
+        """When time alone changes it, if nothing comes before."""
+        clears_at = one.last_at + self.thresholds.quiet_time(one.kind)
+        if one.state is State.ACKNOWLEDGED and one.acknowledged_until is not None:
+            return min(clears_at, one.acknowledged_until)
+        return clears_at
 
     def acknowledge(self, key: str, by: str, note: str, until: datetime | None) -> Finding | None:
         """None when it is not live."""
@@ -121,6 +130,7 @@ class FindingBook:
 
     def _put(self, one: Finding) -> Finding:
         self._live[one.key] = self._of_kind[one.kind][one.key] = one
+        heappush(self._due, (self._due_at(one), one.key))
         return one
 
     def _drop(self, key: str) -> Finding | None:
