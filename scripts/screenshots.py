@@ -53,8 +53,8 @@ PAGES = {
 COMMANDS = {
     "cli-find": "kiteroll find 9e:4a berth; kiteroll on port checkin-east p10; kiteroll changed --limit 8",
     "cli-endpoint": "kiteroll endpoint show 02:1a:09:01:9e:4a; kiteroll finding list",
-    "cli-rollcall": "kiteroll rule list; kiteroll rollcall checkin-east p12; "
-    "kiteroll way 02:1a:0a:02:3c:bc --at 1d; kiteroll port links quay-1 p15",
+    "cli-rollcall": "kiteroll rule list; kiteroll rollcall checkin-east p6; "
+    f"kiteroll find 10.10.0.121 --at {YESTERDAY_NOON}; kiteroll way 02:1a:0a:02:3c:bc --at {YESTERDAY_NOON}",
     "cli-probe": f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -44",
 }
 
