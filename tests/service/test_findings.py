@@ -265,15 +265,19 @@ def test_the_link_of_a_port_is_remembered(kite: Client) -> None:
         kite.ask(links("east", "p99"))
 
 
+def _cache(at: datetime, addresses: dict[str, int]) -> ReadingDocument:
+    """What a router's neighbour cache holds: IP to number of an address."""
+    values = to_document(reading(0, {}, switch="router")).model_dump()
+    values["device"]["uptime_s"] = None
+    values |= {"taken_at": at, "addresses": [{"ip": ip, "mac": str(mac(n))} for ip, n in addresses.items()]}
+    return ReadingDocument.model_validate(values)
+
+
 def test_an_ip_that_two_answer_for_by_turns_is_contested(kite: Client) -> None:
     kite.ask(add_switch(NewSwitch(name="router", source="files")))
     start = datetime.now(UTC) - timedelta(minutes=4)
     for turn in range(5):
-        values = to_document(reading(0, {}, switch="router")).model_dump()
-        values["device"]["uptime_s"] = None
-        values |= {"taken_at": start + timedelta(seconds=40 * turn)}
-        values["addresses"] = [{"ip": "10.9.0.7", "mac": str(mac(801 + turn % 2))}]
-        kite.ask(take_readings([ReadingDocument.model_validate(values)]))
+        kite.ask(take_readings([_cache(start + timedelta(seconds=40 * turn), {"10.9.0.7": 801 + turn % 2})]))
     _await(kite, "contested-ip")
     (found,) = (one for one in kite.each(findings(kinds=["contested-ip"])))
     assert (found.ip, found.severity) == ("10.9.0.7", "warning")
@@ -284,12 +288,8 @@ def test_an_ip_that_two_answer_for_by_turns_is_contested(kite: Client) -> None:
 def test_an_address_that_comes_to_answer_with_unrelated_ips_is_told(kite: Client) -> None:
     kite.ask(add_switch(NewSwitch(name="router", source="files")))
     start = datetime.now(UTC) - timedelta(days=2)
-    both = [{"ip": f"10.9.1.{number}", "mac": str(mac(811))} for number in (1, 2)]
-    for hours, told in ((0, both[:1]), (24, both)):
-        values = to_document(reading(0, {}, switch="router")).model_dump()
-        values |= {"taken_at": start + timedelta(hours=hours), "addresses": told}
-        values["device"]["uptime_s"] = None
-        kite.ask(take_readings([ReadingDocument.model_validate(values)]))
+    kite.ask(take_readings([_cache(start, {"10.9.1.1": 811})]))
+    kite.ask(take_readings([_cache(start + timedelta(hours=24), {"10.9.1.1": 811, "10.9.1.2": 811})]))
     _await(kite, "several-ips")
     (found,) = kite.each(findings(kinds=["several-ips"]))
     assert (found.mac, found.severity, len(found.evidence)) == (str(mac(811)), "note", 2)

@@ -345,7 +345,9 @@ def test_ip_addresses_are_kept_as_intervals_and_found_from_both_sides(kept: Kept
     kept.database.run(names.keep_names, {"10.20.0.7": "mast.tarn.example"}, at(4), at(9))
     assert kept.database.run(names.macs_named_at, "lamp", 10, at(3)) == [mac(3)]
     assert kept.database.run(names.macs_named_at, "lamp", 10, at(4)) == []
-    assert kept.database.run(past.ips_at, [mac(1), mac(3)], at(3)) == {
+    ips = kept.database.run(addresses.ips_of, [mac(1), mac(3)], at(3))
+    hosts = kept.database.run(names.names_of, ips, at(3))
+    assert {one: (each, hosts[one]) for one, each in ips.items()} == {
         mac(3): (["10.20.0.7"], ["lamp.tarn.example"])
     }
     with kept.database.engine.connect() as connection:
@@ -378,7 +380,7 @@ def test_every_quiet_time_is_told_and_so_is_who_was_quiet_at_an_instant(kept: Ke
     without = {(1, 10): "p1"}
     for minute, learned in enumerate((table, without, table, table, without, without, table)):
         kept.take(minute, learned)
-    (stay_then,) = (placed.stay for placed in kept.database.run(past.stays_at, [mac(2)], at(1.5))[mac(2)])
+    (stay_then,) = (placed.stay for placed in kept.database.run(places.places_of, [mac(2)], at(1.5))[mac(2)])
     times = kept.database.run(quiet_times, [mac(1), mac(2)], at(0), at(9))
     assert [(one.place, one.began_at, one.ended_at) for one in times] == [
         (stay_then.place, at(1), at(2)),

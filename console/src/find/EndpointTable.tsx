@@ -1,12 +1,13 @@
 // Endpoints found: one row each with its home; opened, every place it is seen at and why that one.
 import { chakra } from "@chakra-ui/react";
-import { Fragment, useState } from "react";
+import { Fragment } from "react";
 import type { Endpoint, Place } from "../api/client";
 import { Age } from "../shared/Age";
 import { Grid, Sheet } from "../shared/Grid";
 import { TimeLink } from "../shared/instant";
 import { endpointPath, portPath } from "../shared/links";
 import { State } from "../shared/State";
+import { useToggled } from "../shared/toggled";
 import { markFragment, originText, vlanText } from "./model";
 
 export function EndpointTable({
@@ -18,13 +19,7 @@ export function EndpointTable({
   text: string;
   chosen: number;
 }) {
-  const [open, setOpen] = useState<ReadonlySet<string>>(new Set());
-  const toggle = (mac: string) =>
-    setOpen((before) => {
-      const after = new Set(before);
-      if (!after.delete(mac)) after.add(mac);
-      return after;
-    });
+  const [open, toggle] = useToggled();
   return (
     <Sheet tabIndex={0} aria-label="endpoints">
       <Grid>

@@ -22,6 +22,8 @@ export function MapPage() {
   const [typed, setTyped] = useState(mac || chosen);
   const map = useQuery(mapQuery);
   const way = useQuery({ ...wayQuery(mac), enabled: mac !== "" });
+  const isLarge = (map.data?.switches.length ?? 0) > MOST_DRAWN;
+  const hops = mac ? (way.data ?? []) : [];
   return (
     <>
       <Title>Map</Title>
@@ -52,17 +54,17 @@ export function MapPage() {
           {(data) =>
             data.switches.length === 0 ? (
               <Nothing>No switch is in the inventory.</Nothing>
-            ) : data.switches.length > MOST_DRAWN ? (
-              <OutlineMap map={data} way={mac ? (way.data ?? []) : []} chosen={chosen} />
+            ) : isLarge ? (
+              <OutlineMap map={data} way={hops} chosen={chosen} />
             ) : (
-              <Drawing map={data} way={mac ? (way.data ?? []) : []} chosen={chosen} />
+              <Drawing map={data} way={hops} chosen={chosen} />
             )
           }
         </Answered>
       </Sheet>
       <chakra.p color="soft" fontSize="13px" marginTop="8px">
         A dashed frame: not read well at the moment. ▲ with a number: open findings.{" "}
-        {(map.data?.switches.length ?? 0) > MOST_DRAWN
+        {isLarge
           ? "From the middle of the network outwards; an arrow folds and unfolds what is behind. The marked switches are the way of the endpoint."
           : "The thick line is the way of the endpoint."}
       </chakra.p>

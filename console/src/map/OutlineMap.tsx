@@ -1,16 +1,17 @@
 // The outline of a large network: rows to fold and unfold, chips for switches at the edge.
 import { chakra } from "@chakra-ui/react";
-import { useEffect, useMemo, useRef, useState } from "react";
+import { useEffect, useMemo, useRef } from "react";
 import { Link } from "react-router";
 import type { Hop, MapLink, MapSwitch, NetworkMap } from "../api/client";
 import { switchPath } from "../shared/links";
+import { useToggled } from "../shared/toggled";
 import { type Branch, openAtFirst, openFor, outline } from "./outline";
 
 type Shown = { open: Set<string>; toggle: (name: string) => void; hops: Map<string, Hop>; chosen: string };
 
 export function OutlineMap({ map, way, chosen }: { map: NetworkMap; way: Hop[]; chosen: string }) {
   const { roots, alone, above } = useMemo(() => outline(map), [map]);
-  const [turned, setTurned] = useState<ReadonlySet<string>>(new Set());
+  const [turned, toggle] = useToggled();
   const hops = new Map(way.map((hop) => [hop.switch, hop]));
   const wanted = chosen || way.at(-1)?.switch || "";
   // With something to show, the branches that lead to it and no others, so that it fits on a screen.
@@ -20,12 +21,6 @@ export function OutlineMap({ map, way, chosen }: { map: NetworkMap; way: Hop[]; 
   useEffect(() => {
     if (wanted) box.current?.querySelector("[data-wanted]")?.scrollIntoView({ block: "center" });
   }, [wanted]);
-  const toggle = (name: string) =>
-    setTurned((before) => {
-      const after = new Set(before);
-      if (!after.delete(name)) after.add(name);
-      return after;
-    });
   const shown = { open, toggle, hops, chosen: wanted };
   return (
     <chakra.div ref={box} padding="8px 12px 14px" css={STYLE}>

@@ -33,9 +33,7 @@ class Habit:
 def _plug(name: str, switch: str, port: int) -> Callable[[World], None]:
     def do(world: World) -> None:
         _forget(world, name)
-        host = world.hosts[name]
-        world.switches[switch].ports[port].pvid = host.vlan
-        world.move(host, (switch, port))
+        world.settle(name, (switch, port))
 
     return do
 

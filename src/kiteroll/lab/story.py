@@ -15,19 +15,12 @@ class Event:
     do: Callable[[World], None]
 
 
-def _move(world: World, name: str, at: tuple[str, int]) -> None:
-    """Plug a host in elsewhere, at a port that is set up for its VLAN."""
-    host = world.hosts[name]
-    world.switches[at[0]].ports[at[1]].pvid = host.vlan
-    world.move(host, at)
-
-
 def _crew_laptop_to_quay(world: World) -> None:
-    _move(world, "laptop-1", ("quay-2", 18))
+    world.settle("laptop-1", ("quay-2", 18))
 
 
 def _crew_laptop_back(world: World) -> None:
-    _move(world, "laptop-1", ("port-office", 13))
+    world.settle("laptop-1", ("port-office", 13))
 
 
 def _unplug_cradle(world: World) -> None:
@@ -35,11 +28,11 @@ def _unplug_cradle(world: World) -> None:
 
 
 def _replug_cradle(world: World) -> None:
-    _move(world, "cradle-9", ("baggage-hall", 20))
+    world.settle("cradle-9", ("baggage-hall", 20))
 
 
 def _cradle_home(world: World) -> None:
-    _move(world, "cradle-9", ("baggage-hall", 1))
+    world.settle("cradle-9", ("baggage-hall", 1))
 
 
 def _restart_weighbridge(world: World) -> None:
@@ -56,18 +49,18 @@ def _quay_3_answers(world: World) -> None:
 
 def _clone_kiosk(world: World) -> None:
     world.clone(world.hosts["kiosk-9"], world.hosts["kiosk-2"])
-    _move(world, "kiosk-9", ("checkin-west", 20))
+    world.settle("kiosk-9", ("checkin-west", 20))
 
 
 def _kiosk_mended(world: World) -> None:
     kiosk = world.hosts["kiosk-9"]
     world.readdress(kiosk, tarn_ferries.own_address("kiosk-9"))
-    _move(world, "kiosk-9", ("ticket-hall", 9))
+    world.settle("kiosk-9", ("ticket-hall", 9))
 
 
 def _cradles_at_the_desk(world: World) -> None:
     for name in tarn_ferries.SPARE_CRADLES:
-        _move(world, name, ("checkin-east", 6))
+        world.settle(name, ("checkin-east", 6))
 
 
 def _cradles_in_the_box(world: World) -> None:
@@ -76,7 +69,7 @@ def _cradles_in_the_box(world: World) -> None:
 
 
 def _visitor_comes(world: World) -> None:
-    _move(world, "visitor", ("quay-1", 15))
+    world.settle("visitor", ("quay-1", 15))
 
 
 def _visitor_goes(world: World) -> None:

@@ -116,6 +116,12 @@ class World:
         self.unplug(host)
         self.plug(host, at)
 
+    def settle(self, name: str, at: tuple[str, int]) -> None:
+        """Plug a host in elsewhere, at a port that is set up for its VLAN."""
+        host = self.hosts[name]
+        self._port(at).pvid = host.vlan
+        self.move(host, at)
+
     def loop(self, switch: str, ports: tuple[int, int]) -> None:
         """Join two ports of a switch by a cable: broadcasts that reach it go round from now on."""
         self._loops[switch] = ports

@@ -2,7 +2,6 @@
 
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import asdict
-from typing import Any
 
 from kiteroll.core.home import Hop, Sighting, choose_home, order, sighting
 from kiteroll.core.mac import MacAddress
@@ -10,8 +9,7 @@ from kiteroll.core.makers import Assigned
 from kiteroll.core.topology import Topology
 from kiteroll.schemas import api
 from kiteroll.service.topology import Layout
-from kiteroll.store import gathered
-from kiteroll.store.database import Database
+from kiteroll.store.gathered import KeptEndpoint
 from kiteroll.store.places import PlacedStay
 
 
@@ -24,39 +22,25 @@ def stay_answer(row: PlacedStay, layout: Layout) -> api.Stay:
 
 
 def endpoint_answers(
-    database: Database,
-    macs: Sequence[MacAddress],
+    kept: Mapping[MacAddress, KeptEndpoint],
     layout: Layout,
     told: Callable[[MacAddress], tuple[str, Assigned]],
 ) -> list[api.Endpoint]:
-    """The known ones among `macs`, in their order. `told`: maker and origin of an address."""
-    kept = database.run(gathered.kept_endpoints, macs)
-    return [
-        endpoint_answer(
-            mac,
-            one.stays,
-            layout,
-            {**one.about, "ips": list(one.ips), "names": list(one.names)},
-            told(mac),
-        )
-        for mac, one in kept.items()
-    ]
+    """`told`: maker and origin of an address."""
+    return [_endpoint_answer(mac, one, layout, told(mac)) for mac, one in kept.items()]
 
 
-def endpoint_answer(
-    mac: MacAddress,
-    rows: Sequence[PlacedStay],
-    layout: Layout,
-    further: Mapping[str, Any],
-    told: tuple[str, Assigned],
+def _endpoint_answer(
+    mac: MacAddress, kept: KeptEndpoint, layout: Layout, told: tuple[str, Assigned]
 ) -> api.Endpoint:
-    """`further`: what is kept of it besides its stays; `told`: maker and origin."""
-    by_id = {row.stay.id: row for row in rows}
-    sightings = [sighting_of(row, layout) for row in rows]
+    by_id = {row.stay.id: row for row in kept.stays}
+    sightings = [sighting_of(row, layout) for row in kept.stays]
     home = choose_home(sightings)
     return api.Endpoint(
         mac=mac,  # type: ignore[arg-type]  # the model turns it into text
-        **further,
+        **kept.about,
+        ips=list(kept.ips),
+        names=list(kept.names),
         maker=told[0],
         assigned=told[1].value,
         home=None if home.at is None else place_answer(by_id[home.at.stay.id], layout),

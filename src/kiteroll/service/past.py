@@ -1,6 +1,6 @@
 """Answers as of an instant: what was known of an endpoint, or of the ports of a switch, then."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime
 
@@ -9,11 +9,12 @@ from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.home import Sighting, choose_home, way_to
 from kiteroll.core.mac import MacAddress
 from kiteroll.schemas import api
-from kiteroll.service.answers import endpoint_answer, hop_answers, sighting_of
+from kiteroll.service.answers import endpoint_answers, hop_answers, sighting_of
 from kiteroll.service.answers_of_switches import port_answer
 from kiteroll.service.life import Service
 from kiteroll.service.topology import Layout
 from kiteroll.store import overview, past, places
+from kiteroll.store.gathered import kept_endpoints
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.places import PlacedStay
 from kiteroll.store.quiet import quiet_since
@@ -54,21 +55,15 @@ def endpoint_at(service: Service, mac: MacAddress, at: datetime) -> api.Endpoint
 
 def endpoints_at(service: Service, macs: Sequence[MacAddress], at: datetime) -> list[api.Endpoint]:
     """Those among `macs` that were known by then, in their order."""
-    about = service.database.run(places.about_endpoints, macs)
-    known = [mac for mac in macs if mac in about and about[mac]["first_seen_at"] <= at]
-    rows, layout = _known(service, known, at)
-    answered = service.database.run(past.ips_at, known, at)
-    answers = []
-    for mac in known:
-        ips, names = answered.get(mac, ([], []))
-        further = {**about[mac], "ips": ips, "names": names}
-        answers.append(endpoint_answer(mac, rows[mac], layout, further, service.maker_of(mac)))
-    return answers
+    kept = service.database.run(kept_endpoints, macs, at)
+    stays, layout = _known(service, {mac: one.stays for mac, one in kept.items()}, at)
+    then = {mac: replace(one, stays=stays[mac]) for mac, one in kept.items()}
+    return endpoint_answers(then, layout, service.maker_of)
 
 
 def way_at(service: Service, mac: MacAddress, start: str | None, at: datetime) -> list[api.Hop]:
-    rows, layout = _known(service, [mac], at)
-    return ways(rows[mac], layout, start)
+    stays, layout = _known(service, service.database.run(places.places_of, [mac], at), at)
+    return ways(stays[mac], layout, start)
 
 
 def ways(rows: Sequence[PlacedStay], layout: Layout, start: str | None) -> list[api.Hop]:
@@ -98,13 +93,14 @@ def ports_at(service: Service, switch: SwitchRow, at: datetime) -> list[api.Port
 
 
 def _known(
-    service: Service, macs: Sequence[MacAddress], at: datetime
+    service: Service, kept: Mapping[MacAddress, Sequence[PlacedStay]], at: datetime
 ) -> tuple[dict[MacAddress, list[PlacedStay]], Layout]:
-    rows = [row for each in service.database.run(past.stays_at, macs, at).values() for row in each]
+    """Stays that are kept, as they were known at an instant, and the picture of the network then."""
+    rows = [row for each in kept.values() for row in each]
     at_places = {(row.stay.place.switch, row.stay.place.port) for row in rows}
     crowds = service.database.run(past.crowds_at, sorted(at_places), at)
     layout = replace(service.topology.at(at), crowds=crowds)
-    stays: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in macs}
+    stays: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in kept}
     for row in all_as_of(service, rows, at):
         stays[row.stay.mac].append(row)
     return stays, layout

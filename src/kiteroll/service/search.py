@@ -42,7 +42,8 @@ def find(service: Service, query: str, limit: int, at: datetime | None = None) -
         macs = list(dict.fromkeys([*macs, *named.macs, *_by_maker(service, text, limit + 1)]))[: limit + 1]
     layout = service.topology.get()
     if at is None:
-        endpoints = endpoint_answers(service.database, macs[:limit], layout, service.maker_of)
+        kept = service.database.run(gathered.kept_endpoints, macs[:limit])
+        endpoints = endpoint_answers(kept, layout, service.maker_of)
     else:
         endpoints = endpoints_at(service, macs[:limit], at)
     switches = named.switches

@@ -216,9 +216,9 @@ class Watchman:
 
     def _several(self, own: frozenset[MacAddress | None], now: datetime) -> list[Sign]:
         """`own`: addresses of switches, which answer with as many IPs as they have VLANs."""
-        shared = (
-            frozenset(self._service.database.run(judging.shared_addresses)) if self._held else frozenset()
-        )
+        if not self._held:
+            return []
+        shared = frozenset(self._service.database.run(judging.shared_addresses))
         return [
             sign
             for mac, held in self._held.items()

@@ -10,11 +10,11 @@ from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.reading import Reading
+from kiteroll.store.bulk import chunks, insert_all
 from kiteroll.store.criteria import held
 from kiteroll.store.like import escape_like
 from kiteroll.store.tables import ip_stay
 
-_CHUNK = 1000
 TABLES = ("ipNetToMediaTable", "ipNetToPhysicalTable")
 
 
@@ -34,11 +34,11 @@ def merge_addresses(
     if now == known:
         return known
     ended = [ip for ip, mac in known.items() if now.get(ip) != mac]
-    for at in range(0, len(ended), _CHUNK):
+    for part in chunks(ended):
         connection.execute(
             update(ip_stay)
             .where(ip_stay.c.source_id == source_id, ip_stay.c.ended_at.is_(None))
-            .where(ip_stay.c.ip.in_(ended[at : at + _CHUNK]))
+            .where(ip_stay.c.ip.in_(part))
             .values(ended_at=taken.taken_at)
         )
     begun = [
@@ -46,17 +46,18 @@ def merge_addresses(
         for ip, mac in now.items()
         if known.get(ip) != mac
     ]
-    for at in range(0, len(begun), _CHUNK):
-        connection.execute(insert(ip_stay), begun[at : at + _CHUNK])
+    insert_all(connection, insert(ip_stay), begun)
     return now
 
 
-def ips_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, list[str]]:
-    """IP addresses that answer for each of these now, by any source."""
+def ips_of(
+    connection: Connection, macs: Sequence[MacAddress], then: datetime | None = None
+) -> dict[MacAddress, list[str]]:
+    """IP addresses that answer for each of these now, or answered then, by any source."""
     found: dict[MacAddress, list[str]] = defaultdict(list)
     if macs:
         query = select(ip_stay.c.ip, ip_stay.c.mac).where(
-            ip_stay.c.mac.in_(macs), ip_stay.c.ended_at.is_(None)
+            ip_stay.c.mac.in_(macs), held(ip_stay.c.began_at, ip_stay.c.ended_at, then)
         )
         for ip, mac in connection.execute(query.distinct().order_by(ip_stay.c.ip)):
             found[mac].append(ip)

@@ -16,7 +16,7 @@ def insert_all(connection: Connection, statement: Any, rows: Sequence[Mapping[st
         connection.execute(statement, part)
 
 
-def chunks(values: Sequence[T]) -> Iterator[list[T]]:
+def chunks(values: Sequence[T], most: int = _CHUNK) -> Iterator[list[T]]:
     source = iter(values)
-    while part := list(islice(source, _CHUNK)):
+    while part := list(islice(source, most)):
         yield part

@@ -3,9 +3,8 @@
 import hashlib
 import threading
 
-from sqlalchemy import Connection, create_engine, text
+from sqlalchemy import Connection, text
 from sqlalchemy.exc import DBAPIError
-from sqlalchemy.pool import NullPool
 
 from kiteroll.core.errors import Conflict
 from kiteroll.store.database import Database
@@ -22,7 +21,6 @@ class Claim:
         self._database = database
         name = hashlib.sha256((database.url.database or "").encode()).hexdigest()[:32]
         self._name = f"kiteroll-{name}"
-        self._engine = create_engine(database.url, poolclass=NullPool, isolation_level="AUTOCOMMIT")
         self._connection: Connection | None = None
         self._lock = threading.Lock()
 
@@ -31,38 +29,42 @@ class Claim:
 
         Raises Conflict when another service has it, StorageUnavailable."""
         with self._lock:
-            for last in (False, True):
-                try:
-                    self._take()
-                    return
-                except DBAPIError as error:
-                    self._close()
-                    if last or not error.connection_invalidated:
-                        raise self._database.translated(error, "claim") from error
+            self._database.twice_if_lost(self._take)
 
     def let_go(self) -> None:
         with self._lock:
             self._close()
-        self._engine.dispose()
 
     def _take(self) -> None:
-        if self._connection is None:
-            self._connection = self._engine.connect()
-            self._connection.execute(text(f"SET SESSION wait_timeout = {_SILENT_S}"))
+        try:
+            if self._connection is None:
+                self._connection = self._connect()
+            holder = self._holder(self._connection)
+        except DBAPIError:
+            self._close()
+            raise
+        if holder is not None:
+            self._close()
+            raise Conflict(
+                f"the database at {self._database.shown_url} is in use by another Kite Roll"
+                f"{f' (connected from {holder})' if holder else ''}: stop that one, or give this one a "
+                "database of its own with database.url"
+            )
+
+    def _connect(self) -> Connection:
+        """One that the pool does not count and never lends out."""
+        connection = self._database.engine.connect().execution_options(isolation_level="AUTOCOMMIT")
+        connection.detach()
+        connection.execute(text(f"SET SESSION wait_timeout = {_SILENT_S}"))
+        return connection
+
+    def _holder(self, connection: Connection) -> str | None:
+        """Who else has it, as far as that can be told; None once it is ours."""
         # A lock that the session has already is simply taken once more.
-        taken = self._connection.execute(text("SELECT GET_LOCK(:name, 0)"), {"name": self._name}).scalar()
-        if taken == 1:
-            return
-        holder = self._connection.execute(
-            text("SELECT host FROM information_schema.processlist WHERE id = IS_USED_LOCK(:name)"),
-            {"name": self._name},
-        ).scalar()
-        self._close()
-        raise Conflict(
-            f"the database at {self._database.shown_url} is in use by another Kite Roll"
-            f"{f' (connected from {holder})' if holder else ''}: stop that one, or give this one a database "
-            "of its own with database.url"
-        )
+        if connection.execute(text("SELECT GET_LOCK(:name, 0)"), {"name": self._name}).scalar() == 1:
+            return None
+        query = "SELECT host FROM information_schema.processlist WHERE id = IS_USED_LOCK(:name)"
+        return connection.execute(text(query), {"name": self._name}).scalar() or ""
 
     def _close(self) -> None:
         if self._connection is not None:

@@ -107,15 +107,24 @@ class Database:
 
     def check(self) -> None:
         """Raises StorageUnavailable when the database does not answer."""
-        for last in (False, True):
-            try:
-                with self.engine.connect() as connection:
-                    connection.execute(text("SELECT 1"))
-                return
-            except DBAPIError as error:
-                # A connection kept from before the server went away tells nothing of it now.
-                if last or not error.connection_invalidated:
-                    raise self.translated(error, "check") from error
+        self.twice_if_lost(self._ask)
+
+    def _ask(self) -> None:
+        with self.engine.connect() as connection:
+            connection.execute(text("SELECT 1"))
+
+    def twice_if_lost(self, work: Callable[[], T]) -> T:
+        """Run `work`; once more when its connection turned out to be lost: one that was kept from before
+        the server went away tells nothing of it now. Raises StorageUnavailable."""
+        try:
+            return work()
+        except DBAPIError as error:
+            if not error.connection_invalidated:
+                raise self.translated(error, work.__name__) from error
+        try:
+            return work()
+        except DBAPIError as error:
+            raise self.translated(error, work.__name__) from error
 
     def close(self) -> None:
         self.engine.dispose()

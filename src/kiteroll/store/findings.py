@@ -123,16 +123,6 @@ def explained_page(
     return Page(tuple(explained(connection, page.items)), page.next)
 
 
-def open_counts(connection: Connection) -> dict[str, int]:
-    """Findings that are open and part of none, by severity."""
-    query = (
-        select(finding.c.severity, func.count())
-        .where(finding.c.state == State.OPEN.value, finding.c.part_of == "")
-        .group_by(finding.c.severity)
-    )
-    return {severity: count for severity, count in connection.execute(query)}
-
-
 def _values(one: Finding) -> dict[str, Any]:
     subject = one.subject
     return {

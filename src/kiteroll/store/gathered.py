@@ -19,7 +19,7 @@ class KeptEndpoint:
     about: Mapping[str, Any]
     """first_seen_at, label, owner, notes."""
     stays: Sequence[PlacedStay]
-    """Its open ones; its latest alone when it has none."""
+    """Its open ones, or those that covered an instant; its latest alone when it has none."""
     ips: Sequence[str]
     names: Sequence[str]
 
@@ -31,13 +31,15 @@ class CalledSo:
     ports: Sequence[PortRow]
 
 
-def kept_endpoints(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, KeptEndpoint]:
-    """The known ones among `macs`, in their order."""
+def kept_endpoints(
+    connection: Connection, macs: Sequence[MacAddress], then: datetime | None = None
+) -> dict[MacAddress, KeptEndpoint]:
+    """Those among `macs` that are known, or were known then, in their order."""
     about = places.about_endpoints(connection, macs)
-    known = [mac for mac in macs if mac in about]
-    stays = places.places_of(connection, known)
-    ips = addresses.ips_of(connection, known)
-    hosts = names.names_of(connection, ips)
+    known = [mac for mac in macs if mac in about and (then is None or about[mac]["first_seen_at"] <= then)]
+    stays = places.places_of(connection, known, then)
+    ips = addresses.ips_of(connection, known, then)
+    hosts = names.names_of(connection, ips, then)
     return {mac: KeptEndpoint(about[mac], stays[mac], ips.get(mac, ()), hosts.get(mac, ())) for mac in known}
 
 

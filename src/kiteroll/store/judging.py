@@ -13,6 +13,7 @@ from kiteroll.core.findings.standing import QuietPort
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.topology import At
 from kiteroll.core.uptime import WRAP_TICKS, uptime
+from kiteroll.store.bulk import chunks
 from kiteroll.store.criteria import none_of
 from kiteroll.store.names import names_by_ip
 from kiteroll.store.places import Filters, PlacedStay, placed, placed_stay
@@ -26,9 +27,9 @@ def recent_stays(
 ) -> dict[MacAddress, list[PlacedStay]]:
     """Stays of these addresses that are open or ended since then."""
     found: dict[MacAddress, list[PlacedStay]] = defaultdict(list)
-    for at in range(0, len(macs), _CHUNK):
+    for part in chunks(macs, _CHUNK):
         query = placed(Filters(open_only=False)).where(
-            stay.c.mac.in_(macs[at : at + _CHUNK]), or_(stay.c.ended_at.is_(None), stay.c.ended_at >= since)
+            stay.c.mac.in_(part), or_(stay.c.ended_at.is_(None), stay.c.ended_at >= since)
         )
         for row in connection.execute(query):
             found[row.mac].append(placed_stay(row))
@@ -157,14 +158,13 @@ def held_ips(
         .order_by(ip_stay.c.mac, ip_stay.c.source_id)
         .limit(limit)
     )
-    source = {mac: source_id for mac, source_id in connection.execute(some)}
+    source = {mac: source_id for mac, source_id in connection.execute(some)}  # one of several, if so
     found: dict[MacAddress, list[HeldIp]] = defaultdict(list)
-    pairs = list(source.items())
-    for at in range(0, len(pairs), _CHUNK):
+    for part in chunks(list(source.items()), _CHUNK):
         query = (
             select(ip_stay.c.mac, ip_stay.c.ip, switch.c.name, ip_stay.c.began_at)
             .join(switch, switch.c.id == ip_stay.c.source_id)
-            .where(here, tuple_(ip_stay.c.mac, ip_stay.c.source_id).in_(pairs[at : at + _CHUNK]))
+            .where(here, tuple_(ip_stay.c.mac, ip_stay.c.source_id).in_(part))
         )
         rows = connection.execute(query).all()
         named = names_by_ip(connection, [row.ip for row in rows])

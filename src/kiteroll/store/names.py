@@ -67,9 +67,11 @@ def put_off(connection: Connection, ips: Sequence[str], next_at: datetime) -> No
     connection.execute(again, [{"ip": ip, "next_at": next_at} for ip in ips])
 
 
-def names_of(connection: Connection, ips: Mapping[MacAddress, Sequence[str]]) -> dict[MacAddress, list[str]]:
-    """Host names of the IP addresses that answer for each of these now."""
-    named = names_by_ip(connection, {ip for each in ips.values() for ip in each})
+def names_of(
+    connection: Connection, ips: Mapping[MacAddress, Sequence[str]], then: datetime | None = None
+) -> dict[MacAddress, list[str]]:
+    """Host names that the IP addresses of each of these have now, or had then."""
+    named = names_by_ip(connection, {ip for each in ips.values() for ip in each}, then)
     return {mac: sorted({name for ip in each for name in named.get(ip, ())}) for mac, each in ips.items()}
 
 

@@ -1,19 +1,16 @@
 """What was: uplinks and links of ports, readings and places, as of an instant."""
 
-from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 
 from sqlalchemy import Connection, func, insert, select, tuple_, update
 
-from kiteroll.core.mac import MacAddress
 from kiteroll.core.topology import At, Ground, PortRole, Role
 from kiteroll.store.criteria import covers
-from kiteroll.store.names import names_by_ip
-from kiteroll.store.places import Filters, PlacedStay, placed, placed_stay
+from kiteroll.store.places import Filters, placed, placed_stay
 from kiteroll.store.quiet import quiet_since
-from kiteroll.store.tables import ip_stay, port, port_link, port_uplink, reading, stay, switch
+from kiteroll.store.tables import port, port_link, port_uplink, reading, stay, switch
 
 _WHY_LENGTH = 255
 
@@ -85,25 +82,6 @@ def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[At, Port
     }
 
 
-def stays_at(
-    connection: Connection, macs: Sequence[MacAddress], at: datetime
-) -> dict[MacAddress, list[PlacedStay]]:
-    """Where each of these was at an instant, as it was known then; of those that were nowhere, the
-    latest stay that had ended before."""
-    found: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in macs}
-    if not macs:
-        return found
-    for row in connection.execute(placed(Filters(at=at)).where(stay.c.mac.in_(macs))):
-        found[row.mac].append(placed_stay(row))
-    nowhere = [mac for mac, stays in found.items() if not stays]
-    if nowhere:
-        before = select(func.max(stay.c.id)).where(stay.c.mac.in_(nowhere), stay.c.ended_at <= at)
-        latest = before.group_by(stay.c.mac).scalar_subquery()
-        for row in connection.execute(placed(Filters(open_only=False)).where(stay.c.id.in_(latest))):
-            found[row.mac].append(placed_stay(row))
-    return found
-
-
 def read_at(connection: Connection, switches: Collection[str], at: datetime) -> dict[str, datetime]:
     """When each switch was last read whole by then."""
     # By switch, each goes back from the instant and stops at the first reading that fits.
@@ -132,22 +110,6 @@ def crowds_at(connection: Connection, places: Sequence[At], at: datetime) -> dic
         .group_by(port.c.id)
     )
     return {(switch_name, port_name): count for switch_name, port_name, count in connection.execute(query)}
-
-
-def ips_at(
-    connection: Connection, macs: Sequence[MacAddress], at: datetime
-) -> dict[MacAddress, tuple[list[str], list[str]]]:
-    """IP addresses that answered with each of these at an instant, and the host names they had."""
-    answered = select(ip_stay.c.mac, ip_stay.c.ip).where(
-        ip_stay.c.mac.in_(macs), covers(ip_stay.c.began_at, ip_stay.c.ended_at, at)
-    )
-    ips: dict[MacAddress, list[str]] = defaultdict(list)
-    for mac, ip in connection.execute(answered.distinct().order_by(ip_stay.c.ip)):
-        ips[mac].append(ip)
-    named = names_by_ip(connection, {ip for each in ips.values() for ip in each}, at)
-    return {
-        mac: (each, sorted({name for ip in each for name in named.get(ip, ())})) for mac, each in ips.items()
-    }
 
 
 def ports_at(

@@ -5,12 +5,12 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Row, Select, and_, func, or_, select, update
+from sqlalchemy import Connection, Row, Select, and_, func, or_, select, update
 
 from kiteroll.core.errors import NotFound
 from kiteroll.core.mac import MacAddress
 from kiteroll.core.stay import Ending, Life, Place, Stay
-from kiteroll.store.criteria import covers, none_of
+from kiteroll.store.criteria import held, none_of
 from kiteroll.store.like import escape_like
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import endpoint, port, stay, switch, vlan
@@ -80,13 +80,9 @@ def placed(filters: Filters) -> Select[Any]:
             query = query.where(column == value)
     if filters.without_ports:
         query = query.where(none_of(stay.c.port_id, filters.without_ports))
-    if filters.at is not None:
-        return query.where(_covers(filters.at))
-    return query.where(stay.c.ended_at.is_(None)) if filters.open_only else query
-
-
-def _covers(at: datetime) -> ColumnElement[bool]:
-    return covers(stay.c.began_at, stay.c.ended_at, at)
+    if filters.at is None and not filters.open_only:
+        return query
+    return query.where(held(stay.c.began_at, stay.c.ended_at, filters.at))
 
 
 def placed_stay(row: Row[Any]) -> PlacedStay:
@@ -130,19 +126,22 @@ def stays_page(
     return fetch_page(connection, query, keys, placed_stay, cursor=cursor, limit=limit)
 
 
-def places_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, list[PlacedStay]]:
-    """For each address its open stays; for one that has none, its latest ended stay alone."""
+def places_of(
+    connection: Connection, macs: Sequence[MacAddress], then: datetime | None = None
+) -> dict[MacAddress, list[PlacedStay]]:
+    """For each address its open stays, or those that covered an instant; for one that has none, the
+    latest stay alone that had ended by then."""
     found: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in macs}
     if not macs:
         return found
-    now = placed(Filters()).where(stay.c.mac.in_(macs))
-    for row in connection.execute(now):
+    for row in connection.execute(placed(Filters(at=then)).where(stay.c.mac.in_(macs))):
         found[row.mac].append(placed_stay(row))
     without = [mac for mac, stays in found.items() if not stays]
     if without:
-        latest = (
-            select(func.max(stay.c.id)).where(stay.c.mac.in_(without)).group_by(stay.c.mac).scalar_subquery()
-        )
+        ended = select(func.max(stay.c.id)).where(stay.c.mac.in_(without))
+        if then is not None:
+            ended = ended.where(stay.c.ended_at <= then)
+        latest = ended.group_by(stay.c.mac).scalar_subquery()
         for row in connection.execute(placed(Filters(open_only=False)).where(stay.c.id.in_(latest))):
             found[row.mac].append(placed_stay(row))
     return found

@@ -2,7 +2,7 @@
 only its last one."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 from sqlalchemy import Connection, select
@@ -52,7 +52,7 @@ def quiet_times(
             last[row.stay_id] = len(found)
             found.append(QuietTime(row.stay_id, place, row.at, ended))
         elif (at := last.pop(row.stay_id, None)) is not None:
-            found[at] = QuietTime(row.stay_id, found[at].place, found[at].began_at, row.at)
+            found[at] = replace(found[at], ended_at=row.at)
     return found
 
 

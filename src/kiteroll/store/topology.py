@@ -8,11 +8,11 @@ from sqlalchemy import Connection, or_, select, tuple_, update
 
 from kiteroll.core.errors import NotFound
 from kiteroll.core.topology import At, Facts, Role, Told
+from kiteroll.store.bulk import chunks
 from kiteroll.store.neighbours import neighbours_of
 from kiteroll.store.tables import port, stay, switch
 
 _BRIDGE = "bridge"
-_CHUNK = 1000
 _SHUT = ("blocking", "discarding", "disabled", "broken")
 
 
@@ -45,13 +45,13 @@ def ids_of_ports(connection: Connection, places: Collection[At]) -> dict[At, int
     """Ids of these ports, of those that are kept."""
     wanted = sorted(places)
     found: dict[At, int] = {}
-    for at in range(0, len(wanted), _CHUNK):
+    for part in chunks(wanted):
         query = (
             select(switch.c.name, port.c.name, port.c.id)
             .join(switch, switch.c.id == port.c.switch_id)
             .where(
                 switch.c.removed_at.is_(None),
-                tuple_(switch.c.name, port.c.name).in_(wanted[at : at + _CHUNK]),
+                tuple_(switch.c.name, port.c.name).in_(part),
             )
         )
         found |= {(one, name): port_id for one, name, port_id in connection.execute(query)}
@@ -88,14 +88,14 @@ def _own_addresses(connection: Connection) -> dict[At, frozenset[str]]:
     owners = {address: name for address, name in connection.execute(told)}
     addresses = sorted(owners)
     rows: list[Any] = []
-    for at in range(0, len(addresses), _CHUNK):
+    for part in chunks(addresses):
         # Looked up by address: joined, the server may go through every open stay instead.
         rows += connection.execute(
             select(switch.c.name, port.c.name, stay.c.mac)
             .select_from(stay)
             .join(switch, switch.c.id == stay.c.switch_id)
             .join(port, port.c.id == stay.c.port_id)
-            .where(stay.c.mac.in_(addresses[at : at + _CHUNK]), stay.c.ended_at.is_(None))
+            .where(stay.c.mac.in_(part), stay.c.ended_at.is_(None))
             .prefix_with("STRAIGHT_JOIN")
         ).all()
     found: dict[At, set[str]] = defaultdict(set)

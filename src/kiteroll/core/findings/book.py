@@ -50,9 +50,9 @@ class FindingBook:
         """`findings`: those that are not cleared, from an earlier run."""
         self.thresholds = thresholds
         self._live: dict[str, Finding] = {}
-        # Thousands of moves may be live; what could explain one of them is of a few other kinds.
         self._due: list[tuple[datetime, str]] = []
         """A heap: when which is to be looked at, for tens of thousands may be live."""
+        # Thousands of moves may be live; what could explain one of them is of a few other kinds.
         self._of_kind: dict[Kind, dict[str, Finding]] = {kind: {} for kind in Kind}
         for one in findings:
             self._put(one)

@@ -19,6 +19,7 @@ from kiteroll.service.api.common import ERRORS, AsOf, Cursor, Limit, Running, Wi
 from kiteroll.service.life import Service
 from kiteroll.service.search import find
 from kiteroll.store import inventory, makers, names, neighbours, places
+from kiteroll.store.gathered import kept_endpoints
 from kiteroll.store.quiet import quiet_times
 
 router = APIRouter(tags=["endpoints"], responses=ERRORS)
@@ -47,7 +48,8 @@ def list_endpoints(service: Running, cursor: Cursor = None, limit: Limit = 100) 
 
 def answers_of(service: Service, macs: Sequence[MacAddress]) -> list[api.Endpoint]:
     """The known ones among these addresses, in their order."""
-    return endpoint_answers(service.database, macs, service.topology.get(), service.maker_of)
+    kept = service.database.run(kept_endpoints, macs)
+    return endpoint_answers(kept, service.topology.get(), service.maker_of)
 
 
 @router.get("/endpoints/{mac}", summary="One endpoint and where it is")
