@@ -1,1 +1,1 @@
-"""What a person must look at: the kinds of findings, the rules that raise them, and their life."""
+"""What a person must look at: kinds of findings, the engine that raises them, and their lifecycle."""

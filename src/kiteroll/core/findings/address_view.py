@@ -1,0 +1,116 @@
+"""The stays of one address, arranged for the three kinds that judge it: moved, flapping, duplicate.
+
+On one switch an address is at one port a VLAN, so every jump ends a stay there and begins another.
+The switch with the most such jumps tells how often the address jumped; the access ports it was
+learned at tell between which places.
+"""
+
+from collections import defaultdict
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from itertools import pairwise
+
+from kiteroll.core.findings.evidence import Jumped
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.sighting import Sighting, both_present_beyond_ageing
+
+
+@dataclass(frozen=True, slots=True)
+class PortFacts:
+    """What is known of an access port besides the address in question."""
+
+    changed_at: datetime | None = None
+    """When its link last went up or down."""
+    others: frozenset[MacAddress] = frozenset()
+    """Other addresses present there."""
+
+    def changed_since(self, since: datetime) -> bool:
+        return self.changed_at is not None and self.changed_at > since
+
+
+PortFactsOf = Callable[[PortRef], PortFacts]
+
+
+@dataclass(frozen=True, slots=True)
+class Jump:
+    at: datetime
+    origin: Sighting
+    to: Sighting
+
+    def evidence(self, mac: MacAddress) -> Jumped:
+        here, there = self.origin.stay.place, self.to.stay.place
+        return Jumped(self.at, mac, there.switch, here.port, there.port)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class AddressView:
+    mac: MacAddress
+    access: tuple[Sighting, ...]
+    """At access ports, in order of learning."""
+    jumps: tuple[Jump, ...]
+    """On the switch that saw most of them, within the window, in order of time."""
+    ports: tuple[PortRef, ...]
+    """Access ports it was at within the window, in order of their latest learning."""
+    at_once: tuple[Sighting, Sighting] | None
+    """Two access places it is really at, beyond what lingers after a move."""
+    facts: PortFactsOf
+    thresholds: Thresholds
+    since: datetime
+    """The window begins."""
+    now: datetime
+
+
+def view_of(
+    mac: MacAddress, sightings: Sequence[Sighting], facts: PortFactsOf, thresholds: Thresholds, now: datetime
+) -> AddressView:
+    """`sightings`: open stays, and those that ended within the window."""
+    since = now - thresholds.flap_window
+    access = tuple(sorted((one for one in sightings if not one.uplink), key=lambda one: one.stay.began_at))
+    return AddressView(
+        mac=mac,
+        access=access,
+        jumps=tuple(_jumps(sightings, since)),
+        ports=tuple(_ports(access, since)),
+        at_once=_at_once(access),
+        facts=facts,
+        thresholds=thresholds,
+        since=since,
+        now=now,
+    )
+
+
+def _jumps(sightings: Sequence[Sighting], since: datetime) -> list[Jump]:
+    tables: dict[tuple[str, int | None], list[Sighting]] = defaultdict(list)
+    for one in sightings:
+        tables[one.stay.place.switch, one.stay.place.vlan].append(one)
+    found: list[list[Jump]] = []
+    for stays in tables.values():
+        ordered = sorted(stays, key=lambda one: (one.stay.began_at, one.stay.id))
+        found.append(
+            [
+                Jump(later.stay.began_at, earlier, later)
+                for earlier, later in pairwise(ordered)
+                if later.stay.began_at >= since and earlier.port != later.port
+            ]
+        )
+    return max(found, key=len, default=[])
+
+
+def _ports(access: Sequence[Sighting], since: datetime) -> list[PortRef]:
+    latest: dict[PortRef, datetime] = {}
+    for one in access:
+        if one.open or (one.stay.ended_at is not None and one.stay.ended_at >= since):
+            latest[one.port] = one.stay.began_at
+    return sorted(latest, key=lambda port: latest[port])
+
+
+def _at_once(access: Sequence[Sighting]) -> tuple[Sighting, Sighting] | None:
+    present = [one for one in access if one.present]
+    for number, one in enumerate(present):
+        for other in present[number + 1 :]:
+            if one.port != other.port and both_present_beyond_ageing(one, other):
+                return one, other
+    return None

@@ -1,0 +1,58 @@
+"""The jumps and arrivals of the last minutes, switch by switch: what loops and floods are judged by."""
+
+from collections import defaultdict, deque
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from kiteroll.core.model.changes import Appeared, Change, Moved
+from kiteroll.core.model.mac import MacAddress
+
+_MAX_KEPT = 20_000
+"""Changes of one switch that are kept to judge by."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    at: datetime
+    mac: MacAddress
+    origin: str
+    """Port it came from; empty: it is new on the switch."""
+    to: str
+
+
+class BurstHistory:
+    def __init__(self, window: timedelta) -> None:
+        self._window = window
+        self._steps: dict[str, deque[Step]] = defaultdict(lambda: deque(maxlen=_MAX_KEPT))
+        self._topology_changes: dict[str, int] = {}
+        self._rose: dict[str, bool] = {}
+
+    def add(self, switch: str, changes: Iterable[Change], topology_changes: int | None, at: datetime) -> None:
+        """`topology_changes`: the switch's count of spanning-tree changes (dot1dStpTopChanges)."""
+        steps = self._steps[switch]
+        for change in changes:
+            match change:
+                case Moved():
+                    steps.append(Step(change.at, change.mac, change.origin.port, change.place.port))
+                case Appeared():
+                    steps.append(Step(change.at, change.mac, "", change.place.port))
+        while steps and at - steps[0].at > self._window:
+            steps.popleft()
+        before = self._topology_changes.get(switch)
+        if topology_changes is not None:
+            self._topology_changes[switch] = topology_changes
+        self._rose[switch] = before is not None and topology_changes is not None and topology_changes > before
+
+    def steps(self, switch: str) -> list[Step]:
+        return list(self._steps[switch])
+
+    def topology_changed(self, switch: str) -> bool:
+        """Whether its count of spanning-tree changes rose with its last reading."""
+        return self._rose.get(switch, False)
+
+    def forget(self, switches: Iterable[str]) -> None:
+        """Switches that left the inventory."""
+        for switch in switches:
+            for kept in (self._steps, self._topology_changes, self._rose):
+                kept.pop(switch, None)

@@ -1,0 +1,292 @@
+"""The one finding engine: events, facts and the time go in; findings, probes and a wake-up come out.
+
+The running service drives it with the records of its database, `kiteroll replay`, the accuracy bench
+and the tests with readings in memory. It holds no clock: whoever drives it runs `step` when an event
+came or the wake-up is due.
+"""
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+
+from kiteroll.core.findings.address_view import PortFacts, PortFactsOf
+from kiteroll.core.findings.address_watch import AddressWatch
+from kiteroll.core.findings.bursts import BurstHistory
+from kiteroll.core.findings.classify import NotYet, classify_address, is_shared
+from kiteroll.core.findings.facts import FactSource
+from kiteroll.core.findings.finding import Detection, Finding
+from kiteroll.core.findings.kinds import (
+    address_flood,
+    ageing_too_short,
+    ip_conflict,
+    loop,
+    multiple_ips,
+    silent_port,
+    switch_not_read,
+    switch_restarted,
+    table_filling,
+)
+from kiteroll.core.findings.kinds.multiple_ips import HeldIp
+from kiteroll.core.findings.lifecycle import FindingLifecycle
+from kiteroll.core.findings.port_rule_watch import PortRuleWatch
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.changes import Appeared, Change, Gone, Moved, Quiet, Restarted, Returned
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.policy.port_rules import RuleBook
+from kiteroll.core.topology.roles import Topology
+from kiteroll.core.topology.sighting import Sighting
+
+CONDITIONS_EVERY = timedelta(seconds=10)
+_SEVERAL_PORTS_EVERY = timedelta(minutes=10)
+_HELD_IPS_EVERY = timedelta(seconds=20)
+_LOOP_SUMMARY_EVERY = timedelta(seconds=10)
+_MAX_ADDRESSES = 5_000
+"""Addresses classified in one step; more wait for the next."""
+_MAX_PORTS = 500
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SwitchRead:
+    """A reading of a switch was applied, or one address of it probed."""
+
+    switch: str
+    at: datetime
+    changes: tuple[Change, ...]
+    topology_changes: int | None = None
+    first: bool = False
+    """The first reading of the switch there ever was: everybody appears in it, which is no news."""
+
+
+@dataclass(frozen=True, slots=True)
+class Probe:
+    """An address that just did something: ask these switches for it alone, for a short while."""
+
+    mac: MacAddress
+    places: tuple[tuple[str, int | None], ...]
+    """(switch, VLAN)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    changed: list[Finding]
+    """Findings that changed, each at its last state."""
+    probes: list[Probe]
+    wake_at: datetime
+    """Run the next step by then, if no event comes before."""
+
+
+ClearedFindings = Callable[[Sequence[str]], Mapping[str, Finding]]
+"""Findings by key, of those that were ever kept."""
+
+
+class FindingEngine:
+    def __init__(self, thresholds: Thresholds, findings: Iterable[Finding] = ()) -> None:
+        """`findings`: those that are not cleared, from an earlier run."""
+        self.thresholds = thresholds
+        self.lifecycle = FindingLifecycle(thresholds, findings)
+        self._bursts = BurstHistory(thresholds.burst_window)
+        self._burst_switches: dict[str, datetime] = {}
+        self._addresses = AddressWatch()
+        self._breaches = PortRuleWatch()
+        self._rules = RuleBook()
+        self._rules_changed = True
+        self._needs_fresh_topology = False
+        self._unevaluated: set[str] = set()
+        self._conditions_at: datetime | None = None
+        self._several_ports_at: datetime | None = None
+        self._held_ips: Mapping[MacAddress, Sequence[HeldIp]] = {}
+        self._held_ips_at: datetime | None = None
+        self._summarised_at: dict[str, datetime] = {}
+        # What was detected is kept until it was applied: a step that the facts cut off loses nothing.
+        self._detected: list[Detection] = []
+        self._probes: list[Probe] = []
+
+    def enqueue(self, event: SwitchRead) -> None:
+        """Take an event in. Touches memory only; what it means is judged by the next step."""
+        self._unevaluated.add(event.switch)
+        self._addresses.switch_read(event.switch)
+        if event.first:
+            self._needs_fresh_topology = True
+            return
+        self._bursts.add(event.switch, event.changes, event.topology_changes, event.at)
+        self._burst_switches[event.switch] = event.at
+        for change in event.changes:
+            match change:
+                case Appeared() | Moved() | Gone() | Quiet() | Returned():
+                    self._addresses.add((change.mac,))
+                case Restarted():
+                    self._detected.append(switch_restarted.detect(change))
+
+    def rules_changed(self) -> None:
+        """Rules of ports, groups or the inventory are others now: every switch is evaluated by them."""
+        self._rules_changed = True
+
+    def step(self, facts: FactSource, cleared: ClearedFindings, now: datetime) -> Step:
+        """Judge what is due. Raises what `facts` raise; then nothing is lost, and the next step has it."""
+        topology = facts.topology(fresh=self._needs_fresh_topology)
+        self._needs_fresh_topology = False
+        self._addresses.wake(now)
+        self._evaluate_rules(facts, topology, now)
+        self._from_bursts(topology)
+        self._from_addresses(facts, now)
+        if self._conditions_due(now):
+            self._detected += self._from_conditions(facts, topology, now)
+        known = cleared(self.lifecycle.unknown(self._detected))
+        changed = {one.key: one for one in self.lifecycle.apply(self._detected, known)}
+        changed |= {one.key: one for one in self.lifecycle.expire(now)}
+        probes, self._probes, self._detected = self._probes, [], []
+        return Step(list(changed.values()), probes, self._next_wake(now))
+
+    # --- port rules -----------------------------------------------------------------------
+
+    def _evaluate_rules(self, facts: FactSource, topology: Topology, now: datetime) -> None:
+        if self._rules_changed:
+            names = set(facts.switches())
+            self._rules = facts.rules()
+            self._breaches.retain(names)
+            self._bursts.forget(self._burst_switches.keys() - names)
+            self._rules_changed = False
+        else:
+            names = {name for name in self._unevaluated if self._rules.concerns(name)}
+        if names:
+            addresses = facts.switch_addresses()
+            self._breaches.evaluate(sorted(names), facts, self._rules, topology, addresses, now)
+        self._unevaluated.clear()
+
+    # --- many addresses at once -----------------------------------------------------------
+
+    def _from_bursts(self, topology: Topology) -> None:
+        for switch, at in self._burst_switches.items():
+            steps = self._bursts.steps(switch)
+            if not steps:
+                continue
+            summarised_at = self._summarised_at.get(switch)
+            summarise = summarised_at is None or at - summarised_at >= _LOOP_SUMMARY_EVERY
+            detection = loop.detect(
+                switch,
+                steps,
+                topology,
+                self.thresholds,
+                topology_changed=self._bursts.topology_changed(switch),
+                summarise=summarise,
+                now=at,
+            )
+            if detection is not None:
+                self._detected.append(detection)
+                if summarise:
+                    self._summarised_at[switch] = at
+            self._detected += address_flood.detect(switch, steps, topology, self.thresholds)
+        self._burst_switches.clear()
+
+    # --- one address at several places ----------------------------------------------------
+
+    def _from_addresses(self, facts: FactSource, now: datetime) -> None:
+        macs = self._addresses.due(_MAX_ADDRESSES)
+        if not macs:
+            return
+        shared = facts.shared_prefixes()
+        sightings = facts.sightings(macs, now - self.thresholds.flap_window)
+        ports = {
+            one.port
+            for several in sightings.values()
+            if len(several) > 1
+            for one in several
+            if not one.uplink
+        }
+        port_facts = facts.port_facts(sorted(ports))
+        for mac in macs:
+            seen = sightings.get(mac, ())
+            if is_shared(mac, shared):
+                self._addresses.settle(mac)
+                continue
+            outcome = classify_address(mac, seen, _without(port_facts, mac), self.thresholds, now)
+            if isinstance(outcome, Detection):
+                self._detected.append(outcome)
+                self._probes.append(Probe(mac, _places(seen)))
+            self._watch_on(mac, seen, outcome, now)
+
+    def _watch_on(
+        self, mac: MacAddress, seen: Sequence[Sighting], outcome: Detection | NotYet | None, now: datetime
+    ) -> None:
+        access = [one for one in seen if not one.uplink]
+        if isinstance(outcome, NotYet):
+            switches = {one.stay.place.switch for one in access}
+            self._addresses.recheck(mac, switches, now, outcome.until)
+        elif sum(one.present for one in access) > 1:
+            self._addresses.recheck(mac, {one.stay.place.switch for one in access if one.present}, now)
+        else:
+            self._addresses.settle(mac)
+
+    # --- conditions -----------------------------------------------------------------------
+
+    def _conditions_due(self, now: datetime) -> bool:
+        return self._conditions_at is None or now - self._conditions_at >= CONDITIONS_EVERY
+
+    def _from_conditions(self, facts: FactSource, topology: Topology, now: datetime) -> list[Detection]:
+        thresholds = self.thresholds
+        conditions = facts.conditions()
+        found = [
+            detection
+            for switch in conditions
+            for detection in (
+                switch_not_read.detect(switch, now),
+                table_filling.detect(switch, thresholds, now),
+                ageing_too_short.detect(switch, now),
+            )
+            if detection is not None
+        ]
+        ports = facts.port_activity(now - thresholds.silent_after, _MAX_PORTS)
+        silent = (silent_port.detect(port, topology, thresholds, now) for port in ports)
+        found += [detection for detection in silent if detection is not None]
+        found += self._breaches.lasting(now, thresholds.port_rule_delay)
+        found += self._from_ips(facts, now)
+        if self._several_ports_at is None or now - self._several_ports_at >= _SEVERAL_PORTS_EVERY:
+            # What changes is classified anyway; this finds those that were at two places before a start.
+            self._addresses.add(facts.at_several_ports(_MAX_ADDRESSES))
+            self._several_ports_at = now
+        self._conditions_at = now
+        return found
+
+    def _from_ips(self, facts: FactSource, now: datetime) -> list[Detection]:
+        thresholds = self.thresholds
+        turns = facts.ip_turns(now - thresholds.ip_conflict_window, ip_conflict.MIN_TURNS, _MAX_PORTS)
+        conflicts = (ip_conflict.detect(ip, each) for ip, each in turns.items())
+        found = [one for one in conflicts if one is not None]
+        if self._held_ips_at is None or now - self._held_ips_at >= _HELD_IPS_EVERY:
+            before = now - thresholds.multiple_ips_after
+            self._held_ips = facts.held_ips(before, multiple_ips.MAX_IPS, _MAX_ADDRESSES)
+            self._held_ips_at = now
+        if not self._held_ips:
+            return found
+        shared = facts.shared_prefixes()
+        switches = facts.switch_addresses()  # they answer with as many IPs as they have VLANs
+        for mac, held in self._held_ips.items():
+            if mac not in switches and not is_shared(mac, shared):
+                detection = multiple_ips.detect(mac, held, thresholds, now)
+                if detection is not None:
+                    found.append(detection)
+        return found
+
+    def _next_wake(self, now: datetime) -> datetime:
+        if self._addresses.backlog():
+            return now
+        conditions_at = (self._conditions_at or now) + CONDITIONS_EVERY
+        due = (conditions_at, self._addresses.next_wake(), self.lifecycle.next_due())
+        return min(one for one in due if one is not None)
+
+
+def _without(facts: Mapping[PortRef, PortFacts], mac: MacAddress) -> PortFactsOf:
+    """Facts of ports with the other addresses there: the one that is judged does not count."""
+
+    def of(port: PortRef) -> PortFacts:
+        known = facts.get(port, PortFacts())
+        return replace(known, others=known.others - {mac})
+
+    return of
+
+
+def _places(seen: Sequence[Sighting]) -> tuple[tuple[str, int | None], ...]:
+    return tuple(
+        dict.fromkeys((one.stay.place.switch, one.stay.place.vlan) for one in seen if not one.uplink)
+    )

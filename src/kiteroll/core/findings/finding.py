@@ -1,0 +1,164 @@
+"""Findings as values: what a rule detects, and what is kept of it."""
+
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from enum import StrEnum
+
+from kiteroll.core.findings.evidence import Evidence
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
+
+
+class Severity(StrEnum):
+    NOTE = "note"
+    """Worth knowing; nothing is broken."""
+    WARNING = "warning"
+    """Something will go wrong, or already does for a few."""
+    SERIOUS = "serious"
+    """Traffic is lost or goes astray now."""
+
+
+class FindingKind(StrEnum):
+    """Stable ids. Each is one file of `kiteroll.core.findings.kinds`."""
+
+    MOVED = "moved"
+    FLAPPING = "flapping"
+    DUPLICATE = "doubled-address"
+    IP_CONFLICT = "contested-ip"
+    MULTIPLE_IPS = "several-ips"
+    LOOP = "loop"
+    FLOOD = "address-flood"
+    SILENT_PORT = "silent-port"
+    OVERFULL = "overfull-port"
+    STRANGER = "stranger"
+    TABLE_FILLING = "table-filling"
+    AGEING_TOO_SHORT = "ageing-too-short"
+    RESTARTED = "switch-restarted"
+    NOT_READ = "switch-not-read"
+
+
+class Cause(StrEnum):
+    """The likely cause. `kiteroll.wording.findings` says each in a sentence."""
+
+    REPLUGGED = "re-plugged"
+    CARRIED = "carried elsewhere"
+    CLONED = "cloned address"
+    LOOSE_CABLE = "loose cable"
+    ROAMING = "roaming"
+    FAILOVER_PAIR = "failover pair"
+    UNCLEAR = "unclear"
+    SAME_IP_TWICE = "same IP on two devices"
+    SECOND_DEVICE_OR_IP = "second device or IP"
+    SECOND_CABLE = "second cable"
+    INVENTED_ADDRESSES = "invented addresses"
+    SILENT_DEVICE = "silent device"
+    SEVERAL_DEVICES = "several devices"
+    NOT_ENROLLED = "not enrolled"
+    TABLE_TOO_SMALL = "table too small"
+    READ_TOO_SELDOM = "read too seldom"
+    RESTART = "restart"
+    READINGS_FAIL = "readings fail"
+
+
+class State(StrEnum):
+    OPEN = "open"
+    ACKNOWLEDGED = "acknowledged"
+    CLEARED = "cleared"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Subject:
+    """What a finding is about; together with its kind, what makes it the same finding again."""
+
+    mac: MacAddress | None = None
+    switch: str = ""
+    port: str = ""
+    ip: str = ""
+
+    @property
+    def key(self) -> str:
+        return "|".join((str(self.mac or ""), self.switch, self.port, self.ip))
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Details:
+    """Numbers and names that title and cause are made of; those a kind does not use stay empty."""
+
+    ports: tuple[PortRef, ...] = ()
+    """In order: where it was before comes before where it is now."""
+    macs: tuple[MacAddress, ...] = ()
+    ips: tuple[str, ...] = ()
+    """Each with its host names, if it has any."""
+    count: int = 0
+    limit: int | None = None
+    vlan: int | None = None
+    alias: str = ""
+    link_changed: bool = False
+    """Whether a link changed with it."""
+    health: str = ""
+    error: str = ""
+    interval: timedelta | None = None
+    ageing: timedelta | None = None
+
+
+def key_of(kind: FindingKind, subject: Subject) -> str:
+    """What makes a finding the same one again."""
+    return f"{kind.value}|{subject.key}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Detection:
+    """A rule says: this is so, as of `last_at`."""
+
+    kind: FindingKind
+    severity: Severity
+    subject: Subject
+    cause: Cause
+    details: Details = field(default_factory=Details)
+    evidence: tuple[Evidence, ...] = ()
+    first_at: datetime
+    last_at: datetime
+    ports: frozenset[PortRef] = frozenset()
+    """Ports it concerns: what groups it with others."""
+
+    @property
+    def key(self) -> str:
+        """Of the finding it belongs to."""
+        return key_of(self.kind, self.subject)
+
+
+MAX_EVIDENCE = 40
+"""Pieces of evidence kept of one finding, the latest."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Finding:
+    kind: FindingKind
+    subject: Subject
+    severity: Severity
+    cause: Cause
+    details: Details = field(default_factory=Details)
+    state: State
+    evidence: tuple[Evidence, ...]
+    count: int
+    """Pieces of evidence since it opened first."""
+    times_opened: int = 1
+    first_at: datetime
+    """When it opened first."""
+    opened_at: datetime
+    """When it opened last."""
+    last_at: datetime
+    """Latest evidence: quiet since then."""
+    cleared_at: datetime | None = None
+    cleared_by: str = ""
+    """Empty: by itself."""
+    acknowledged_by: str = ""
+    note: str = ""
+    acknowledged_until: datetime | None = None
+    ports: frozenset[PortRef] = field(default=frozenset())
+    part_of: str = ""
+    """Key of the finding that explains this one."""
+
+    @property
+    def key(self) -> str:
+        return key_of(self.kind, self.subject)

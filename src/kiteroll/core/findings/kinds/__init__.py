@@ -1,0 +1,1 @@
+"""The kinds of findings, one file each: rule, thresholds, help."""

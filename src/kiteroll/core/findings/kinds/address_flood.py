@@ -1,0 +1,50 @@
+"""Address flood: dozens of new addresses on one access port within minutes."""
+
+from collections import defaultdict
+from collections.abc import Iterator, Sequence
+
+from kiteroll.core.findings.bursts import Step
+from kiteroll.core.findings.evidence import NewAddresses
+from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
+from kiteroll.core.findings.kind_info import KindHelp, KindInfo
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.topology.roles import Topology
+
+INFO = KindInfo(
+    kind=FindingKind.FLOOD,
+    thresholds=("flood_addresses", "burst_window"),
+    explains=frozenset({FindingKind.TABLE_FILLING, FindingKind.OVERFULL, FindingKind.STRANGER}),
+    help=KindHelp(
+        title="A flood of new addresses",
+        why="A full table makes the switch send frames to every port, where anybody can read them.",
+        evidence="Dozens of addresses that were not on the switch before appear on one port within minutes.",
+        action="See what is connected there. A network that was just plugged in is fine; a single device that "
+        "makes up addresses is faulty or attacks: switch its port off.",
+        fewer="Raise findings.flood_addresses where whole networks are plugged in.",
+    ),
+)
+
+
+def detect(
+    switch: str, steps: Sequence[Step], topology: Topology, thresholds: Thresholds
+) -> Iterator[Detection]:
+    new: dict[str, list[Step]] = defaultdict(list)
+    for step in steps:
+        if not step.origin:
+            new[step.to].append(step)
+    for port, arrivals in new.items():
+        if len(arrivals) < thresholds.flood_addresses or topology.is_uplink((switch, port)):
+            continue
+        last_at = max(step.at for step in arrivals)
+        count = len({step.mac for step in arrivals})
+        yield Detection(
+            kind=FindingKind.FLOOD,
+            severity=Severity.SERIOUS,
+            subject=Subject(switch=switch, port=port),
+            cause=Cause.INVENTED_ADDRESSES,
+            details=Details(ports=((switch, port),), count=count),
+            evidence=(NewAddresses(last_at, count),),
+            first_at=min(step.at for step in arrivals),
+            last_at=last_at,
+            ports=frozenset({(switch, port)}),
+        )

@@ -1,0 +1,45 @@
+"""Overfull port: more addresses are present on it at once than it has seats."""
+
+from datetime import datetime
+
+from kiteroll.core.findings.evidence import PresentTogether
+from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
+from kiteroll.core.findings.kind_info import KindHelp, KindInfo
+from kiteroll.core.policy.evaluation import PortOccupancy
+
+INFO = KindInfo(
+    kind=FindingKind.OVERFULL,
+    thresholds=("port_rule_delay",),
+    condition=True,
+    help=KindHelp(
+        title="A port that is overfull",
+        why="More devices than agreed share one socket: what they do cannot be told apart, and a small switch "
+        "nobody knows of can close a loop.",
+        evidence="More addresses are present on the port at once than it has seats. Uplinks are exempt. The "
+        "evidence names who was there.",
+        action="See who is there and go to the socket. Remove what does not belong there, or give the port the "
+        "seats it needs.",
+        fewer="Set the seats (`kiteroll rule set --switch NAME --port PORT --seats N`), or set no limit.",
+    ),
+)
+_NAMED = 8
+"""Addresses named in a piece of evidence."""
+
+
+def detect(occupancy: PortOccupancy, now: datetime) -> Detection | None:
+    if not occupancy.overfull:
+        return None
+    macs = occupancy.macs
+    return Detection(
+        kind=FindingKind.OVERFULL,
+        severity=Severity.WARNING,
+        subject=Subject(switch=occupancy.port[0], port=occupancy.port[1]),
+        cause=Cause.SEVERAL_DEVICES,
+        details=Details(
+            ports=(occupancy.port,), macs=tuple(macs[:_NAMED]), count=len(macs), limit=occupancy.rule.seats
+        ),
+        evidence=(PresentTogether(now, tuple(macs[:_NAMED]), len(macs)),),
+        first_at=now,
+        last_at=now,
+        ports=frozenset({occupancy.port}),
+    )

@@ -1,0 +1,67 @@
+"""Silent port: its link is up, and no address has been learned for a day or as set."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from kiteroll.core.findings.evidence import NoAddress
+from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
+from kiteroll.core.findings.kind_info import KindHelp, KindInfo
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.roles import Topology
+
+INFO = KindInfo(
+    kind=FindingKind.SILENT_PORT,
+    thresholds=("silent_after",),
+    condition=True,
+    help=KindHelp(
+        title="A port that is up and silent",
+        why="Something is plugged in and sends nothing: it may have crashed, be in the wrong VLAN, or be forgotten.",
+        evidence="The link is up for a day (or as set) and no address has been learned.",
+        action="Look at the label and at who was there last. Ping the device, check its VLAN, or go there.",
+        fewer="Raise findings.silent_after, or acknowledge it for ports that sleep.",
+    ),
+)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class PortActivity:
+    """A port, and when an address was learned there last."""
+
+    switch: str
+    port: str
+    alias: str = ""
+    up_since: datetime | None
+    """When its link came up; None while it is down, switched off, a bundle's member or not bridged."""
+    present: int = 0
+    last_seen_at: datetime | None = None
+    """When an address was last there; None: never."""
+
+    @property
+    def ref(self) -> PortRef:
+        return (self.switch, self.port)
+
+
+def silent_since(port: PortActivity, topology: Topology, now: datetime, after: timedelta) -> datetime | None:
+    """Since when it is silent; None when it is not. The one decision, for lists and findings."""
+    if port.up_since is None or port.present or topology.is_uplink(port.ref):
+        return None
+    since = max(port.up_since, port.last_seen_at or port.up_since)
+    return since if now - since >= after else None
+
+
+def detect(port: PortActivity, topology: Topology, thresholds: Thresholds, now: datetime) -> Detection | None:
+    since = silent_since(port, topology, now, thresholds.silent_after)
+    if since is None:
+        return None
+    return Detection(
+        kind=FindingKind.SILENT_PORT,
+        severity=Severity.NOTE,
+        subject=Subject(switch=port.switch, port=port.port),
+        cause=Cause.SILENT_DEVICE,
+        details=Details(ports=(port.ref,), alias=port.alias),
+        evidence=(NoAddress(since, ever=port.last_seen_at is not None),),
+        first_at=since,
+        last_at=now,
+        ports=frozenset({port.ref}),
+    )

@@ -1,0 +1,201 @@
+"""The lifecycle of findings: open, gather evidence, be acknowledged, clear, reopen.
+
+One finding per kind and subject, however often it comes: evidence is added, never a second finding.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import replace
+from datetime import datetime, timedelta
+from heapq import heappop, heappush
+from itertools import chain
+
+from kiteroll.core.findings.evidence import Evidence, in_order
+from kiteroll.core.findings.finding import MAX_EVIDENCE, Detection, Finding, FindingKind, State
+from kiteroll.core.findings.registry import KINDS, clear_after
+from kiteroll.core.findings.thresholds import Thresholds
+
+_LEAD = timedelta(minutes=2)
+"""A loop makes addresses jump for a while before enough of them are seen to call it one."""
+
+
+class FindingLifecycle:
+    def __init__(self, thresholds: Thresholds, findings: Iterable[Finding] = ()) -> None:
+        """`findings`: those that are not cleared, from an earlier run."""
+        self.thresholds = thresholds
+        self._live: dict[str, Finding] = {}
+        self._due: list[tuple[datetime, str]] = []
+        """A heap: when which is to be checked, for tens of thousands may be live."""
+        # Thousands of moves may be live; what could explain one of them is of a few other kinds.
+        self._of_kind: dict[FindingKind, dict[str, Finding]] = {kind: {} for kind in FindingKind}
+        for finding in findings:
+            self._put(finding)
+
+    def live(self) -> Mapping[str, Finding]:
+        """Findings that are not cleared, by key."""
+        return self._live
+
+    def unknown(self, detections: Iterable[Detection]) -> list[str]:
+        """Keys of those that belong to no live finding: one that was cleared may reopen."""
+        return [one.key for one in detections if one.key not in self._live]
+
+    def apply(self, detections: Sequence[Detection], cleared: Mapping[str, Finding]) -> list[Finding]:
+        """The findings after these detections, and those they now explain; each once, at its last state.
+        `cleared`: earlier findings by key, for those that reopen."""
+        changed: dict[str, Finding] = {}
+        # What explains most kinds goes first, so that the others open as part of it.
+        for detection in sorted(detections, key=lambda one: -len(KINDS[one.kind].explains)):
+            for finding in self._apply(detection, cleared.get(detection.key)):
+                changed[finding.key] = finding
+        return list(changed.values())
+
+    def _apply(self, detection: Detection, before: Finding | None) -> list[Finding]:
+        """None when the detection is old news. What explains a finding is decided again with each
+        detection: evidence that comes when a loop is over speaks for itself, what came while it lasted
+        stays part of it."""
+        known = self._live.get(detection.key)
+        if known is None:
+            if before is not None and before.cleared_at and detection.last_at <= before.cleared_at:
+                return []
+            finding = _reopened(before, detection) if before is not None else _opened(detection)
+        else:
+            if detection.last_at <= known.last_at:
+                return []
+            finding = _gathered(known, detection)
+        finding = replace(finding, part_of=self._explained_by(finding))
+        self._put(finding)
+        return [finding, *self._newly_explained(finding)]
+
+    def expire(self, now: datetime) -> list[Finding]:
+        """Findings that changed with time alone: quiet for long enough, or no longer acknowledged."""
+        changed = []
+        while self._due and self._due[0][0] <= now:
+            finding = self._live.get(heappop(self._due)[1])
+            if finding is None or self._due_at(finding) > now:
+                continue  # cleared by hand, or put off by later evidence, which has an entry of its own
+            if now - finding.last_at >= clear_after(finding.kind, self.thresholds):
+                changed.append(replace(finding, state=State.CLEARED, cleared_at=now))
+                self._drop(finding.key)
+            else:
+                changed.append(self._put(replace(finding, state=State.OPEN, acknowledged_until=None)))
+        return changed
+
+    def next_due(self) -> datetime | None:
+        """When time alone changes a finding next, at the earliest."""
+        return self._due[0][0] if self._due else None
+
+    def clears_at(self, finding: Finding) -> datetime | None:
+        """When it clears if nothing comes before; None when it is cleared."""
+        if finding.state is State.CLEARED:
+            return None
+        return finding.last_at + clear_after(finding.kind, self.thresholds)
+
+    def acknowledge(self, key: str, by: str, note: str, until: datetime | None) -> Finding | None:
+        """None when it is not live."""
+        known = self._live.get(key)
+        if known is None:
+            return None
+        return self._put(
+            replace(known, state=State.ACKNOWLEDGED, acknowledged_by=by, note=note, acknowledged_until=until)
+        )
+
+    def clear(self, key: str, by: str, now: datetime) -> Finding | None:
+        """None when it is not live."""
+        known = self._drop(key)
+        if known is None:
+            return None
+        return replace(known, state=State.CLEARED, cleared_at=now, cleared_by=by)
+
+    def _due_at(self, finding: Finding) -> datetime:
+        clears_at = finding.last_at + clear_after(finding.kind, self.thresholds)
+        if finding.state is State.ACKNOWLEDGED and finding.acknowledged_until is not None:
+            return min(clears_at, finding.acknowledged_until)
+        return clears_at
+
+    def _explained_by(self, finding: Finding) -> str:
+        kinds = [info.kind for info in KINDS.values() if finding.kind in info.explains]
+        others = chain.from_iterable(self._of_kind[kind].values() for kind in kinds)
+        return next((other.key for other in others if _explains(other, finding)), "")
+
+    def _newly_explained(self, finding: Finding) -> list[Finding]:
+        """Findings that were there before the one that explains them."""
+        kinds = sorted(KINDS[finding.kind].explains)
+        others = chain.from_iterable(self._of_kind[kind].values() for kind in kinds)
+        explained = [other for other in others if not other.part_of and _explains(finding, other)]
+        return [self._put(replace(other, part_of=finding.key)) for other in explained]
+
+    def _put(self, finding: Finding) -> Finding:
+        self._live[finding.key] = self._of_kind[finding.kind][finding.key] = finding
+        heappush(self._due, (self._due_at(finding), finding.key))
+        return finding
+
+    def _drop(self, key: str) -> Finding | None:
+        finding = self._live.pop(key, None)
+        if finding is not None:
+            del self._of_kind[finding.kind][key]
+        return finding
+
+
+def _explains(one: Finding, other: Finding) -> bool:
+    if other.kind not in KINDS[one.kind].explains or one.key == other.key:
+        return False
+    if one.subject.mac is not None and other.subject.mac is not None:
+        return one.subject.mac == other.subject.mac
+    if other.kind is FindingKind.TABLE_FILLING:
+        return one.subject.switch == other.subject.switch
+    if one.kind is FindingKind.LOOP:
+        if other.opened_at < one.first_at - _LEAD:
+            return False  # it was there before the loop, which only adds to it
+        if other.kind is not FindingKind.MOVED:
+            return True  # what circulates reaches the whole VLAN: addresses jump far from the loop as well
+    return bool(one.ports & other.ports)
+
+
+def _opened(detection: Detection) -> Finding:
+    return Finding(
+        kind=detection.kind,
+        subject=detection.subject,
+        severity=detection.severity,
+        cause=detection.cause,
+        details=detection.details,
+        state=State.OPEN,
+        evidence=detection.evidence[-MAX_EVIDENCE:],
+        count=max(1, len(detection.evidence)),
+        first_at=detection.first_at,
+        opened_at=detection.last_at,
+        last_at=detection.last_at,
+        ports=detection.ports,
+    )
+
+
+def _reopened(before: Finding, detection: Detection) -> Finding:
+    evidence, new = _joined(before.evidence, detection.evidence)
+    return replace(
+        _opened(detection),
+        evidence=evidence,
+        count=before.count + max(1, new),
+        times_opened=before.times_opened + 1,
+        first_at=before.first_at,
+    )
+
+
+def _gathered(known: Finding, detection: Detection) -> Finding:
+    evidence, new = known.evidence, 0
+    if not KINDS[detection.kind].condition:  # how something is needs telling once
+        evidence, new = _joined(known.evidence, detection.evidence)
+    return replace(
+        known,
+        severity=detection.severity,
+        cause=detection.cause,
+        details=detection.details,
+        evidence=evidence,
+        count=known.count + new,
+        last_at=detection.last_at,
+        ports=known.ports | detection.ports,
+    )
+
+
+def _joined(known: tuple[Evidence, ...], more: tuple[Evidence, ...]) -> tuple[tuple[Evidence, ...], int]:
+    """All evidence in order of time, the latest of it, and how many pieces are new."""
+    seen = set(known)
+    new = [one for one in more if one not in seen]
+    return in_order([*known, *new])[-MAX_EVIDENCE:], len(new)

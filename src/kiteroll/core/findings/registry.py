@@ -1,0 +1,51 @@
+"""All kinds of findings in one table, in the order their help pages are listed."""
+
+from collections.abc import Mapping
+from datetime import timedelta
+
+from kiteroll.core.findings.finding import FindingKind
+from kiteroll.core.findings.kind_info import KindInfo
+from kiteroll.core.findings.kinds import (
+    address_flood,
+    ageing_too_short,
+    duplicate_address,
+    flapping,
+    ip_conflict,
+    loop,
+    moved,
+    multiple_ips,
+    overfull_port,
+    silent_port,
+    stranger,
+    switch_not_read,
+    switch_restarted,
+    table_filling,
+)
+from kiteroll.core.findings.thresholds import Thresholds
+
+KINDS: Mapping[FindingKind, KindInfo] = {
+    module.INFO.kind: module.INFO
+    for module in (
+        moved,
+        flapping,
+        duplicate_address,
+        ip_conflict,
+        multiple_ips,
+        loop,
+        address_flood,
+        silent_port,
+        overfull_port,
+        stranger,
+        table_filling,
+        ageing_too_short,
+        switch_restarted,
+        switch_not_read,
+    )
+}
+
+
+def clear_after(kind: FindingKind, thresholds: Thresholds) -> timedelta:
+    """How long a finding must be quiet until it clears."""
+    info = KINDS[kind]
+    base = thresholds.condition_clear_after if info.condition else thresholds.clear_after
+    return info.clear_factor * base

@@ -1,0 +1,35 @@
+"""When something counts as a finding. Settable; the defaults suit access networks of offices and plants."""
+
+from dataclasses import dataclass
+from datetime import timedelta
+
+from kiteroll.core.tracking.switch_health import DEFAULT_TABLE_SHARE
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Thresholds:
+    flap_moves: int = 3
+    """Jumps of one address within `flap_window` that make it flap."""
+    flap_window: timedelta = timedelta(minutes=10)
+    loop_addresses: int = 5
+    """Addresses that jump between the same two ports that make a loop likely."""
+    burst_window: timedelta = timedelta(minutes=2)
+    """In which addresses are counted for loops and floods."""
+    flood_addresses: int = 50
+    """New addresses on one port within `burst_window`."""
+    silent_after: timedelta = timedelta(days=1)
+    """A port that is up and learned nothing for this long is silent."""
+    ip_conflict_window: timedelta = timedelta(hours=1)
+    """In which an IP address that goes to and fro between addresses is a conflict: caches of routers
+    are read every few minutes."""
+    multiple_ips_after: timedelta = timedelta(hours=6)
+    """An address must answer with several IPs for this long: routers keep old entries for up to four."""
+    port_rule_delay: timedelta = timedelta(seconds=20)
+    """A rule of a port must be broken for this long: where a new port leads is known some seconds
+    after its first reading."""
+    table_share: float = DEFAULT_TABLE_SHARE
+    """Share of its size from which a table counts as nearly full."""
+    clear_after: timedelta = timedelta(minutes=15)
+    """A finding clears after this long without new evidence."""
+    condition_clear_after: timedelta = timedelta(minutes=2)
+    """The same for conditions that are either so or not."""

@@ -1,0 +1,1 @@
+"""Values every layer shares: addresses, readings, stays and changes."""

@@ -1,0 +1,12 @@
+"""sysUpTime as a span (RFC 3418): hundredths of a second in a 32-bit counter."""
+
+from datetime import timedelta
+
+TICKS_PER_SECOND = 100
+WRAP_TICKS = 2**32
+"""The counter wraps after about 497 days."""
+
+
+def uptime(ticks: int) -> timedelta:
+    """Time since the agent (re)started. `ticks` are hundredths of a second, 0..2**32-1."""
+    return timedelta(seconds=ticks / TICKS_PER_SECOND)

@@ -1,0 +1,89 @@
+"""Who is present on a port beside who may be: the one evaluation behind findings and the roll call."""
+
+from collections import defaultdict
+from collections.abc import Collection, Iterator
+from dataclasses import dataclass, replace
+
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.mac_table import MacTable
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.reading import mac_of, vlan_of
+from kiteroll.core.policy.port_rules import Enrolled, PortRule, RollStatus, RuleBook
+from kiteroll.core.topology.roles import Topology
+
+
+@dataclass(frozen=True, slots=True)
+class Occupant:
+    mac: MacAddress
+    vlan: int | None
+    status: RollStatus
+
+
+@dataclass(frozen=True, slots=True)
+class PortOccupancy:
+    """One port: its rule, and the endpoints present there."""
+
+    port: PortRef
+    rule: PortRule
+    exempt: bool
+    """Uplinks are: their addresses are at home elsewhere."""
+    occupants: tuple[Occupant, ...]
+    """In order of VLAN and address. Addresses of switches are none."""
+
+    @property
+    def macs(self) -> list[MacAddress]:
+        """Present addresses; one in two VLANs counts once."""
+        return sorted({one.mac for one in self.occupants})
+
+    @property
+    def overfull(self) -> bool:
+        return not self.exempt and self.rule.overfull(len(self.macs))
+
+    @property
+    def strangers(self) -> tuple[Occupant, ...]:
+        return tuple(one for one in self.occupants if one.status is RollStatus.STRANGER)
+
+    @property
+    def absent(self) -> list[Enrolled]:
+        """Whole addresses on the roll that are not present."""
+        present = {mac.digits for mac in self.macs}
+        return [entry for entry in self.rule.roll if entry.is_address and entry.prefix not in present]
+
+
+def evaluate_port(
+    port: PortRef, table: MacTable, rule: PortRule, topology: Topology, switches: Collection[MacAddress]
+) -> PortOccupancy:
+    """`switches`: bridge addresses of known switches, which are no endpoints."""
+    keys = [key for key, number in table.learned.items() if table.names.get(number) == port[1]]
+    return _occupancy(port, keys, rule, topology, switches)
+
+
+def evaluate_switch(
+    switch: str, table: MacTable, rules: RuleBook, topology: Topology, switches: Collection[MacAddress]
+) -> Iterator[PortOccupancy]:
+    """Every port of a switch that carries an address and has a rule."""
+    if not rules.concerns(switch):
+        return
+    by_port: dict[int, list[int]] = defaultdict(list)
+    for key, number in table.learned.items():
+        by_port[number].append(key)
+    for number, keys in sorted(by_port.items()):
+        name = table.names.get(number)
+        if name is None:
+            continue
+        rule = rules.rule((switch, name))
+        if rule.sets_something:
+            yield _occupancy((switch, name), keys, rule, topology, switches)
+
+
+def _occupancy(
+    port: PortRef, keys: list[int], rule: PortRule, topology: Topology, switches: Collection[MacAddress]
+) -> PortOccupancy:
+    exempt = topology.is_uplink(port)
+    judged = replace(rule, watched=False) if exempt else rule
+    occupants = tuple(
+        Occupant(mac, vlan_of(key), judged.status(mac, vlan_of(key)))
+        for key in sorted(keys)
+        if (mac := mac_of(key)) not in switches
+    )
+    return PortOccupancy(port, rule, exempt, occupants)

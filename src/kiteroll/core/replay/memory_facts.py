@@ -1,0 +1,217 @@
+"""The facts of the finding engine, from readings in memory."""
+
+from collections import defaultdict, deque
+from collections.abc import Collection, Mapping, Sequence
+from datetime import datetime, timedelta
+from statistics import median
+
+from kiteroll.core.findings.address_view import PortFacts
+from kiteroll.core.findings.kinds.multiple_ips import HeldIp
+from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.model.changes import Change
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.mac_table import MacTable
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.reading import Oper, Reading, mac_of
+from kiteroll.core.policy.port_rules import RuleBook
+from kiteroll.core.replay.ip_history import IpHistory
+from kiteroll.core.replay.stay_ledger import StayLedger
+from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts
+from kiteroll.core.topology.neighbours import BRIDGE_CAPABILITY, SHUT_STATES, KnownSwitches, SwitchIdentity
+from kiteroll.core.topology.refresh import TopologyRefresh
+from kiteroll.core.topology.roles import Topology
+from kiteroll.core.topology.sighting import Sighting, sighting
+from kiteroll.core.tracking.switch_health import SwitchCondition, SwitchHealth
+from kiteroll.core.tracking.tracker import Tracker
+
+_GAPS_KEPT = 5
+"""The reading interval of a switch is the median of its last gaps."""
+
+
+class MemoryFacts:
+    """Implements `kiteroll.core.findings.facts.FactSource`. `now` is set by the replay."""
+
+    def __init__(self, *, hold_time: timedelta | None, shared: Collection[str], rules: RuleBook) -> None:
+        self.tracker = Tracker(hold=hold_time)
+        self.ledger = StayLedger()
+        self.ips = IpHistory()
+        self.now: datetime | None = None
+        self._refresh = TopologyRefresh()
+        self._shared = shared
+        self._rules = rules
+        self._latest: dict[str, Reading] = {}
+        self._gaps: dict[str, deque[timedelta]] = defaultdict(lambda: deque(maxlen=_GAPS_KEPT))
+        self._oper: dict[PortRef, tuple[Oper, datetime]] = {}
+        self._outcome: dict[str, tuple[SwitchHealth, datetime]] = {}
+
+    def apply(self, reading: Reading) -> tuple[Change, ...]:
+        """Changes the reading brings; none when it is not later than the last one of its switch."""
+        before = self._latest.get(reading.switch)
+        if before is not None and reading.taken_at <= before.taken_at:
+            return ()
+        changes = self.tracker.apply(reading)
+        self.ledger.record(changes)
+        self.ips.record(reading)
+        for port in reading.ports:
+            ref = (reading.switch, port.name)
+            known = self._oper.get(ref)
+            if known is None or known[0] is not port.oper:
+                self._oper[ref] = (port.oper, reading.taken_at)
+        if before is not None:
+            self._gaps[reading.switch].append(reading.taken_at - before.taken_at)
+        outcome = SwitchHealth.READ if reading.complete else SwitchHealth.PARTIAL
+        if self._outcome.get(reading.switch, (None,))[0] is not outcome:
+            self._outcome[reading.switch] = (outcome, reading.taken_at)
+        self._latest[reading.switch] = reading
+        return changes
+
+    def knows(self, switch: str) -> bool:
+        return switch in self._latest
+
+    # --- what the engine asks -------------------------------------------------------------
+
+    def topology(self, *, fresh: bool) -> Topology:
+        if self.now is not None:
+            self._refresh.refresh(self.now, self._topology_facts, self.tracker.tables, force=fresh)
+        return self._refresh.snapshot.topology
+
+    def switches(self) -> Collection[str]:
+        return self._latest.keys()
+
+    def switch_addresses(self) -> Collection[MacAddress]:
+        return {
+            reading.device.bridge_address
+            for reading in self._latest.values()
+            if reading.device.bridge_address is not None
+        }
+
+    def conditions(self) -> Sequence[SwitchCondition]:
+        return [self._condition(name, reading) for name, reading in self._latest.items() if self._gaps[name]]
+
+    def table(self, switch: str) -> MacTable:
+        return self.tracker.table(switch)
+
+    def rules(self) -> RuleBook:
+        return self._rules
+
+    def shared_prefixes(self) -> Collection[str]:
+        return self._shared
+
+    def sightings(
+        self, macs: Sequence[MacAddress], since: datetime
+    ) -> Mapping[MacAddress, Sequence[Sighting]]:
+        snapshot = self._refresh.snapshot
+        return {
+            mac: [
+                sighting(
+                    stay,
+                    snapshot.topology,
+                    address_count=snapshot.address_count((stay.place.switch, stay.place.port)),
+                    read_at=self.tracker.checkpoint(stay.place.switch).last_complete_at,
+                    ageing=self._latest[stay.place.switch].device.ageing,
+                )
+                for stay in self.ledger.stays_of(mac, since)
+            ]
+            for mac in macs
+        }
+
+    def port_facts(self, ports: Sequence[PortRef]) -> Mapping[PortRef, PortFacts]:
+        found = {}
+        for ref in ports:
+            reading = self._latest[ref[0]]
+            port = next((port for port in reading.ports if port.name == ref[1]), None)
+            if port is not None:
+                here = {mac_of(key) for key, number in reading.learned.items() if number == port.number}
+                found[ref] = PortFacts(reading.changed_at(port) or self._oper[ref][1], frozenset(here))
+        return found
+
+    def at_several_ports(self, limit: int) -> Sequence[MacAddress]:
+        return ()  # nothing was there before the first reading
+
+    def port_activity(self, up_before: datetime, limit: int) -> Sequence[PortActivity]:
+        found: list[PortActivity] = []
+        for name, reading in self._latest.items():
+            busy: set[int] | None = None
+            for port in reading.ports:
+                oper, since = self._oper[name, port.name]
+                usable = port.admin_up and port.bridged and port.aggregate is None
+                if oper is not Oper.UP or not usable or since > up_before:
+                    continue
+                if busy is None:
+                    busy = set(self.tracker.table(name).learned.values())
+                if port.number not in busy and len(found) < limit:
+                    ref = (name, port.name)
+                    found.append(
+                        PortActivity(
+                            switch=name,
+                            port=port.name,
+                            alias=port.alias,
+                            up_since=since,
+                            last_seen_at=self.ledger.last_seen_at(ref),
+                        )
+                    )
+        return found
+
+    def ip_turns(
+        self, since: datetime, turns: int, limit: int
+    ) -> Mapping[str, Sequence[tuple[datetime, MacAddress]]]:
+        return self.ips.turns(since, turns, limit)
+
+    def held_ips(self, before: datetime, max_ips: int, limit: int) -> Mapping[MacAddress, Sequence[HeldIp]]:
+        return self.ips.held(before, max_ips, limit)
+
+    # --- inside ---------------------------------------------------------------------------
+
+    def _condition(self, name: str, reading: Reading) -> SwitchCondition:
+        checkpoint = self.tracker.checkpoint(name)
+        outcome, since = self._outcome[name]
+        return SwitchCondition(
+            name=name,
+            interval=timedelta(seconds=median(gap.total_seconds() for gap in self._gaps[name])),
+            ageing=reading.device.ageing,
+            last_outcome=outcome,
+            outcome_since=since,
+            read_at=checkpoint.last_complete_at,
+            bridge_address=reading.device.bridge_address,
+            learning_discards=checkpoint.learning_discards,
+            discards_rose_at=checkpoint.discards_rose_at,
+            present=self.tracker.present(name),
+            drift=checkpoint.drift,
+        )
+
+    def _topology_facts(self) -> TopologyFacts:
+        known = KnownSwitches(
+            SwitchIdentity(
+                name=name, sys_name=reading.device.name, bridge_address=reading.device.bridge_address
+            )
+            for name, reading in self._latest.items()
+        )
+        owners = {
+            reading.device.bridge_address: name
+            for name, reading in self._latest.items()
+            if reading.device.bridge_address is not None
+        }
+        seen: dict[PortRef, set[str]] = defaultdict(set)
+        for name, reading in self._latest.items():
+            names = reading.port_names()
+            for key, number in reading.learned.items():
+                owner = owners.get(mac_of(key))
+                if owner is not None and owner != name:
+                    seen[name, names[number]].add(owner)
+        ports = [(name, port) for name, reading in self._latest.items() for port in reading.ports]
+        return TopologyFacts(
+            switches=frozenset(self._latest),
+            aggregates={(name, port.name): port.aggregate for name, port in ports if port.aggregate},
+            blocked=frozenset((name, port.name) for name, port in ports if port.spanning_tree in SHUT_STATES),
+            claims=tuple(
+                NeighbourClaim(
+                    (name, one.port),
+                    known.match_neighbour(one),
+                    one.name or one.chassis,
+                    BRIDGE_CAPABILITY in one.capabilities,
+                )
+                for name, reading in self._latest.items()
+                for one in reading.neighbours
+            ),
+            seen={port: frozenset(names) for port, names in seen.items()},
+        )

@@ -1,0 +1,140 @@
+"""Plays readings through the tracker and the finding engine that the service runs, on a virtual clock.
+
+For looking into the records of an isolated site, reproducing a report, trying thresholds; and for
+accuracy benchmarks and tests over simulated networks.
+"""
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from kiteroll.core.findings.engine import FindingEngine, SwitchRead
+from kiteroll.core.findings.finding import Finding
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.reading import Reading
+from kiteroll.core.model.stay import Place
+from kiteroll.core.policy.port_rules import RuleBook
+from kiteroll.core.replay.intervals import IntervalLog
+from kiteroll.core.replay.memory_facts import MemoryFacts
+from kiteroll.core.topology.home import Confidence, Home, choose_home
+from kiteroll.core.topology.roles import Role, Topology
+
+_MAX_STEPS_A_GAP = 60
+"""Steps between two readings: over longer gaps the clock takes longer strides, and what time alone
+changes is dated to the end of a stride. Conditions that last are detected in each, before any clears."""
+
+
+@dataclass(frozen=True, slots=True)
+class HomePlace:
+    place: Place
+    confidence: Confidence
+
+
+class Replay:
+    def __init__(
+        self,
+        thresholds: Thresholds | None = None,
+        *,
+        hold_time: timedelta | None = None,
+        shared: Collection[str] = (),
+        rules: RuleBook | None = None,
+    ) -> None:
+        """`shared`: prefixes of shared addresses, as lower-case hex digits."""
+        self.engine = FindingEngine(thresholds or Thresholds())
+        self.facts = MemoryFacts(hold_time=hold_time, shared=shared, rules=rules or RuleBook())
+        self.findings: dict[str, Finding] = {}
+        """Every finding there was, by key, at its last state, in order of opening."""
+        self.homes: IntervalLog[MacAddress, HomePlace] = IntervalLog()
+        self.roles: IntervalLog[PortRef, Role] = IntervalLog()
+        self.readings = 0
+        self.ignored = 0
+        """Readings that were not later than the last one of their switch."""
+        self.began_at: datetime | None = None
+        self._now: datetime | None = None
+        self._wake_at: datetime | None = None
+        self._topology: Topology | None = None
+
+    @property
+    def now(self) -> datetime | None:
+        """The virtual clock: the latest reading's time; None before the first."""
+        return self._now
+
+    def apply(self, reading: Reading) -> list[Finding]:
+        """Findings that changed up to this reading and with it, each at its last state. A reading that
+        is not later than the last one of its switch changes nothing; the clock never goes back."""
+        changed = {one.key: one for one in self.advance(reading.taken_at)}
+        self.readings += 1
+        if self.began_at is None:
+            self.began_at = reading.taken_at
+        now = self._now = max(self._now or reading.taken_at, reading.taken_at)
+        first = not self.facts.knows(reading.switch)
+        if not first and not self._is_later(reading):
+            self.ignored += 1
+            return list(changed.values())
+        changes = self.facts.apply(reading)
+        if first:
+            self.engine.rules_changed()  # a switch more: rules of its groups reach it now
+        self.engine.enqueue(
+            SwitchRead(
+                switch=reading.switch,
+                at=reading.taken_at,
+                changes=changes,
+                topology_changes=reading.device.topology_changes,
+                first=first,
+            )
+        )
+        changed |= {one.key: one for one in self._step(now)}
+        self._note_homes([change.mac for change in changes if hasattr(change, "mac")], now)
+        return list(changed.values())
+
+    def advance(self, until: datetime) -> list[Finding]:
+        """Let time pass without a reading: what the engine's wake-ups change."""
+        changed: dict[str, Finding] = {}
+        if self._now is None or self._wake_at is None:
+            return []
+        stride = (until - self._now) / _MAX_STEPS_A_GAP
+        while (wake_at := max(self._wake_at, self._now + stride)) < until:
+            changed |= {one.key: one for one in self._step(wake_at)}
+        return list(changed.values())
+
+    def topology(self) -> Topology:
+        return self.facts.topology(fresh=False)
+
+    def home_of(self, mac: MacAddress) -> Home:
+        if self._now is None:
+            return choose_home(())
+        return choose_home(self.facts.sightings([mac], self._now)[mac])
+
+    def _is_later(self, reading: Reading) -> bool:
+        last_at = self.facts.tracker.checkpoint(reading.switch).last_at
+        return last_at is None or reading.taken_at > last_at
+
+    def _step(self, now: datetime) -> list[Finding]:
+        self._now = self.facts.now = now
+        step = self.engine.step(self.facts, self._cleared, now)
+        self.findings |= {one.key: one for one in step.changed}
+        self._wake_at = step.wake_at
+        topology = self.facts.topology(fresh=False)
+        if topology is not self._topology:
+            self._note_roles(topology, now)
+            self._note_homes(self.facts.ledger.macs(), now)
+            self._topology = topology
+        return step.changed
+
+    def _cleared(self, keys: Sequence[str]) -> Mapping[str, Finding]:
+        return {key: self.findings[key] for key in keys if key in self.findings}
+
+    def _note_roles(self, topology: Topology, now: datetime) -> None:
+        uplinks = topology.uplinks()
+        for port in self.roles.subjects() - uplinks.keys():
+            self.roles.record(port, None, now)
+        for port in uplinks:
+            self.roles.record(port, Role.UPLINK, now)
+
+    def _note_homes(self, macs: Sequence[MacAddress], now: datetime) -> None:
+        for mac, sightings in self.facts.sightings(list(dict.fromkeys(macs)), now).items():
+            home = choose_home(sightings)
+            at = None if home.at is None else HomePlace(home.at.stay.place, home.confidence)
+            self.homes.record(mac, at, now)

@@ -1,0 +1,120 @@
+"""Finding addresses by any fragment of them, fast enough to follow the typing."""
+
+from bisect import bisect_left
+from collections import Counter
+from collections.abc import Iterable, Iterator
+from itertools import chain, islice
+
+from kiteroll.core.model.mac import Fragment, MacAddress
+
+_WIDTH = 12
+_STRIDE = _WIDTH + 1
+_SPARE = 1000
+"""Lines gathered beyond those shown before a pass looks for the endings alone."""
+_MAX_LATE = 50_000
+"""Addresses that came later; beyond it all are put in order again, which takes half a second."""
+
+
+class AddressIndex:
+    """All known addresses as one long text of twelve digits and a line break each, in order; and a
+    short one of those that came later.
+
+    One `str.find` pass over half a million addresses takes some milliseconds, which no tree over
+    all rotations of an address would beat by enough to pay for its memory. 13 bytes an address.
+    One thread adds, any may find meanwhile: a search works on the texts it began with.
+    """
+
+    def __init__(self, macs: Iterable[MacAddress] = ()) -> None:
+        self._known = set(macs)
+        self._prefixes = Counter(mac >> 24 for mac in self._known)
+        self._texts = (_lines(self._known), "")
+
+    def __len__(self) -> int:
+        return len(self._known)
+
+    def __contains__(self, mac: MacAddress) -> bool:
+        return mac in self._known
+
+    def add(self, macs: Iterable[MacAddress]) -> None:
+        new = [mac for mac in dict.fromkeys(macs) if mac not in self._known]
+        if not new:
+            return
+        self._known.update(new)
+        self._prefixes.update(mac >> 24 for mac in new)
+        ordered, late = self._texts
+        if len(late) + len(new) * _STRIDE > _MAX_LATE * _STRIDE:
+            self._texts = (_lines(self._known), "")
+        else:
+            self._texts = (ordered, late + "".join(f"{mac.digits}\n" for mac in new))
+
+    def shares_prefix(self, mac: MacAddress) -> bool:
+        """Whether another known address has the same first three octets."""
+        return self._prefixes[mac >> 24] > (mac in self._known)
+
+    def beginning(self, prefix: str, limit: int) -> list[MacAddress]:
+        """At most `limit` addresses that begin with these hex digits."""
+        ordered, late = self._texts
+        lines = chain(_from(ordered, prefix), _with("\n" + late, "\n" + prefix, 1))
+        return [_address(digits) for digits in islice(lines, limit)]
+
+    def find(self, fragment: Fragment, limit: int) -> list[MacAddress]:
+        """At most `limit` addresses that hold the fragment: those ending with it first (people
+        hold the last digits of a label), then those beginning with it, then the rest."""
+        if fragment.is_whole:
+            mac = MacAddress(int(fragment.digits, 16))
+            return [mac] if mac in self._known else []
+        digits = fragment.digits
+        ending: list[str] = []
+        holding: list[str] = []
+        for text in self._texts:
+            self._pass(text, digits, limit, ending, holding)
+        found = dict.fromkeys(map(_address, ending[:limit]))
+        if len(found) < limit:
+            found.update(dict.fromkeys(self.beginning(digits, limit)))
+            found.update(dict.fromkeys(map(_address, holding)))
+        return list(islice(found, limit))
+
+    def _pass(self, text: str, digits: str, limit: int, ending: list[str], holding: list[str]) -> None:
+        """Lines of `text` that end with the digits, and as many that hold them elsewhere as can be of
+        use; one pass does for both, unless what is looked for stands nearly everywhere."""
+        most = limit + len(ending) + len(holding) + _SPARE
+        for line in _with(text, digits, 0):
+            (ending if line.endswith(digits) else holding).append(line)
+            if len(ending) >= limit:
+                return
+            if len(holding) >= most:
+                known = set(ending)
+                more = (each for each in _with(text, digits + "\n", 0) if each not in known)
+                ending.extend(islice(more, limit - len(ending)))
+                return
+
+
+def _lines(macs: Iterable[MacAddress]) -> str:
+    return "".join(f"{mac.digits}\n" for mac in sorted(macs))
+
+
+def _address(digits: str) -> MacAddress:
+    return MacAddress(int(digits, 16))
+
+
+def _with(text: str, needle: str, skip: int) -> Iterator[str]:
+    """Digits of the lines that hold `needle`, each once, in order; `skip` signs stand before the lines."""
+    at = text.find(needle)
+    while at >= 0:
+        line = at // _STRIDE
+        start = line * _STRIDE + skip
+        yield text[start : start + _WIDTH]
+        at = text.find(needle, (line + 1) * _STRIDE)
+
+
+def _from(ordered: str, prefix: str) -> Iterator[str]:
+    """Digits of the lines of a text in order that begin with `prefix`."""
+
+    def line(number: int) -> str:
+        return ordered[number * _STRIDE : number * _STRIDE + _WIDTH]
+
+    count = len(ordered) // _STRIDE
+    for number in range(bisect_left(range(count), prefix, key=line), count):
+        if not line(number).startswith(prefix):
+            return
+        yield line(number)

@@ -1,0 +1,130 @@
+"""Which of the places an endpoint is seen at is the one it attaches to, and how sure that is.
+
+An address is learned on every switch its frames cross. On all but one of them the port leads on
+to another switch; the place where it does not is the endpoint's home.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import timedelta
+from enum import StrEnum
+
+from kiteroll.core.model.stay import Place
+from kiteroll.core.topology.sighting import Sighting
+
+_SIMULTANEOUS = timedelta(seconds=90)
+"""Places learned within this of each other have no order: switches are read at different instants."""
+
+
+class Confidence(StrEnum):
+    SURE = "sure"
+    LIKELY = "likely"
+    DOUBTFUL = "doubtful"
+    NONE = "none"
+    """There is no home."""
+
+
+class Because(StrEnum):
+    """Why a place is the home, or why there is none."""
+
+    SEEN_NOWHERE_ELSE = "seen nowhere else"
+    OTHERS_ARE_UPLINKS = "other ports are uplinks"
+    QUIET_ELSEWHERE = "quiet elsewhere"
+    LEARNED_LATER = "learned later"
+    FEWER_ADDRESSES = "fewer addresses"
+    QUIET_HERE = "quiet here"
+    BEYOND_UNKNOWN_BRIDGE = "beyond an unknown bridge"
+    BEYOND_UPLINK = "beyond an uplink"
+    ONLY_ON_UPLINKS = "only on uplinks"
+    GONE = "gone"
+
+
+@dataclass(frozen=True, slots=True)
+class HomeReason:
+    because: Because
+    place: Place | None = None
+    """The other place it is compared with, or the one it is beyond."""
+    names: tuple[str, ...] = ()
+    """Switches, or the unknown bridge, it is about."""
+    count: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Home:
+    at: Sighting | None
+    reasons: tuple[HomeReason, ...]
+    """The weightiest first; never empty."""
+    confidence: Confidence = Confidence.NONE
+
+
+def rank(sightings: Sequence[Sighting]) -> list[Sighting]:
+    """Likeliest home first: access before uplink, present before quiet, then the later learned; of
+    those learned at once the one on the port with fewer addresses."""
+    latest = max((one.stay.began_at for one in sightings if one.open and not one.uplink), default=None)
+
+    def key(one: Sighting) -> tuple[object, ...]:
+        fresh = latest is None or latest - one.stay.began_at <= _SIMULTANEOUS
+        return (
+            one.uplink,
+            not one.open,
+            not one.present,
+            not fresh,
+            one.address_count if fresh else 0,
+            -one.stay.began_at.timestamp(),
+            len(one.leads_to),
+            one.stay.id,
+        )
+
+    return sorted(sightings, key=key)
+
+
+def choose_home(sightings: Sequence[Sighting]) -> Home:
+    """The home among `sightings`, with reasons. Ties go to what was learned later."""
+    ranked = rank(sightings)
+    access = [one for one in ranked if one.open and not one.uplink]
+    if not access:
+        return _without_access(ranked)
+    home = access[0]
+    reasons = [*_against_uplinks(ranked), *(_against(home, other) for other in access[1:])]
+    confidence = Confidence.SURE
+    if not home.present:
+        confidence = Confidence.LIKELY
+        reasons.append(HomeReason(Because.QUIET_HERE))
+    if any(one.present for one in access[1:]):
+        confidence = Confidence.DOUBTFUL
+    elif access[1:]:
+        confidence = Confidence.LIKELY
+    if home.beyond:
+        confidence = Confidence.LIKELY if confidence is Confidence.SURE else confidence
+        reasons.insert(0, HomeReason(Because.BEYOND_UNKNOWN_BRIDGE, names=(home.beyond,)))
+    if not reasons:
+        reasons.append(HomeReason(Because.SEEN_NOWHERE_ELSE))
+    return Home(home, tuple(reasons), confidence)
+
+
+def _without_access(ranked: Sequence[Sighting]) -> Home:
+    seen = [one for one in ranked if one.open]
+    if not seen:
+        return Home(None, (HomeReason(Because.GONE),))
+    seen_on = {one.stay.place.switch for one in seen}
+    for one in seen:
+        if one.present and one.leads_to and not seen_on.intersection(one.leads_to):
+            reason = HomeReason(Because.BEYOND_UPLINK, one.stay.place, one.leads_to)
+            return Home(one, (reason,), Confidence.DOUBTFUL)
+    behind = tuple(sorted({name for one in seen for name in one.leads_to}))
+    return Home(None, (HomeReason(Because.ONLY_ON_UPLINKS, names=behind),))
+
+
+def _against_uplinks(ranked: Sequence[Sighting]) -> list[HomeReason]:
+    uplinks = sum(1 for one in ranked if one.uplink and one.open)
+    return [HomeReason(Because.OTHERS_ARE_UPLINKS, count=uplinks)] if uplinks else []
+
+
+def _against(home: Sighting, other: Sighting) -> HomeReason:
+    if home.present and not other.present:
+        because = Because.QUIET_ELSEWHERE
+    elif home.stay.began_at - other.stay.began_at > _SIMULTANEOUS:
+        because = Because.LEARNED_LATER
+    else:
+        because = Because.FEWER_ADDRESSES
+    return HomeReason(because, other.stay.place)

@@ -1,0 +1,153 @@
+"""Works out which ports lead to other switches, to which, and how that is known.
+
+Evidence in order of weight: the operator's word; a neighbour that is a known switch (LLDP); a known
+switch's own address learned on the port; addresses there that another switch has on different ports.
+A count alone is none: a phone with a computer behind it, or a small unmanaged switch, is no uplink.
+
+A switch M is between A and N exactly when M sees the two on different ports.
+"""
+
+from collections import defaultdict, deque
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from kiteroll.core.model.mac_table import MacTable
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.roles import UNKNOWN_ROLE, PortRole, Role, RoleEvidence, Topology
+from kiteroll.core.topology.separation import separated_switches
+
+Reason = tuple[RoleEvidence, tuple[str, ...]]
+"""What a role rests on, and the names it is about."""
+
+
+@dataclass(frozen=True, slots=True)
+class NeighbourClaim:
+    """A neighbour that announces itself at a port (LLDP)."""
+
+    port: PortRef
+    known_as: str | None
+    """The switch of the inventory it is."""
+    name: str
+    bridge: bool
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TopologyFacts:
+    switches: frozenset[str]
+    aggregates: Mapping[PortRef, str] = field(default_factory=dict)
+    """Bundled ports, and the name of their bundle: addresses are learned on that (802.1AX)."""
+    blocked: frozenset[PortRef] = frozenset()
+    """Ports that spanning tree keeps shut."""
+    claims: Sequence[NeighbourClaim] = ()
+    seen: Mapping[PortRef, frozenset[str]] = field(default_factory=dict)
+    """Known switches whose own address is learned at a port."""
+    by_operator: Mapping[PortRef, Role] = field(default_factory=dict)
+    tables: Mapping[str, MacTable] = field(default_factory=dict)
+    """For what neither neighbours nor bridge addresses show; may be empty."""
+
+
+def infer(facts: TopologyFacts) -> Topology:
+    """Roles of all ports that any evidence is about."""
+    behind: dict[PortRef, set[str]] = defaultdict(set)
+    reasons: dict[PortRef, Reason] = {}
+    for port, others in _by_neighbours(facts):
+        behind[port] |= others
+        reasons.setdefault(port, (RoleEvidence.NEIGHBOUR, tuple(sorted(others))))
+    for port, others in _reach(facts, behind).items():
+        behind[port] |= others
+    for port, seen in facts.seen.items():
+        others = {name for name in seen if name in facts.switches and name != port[0]}
+        if others:
+            behind[port] |= others
+            reasons.setdefault(port, (RoleEvidence.SWITCH_ADDRESS, tuple(sorted(others))))
+    for port, others in separated_switches(facts.tables, frozenset(behind)).items():
+        behind[port] |= others
+        reasons[port] = (RoleEvidence.SEPARATED, tuple(sorted(others)))
+    sees = _sees(behind)
+    roles = {
+        port: _uplink(port, others, sees, reasons[port]) for port, others in behind.items() if port in reasons
+    }
+    for port, hidden in _hidden(facts).items():
+        if port not in roles:
+            roles[port] = PortRole(Role.ACCESS, RoleEvidence.NEIGHBOUR, (hidden,), beyond=hidden)
+    for port, role in facts.by_operator.items():
+        known = roles.get(port, UNKNOWN_ROLE)
+        uplink = role is Role.UPLINK
+        roles[port] = PortRole(
+            role,
+            RoleEvidence.OPERATOR,
+            (),
+            known.leads_to if uplink else (),
+            known.adjacent if uplink else (),
+            known.beyond,
+        )
+    return Topology(roles)
+
+
+def _by_neighbours(facts: TopologyFacts) -> Iterator[tuple[PortRef, set[str]]]:
+    """Ports at which a known switch announces itself; on a member of a bundle, also the bundle."""
+    found: dict[PortRef, set[str]] = defaultdict(set)
+    for claim in facts.claims:
+        if claim.known_as is None or claim.known_as == claim.port[0] or claim.known_as not in facts.switches:
+            continue
+        found[claim.port].add(claim.known_as)
+        if bundle := facts.aggregates.get(claim.port):
+            found[claim.port[0], bundle].add(claim.known_as)
+    yield from found.items()
+
+
+def _reach(facts: TopologyFacts, adjacent: Mapping[PortRef, set[str]]) -> dict[PortRef, set[str]]:
+    """What neighbours lead on to: from each switch the shortest path over cables that are open."""
+    cables: dict[str, list[tuple[PortRef, str]]] = defaultdict(list)
+    for port, others in adjacent.items():
+        if port not in facts.blocked and port not in facts.aggregates:
+            cables[port[0]] += [(port, other) for other in sorted(others)]
+    found: dict[PortRef, set[str]] = defaultdict(set)
+    for start in cables:
+        known = {start}
+        queue: deque[tuple[str, PortRef | None]] = deque([(start, None)])
+        while queue:
+            here, first = queue.popleft()
+            for port, other in cables.get(here, ()):
+                if other not in known:
+                    known.add(other)
+                    found[first or port].add(other)
+                    queue.append((other, first or port))
+    return found
+
+
+def _sees(behind: Mapping[PortRef, Iterable[str]]) -> dict[str, dict[str, str]]:
+    """For each switch, at which of its ports every other is."""
+    sees: dict[str, dict[str, str]] = defaultdict(dict)
+    for (switch, port), others in behind.items():
+        for other in others:
+            sees[switch].setdefault(other, port)
+    return sees
+
+
+def _uplink(
+    port: PortRef, others: set[str], sees: Mapping[str, Mapping[str, str]], reason: Reason
+) -> PortRole:
+    switch = port[0]
+
+    def between(middle: str, far: str) -> bool:
+        here, there = sees.get(middle, {}).get(switch), sees.get(middle, {}).get(far)
+        return here is not None and there is not None and here != there
+
+    names = sorted(others)
+    adjacent = tuple(
+        name for name in names if not any(between(middle, name) for middle in names if middle != name)
+    )
+    leads_to = (*adjacent, *(name for name in names if name not in adjacent))
+    return PortRole(Role.UPLINK, *reason, leads_to, adjacent)
+
+
+def _hidden(facts: TopologyFacts) -> dict[PortRef, str]:
+    """Ports at which a bridge announces itself that is not in the inventory."""
+    found: dict[PortRef, str] = {}
+    for claim in facts.claims:
+        if claim.known_as is None and claim.bridge:
+            found[claim.port] = claim.name
+            if bundle := facts.aggregates.get(claim.port):
+                found[claim.port[0], bundle] = claim.name
+    return found

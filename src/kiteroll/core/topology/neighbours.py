@@ -1,0 +1,45 @@
+"""Which switch of the inventory an LLDP neighbour is. Decided here for the service and for replays."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Neighbour
+
+BRIDGE_CAPABILITY = "bridge"
+SHUT_STATES = frozenset({"blocking", "discarding", "disabled", "broken"})
+"""dot1dStpPortState values of a port that forwards nothing (RFC 4188; 802.1Q clause 13)."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SwitchIdentity:
+    """By what a neighbour can recognise a switch."""
+
+    name: str
+    host: str = ""
+    sys_name: str = ""
+    bridge_address: MacAddress | None = None
+
+
+class KnownSwitches:
+    """Matches what a neighbour announces to the inventory: its chassis address first, names last."""
+
+    def __init__(self, switches: Iterable[SwitchIdentity]) -> None:
+        self._by_mac: dict[MacAddress, str] = {}
+        self._by_text: dict[str, str] = {}
+        for one in switches:
+            if one.bridge_address is not None:
+                self._by_mac[one.bridge_address] = one.name
+            for text in (one.sys_name, one.name, one.host):
+                if text:
+                    self._by_text.setdefault(text, one.name)
+
+    def match(self, chassis: MacAddress | None, addresses: Iterable[str], name: str) -> str | None:
+        """The switch's name in the inventory; None when it is none of them. `addresses` are the
+        management addresses it announces (lldpRemManAddr)."""
+        if chassis is not None and chassis in self._by_mac:
+            return self._by_mac[chassis]
+        return next((self._by_text[text] for text in (*addresses, name) if text in self._by_text), None)
+
+    def match_neighbour(self, neighbour: Neighbour) -> str | None:
+        return self.match(neighbour.chassis_mac, neighbour.addresses, neighbour.name)

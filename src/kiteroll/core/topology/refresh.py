@@ -1,0 +1,71 @@
+"""When the topology is inferred again: the same pace for the running service and for replays."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+
+from kiteroll.core.model.address_counts import address_counts
+from kiteroll.core.model.mac_table import MacTable
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.inference import TopologyFacts, infer
+from kiteroll.core.topology.roles import Topology
+
+FACTS_MAX_AGE = timedelta(seconds=4)
+TABLES_MAX_AGE = timedelta(seconds=30)
+"""Comparing whole tables costs more, and what it finds hardly changes."""
+
+
+@dataclass(frozen=True, slots=True)
+class TopologySnapshot:
+    """One picture of the network; an answer is made from one of them throughout."""
+
+    topology: Topology = field(default_factory=lambda: Topology({}))
+    counts: Mapping[PortRef, int] = field(default_factory=dict)
+
+    def address_count(self, port: PortRef) -> int:
+        """Addresses present on a port, as of some seconds ago; at least 1."""
+        return max(1, self.counts.get(port, 1))
+
+
+class TopologyRefresh:
+    """Keeps the last snapshot and what it was made from, so that nothing is inferred twice from the same."""
+
+    def __init__(self) -> None:
+        self.snapshot = TopologySnapshot()
+        self._facts: TopologyFacts | None = None
+        self._tables: Mapping[str, MacTable] = {}
+        self._facts_at: datetime | None = None
+        self._tables_at: datetime | None = None
+
+    @property
+    def never_done(self) -> bool:
+        return self._facts_at is None
+
+    def stale(self, now: datetime) -> bool:
+        return self._facts_at is None or now - self._facts_at > FACTS_MAX_AGE
+
+    def refresh(
+        self,
+        now: datetime,
+        facts: Callable[[], TopologyFacts],
+        tables: Callable[[], Mapping[str, MacTable]],
+        *,
+        force: bool = False,
+    ) -> bool:
+        """Work it out where what it rests on is older than it may be; with `force` from the latest facts
+        and tables in any case. Returns whether the snapshot is a new one."""
+        if not force and not self.stale(now):
+            return False
+        latest = facts()
+        new_tables = force or self._tables_at is None or now - self._tables_at > TABLES_MAX_AGE
+        if new_tables:
+            self._tables = tables()
+            self._tables_at = now
+        self._facts_at = now
+        if not new_tables and latest == self._facts:
+            return False
+        self._facts = latest
+        self.snapshot = TopologySnapshot(
+            infer(replace(latest, tables=self._tables)), address_counts(self._tables)
+        )
+        return True

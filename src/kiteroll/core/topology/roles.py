@@ -1,0 +1,84 @@
+"""What a port is for: access or uplink, what that rests on, and which switches are behind it."""
+
+from collections import defaultdict
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+from kiteroll.core.model.port_ref import PortRef
+
+
+class Role(StrEnum):
+    ACCESS = "access"
+    UPLINK = "uplink"
+
+
+class RoleEvidence(StrEnum):
+    """What a role rests on, weightiest first."""
+
+    OPERATOR = "set by operator"
+    NEIGHBOUR = "LLDP neighbour"
+    SWITCH_ADDRESS = "bridge address learned"
+    SEPARATED = "addresses on different ports"
+    """Two addresses on this port are on different ports of the switch behind it."""
+    NONE = "none"
+
+
+@dataclass(frozen=True, slots=True)
+class PortRole:
+    role: Role
+    evidence: RoleEvidence = RoleEvidence.NONE
+    witnesses: tuple[str, ...] = ()
+    """Names the evidence is about: switches that announce themselves, whose address is learned, ..."""
+    leads_to: tuple[str, ...] = ()
+    """Known switches behind the port, the adjacent ones first."""
+    adjacent: tuple[str, ...] = ()
+    """Of those, the ones with no known switch in between. Several: something unread joins them."""
+    beyond: str = ""
+    """A bridge that is not in the inventory and announces itself here."""
+
+    @property
+    def is_uplink(self) -> bool:
+        """The one decision what counts as an uplink; everything else asks it."""
+        return self.role is Role.UPLINK
+
+
+UNKNOWN_ROLE = PortRole(Role.ACCESS)
+
+
+class Topology:
+    """Roles of ports. A port without any evidence is an access port."""
+
+    def __init__(self, roles: Mapping[PortRef, PortRole]) -> None:
+        self._roles = roles
+        self._towards: dict[str, dict[str, str]] = defaultdict(dict)
+        for (switch, port), role in roles.items():
+            for other in role.leads_to:
+                # An adjacent switch wins, should one be claimed behind two ports.
+                if other in role.adjacent or other not in self._towards[switch]:
+                    self._towards[switch][other] = port
+
+    def role(self, port: PortRef) -> PortRole:
+        return self._roles.get(port, UNKNOWN_ROLE)
+
+    def is_uplink(self, port: PortRef) -> bool:
+        return self.role(port).is_uplink
+
+    def roles(self) -> Mapping[PortRef, PortRole]:
+        return self._roles
+
+    def uplinks(self) -> dict[PortRef, PortRole]:
+        return {port: role for port, role in self._roles.items() if role.is_uplink}
+
+    def port_towards(self, switch: str, other: str) -> str | None:
+        return self._towards.get(switch, {}).get(other)
+
+    def links(self) -> list[tuple[PortRef, PortRef | str]]:
+        """Each cable once: two ports, or a port and a switch whose own port is not known."""
+        found: dict[tuple[str, str], tuple[PortRef, PortRef | str]] = {}
+        for (switch, port), role in sorted(self._roles.items()):
+            for other in role.adjacent:
+                names = (min(switch, other), max(switch, other))
+                far = self.port_towards(other, switch)
+                found.setdefault(names, ((switch, port), (other, far) if far else other))
+        return list(found.values())

@@ -1,0 +1,68 @@
+"""One place an endpoint is seen at, with what is known of the port: what homes and findings judge by."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.stay import Stay
+from kiteroll.core.topology.roles import Topology
+
+DEFAULT_AGEING = timedelta(seconds=300)
+"""Recommended ageing time (IEEE 802.1Q table 8-6), for switches that do not tell theirs."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sighting:
+    stay: Stay
+    leads_to: tuple[str, ...] = ()
+    """Known switches behind the port."""
+    uplink: bool = False
+    """Whether the port counts as an uplink."""
+    beyond: str = ""
+    """A bridge behind the port that is not in the inventory."""
+    address_count: int = 1
+    """Addresses present on the port."""
+    read_at: datetime | None = None
+    """Last complete reading of the switch."""
+    ageing: timedelta = DEFAULT_AGEING
+
+    @property
+    def port(self) -> PortRef:
+        return (self.stay.place.switch, self.stay.place.port)
+
+    @property
+    def open(self) -> bool:
+        return self.stay.ended_at is None
+
+    @property
+    def present(self) -> bool:
+        return self.open and self.stay.last_seen_at is None
+
+
+def sighting(
+    stay: Stay,
+    topology: Topology,
+    *,
+    address_count: int = 1,
+    read_at: datetime | None = None,
+    ageing: timedelta | None = None,
+) -> Sighting:
+    role = topology.role((stay.place.switch, stay.place.port))
+    return Sighting(
+        stay, role.leads_to, role.is_uplink, role.beyond, address_count, read_at, ageing or DEFAULT_AGEING
+    )
+
+
+def both_present_beyond_ageing(one: Sighting, other: Sighting) -> bool:
+    """Whether an address is really at both places at once, beyond what lingers after a move.
+
+    The older place must still be in a reading taken later than the new learning plus the ageing
+    time of its switch, and the newer place must be there at that time too.
+    """
+    if not (one.present and other.present):
+        return False
+    older, newer = sorted((one, other), key=lambda each: each.stay.resumed_at)
+    learned_at = newer.stay.resumed_at
+    if older.read_at is None or newer.read_at is None:
+        return False
+    return older.read_at > learned_at + older.ageing and newer.read_at >= learned_at

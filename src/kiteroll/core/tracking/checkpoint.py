@@ -1,0 +1,54 @@
+"""Where the tracker stands with one switch; kept in the store between runs of the service."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from kiteroll.core.model.reading import Reading
+from kiteroll.core.tracking.uptime import drift, restarted
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SwitchCheckpoint:
+    last_at: datetime | None = None
+    last_complete_at: datetime | None = None
+    uptime_ticks: int | None = None
+    uptime_at: datetime | None = None
+    grace_until: datetime | None = None
+    """Until then absence does not count, because the switch restarted."""
+    drift: timedelta | None = None
+    """By how much its uptime ran ahead of our clock between its last two readings."""
+    learning_discards: int | None = None
+    """dot1dTpLearnedEntryDiscards, as last told."""
+    discards_rose_at: datetime | None = None
+    """When that count was last higher than in the reading before."""
+
+    def after(self, reading: Reading, grace_until: datetime | None) -> "SwitchCheckpoint":
+        ticks = reading.device.uptime_ticks
+        discards = reading.device.learning_discards
+        rose = (
+            discards is not None and self.learning_discards is not None and discards > self.learning_discards
+        )
+        return SwitchCheckpoint(
+            last_at=reading.taken_at,
+            last_complete_at=reading.taken_at if reading.complete else self.last_complete_at,
+            uptime_ticks=self.uptime_ticks if ticks is None else ticks,
+            uptime_at=self.uptime_at if ticks is None else reading.taken_at,
+            grace_until=grace_until,
+            drift=self._drift_to(reading),
+            learning_discards=self.learning_discards if discards is None else discards,
+            discards_rose_at=reading.taken_at if rose else self.discards_rose_at,
+        )
+
+    def _drift_to(self, reading: Reading) -> timedelta | None:
+        ticks = reading.device.uptime_ticks
+        if ticks is None or self.uptime_ticks is None or self.uptime_at is None:
+            return None
+        if self.restart_before(reading):
+            return None
+        return drift(self.uptime_ticks, self.uptime_at, ticks, reading.taken_at)
+
+    def restart_before(self, reading: Reading) -> bool:
+        ticks = reading.device.uptime_ticks
+        if ticks is None or self.uptime_ticks is None or self.uptime_at is None:
+            return False
+        return restarted(self.uptime_ticks, self.uptime_at, ticks, reading.taken_at)

@@ -1,0 +1,142 @@
+"""How a switch is doing: whether it is read, on time, and set up so that its table can be trusted.
+
+Each fact is decided here and nowhere else; findings, warnings, lists and metrics ask for it.
+"""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from enum import StrEnum
+
+from kiteroll.core.model.mac import MacAddress
+
+LATE_AFTER_INTERVALS = 3
+"""Intervals without a complete reading after which a switch is late."""
+DEFAULT_TABLE_SHARE = 0.9
+_DRIFT_SHARE = 0.05
+_DRIFT_LEAST = timedelta(seconds=5)
+"""An uptime that differs from our clock by more than both is told: restarts are judged by it."""
+
+
+class SwitchHealth(StrEnum):
+    UNREAD = "unread"
+    """Not tried yet."""
+    READ = "read"
+    PARTIAL = "partial"
+    LATE = "late"
+    """Its last complete reading is older than three intervals, though it answers."""
+    SILENT = "silent"
+    """It does not answer."""
+    REFUSED = "refused"
+    """It rejects our credentials."""
+    FAILED = "failed"
+    OFF = "off"
+    """Not to be read."""
+
+    @property
+    def is_healthy(self) -> bool:
+        """Read completely and on time: the one decision what counts as healthy."""
+        return self is SwitchHealth.READ
+
+
+FAILING = frozenset({SwitchHealth.SILENT, SwitchHealth.REFUSED, SwitchHealth.FAILED})
+_MAY_BE_LATE = frozenset({SwitchHealth.READ, SwitchHealth.PARTIAL})
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SwitchCondition:
+    """What a switch is judged by."""
+
+    name: str
+    interval: timedelta
+    ageing: timedelta | None = None
+    enabled: bool = True
+    last_outcome: SwitchHealth = SwitchHealth.READ
+    """How the last try at reading it went; never LATE."""
+    outcome_since: datetime | None = None
+    error: str = ""
+    read_at: datetime | None = None
+    """Its last complete reading."""
+    bridge_address: MacAddress | None = None
+    learning_discards: int | None = None
+    discards_rose_at: datetime | None = None
+    table_size: int | None = None
+    """Addresses its table holds; None when not known."""
+    present: int = 0
+    drift: timedelta | None = None
+    """By how much its uptime ran ahead of our clock between its last two readings."""
+
+    @property
+    def late_since(self) -> datetime | None:
+        """When it became, or becomes, late; None while it was never read."""
+        return None if self.read_at is None else self.read_at + LATE_AFTER_INTERVALS * self.interval
+
+    def is_late(self, now: datetime) -> bool:
+        since = self.late_since
+        return self.enabled and since is not None and now > since
+
+    def health(self, now: datetime) -> SwitchHealth:
+        late = self.last_outcome in _MAY_BE_LATE and self.is_late(now)
+        return SwitchHealth.LATE if late else self.last_outcome
+
+    def health_since(self, now: datetime) -> datetime | None:
+        return self.late_since if self.health(now) is SwitchHealth.LATE else self.outcome_since
+
+    def nearly_full(self, share: float = DEFAULT_TABLE_SHARE) -> bool:
+        return bool(self.table_size) and self.present >= share * (self.table_size or 0)
+
+    def discards_rising(self, now: datetime) -> bool:
+        """Whether it lately could not learn addresses (dot1dTpLearnedEntryDiscards)."""
+        rose = self.discards_rose_at
+        return rose is not None and now - rose <= LATE_AFTER_INTERVALS * self.interval
+
+    @property
+    def ageing_too_short(self) -> bool:
+        return self.ageing is not None and self.interval > self.ageing
+
+    @property
+    def clock_is_off(self) -> bool:
+        return self.drift is not None and abs(self.drift) > max(_DRIFT_LEAST, _DRIFT_SHARE * self.interval)
+
+
+class Warned(StrEnum):
+    TABLE_NEARLY_FULL = "table nearly full"
+    DISCARDS_RISING = "discards rising"
+    DISCARDS_BEFORE = "discards before"
+    CLOCK_OFF = "clock off"
+    AGEING_TOO_SHORT = "ageing too short"
+    SAME_BRIDGE_ADDRESS = "same bridge address"
+    LATE = "late"
+
+
+@dataclass(frozen=True, slots=True)
+class SwitchWarning:
+    what: Warned
+    condition: SwitchCondition
+    others: tuple[str, ...] = ()
+    """Switches with the same bridge address."""
+
+
+def switch_warnings(
+    condition: SwitchCondition,
+    same_address: Mapping[MacAddress, Sequence[str]],
+    now: datetime,
+    table_share: float = DEFAULT_TABLE_SHARE,
+) -> Iterator[SwitchWarning]:
+    """What is odd about a switch as it is set up and read. `same_address`: for each bridge address, the
+    names of all switches that tell it."""
+    if condition.nearly_full(table_share):
+        yield SwitchWarning(Warned.TABLE_NEARLY_FULL, condition)
+    if condition.learning_discards:
+        rising = condition.discards_rising(now)
+        yield SwitchWarning(Warned.DISCARDS_RISING if rising else Warned.DISCARDS_BEFORE, condition)
+    if condition.clock_is_off:
+        yield SwitchWarning(Warned.CLOCK_OFF, condition)
+    if condition.ageing_too_short:
+        yield SwitchWarning(Warned.AGEING_TOO_SHORT, condition)
+    if condition.bridge_address is not None:
+        names = same_address.get(condition.bridge_address, ())
+        if others := tuple(name for name in names if name != condition.name):
+            yield SwitchWarning(Warned.SAME_BRIDGE_ADDRESS, condition, others)
+    if condition.is_late(now):
+        yield SwitchWarning(Warned.LATE, condition)

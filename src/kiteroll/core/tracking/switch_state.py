@@ -1,0 +1,120 @@
+"""What the tracker remembers of one switch: just enough to tell what the next reading changes."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import NamedTuple
+
+from kiteroll.core.model.reading import key_of
+from kiteroll.core.model.stay import Stay
+from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
+
+
+@dataclass(slots=True)
+class AbsentStay:
+    """An open stay whose address is not in the latest complete table."""
+
+    stay: int
+    port: str
+    last_seen_at: datetime
+    quiet_at: datetime | None
+    """None while it is awaited after a restart."""
+
+
+class OpenStay(NamedTuple):
+    """An open stay as the tracker takes it up again; half a million of them are made at a start."""
+
+    key: int
+    """`key_of(mac, vlan)`."""
+    stay: int
+    port: str
+    fresh_at: datetime | None
+    """When it was learned, if that was in a partial reading after the last complete one."""
+    last_seen_at: datetime | None
+    """None while it is present."""
+    quiet_at: datetime | None
+
+    @classmethod
+    def of(cls, stay: Stay, last_complete_at: datetime | None) -> "OpenStay":
+        fresh = last_complete_at is None or stay.resumed_at > last_complete_at
+        key = key_of(stay.mac, stay.place.vlan)
+        fresh_at = stay.resumed_at if fresh else None
+        return cls(key, stay.id, stay.place.port, fresh_at, stay.last_seen_at, stay.quiet_at)
+
+
+@dataclass(slots=True)
+class SwitchState:
+    """Tables are plain dicts of ints, keyed by `key_of(mac, vlan)`, so that an unchanged table is
+    recognised by one comparison in C. About 150 bytes an address that is present."""
+
+    checkpoint: SwitchCheckpoint = field(default_factory=SwitchCheckpoint)
+    names: dict[int, str] = field(default_factory=dict)
+    """Port number to port name. Numbers below 0 stand for ports that are no longer there."""
+    table: dict[int, int] = field(default_factory=dict)
+    """Present addresses: key to port number."""
+    stays: dict[int, int] = field(default_factory=dict)
+    """Present addresses: key to stay id. Same keys as `table`."""
+    missing: dict[int, AbsentStay] = field(default_factory=dict)
+    fresh: dict[int, datetime] = field(default_factory=dict)
+    """Present addresses that arrived in a partial reading since the last complete one, and when."""
+
+    def seen_until(self, key: int) -> datetime:
+        """When a present address was last known to be there."""
+        at = self.fresh.get(key) or self.checkpoint.last_complete_at
+        if at is None:
+            raise AssertionError("a present address was seen in some reading")
+        return at
+
+    @classmethod
+    def restore(
+        cls, checkpoint: SwitchCheckpoint, names: Mapping[int, str], stays: Iterable[OpenStay]
+    ) -> "SwitchState":
+        """Rebuild from the open stays of this switch and its ports as last read."""
+        state = cls(checkpoint=checkpoint, names=dict(names))
+        numbers = {name: number for number, name in names.items()}
+        for key, stay, port, fresh_at, last_seen_at, quiet_at in stays:
+            if last_seen_at is None:
+                if port not in numbers:
+                    numbers[port] = state.gone_number(port)
+                state.table[key] = numbers[port]
+                state.stays[key] = stay
+                if fresh_at is not None:
+                    state.fresh[key] = fresh_at
+            else:
+                state.missing[key] = AbsentStay(stay, port, last_seen_at, quiet_at)
+        return state
+
+    def gone_number(self, name: str) -> int:
+        """A number of our own for a port that the switch no longer has, but stays still name."""
+        number = min((0, *self.names)) - 1
+        self.names[number] = name
+        return number
+
+    def renumber(self, names: Mapping[int, str], *, whole: bool) -> None:
+        """Take over the port numbers of a new reading: same name, same port, whatever its number.
+
+        With `whole` false the reading may lack ports, and those known before stay known.
+        """
+        same = all(names.get(number) == name for number, name in self.names.items() if number > 0)
+        if same and len(names) == len(self.names):
+            return
+        before = self.names
+        self.names = dict(names)
+        numbers = {name: number for number, name in names.items()}
+        moved: dict[int, int] = {}
+        for number, name in sorted(before.items()):
+            if names.get(number) == name:
+                continue
+            if name in numbers:
+                moved[number] = numbers[name]
+            elif number < 0 or (not whole and number not in names):
+                self.names[number] = name
+            else:
+                moved[number] = self.gone_number(name)
+        used = moved.keys() & set(self.table.values())
+        if used:
+            for key, number in self.table.items():
+                if number in used:
+                    self.table[key] = moved[number]
+        for unused in [n for n in self.names if n < 0 and n not in self.table.values()]:
+            del self.names[unused]

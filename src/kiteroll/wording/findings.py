@@ -1,0 +1,168 @@
+"""Findings in words: titles, likely causes, and each piece of evidence."""
+
+from typing import assert_never
+
+from kiteroll.core.findings.evidence import (
+    DiscardsRose,
+    Evidence,
+    IpAnswered,
+    IpHeld,
+    Jumped,
+    Learned,
+    Left,
+    LinkChanged,
+    LinkSteady,
+    ManyJumped,
+    NewAddresses,
+    NoAddress,
+    NotOnRoll,
+    NotRead,
+    PresentTogether,
+    Started,
+    StillAtBoth,
+    TableUse,
+    TopologyChanged,
+)
+from kiteroll.core.findings.finding import Cause, Detection, Finding, FindingKind, Severity
+from kiteroll.wording.spans import counted, joined, port_name, span
+
+_HEALTH = {
+    "silent": "does not answer",
+    "refused": "rejects our credentials",
+    "failed": "cannot be read",
+    "late": "has given no complete reading for three intervals",
+}
+_CAUSES = {
+    Cause.CLONED: "cloned address: two devices use the same one, since both links are steady",
+    Cause.LOOSE_CABLE: "loose or re-plugged cable: the link of a port changed in between",
+    Cause.ROAMING: "roaming: the ports carry many addresses, as access points do",
+    Cause.FAILOVER_PAIR: "failover pair: a device of the same make stays at each of the two ports",
+    Cause.UNCLEAR: "unclear: neither the links nor the other addresses on the ports explain it",
+    Cause.SAME_IP_TWICE: "the same IP address is configured on two devices, or moves between a pair of them",
+    Cause.SECOND_DEVICE_OR_IP: "a second device with the same address, or a second IP on one device",
+    Cause.SECOND_CABLE: "loop: frames come back to the switch through a second cable",
+    Cause.INVENTED_ADDRESSES: "a device makes up source addresses, or a large network was plugged in",
+    Cause.SILENT_DEVICE: "a device that hangs or sleeps, a wrong VLAN, or a cable to something that does not talk",
+    Cause.SEVERAL_DEVICES: "several devices behind one port: a small switch or a hub, or a virtual machine host",
+    Cause.NOT_ENROLLED: "a device nobody enrolled: brought along, exchanged, or plugged into the wrong socket",
+    Cause.TABLE_TOO_SMALL: "more endpoints than the table holds, a loop, or an attack on the table",
+    Cause.RESTART: "its uptime was reset: power, a crash, or somebody restarted it",
+}
+
+
+def title(finding: Finding | Detection) -> str:
+    """What was found, in one sentence."""
+    kind, subject, details = finding.kind, finding.subject, finding.details
+    ports = [port_name(port) for port in details.ports]
+    here = port_name((subject.switch, subject.port))
+    match kind:
+        case FindingKind.MOVED:
+            return f"{subject.mac} moved from {ports[0]} to {ports[-1]}"
+        case FindingKind.FLAPPING:
+            return f"{subject.mac} jumped {counted(details.count, 'time')} between {joined(ports)}"
+        case FindingKind.DUPLICATE:
+            return f"{subject.mac} is at {joined(ports)} at the same time"
+        case FindingKind.IP_CONFLICT:
+            return f"{subject.ip} answers with several addresses by turns: {joined([str(mac) for mac in details.macs[:3]])}"
+        case FindingKind.MULTIPLE_IPS:
+            return f"{subject.mac} answers with {' and with '.join(details.ips[:3])}"
+        case FindingKind.LOOP:
+            pair = joined([port for _, port in details.ports])
+            return f"{details.count} addresses jump between ports {pair} of {subject.switch}"
+        case FindingKind.FLOOD:
+            return f"{details.count} new addresses on {here} within minutes"
+        case FindingKind.SILENT_PORT:
+            label = f" ({details.alias})" if details.alias else ""
+            return f"{here}{label}: link is up but no address is learned"
+        case FindingKind.OVERFULL:
+            seats = counted(details.limit or 0, "seat")
+            return f"{here} carries {counted(details.count, 'address', 'addresses')} and has {seats}"
+        case FindingKind.STRANGER:
+            return f"{subject.mac} is on {here}{_vlan(details.vlan)} but not on the port's roll"
+        case FindingKind.TABLE_FILLING:
+            state = "full" if finding.severity is Severity.SERIOUS else "nearly full"
+            return (
+                f"the MAC address table of {subject.switch} is {state}: {_use(details.count, details.limit)}"
+            )
+        case FindingKind.AGEING_TOO_SHORT:
+            return f"{subject.switch} forgets addresses sooner than it is read"
+        case FindingKind.RESTARTED:
+            return f"{subject.switch} restarted"
+        case FindingKind.NOT_READ:
+            return f"{subject.switch} {_HEALTH.get(details.health, 'cannot be read')}"
+        case _:
+            assert_never(kind)
+
+
+def cause(finding: Finding | Detection) -> str:
+    """The likely cause, in a few words; the evidence shows what it rests on."""
+    details = finding.details
+    match finding.cause:
+        case Cause.REPLUGGED | Cause.CARRIED:
+            said = finding.cause.value
+            return f"{said}: the link of the old port changed" if details.link_changed else said
+        case Cause.READ_TOO_SELDOM if details.interval is not None and details.ageing is not None:
+            return f"it is read every {span(details.interval)}, its ageing time is {span(details.ageing)}"
+        case Cause.READINGS_FAIL:
+            return details.error or "its readings fail or are incomplete"
+        case other:
+            return _CAUSES.get(other, other.value)
+
+
+def evidence_text(evidence: Evidence) -> str:
+    """One piece of evidence in a sentence, without its time."""
+    match evidence:
+        case Learned(place=place):
+            return f"learned at {place}"
+        case Left(place=place):
+            return f"no longer at {place}"
+        case StillAtBoth():
+            return "still present at both, longer than an entry lingers after a move"
+        case Jumped():
+            one = evidence
+            return f"{one.mac} went from port {one.from_port} to port {one.to_port} of {one.switch}"
+        case LinkChanged(port=port):
+            return f"the link of {port_name(port)} changed"
+        case LinkSteady(port=port):
+            return f"the link of {port_name(port)} has not changed since then"
+        case IpAnswered(ip=ip, mac=mac):
+            return f"{ip} answers with {mac}"
+        case IpHeld(ip=ip, names=names, source=source):
+            named = f" ({', '.join(names)})" if names else ""
+            return f"{ip}{named} began to answer with it, according to {source}"
+        case PresentTogether(macs=macs, count=count):
+            more = f" and {count - len(macs)} more" if count > len(macs) else ""
+            return f"present at once: {', '.join(map(str, macs))}{more}"
+        case NotOnRoll(vlan=vlan, entries=entries):
+            roll = (
+                "the roll is empty" if not entries else f"the roll has {counted(entries, 'entry', 'entries')}"
+            )
+            return f"present{_vlan(vlan)}; {roll}"
+        case ManyJumped(count=count, ports=ports):
+            return f"{count} addresses jumped to and fro between ports {joined(ports)}"
+        case TopologyChanged():
+            return "the count of spanning-tree changes rose"
+        case NewAddresses(count=count):
+            return f"{count} addresses that were not on the switch before"
+        case NoAddress(ever=ever):
+            return (
+                "an address was seen there last" if ever else "its link came up, and no address was learned"
+            )
+        case TableUse(present=present, size=size):
+            return _use(present, size)
+        case DiscardsRose():
+            return "addresses could not be learned for lack of room"
+        case NotRead(health=health, error=error):
+            return error or f"it {_HEALTH.get(health, 'cannot be read')} since then"
+        case Started():
+            return "it started, with an empty table"
+        case _:
+            assert_never(evidence)
+
+
+def _vlan(vlan: int | None) -> str:
+    return f" in VLAN {vlan}" if vlan else ""
+
+
+def _use(present: int, size: int | None) -> str:
+    return f"{present} of {size} addresses" if size else counted(present, "address", "addresses")

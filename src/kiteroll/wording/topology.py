@@ -1,0 +1,82 @@
+"""Roles of ports, homes and paths in words."""
+
+from typing import assert_never
+
+from kiteroll.core.topology.home import Because, Home, HomeReason
+from kiteroll.core.topology.path import Hop
+from kiteroll.core.topology.roles import PortRole, RoleEvidence
+from kiteroll.wording.spans import counted, first_of
+
+
+def role_text(role: PortRole) -> str:
+    """What the role of a port rests on."""
+    names = first_of(role.witnesses)
+    match role.evidence:
+        case RoleEvidence.OPERATOR:
+            return f"set to {'uplink' if role.is_uplink else 'access port'} by hand"
+        case RoleEvidence.NEIGHBOUR if role.beyond:
+            return f"{role.beyond} announces itself there (LLDP), a bridge that is not in the inventory"
+        case RoleEvidence.NEIGHBOUR:
+            return f"{', '.join(role.witnesses)} announces itself there (LLDP)"
+        case RoleEvidence.SWITCH_ADDRESS:
+            return f"the bridge address of {names} is learned there"
+        case RoleEvidence.SEPARATED:
+            return f"addresses there are on different ports of {names}"
+        case RoleEvidence.NONE:
+            return "no known switch seen behind this port (LLDP or MAC address table)"
+        case _:
+            assert_never(role.evidence)
+
+
+def home_reasons(home: Home) -> list[str]:
+    """Why the home is where it is, or why there is none; the weightiest first."""
+    return [_reason(one) for one in home.reasons]
+
+
+def _reason(reason: HomeReason) -> str:
+    place = reason.place
+    match reason.because:
+        case Because.SEEN_NOWHERE_ELSE:
+            return "seen nowhere else, and no known switch is behind the port"
+        case Because.OTHERS_ARE_UPLINKS:
+            return (
+                "the other port it is seen on is an uplink"
+                if reason.count == 1
+                else f"the other {reason.count} ports it is seen on are uplinks"
+            )
+        case Because.QUIET_ELSEWHERE:
+            return f"present here, quiet at {place}"
+        case Because.LEARNED_LATER:
+            return f"learned here later than at {place}"
+        case Because.FEWER_ADDRESSES:
+            return f"also seen at {place}, learned at about the same time; this port ranks first"
+        case Because.QUIET_HERE:
+            return "quiet here: missing from the latest reading, but within its hold time"
+        case Because.BEYOND_UNKNOWN_BRIDGE:
+            return f"beyond this port, through {reason.names[0]}, which is not in the inventory"
+        case Because.BEYOND_UPLINK if place is not None:
+            return (
+                f"beyond {place.switch} port {place.port}: the switches behind it "
+                f"({first_of(reason.names, 3)}) have not learned it"
+            )
+        case Because.ONLY_ON_UPLINKS:
+            return (
+                f"seen only on uplinks, towards {first_of(reason.names, 5)}: it is connected to something that "
+                "is not read, or was heard only in passing"
+            )
+        case Because.GONE:
+            return "gone: no switch has it now"
+        case _:
+            return reason.because.value
+
+
+def hop_text(hop: Hop) -> str:
+    """How the next step of a path is known."""
+    if hop.address_count is None:
+        return role_text(hop.role)
+    addresses = counted(hop.address_count, "address", "addresses")
+    if hop.role.is_uplink:
+        return f"uplink, {addresses}: {first_of(hop.role.leads_to, 3)} behind it has not learned this address"
+    if hop.role.beyond:
+        return f"access port, {addresses}: through {hop.role.beyond}, not in the inventory"
+    return f"access port, {addresses}: {role_text(hop.role)}"
