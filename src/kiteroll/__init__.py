@@ -1,3 +1,3 @@
-"""Kite Roll: where every endpoint hangs, by switch, port and VLAN, and since when."""
+"""Kite Roll: where every endpoint is connected, by switch, port and VLAN, and since when."""
 
 __version__ = "0.1.0"

@@ -1,10 +1,9 @@
-"""The one place that asks the system what time it is.
+"""The one place that asks the system for the time.
 
 Everything else is handed a `Clock` or an instant, so that the same readings always give the
 same result and tests never wait.
 """
 
-import asyncio
 import time
 from datetime import UTC, datetime
 from typing import Protocol
@@ -28,4 +27,6 @@ class SystemClock:
         return time.monotonic()
 
     async def sleep(self, seconds: float) -> None:
+        import asyncio  # its loop runs already; a command that only asks the time loads none
+
         await asyncio.sleep(seconds)

@@ -12,3 +12,7 @@ def default_data_dir(environment: Mapping[str, str]) -> Path:
         return Path(named)
     state = environment.get("XDG_STATE_HOME") or str(Path.home() / ".local" / "state")
     return Path(state) / "kiteroll"
+
+
+DEFAULT_URL = "http://127.0.0.1:8480"
+"""Where a service answers unless told otherwise."""

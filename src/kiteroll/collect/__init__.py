@@ -1,1 +1,1 @@
-"""Talks to switches and builds readings; schedules rounds."""
+"""Reads switches: SNMP, Linux bridges, CSV tables; and what they send unasked."""

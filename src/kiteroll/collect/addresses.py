@@ -4,7 +4,7 @@ import ipaddress
 
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import arcs_of, physical_address
-from kiteroll.core.mac import MacAddress
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.snmp import mib
 
 _OCTETS = {1: 4, 2: 16, 3: 4, 4: 16}

@@ -1,24 +1,24 @@
-"""From what a switch answered to a reading: what its numbers mean, and what was left out and why."""
+"""Makes a reading of a switch's answers: what its numbers mean, what is missing and why."""
 
 from collections import Counter
 from collections.abc import Mapping
 from datetime import datetime, timedelta
 
 from kiteroll.collect.addresses import read_addresses
-from kiteroll.collect.conversation import Value
+from kiteroll.collect.exchange import Value
 from kiteroll.collect.fdb import read_fdb
 from kiteroll.collect.neighbours import read_neighbours
 from kiteroll.collect.port_facts import PortFacts
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import index_number, number, physical_address, text
-from kiteroll.core.reading import Device, Gap, Oper, Port, Reading, Vlan
-from kiteroll.core.uptime import uptime
+from kiteroll.core.model.reading import Device, Gap, Oper, Port, Reading, Vlan
+from kiteroll.core.model.uptime import uptime
 from kiteroll.snmp import ber, mib
 
 _IF_DOWN = 2
 _MBPS = 1_000_000
 _LONGEST_NAME = 200
-"""Leaves room for the number that tells doubled names apart."""
+"""Leaves room for the number that makes duplicate names unique."""
 _CHASSIS_OR_STACK = (3, 11)
 ESSENTIAL = frozenset(
     {

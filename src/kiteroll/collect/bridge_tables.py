@@ -1,4 +1,4 @@
-"""What iproute2's JSON says of one Linux bridge, as a reading. Pure.
+"""Makes a reading of iproute2's JSON about one Linux bridge. Pure.
 
 Sources: `ip -j -d link`, `bridge -j fdb`, `bridge -j vlan`, `ip -j neigh`; the names are those of
 the kernel's rtnetlink attributes (linux/if_link.h, linux/if_bridge.h, linux/neighbour.h).
@@ -12,8 +12,8 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from kiteroll.core.errors import BadAddress, DeviceLied
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Device, Entry, Gap, Oper, Port, Reading, Status, Vlan, key_of
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Device, Entry, Gap, Oper, Port, Reading, Status, Vlan, key_of
 
 Row = Mapping[str, Any]
 _OPER = {"UP": Oper.UP, "DOWN": Oper.DOWN, "LOWERLAYERDOWN": Oper.DOWN}
@@ -47,7 +47,7 @@ def assemble_bridge(
     ports = tuple(_port(row, sets.get(row.get("ifname"), [])) for row in tables.ports if row.get("ifname"))
     rows = _Rows({port.name: port.number for port in ports}, aware=aware)
     for row in tables.fdb:
-        rows.take(row)
+        rows.add(row)
     known = {vlan for listed in sets.values() for vlan, _ in listed}
     return Reading(
         switch=switch,
@@ -102,7 +102,7 @@ class _Rows:
         self._aware = aware
         self._left_out: Counter[str] = Counter()
 
-    def take(self, row: Row) -> None:
+    def add(self, row: Row) -> None:
         mac = _mac(row.get("mac"))
         if mac is None:
             return  # group addresses: what a port listens to, not who is there

@@ -1,9 +1,9 @@
-"""From what an operator says of a switch's credential to how it is asked."""
+"""Makes a polling target of a credential's settings."""
 
 from collections.abc import Mapping
 from typing import Any
 
-from kiteroll.collect.agent import Target
+from kiteroll.collect.snmp_client import Target
 from kiteroll.core.errors import Invalid
 from kiteroll.snmp.message import V1, V2C
 from kiteroll.snmp.usm import Auth, User

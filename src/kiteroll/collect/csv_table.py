@@ -1,4 +1,4 @@
-"""A MAC address table as a CSV file, understood by a mapping its operator wrote once. Pure.
+"""Reads a MAC address table from CSV by a mapping of its columns. Pure.
 
 For devices and sites that cannot be reached: someone exports the table there, the file is carried
 here. Every problem of a file is found before anything of it is used.
@@ -12,11 +12,11 @@ from datetime import datetime
 from io import StringIO
 
 from kiteroll.core.errors import BadAddress, Invalid
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Entry, Port, Reading, Status, Vlan, key_of
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Entry, Port, Reading, Status, Vlan, key_of
 
-_MOST_PROBLEMS = 20
-_MOST_ROWS = 200_000
+_MAX_PROBLEMS = 20
+_MAX_ROWS = 200_000
 _DECIMAL = re.compile(r"\d{1,3}([.:-])\d{1,3}(\1\d{1,3}){4}")
 
 
@@ -37,7 +37,7 @@ class TableMapping:
     notation: str = "hex"
     """Of addresses: `hex` in any common grouping, or `decimal`: six numbers 0 to 255."""
     learned: tuple[str, ...] = ()
-    """Words of the status column that mean learned, whatever their case; needed with `status`."""
+    """Values of the status column that mean learned, whatever their case; needed with `status`."""
     port_name: str = "{port}"
     """How the port is called here; {port} stands for what the file says."""
     port_names: Mapping[str, str] = field(default_factory=dict)
@@ -96,7 +96,7 @@ def read_table(
             rows.append(_row(line, cells, mapping))
         except _Wrong as wrong:
             problems.append(f"{file}, line {line}, column {wrong.column}: {wrong.what}")
-            if len(problems) == _MOST_PROBLEMS:
+            if len(problems) == _MAX_PROBLEMS:
                 problems.append("and perhaps more")
                 break
     problems = problems or list(_contradictions(rows, file))
@@ -116,8 +116,8 @@ def _cells(text: str, mapping: TableMapping, file: str) -> Iterator[tuple[int, M
                 heading = [cell.strip() for cell in cells]
                 _check_heading(heading, mapping, file, line)
                 continue
-            if count > _MOST_ROWS:
-                raise Invalid(f"{file}, line {line}: more than {_MOST_ROWS} rows in one table")
+            if count > _MAX_ROWS:
+                raise Invalid(f"{file}, line {line}: more than {_MAX_ROWS} rows in one table")
             if any(cell.strip() for cell in cells):
                 names = heading or [str(number) for number in range(1, len(cells) + 1)]
                 yield line, {name: cell.strip() for name, cell in zip(names, cells, strict=False)}

@@ -1,14 +1,14 @@
-"""The MAC address table proper: rows of the filtering database to addresses at ports in VLANs."""
+"""The MAC address table: rows of the filtering database to addresses at ports in VLANs."""
 
 from collections import Counter, defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from kiteroll.collect.conversation import Value
+from kiteroll.collect.exchange import Value
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import arcs_of, index_number, number
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import NO_PORT, Device, Entry, Gap, Port, Status, key_of, mac_of
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import NO_PORT, Device, Entry, Gap, Port, Status, key_of, mac_of
 from kiteroll.snmp import ber, mib
 
 _STATUS = {1: Status.OTHER, 3: Status.LEARNED, 4: Status.SELF, 5: Status.STATIC}
@@ -117,7 +117,7 @@ class _Rows:
     ) -> None:
         """Take the rows of one table, found in `raw`: the switch, or a view of it."""
         numbers, statuses = raw.column(port_column), raw.column(status_column)
-        indexes = list(numbers) if source.old else self._take_plain(numbers, statuses)
+        indexes = list(numbers) if source.old else self._read_plain(numbers, statuses)
         indexes += [index for index in statuses if index not in numbers]
         broke = self.raw.broke(table)
         for index in indexes:
@@ -128,7 +128,7 @@ class _Rows:
             if fault:
                 self.left_out[table, fault] += 1
 
-    def _take_plain(self, numbers: Mapping[bytes, Value], statuses: Mapping[bytes, Value]) -> list[bytes]:
+    def _read_plain(self, numbers: Mapping[bytes, Value], statuses: Mapping[bytes, Value]) -> list[bytes]:
         """Take the rows that nearly all are: learned, at a mapped port, a plain index. Returns the
         others, for `_row` to look at one by one. It does nothing that `_row` would not do; it is the
         hot loop of every reading."""

@@ -17,11 +17,11 @@ from kiteroll.clock import Clock
 from kiteroll.collect.bridge_tables import BridgeTables, assemble_bridge
 from kiteroll.collect.limits import Limits
 from kiteroll.core.errors import DeviceError, DeviceLied, DeviceRefused, DeviceSilent, Invalid
-from kiteroll.core.reading import Reading
+from kiteroll.core.model.reading import Reading
 
 _NAME = re.compile(r"[^\s/@:]{1,15}")
 """Interface names of Linux: up to 15 octets, without blanks and slashes."""
-_MOST_OCTETS = 64 * 1024 * 1024
+_MAX_OCTETS = 64 * 1024 * 1024
 _SINCE_BOOT = "/proc/uptime"
 
 
@@ -95,8 +95,8 @@ async def _run(bridge: Bridge, program: str, *words: str) -> list[dict[str, Any]
             process.kill()
     if process.returncode:
         raise _trouble(bridge, " ".join((program, *words)), err.decode(errors="replace").strip(" .\n"))
-    if len(out) > _MOST_OCTETS:
-        raise DeviceLied(bridge.address, f"`{program}` printed more than {_MOST_OCTETS >> 20} MiB")
+    if len(out) > _MAX_OCTETS:
+        raise DeviceLied(bridge.address, f"`{program}` printed more than {_MAX_OCTETS >> 20} MiB")
     return _rows(bridge, program, out)
 
 

@@ -1,14 +1,14 @@
-"""Neighbours by LLDP: rows of lldpRemTable to who is next to which of our ports."""
+"""LLDP neighbours: rows of lldpRemTable to the neighbour at each port."""
 
 import ipaddress
 from collections import defaultdict
 from collections.abc import Mapping
 
-from kiteroll.collect.conversation import Value
+from kiteroll.collect.exchange import Value
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import arcs_of, number, octets, text
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Neighbour, Port
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Neighbour, Port
 from kiteroll.snmp import ber, mib
 
 _MAC_SUBTYPE = {"chassis": 4, "port": 3}

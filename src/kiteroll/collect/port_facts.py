@@ -1,4 +1,4 @@
-"""What is said of ports beside their names: VLANs, bundles, duplex, spanning tree."""
+"""Port attributes beside names: VLANs, bundles, duplex, spanning tree."""
 
 from collections import defaultdict
 from collections.abc import Mapping

@@ -1,10 +1,10 @@
-"""What a switch answered, before anyone says what it means."""
+"""A switch's answers as received, not yet interpreted."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
-from kiteroll.collect.conversation import Ended, Value
+from kiteroll.collect.exchange import ExchangeEnd, Value
 from kiteroll.snmp.ber import Oid
 
 
@@ -16,7 +16,7 @@ class RawSwitch:
     scalars: dict[Oid, Value] = field(default_factory=dict)
     columns: dict[Oid, dict[bytes, Value]] = field(default_factory=dict)
     """Column to its rows by encoded index; a column that was not asked for is absent."""
-    ends: dict[str, tuple[Ended, int]] = field(default_factory=dict)
+    ends: dict[str, tuple[ExchangeEnd, int]] = field(default_factory=dict)
     """How each table's walk ended, by table name, and after how many rows."""
 
     views: dict[int, "RawSwitch"] = field(default_factory=dict)

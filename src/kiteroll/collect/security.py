@@ -4,40 +4,40 @@ from typing import Protocol
 
 from kiteroll.snmp import ber
 from kiteroll.snmp.ber import Malformed
-from kiteroll.snmp.message import Kind, Pdu, decode_message, decode_pdu, request_pdu, wrap
+from kiteroll.snmp.message import Pdu, PduType, decode_message, decode_pdu, request_pdu, wrap
 from kiteroll.snmp.usm import (
     FLAG_REPORTABLE,
     USM_STATS,
     Engine,
     Refused,
-    Trouble,
     User,
+    UsmError,
     read_scoped,
     scoped_pdu,
     seal,
     unseal,
 )
 
-_TELLS: dict[Trouble, str] = {
-    Trouble.UNSUPPORTED_LEVEL: "it does not offer this user the security level asked for "
+_MEANINGS: dict[UsmError, str] = {
+    UsmError.UNSUPPORTED_LEVEL: "it does not offer this user the security level requested "
     "(authentication or privacy is switched off for the user, or not supported)",
-    Trouble.NOT_IN_TIME: "it finds our messages outside its time window, even after its clock was taken over",
-    Trouble.UNKNOWN_USER: "it does not know this user name",
-    Trouble.UNKNOWN_ENGINE: "it does not accept its own engine id back",
-    Trouble.WRONG_DIGEST: "the authentication password or protocol is wrong",
-    Trouble.DECRYPTION: "the privacy password or protocol is wrong",
+    UsmError.NOT_IN_TIME: "our messages are outside its time window, even after we set our clock by its own",
+    UsmError.UNKNOWN_USER: "it does not know this user name",
+    UsmError.UNKNOWN_ENGINE: "it does not accept its own engine id back",
+    UsmError.WRONG_DIGEST: "the authentication password or protocol is wrong",
+    UsmError.DECRYPTION: "the privacy password or protocol is wrong",
 }
 
 
 class Reported(Exception):
     """The engine answered with a report instead of a response."""
 
-    def __init__(self, trouble: Trouble | None) -> None:
-        super().__init__(trouble)
-        self.trouble = trouble
+    def __init__(self, error: UsmError | None) -> None:
+        super().__init__(error)
+        self.error = error
 
     def __str__(self) -> str:
-        return "it sent a report of an unknown kind" if self.trouble is None else _TELLS[self.trouble]
+        return "it sent a report of an unknown kind" if self.error is None else _MEANINGS[self.error]
 
 
 class Security(Protocol):
@@ -90,7 +90,7 @@ class ByUser:
         if self._engine is not None:
             return None
         nobody, nowhere = User(name=""), Engine(b"", 0, 0)
-        empty = scoped_pdu(b"", b"", request_pdu(Kind.GET, message_id, []))
+        empty = scoped_pdu(b"", b"", request_pdu(PduType.GET, message_id, []))
         return seal(nobody, nowhere, message_id, FLAG_REPORTABLE, empty)
 
     def encode(self, message_id: int, pdu: bytes, now: float) -> bytes:
@@ -105,19 +105,17 @@ class ByUser:
         try:
             envelope = unseal(data, self._user)
         except Refused as refused:
-            raise Malformed(
-                f"an answer does not pass its check ({refused.trouble.name.lower()})"
-            ) from refused
+            raise Malformed(f"an answer does not pass its check ({refused.error.name.lower()})") from refused
         *_, at = read_scoped(envelope.scoped)
         pdu = decode_pdu(envelope.scoped, at)
         trusted = envelope.flags & self._user.flags == self._user.flags
-        if pdu.kind == Kind.REPORT:
-            trouble = _trouble(pdu)
+        if pdu.kind == PduType.REPORT:
+            error = _usm_error(pdu)
             # Whoever answers the discovery is believed; later on only an authenticated report may
             # turn our clock (RFC 3414 section 3.2 step 7b).
-            if self._engine is None or (trouble is Trouble.NOT_IN_TIME and trusted):
+            if self._engine is None or (error is UsmError.NOT_IN_TIME and trusted):
                 self._engine, self._heard_at = envelope.engine, now
-            raise Reported(trouble)
+            raise Reported(error)
         if not trusted:
             raise Malformed("an answer came with less security than was asked for")
         return envelope.message_id, pdu
@@ -134,12 +132,12 @@ class ByUser:
         return f"{then} its access list may not know this machine or user"
 
 
-def _trouble(pdu: Pdu) -> Trouble | None:
+def _usm_error(pdu: Pdu) -> UsmError | None:
     for oid, _, _ in pdu.bindings:
         arcs = ber.decode_oid(oid)
         if arcs[: len(USM_STATS)] == USM_STATS and len(arcs) > len(USM_STATS):
             try:
-                return Trouble(arcs[len(USM_STATS)])
+                return UsmError(arcs[len(USM_STATS)])
             except ValueError:
                 return None
     return None

@@ -1,21 +1,21 @@
-"""Reads one switch over SNMP: which tables are asked for, and in which order."""
+"""Reads one switch over SNMP: which tables are requested, and in which order."""
 
 from collections.abc import Mapping, Sequence
 from datetime import timedelta
 
 from kiteroll.clock import Clock
-from kiteroll.collect.agent import Agent, Target
+from kiteroll.collect.address_probe import rows_of
 from kiteroll.collect.assemble import assemble
-from kiteroll.collect.conversation import ColumnWalk, ScalarGet
+from kiteroll.collect.exchange import ColumnWalk, ScalarGet
 from kiteroll.collect.fdb import adds_rows, late_rows
-from kiteroll.collect.glimpse import rows_of
-from kiteroll.collect.habits import Habits
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.raw import RawSwitch
+from kiteroll.collect.snmp_client import Agent, Target
 from kiteroll.collect.time_filter import TimeFilteredWalk
 from kiteroll.collect.values import index_number
+from kiteroll.collect.walk_cache import WalkCache
 from kiteroll.core.errors import DeviceSilent
-from kiteroll.core.reading import Reading
+from kiteroll.core.model.reading import Reading
 from kiteroll.snmp import ber, mib
 from kiteroll.snmp.ber import Oid
 
@@ -46,7 +46,7 @@ NEEDED = {
     "dot1qVlanCurrentTable": (mib.DOT1Q_VLAN_FDB_ID,),
     "dot1qTpFdbTable": (mib.DOT1Q_TP_FDB_PORT, mib.DOT1Q_TP_FDB_STATUS),
 }
-"""Tables without which addresses cannot be placed; asked for first."""
+"""Tables without which addresses cannot be placed; requested first."""
 OLD_TABLE = {"dot1dTpFdbTable": (mib.DOT1D_TP_FDB_PORT, mib.DOT1D_TP_FDB_STATUS)}
 VIEW_TABLES = {"dot1dBasePortTable": (mib.DOT1D_BASE_PORT_IF_INDEX,), **OLD_TABLE}
 ADDRESSES = {
@@ -87,16 +87,16 @@ TIME_FILTERED = frozenset({"dot1qVlanCurrentTable", "lldpRemTable", "lldpRemManA
 
 
 async def read_switch(
-    name: str, target: Target, clock: Clock, limits: Limits, habits: Habits | None = None
+    name: str, target: Target, clock: Clock, limits: Limits, walk_cache: WalkCache | None = None
 ) -> Reading:
     """One reading of one switch, complete or partial; takes at most `limits.total_s` seconds.
 
-    With `habits`, which are brought up to date, what hardly ever changes is not asked for every time.
+    With `walk_cache`, which are brought up to date, what hardly ever changes is not asked for every time.
 
     Raises DeviceSilent when it does not answer at all, DeviceRefused when it will not have us
     (SNMPv3), Invalid when `target.host` names no host.
     """
-    habits = habits or Habits()
+    walk_cache = walk_cache or WalkCache()
     started = clock.monotonic()
     deadline = started + limits.total_s
     raw = RawSwitch(switch=name, taken_at=clock.now())
@@ -110,24 +110,24 @@ async def read_switch(
         await _walk(agent, raw, NEEDED, limits, deadline)
         if target.by_vlan:
             await _walk_views(target, raw, clock, limits, deadline)
-        elif not raw.broke("dot1qTpFdbTable") and habits.wants_old_table(raw):
+        elif not raw.broke("dot1qTpFdbTable") and walk_cache.wants_old_table(raw):
             # What the VLAN-aware table did not get to tell would look like addresses of no VLAN.
             await _walk(agent, raw, OLD_TABLE, limits, deadline)
             await _confirm(agent, raw, limits, deadline)
-            habits.old_table_told(more=adds_rows(raw))
+            walk_cache.old_table_told(more=adds_rows(raw))
         await _walk(agent, raw, ADDRESSES, limits, deadline)
-        if not habits.reuse_further(raw):
+        if not walk_cache.reuse_further(raw):
             await _walk(agent, raw, FURTHER, limits, deadline)
-            habits.keep_further(raw, FURTHER)
+            walk_cache.store_further(raw, FURTHER)
     raw.duration = timedelta(seconds=clock.monotonic() - started)
     reading = assemble(raw)
     if reading.complete:
-        habits.rows = rows_of(raw, reading)
+        walk_cache.rows = rows_of(raw, reading)
     return reading
 
 
 async def _confirm(agent: Agent, raw: RawSwitch, limits: Limits, deadline: float) -> None:
-    """Ask the VLAN-aware table once more for addresses that only the old one has.
+    """Request the VLAN-aware table once more for addresses that only the old one has.
 
     On most switches both show the same addresses, and one that was learned between the two walks
     would look like an address without a VLAN. A handful is asked for by name; many are really apart.

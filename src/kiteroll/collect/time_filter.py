@@ -1,6 +1,6 @@
 """Walking a table whose first index is a TimeFilter (RFC 4502 section 6, dot1qVlanTimeMark)."""
 
-from kiteroll.collect.conversation import ColumnWalk
+from kiteroll.collect.exchange import ColumnWalk
 from kiteroll.snmp import ber
 from kiteroll.snmp.message import Pdu
 

@@ -1,7 +1,7 @@
-"""Reading single SNMP values, forgiving what devices are known to get wrong."""
+"""Decodes single SNMP values, tolerant of what devices are known to get wrong."""
 
-from kiteroll.collect.conversation import Value
-from kiteroll.core.mac import MacAddress
+from kiteroll.collect.exchange import Value
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.snmp import ber
 
 _UNSIGNED32 = (0, 2**32 - 1)

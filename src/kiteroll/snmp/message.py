@@ -14,7 +14,7 @@ Binding = tuple[bytes, int, bytes]
 """Encoded object identifier, tag of the value, content of the value."""
 
 
-class Kind(IntEnum):
+class PduType(IntEnum):
     GET = 0xA0
     GET_NEXT = 0xA1
     RESPONSE = 0xA2
@@ -67,7 +67,7 @@ _NULL = ber.encode(ber.NULL, b"")
 def encode_request(
     version: int,
     community: bytes,
-    kind: Kind,
+    kind: PduType,
     request_id: int,
     oids: Sequence[bytes],
     *,
@@ -77,7 +77,7 @@ def encode_request(
     return wrap(version, community, request_pdu(kind, request_id, oids, repetitions=repetitions))
 
 
-def request_pdu(kind: Kind, request_id: int, oids: Sequence[bytes], *, repetitions: int = 0) -> bytes:
+def request_pdu(kind: PduType, request_id: int, oids: Sequence[bytes], *, repetitions: int = 0) -> bytes:
     """`repetitions` is max-repetitions of a GETBULK, whose non-repeaters are none."""
     return encode_pdu(kind, request_id, 0, repetitions, [encode_binding(oid, _NULL) for oid in oids])
 
@@ -85,7 +85,7 @@ def request_pdu(kind: Kind, request_id: int, oids: Sequence[bytes], *, repetitio
 def encode_message(
     version: int,
     community: bytes,
-    kind: Kind,
+    kind: PduType,
     request_id: int,
     error_status: int,
     error_index: int,
@@ -95,7 +95,7 @@ def encode_message(
 
 
 def encode_pdu(
-    kind: Kind, request_id: int, error_status: int, error_index: int, bindings: Iterable[bytes]
+    kind: PduType, request_id: int, error_status: int, error_index: int, bindings: Iterable[bytes]
 ) -> bytes:
     pdu = (
         ber.encode_int(request_id)

@@ -39,7 +39,7 @@ class Auth(StrEnum):
         return {"sha1": 12, "sha224": 16, "sha256": 24, "sha384": 32, "sha512": 48}[self.value]
 
 
-class Trouble(Enum):
+class UsmError(Enum):
     """Why an engine refused a message: the counters of usmStats (RFC 3414 section 5)."""
 
     UNSUPPORTED_LEVEL = 1
@@ -135,11 +135,11 @@ def seal(user: User, engine: Engine, message_id: int, flags: int, scoped: bytes)
 
 
 class Refused(Exception):
-    """A message that does not pass: `trouble` is what an engine reports back."""
+    """A message that does not pass: `error` is what an engine reports back."""
 
-    def __init__(self, trouble: Trouble) -> None:
-        super().__init__(trouble)
-        self.trouble = trouble
+    def __init__(self, error: UsmError) -> None:
+        super().__init__(error)
+        self.error = error
 
 
 def unseal(data: bytes, user: User | None) -> Envelope:
@@ -191,21 +191,21 @@ def read_scoped(scoped: bytes) -> tuple[bytes, bytes, int]:
 
 def _check_digest(data: bytes, start: int, end: int, user: User, engine_id: bytes) -> None:
     if user.auth is None:
-        raise Refused(Trouble.UNSUPPORTED_LEVEL)
+        raise Refused(UsmError.UNSUPPORTED_LEVEL)
     if end - start != user.auth.digest_octets:
-        raise Refused(Trouble.WRONG_DIGEST)
+        raise Refused(UsmError.WRONG_DIGEST)
     key = _localized(user.auth, user.auth_password, engine_id)
     blank = data[:start] + bytes(end - start) + data[end:]
     made = hmac.new(key, blank, user.auth.value).digest()[: end - start]
     if not hmac.compare_digest(made, data[start:end]):
-        raise Refused(Trouble.WRONG_DIGEST)
+        raise Refused(UsmError.WRONG_DIGEST)
 
 
 def _decrypted(body: bytes, salt: bytes, user: User | None, engine: Engine) -> bytes:
     if user is None or not user.privacy or user.auth is None:
-        raise Refused(Trouble.UNSUPPORTED_LEVEL)
+        raise Refused(UsmError.UNSUPPORTED_LEVEL)
     if len(salt) != 8:
-        raise Refused(Trouble.DECRYPTION)
+        raise Refused(UsmError.DECRYPTION)
     start, end = ber.expect(body, 0, ber.OCTET_STRING)
     key = _localized(user.auth, user.privacy_password, engine.id)[:16]
     decryptor = Cipher(AES128(key), CFB(_iv(engine, salt))).decryptor()
@@ -213,7 +213,7 @@ def _decrypted(body: bytes, salt: bytes, user: User | None, engine: Engine) -> b
     try:
         read_scoped(plain)
     except Malformed as garbled:
-        raise Refused(Trouble.DECRYPTION) from garbled
+        raise Refused(UsmError.DECRYPTION) from garbled
     return plain
 
 

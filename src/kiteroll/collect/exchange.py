@@ -1,6 +1,6 @@
-"""Talking to an SNMP agent, without the talking: state objects that say what to ask next.
+"""Exchanges with an SNMP agent as state objects that say what to request next, without any I/O.
 
-A driver sends each `Ask`, and feeds back the answer or the silence, until it gets an `Ended`.
+A driver sends each `SnmpRequest`, and feeds back the answer or the silence, until it gets an `ExchangeEnd`.
 Nothing here waits, sends or knows the time, so every odd agent is a list of replies in a test.
 """
 
@@ -11,22 +11,22 @@ from dataclasses import dataclass
 from kiteroll.collect.limits import Limits
 from kiteroll.snmp import ber
 from kiteroll.snmp.ber import Oid
-from kiteroll.snmp.message import V1, Binding, ErrorStatus, Kind, Pdu
+from kiteroll.snmp.message import V1, Binding, ErrorStatus, Pdu, PduType
 
 Value = tuple[int, bytes]
 """Tag and content as they came."""
 
 
 @dataclass(frozen=True, slots=True)
-class Ask:
-    kind: Kind
+class SnmpRequest:
+    kind: PduType
     oids: tuple[bytes, ...]
     repetitions: int
     timeout_s: float
 
 
 @dataclass(frozen=True, slots=True)
-class Ended:
+class ExchangeEnd:
     why: str = ""
     """Why it ended before everything was read; empty when everything was."""
     silent: bool = False
@@ -37,20 +37,20 @@ class Ended:
         return not self.why
 
 
-class Conversation(ABC):
+class Exchange(ABC):
     """One exchange with one agent: `next`, then `on_reply` or `on_silence`, and again."""
 
     def __init__(self, version: int, limits: Limits) -> None:
         self.version = version
         self.limits = limits
         self._attempt = 1
-        self._ended: Ended | None = None
+        self._ended: ExchangeEnd | None = None
 
-    def next(self) -> Ask | Ended:
-        return self._ended or self._ask(self.limits.timeout_of_try(self._attempt))
+    def next(self) -> SnmpRequest | ExchangeEnd:
+        return self._ended or self._request(self.limits.timeout_of_try(self._attempt))
 
     def on_reply(self, pdu: Pdu) -> None:
-        """Take an answer to the last `Ask`."""
+        """Handle an answer to the last `SnmpRequest`."""
         self._attempt = 1
         if pdu.error_status != ErrorStatus.NO_ERROR:
             self._on_error(pdu)
@@ -63,14 +63,14 @@ class Conversation(ABC):
             tried = f"no answer to {self.limits.tries} tries, the first of {self.limits.timeout_s:g} s"
             self.end(f"{tried}; {note}" if note else tried, silent=True)
         self._attempt += 1
-        self._ease()
+        self._request_less()
 
     def end(self, why: str = "", *, silent: bool = False) -> None:
         if self._ended is None:
-            self._ended = Ended(why, silent)
+            self._ended = ExchangeEnd(why, silent)
 
     @abstractmethod
-    def _ask(self, timeout_s: float) -> Ask: ...
+    def _request(self, timeout_s: float) -> SnmpRequest: ...
 
     @abstractmethod
     def _on_values(self, pdu: Pdu) -> None: ...
@@ -78,13 +78,13 @@ class Conversation(ABC):
     @abstractmethod
     def _on_error(self, pdu: Pdu) -> None: ...
 
-    def _ease(self) -> None:
-        """Ask for less next time: a large answer may be what got lost."""
+    def _request_less(self) -> None:
+        """Request less next time: a large answer may be what got lost."""
         return
 
 
-class ScalarGet(Conversation):
-    """Gets single objects, those that the agent has. `values` holds what it said."""
+class ScalarGet(Exchange):
+    """Gets single objects, those that the agent has. `values` holds what it answered."""
 
     def __init__(self, objects: Sequence[Oid], version: int, limits: Limits) -> None:
         super().__init__(version, limits)
@@ -95,8 +95,8 @@ class ScalarGet(Conversation):
         if not self._open:
             self.end()
 
-    def _ask(self, timeout_s: float) -> Ask:
-        return Ask(Kind.GET, tuple(self._open[: self._batch]), 0, timeout_s)
+    def _request(self, timeout_s: float) -> SnmpRequest:
+        return SnmpRequest(PduType.GET, tuple(self._open[: self._batch]), 0, timeout_s)
 
     def _on_values(self, pdu: Pdu) -> None:
         asked = set(self._open[: self._batch])
@@ -123,11 +123,11 @@ class ScalarGet(Conversation):
         if not self._open:
             self.end()
 
-    def _ease(self) -> None:
+    def _request_less(self) -> None:
         self._batch = max(1, self._batch // 2)
 
 
-class ColumnWalk(Conversation):
+class ColumnWalk(Exchange):
     """Walks columns of one table side by side. `columns` holds the rows read so far.
 
     A row is known by the encoded part of its OID behind the column's: the encoded index.
@@ -148,10 +148,12 @@ class ColumnWalk(Conversation):
     def rows(self) -> int:
         return max((len(rows) for rows in self.columns.values()), default=0)
 
-    def _ask(self, timeout_s: float) -> Ask:
-        kind = Kind.GET_NEXT if self.version == V1 else Kind.GET_BULK
+    def _request(self, timeout_s: float) -> SnmpRequest:
+        kind = PduType.GET_NEXT if self.version == V1 else PduType.GET_BULK
         asked = self._open[: self._together]
-        return Ask(kind, tuple(self._cursors[column] for column in asked), self._repetitions, timeout_s)
+        return SnmpRequest(
+            kind, tuple(self._cursors[column] for column in asked), self._repetitions, timeout_s
+        )
 
     def _on_values(self, pdu: Pdu) -> None:
         asked = self._open[: self._together]
@@ -162,7 +164,7 @@ class ColumnWalk(Conversation):
         latest: dict[Oid, bytes] = {}
         for at, column in enumerate(asked):
             # The values of one column stand `width` apart; a last repetition may be cut short.
-            last = self._take(column, pdu.bindings[at :: len(asked)], over)
+            last = self._accept(column, pdu.bindings[at :: len(asked)], over)
             if last is not None:
                 latest[column] = last
         for column, oid in latest.items():
@@ -178,7 +180,7 @@ class ColumnWalk(Conversation):
         if self.rows > self.limits.rows:
             self.end(f"more than {self.limits.rows} rows: broken off")
 
-    def _take(self, column: Oid, bindings: Sequence[Binding], over: set[Oid]) -> bytes | None:
+    def _accept(self, column: Oid, bindings: Sequence[Binding], over: set[Oid]) -> bytes | None:
         """Keep a column's rows; returns the OID of the last one. A column that ends goes into `over`."""
         prefix, rows = self._prefixes[column], self.columns[column]
         length = len(prefix)
@@ -198,7 +200,7 @@ class ColumnWalk(Conversation):
             at = pdu.error_index if 1 <= pdu.error_index <= len(asked) else 1
             self._close({asked[at - 1]})
         elif self._repetitions > 1:
-            self._ease()
+            self._request_less()
         elif self._together > 1:
             self._together = 1
         else:
@@ -209,7 +211,7 @@ class ColumnWalk(Conversation):
         if not self._open:
             self.end()
 
-    def _ease(self) -> None:
+    def _request_less(self) -> None:
         self._repetitions = max(1, self._repetitions // 2)
 
 

@@ -1,10 +1,10 @@
-"""What is remembered of a switch from reading to reading, so that less has to be asked."""
+"""Remembers of a switch what hardly changes between readings, so that less has to be requested."""
 
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
-from kiteroll.collect.conversation import Ended
-from kiteroll.collect.glimpse import Rows
+from kiteroll.collect.address_probe import Rows
+from kiteroll.collect.exchange import ExchangeEnd
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import number
 from kiteroll.snmp import mib
@@ -17,12 +17,12 @@ OLD_TABLE_EVERY = 10
 
 
 @dataclass(slots=True)
-class Habits:
+class WalkCache:
     """Kept by whoever reads a switch again and again. A new one asks for everything."""
 
     further_at: datetime | None = None
     further_columns: dict[Oid, dict[bytes, tuple[int, bytes]]] = field(default_factory=dict)
-    further_ends: dict[str, tuple[Ended, int]] = field(default_factory=dict)
+    further_ends: dict[str, tuple[ExchangeEnd, int]] = field(default_factory=dict)
     uptime_ticks: int | None = None
     rows: Rows | None = None
     """How its table numbers its rows; None before the first whole reading."""
@@ -40,7 +40,7 @@ class Habits:
         raw.ends.update(self.further_ends)
         return True
 
-    def keep_further(self, raw: RawSwitch, tables: dict[str, tuple[Oid, ...]]) -> None:
+    def store_further(self, raw: RawSwitch, tables: dict[str, tuple[Oid, ...]]) -> None:
         """Remember the further tables; those that broke off are asked for again next time."""
         self.further_ends = {table: raw.ends[table] for table in tables}
         self.further_columns = {

@@ -7,14 +7,14 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 
 from kiteroll.snmp import ber
-from kiteroll.snmp.message import Kind, Pdu, decode_pdu, encode_binding, encode_pdu
+from kiteroll.snmp.message import Pdu, PduType, decode_pdu, encode_binding, encode_pdu
 from kiteroll.snmp.usm import (
     USM_STATS,
     Engine,
     Envelope,
     Refused,
-    Trouble,
     User,
+    UsmError,
     read_scoped,
     scoped_pdu,
     seal,
@@ -29,7 +29,7 @@ _NOBODY = User(name="")
 
 
 @dataclass(frozen=True, slots=True)
-class Authority:
+class AuthoritativeEngine:
     id: bytes
     """snmpEngineID, 5 to 32 octets."""
     users: Mapping[bytes, User]
@@ -38,7 +38,7 @@ class Authority:
 
 
 def answer_v3(
-    authority: Authority, data: bytes, now_s: int, respond: Callable[[bytes, Pdu], bytes | None]
+    authority: AuthoritativeEngine, data: bytes, now_s: int, respond: Callable[[bytes, Pdu], bytes | None]
 ) -> bytes | None:
     """The response or report. `respond(context, pdu)` gives the encoded PDU, or None for silence.
 
@@ -51,11 +51,11 @@ def answer_v3(
         envelope = unseal(data, user if head.flags & _LEVEL else None)
     except Refused as refused:
         # A name we do not know has no keys to be checked by: the name is what is wrong.
-        trouble = refused.trouble if user is not None else _judge(here, head, user)
-        return _report(here, user, head, trouble or refused.trouble)
-    trouble = _judge(here, envelope, user)
-    if trouble is not None or user is None:
-        return _report(here, user, head, trouble or Trouble.UNKNOWN_USER)
+        error = refused.error if user is not None else _check(here, head, user)
+        return _report(here, user, head, error or refused.error)
+    error = _check(here, envelope, user)
+    if error is not None or user is None:
+        return _report(here, user, head, error or UsmError.UNKNOWN_USER)
     context_engine, context, at = read_scoped(envelope.scoped)
     made = respond(context, decode_pdu(envelope.scoped, at))
     if made is None:
@@ -73,25 +73,25 @@ def read_head(data: bytes) -> Envelope:
     return Envelope(envelope.message_id, flags, envelope.engine, envelope.user, b"")
 
 
-def _judge(here: Engine, told: Envelope, user: User | None) -> Trouble | None:
-    if told.engine.id != here.id:
-        return Trouble.UNKNOWN_ENGINE
+def _check(here: Engine, message: Envelope, user: User | None) -> UsmError | None:
+    if message.engine.id != here.id:
+        return UsmError.UNKNOWN_ENGINE
     if user is None:
-        return Trouble.UNKNOWN_USER
-    level = told.flags & _LEVEL
+        return UsmError.UNKNOWN_USER
+    level = message.flags & _LEVEL
     if level != user.flags:
-        return Trouble.UNSUPPORTED_LEVEL
-    late = abs(told.engine.time - here.time) > WINDOW_S
-    if level and (told.engine.boots != here.boots or late):
-        return Trouble.NOT_IN_TIME
+        return UsmError.UNSUPPORTED_LEVEL
+    late = abs(message.engine.time - here.time) > WINDOW_S
+    if level and (message.engine.boots != here.boots or late):
+        return UsmError.NOT_IN_TIME
     return None
 
 
-def _report(here: Engine, user: User | None, head: Envelope, trouble: Trouble) -> bytes:
-    counter = encode_binding(ber.encode_oid((*USM_STATS, trouble.value, 0)), ber.encode_int(1, ber.COUNTER32))
-    scoped = scoped_pdu(here.id, b"", encode_pdu(Kind.REPORT, head.message_id, 0, 0, [counter]))
+def _report(here: Engine, user: User | None, head: Envelope, error: UsmError) -> bytes:
+    counter = encode_binding(ber.encode_oid((*USM_STATS, error.value, 0)), ber.encode_int(1, ber.COUNTER32))
+    scoped = scoped_pdu(here.id, b"", encode_pdu(PduType.REPORT, head.message_id, 0, 0, [counter]))
     # Only a report about time may turn a clock, so that one is authenticated (RFC 3414 3.2 step 7).
-    sealed = trouble is Trouble.NOT_IN_TIME and user is not None and user.auth is not None
+    sealed = error is UsmError.NOT_IN_TIME and user is not None and user.auth is not None
     return seal(user if sealed and user else _NOBODY, here, head.message_id, int(sealed), scoped)
 
 

@@ -8,18 +8,18 @@ from types import TracebackType
 from typing import Self
 
 from kiteroll.clock import Clock
-from kiteroll.collect.conversation import Ask, Conversation, Ended
+from kiteroll.collect.exchange import Exchange, ExchangeEnd, SnmpRequest
 from kiteroll.collect.security import ByCommunity, ByUser, Reported, Security
 from kiteroll.core.errors import DeviceRefused, DeviceSilent, Invalid
 from kiteroll.snmp.ber import Malformed
 from kiteroll.snmp.message import V2C, Pdu, request_pdu
-from kiteroll.snmp.usm import V3, Trouble, User
+from kiteroll.snmp.usm import V3, User, UsmError
 
 _REQUEST_IDS = 2**31 - 1
 _SHORTEST_PAUSE_S = 0.2
 _UNKNOWN_PACE_S = 0.7
 """Pauses before a datagram is sent again, in seconds, on the quickest agents and on unknown ones."""
-_SYNCHRONISES = frozenset({Trouble.NOT_IN_TIME, Trouble.UNKNOWN_ENGINE})
+_SYNCHRONISES = frozenset({UsmError.NOT_IN_TIME, UsmError.UNKNOWN_ENGINE})
 """Reports that bring what a second try needs."""
 
 
@@ -104,19 +104,19 @@ class Agent:
         if self._transport is not None:
             self._transport.close()
 
-    async def hold(self, talk: Conversation, deadline: float) -> Ended:
+    async def hold(self, talk: Exchange, deadline: float) -> ExchangeEnd:
         """Carry one conversation to its end; at `deadline` (clock.monotonic()) it is broken off.
 
         Raises DeviceRefused when an SNMPv3 engine will not have us, with its reason.
         """
-        while isinstance(step := talk.next(), Ask):
+        while isinstance(step := talk.next(), SnmpRequest):
             left = deadline - self._clock.monotonic()
             if left <= 0:
                 talk.end("the time for this switch is used up")
                 continue
             try:
                 async with asyncio.timeout(min(step.timeout_s, left)):
-                    pdu = await self._ask(step)
+                    pdu = await self._roundtrip(step)
             except TimeoutError:
                 talk.on_silence(self._wire.note)
             except Reported as report:
@@ -125,21 +125,21 @@ class Agent:
                 talk.on_reply(pdu)
         return step
 
-    async def _ask(self, step: Ask) -> Pdu:
+    async def _roundtrip(self, step: SnmpRequest) -> Pdu:
         if (opening := self.security.opening(self._next_id())) is not None:
             try:
                 await self._exchange(opening)
             except Reported as report:
-                if report.trouble is not Trouble.UNKNOWN_ENGINE:
+                if report.error is not UsmError.UNKNOWN_ENGINE:
                     raise
         try:
             return await self._exchange(self._request(step))
         except Reported as report:
-            if report.trouble not in _SYNCHRONISES:
+            if report.error not in _SYNCHRONISES:
                 raise
         return await self._exchange(self._request(step))
 
-    def _request(self, step: Ask) -> bytes:
+    def _request(self, step: SnmpRequest) -> bytes:
         number = self._next_id()
         pdu = request_pdu(step.kind, number, step.oids, repetitions=step.repetitions)
         return self.security.encode(number, pdu, self._clock.monotonic())

@@ -1,4 +1,4 @@
-"""Hears notifications of switches: SNMPv2c and SNMPv3, traps and informs (RFC 3416, RFC 3414).
+"""Receives notifications from switches: SNMPv2c and SNMPv3, traps and informs (RFC 3416, RFC 3414).
 
 What one says is not believed, it only brings a reading forward. So a v2c notification counts when
 it comes from the address of a switch that is asked by community; one that is asked by user must
@@ -13,13 +13,13 @@ from dataclasses import dataclass
 from typing import Any, cast
 
 from kiteroll.clock import Clock
-from kiteroll.snmp.authority import WINDOW_S, Authority, answer_v3, read_head
+from kiteroll.snmp.authoritative_engine import WINDOW_S, AuthoritativeEngine, answer_v3, read_head
 from kiteroll.snmp.ber import Malformed
-from kiteroll.snmp.message import V2C, Kind, Pdu, decode_message, decode_pdu, wrap
-from kiteroll.snmp.notice import Notice, read_notice, receipt
+from kiteroll.snmp.message import V2C, Pdu, PduType, decode_message, decode_pdu, wrap
+from kiteroll.snmp.notification import Notification, inform_response, read_notification
 from kiteroll.snmp.usm import V3, Engine, Envelope, Refused, User, read_scoped, unseal
 
-_MOST_ENGINES = 10_000
+_MAX_ENGINES = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,7 +32,7 @@ class Sender:
 
 
 @dataclass(frozen=True, slots=True)
-class OwnEngine:
+class LocalEngine:
     """Who we are to switches that send informs."""
 
     id: bytes
@@ -45,18 +45,20 @@ class OwnEngine:
 
 
 Senders = Callable[[str], Sequence[Sender]]
-Hear = Callable[[Sequence[str], Notice], None]
+OnNotification = Callable[[Sequence[str], Notification], None]
 
 
-class Notifications(asyncio.DatagramProtocol):
-    def __init__(self, engine: OwnEngine, clock: Clock, senders: Senders, hear: Hear) -> None:
-        """`senders`: the switches at an IP address. `hear` is told which switches a notice is of."""
+class NotificationListener(asyncio.DatagramProtocol):
+    def __init__(
+        self, engine: LocalEngine, clock: Clock, senders: Senders, on_notification: OnNotification
+    ) -> None:
+        """`senders`: the switches at an IP address. `on_notification` gets the switches that sent it."""
         self.dropped = 0
         self._engine = engine
         self._clock = clock
         self._began = clock.monotonic()
         self._senders = senders
-        self._hear = hear
+        self._on_notification = on_notification
         self._transport: asyncio.DatagramTransport | None = None
         self._clocks: OrderedDict[bytes, Engine] = OrderedDict()
         """Latest boots and time of each engine heard: an older message is a repeated one."""
@@ -73,41 +75,41 @@ class Notifications(asyncio.DatagramProtocol):
             self.dropped += 1
             return
         try:
-            reply = self._take(data, senders)
+            reply = self._receive(data, senders)
         except (Malformed, Refused):
             self.dropped += 1
         if reply is not None and self._transport is not None:
             self._transport.sendto(reply, addr)
 
-    def _take(self, data: bytes, senders: Sequence[Sender]) -> bytes | None:
+    def _receive(self, data: bytes, senders: Sequence[Sender]) -> bytes | None:
         """The answer to an inform or a discovery; None for a trap."""
         if _version(data) == V3:
-            return self._take_v3(data, senders)
+            return self._receive_v3(data, senders)
         message = decode_message(data)
         names = [one.switch for one in senders if one.user is None]
         if message.version != V2C or not names:
             raise Malformed("a notification that is neither v2c nor of one asked by community")
-        self._hear(names, read_notice(message.pdu))
-        if message.pdu.kind != Kind.INFORM:
+        self._on_notification(names, read_notification(message.pdu))
+        if message.pdu.kind != PduType.INFORM:
             return None
-        return wrap(V2C, message.community, receipt(message.pdu))
+        return wrap(V2C, message.community, inform_response(message.pdu))
 
-    def _take_v3(self, data: bytes, senders: Sequence[Sender]) -> bytes | None:
+    def _receive_v3(self, data: bytes, senders: Sequence[Sender]) -> bytes | None:
         users = {one.user.name.encode(): one.user for one in senders if one.user is not None}
         head = read_head(data)
         if head.engine.id in (b"", self._engine.id):
             # To us as the authority: a discovery, or an inform.
-            authority = Authority(self._engine.id, users, self._engine.boots)
+            authority = AuthoritativeEngine(self._engine.id, users, self._engine.boots)
             now_s = int(self._clock.monotonic() - self._began)
             return answer_v3(authority, data, now_s, lambda _, pdu: self._inform(pdu, senders))
         self._trap(data, head, users, senders)
         return None
 
     def _inform(self, pdu: Pdu, senders: Sequence[Sender]) -> bytes | None:
-        if pdu.kind != Kind.INFORM:
+        if pdu.kind != PduType.INFORM:
             return None
-        self._hear([one.switch for one in senders if one.user is not None], read_notice(pdu))
-        return receipt(pdu)
+        self._on_notification([one.switch for one in senders if one.user is not None], read_notification(pdu))
+        return inform_response(pdu)
 
     def _trap(
         self, data: bytes, head: Envelope, users: Mapping[bytes, User], senders: Sequence[Sender]
@@ -121,10 +123,10 @@ class Notifications(asyncio.DatagramProtocol):
             self._check_time(envelope.engine)
         *_, at = read_scoped(envelope.scoped)
         pdu = decode_pdu(envelope.scoped, at)
-        if pdu.kind != Kind.TRAP:
+        if pdu.kind != PduType.TRAP:
             raise Malformed("a request that is no trap")
         names = [one.switch for one in senders if one.user is not None and one.user.name == user.name]
-        self._hear(names, read_notice(pdu))
+        self._on_notification(names, read_notification(pdu))
 
     def _check_time(self, told: Engine) -> None:
         """RFC 3414 3.2 step 7b: not from before the latest boot, nor older than the window."""
@@ -136,7 +138,7 @@ class Notifications(asyncio.DatagramProtocol):
         if known is None or (told.boots, told.time) > (known.boots, known.time):
             self._clocks[told.id] = told
             self._clocks.move_to_end(told.id)
-        if len(self._clocks) > _MOST_ENGINES:
+        if len(self._clocks) > _MAX_ENGINES:
             self._clocks.popitem(last=False)
 
 

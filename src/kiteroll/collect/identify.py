@@ -1,22 +1,22 @@
-"""Trying how a switch is asked, without reading its tables."""
+"""Tries a credential on a switch without reading its tables."""
 
 from dataclasses import dataclass
 from datetime import timedelta
 
 from kiteroll.clock import Clock
-from kiteroll.collect.agent import Agent, Target
-from kiteroll.collect.conversation import ScalarGet
+from kiteroll.collect.exchange import ScalarGet
 from kiteroll.collect.limits import Limits
+from kiteroll.collect.snmp_client import Agent, Target
 from kiteroll.collect.values import number, text
 from kiteroll.core.errors import DeviceSilent
-from kiteroll.core.uptime import uptime
+from kiteroll.core.model.uptime import uptime
 from kiteroll.snmp import mib
 
 _ASKED = (mib.SYS_NAME, mib.SYS_DESCR, mib.SYS_LOCATION, mib.SYS_UP_TIME, mib.DOT1D_BASE_BRIDGE_ADDRESS)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Greeting:
+class Identity:
     name: str
     description: str
     location: str
@@ -26,7 +26,7 @@ class Greeting:
     took: timedelta
 
 
-async def greet(target: Target, clock: Clock, limits: Limits) -> Greeting:
+async def identify(target: Target, clock: Clock, limits: Limits) -> Identity:
     """Raises DeviceSilent, DeviceRefused (SNMPv3, with the reason) or Invalid (no such host)."""
     started = clock.monotonic()
     async with Agent(target, clock) as agent:
@@ -35,7 +35,7 @@ async def greet(target: Target, clock: Clock, limits: Limits) -> Greeting:
         if ended.silent and not get.values:
             raise DeviceSilent(target.address, f"{ended.why}. {agent.security.silence()}")
     ticks = number(get.values.get(mib.SYS_UP_TIME))
-    return Greeting(
+    return Identity(
         name=text(get.values.get(mib.SYS_NAME)),
         description=text(get.values.get(mib.SYS_DESCR)),
         location=text(get.values.get(mib.SYS_LOCATION)),

@@ -1,11 +1,11 @@
-"""Notifications: what a switch says of itself unasked (RFC 3416 4.2.6 and 4.2.7). No I/O."""
+"""Notifications that switches send (RFC 3416 4.2.6 and 4.2.7). No I/O."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 
 from kiteroll.snmp import ber, mib
 from kiteroll.snmp.ber import Malformed
-from kiteroll.snmp.message import Kind, Pdu, encode_binding, encode_pdu
+from kiteroll.snmp.message import Pdu, PduType, encode_binding, encode_pdu
 
 _TRAP_OID = ber.oid("1.3.6.1.6.3.1.1.4.1.0")
 """snmpTrapOID.0 (SNMPv2-MIB): the second binding of every notification."""
@@ -23,16 +23,16 @@ _OIDS = {name: oid for oid, name in NAMES.items()}
 
 
 @dataclass(frozen=True, slots=True)
-class Notice:
+class Notification:
     name: str
     """As in NAMES; empty for any other notification."""
     interface: int | None
     """ifIndex it is about, where it tells one."""
 
 
-def read_notice(pdu: Pdu) -> Notice:
+def read_notification(pdu: Pdu) -> Notification:
     """Raises Malformed when the PDU is no notification, or lacks its snmpTrapOID."""
-    if pdu.kind not in (Kind.TRAP, Kind.INFORM):
+    if pdu.kind not in (PduType.TRAP, PduType.INFORM):
         raise Malformed("it is no notification")
     told: ber.Oid | None = None
     interface = None
@@ -44,17 +44,17 @@ def read_notice(pdu: Pdu) -> Notice:
             interface = ber.decode_int(value)
     if told is None:
         raise Malformed("a notification without snmpTrapOID")
-    return Notice(NAMES.get(told, ""), interface)
+    return Notification(NAMES.get(told, ""), interface)
 
 
-def receipt(pdu: Pdu) -> bytes:
+def inform_response(pdu: Pdu) -> bytes:
     """The response to an inform: its own bindings back (RFC 3416 4.2.7)."""
     bindings = [encode_binding(oid, ber.encode(tag, value)) for oid, tag, value in pdu.bindings]
-    return encode_pdu(Kind.RESPONSE, pdu.request_id, 0, 0, bindings)
+    return encode_pdu(PduType.RESPONSE, pdu.request_id, 0, 0, bindings)
 
 
-def notice_pdu(
-    kind: Kind, request_id: int, uptime_ticks: int, name: str, interfaces: Sequence[int] = ()
+def notification_pdu(
+    kind: PduType, request_id: int, uptime_ticks: int, name: str, interfaces: Sequence[int] = ()
 ) -> bytes:
     """A notification of the name, as a switch sends it."""
     bindings = [

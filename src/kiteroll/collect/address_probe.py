@@ -1,4 +1,4 @@
-"""Asking a switch for one address alone: at which port is it this moment? A single GET.
+"""Probes one address on one switch with a single GET: at which port is it now?
 
 Readings sample a table every minute or so; after a move this tells, seconds apart, whether the
 address stays or goes to and fro, where walking whole tables could not.
@@ -8,14 +8,14 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 from kiteroll.clock import Clock
-from kiteroll.collect.agent import Agent, Target
-from kiteroll.collect.conversation import ScalarGet
+from kiteroll.collect.exchange import ScalarGet
 from kiteroll.collect.fdb import vlans_of_fdb
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.raw import RawSwitch
+from kiteroll.collect.snmp_client import Agent, Target
 from kiteroll.collect.values import arcs_of, index_number, number
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Gap, Port, Reading, key_of
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Gap, Port, Reading, key_of
 from kiteroll.snmp import mib
 from kiteroll.snmp.ber import Oid
 
@@ -67,7 +67,7 @@ def rows_of(raw: RawSwitch, reading: Reading) -> Rows:
     )
 
 
-async def glimpse(
+async def probe_address(
     switch: str, target: Target, rows: Rows, mac: MacAddress, vlan: int | None, clock: Clock, limits: Limits
 ) -> Reading | None:
     """A partial reading that holds this address alone; None when the switch does not have it now, or

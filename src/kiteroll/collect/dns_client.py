@@ -25,7 +25,7 @@ class _Server:
     port: int
 
 
-class NameSource:
+class ReverseDnsClient:
     def __init__(self, servers: Sequence[str]) -> None:
         """`servers`: ADDRESS or ADDRESS:PORT; none: those the system is set up with.
 
@@ -35,7 +35,7 @@ class NameSource:
         try:
             self._resolver = dns.asyncresolver.Resolver(configure=not parsed)
         except dns.resolver.NoResolverConfiguration as none:
-            raise Invalid("the system names no DNS server: set names.servers") from none
+            raise Invalid("the system names no DNS server: set dns.servers") from none
         if parsed:
             self._resolver.nameservers = [one.host for one in parsed]
             self._resolver.nameserver_ports = {one.host: one.port for one in parsed}
@@ -63,5 +63,5 @@ def _server(text: str) -> _Server:
     host, _, port = text.rpartition(":") if text.count(":") == 1 or "]:" in text else (text, "", "53")
     host = host.strip("[]")
     if not dns.inet.is_address(host) or not port.isdigit():
-        raise Invalid(f"names.servers: {text!r} is no server: write ADDRESS or ADDRESS:PORT")
+        raise Invalid(f"dns.servers: {text!r} is no server: write ADDRESS or ADDRESS:PORT")
     return _Server(host, int(port))
