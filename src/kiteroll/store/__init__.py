@@ -1,1 +1,1 @@
-"""The records, in MariaDB through SQLAlchemy. No SQL is written anywhere else."""
+"""The records, in MariaDB through SQLAlchemy. All SQL is here."""

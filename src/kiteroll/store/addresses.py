@@ -1,4 +1,4 @@
-"""IP addresses over time: which answered for which MAC address, as intervals like stays."""
+"""Which IP addresses answered for which MAC address over time, as intervals."""
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
@@ -8,14 +8,11 @@ from ipaddress import IPv4Network, IPv6Network
 from sqlalchemy import Connection, func, select, update
 from sqlalchemy.dialects.mysql import insert
 
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Reading
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import IP_TABLES, Reading
 from kiteroll.store.bulk import chunks, insert_all
-from kiteroll.store.criteria import held
-from kiteroll.store.like import escape_like
+from kiteroll.store.predicates import escape_like, held
 from kiteroll.store.tables import ip_stay
-
-TABLES = ("ipNetToMediaTable", "ipNetToPhysicalTable")
 
 
 def merge_addresses(
@@ -29,7 +26,7 @@ def merge_addresses(
         )
         known = {ip: mac for ip, mac in connection.execute(query)}
     now = dict(taken.addresses)
-    if any(gap.table in TABLES for gap in taken.gaps):
+    if any(gap.table in IP_TABLES for gap in taken.gaps):
         now = {**known, **now}
     if now == known:
         return known

@@ -1,4 +1,4 @@
-"""Many rows at once, in statements of bounded size."""
+"""Bulk statements of bounded size."""
 
 from collections.abc import Iterator, Mapping, Sequence
 from itertools import islice

@@ -1,4 +1,4 @@
-"""Named credentials: how switches want to be asked, sealed, and used by as many as like."""
+"""Named credentials, encrypted, each shared by any number of switches."""
 
 from dataclasses import dataclass
 from datetime import datetime
@@ -40,7 +40,7 @@ def change_credential(connection: Connection, name: str, kind: str, sealed: byte
     """Raises NotFound."""
     row = get_credential(connection, name)
     connection.execute(update(credential).where(credential.c.id == row.id).values(kind=kind, sealed=sealed))
-    connection.execute(update(switch).where(switch.c.credential_id == row.id).values(asked_as=kind))
+    connection.execute(update(switch).where(switch.c.credential_id == row.id).values(credential_kind=kind))
     return get_credential(connection, name)
 
 

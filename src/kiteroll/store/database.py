@@ -1,4 +1,4 @@
-"""The gate: every transaction is a named function that passes here and nowhere else.
+"""Runs transactions: each is a named function, run here and nowhere else.
 
 It times them, runs them again after a deadlock or a lost connection (so they must be safe to run
 twice and touch nothing but the database), and turns the driver's errors into ours.
@@ -26,7 +26,7 @@ _DEADLOCK, _LOCK_WAIT = 1213, 1205
 _LOST = frozenset({2002, 2003, 2006, 2013, 2055, 1053, 1152, 1158, 1159, 1160, 1161, 1927, 4031})
 """Error numbers of client and server that mean: no connection (any more)."""
 _REFUSED = frozenset({1040, 1044, 1045, 1049, 1129, 1130, 1203})
-"""The server is there and will not have us: too many connections, wrong password, no database."""
+"""The server rejects us: too many connections, wrong password, no database."""
 _FULL = frozenset({3, 1021, 1114, 28})
 """Disk full, table full."""
 _CONNECT_TIMEOUT_S = 5
@@ -107,9 +107,9 @@ class Database:
 
     def check(self) -> None:
         """Raises StorageUnavailable when the database does not answer."""
-        self.twice_if_lost(self._ask)
+        self.twice_if_lost(self._ping)
 
-    def _ask(self) -> None:
+    def _ping(self) -> None:
         with self.engine.connect() as connection:
             connection.execute(text("SELECT 1"))
 

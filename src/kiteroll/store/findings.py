@@ -1,20 +1,19 @@
-"""Findings as they are kept: one row a kind and subject."""
+"""Findings: one row a kind and subject."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Connection, Row, func, or_, select
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.errors import NotFound
-from kiteroll.core.findings.model import Evidence, Finding, Kind, Severity, State, Subject
-from kiteroll.core.mac import MacAddress
+from kiteroll.core.findings.finding import Cause, Finding, FindingKind, Severity, State, Subject
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.store.finding_codec import decode_details, decode_evidence, encode_details, encode_evidence
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import finding
-
-_LONGEST_TITLE = 255
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +37,7 @@ class FindingFilters:
     """With evidence since then."""
 
 
-def keep_findings(connection: Connection, findings: Sequence[Finding]) -> None:
+def save_findings(connection: Connection, findings: Sequence[Finding]) -> None:
     if not findings:
         return
     rows = [_values(one) for one in findings]
@@ -82,7 +81,7 @@ def findings_page(
     if filters.mac is not None:
         query = query.where(finding.c.mac == filters.mac)
     if filters.switch is not None:
-        place = func.json_search(finding.c.places, "one", filters.switch)
+        place = func.json_search(finding.c.ports, "one", filters.switch)
         query = query.where(or_(finding.c.switch_name == filters.switch, place.is_not(None)))
     if filters.part_of is not None:
         query = query.where(finding.c.part_of == filters.part_of)
@@ -101,7 +100,7 @@ def counts_of_parts(connection: Connection, keys: Sequence[str]) -> dict[str, in
 
 
 @dataclass(frozen=True, slots=True)
-class Explained:
+class FindingWithParts:
     """A finding, how many it explains, and the one that explains it."""
 
     row: FindingRow
@@ -109,18 +108,18 @@ class Explained:
     by: FindingRow | None
 
 
-def explained(connection: Connection, rows: Sequence[FindingRow]) -> list[Explained]:
+def with_parts(connection: Connection, rows: Sequence[FindingRow]) -> list[FindingWithParts]:
     parts = counts_of_parts(connection, [row.finding.key for row in rows])
     by = by_keys(connection, [row.finding.part_of for row in rows if row.finding.part_of])
-    return [Explained(row, parts.get(row.finding.key, 0), by.get(row.finding.part_of)) for row in rows]
+    return [FindingWithParts(row, parts.get(row.finding.key, 0), by.get(row.finding.part_of)) for row in rows]
 
 
-def explained_page(
+def findings_with_parts(
     connection: Connection, filters: FindingFilters, *, cursor: str | None, limit: int
-) -> Page[Explained]:
+) -> Page[FindingWithParts]:
     """A page of findings with what explains what, in one transaction."""
     page = findings_page(connection, filters, cursor=cursor, limit=limit)
-    return Page(tuple(explained(connection, page.items)), page.next)
+    return Page(tuple(with_parts(connection, page.items)), page.next)
 
 
 def _values(one: Finding) -> dict[str, Any]:
@@ -134,12 +133,12 @@ def _values(one: Finding) -> dict[str, Any]:
         "switch_name": subject.switch,
         "port_name": subject.port,
         "ip": subject.ip,
-        "title": one.title[:_LONGEST_TITLE],
-        "cause": one.cause,
-        "evidence": [[each.at.isoformat(), each.text] for each in one.evidence],
-        "places": sorted(map(list, one.places)),
+        "cause": one.cause.value,
+        "details": encode_details(one.details),
+        "evidence": encode_evidence(one.evidence),
+        "ports": sorted(map(list, one.ports)),
         "count": one.count,
-        "opened": one.opened,
+        "times_opened": one.times_opened,
         "first_at": one.first_at,
         "opened_at": one.opened_at,
         "last_at": one.last_at,
@@ -156,17 +155,15 @@ def _row(row: Row[Any]) -> FindingRow:
     return FindingRow(
         row.id,
         Finding(
-            kind=Kind(row.kind),
+            kind=FindingKind(row.kind),
             subject=Subject(mac=row.mac, switch=row.switch_name, port=row.port_name, ip=row.ip),
             severity=Severity(row.severity),
-            title=row.title,
-            cause=row.cause,
+            cause=Cause(row.cause),
+            details=decode_details(row.details),
             state=State(row.state),
-            evidence=tuple(
-                Evidence(datetime.fromisoformat(at).astimezone(UTC), text) for at, text in row.evidence
-            ),
+            evidence=decode_evidence(row.evidence),
             count=row._mapping["count"],
-            opened=row.opened,
+            times_opened=row.times_opened,
             first_at=row.first_at,
             opened_at=row.opened_at,
             last_at=row.last_at,
@@ -175,7 +172,7 @@ def _row(row: Row[Any]) -> FindingRow:
             acknowledged_by=row.acknowledged_by,
             note=row.note,
             acknowledged_until=row.acknowledged_until,
-            places=frozenset((switch, port) for switch, port in row.places),
+            ports=frozenset((switch, port) for switch, port in row.ports),
             part_of=row.part_of,
         ),
     )

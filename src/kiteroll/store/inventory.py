@@ -1,4 +1,4 @@
-"""The switches Kite Roll reads, and what it remembers of each between runs."""
+"""The inventory: switches, and the checkpoint of each between runs."""
 
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Mapping
@@ -21,14 +21,15 @@ from sqlalchemy import (
 )
 from sqlalchemy.exc import IntegrityError
 
-from kiteroll.core.changes import Change
 from kiteroll.core.errors import Conflict, NotFound
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import key_of
-from kiteroll.core.switch_state import Marks, OpenStay
-from kiteroll.store.changes import record_changes
+from kiteroll.core.model.changes import Change
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import key_of
+from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
+from kiteroll.core.tracking.switch_state import OpenStay
 from kiteroll.store.ports import port_ids
 from kiteroll.store.rules import drop_rules, rename_rules
+from kiteroll.store.stay_writer import record_changes
 from kiteroll.store.tables import credential, port, stay, switch
 
 
@@ -44,7 +45,7 @@ class SwitchRow:
     credential_name: str | None
     """The named credential it is asked by; None when it has one of its own."""
     credential_sealed: bytes | None
-    asked_as: str
+    credential_kind: str
     """What may be told of how it is asked."""
     source: str
     """How readings of it come: snmp, linux (bridges of this machine) or files."""
@@ -52,7 +53,7 @@ class SwitchRow:
     tries: int | None
     """None: as set for the service."""
     interval_s: int
-    hold_s: int | None
+    hold_time_s: int | None
     """How long a quiet address keeps its stay; None: as set for a group of it, or the service."""
     enabled: bool
     added_at: datetime
@@ -83,13 +84,15 @@ class SwitchRow:
     error: str | None
 
     @property
-    def marks(self) -> Marks:
-        return Marks(
+    def checkpoint(self) -> SwitchCheckpoint:
+        return SwitchCheckpoint(
             last_at=self.last_at,
             last_complete_at=self.last_complete_at,
             uptime_ticks=self.uptime_ticks,
             uptime_at=self.uptime_at,
             grace_until=self.grace_until,
+            learning_discards=self.learning_discards,
+            discards_rose_at=self.discards_rose_at,
         )
 
 

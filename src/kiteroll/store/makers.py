@@ -14,7 +14,7 @@ def all_makers(connection: Connection) -> dict[str, str]:
     return {prefix: maker for prefix, maker in rows}
 
 
-def keep_makers(connection: Connection, makers: Mapping[str, str]) -> None:
+def save_makers(connection: Connection, makers: Mapping[str, str]) -> None:
     """Adds them, or replaces those of the same prefix."""
     if makers:
         statement = insert(maker_prefix)

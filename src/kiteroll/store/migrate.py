@@ -1,4 +1,4 @@
-"""Bringing a database to the tables this version knows. Runs at every start; safe to rerun."""
+"""Migrates a database to the tables of this version. Runs at every start; safe to rerun."""
 
 from pathlib import Path
 

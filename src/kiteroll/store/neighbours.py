@@ -1,6 +1,5 @@
-"""Neighbours as switches told of them, matched to the switches that are known."""
+"""LLDP neighbours as announced, matched to the switches of the inventory."""
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -8,8 +7,8 @@ from typing import Any
 from sqlalchemy import Connection, Row, select
 from sqlalchemy.dialects.mysql import insert
 
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Reading
+from kiteroll.core.model.reading import Reading
+from kiteroll.core.topology.neighbours import KnownSwitches, SwitchIdentity
 from kiteroll.store.bulk import insert_all
 from kiteroll.store.tables import neighbour, switch
 
@@ -40,40 +39,22 @@ def neighbours_of(connection: Connection, switch_id: int | None = None) -> list[
     )
     if switch_id is not None:
         query = query.where(neighbour.c.switch_id == switch_id)
-    known = _Known(connection)
+    known = _known_switches(connection)
     return [_row(row, known) for row in connection.execute(query)]
 
 
-class _Known:
-    """The inventory by what a neighbour may say of itself: its address first, names last."""
-
-    def __init__(self, connection: Connection) -> None:
-        self._by_mac: dict[MacAddress, str] = {}
-        self._by_text: dict[str, str] = {}
-        columns = (switch.c.name, switch.c.host, switch.c.sys_name, switch.c.bridge_address)
-        for name, host, sys_name, mac in connection.execute(
-            select(*columns).where(switch.c.removed_at.is_(None))
-        ):
-            if mac is not None:
-                self._by_mac[mac] = name
-            for text in (sys_name, name, host):
-                if text:
-                    self._by_text.setdefault(text, name)
-
-    def match(self, row: Row[Any]) -> str | None:
-        if row.chassis_mac is not None and row.chassis_mac in self._by_mac:
-            return self._by_mac[row.chassis_mac]
-        for text in (*row.addresses, row.name):
-            if text in self._by_text:
-                return self._by_text[text]
-        return None
+def _known_switches(connection: Connection) -> KnownSwitches:
+    columns = (switch.c.name, switch.c.host, switch.c.sys_name, switch.c.bridge_address)
+    rows = connection.execute(select(*columns).where(switch.c.removed_at.is_(None)))
+    return KnownSwitches(
+        SwitchIdentity(name=name, host=host, sys_name=sys_name, bridge_address=address)
+        for name, host, sys_name, address in rows
+    )
 
 
-def _row(row: Row[Any], known: _Known) -> NeighbourRow:
-    values: Mapping[str, Any] = {
-        name: getattr(row, name) for name in NeighbourRow.__dataclass_fields__ if name != "known_as"
-    }
-    return NeighbourRow(**values, known_as=known.match(row))
+def _row(row: Row[Any], known: KnownSwitches) -> NeighbourRow:
+    values = {name: getattr(row, name) for name in NeighbourRow.__dataclass_fields__ if name != "known_as"}
+    return NeighbourRow(**values, known_as=known.match(row.chassis_mac, row.addresses, row.name))
 
 
 def replace_neighbours(connection: Connection, switch_id: int, taken: Reading) -> None:

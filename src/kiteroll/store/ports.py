@@ -1,11 +1,11 @@
-"""What a switch says of its ports and VLANs: written where it differs from what is known."""
+"""Ports and VLANs of a switch: written where a reading differs from what is stored."""
 
 from typing import Any
 
 from sqlalchemy import Connection, select, update
 from sqlalchemy.dialects.mysql import insert
 
-from kiteroll.core.reading import Oper, Port, Reading
+from kiteroll.core.model.reading import Oper, Port, Reading
 from kiteroll.store.bulk import insert_all
 from kiteroll.store.tables import port, port_link, vlan
 

@@ -16,16 +16,16 @@ from pathlib import Path
 from sqlalchemy.engine import URL
 
 from kiteroll.core.errors import ConfigError, StorageUnavailable
+from kiteroll.private_file import write_private
 from kiteroll.store.database import Database
-from kiteroll.store.vault import write_private
 
 log = logging.getLogger(__name__)
 
 NAME = "kiteroll"
 _START_S = 90
-"""Crash recovery after a kill may take its time on a large data directory."""
+"""Crash recovery after a kill takes long on a large data directory."""
 _STOP_S = 30
-_LEAST_BUFFER_MB, _MOST_BUFFER_MB = 128, 2048
+_MIN_BUFFER_MB, _MAX_BUFFER_MB = 128, 2048
 _LONGEST_SOCKET_PATH = 100
 """sun_path holds 108 octets on Linux."""
 
@@ -237,7 +237,7 @@ def _as_user() -> list[str]:
 def _buffer_mb() -> int:
     """An eighth of the machine's memory: history that is asked for should come from there."""
     machine_mb = os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 1_000_000
-    return max(_LEAST_BUFFER_MB, min(machine_mb // 8, _MOST_BUFFER_MB))
+    return max(_MIN_BUFFER_MB, min(machine_mb // 8, _MAX_BUFFER_MB))
 
 
 def _free_port() -> int:

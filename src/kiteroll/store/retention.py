@@ -1,4 +1,4 @@
-"""Letting old records go, a little at a time, so that nobody waits for it."""
+"""Deletes expired records in small batches."""
 
 from datetime import datetime
 from typing import Any
@@ -12,7 +12,9 @@ _AT_ONCE = 5000
 """Rows a transaction: some tens of milliseconds."""
 
 
-def drop_old(database: Database, *, readings_before: datetime, history_before: datetime) -> dict[str, int]:
+def delete_expired(
+    database: Database, *, readings_before: datetime, history_before: datetime
+) -> dict[str, int]:
     """Remove tries at reading, and changes and ended stays, that are older. Open stays always stay.
 
     Returns how many rows went, by table. Raises StorageUnavailable.

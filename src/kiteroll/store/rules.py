@@ -1,4 +1,4 @@
-"""What operators say of ports: seats, watching, and who is enrolled."""
+"""Port rules: seats, watching, and who is enrolled."""
 
 from collections import defaultdict
 from dataclasses import dataclass
@@ -8,18 +8,9 @@ from sqlalchemy import Connection, delete, select
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.errors import NotFound
-from kiteroll.core.rules import Enrolled, Rule, RuleBook
-from kiteroll.core.topology import At
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.policy.port_rules import Enrolled, Level, Rule, RuleBook
 from kiteroll.store.tables import enrolled, port_rule, switch
-
-
-@dataclass(frozen=True, slots=True)
-class Level:
-    """What a rule is said of: a group, a switch, or one port of a switch; the rest is empty."""
-
-    group: str = ""
-    switch: str = ""
-    port: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +52,7 @@ def rule_book(connection: Connection) -> RuleBook:
     """The same for the rules to go by."""
     groups: dict[str, Rule] = {}
     switches: dict[str, Rule] = {}
-    ports: dict[At, Rule] = {}
+    ports: dict[PortRef, Rule] = {}
     for row in all_rules(connection):
         rule = Rule(row.seats, row.watched, tuple(Enrolled(one.prefix, one.vlan) for one in row.roll))
         if row.level.group:
@@ -86,7 +77,7 @@ def set_rule(connection: Connection, level: Level, seats: int | None, watched: b
 
 
 def enrol(connection: Connection, level: Level, entry: Enrolled, note: str, by: str, at: datetime) -> None:
-    """Put an address or a prefix on the roll of a level; one that is there is told anew."""
+    """Put an address or a prefix on the roll of a level; one that is there gets the new note."""
     statement = insert(enrolled).values(
         rule_id=_rule_id(connection, level),
         prefix=entry.prefix,
@@ -99,7 +90,7 @@ def enrol(connection: Connection, level: Level, entry: Enrolled, note: str, by: 
     connection.execute(statement.on_duplicate_key_update(again))
 
 
-def strike(connection: Connection, number: int) -> None:
+def strike_off(connection: Connection, number: int) -> None:
     """Take an entry off its roll. Raises NotFound."""
     rule_id = connection.execute(select(enrolled.c.rule_id).where(enrolled.c.id == number)).scalar()
     if rule_id is None:

@@ -7,7 +7,9 @@ from kiteroll.store.tables import site, switch
 
 
 def site_limits(connection: Connection) -> dict[str, int]:
-    return {name: at_once for name, at_once in connection.execute(select(site.c.name, site.c.at_once))}
+    return {
+        name: concurrency for name, concurrency in connection.execute(select(site.c.name, site.c.concurrency))
+    }
 
 
 def sites(connection: Connection) -> list[tuple[str, int | None, int]]:
@@ -20,10 +22,10 @@ def sites(connection: Connection) -> list[tuple[str, int | None, int]]:
     return [(name, limits.get(name), counts[name]) for name in sorted(counts)]
 
 
-def limit_site(connection: Connection, name: str, at_once: int | None) -> None:
+def limit_site(connection: Connection, name: str, concurrency: int | None) -> None:
     """None takes the limit away."""
-    if at_once is None:
+    if concurrency is None:
         connection.execute(delete(site).where(site.c.name == name))
         return
-    statement = insert(site).values(name=name, at_once=at_once)
-    connection.execute(statement.on_duplicate_key_update(at_once=at_once))
+    statement = insert(site).values(name=name, concurrency=concurrency)
+    connection.execute(statement.on_duplicate_key_update(concurrency=concurrency))

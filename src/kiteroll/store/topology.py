@@ -1,4 +1,4 @@
-"""What is kept that tells how switches hang together: neighbours, bundles, own addresses, roles by hand."""
+"""Facts about how switches are connected: neighbours, bundles, bridge addresses, roles set by operators."""
 
 from collections import defaultdict
 from collections.abc import Collection
@@ -7,44 +7,44 @@ from typing import Any
 from sqlalchemy import Connection, or_, select, tuple_, update
 
 from kiteroll.core.errors import NotFound
-from kiteroll.core.topology import At, Facts, Role, Told
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts
+from kiteroll.core.topology.neighbours import BRIDGE_CAPABILITY, SHUT_STATES
+from kiteroll.core.topology.roles import Role
 from kiteroll.store.bulk import chunks
 from kiteroll.store.neighbours import neighbours_of
 from kiteroll.store.tables import port, stay, switch
 
-_BRIDGE = "bridge"
-_SHUT = ("blocking", "discarding", "disabled", "broken")
 
-
-def topology_facts(connection: Connection) -> Facts:
+def topology_facts(connection: Connection) -> TopologyFacts:
     """Without tables: those the tracker has in memory."""
     rows = connection.execute(
-        select(switch.c.name, port.c.name, port.c.aggregate, port.c.spanning_tree, port.c.role_by_hand)
+        select(switch.c.name, port.c.name, port.c.aggregate, port.c.spanning_tree, port.c.operator_role)
         .join(switch, switch.c.id == port.c.switch_id)
         .where(
             switch.c.removed_at.is_(None),
             or_(
                 port.c.aggregate.is_not(None),
-                port.c.spanning_tree.in_(_SHUT),
-                port.c.role_by_hand.is_not(None),
+                port.c.spanning_tree.in_(SHUT_STATES),
+                port.c.operator_role.is_not(None),
             ),
         )
     ).all()
     names = connection.execute(select(switch.c.name).where(switch.c.removed_at.is_(None))).scalars()
-    return Facts(
+    return TopologyFacts(
         switches=frozenset(names),
         aggregates={(one, name): bundle for one, name, bundle, *_ in rows if bundle},
-        blocked=frozenset((one, name) for one, name, _, state, _ in rows if state in _SHUT),
-        told=tuple(_told(connection)),
+        blocked=frozenset((one, name) for one, name, _, state, _ in rows if state in SHUT_STATES),
+        claims=tuple(_claims(connection)),
         seen=_own_addresses(connection),
-        by_hand={(one, name): Role(role) for one, name, *_, role in rows if role},
+        by_operator={(one, name): Role(role) for one, name, *_, role in rows if role},
     )
 
 
-def ids_of_ports(connection: Connection, places: Collection[At]) -> dict[At, int]:
+def ids_of_ports(connection: Connection, places: Collection[PortRef]) -> dict[PortRef, int]:
     """Ids of these ports, of those that are kept."""
     wanted = sorted(places)
-    found: dict[At, int] = {}
+    found: dict[PortRef, int] = {}
     for part in chunks(wanted):
         query = (
             select(switch.c.name, port.c.name, port.c.id)
@@ -58,29 +58,29 @@ def ids_of_ports(connection: Connection, places: Collection[At]) -> dict[At, int
     return found
 
 
-def set_role(connection: Connection, switch_id: int, port_name: str, role: str | None) -> None:
+def set_operator_role(connection: Connection, switch_id: int, port_name: str, role: str | None) -> None:
     """None takes the operator's word back. Raises NotFound."""
     done = connection.execute(
-        update(port).where(port.c.switch_id == switch_id, port.c.name == port_name).values(role_by_hand=role)
+        update(port).where(port.c.switch_id == switch_id, port.c.name == port_name).values(operator_role=role)
     )
     known = select(port.c.id).where(port.c.switch_id == switch_id, port.c.name == port_name)
     if not done.rowcount and connection.execute(known).first() is None:
-        raise NotFound("port", port_name, "`kiteroll on switch NAME` shows the ports of a switch")
+        raise NotFound("port", port_name, "`kiteroll port list --switch NAME` shows the ports of a switch")
 
 
-def _told(connection: Connection) -> list[Told]:
+def _claims(connection: Connection) -> list[NeighbourClaim]:
     return [
-        Told(
+        NeighbourClaim(
             (row.switch_name, row.port_name),
             row.known_as,
             row.name or row.chassis,
-            _BRIDGE in row.capabilities,
+            BRIDGE_CAPABILITY in row.capabilities,
         )
         for row in neighbours_of(connection)
     ]
 
 
-def _own_addresses(connection: Connection) -> dict[At, frozenset[str]]:
+def _own_addresses(connection: Connection) -> dict[PortRef, frozenset[str]]:
     """Where each known switch's own bridge address is learned now."""
     told = select(switch.c.bridge_address, switch.c.name).where(
         switch.c.removed_at.is_(None), switch.c.bridge_address.is_not(None)
@@ -98,7 +98,7 @@ def _own_addresses(connection: Connection) -> dict[At, frozenset[str]]:
             .where(stay.c.mac.in_(part), stay.c.ended_at.is_(None))
             .prefix_with("STRAIGHT_JOIN")
         ).all()
-    found: dict[At, set[str]] = defaultdict(set)
+    found: dict[PortRef, set[str]] = defaultdict(set)
     for switch_name, port_name, mac in rows:
         if owners[mac] != switch_name:
             found[switch_name, port_name].add(owners[mac])

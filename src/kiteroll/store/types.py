@@ -1,4 +1,4 @@
-"""Column types: the only place where values change their shape between Python and the database."""
+"""Column types: conversions between Python and the database."""
 
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -8,7 +8,7 @@ from sqlalchemy import BigInteger, Dialect
 from sqlalchemy.dialects.mysql import BIGINT, DATETIME, VARCHAR
 from sqlalchemy.types import TypeDecorator
 
-from kiteroll.core.mac import MacAddress
+from kiteroll.core.model.mac import MacAddress
 
 
 class Instant(TypeDecorator[datetime]):

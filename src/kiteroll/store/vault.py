@@ -1,11 +1,11 @@
-"""Sealing secrets: what leaves here for the database cannot be read without the key file."""
+"""Encrypts secrets for the database; they cannot be read without the key file."""
 
-import os
 from pathlib import Path
 
 from cryptography.fernet import Fernet, InvalidToken
 
 from kiteroll.core.errors import ConfigError
+from kiteroll.private_file import write_private
 
 
 class Vault:
@@ -35,19 +35,6 @@ class Vault:
                 str(self._key_file),
                 (
                     "a stored secret was sealed with another key: put the right key file back, "
-                    "or enter the secret anew",
+                    "or enter the secret again",
                 ),
             ) from wrong
-
-
-def write_private(path: Path, text: str) -> None:
-    """Write a file that only its owner can read, whole or not at all."""
-    path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-    part = path.with_name(path.name + ".part")
-    part.unlink(missing_ok=True)
-    descriptor = os.open(part, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-    with os.fdopen(descriptor, "w") as file:
-        file.write(text + "\n")
-        file.flush()
-        os.fsync(file.fileno())
-    part.replace(path)

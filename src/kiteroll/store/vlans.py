@@ -1,4 +1,4 @@
-"""VLANs across switches: where each lives and how many are in it."""
+"""VLANs across switches: which have it, and how many addresses are in it."""
 
 from dataclasses import dataclass
 

@@ -16,22 +16,22 @@ from kiteroll.store.tables.history import (
     stay,
 )
 from kiteroll.store.tables.inventory import (
-    asked_round,
     credential,
+    csv_mapping,
     enrolled,
     group_setting,
     maker_prefix,
+    on_demand_round,
     port_rule,
     shared_address,
     site,
-    table_mapping,
 )
 from kiteroll.store.tables.network import neighbour, port, port_link, port_uplink, switch, vlan
 
 __all__ = [
-    "asked_round",
     "change_log",
     "credential",
+    "csv_mapping",
     "endpoint",
     "enrolled",
     "finding",
@@ -42,6 +42,7 @@ __all__ = [
     "maker_prefix",
     "metadata",
     "neighbour",
+    "on_demand_round",
     "port",
     "port_link",
     "port_rule",
@@ -51,6 +52,5 @@ __all__ = [
     "site",
     "stay",
     "switch",
-    "table_mapping",
     "vlan",
 ]

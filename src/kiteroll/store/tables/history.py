@@ -105,7 +105,8 @@ change_log = Table(
     Column("port_id", Integer, ForeignKey("port.id")),
     Column("origin_port_id", Integer, ForeignKey("port.id")),
     Column("stay_id", BigInteger),
-    Column("why", String(64), nullable=False),
+    # Of a stay that ended: why (kiteroll.core.model.stay.Ending); empty for the others.
+    Column("ending", String(12), nullable=False),
     Index("change_at", "at", "id"),
     Index("change_switch", "switch_id", "at", "id"),
     Index("change_mac", "mac", "at", "id"),
@@ -140,23 +141,23 @@ ip_lookup = Table(
 finding = Table(
     "finding",
     metadata,
-    # One row a kind and subject, for ever: a finding that comes again reopens with its history.
+    # One row a kind and subject, forever: a finding that comes again reopens with its history.
     Column("id", Integer, primary_key=True),
     Column("key", exact_text(400), nullable=False, unique=True),
     Column("kind", String(24), nullable=False),
     Column("severity", String(8), nullable=False),
     Column("state", String(12), nullable=False),
     Column("mac", Mac),
-    # Names, not ids: a finding outlives the switch it tells of.
+    # Names, not ids: a finding outlives the switch it is about.
     Column("switch_name", exact_text(64), nullable=False),
     Column("port_name", exact_text(255), nullable=False),
     Column("ip", String(45), nullable=False),
-    Column("title", String(255), nullable=False),
-    Column("cause", Text, nullable=False),
+    Column("cause", String(32), nullable=False),
+    Column("details", JSON, nullable=False),
     Column("evidence", JSON, nullable=False),
-    Column("places", JSON, nullable=False),
+    Column("ports", JSON, nullable=False),
     Column("count", Integer, nullable=False),
-    Column("opened", Integer, nullable=False),
+    Column("times_opened", Integer, nullable=False),
     Column("first_at", Instant, nullable=False),
     Column("opened_at", Instant, nullable=False),
     Column("last_at", Instant, nullable=False),

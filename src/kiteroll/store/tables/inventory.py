@@ -32,12 +32,12 @@ site = Table(
     metadata,
     Column("name", exact_text(64), primary_key=True),
     # Switches of the site that are read at the same time.
-    Column("at_once", SmallInteger, nullable=False),
+    Column("concurrency", SmallInteger, nullable=False),
 )
 
 
-asked_round = Table(
-    "asked_round",
+on_demand_round = Table(
+    "on_demand_round",
     metadata,
     # A round that somebody asked for. What of it is done shows in the `tried_at` of its switches.
     Column("id", Integer, primary_key=True),
@@ -48,8 +48,8 @@ asked_round = Table(
 )
 
 
-table_mapping = Table(
-    "table_mapping",
+csv_mapping = Table(
+    "csv_mapping",
     metadata,
     # How a kind of CSV file is to be understood, as its operator wrote it down once.
     Column("name", exact_text(64), primary_key=True),
@@ -70,7 +70,7 @@ group_setting = Table(
     "group_setting",
     metadata,
     Column("name", exact_text(64), primary_key=True),
-    Column("hold_s", Integer, nullable=False),
+    Column("hold_time_s", Integer, nullable=False),
 )
 
 

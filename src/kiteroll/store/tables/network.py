@@ -35,14 +35,14 @@ switch = Table(
     Column("credential_id", Integer, ForeignKey("credential.id")),
     # Its own credential, sealed; null when a named one is used.
     Column("credential_sealed", LargeBinary(4096)),
-    Column("asked_as", String(64), nullable=False, server_default=""),
+    Column("credential_kind", String(64), nullable=False, server_default=""),
     Column("source", String(8), nullable=False, server_default="snmp"),
     # How long it is waited for and how often it is asked; null: as set for the service.
     Column("timeout_s", Float),
     Column("tries", SmallInteger),
     Column("interval_s", Integer, nullable=False),
     # How long a quiet address keeps its stay; null: as set for a group of it, or the service.
-    Column("hold_s", Integer),
+    Column("hold_time_s", Integer),
     Column("enabled", Boolean, nullable=False),
     Column("added_at", Instant, nullable=False),
     Column("removed_at", Instant),
@@ -104,7 +104,7 @@ port = Table(
     Column("untagged", JSON, nullable=False),
     Column("spanning_tree", String(12), nullable=False),
     # uplink or access, where the operator says so.
-    Column("role_by_hand", String(8)),
+    Column("operator_role", String(8)),
     # False once a complete reading no longer names it; the row stays, for stays point to it.
     Column("there", Boolean, nullable=False),
     UniqueConstraint("switch_id", "name", name="port_of_switch"),
@@ -118,8 +118,10 @@ port_uplink = Table(
     Column("id", BigInteger, primary_key=True),
     Column("port_id", Integer, ForeignKey("port.id"), nullable=False),
     Column("leads_to", JSON, nullable=False),
-    Column("nearest", JSON, nullable=False),
-    Column("why", String(255), nullable=False),
+    Column("adjacent", JSON, nullable=False),
+    # What it rests on (kiteroll.core.topology.roles.RoleEvidence), and the names that is about.
+    Column("evidence", String(32), nullable=False),
+    Column("witnesses", JSON, nullable=False),
     Column("began_at", Instant, nullable=False),
     Column("ended_at", Instant),
     Index("port_uplink_port", "port_id", "began_at"),
@@ -152,7 +154,7 @@ vlan = Table(
 neighbour = Table(
     "neighbour",
     metadata,
-    # As last told by LLDP; written anew when anything in it changed.
+    # As last announced by LLDP; rewritten when anything in it changed.
     Column("id", BigInteger, primary_key=True),
     Column("switch_id", Integer, ForeignKey("switch.id"), nullable=False),
     Column("port_name", exact_text(255), nullable=False),

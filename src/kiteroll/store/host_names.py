@@ -8,9 +8,8 @@ from datetime import datetime
 from sqlalchemy import Connection, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
-from kiteroll.core.mac import MacAddress
-from kiteroll.store.criteria import covers, held
-from kiteroll.store.like import escape_like
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.store.predicates import covers, escape_like, held
 from kiteroll.store.tables import ip_lookup, ip_name, ip_stay, switch
 
 
@@ -40,7 +39,7 @@ def due_ips(connection: Connection, now: datetime, limit: int) -> list[str]:
     return list(connection.execute(query).scalars())
 
 
-def keep_names(connection: Connection, found: Mapping[str, str], at: datetime, next_at: datetime) -> None:
+def save_names(connection: Connection, found: Mapping[str, str], at: datetime, next_at: datetime) -> None:
     """`found`: IP to name, empty for none. A name that is another now ends the one before."""
     if not found:
         return
@@ -58,10 +57,10 @@ def keep_names(connection: Connection, found: Mapping[str, str], at: datetime, n
     ]
     if begun:
         connection.execute(insert(ip_name), begun)
-    put_off(connection, list(found), next_at)
+    postpone(connection, list(found), next_at)
 
 
-def put_off(connection: Connection, ips: Sequence[str], next_at: datetime) -> None:
+def postpone(connection: Connection, ips: Sequence[str], next_at: datetime) -> None:
     statement = insert(ip_lookup)
     again = statement.on_duplicate_key_update(next_at=statement.inserted.next_at)
     connection.execute(again, [{"ip": ip, "next_at": next_at} for ip in ips])
@@ -89,7 +88,7 @@ def names_by_ip(
     return named
 
 
-def host_words(connection: Connection, after: int) -> list[tuple[str, int]]:
+def all_host_names(connection: Connection, after: int) -> list[tuple[str, int]]:
     """Host names and the numbers of their records, of those recorded after that number, in order."""
     query = select(ip_name.c.name, ip_name.c.id).where(ip_name.c.id > after, ip_name.c.ended_at.is_(None))
     return [(name, number) for name, number in connection.execute(query.order_by(ip_name.c.id))]

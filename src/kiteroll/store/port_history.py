@@ -1,28 +1,18 @@
-"""What was: uplinks and links of ports, readings and places, as of an instant."""
+"""Uplinks, links and counts of ports, and readings, as of an instant."""
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import Connection, func, insert, select, tuple_, update
+from sqlalchemy import Connection, Row, func, insert, select, tuple_, update
 
-from kiteroll.core.topology import At, Ground, PortRole, Role
-from kiteroll.store.criteria import covers
-from kiteroll.store.places import Filters, placed, placed_stay
-from kiteroll.store.quiet import quiet_since
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
+from kiteroll.store.predicates import covers
+from kiteroll.store.quiet_periods import quiet_since
+from kiteroll.store.stay_queries import Filters, placed, placed_stay
 from kiteroll.store.tables import port, port_link, port_uplink, reading, stay, switch
-
-_WHY_LENGTH = 255
-
-
-@dataclass(frozen=True, slots=True)
-class Uplink:
-    """What is kept of a port that leads to other switches."""
-
-    leads_to: tuple[str, ...]
-    nearest: tuple[str, ...]
-    why: str = field(compare=False)
-    """A sentence: another one makes it no other uplink."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,17 +21,14 @@ class LinkChange:
     oper: str
 
 
-def open_uplinks(connection: Connection) -> dict[int, Uplink]:
-    """By id of the port: what is kept of those that count as uplinks now."""
+def open_uplinks(connection: Connection) -> dict[int, PortRole]:
+    """By id of the port: what is recorded of those that count as uplinks now."""
     query = select(port_uplink).where(port_uplink.c.ended_at.is_(None))
-    return {
-        row.port_id: Uplink(tuple(row.leads_to), tuple(row.nearest), row.why)
-        for row in connection.execute(query)
-    }
+    return {row.port_id: _role(row) for row in connection.execute(query)}
 
 
-def keep_uplinks(
-    connection: Connection, begun: Mapping[int, Uplink], ended: Collection[int], at: datetime
+def record_uplinks(
+    connection: Connection, begun: Mapping[int, PortRole], ended: Collection[int], at: datetime
 ) -> None:
     """`begun` count as uplinks from now on, or lead elsewhere; `ended` no longer do. By id of the port."""
     over = [*begun, *ended]
@@ -52,18 +39,19 @@ def keep_uplinks(
         rows = [
             {
                 "port_id": port_id,
-                "leads_to": list(one.leads_to),
-                "nearest": list(one.nearest),
-                "why": one.why[:_WHY_LENGTH],
+                "leads_to": list(role.leads_to),
+                "adjacent": list(role.adjacent),
+                "evidence": role.evidence.value,
+                "witnesses": list(role.witnesses),
                 "began_at": at,
             }
-            for port_id, one in begun.items()
+            for port_id, role in begun.items()
         ]
         connection.execute(insert(port_uplink), rows)
 
 
-def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[At, PortRole]] | None:
-    """Ports that counted as uplinks at an instant, by id; None when nothing was kept that early."""
+def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[PortRef, PortRole]] | None:
+    """Ports that counted as uplinks at an instant, by id; None when nothing was recorded that early."""
     first = connection.execute(select(func.min(port_uplink.c.began_at))).scalar()
     if first is None or first > at:
         return None
@@ -73,13 +61,17 @@ def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[At, Port
         .join(switch, switch.c.id == port.c.switch_id)
         .where(covers(port_uplink.c.began_at, port_uplink.c.ended_at, at))
     )
-    return {
-        row.port_id: (
-            (row.switch_name, row.port_name),
-            PortRole(Role.UPLINK, Ground.NONE, row.why, tuple(row.leads_to), tuple(row.nearest)),
-        )
-        for row in connection.execute(query)
-    }
+    return {row.port_id: ((row.switch_name, row.port_name), _role(row)) for row in connection.execute(query)}
+
+
+def _role(row: Row[Any]) -> PortRole:
+    return PortRole(
+        Role.UPLINK,
+        RoleEvidence(row.evidence),
+        tuple(row.witnesses),
+        tuple(row.leads_to),
+        tuple(row.adjacent),
+    )
 
 
 def read_at(connection: Connection, switches: Collection[str], at: datetime) -> dict[str, datetime]:
@@ -98,7 +90,7 @@ def read_at(connection: Connection, switches: Collection[str], at: datetime) -> 
     return {name: taken_at for name, taken_at in rows if taken_at is not None}
 
 
-def crowds_at(connection: Connection, places: Sequence[At], at: datetime) -> dict[At, int]:
+def address_counts_at(connection: Connection, places: Sequence[PortRef], at: datetime) -> dict[PortRef, int]:
     """How many addresses each of these ports carried at an instant, of those that carried any."""
     query = (
         select(switch.c.name, port.c.name, func.count())

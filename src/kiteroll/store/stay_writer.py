@@ -1,4 +1,4 @@
-"""Writing what changed: stays begun, ended, quiet and back, and the log of it; a few statements a reading."""
+"""Writes changes: stays that begin, end, go quiet and return, and their log."""
 
 from collections import defaultdict
 from collections.abc import Iterable, Mapping, Sequence
@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import Connection, update
 from sqlalchemy.dialects.mysql import insert
 
-from kiteroll.core.changes import (
+from kiteroll.core.model.changes import (
     KINDS,
     Appeared,
     Awaited,
@@ -20,13 +20,9 @@ from kiteroll.core.changes import (
     Resumed,
     Returned,
 )
-from kiteroll.core.stay import Ending, Place
+from kiteroll.core.model.stay import Ending, Place
 from kiteroll.store.bulk import chunks, insert_all
-from kiteroll.store.tables import (
-    change_log,
-    endpoint,
-    stay,
-)
+from kiteroll.store.tables import change_log, endpoint, stay
 
 
 def record_changes(
@@ -103,7 +99,7 @@ def _logged(switch_id: int, change: Change, ports: Mapping[str, int]) -> dict[st
         "port_id": None,
         "origin_port_id": None,
         "stay_id": None,
-        "why": "",
+        "ending": "",
     }
     if isinstance(change, Restarted):
         return row
@@ -111,7 +107,7 @@ def _logged(switch_id: int, change: Change, ports: Mapping[str, int]) -> dict[st
     if isinstance(change, Moved):
         row["origin_port_id"] = ports[change.origin.port]
     if isinstance(change, Gone):
-        row["why"] = change.ending.value
+        row["ending"] = change.ending.name
     return row
 
 

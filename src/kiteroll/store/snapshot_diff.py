@@ -1,4 +1,4 @@
-"""What two instants need to be compared: addresses that may differ, and their stays then."""
+"""Inputs for comparing two instants: addresses that may differ, and their stays then."""
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
@@ -6,9 +6,9 @@ from datetime import datetime
 
 from sqlalchemy import Connection, and_, func, or_, select
 
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.stay import Place, Stay
-from kiteroll.store.criteria import covers
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.stay import Place, Stay
+from kiteroll.store.predicates import covers
 from kiteroll.store.tables import endpoint, port, stay, switch
 
 _MUCH = 5000

@@ -1,4 +1,4 @@
-"""Quiet times: when an endpoint was not heard where it was, by the log of changes. A stay itself keeps
+"""Quiet times: when an endpoint was missing where it was, from the log of changes. A stay itself keeps
 only its last one."""
 
 from collections.abc import Sequence
@@ -7,9 +7,9 @@ from datetime import datetime
 
 from sqlalchemy import Connection, select
 
-from kiteroll.core.changes import ChangeKind
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.stay import Place, Stay
+from kiteroll.core.model.changes import ChangeKind
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.stay import Place, Stay
 from kiteroll.store.tables import change_log, port, stay, switch
 
 

@@ -1,4 +1,4 @@
-"""What an answer needs from several tables, in one transaction each: these run at every keystroke."""
+"""Queries over several tables in one transaction each: these run at every keystroke of a search."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -7,15 +7,15 @@ from typing import Any
 
 from sqlalchemy import Connection
 
-from kiteroll.core.mac import MacAddress
-from kiteroll.store import addresses, names, overview, places
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.store import addresses, host_names, list_queries, stay_queries
 from kiteroll.store.inventory import SwitchRow
-from kiteroll.store.overview import PortRow
-from kiteroll.store.places import PlacedStay
+from kiteroll.store.list_queries import PortRow
+from kiteroll.store.stay_queries import PlacedStay
 
 
 @dataclass(frozen=True, slots=True)
-class KeptEndpoint:
+class EndpointRecord:
     about: Mapping[str, Any]
     """first_seen_at, label, owner, notes."""
     stays: Sequence[PlacedStay]
@@ -25,47 +25,53 @@ class KeptEndpoint:
 
 
 @dataclass(frozen=True, slots=True)
-class CalledSo:
+class NameMatches:
     macs: Sequence[MacAddress]
     switches: Sequence[SwitchRow]
     ports: Sequence[PortRow]
 
 
-def kept_endpoints(
+def endpoint_records(
     connection: Connection, macs: Sequence[MacAddress], then: datetime | None = None
-) -> dict[MacAddress, KeptEndpoint]:
+) -> dict[MacAddress, EndpointRecord]:
     """Those among `macs` that are known, or were known then, in their order."""
-    about = places.about_endpoints(connection, macs)
+    about = stay_queries.about_endpoints(connection, macs)
     known = [mac for mac in macs if mac in about and (then is None or about[mac]["first_seen_at"] <= then)]
-    stays = places.places_of(connection, known, then)
+    stays = stay_queries.places_of(connection, known, then)
     ips = addresses.ips_of(connection, known, then)
-    hosts = names.names_of(connection, ips, then)
-    return {mac: KeptEndpoint(about[mac], stays[mac], ips.get(mac, ()), hosts.get(mac, ())) for mac in known}
+    hosts = host_names.names_of(connection, ips, then)
+    return {
+        mac: EndpointRecord(about[mac], stays[mac], ips.get(mac, ()), hosts.get(mac, ())) for mac in known
+    }
 
 
-def called_so(
+def match_names(
     connection: Connection,
     text: str,
     most_macs: int,
     hosts: Sequence[int],
     ports: Sequence[tuple[int, str]],
     most_switches: int,
-) -> CalledSo:
+) -> NameMatches:
     """Endpoints whose label or owner holds `text` or that have one of these host names, and switches
     and ports called so. `hosts`: numbers of host names; `ports`: ids of switches, and names."""
     macs: list[MacAddress] = []
     if most_macs:
-        macs = places.macs_by_label(connection, text, most_macs) + names.macs_by_name(connection, hosts)
-    return CalledSo(
+        macs = stay_queries.macs_by_label(connection, text, most_macs) + host_names.macs_by_name(
+            connection, hosts
+        )
+    return NameMatches(
         macs,
-        overview.matching_switches(connection, text, most_switches),
-        overview.ports_named(connection, ports),
+        list_queries.matching_switches(connection, text, most_switches),
+        list_queries.ports_named(connection, ports),
     )
 
 
-def called_so_at(connection: Connection, text: str, most: int, at: datetime) -> CalledSo:
+def match_names_at(connection: Connection, text: str, most: int, at: datetime) -> NameMatches:
     """Endpoints whose label or owner holds `text` now, or that had such a host name at an instant."""
     if not most:
-        return CalledSo([], [], [])
-    macs = places.macs_by_label(connection, text, most) + names.macs_named_at(connection, text, most, at)
-    return CalledSo(macs, [], [])
+        return NameMatches([], [], [])
+    macs = stay_queries.macs_by_label(connection, text, most) + host_names.macs_named_at(
+        connection, text, most, at
+    )
+    return NameMatches(macs, [], [])

@@ -1,4 +1,4 @@
-"""What the rules of findings look at: stays of some addresses, port links, silent ports, and IPs."""
+"""Facts for the finding engine: stays of some addresses, ports and their links, IPs."""
 
 from collections import defaultdict
 from collections.abc import Mapping, Sequence
@@ -7,16 +7,16 @@ from datetime import datetime
 from sqlalchemy import Connection, and_, delete, func, or_, select, tuple_
 from sqlalchemy.dialects.mysql import insert
 
-from kiteroll.core.findings.addresses import PortFacts
-from kiteroll.core.findings.ips import HeldIp
-from kiteroll.core.findings.standing import QuietPort
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.topology import At
-from kiteroll.core.uptime import WRAP_TICKS, uptime
+from kiteroll.core.findings.address_view import PortFacts
+from kiteroll.core.findings.kinds.multiple_ips import HeldIp
+from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.uptime import WRAP_TICKS, uptime
 from kiteroll.store.bulk import chunks
-from kiteroll.store.criteria import none_of
-from kiteroll.store.names import names_by_ip
-from kiteroll.store.places import Filters, PlacedStay, placed, placed_stay
+from kiteroll.store.host_names import names_by_ip
+from kiteroll.store.predicates import none_of
+from kiteroll.store.stay_queries import Filters, PlacedStay, placed, placed_stay
 from kiteroll.store.tables import ip_stay, port, shared_address, stay, switch
 
 _CHUNK = 500
@@ -36,7 +36,7 @@ def recent_stays(
     return found
 
 
-def port_facts(connection: Connection, places: Sequence[At]) -> dict[At, PortFacts]:
+def port_facts(connection: Connection, places: Sequence[PortRef]) -> dict[PortRef, PortFacts]:
     """When the link of each port changed last, and who is present there."""
     if not places:
         return {}
@@ -78,8 +78,8 @@ def _changed(
     return uptime_at - uptime((uptime_ticks - changed_ticks) % WRAP_TICKS)
 
 
-def at_two_places(connection: Connection, without_ports: Sequence[int], limit: int) -> list[MacAddress]:
-    """Addresses present at more than one port that leads to no switch."""
+def at_several_ports(connection: Connection, without_ports: Sequence[int], limit: int) -> list[MacAddress]:
+    """Addresses present at more than one port, uplinks left out."""
     query = select(stay.c.mac).where(stay.c.ended_at.is_(None), stay.c.last_seen_at.is_(None))
     if without_ports:
         query = query.where(none_of(stay.c.port_id, without_ports))
@@ -87,8 +87,9 @@ def at_two_places(connection: Connection, without_ports: Sequence[int], limit: i
     return list(connection.execute(query).scalars())
 
 
-def quiet_ports(connection: Connection, up_before: datetime, limit: int) -> list[QuietPort]:
-    """Ports of bridges that are up since before then, where nobody is present and nobody was seen since."""
+def port_activity(connection: Connection, up_before: datetime, limit: int) -> list[PortActivity]:
+    """Ports that may be silent: in use, up since before then, and no address there since. Whether one is
+    silent is decided by `kiteroll.core.findings.kinds.silent_port`."""
     busy = (
         select(stay.c.id)
         .where(stay.c.port_id == port.c.id)
@@ -115,20 +116,20 @@ def quiet_ports(connection: Connection, up_before: datetime, limit: int) -> list
         .limit(limit)
     )
     return [
-        QuietPort(switch=name, port=port_name, alias=alias, up_since=since, last_seen_at=seen)
+        PortActivity(switch=name, port=port_name, alias=alias, up_since=since, last_seen_at=seen)
         for name, port_name, alias, since, seen in rows
     ]
 
 
-def contested_ips(
-    connection: Connection, since: datetime, changes: int, limit: int
+def ip_turns(
+    connection: Connection, since: datetime, turns: int, limit: int
 ) -> dict[str, list[tuple[datetime, MacAddress]]]:
-    """IPs that answered with more than one address by turns since then: when each turn began."""
+    """IPs that answered with several addresses in so many turns since then: when each turn began."""
     often = (
         select(ip_stay.c.ip)
         .where(ip_stay.c.began_at >= since)
         .group_by(ip_stay.c.ip)
-        .having(and_(func.count() >= changes, func.count(func.distinct(ip_stay.c.mac)) > 1))
+        .having(and_(func.count() >= turns, func.count(func.distinct(ip_stay.c.mac)) > 1))
         .limit(limit)
     )
     ips = list(connection.execute(often).scalars())
@@ -143,17 +144,17 @@ def contested_ips(
 
 
 def held_ips(
-    connection: Connection, before: datetime, most: int, limit: int
+    connection: Connection, before: datetime, max_ips: int, limit: int
 ) -> dict[MacAddress, list[HeldIp]]:
     """Addresses that answer, by one source, with several IPv4 addresses that came at different times,
-    two of them before then; `most`: addresses with more are left out."""
+    two of them before then; `max_ips`: addresses with more are left out."""
     # IPv6 hosts make themselves new addresses every day.
     here = and_(ip_stay.c.ended_at.is_(None), ip_stay.c.ip.not_like("%:%"))
     some = (
         select(ip_stay.c.mac, ip_stay.c.source_id)
         .where(here, ip_stay.c.began_at <= before)
         .group_by(ip_stay.c.mac, ip_stay.c.source_id)
-        .having(and_(func.count() > 1, func.count() <= most))
+        .having(and_(func.count() > 1, func.count() <= max_ips))
         .having(func.max(ip_stay.c.began_at) > func.min(ip_stay.c.began_at))
         .order_by(ip_stay.c.mac, ip_stay.c.source_id)
         .limit(limit)
@@ -173,7 +174,7 @@ def held_ips(
     return found
 
 
-def keep_shared(connection: Connection, prefix: str, why: str) -> None:
+def save_shared(connection: Connection, prefix: str, why: str) -> None:
     statement = insert(shared_address).values(prefix=prefix, why=why)
     connection.execute(statement.on_duplicate_key_update(why=why))
 

@@ -1,4 +1,4 @@
-"""Rounds that somebody asked for. What is done of one is not written: it shows in `tried_at`."""
+"""Rounds on demand. Their progress is not stored: it follows from `tried_at` of their switches."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, insert, select, update
 
 from kiteroll.core.errors import NotFound
-from kiteroll.store.tables import asked_round, switch
+from kiteroll.store.tables import on_demand_round, switch
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -17,12 +17,14 @@ class RoundRow:
     began_at: datetime
     ended_at: datetime | None
     state: str
-    """running, done, cancelled, or broken off (the service ended in the middle of it)."""
+    """running, done, cancelled, or interrupted (the service ended while it ran)."""
     wanted: list[str]
 
 
 def begin_round(connection: Connection, at: datetime, wanted: Sequence[str]) -> RoundRow:
-    done = connection.execute(insert(asked_round).values(began_at=at, state="running", wanted=list(wanted)))
+    done = connection.execute(
+        insert(on_demand_round).values(began_at=at, state="running", wanted=list(wanted))
+    )
     key = done.inserted_primary_key
     if key is None:
         raise AssertionError("an inserted round has a primary key")
@@ -30,23 +32,27 @@ def begin_round(connection: Connection, at: datetime, wanted: Sequence[str]) -> 
 
 
 def end_round(connection: Connection, number: int, at: datetime | None, state: str) -> None:
-    connection.execute(update(asked_round).where(asked_round.c.id == number).values(ended_at=at, state=state))
+    connection.execute(
+        update(on_demand_round).where(on_demand_round.c.id == number).values(ended_at=at, state=state)
+    )
 
 
-def break_off_running(connection: Connection) -> None:
+def interrupt_running(connection: Connection) -> None:
     """At start: rounds that ran when the service ended last."""
-    connection.execute(update(asked_round).where(asked_round.c.state == "running").values(state="broken off"))
+    connection.execute(
+        update(on_demand_round).where(on_demand_round.c.state == "running").values(state="interrupted")
+    )
 
 
 def get_round(connection: Connection, number: int) -> RoundRow:
-    row = connection.execute(select(asked_round).where(asked_round.c.id == number)).one_or_none()
+    row = connection.execute(select(on_demand_round).where(on_demand_round.c.id == number)).one_or_none()
     if row is None:
         raise NotFound("round", str(number), "`kiteroll round list` shows the latest")
     return _row(row)
 
 
 def latest_rounds(connection: Connection, limit: int) -> list[RoundRow]:
-    query = select(asked_round).order_by(asked_round.c.id.desc()).limit(limit)
+    query = select(on_demand_round).order_by(on_demand_round.c.id.desc()).limit(limit)
     return [_row(row) for row in connection.execute(query)]
 
 

@@ -1,4 +1,4 @@
-"""Writing what a reading brought: one transaction a reading, at a cost that grows with change."""
+"""Writes readings and the changes they bring: one transaction each, at a cost that grows with change."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -9,24 +9,16 @@ from sqlalchemy import Connection, func, literal, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import IntegrityError
 
-from kiteroll.core.changes import (
-    Appeared,
-    Change,
-    Moved,
-)
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Neighbour, Port, Reading, Vlan
-from kiteroll.core.switch_state import Marks
+from kiteroll.core.model.changes import Appeared, Change, Moved
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Neighbour, Port, Reading, Vlan
+from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.store.addresses import merge_addresses
-from kiteroll.store.changes import record_changes
 from kiteroll.store.database import Database
 from kiteroll.store.neighbours import replace_neighbours
 from kiteroll.store.ports import merge_ports, merge_vlans, port_ids
-from kiteroll.store.tables import (
-    reading,
-    stay,
-    switch,
-)
+from kiteroll.store.stay_writer import record_changes
+from kiteroll.store.tables import reading, stay, switch
 from kiteroll.store.types import Instant
 
 _DUPLICATE = 1062
@@ -45,31 +37,31 @@ class Book:
     """Port name to id, of every port the switch ever had."""
 
 
-class Recorder:
+class ReadingWriter:
     """The one writer of readings. Its books are changed only after a commit."""
 
     def __init__(self, database: Database) -> None:
         self._database = database
         self._books: dict[int, Book] = {}
 
-    def reading(
+    def write_reading(
         self,
         switch_id: int,
         taken: Reading,
         changes: Sequence[Change],
-        marks: Marks,
+        checkpoint: SwitchCheckpoint,
         next_try_at: datetime | None = None,
     ) -> None:
-        """Keep a reading and all it changed, in one transaction. Raises StorageUnavailable."""
+        """Store a reading and all it changed, in one transaction. Raises StorageUnavailable."""
         book = self._books.get(switch_id)
-        work = (switch_id, taken, changes, marks, next_try_at, book)
+        work = (switch_id, taken, changes, checkpoint, next_try_at, book)
         self._books[switch_id] = self._database.run(_record_reading, *work)
 
-    def glimpse(self, switch_id: int, changes: Sequence[Change], marks: Marks) -> None:
-        """Keep what a look at one address changed. No reading is written: none was taken."""
-        self._database.run(_record_glimpse, switch_id, changes, marks)
+    def write_probe(self, switch_id: int, changes: Sequence[Change], checkpoint: SwitchCheckpoint) -> None:
+        """Store what a probe of one address changed. No reading is written: none was taken."""
+        self._database.run(_record_probe, switch_id, changes, checkpoint)
 
-    def failure(
+    def write_failure(
         self,
         switch_id: int,
         at: datetime,
@@ -78,7 +70,7 @@ class Recorder:
         error: str,
         next_try_at: datetime | None = None,
     ) -> None:
-        """Keep that a try at reading a switch failed, and why. Raises StorageUnavailable."""
+        """Store that a try at reading a switch failed, and why. Raises StorageUnavailable."""
         self._database.run(_record_failure, switch_id, at, duration_ms, health, error, next_try_at)
 
     def forget(self) -> None:
@@ -91,14 +83,14 @@ def _record_reading(
     switch_id: int,
     taken: Reading,
     changes: Sequence[Change],
-    marks: Marks,
+    checkpoint: SwitchCheckpoint,
     next_try_at: datetime | None,
     book: Book | None,
 ) -> Book:
     if not _insert_reading(connection, switch_id, taken, len(changes)):
         # Kept before: a commit whose answer was lost, run again.
         return Book((), (), (), None, port_ids(connection, switch_id))
-    _update_switch(connection, switch_id, taken, marks, next_try_at)
+    _update_switch(connection, switch_id, taken, checkpoint, next_try_at)
     ids = book.ids if book and book.ports == taken.ports else merge_ports(connection, switch_id, taken)
     if book is None or book.vlans != taken.vlans:
         merge_vlans(connection, switch_id, taken)
@@ -112,13 +104,15 @@ def _record_reading(
     return Book(taken.ports, taken.vlans, neighbours, addresses, ids)
 
 
-def _record_glimpse(connection: Connection, switch_id: int, changes: Sequence[Change], marks: Marks) -> None:
+def _record_probe(
+    connection: Connection, switch_id: int, changes: Sequence[Change], checkpoint: SwitchCheckpoint
+) -> None:
     if not changes:
         return
     begun = [change.stay for change in changes if isinstance(change, Appeared | Moved)]
     if begun and connection.execute(select(stay.c.id).where(stay.c.id.in_(begun))).first():
         return  # kept before: a commit whose answer was lost, run again
-    connection.execute(update(switch).where(switch.c.id == switch_id).values(last_at=marks.last_at))
+    connection.execute(update(switch).where(switch.c.id == switch_id).values(last_at=checkpoint.last_at))
     record_changes(connection, switch_id, changes, port_ids(connection, switch_id))
 
 
@@ -169,7 +163,11 @@ def _insert_reading(connection: Connection, switch_id: int, taken: Reading, chan
 
 
 def _update_switch(
-    connection: Connection, switch_id: int, taken: Reading, marks: Marks, next_try_at: datetime | None
+    connection: Connection,
+    switch_id: int,
+    taken: Reading,
+    checkpoint: SwitchCheckpoint,
+    next_try_at: datetime | None,
 ) -> None:
     device = taken.device
     broken = "; ".join(f"{gap.table}: {gap.why}" for gap in taken.gaps if gap.breaks)
@@ -190,24 +188,16 @@ def _update_switch(
         software=device.software,
         topology_changes=device.topology_changes,
         topology_changed_at=device.topology_changed_at,
-        discards_rose_at=_rose(device.learning_discards, taken.taken_at),
-        learning_discards=device.learning_discards,
-        clock_drift_s=None if marks.drift is None else marks.drift.total_seconds(),
-        last_at=marks.last_at,
-        last_complete_at=marks.last_complete_at,
-        uptime_ticks=marks.uptime_ticks,
-        uptime_at=marks.uptime_at,
-        grace_until=marks.grace_until,
+        discards_rose_at=checkpoint.discards_rose_at,
+        learning_discards=checkpoint.learning_discards,
+        clock_drift_s=None if checkpoint.drift is None else checkpoint.drift.total_seconds(),
+        last_at=checkpoint.last_at,
+        last_complete_at=checkpoint.last_complete_at,
+        uptime_ticks=checkpoint.uptime_ticks,
+        uptime_at=checkpoint.uptime_at,
+        grace_until=checkpoint.grace_until,
         next_try_at=next_try_at,
     )
-
-
-def _rose(discards: int | None, at: datetime) -> Any:
-    """`at` when the count is higher than the one kept, which is still the old one when this is set."""
-    kept = switch.c.learning_discards
-    if discards is None:
-        return switch.c.discards_rose_at
-    return func.if_(func.coalesce(discards > kept, False), literal(at, Instant), switch.c.discards_rose_at)
 
 
 def _set_switch(

@@ -1,4 +1,4 @@
-"""Criteria that several queries share."""
+"""Conditions that several queries share."""
 
 from collections.abc import Collection
 from datetime import datetime
@@ -24,3 +24,8 @@ def covers(
 ) -> ColumnElement[bool]:
     """Whether the half-open interval [began, ended), open where it has no end, covers the instant."""
     return and_(began <= at, or_(ended.is_(None), ended > at))
+
+
+def escape_like(text: str) -> str:
+    """`text` so that it stands for itself in a LIKE pattern."""
+    return text.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")

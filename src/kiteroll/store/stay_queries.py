@@ -8,11 +8,10 @@ from typing import Any
 from sqlalchemy import Connection, Row, Select, and_, func, or_, select, update
 
 from kiteroll.core.errors import NotFound
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.stay import Ending, Life, Place, Stay
-from kiteroll.store.criteria import held, none_of
-from kiteroll.store.like import escape_like
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.stay import Ending, Life, Place, Stay
 from kiteroll.store.paging import Key, Page, fetch_page
+from kiteroll.store.predicates import escape_like, held, none_of
 from kiteroll.store.tables import endpoint, port, stay, switch, vlan
 
 

@@ -1,4 +1,4 @@
-"""Switches, ports, readings and changes as lists to look at."""
+"""Lists of switches, ports, readings and changes."""
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
@@ -7,11 +7,11 @@ from typing import Any
 
 from sqlalchemy import Connection, Row, Select, and_, case, func, or_, select, tuple_
 
-from kiteroll.core.mac import MacAddress
-from kiteroll.store.criteria import none_of
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.stay import Ending
 from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
-from kiteroll.store.like import escape_like
 from kiteroll.store.paging import Key, Page, fetch_page
+from kiteroll.store.predicates import escape_like, none_of
 from kiteroll.store.tables import change_log, port, reading, stay, switch, vlan
 
 
@@ -61,7 +61,8 @@ class ChangeRow:
     vlan: int | None
     port_name: str | None
     origin_port_name: str | None
-    why: str
+    ending: Ending | None
+    """Why a stay ended."""
 
 
 def switches_page(connection: Connection, *, cursor: str | None, limit: int) -> Page[SwitchRow]:
@@ -84,7 +85,7 @@ def vlans_of(connection: Connection, switch_id: int) -> list[tuple[int, str]]:
     return [(vlan_id, name) for vlan_id, name in rows]
 
 
-def port_words(connection: Connection) -> list[tuple[int, str, str]]:
+def all_port_names(connection: Connection) -> list[tuple[int, str, str]]:
     """Id of its switch, name and alias of every port there is."""
     query = (
         select(port.c.switch_id, port.c.name, port.c.alias)
@@ -164,7 +165,7 @@ def changes_page(
             func.nullif(change_log.c.vlan, 0),
             port.c.name,
             origin.c.name,
-            change_log.c.why,
+            change_log.c.ending,
         )
         .join(switch, switch.c.id == change_log.c.switch_id)
         .outerjoin(port, port.c.id == change_log.c.port_id)
@@ -216,4 +217,5 @@ def _reading_row(row: Row[Any]) -> ReadingRow:
 
 
 def _change_row(row: Row[Any]) -> ChangeRow:
-    return ChangeRow(**dict(zip(ChangeRow.__dataclass_fields__, row, strict=False)))
+    values = dict(zip(ChangeRow.__dataclass_fields__, row, strict=False))
+    return ChangeRow(**values | {"ending": Ending[values["ending"]] if values["ending"] else None})

@@ -1,4 +1,4 @@
-"""A database belongs to one service at a time: two would number stays alike and write over each other."""
+"""Locks a database for one service at a time: two would number stays alike and overwrite each other."""
 
 import hashlib
 import threading
@@ -9,12 +9,12 @@ from sqlalchemy.exc import DBAPIError
 from kiteroll.core.errors import Conflict
 from kiteroll.store.database import Database
 
-HOLD_EVERY_S = 60.0
+RENEW_EVERY_S = 60.0
 _SILENT_S = 180
-"""The server lets go of the claim of a service it has not heard of for so long: its machine is gone."""
+"""After this long without a sign of life the server releases the lock: the machine of its holder is gone."""
 
 
-class Claim:
+class DatabaseLock:
     """A named lock of the server (GET_LOCK), held by a connection of its own for as long as it lives."""
 
     def __init__(self, database: Database) -> None:
@@ -29,13 +29,13 @@ class Claim:
 
         Raises Conflict when another service has it, StorageUnavailable."""
         with self._lock:
-            self._database.twice_if_lost(self._take)
+            self._database.twice_if_lost(self._acquire)
 
-    def let_go(self) -> None:
+    def release(self) -> None:
         with self._lock:
             self._close()
 
-    def _take(self) -> None:
+    def _acquire(self) -> None:
         try:
             if self._connection is None:
                 self._connection = self._connect()
