@@ -1,0 +1,211 @@
+"""Configuration: one TOML file, then the environment, checked as a whole at start."""
+
+import re
+import tomllib
+from collections.abc import Mapping
+from datetime import timedelta
+from pathlib import Path
+from typing import Annotated, Any
+
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+
+from kiteroll.core.errors import ConfigError
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.data_dir import default_data_dir
+from kiteroll.duration import parse_duration_s
+
+Seconds = Annotated[float, BeforeValidator(parse_duration_s)]
+
+
+class _Section(BaseModel):
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class Listen(_Section):
+    host: str = "127.0.0.1"
+    port: int = Field(default=8480, ge=1, le=65535)
+
+
+class DatabaseSettings(_Section):
+    url: str = Field(default="", repr=False)
+    """Empty: a private server under data_dir."""
+
+
+class ReadingSettings(_Section):
+    interval_s: Seconds = Field(default=60.0, alias="interval", ge=5, le=86400)
+    timeout_s: Seconds = Field(default=2.0, alias="timeout", ge=0.05, le=60)
+    """For one answer of a switch."""
+    tries: int = Field(default=3, ge=1, le=10)
+    switch_timeout_s: Seconds = Field(default=60.0, alias="switch_timeout", ge=1, le=3600)
+    """For everything asked of one switch in a reading."""
+    max_rows: int = Field(default=200_000, ge=1000, le=5_000_000)
+    concurrency: int = Field(default=64, ge=1, le=1000)
+    """Switches read at the same time."""
+
+
+class TrackingSettings(_Section):
+    hold_time_s: Seconds | None = Field(default=None, alias="hold_time", ge=0, le=30 * 86400)
+    """None: three times the switch's ageing time."""
+
+
+class RetentionSettings(_Section):
+    """How long records are kept. Open stays are kept as long as they are open."""
+
+    readings_s: Seconds = Field(default=30 * 86400.0, alias="readings", ge=3600)
+    history_s: Seconds = Field(default=400 * 86400.0, alias="history", ge=86400)
+
+
+_DEFAULTS = Thresholds()
+
+
+class FindingSettings(_Section):
+    """What the thresholds mean: `kiteroll.core.findings.thresholds`."""
+
+    flap_moves: int = Field(default=_DEFAULTS.flap_moves, ge=2, le=100)
+    flap_window_s: Seconds = Field(
+        default=_DEFAULTS.flap_window.total_seconds(), alias="flap_window", ge=30, le=86400
+    )
+    loop_addresses: int = Field(default=_DEFAULTS.loop_addresses, ge=3, le=1000)
+    flood_addresses: int = Field(default=_DEFAULTS.flood_addresses, ge=5, le=100_000)
+    silent_after_s: Seconds = Field(
+        default=_DEFAULTS.silent_after.total_seconds(), alias="silent_after", ge=10
+    )
+    ip_conflict_window_s: Seconds = Field(
+        default=_DEFAULTS.ip_conflict_window.total_seconds(), alias="ip_conflict_window", ge=60, le=86400
+    )
+    multiple_ips_after_s: Seconds = Field(
+        default=_DEFAULTS.multiple_ips_after.total_seconds(), alias="multiple_ips_after", ge=0, le=30 * 86400
+    )
+    port_rule_delay_s: Seconds = Field(
+        default=_DEFAULTS.port_rule_delay.total_seconds(), alias="port_rule_delay", ge=0
+    )
+    table_share: float = Field(default=_DEFAULTS.table_share, ge=0.1, le=1)
+    clear_after_s: Seconds = Field(
+        default=_DEFAULTS.clear_after.total_seconds(), alias="clear_after", ge=10, le=30 * 86400
+    )
+
+    def thresholds(self) -> Thresholds:
+        return Thresholds(
+            flap_moves=self.flap_moves,
+            flap_window=timedelta(seconds=self.flap_window_s),
+            loop_addresses=self.loop_addresses,
+            flood_addresses=self.flood_addresses,
+            silent_after=timedelta(seconds=self.silent_after_s),
+            ip_conflict_window=timedelta(seconds=self.ip_conflict_window_s),
+            multiple_ips_after=timedelta(seconds=self.multiple_ips_after_s),
+            port_rule_delay=timedelta(seconds=self.port_rule_delay_s),
+            table_share=self.table_share,
+            clear_after=timedelta(seconds=self.clear_after_s),
+        )
+
+
+class ImportSettings(_Section):
+    folder: Path | None = None
+    """Files put here are imported; None: no folder is watched."""
+
+
+class NotificationSettings(_Section):
+    """Notifications that switches send (linkUp, linkDown)."""
+
+    enabled: bool = False
+    host: str = "0.0.0.0"  # switches send from anywhere; senders outside the inventory are ignored
+    port: int = Field(default=162, ge=1, le=65535)
+    debounce_s: Seconds = Field(default=3.0, alias="debounce", ge=0, le=300)
+    """A switch is read this long after its last notification."""
+
+
+class DnsSettings(_Section):
+    """Host names of IP addresses, looked up in the DNS (PTR records)."""
+
+    enabled: bool = False
+    servers: tuple[str, ...] = ()
+    """ADDRESS or ADDRESS:PORT; empty: those of the system."""
+    rate: float = Field(default=5.0, gt=0, le=1000)
+    """Look-ups a second, at most."""
+    ttl_s: Seconds = Field(default=86400.0, alias="ttl", ge=60)
+    """A name is looked up again after this."""
+
+
+class Config(_Section):
+    data_dir: Path
+    listen: Listen = Listen()
+    database: DatabaseSettings = DatabaseSettings()
+    reading: ReadingSettings = ReadingSettings()
+    tracking: TrackingSettings = TrackingSettings()
+    findings: FindingSettings = FindingSettings()
+    retention: RetentionSettings = RetentionSettings()
+    imports: ImportSettings = ImportSettings()
+    notifications: NotificationSettings = NotificationSettings()
+    dns: DnsSettings = DnsSettings()
+
+
+ENVIRONMENT = {
+    "KITEROLL_DATA": ("data_dir",),
+    "KITEROLL_LISTEN_HOST": ("listen", "host"),
+    "KITEROLL_LISTEN_PORT": ("listen", "port"),
+    "KITEROLL_DATABASE_URL": ("database", "url"),
+    "KITEROLL_INTERVAL": ("reading", "interval"),
+}
+"""Environment variables and the settings they stand for; they win over the file."""
+
+
+def load_config(
+    file: Path | None, environment: Mapping[str, str], overrides: Mapping[str, Any] | None = None
+) -> Config:
+    """File, then environment, then `overrides` (flags; dotted names). Raises ConfigError listing
+    every problem with its path and, where it stands in the file, its line."""
+    text = ""
+    values: dict[str, Any] = {}
+    if file is not None:
+        try:
+            text = file.read_text()
+            values = tomllib.loads(text)
+        except OSError as wrong:
+            raise ConfigError(str(file), (f"cannot be read: {wrong.strerror}",)) from wrong
+        except (tomllib.TOMLDecodeError, UnicodeDecodeError) as wrong:
+            raise ConfigError(str(file), (f"is not TOML: {wrong}",)) from wrong
+    for variable, path in ENVIRONMENT.items():
+        if environment.get(variable):
+            _set(values, path, environment[variable])
+    for name, value in (overrides or {}).items():
+        if value is not None:
+            _set(values, tuple(name.split(".")), value)
+    values.setdefault("data_dir", default_data_dir(environment))
+    try:
+        return Config.model_validate(values)
+    except ValidationError as wrong:
+        problems = tuple(_problem(error["loc"], error["msg"], text) for error in wrong.errors())
+        raise ConfigError(str(file) if file else "settings", problems) from wrong
+
+
+def _set(values: dict[str, Any], path: tuple[str, ...], value: Any) -> None:
+    for name in path[:-1]:
+        inner = values.setdefault(name, {})
+        if not isinstance(inner, dict):
+            return  # the file has a plain value there; validation will say so
+        values = inner
+    values[path[-1]] = value
+
+
+def _problem(location: tuple[int | str, ...], message: str, text: str) -> str:
+    path = ".".join(str(part) for part in location)
+    message = message.removeprefix("Value error, ")
+    if message == "Extra inputs are not permitted":
+        message = "there is no such setting"
+    line = _line_of(location, text)
+    return f"{message} @ {path}" + (f" (line {line})" if line else "")
+
+
+def _line_of(location: tuple[int | str, ...], text: str) -> int | None:
+    """The line of a setting in the file, by its table heading and key; None when it is not there."""
+    *tables, key = (str(part) for part in location)
+    heading = ""
+    for number, line in enumerate(text.splitlines(), start=1):
+        stripped = line.strip()
+        if stripped.startswith("["):
+            heading = stripped.strip("[] ")
+            if not tables and heading == key:
+                return number
+        elif heading == ".".join(tables) and re.match(rf"\"?{re.escape(key)}\"?\s*=", stripped):
+            return number
+    return None

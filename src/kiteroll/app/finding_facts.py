@@ -1,0 +1,79 @@
+"""The facts of the finding engine, from the records and the tracker of the running service."""
+
+from collections.abc import Collection, Mapping, Sequence
+from datetime import datetime
+
+from kiteroll.app.ingest import ReadingIngestor
+from kiteroll.app.sightings import sighting_of
+from kiteroll.app.switch_condition import condition_of
+from kiteroll.app.topology_view import TopologyView
+from kiteroll.core.findings.address_view import PortFacts
+from kiteroll.core.findings.kinds.multiple_ips import HeldIp
+from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.mac_table import MacTable
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.policy.port_rules import RuleBook
+from kiteroll.core.topology.roles import Topology
+from kiteroll.core.topology.sighting import Sighting
+from kiteroll.core.tracking.switch_health import SwitchCondition
+from kiteroll.store import finding_inputs, inventory, rules
+from kiteroll.store.database import Database
+
+
+class StoredFacts:
+    """Implements `kiteroll.core.findings.facts.FactSource`. Every answer may raise StorageUnavailable."""
+
+    def __init__(self, database: Database, ingestor: ReadingIngestor, topology: TopologyView) -> None:
+        self._database = database
+        self._ingestor = ingestor
+        self._topology = topology
+
+    def topology(self, *, fresh: bool) -> Topology:
+        view = self._topology.refresh() if fresh else self._topology.now()
+        return view.topology
+
+    def switches(self) -> Collection[str]:
+        return self._ingestor.switches.values()
+
+    def switch_addresses(self) -> Collection[MacAddress]:
+        return {address for _, address in self._database.run(inventory.bridge_addresses)}
+
+    def conditions(self) -> Sequence[SwitchCondition]:
+        tracker = self._ingestor.tracker
+        rows = self._database.run(inventory.all_switches)
+        return [condition_of(row, tracker.present(row.name)) for row in rows]
+
+    def table(self, switch: str) -> MacTable:
+        return self._ingestor.tracker.table(switch)
+
+    def rules(self) -> RuleBook:
+        return self._database.run(rules.rule_book)
+
+    def shared_prefixes(self) -> Collection[str]:
+        return self._database.run(finding_inputs.shared_addresses).keys()
+
+    def sightings(
+        self, macs: Sequence[MacAddress], since: datetime
+    ) -> Mapping[MacAddress, Sequence[Sighting]]:
+        view = self._topology.now()
+        stays = self._database.run(finding_inputs.recent_stays, macs, since)
+        return {mac: [sighting_of(row, view) for row in rows] for mac, rows in stays.items()}
+
+    def port_facts(self, ports: Sequence[PortRef]) -> Mapping[PortRef, PortFacts]:
+        return self._database.run(finding_inputs.port_facts, ports)
+
+    def at_several_ports(self, limit: int) -> Sequence[MacAddress]:
+        uplinks = sorted(self._topology.now().uplink_ids)
+        return self._database.run(finding_inputs.at_several_ports, uplinks, limit)
+
+    def port_activity(self, up_before: datetime, limit: int) -> Sequence[PortActivity]:
+        return self._database.run(finding_inputs.port_activity, up_before, limit)
+
+    def ip_turns(
+        self, since: datetime, turns: int, limit: int
+    ) -> Mapping[str, Sequence[tuple[datetime, MacAddress]]]:
+        return self._database.run(finding_inputs.ip_turns, since, turns, limit)
+
+    def held_ips(self, before: datetime, max_ips: int, limit: int) -> Mapping[MacAddress, Sequence[HeldIp]]:
+        return self._database.run(finding_inputs.held_ips, before, max_ips, limit)

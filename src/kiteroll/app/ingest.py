@@ -1,0 +1,258 @@
+"""Where readings become records: one thread in which the tracker and the store go step by step."""
+
+import asyncio
+import logging
+import threading
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
+from datetime import datetime, timedelta
+from itertools import groupby
+from operator import itemgetter
+from typing import TypeVar
+
+from kiteroll.app.events import AddressProbed, EventBus, ReadingFailed, ReadingStored
+from kiteroll.app.logs import fields
+from kiteroll.collect.poller import PollResult
+from kiteroll.core.errors import DeviceError, DeviceRefused, KiteRollError, StorageUnavailable
+from kiteroll.core.model.changes import Appeared
+from kiteroll.core.model.reading import Reading
+from kiteroll.core.search.address_index import AddressIndex
+from kiteroll.core.tracking.switch_health import SwitchHealth
+from kiteroll.core.tracking.tracker import Tracker
+from kiteroll.store import hold_times, inventory, stay_queries
+from kiteroll.store.database import Database
+from kiteroll.store.reading_writer import ReadingWriter
+
+log = logging.getLogger(__name__)
+T = TypeVar("T")
+Outcome = ReadingStored | ReadingFailed
+
+_RETRY_S = 1.0
+
+
+class ServiceStopping(Exception):
+    """The service stops before a reading could be stored; it was never acknowledged."""
+
+
+class ReadingIngestor:
+    """Everything that touches the tracker runs here, one thing at a time.
+
+    While the database is away the reading in hand is tried again and again, and those behind it
+    wait, which in turn holds back the poller: nothing piles up and nothing is skipped.
+    """
+
+    def __init__(self, database: Database, hold_time: timedelta | None, bus: EventBus) -> None:
+        self._database = database
+        self._writer = ReadingWriter(database)
+        self._hold_time = hold_time
+        self._bus = bus
+        self._thread = ThreadPoolExecutor(1, thread_name_prefix="ingest")
+        self._stopping = threading.Event()
+        self.tracker = Tracker(hold=hold_time)
+        self.switches: dict[int, str] = {}
+        """Id to name of the inventory. Replaced, never changed, so that others may iterate over it."""
+        self.index = AddressIndex()
+        self.storage_problem: str | None = None
+
+    def load(self) -> None:
+        """Take up where the records left off: open stays, checkpoints, known addresses."""
+        tracker = Tracker(hold=self._hold_time, next_stay=self._database.run(inventory.next_stay_id))
+        switches = {row.id: row for row in self._database.run(inventory.all_switches)}
+        ports = self._database.run(inventory.all_port_numbers)
+        by_switch = groupby(self._database.stream(inventory.open_stays), key=itemgetter(0))
+        for switch_id, stays in by_switch:
+            if (row := switches.get(switch_id)) is not None:
+                names = ports.get(switch_id, {})
+                tracker.restore(row.name, row.checkpoint, names, map(itemgetter(1), stays))
+        for switch_id, row in switches.items():
+            if not tracker.knows(row.name):
+                tracker.restore(row.name, row.checkpoint, ports.get(switch_id, {}), ())
+        tracker.set_hold_times(self._database.run(hold_times.hold_times))
+        self.tracker = tracker
+        self.switches = {switch_id: row.name for switch_id, row in switches.items()}
+        self.index = AddressIndex(self._database.run(stay_queries.all_macs))
+        self._writer.forget()
+
+    async def ingest(self, result: PollResult) -> Outcome | None:
+        """Store a result; returns once it is committed. None when its switch left the inventory, or was
+        renamed, meanwhile. Raises ServiceStopping when the service ends first."""
+        return await self.run_in_turn(self._ingest, result)
+
+    async def ingest_probe(self, switch_id: int, name: str, reading: Reading) -> None:
+        """Store what a probe of one address showed."""
+        await self.run_in_turn(self._ingest_probe, switch_id, name, reading)
+
+    async def run_in_turn(self, work: Callable[..., T], *args: object) -> T:
+        """Run `work` in the ingestor's turn. Cancelling the caller does not cut it off half-way."""
+        future = asyncio.get_running_loop().run_in_executor(self._thread, work, *args)
+        return await asyncio.shield(future)
+
+    async def change(self, work: Callable[[], T]) -> T:
+        """Run a change of the inventory in the ingestor's turn. Raises StorageUnavailable at once while
+        readings wait for the database: the caller is not to wait with them."""
+        if self.storage_problem is not None:
+            raise StorageUnavailable(self.storage_problem)
+        return await self.run_in_turn(work)
+
+    # The following are for work that runs in the ingestor's turn.
+
+    def reload_hold_times(self) -> None:
+        self.tracker.set_hold_times(self._database.run(hold_times.hold_times))
+
+    def name_switch(self, switch_id: int, name: str) -> None:
+        """A switch was added, or has another name."""
+        if (before := self.switches.get(switch_id)) is not None and before != name:
+            self.tracker.rename(before, name)
+        self.switches = {**self.switches, switch_id: name}
+
+    def drop_switch(self, switch_id: int) -> None:
+        self.switches = {number: name for number, name in self.switches.items() if number != switch_id}
+
+    def stop(self) -> None:
+        """Finish what is being written, drop what waits."""
+        self._stopping.set()
+        self._thread.shutdown(wait=True, cancel_futures=True)
+
+    def _ingest(self, result: PollResult) -> Outcome | None:
+        if self.switches.get(result.switch) != result.name:
+            return None
+        outcome = result.outcome
+        event: Outcome
+        if isinstance(outcome, Reading):
+            try:
+                event = self._store_reading(result, outcome)
+            except (ServiceStopping, StorageUnavailable):
+                raise
+            except Exception as bug:
+                event = self._after_bug(result, bug)
+        else:
+            event = self._store_failure(result, outcome)
+        _log(event)
+        self._bus.publish(event)
+        return event
+
+    def _store_reading(self, result: PollResult, reading: Reading) -> ReadingStored:
+        first = self.tracker.checkpoint(result.name).last_at is None
+        changes = self.tracker.apply(reading)
+        checkpoint = self.tracker.checkpoint(result.name)
+        self._until_stored(
+            lambda: self._writer.write_reading(
+                result.switch, reading, changes, checkpoint, result.next_due_at
+            )
+        )
+        self.index.add(change.mac for change in changes if isinstance(change, Appeared))
+        return ReadingStored(
+            switch_id=result.switch,
+            switch=result.name,
+            reading=reading,
+            duration=result.duration,
+            changes=changes,
+            first=first,
+        )
+
+    def _after_bug(self, result: PollResult, bug: Exception) -> ReadingFailed:
+        """A bug of ours, or a record that contradicts the tracker. The tracker has moved on and the
+        records have not: begin again from the records rather than drift apart."""
+        log.exception("a reading could not be stored", extra=fields("ingest.failed", switch=result.name))
+        self._until_stored(self.load)
+        reason = f"its reading could not be stored: {type(bug).__name__}; the service's log has the details"
+        return self._store_failure(replace(result, outcome=KiteRollError(reason)), KiteRollError(reason))
+
+    def _store_failure(self, result: PollResult, failure: KiteRollError) -> ReadingFailed:
+        event = ReadingFailed(
+            switch_id=result.switch,
+            switch=result.name,
+            at=result.started_at,
+            duration=result.duration,
+            health=_health_after(failure),
+            error=str(failure),
+        )
+        self._until_stored(
+            lambda: self._writer.write_failure(
+                event.switch_id,
+                event.at,
+                round(event.duration.total_seconds() * 1000),
+                event.health.value,
+                event.error,
+                result.next_due_at,
+            )
+        )
+        return event
+
+    def _ingest_probe(self, switch_id: int, name: str, reading: Reading) -> None:
+        if self.switches.get(switch_id) != name:
+            return
+        try:
+            changes = self.tracker.apply(reading)
+            if not changes:
+                return
+            checkpoint = self.tracker.checkpoint(name)
+            self._until_stored(lambda: self._writer.write_probe(switch_id, changes, checkpoint))
+        except (ServiceStopping, StorageUnavailable):
+            raise
+        except Exception:
+            log.exception("a probe could not be stored", extra=fields("ingest.probe_failed", switch=name))
+            self._until_stored(self.load)
+            return
+        self._bus.publish(
+            AddressProbed(switch_id=switch_id, switch=name, reading=reading, changes=tuple(changes))
+        )
+
+    def _until_stored(self, write: Callable[[], T]) -> T:
+        while True:
+            if self._stopping.is_set():
+                raise ServiceStopping
+            try:
+                result = write()
+            except StorageUnavailable as away:
+                if self.storage_problem is None:
+                    log.error("database away, readings wait", extra=fields("store.away", error=str(away)))
+                self.storage_problem = str(away)
+                self._stopping.wait(_RETRY_S)
+            else:
+                if self.storage_problem is not None:
+                    log.info("database back", extra=fields("store.back"))
+                self.storage_problem = None
+                return result
+
+
+def import_result(switch_id: int, reading: Reading, next_due_at: datetime | None) -> PollResult:
+    """An imported reading, as if it had been polled."""
+    return PollResult(
+        switch=switch_id,
+        name=reading.switch,
+        started_at=reading.taken_at,
+        duration=reading.duration,
+        outcome=reading,
+        next_due_at=next_due_at,
+    )
+
+
+def _health_after(failure: KiteRollError) -> SwitchHealth:
+    match failure:
+        case DeviceRefused():
+            return SwitchHealth.REFUSED
+        case DeviceError():
+            return SwitchHealth.SILENT
+        case _:
+            return SwitchHealth.FAILED
+
+
+def _log(event: Outcome) -> None:
+    took = round(event.duration.total_seconds(), 3)
+    if isinstance(event, ReadingFailed):
+        said = fields("collect.failed", switch=event.switch, error=event.error, duration_s=took)
+        log.warning("switch not read", extra=said)
+        return
+    log.info(
+        "switch read" if event.reading.complete else "switch read in part",
+        extra=fields(
+            "collect.read",
+            switch=event.switch,
+            rows=len(event.reading.learned),
+            changes=event.change_count,
+            duration_s=took,
+            complete=event.reading.complete,
+        ),
+    )

@@ -1,0 +1,282 @@
+"""The inventory: adding, changing and removing switches, applied to the running service at once."""
+
+import asyncio
+import json
+import logging
+from collections import Counter
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+from typing import Any
+
+from kiteroll.app.events import EventBus, InventoryChanged
+from kiteroll.app.ingest import Outcome, ReadingIngestor
+from kiteroll.app.logs import fields
+from kiteroll.clock import Clock
+from kiteroll.collect.credential import make_target
+from kiteroll.collect.identify import Identity, identify
+from kiteroll.collect.limits import Limits
+from kiteroll.collect.linux_bridge import Bridge
+from kiteroll.collect.poller import Poller, PollTarget
+from kiteroll.collect.snmp_client import Target
+from kiteroll.core.errors import Invalid, KiteRollError
+from kiteroll.core.model.host import check_host
+from kiteroll.core.tracking.switch_health import SwitchHealth
+from kiteroll.store import credentials, hold_times, inventory, sites
+from kiteroll.store.credentials import CredentialRow
+from kiteroll.store.database import Database
+from kiteroll.store.inventory import SwitchRow
+from kiteroll.store.vault import Vault
+
+__all__ = ["Access", "ChosenAccess", "CredentialRow", "GroupSettings", "Inventory", "SiteSettings"]
+
+log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True, slots=True)
+class Access:
+    """How a switch is polled: the settings `kiteroll.collect.credential.make_target` knows."""
+
+    settings: Mapping[str, Any] = field(repr=False)
+    kind: str
+    """What may be shown of it."""
+
+
+ChosenAccess = Access | str | None
+"""A switch's own access, or the name of a credential, or neither."""
+
+
+@dataclass(frozen=True, slots=True)
+class SiteSettings:
+    name: str
+    concurrency: int | None
+    """Of its switches, how many are read at once; None: no limit of its own."""
+    switches: int
+
+
+@dataclass(frozen=True, slots=True)
+class GroupSettings:
+    name: str
+    switches: int
+    hold_time_s: int | None
+
+
+class Inventory:
+    def __init__(
+        self,
+        database: Database,
+        vault: Vault,
+        clock: Clock,
+        ingestor: ReadingIngestor,
+        poller: Poller[Outcome | None],
+        limits: Limits,
+        interval_s: float,
+        bus: EventBus,
+    ) -> None:
+        """`limits` and `interval_s` are those of switches without their own."""
+        self._database = database
+        self._vault = vault
+        self._clock = clock
+        self._ingestor = ingestor
+        self._poller = poller
+        self._bus = bus
+        self._limits = limits
+        self._interval_s = interval_s
+        self._targets: dict[int, tuple[str, Target]] = {}
+        """Switches polled over SNMP, by id: name, and how."""
+
+    async def start(self) -> None:
+        """Poll every switch of the inventory, each when it was due next."""
+        for name, concurrency in (await asyncio.to_thread(self._database.run, sites.site_limits)).items():
+            self._poller.limit_site(name, concurrency)
+        for row in await asyncio.to_thread(self._database.run, inventory.all_switches):
+            # A restart of the service is no reason to read every switch at once.
+            self.assign(row, row.next_try_at)
+
+    async def add_switch(self, given: Mapping[str, Any], chosen: ChosenAccess) -> SwitchRow:
+        """`given`: name, source, host, port, site, groups, notes, interval_s, timeout_s, tries, table_size,
+        hold_time_s, enabled; all checked but for the host. Raises Conflict when the name is taken,
+        NotFound for a credential that is not there."""
+        values = _columns(given)
+        values["interval_s"] = values["interval_s"] or round(self._interval_s)
+
+        def work() -> SwitchRow:
+            _check_host(values["source"], values["host"])
+            if values["source"] == "snmp":
+                values.update(self._credential_columns(chosen))
+            row = self._database.run(inventory.add_switch, self._clock.now(), **values)
+            self._ingestor.reload_hold_times()
+            self._ingestor.name_switch(row.id, row.name)
+            return row
+
+        return await self._apply(work)
+
+    async def change_switch(self, name: str, given: Mapping[str, Any], chosen: ChosenAccess) -> SwitchRow:
+        """`given`: what is to be another value, named as in `add_switch`. Raises NotFound, Invalid, or
+        Conflict when the new name is taken."""
+        values = _columns(given)
+
+        def work() -> SwitchRow:
+            source = self._database.run(inventory.get_switch, name).source
+            if "host" in values:
+                _check_host(source, values["host"])
+            if chosen:
+                if source != "snmp":
+                    raise Invalid(f"{name} is not polled over SNMP (its source is {source}): no credential")
+                values.update(self._credential_columns(chosen))
+            row = self._database.run(inventory.change_switch, name, values)
+            self._ingestor.reload_hold_times()
+            self._ingestor.name_switch(row.id, row.name)
+            return row
+
+        return await self._apply(work)
+
+    async def _apply(self, work: Callable[[], SwitchRow]) -> SwitchRow:
+        row = await self._ingestor.change(work)
+        self.assign(row)
+        self._bus.publish(InventoryChanged())
+        return row
+
+    async def change_credential(self, name: str, access: Access) -> CredentialRow:
+        """Every switch that uses it is polled with the new one from now on. Raises NotFound."""
+        sealed = self._vault.seal(json.dumps(access.settings))
+
+        def work() -> CredentialRow:
+            return self._database.run(credentials.change_credential, name, access.kind, sealed)
+
+        row = await self._ingestor.change(work)
+        for one in await asyncio.to_thread(self._database.run, inventory.all_switches):
+            if one.credential_name == name:
+                self.assign(one)
+        return row
+
+    def add_credential(self, name: str, access: Access) -> CredentialRow:
+        """Raises Conflict when the name is taken."""
+        sealed = self._vault.seal(json.dumps(access.settings))
+        return self._database.run(credentials.add_credential, self._clock.now(), name, access.kind, sealed)
+
+    def _credential_columns(self, chosen: ChosenAccess) -> dict[str, Any]:
+        """Columns of the credential a switch is read with. Raises NotFound."""
+        if isinstance(chosen, Access):
+            sealed = self._vault.seal(json.dumps(chosen.settings))
+            return {"credential_id": None, "credential_sealed": sealed, "credential_kind": chosen.kind}
+        row = self._database.run(credentials.get_credential, chosen or "")
+        return {"credential_id": row.id, "credential_sealed": None, "credential_kind": row.kind}
+
+    async def remove_switch(self, name: str) -> None:
+        """End every stay on it and take it out of the inventory; its history stays. Raises NotFound."""
+
+        def work() -> int:
+            row = self._database.run(inventory.get_switch, name)
+            at = self._clock.now()
+            changes = self._ingestor.tracker.forget(name, at)
+            try:
+                self._database.run(inventory.remove_switch, row.id, at, changes)
+            except BaseException:
+                self._ingestor.load()
+                raise
+            self._ingestor.drop_switch(row.id)
+            return row.id
+
+        switch_id = await self._ingestor.change(work)
+        self._targets.pop(switch_id, None)
+        self._poller.dismiss(switch_id)
+        self._bus.publish(InventoryChanged())
+
+    def credentials(self) -> list[CredentialRow]:
+        """Named ones, by name."""
+        return self._database.run(credentials.all_credentials)
+
+    def remove_credential(self, name: str) -> None:
+        """Raises NotFound, or Conflict while switches use it."""
+        self._database.run(credentials.remove_credential, name)
+
+    def sites(self) -> list[SiteSettings]:
+        return [SiteSettings(*row) for row in self._database.run(sites.sites)]
+
+    def groups(self) -> list[GroupSettings]:
+        own = self._database.run(hold_times.group_hold_times)
+        counts = Counter(name for row in self._database.run(inventory.all_switches) for name in row.in_groups)
+        return [
+            GroupSettings(name, counts[name], own.get(name)) for name in sorted(own.keys() | counts.keys())
+        ]
+
+    async def set_group_hold_time(self, name: str, hold_time_s: int | None) -> None:
+        def work() -> None:
+            self._database.run(hold_times.set_group_hold_time, name, hold_time_s)
+            self._ingestor.reload_hold_times()
+
+        await self._ingestor.change(work)
+
+    async def limit_site(self, name: str, concurrency: int | None) -> None:
+        await asyncio.to_thread(self._database.run, sites.limit_site, name, concurrency)
+        self._poller.limit_site(name, concurrency)
+
+    async def test_credential(self, host: str, port: int, chosen: ChosenAccess) -> Identity:
+        """Raises NotFound for a credential that is not there; DeviceError when it does not work."""
+        if isinstance(chosen, Access):
+            settings = chosen.settings
+        else:
+            row = await asyncio.to_thread(self._database.run, credentials.get_credential, chosen or "")
+            settings = json.loads(self._vault.open(row.sealed))
+        return await identify(make_target(host, port, settings), self._clock, self._limits)
+
+    def poll_targets(self) -> dict[str, Target]:
+        """Switches polled over SNMP, by name."""
+        return dict(self._targets.values())
+
+    def assign(self, row: SwitchRow, due_at: datetime | None = None) -> None:
+        self._targets.pop(row.id, None)
+        if not row.enabled or row.source == "files":
+            self._poller.dismiss(row.id)
+            return
+        try:
+            target = self._target(row)
+        except KiteRollError as wrong:
+            log.error(
+                "switch cannot be read", extra=fields("vault.failed", switch=row.name, error=str(wrong))
+            )
+            return
+        if isinstance(target, Target):
+            self._targets[row.id] = (row.name, target)
+        limits = replace(
+            self._limits,
+            timeout_s=row.timeout_s or self._limits.timeout_s,
+            tries=row.tries or self._limits.tries,
+        )
+        poll_target = PollTarget(
+            switch=row.id,
+            name=row.name,
+            agent=target,
+            interval=timedelta(seconds=row.interval_s),
+            site=row.site,
+            limits=limits,
+        )
+        self._poller.assign(poll_target, due_at)
+
+    def _target(self, row: SwitchRow) -> Target | Bridge:
+        if row.source == "linux":
+            return Bridge.parse(row.host)
+        credential = json.loads(self._vault.open(row.credential_sealed or b""))
+        return make_target(row.host, row.udp_port, credential)
+
+
+def _check_host(source: str, host: str) -> None:
+    """Raises Invalid when a switch of this source cannot be at `host`."""
+    try:
+        if source == "linux":
+            Bridge.parse(host)
+        elif source == "snmp":
+            check_host(host)
+    except ValueError as wrong:
+        raise Invalid(str(wrong)) from wrong
+
+
+def _columns(given: Mapping[str, Any]) -> dict[str, Any]:
+    names = {"port": "udp_port", "groups": "in_groups"}
+    values = {names.get(key, key): value for key, value in given.items()}
+    if "in_groups" in values:
+        values["in_groups"] = sorted(set(values["in_groups"]))
+    if "enabled" in values:
+        values["health"] = (SwitchHealth.UNREAD if values["enabled"] else SwitchHealth.OFF).value
+    return values

@@ -1,0 +1,69 @@
+"""In-memory search indexes of port names, aliases and host names."""
+
+from collections import defaultdict
+from collections.abc import Mapping
+
+from kiteroll.app.events import ReadingStored
+from kiteroll.core.search.text_index import TextIndex
+from kiteroll.store import host_names, list_queries
+from kiteroll.store.database import Database
+
+_SLACK = 10_000
+"""Host names that have ended are dropped now and then; so many more do no harm."""
+PortKey = tuple[int, str]
+"""Id of a switch, and the name of a port."""
+
+
+class NameIndexes:
+    """Readings tell the names of ports, records those of hosts. What is new is found some seconds
+    later: indexing a hundred thousand names takes too long to do it for each."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._ports: dict[int, Mapping[str, str]] = {}
+        self._ports_changed = False
+        self._hosts: list[tuple[str, int]] = []
+        self._hosts_at_load = 0
+        self._last_host = 0
+        self.ports: TextIndex[PortKey] = TextIndex(())
+        self.aliases: TextIndex[PortKey] = TextIndex(())
+        self.hosts: TextIndex[int] = TextIndex(())
+        """By number of the record of a host name."""
+
+    def load(self) -> None:
+        """Raises StorageUnavailable."""
+        ports: dict[int, dict[str, str]] = defaultdict(dict)
+        for switch_id, name, alias in self._database.run(list_queries.all_port_names):
+            ports[switch_id][name] = alias
+        self._ports = dict(ports)
+        self._ports_changed = True
+        self.refresh()
+
+    def on_reading(self, event: ReadingStored) -> None:
+        """Called in the ingestor's thread."""
+        known = self._ports.get(event.switch_id, {})
+        read = {port.name: port.alias for port in event.reading.ports}
+        now = read if event.reading.complete else {**known, **read}
+        if now != known:
+            self._ports[event.switch_id] = now
+            self._ports_changed = True
+
+    def refresh(self) -> None:
+        """Index what is new. Raises StorageUnavailable."""
+        more = self._database.run(host_names.all_host_names, self._last_host)
+        if len(self._hosts) + len(more) > 2 * self._hosts_at_load + _SLACK:
+            # Half of them may be names of the past by now: start over.
+            self._hosts, self._hosts_at_load = [], 0
+            more = self._database.run(host_names.all_host_names, 0)
+        if more:
+            self._last_host = more[-1][1]
+            self._hosts += more
+            self._hosts_at_load = self._hosts_at_load or len(more)
+            self.hosts = TextIndex(self._hosts)
+        if self._ports_changed:
+            self._ports_changed = False
+            each = [(switch, ports.items()) for switch, ports in list(self._ports.items())]
+            self.ports = TextIndex((name, (switch, name)) for switch, ports in each for name, _ in ports)
+            self.aliases = TextIndex(
+                (alias, (switch, name)) for switch, ports in each for name, alias in ports if alias
+            )

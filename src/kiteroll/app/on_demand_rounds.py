@@ -1,0 +1,132 @@
+"""Rounds on demand: with progress, can be cancelled and resumed."""
+
+import asyncio
+import logging
+from collections.abc import Awaitable, Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+from kiteroll.app.logs import fields
+from kiteroll.clock import Clock
+from kiteroll.core.errors import Conflict, KiteRollError, NotFound
+from kiteroll.store import inventory, rounds
+from kiteroll.store.database import Database
+from kiteroll.store.rounds import RoundRow
+
+__all__ = ["OnDemandRounds", "RoundProgress", "RoundRow"]
+
+log = logging.getLogger(__name__)
+CONCURRENCY = 16
+
+
+@dataclass(frozen=True, slots=True)
+class RoundProgress:
+    row: RoundRow
+    outcomes: Mapping[str, str]
+    """Of the switches that were tried, by name."""
+
+
+class OnDemandRounds:
+    """At most one round runs: a second one would only wait for the same switches."""
+
+    def __init__(self, database: Database, clock: Clock, read: Callable[[str], Awaitable[object]]) -> None:
+        """`read` reads one switch by name; a KiteRollError it raises ends that switch's turn alone."""
+        self._database = database
+        self._clock = clock
+        self._read = read
+        self._running: tuple[int, asyncio.Task[None]] | None = None
+
+    def latest(self, limit: int) -> list[RoundProgress]:
+        return [self.progress_of(row) for row in self._database.run(rounds.latest_rounds, limit)]
+
+    def get(self, number: int) -> RoundProgress:
+        """Raises NotFound."""
+        return self.progress_of(self._database.run(rounds.get_round, number))
+
+    def progress_of(self, row: RoundRow) -> RoundProgress:
+        return RoundProgress(row, self._database.run(rounds.progress, row))
+
+    async def begin(self, switches: Sequence[str], group: str | None, *, everything: bool) -> RoundRow:
+        """Read these switches, or else a group, or everything. Raises NotFound for a name or a group that
+        is not there, Conflict while another one runs, StorageUnavailable."""
+        names = await asyncio.to_thread(self._names, switches, group, everything)
+        self._free()
+        row = await asyncio.to_thread(self._database.run, rounds.begin_round, self._clock.now(), list(names))
+        self._start(row, names)
+        return row
+
+    async def resume(self, number: int) -> RoundRow:
+        """Read the switches that are left. Raises NotFound, or Conflict: one runs, none is left."""
+        self._free()
+        row = await asyncio.to_thread(self._database.run, rounds.get_round, number)
+        tried = await asyncio.to_thread(self._database.run, rounds.progress, row)
+        left = [name for name in row.wanted if name not in tried]
+        if row.state == "done" or not left:
+            raise Conflict(f"round {number} is done: nothing is left to read")
+        await asyncio.to_thread(self._database.run, rounds.end_round, number, None, "running")
+        self._start(row, left)
+        return await asyncio.to_thread(self._database.run, rounds.get_round, number)
+
+    async def cancel(self, number: int) -> RoundRow:
+        """Stop it; what was read stays. Raises NotFound, or Conflict when it does not run."""
+        row = await asyncio.to_thread(self._database.run, rounds.get_round, number)
+        if self._running is None or self._running[0] != number:
+            raise Conflict(f"round {number} is not running: it is {row.state}")
+        await self.stop()
+        await asyncio.to_thread(self._database.run, rounds.end_round, number, self._clock.now(), "cancelled")
+        return await asyncio.to_thread(self._database.run, rounds.get_round, number)
+
+    async def stop(self) -> None:
+        """The service stops: a round that is running is left as it is, to be resumed."""
+        if self._running is None:
+            return
+        task = self._running[1]
+        self._running = None
+        task.cancel()
+        await asyncio.gather(task, return_exceptions=True)
+
+    def _names(self, switches: Sequence[str], group: str | None, everything: bool) -> list[str]:
+        rows = self._database.run(inventory.all_switches)
+        polled = {row.name: row for row in rows if row.source != "files"}
+        for name in switches:
+            if name not in polled:
+                raise NotFound("switch to read", name, "`kiteroll switch list` shows the inventory")
+        names = list(dict.fromkeys(switches)) or sorted(
+            row.name for row in polled.values() if row.enabled and (everything or group in row.in_groups)
+        )
+        if not names:
+            raise NotFound("switch to read", group or "all", "no switch of the inventory matches")
+        return names
+
+    def _free(self) -> None:
+        if self._running is not None:
+            raise Conflict(
+                f"round {self._running[0]} is running: wait for it, or cancel it "
+                f"(`kiteroll round cancel {self._running[0]}`)"
+            )
+
+    def _start(self, row: RoundRow, names: Sequence[str]) -> None:
+        task = asyncio.create_task(self._run(row.id, names), name=f"round:{row.id}")
+        self._running = (row.id, task)
+
+    async def _run(self, number: int, names: Sequence[str]) -> None:
+        slots = asyncio.Semaphore(CONCURRENCY)
+
+        async def one(name: str) -> None:
+            async with slots:
+                try:
+                    await self._read(name)
+                except KiteRollError as skipped:
+                    # Removed meanwhile, or switched off: that holds up none of the others.
+                    said = fields("round.skipped", switch=name, error=str(skipped))
+                    log.info("skipped in a round", extra=said)
+
+        try:
+            async with asyncio.TaskGroup() as tasks:
+                for name in names:
+                    tasks.create_task(one(name), name=f"round:{number}:{name}")
+            await asyncio.to_thread(self._database.run, rounds.end_round, number, self._clock.now(), "done")
+        except KiteRollError as away:
+            log.warning("the end of a round is not stored", extra=fields("round.not_stored", error=str(away)))
+        finally:
+            if self._running is not None and self._running[0] == number:
+                self._running = None

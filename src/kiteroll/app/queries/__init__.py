@@ -1,0 +1,1 @@
+"""Queries: each answers with plain values, without HTTP or Pydantic."""

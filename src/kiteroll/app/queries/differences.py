@@ -1,0 +1,83 @@
+"""What differs between two instants, address by address."""
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from kiteroll.app.topology_view import TopologyView
+from kiteroll.clock import Clock
+from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.core.tracking.differences import Difference, compare
+from kiteroll.store import inventory, snapshot_diff
+from kiteroll.store.database import Database
+from kiteroll.store.paging import Page
+
+_MAX_MAC = (1 << 48) - 1
+_BATCH = 2_000
+"""Addresses compared at a time."""
+_MAX_BATCHES = 25
+"""Batches a page: where next to nothing differs, a page ends early rather than late."""
+
+
+class Differences:
+    def __init__(self, database: Database, topology: TopologyView, clock: Clock) -> None:
+        self._database = database
+        self._topology = topology
+        self._clock = clock
+
+    def page(
+        self,
+        since: datetime,
+        until: datetime | None,
+        switch: str | None,
+        group: str | None,
+        cursor: str | None,
+        limit: int,
+    ) -> Page[Difference]:
+        """By address, uplinks left out. A page may hold fewer than `limit`, or none, and still have a
+        next one. Raises Invalid, or NotFound for a switch or group that is not there."""
+        end = until or self._clock.now()
+        if since.tzinfo is None or end.tzinfo is None or since >= end:
+            raise Invalid("since: it must be earlier than until, and both need a zone (2026-05-04T14:05:00Z)")
+        switch_ids = self._switch_ids(switch, group)
+        uplinks = self._topology.now().uplink_ids
+        after = _after(cursor)
+        found: list[Difference] = []
+        for _ in range(_MAX_BATCHES):
+            known = self._database.run(
+                snapshot_diff.comparable,
+                since,
+                end,
+                switch_ids=switch_ids,
+                without_ports=uplinks,
+                after=after,
+                limit=max(limit, _BATCH),
+            )
+            for mac, stays in known.stays.items():
+                after = int(mac)
+                difference = compare(mac, stays, known.first_seen.get(mac, end), since, end)
+                if difference is not None:
+                    found.append(difference)
+                    if len(found) == limit:
+                        return Page(tuple(found), str(after))
+            # Addresses that came and went in between differ in nothing: the page is filled from the next.
+            if not known.more:
+                return Page(tuple(found), None)
+        return Page(tuple(found), str(after))
+
+    def _switch_ids(self, switch: str | None, group: str | None) -> Sequence[int] | None:
+        if switch is not None:
+            return [self._database.run(inventory.get_switch, switch).id]
+        if group is None:
+            return None
+        ids = [row.id for row in self._database.run(inventory.all_switches) if group in row.in_groups]
+        if not ids:
+            raise NotFound("group", group, "no switch is in it")
+        return ids
+
+
+def _after(cursor: str | None) -> int:
+    if cursor is None:
+        return 0
+    if not (cursor.isascii() and cursor.isdigit()) or int(cursor) > _MAX_MAC:
+        raise Invalid("the cursor is not one that this list gave: use `next` of the page before")
+    return int(cursor)

@@ -1,0 +1,192 @@
+"""Endpoints: where each is and was, what is known of it, and the path to it."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from typing import Any
+
+from kiteroll.app.makers import MakerDirectory
+from kiteroll.app.queries.as_of import past_instant, stays_as_of, view_as_of
+from kiteroll.app.sightings import sighting_of
+from kiteroll.app.topology_view import NetworkView, TopologyView
+from kiteroll.clock import Clock
+from kiteroll.core.errors import NotFound
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.makers import AddressOrigin
+from kiteroll.core.topology.home import Home, choose_home, rank
+from kiteroll.core.topology.path import Hop, longest_path
+from kiteroll.core.topology.roles import PortRole
+from kiteroll.store import host_names, inventory, ports, stay_queries
+from kiteroll.store.database import Database
+from kiteroll.store.endpoint_queries import EndpointRecord, endpoint_records
+from kiteroll.store.host_names import IpStay
+from kiteroll.store.paging import Page
+from kiteroll.store.quiet_periods import QuietTime, quiet_times
+from kiteroll.store.stay_queries import Filters, PlacedStay
+
+__all__ = ["EndpointQueries", "EndpointView", "IpStay", "PlaceView", "QuietTime", "StayFilter"]
+
+_MAX_QUIET = 1000
+"""Quiet times told at once, the latest."""
+
+
+@dataclass(frozen=True, slots=True)
+class PlaceView:
+    """A stay, with the role of its port."""
+
+    row: PlacedStay
+    role: PortRole
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EndpointView:
+    mac: MacAddress
+    record: EndpointRecord
+    maker: str
+    origin: AddressOrigin
+    home: Home
+    home_place: PlaceView | None
+    places: tuple[PlaceView, ...]
+    """The likeliest home first."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class StayFilter:
+    """Narrows a list of stays; None leaves a criterion out."""
+
+    switch: str | None = None
+    port: str | None = None
+    """Needs `switch`."""
+    vlan: int | None = None
+    mac: MacAddress | None = None
+    ended: bool = False
+    """ExchangeEnd stays too, latest begun first."""
+    uplinks: bool = True
+    at: datetime | None = None
+
+
+class EndpointQueries:
+    def __init__(
+        self, database: Database, topology: TopologyView, makers: MakerDirectory, clock: Clock
+    ) -> None:
+        self._database = database
+        self._topology = topology
+        self._makers = makers
+        self._clock = clock
+
+    def page(self, cursor: str | None, limit: int) -> Page[EndpointView]:
+        page = self._database.run(stay_queries.endpoints_page, cursor=cursor, limit=limit)
+        return Page(tuple(self.known([mac for mac, _ in page.items])), page.next)
+
+    def get(self, mac: MacAddress, at: datetime | None) -> EndpointView:
+        """Raises NotFound when it is not known, or was not yet."""
+        found = self.known([mac], at)
+        if not found:
+            about = self._database.run(stay_queries.about_endpoints, [mac]).get(mac)
+            first = None if about is None else about["first_seen_at"].isoformat()
+            hint = f"it was first seen at {first}" if first else "no switch has ever learned this address"
+            raise NotFound("endpoint", str(mac), hint)
+        return found[0]
+
+    def known(self, macs: Sequence[MacAddress], at: datetime | None = None) -> list[EndpointView]:
+        """Those among `macs` that are known, or were known then, in their order."""
+        at = past_instant(self._clock, at)
+        records = self._database.run(endpoint_records, macs, at)
+        if at is None:
+            view = self._topology.now()
+        else:
+            records, view = self._as_of(records, at)
+        return [self._view(mac, record, view) for mac, record in records.items()]
+
+    def path(self, mac: MacAddress, start: str | None, at: datetime | None) -> list[Hop]:
+        """From `start`, or else from the switch furthest away, to the home; empty when none is known."""
+        at = past_instant(self._clock, at)
+        rows = self._database.run(stay_queries.places_of, [mac], at)[mac]
+        if at is None:
+            view = self._topology.now()
+        else:
+            view = view_as_of(self._database, self._topology, rows, at)
+            rows = stays_as_of(self._database, rows, at)
+        return longest_path([sighting_of(row, view) for row in rows], start, view.topology)
+
+    def stays(self, wanted: StayFilter, cursor: str | None, limit: int) -> Page[PlaceView]:
+        """Raises NotFound for a switch or port that is not there."""
+        at = past_instant(self._clock, wanted.at)
+        switch_id = port_id = None
+        if wanted.port is not None:
+            if wanted.switch is None:
+                raise NotFound("port", wanted.port, "name its switch too: ?switch=NAME&port=NAME")
+            port_id = find_port(self._database, wanted.switch, wanted.port)
+        elif wanted.switch is not None:
+            switch_id = self._database.run(inventory.get_switch, wanted.switch).id
+        view = self._topology.now() if at is None else self._topology.at(at)
+        filters = Filters(
+            switch_id=switch_id,
+            port_id=port_id,
+            vlan=wanted.vlan,
+            mac=wanted.mac,
+            open_only=not wanted.ended,
+            at=at,
+            without_ports=frozenset() if wanted.uplinks else view.uplink_ids,
+        )
+        page = self._database.run(
+            stay_queries.stays_page, filters, cursor=cursor, limit=limit, newest_first=wanted.ended
+        )
+        rows = page.items if at is None else stays_as_of(self._database, page.items, at)
+        return Page(tuple(_place(row, view) for row in rows), page.next)
+
+    def quiet_times(self, mac: MacAddress, back: timedelta, *, uplinks: bool) -> list[QuietTime]:
+        """When it was missing where it was, earliest first."""
+        now = self._clock.now()
+        found = self._database.run(quiet_times, [mac], now - back, now)
+        if not uplinks:
+            topology = self._topology.now().topology
+            found = [one for one in found if not topology.is_uplink((one.place.switch, one.place.port))]
+        return found[-_MAX_QUIET:]
+
+    def ips(self, mac: MacAddress, limit: int) -> list[IpStay]:
+        return self._database.run(host_names.ip_history, mac, limit)
+
+    def change(self, mac: MacAddress, values: Mapping[str, Any]) -> EndpointView:
+        """Set label, owner or notes. Raises NotFound."""
+        self._database.run(stay_queries.change_endpoint, mac, values)
+        return self.get(mac, None)
+
+    def _view(self, mac: MacAddress, record: EndpointRecord, view: NetworkView) -> EndpointView:
+        by_id = {row.stay.id: row for row in record.stays}
+        sightings = [sighting_of(row, view) for row in record.stays]
+        home = choose_home(sightings)
+        maker, origin = self._makers.maker_of(mac)
+        return EndpointView(
+            mac=mac,
+            record=record,
+            maker=maker,
+            origin=origin,
+            home=home,
+            home_place=None if home.at is None else _place(by_id[home.at.stay.id], view),
+            places=tuple(_place(by_id[one.stay.id], view) for one in rank(sightings)),
+        )
+
+    def _as_of(
+        self, records: Mapping[MacAddress, EndpointRecord], at: datetime
+    ) -> tuple[dict[MacAddress, EndpointRecord], NetworkView]:
+        rows = [row for record in records.values() for row in record.stays]
+        view = view_as_of(self._database, self._topology, rows, at)
+        stays: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in records}
+        for row in stays_as_of(self._database, rows, at):
+            stays[row.stay.mac].append(row)
+        return {mac: replace(record, stays=stays[mac]) for mac, record in records.items()}, view
+
+
+def find_port(database: Database, switch: str, port: str) -> int:
+    """Id of a port the switch has or had. Raises NotFound."""
+    row = database.run(inventory.get_switch, switch)
+    known = database.run(ports.port_ids, row.id)
+    if port not in known:
+        raise NotFound("port", port, f"`kiteroll port list --switch {switch}` shows the ports of {switch}")
+    return known[port]
+
+
+def _place(row: PlacedStay, view: NetworkView) -> PlaceView:
+    place = row.stay.place
+    return PlaceView(row, view.topology.role((place.switch, place.port)))

@@ -1,0 +1,55 @@
+"""What changed, and how each reading went."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from kiteroll.app.topology_view import TopologyView
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.store import inventory, list_queries
+from kiteroll.store.database import Database
+from kiteroll.store.list_queries import ChangeRow, ReadingRow
+from kiteroll.store.paging import Page
+
+__all__ = ["ChangeFilter", "ChangeRow", "HistoryQueries", "ReadingRow"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ChangeFilter:
+    """None and empty leave a criterion out."""
+
+    since: datetime | None = None
+    until: datetime | None = None
+    switch: str | None = None
+    mac: MacAddress | None = None
+    kinds: Sequence[str] = ()
+    uplinks: bool = True
+    """Also changes at uplinks."""
+
+
+class HistoryQueries:
+    def __init__(self, database: Database, topology: TopologyView) -> None:
+        self._database = database
+        self._topology = topology
+
+    def changes(self, wanted: ChangeFilter, cursor: str | None, limit: int) -> Page[ChangeRow]:
+        """Latest first. Raises NotFound for a switch that is not there."""
+        return self._database.run(
+            list_queries.changes_page,
+            since=wanted.since,
+            until=wanted.until,
+            switch_id=self._switch_id(wanted.switch),
+            mac=wanted.mac,
+            kinds=wanted.kinds,
+            without_ports=frozenset() if wanted.uplinks else self._topology.now().uplink_ids,
+            cursor=cursor,
+            limit=limit,
+        )
+
+    def readings(self, switch: str | None, cursor: str | None, limit: int) -> Page[ReadingRow]:
+        """Readings and failed tries, latest first. Raises NotFound for a switch that is not there."""
+        switch_id = self._switch_id(switch)
+        return self._database.run(list_queries.readings_page, switch_id, cursor=cursor, limit=limit)
+
+    def _switch_id(self, name: str | None) -> int | None:
+        return None if name is None else self._database.run(inventory.get_switch, name).id

@@ -1,0 +1,139 @@
+"""One search box for everything: what may the typed text mean?"""
+
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from kiteroll.app.ingest import ReadingIngestor
+from kiteroll.app.makers import MakerDirectory
+from kiteroll.app.name_index import NameIndexes
+from kiteroll.app.queries.as_of import past_instant
+from kiteroll.app.queries.endpoints import EndpointQueries, EndpointView
+from kiteroll.app.queries.ports import PortQueries, PortView
+from kiteroll.app.queries.switches import SwitchQueries, SwitchView
+from kiteroll.clock import Clock
+from kiteroll.core.errors import BadAddress
+from kiteroll.core.model.mac import Fragment, MacAddress
+from kiteroll.core.search.search_query import may_be_ip, meant_as_address, network_of, split_list
+from kiteroll.store import addresses, endpoint_queries
+from kiteroll.store.database import Database
+
+_MAX_NAMED = 8
+"""Switches and ports listed; they are a sideline of a search that is mostly for addresses."""
+_MAX_SORTED = 1000
+"""Ports that are put in order; a single letter is in the aliases of nearly all."""
+_MIN_MAKER_LETTERS = 3
+"""Letters from which a text may name a maker."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SearchView:
+    query: str
+    endpoints: list[EndpointView]
+    more: bool
+    """Whether there are more endpoints than were asked for."""
+    switches: list[SwitchView] = field(default_factory=list)
+    ports: list[PortView] = field(default_factory=list)
+
+
+class Search:
+    def __init__(
+        self,
+        database: Database,
+        ingestor: ReadingIngestor,
+        names: NameIndexes,
+        makers: MakerDirectory,
+        endpoints: EndpointQueries,
+        switches: SwitchQueries,
+        ports: PortQueries,
+        clock: Clock,
+    ) -> None:
+        self._database = database
+        self._ingestor = ingestor
+        self._names = names
+        self._makers = makers
+        self._endpoints = endpoints
+        self._switches = switches
+        self._ports = ports
+        self._clock = clock
+
+    def find(self, query: str, limit: int, at: datetime | None) -> SearchView:
+        """Endpoints whose address holds the text as a fragment, switches and ports whose name does. As of
+        an instant: endpoints by the IPs and host names they had then, as they were; neither switches nor
+        ports.
+
+        Raises BadAddress when it is plainly meant as an address and cannot be one, and nothing else
+        has that name.
+        """
+        at = past_instant(self._clock, at)
+        several = split_list(query)
+        if len(several) > 1:
+            return self._find_several(query, several, limit, at)
+        text = query.strip()
+        macs, wrong = self._by_address(text, limit + 1, at)
+        more = limit + 1 if len(macs) <= limit else 0
+        if at is None:
+            hosts = self._names.hosts.find(text, more)
+            named = self._database.run(
+                endpoint_queries.match_names, text, more, hosts, self._port_keys(text), _MAX_NAMED
+            )
+        else:
+            named = self._database.run(endpoint_queries.match_names_at, text, more, at)
+        if len(macs) <= limit:
+            by_maker = self._by_maker(text, limit + 1)
+            macs = list(dict.fromkeys([*macs, *named.macs, *by_maker]))[: limit + 1]
+        endpoints = self._endpoints.known(macs[:limit], at)
+        nothing = not endpoints and not named.switches and not named.ports
+        if wrong is not None and nothing and meant_as_address(text):
+            raise wrong
+        return SearchView(
+            query=query,
+            endpoints=endpoints,
+            more=len(macs) > limit,
+            switches=self._switches.views(named.switches),
+            ports=self._ports.views(named.ports),
+        )
+
+    def _find_several(self, query: str, parts: list[str], limit: int, at: datetime | None) -> SearchView:
+        """Each by itself, in the order given; what cannot be an address finds nothing."""
+        endpoints: dict[MacAddress, EndpointView] = {}
+        more = False
+        for part in parts:
+            try:
+                found = self.find(part, limit, at)
+            except BadAddress:
+                continue
+            for one in found.endpoints:
+                endpoints.setdefault(one.mac, one)
+            more = more or found.more
+        return SearchView(query=query, endpoints=list(endpoints.values()), more=more)
+
+    def _by_address(
+        self, text: str, limit: int, at: datetime | None
+    ) -> tuple[list[MacAddress], BadAddress | None]:
+        """By MAC or IP address; and what is wrong with the text if it was meant as one."""
+        network = network_of(text)
+        if network is not None:
+            return self._database.run(addresses.macs_in_network, network, limit, at), None
+        macs: list[MacAddress] = []
+        wrong: BadAddress | None = None
+        try:
+            macs = self._ingestor.index.find(Fragment.parse(text), limit)
+        except BadAddress as problem:
+            wrong = problem
+        if may_be_ip(text):
+            by_ip = self._database.run(addresses.macs_by_ip, text.lower(), limit, at)
+            macs = list(dict.fromkeys([*by_ip, *macs]))[:limit]
+        return macs, wrong
+
+    def _port_keys(self, text: str) -> list[tuple[int, str]]:
+        """Ports with exactly this name, then those whose alias holds the text; by switch."""
+        switches = self._ingestor.switches
+        found = []
+        exact = self._names.ports.find_exact(text, _MAX_SORTED)
+        for keys in (exact, self._names.aliases.find(text, _MAX_SORTED)):
+            # Sorting is stable: on one switch they stay in the order of its ports.
+            found += sorted((key for key in keys if key[0] in switches), key=lambda key: switches[key[0]])
+        return list(dict.fromkeys(found))[:_MAX_NAMED]
+
+    def _by_maker(self, text: str, limit: int) -> list[MacAddress]:
+        return [] if len(text) < _MIN_MAKER_LETTERS else self._makers.macs_by_maker(text, limit)

@@ -1,0 +1,91 @@
+"""Switches of the inventory, with how each is doing."""
+
+from collections import defaultdict
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from kiteroll.app.ingest import ReadingIngestor
+from kiteroll.app.switch_condition import condition_of
+from kiteroll.clock import Clock
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.tracking.switch_health import SwitchHealth, SwitchWarning, switch_warnings
+from kiteroll.store import inventory, list_queries, neighbours
+from kiteroll.store.database import Database
+from kiteroll.store.inventory import SwitchRow
+from kiteroll.store.neighbours import NeighbourRow
+from kiteroll.store.paging import Page
+
+__all__ = ["NeighbourRow", "SwitchQueries", "SwitchView"]
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SwitchView:
+    row: SwitchRow
+    present: int
+    """Addresses in its latest table."""
+    health: SwitchHealth
+    health_since: datetime | None
+    warnings: tuple[SwitchWarning, ...]
+    at: datetime
+    """As of when that holds."""
+
+
+class SwitchQueries:
+    def __init__(
+        self, database: Database, ingestor: ReadingIngestor, clock: Clock, table_share: float
+    ) -> None:
+        """`table_share`: from which share of its size a table counts as nearly full."""
+        self._database = database
+        self._ingestor = ingestor
+        self._clock = clock
+        self._table_share = table_share
+
+    def page(self, cursor: str | None, limit: int) -> Page[SwitchView]:
+        """By name."""
+        page = self._database.run(list_queries.switches_page, cursor=cursor, limit=limit)
+        return Page(tuple(self.views(page.items)), page.next)
+
+    def all(self) -> list[SwitchView]:
+        return self.views(self._database.run(inventory.all_switches))
+
+    def get(self, name: str) -> SwitchView:
+        """Raises NotFound."""
+        return self.views([self._database.run(inventory.get_switch, name)])[0]
+
+    def views(self, rows: Sequence[SwitchRow]) -> list[SwitchView]:
+        if not rows:
+            return []
+        now = self._clock.now()
+        same_address: dict[MacAddress, list[str]] = defaultdict(list)
+        for name, address in self._database.run(inventory.bridge_addresses):
+            same_address[address].append(name)
+        found = []
+        for row in rows:
+            condition = condition_of(row, self._ingestor.tracker.present(row.name))
+            warnings = switch_warnings(condition, same_address, now, self._table_share)
+            found.append(
+                SwitchView(
+                    row=row,
+                    present=condition.present,
+                    health=condition.health(now),
+                    health_since=condition.health_since(now),
+                    warnings=tuple(warnings),
+                    at=now,
+                )
+            )
+        return found
+
+    def neighbours(self, name: str) -> list[NeighbourRow]:
+        """Raises NotFound."""
+        row = self._database.run(inventory.get_switch, name)
+        return self._database.run(neighbours.neighbours_of, row.id)
+
+    def discovered(self) -> list[NeighbourRow]:
+        """Neighbours that are bridges and not in the inventory."""
+        rows = self._database.run(neighbours.neighbours_of)
+        return [row for row in rows if row.known_as is None and "bridge" in row.capabilities]
+
+    def vlans(self, name: str) -> list[tuple[int, str]]:
+        """Number and name of its VLANs. Raises NotFound."""
+        return self._database.run(list_queries.vlans_of, self._database.run(inventory.get_switch, name).id)

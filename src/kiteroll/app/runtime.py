@@ -1,0 +1,255 @@
+"""The composition root: builds the parts of the service once, runs its workers, tears all of it down.
+
+`build` opens storage and makes everything that needs no event loop; what it opened is closed in reverse
+order when the stack it was given unwinds, also when it fails half-way. `running` starts the workers and
+stops them again. Whoever serves requests takes single parts from `Parts`; no part holds the whole.
+"""
+
+import asyncio
+import logging
+import random
+import socket
+from collections.abc import AsyncIterator, Callable
+from contextlib import AsyncExitStack, ExitStack, asynccontextmanager
+from dataclasses import dataclass
+from datetime import timedelta
+from functools import partial
+
+from kiteroll.app import config as settings
+from kiteroll.app.csv_mappings import CsvMappings
+from kiteroll.app.events import EventBus, ReadingStored
+from kiteroll.app.finding_facts import StoredFacts
+from kiteroll.app.imports import Importer, ImportFolderWatcher, ParseDocuments
+from kiteroll.app.ingest import Outcome, ReadingIngestor
+from kiteroll.app.inventory import Inventory
+from kiteroll.app.logs import fields
+from kiteroll.app.makers import MakerDirectory
+from kiteroll.app.name_index import NameIndexes
+from kiteroll.app.on_demand_rounds import OnDemandRounds
+from kiteroll.app.port_rules import PortRules
+from kiteroll.app.queries.differences import Differences
+from kiteroll.app.queries.endpoints import EndpointQueries
+from kiteroll.app.queries.findings import FindingQueries
+from kiteroll.app.queries.history import HistoryQueries
+from kiteroll.app.queries.network_map import NetworkMap
+from kiteroll.app.queries.ports import PortQueries
+from kiteroll.app.queries.search import Search
+from kiteroll.app.queries.service_status import StatusQueries
+from kiteroll.app.queries.switches import SwitchQueries
+from kiteroll.app.queries.vlans import VlanQueries
+from kiteroll.app.shared_addresses import SharedAddresses
+from kiteroll.app.supervisor import Supervisor
+from kiteroll.app.switch_reads import SwitchReads
+from kiteroll.app.topology_view import TopologyView
+from kiteroll.app.workers import periodic
+from kiteroll.app.workers.findings import FindingWorker
+from kiteroll.app.workers.followup_probe import FollowupProbe
+from kiteroll.app.workers.notification_reader import NotificationReader, bind, local_engine
+from kiteroll.app.workers.reverse_dns import ReverseDnsWorker
+from kiteroll.clock import Clock
+from kiteroll.collect.limits import Limits
+from kiteroll.collect.notification_listener import LocalEngine
+from kiteroll.collect.poller import Poller
+from kiteroll.core.errors import ConfigError
+from kiteroll.core.topology.refresh import FACTS_MAX_AGE
+from kiteroll.store import rounds
+from kiteroll.store.database import Database
+from kiteroll.store.database_lock import DatabaseLock
+from kiteroll.store.migrate import migrate
+from kiteroll.store.private_server import PrivateServer
+from kiteroll.store.vault import Vault
+
+log = logging.getLogger(__name__)
+_NAMES_S = 3.0
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Storage:
+    database: Database
+    vault: Vault
+    server: PrivateServer | None
+    """The private database server; None where one was named."""
+    lock: DatabaseLock | None
+    """Of a named database; the private one is held by the lock of its data directory."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Parts:
+    """What was built. For wiring only: hand out single parts, never this."""
+
+    storage: Storage
+    bus: EventBus
+    ingestor: ReadingIngestor
+    topology: TopologyView
+    names: NameIndexes
+    findings: FindingWorker
+    followup: FollowupProbe
+    makers: MakerDirectory
+    poller: Poller[Outcome | None]
+    reads: SwitchReads
+    rounds: OnDemandRounds
+    inventory: Inventory
+    port_rules: PortRules
+    importer: Importer
+    mappings: CsvMappings
+    shared_addresses: SharedAddresses
+    endpoint_queries: EndpointQueries
+    switch_queries: SwitchQueries
+    port_queries: PortQueries
+    finding_queries: FindingQueries
+    search: Search
+    differences: Differences
+    network_map: NetworkMap
+    history: HistoryQueries
+    vlans: VlanQueries
+    status: StatusQueries
+    supervisor: Supervisor
+
+
+def open_storage(config: settings.Config, stack: ExitStack) -> Storage:
+    """Database and secrets, ready for use. Raises ConfigError, StorageUnavailable or Conflict."""
+    try:
+        config.data_dir.mkdir(parents=True, exist_ok=True, mode=0o700)
+    except OSError as wrong:
+        raise ConfigError(
+            str(config.data_dir), (f"cannot be created: {wrong.strerror} @ data_dir",)
+        ) from wrong
+    vault = Vault(config.data_dir / "secrets.key")
+    server = lock = None
+    if config.database.url:
+        database = Database(config.database.url)
+        stack.callback(database.close)
+        database.check()
+        lock = DatabaseLock(database)
+        stack.callback(lock.release)
+        lock.hold()
+    else:
+        server = PrivateServer(config.data_dir / "database")
+        stack.callback(server.stop)
+        database = Database(server.start())
+        stack.callback(database.close)
+    migrate(database)
+    database.run(rounds.interrupt_running)
+    return Storage(database=database, vault=vault, server=server, lock=lock)
+
+
+def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop: Callable[[], None]) -> Parts:
+    """Everything the service is made of; blocking, nothing runs yet. Raises ConfigError,
+    StorageUnavailable or Conflict; what was opened is closed by `stack`."""
+    storage = open_storage(config, stack)
+    database, bus = storage.database, EventBus()
+    hold_time_s = config.tracking.hold_time_s
+    hold_time = None if hold_time_s is None else timedelta(seconds=hold_time_s)
+    ingestor = ReadingIngestor(database, hold_time, bus)
+    stack.callback(ingestor.stop)
+    ingestor.load()
+    topology = TopologyView(database, clock, ingestor)
+    names = NameIndexes(database)
+    names.load()
+    bus.subscribe(ReadingStored, names.on_reading)
+    makers = MakerDirectory(database, lambda: ingestor.index)
+    makers.reload()
+    reading = config.reading
+    limits = Limits(
+        timeout_s=reading.timeout_s,
+        tries=reading.tries,
+        total_s=reading.switch_timeout_s,
+        rows=reading.max_rows,
+    )
+    poller: Poller[Outcome | None] = Poller(
+        clock, limits, ingestor.ingest, concurrency=reading.concurrency, jitter=random.random
+    )
+    thresholds = config.findings.thresholds()
+    followup = FollowupProbe(database, poller, ingestor, clock)
+    findings = FindingWorker(
+        database, StoredFacts(database, ingestor, topology), thresholds, clock, bus, followup.request
+    )
+    reads = SwitchReads(database, poller, clock)
+    endpoint_queries = EndpointQueries(database, topology, makers, clock)
+    switch_queries = SwitchQueries(database, ingestor, clock, thresholds.table_share)
+    port_queries = PortQueries(database, topology, ingestor, clock)
+    mappings = CsvMappings(database)
+    supervisor = Supervisor(clock, on_must_stop)
+    return Parts(
+        storage=storage,
+        bus=bus,
+        ingestor=ingestor,
+        topology=topology,
+        names=names,
+        findings=findings,
+        followup=followup,
+        makers=makers,
+        poller=poller,
+        reads=reads,
+        rounds=OnDemandRounds(database, clock, reads.read_next),
+        inventory=Inventory(
+            database, storage.vault, clock, ingestor, poller, limits, reading.interval_s, bus
+        ),
+        port_rules=PortRules(database, clock, bus),
+        importer=Importer(database, ingestor, mappings, clock),
+        mappings=mappings,
+        shared_addresses=SharedAddresses(database),
+        endpoint_queries=endpoint_queries,
+        switch_queries=switch_queries,
+        port_queries=port_queries,
+        finding_queries=FindingQueries(database),
+        search=Search(
+            database, ingestor, names, makers, endpoint_queries, switch_queries, port_queries, clock
+        ),
+        differences=Differences(database, topology, clock),
+        network_map=NetworkMap(switch_queries, topology, findings.live),
+        history=HistoryQueries(database, topology),
+        vlans=VlanQueries(database),
+        status=StatusQueries(database, ingestor, supervisor),
+        supervisor=supervisor,
+    )
+
+
+def add_workers(
+    parts: Parts, config: settings.Config, clock: Clock, stack: ExitStack, parse: ParseDocuments
+) -> None:
+    """Register what runs beside the polling. Raises Conflict or ConfigError for notifications that
+    cannot be received, Invalid for name servers that are none. `parse` reads reading documents."""
+    add, storage = parts.supervisor.add, parts.storage
+    add("poller", parts.poller.run)
+    add("findings", parts.findings.run)
+    add("followup-probe", parts.followup.run)
+    refresh = partial(
+        periodic.every, FACTS_MAX_AGE.total_seconds(), clock, parts.topology.refresh_if_stale, "topology"
+    )
+    add("topology", refresh)
+    add("name-index", partial(periodic.every, _NAMES_S, clock, parts.names.refresh, "names"))
+    add("retention", partial(periodic.retention, storage.database, clock, config.retention))
+    if config.notifications.enabled:
+        engine = local_engine(config.data_dir / "engine.json")
+        add("notifications", _notification_reader(parts, config, clock, engine, stack).run)
+    if config.dns.enabled:
+        add("reverse-dns", ReverseDnsWorker(storage.database, clock, config.dns).run)
+    if config.imports.folder is not None:
+        add("import-folder", ImportFolderWatcher(parts.importer, config.imports.folder, clock, parse).run)
+    if storage.server is not None:
+        add("database", partial(periodic.watch_private_server, storage.server, storage.database, clock))
+    if storage.lock is not None:
+        add("database-lock", partial(periodic.hold_database_lock, storage.lock, clock))
+
+
+def _notification_reader(
+    parts: Parts, config: settings.Config, clock: Clock, engine: LocalEngine, stack: ExitStack
+) -> NotificationReader:
+    sock: socket.socket = stack.enter_context(bind(config.notifications))
+    debounce = timedelta(seconds=config.notifications.debounce_s)
+    return NotificationReader(sock, engine, parts.reads, parts.inventory.poll_targets, clock, debounce)
+
+
+@asynccontextmanager
+async def running(parts: Parts) -> AsyncIterator[None]:
+    """The workers run; on leaving no new readings are begun, and what is being written is finished."""
+    async with AsyncExitStack() as stack:
+        stack.push_async_callback(asyncio.to_thread, parts.ingestor.stop)
+        stack.push_async_callback(parts.supervisor.stop)
+        stack.push_async_callback(parts.rounds.stop)
+        await parts.inventory.start()
+        parts.supervisor.start()
+        log.info("service started", extra=fields("service.started"))
+        yield
+    log.info("service stopped", extra=fields("service.stopped"))

@@ -1,0 +1,26 @@
+"""From the record of a switch to what it is judged by."""
+
+from datetime import timedelta
+
+from kiteroll.core.tracking.switch_health import SwitchCondition, SwitchHealth
+from kiteroll.store.inventory import SwitchRow
+
+
+def condition_of(row: SwitchRow, present: int) -> SwitchCondition:
+    """`present`: addresses in its latest table."""
+    return SwitchCondition(
+        name=row.name,
+        interval=timedelta(seconds=row.interval_s),
+        ageing=None if row.ageing_s is None else timedelta(seconds=row.ageing_s),
+        enabled=row.enabled,
+        last_outcome=SwitchHealth(row.health),
+        outcome_since=row.health_since,
+        error=row.error or "",
+        read_at=row.last_complete_at,
+        bridge_address=row.bridge_address,
+        learning_discards=row.learning_discards,
+        discards_rose_at=row.discards_rose_at,
+        table_size=row.table_size,
+        present=present,
+        drift=None if row.clock_drift_s is None else timedelta(seconds=row.clock_drift_s),
+    )

@@ -1,0 +1,35 @@
+"""Reads a switch on demand, or because it sent a notification."""
+
+import asyncio
+
+from kiteroll.app.ingest import Outcome
+from kiteroll.clock import Clock
+from kiteroll.collect.poller import Poller
+from kiteroll.core.errors import Conflict, NotFound
+from kiteroll.store import inventory
+from kiteroll.store.database import Database
+
+_BUSY_S = 0.3
+
+
+class SwitchReads:
+    def __init__(self, database: Database, poller: Poller[Outcome | None], clock: Clock) -> None:
+        self._database = database
+        self._poller = poller
+        self._clock = clock
+
+    async def read_now(self, name: str) -> Outcome:
+        """Raises NotFound, Conflict while it is being read, StorageUnavailable."""
+        row = await asyncio.to_thread(self._database.run, inventory.get_switch, name)
+        outcome = await self._poller.read_now(row.id)
+        if outcome is None:
+            raise NotFound("switch", name, "it was removed or renamed while it was being read")
+        return outcome
+
+    async def read_next(self, name: str) -> Outcome:
+        """Read a switch now; where it is being read this moment, right after that."""
+        while True:
+            try:
+                return await self.read_now(name)
+            except Conflict:
+                await self._clock.sleep(_BUSY_S)

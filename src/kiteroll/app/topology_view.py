@@ -1,0 +1,127 @@
+"""How the switches are connected, as it is known now or was known then, for the running service."""
+
+import logging
+import threading
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+
+from kiteroll.app.ingest import ReadingIngestor
+from kiteroll.clock import Clock
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.refresh import TopologyRefresh, TopologySnapshot
+from kiteroll.core.topology.roles import PortRole, Topology
+from kiteroll.store import port_history
+from kiteroll.store.database import Database
+from kiteroll.store.topology import ids_of_ports, topology_facts
+
+log = logging.getLogger(__name__)
+_QUICK_S = 0.05
+"""A caller refreshes it where that takes no longer."""
+
+
+@dataclass(frozen=True, slots=True)
+class NetworkView:
+    """One picture of the network; an answer is made from one of them throughout."""
+
+    snapshot: TopologySnapshot = field(default_factory=TopologySnapshot)
+    uplink_ids: frozenset[int] = frozenset()
+    """Ids of the ports that count as uplinks."""
+
+    @property
+    def topology(self) -> Topology:
+        return self.snapshot.topology
+
+    def address_count(self, port: PortRef) -> int:
+        return self.snapshot.address_count(port)
+
+    def with_counts(self, counts: Mapping[PortRef, int]) -> "NetworkView":
+        return replace(self, snapshot=replace(self.snapshot, counts=counts))
+
+
+class TopologyView:
+    def __init__(self, database: Database, clock: Clock, ingestor: ReadingIngestor) -> None:
+        self._database = database
+        self._clock = clock
+        self._ingestor = ingestor
+        self._lock = threading.Lock()
+        self._refresh = TopologyRefresh()
+        self._view = NetworkView()
+        self._cost_s = 0.0
+        self._recorded: dict[int, PortRole] | None = None
+
+    def now(self) -> NetworkView:
+        """A few seconds old at most where working it out is quick; where it takes long (thousands of
+        switches), whoever asks gets the one before, and `refresh_if_stale` brings the next.
+
+        Raises StorageUnavailable before it was worked out once.
+        """
+        if self._refresh.never_done:
+            self.refresh()
+        elif (
+            self._cost_s <= _QUICK_S
+            and self._refresh.stale(self._clock.now())
+            and self._lock.acquire(blocking=False)
+        ):
+            try:
+                self._work_out(force=False)
+            finally:
+                self._lock.release()
+        return self._view
+
+    def refresh(self) -> NetworkView:
+        """Work it out now, from the latest facts and tables. Raises StorageUnavailable."""
+        with self._lock:
+            self._work_out(force=True)
+        return self._view
+
+    def refresh_if_stale(self) -> None:
+        """Raises StorageUnavailable."""
+        if self._refresh.stale(self._clock.now()):
+            with self._lock:
+                self._work_out(force=False)
+
+    def at(self, instant: datetime) -> NetworkView:
+        """As it was known at an instant; as it is now, where nothing was recorded that early. Without
+        address counts. Raises StorageUnavailable."""
+        recorded = self._database.run(port_history.uplinks_at, instant)
+        if recorded is None:
+            return self.now().with_counts({})
+        return NetworkView(TopologySnapshot(Topology(dict(recorded.values()))), frozenset(recorded))
+
+    def _work_out(self, *, force: bool) -> None:
+        began = self._clock.monotonic()
+        now = self._clock.now()
+        changed = self._refresh.refresh(
+            now,
+            lambda: self._database.run(topology_facts),
+            lambda: self._ingestor.tracker.tables(),
+            force=force,
+        )
+        if changed:
+            snapshot = self._refresh.snapshot
+            uplinks = snapshot.topology.uplinks()
+            ids = self._database.run(ids_of_ports, list(uplinks))
+            self._record({ids[port]: role for port, role in uplinks.items() if port in ids}, now)
+            self._view = NetworkView(snapshot, frozenset(ids.values()))
+        self._cost_s = self._clock.monotonic() - began
+
+    def _record(self, uplinks: Mapping[int, PortRole], now: datetime) -> None:
+        """Record what became of uplinks, so that a question about the past is answered as things were."""
+        if self._recorded is None:
+            self._recorded = self._database.run(port_history.open_uplinks)
+        before = self._recorded
+        begun = {
+            port_id: role
+            for port_id, role in uplinks.items()
+            if port_id not in before or not _same_way(before[port_id], role)
+        }
+        ended = before.keys() - uplinks.keys()
+        if begun or ended:
+            self._database.run(port_history.record_uplinks, begun, ended, now)
+        self._recorded = dict(uplinks)
+
+
+def _same_way(one: PortRole, other: PortRole) -> bool:
+    """Whether both lead to the same switches; other evidence for it makes it no other uplink."""
+    return (one.leads_to, one.adjacent) == (other.leads_to, other.adjacent)

@@ -1,0 +1,1 @@
+"""What runs beside the polling, each worker with just the collaborators it uses."""

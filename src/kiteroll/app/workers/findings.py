@@ -1,0 +1,160 @@
+"""Drives the finding engine with the records of the service, and stores what it finds.
+
+Runs beside the ingestor, never in its way: events are taken in at once, and judged about once a
+second or when the engine asked to be woken.
+"""
+
+import asyncio
+import logging
+import threading
+from collections.abc import Callable, Mapping, Sequence
+from datetime import datetime
+
+from kiteroll.app.events import (
+    AddressProbed,
+    EventBus,
+    FindingChanged,
+    InventoryChanged,
+    ReadingStored,
+    RulesChanged,
+)
+from kiteroll.app.logs import fields
+from kiteroll.clock import Clock
+from kiteroll.core.errors import NotFound, StorageUnavailable
+from kiteroll.core.findings.engine import FindingEngine, Probe, SwitchRead
+from kiteroll.core.findings.facts import FactSource
+from kiteroll.core.findings.finding import Finding, State
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.store import findings
+from kiteroll.store.database import Database
+
+log = logging.getLogger(__name__)
+_STEP_S = 1.0
+
+
+class FindingWorker:
+    def __init__(
+        self,
+        database: Database,
+        facts: FactSource,
+        thresholds: Thresholds,
+        clock: Clock,
+        bus: EventBus,
+        request_probes: Callable[[Sequence[Probe]], None],
+    ) -> None:
+        """`request_probes` may be called from any thread. Raises StorageUnavailable."""
+        self._database = database
+        self._facts = facts
+        self._clock = clock
+        self._bus = bus
+        self._request_probes = request_probes
+        self._lock = threading.Lock()
+        self._engine = FindingEngine(thresholds, database.run(findings.live_findings))
+        self._wake_at: datetime | None = None
+        self._pending = True
+        self._unsaved: dict[str, Finding] = {}
+        """Findings that changed while the database was away, by key."""
+        bus.subscribe(ReadingStored, self._on_reading)
+        bus.subscribe(AddressProbed, self._on_probe)
+        bus.subscribe(RulesChanged, lambda _: self._on_rules())
+        bus.subscribe(InventoryChanged, lambda _: self._on_rules())
+
+    @property
+    def thresholds(self) -> Thresholds:
+        return self._engine.thresholds
+
+    async def run(self) -> None:
+        while True:
+            await self._clock.sleep(_STEP_S)
+            if not self._due(self._clock.now()):
+                continue
+            try:
+                await asyncio.to_thread(self.evaluate_pending, self._clock.now())
+            except StorageUnavailable as away:
+                log.warning("findings wait", extra=fields("findings.wait", error=str(away)))
+
+    def enqueue(self, event: SwitchRead) -> None:
+        """Take in what a reading changed; returns at once. From any thread."""
+        with self._lock:
+            self._engine.enqueue(event)
+            self._pending = True
+
+    def evaluate_pending(self, now: datetime) -> list[Finding]:
+        """Judge what is due; returns the findings that changed, saved. Raises StorageUnavailable; then
+        nothing is lost."""
+        with self._lock:
+            step = self._engine.step(self._facts, self._cleared, now)
+            self._pending = False
+            self._wake_at = step.wake_at
+            self._unsaved |= {one.key: one for one in step.changed}
+            self._database.run(findings.save_findings, list(self._unsaved.values()))
+            changed = list(self._unsaved.values())
+            self._unsaved.clear()
+        self._request_probes(step.probes)
+        self._announce(changed)
+        return changed
+
+    def live(self) -> list[Finding]:
+        """Findings that are not cleared. From any thread."""
+        with self._lock:
+            return list(self._engine.lifecycle.live().values())
+
+    def clears_at(self, finding: Finding) -> datetime | None:
+        """When it clears if nothing comes before; None when it is cleared."""
+        return self._engine.lifecycle.clears_at(finding)
+
+    def acknowledge(self, number: int, by: str, note: str, until: datetime | None) -> None:
+        """Raises NotFound when there is no such finding, or it is cleared."""
+        row = self._database.run(findings.get_finding, number)
+        with self._lock:
+            finding = self._engine.lifecycle.acknowledge(row.finding.key, by, note, until)
+            self._save(number, finding)
+
+    def clear(self, number: int, by: str) -> None:
+        """Raises NotFound when there is no such finding, or it is cleared already."""
+        row = self._database.run(findings.get_finding, number)
+        with self._lock:
+            finding = self._engine.lifecycle.clear(row.finding.key, by, self._clock.now())
+            self._save(number, finding)
+
+    def _save(self, number: int, finding: Finding | None) -> None:
+        if finding is None:
+            raise NotFound("open finding", str(number), "it is cleared; it reopens when it comes again")
+        self._database.run(findings.save_findings, [finding])
+        self._bus.publish(FindingChanged(finding))
+
+    def _due(self, now: datetime) -> bool:
+        with self._lock:
+            return self._pending or bool(self._unsaved) or self._wake_at is None or now >= self._wake_at
+
+    def _cleared(self, keys: Sequence[str]) -> Mapping[str, Finding]:
+        rows = self._database.run(findings.by_keys, keys)
+        return {key: row.finding for key, row in rows.items()}
+
+    def _on_reading(self, event: ReadingStored) -> None:
+        self.enqueue(
+            SwitchRead(
+                switch=event.switch,
+                at=event.reading.taken_at,
+                changes=event.changes,
+                topology_changes=event.reading.device.topology_changes,
+                first=event.first,
+            )
+        )
+
+    def _on_probe(self, event: AddressProbed) -> None:
+        self.enqueue(SwitchRead(switch=event.switch, at=event.reading.taken_at, changes=event.changes))
+
+    def _on_rules(self) -> None:
+        with self._lock:
+            self._engine.rules_changed()
+            self._pending = True
+
+    def _announce(self, changed: Sequence[Finding]) -> None:
+        for one in changed:
+            if one.state is State.OPEN and one.opened_at == one.last_at:
+                said = fields(
+                    "finding.open", kind=one.kind.value, subject=one.subject.key, cause=one.cause.value
+                )
+                log.warning("finding", extra=said)
+            self._bus.publish(FindingChanged(one))

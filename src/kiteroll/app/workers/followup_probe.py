@@ -1,0 +1,91 @@
+"""Asks the switches concerned for an address that just moved, and for it alone, every few seconds for
+a short while. That tells a move from a flap between two readings."""
+
+import asyncio
+import logging
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from kiteroll.app.ingest import Outcome, ReadingIngestor
+from kiteroll.app.logs import fields
+from kiteroll.clock import Clock
+from kiteroll.collect.poller import Poller
+from kiteroll.core.errors import KiteRollError
+from kiteroll.core.findings.engine import Probe
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.store import inventory
+from kiteroll.store.database import Database
+
+log = logging.getLogger(__name__)
+_EVERY_S = 3.0
+_FOR = timedelta(seconds=45)
+_REST = timedelta(minutes=5)
+"""An address is not probed again so soon: its readings go on anyway."""
+_MAX_ADDRESSES = 20
+"""Addresses probed at the same time: a loop makes thousands jump, and needs no closer look."""
+_MAX_SWITCHES = 4
+
+
+@dataclass(frozen=True, slots=True)
+class _Probing:
+    mac: MacAddress
+    places: tuple[tuple[str, int | None], ...]
+    until: datetime
+
+
+class FollowupProbe:
+    def __init__(
+        self,
+        database: Database,
+        poller: Poller[Outcome | None],
+        ingestor: ReadingIngestor,
+        clock: Clock,
+    ) -> None:
+        self._database = database
+        self._poller = poller
+        self._ingestor = ingestor
+        self._clock = clock
+        self._loop: asyncio.AbstractEventLoop | None = None
+        self._probing: dict[MacAddress, _Probing] = {}
+        self._rested: dict[MacAddress, datetime] = {}
+        self._wake = asyncio.Event()
+
+    def request(self, probes: Sequence[Probe]) -> None:
+        """Probe these for a while. From any thread; what is too much, or comes before `run`, is left out."""
+        if probes and self._loop is not None:
+            self._loop.call_soon_threadsafe(self._begin, tuple(probes))
+
+    def _begin(self, probes: Sequence[Probe]) -> None:
+        now = self._clock.now()
+        self._rested = {mac: since for mac, since in self._rested.items() if now - since < _REST}
+        for probe in probes:
+            if len(self._probing) >= _MAX_ADDRESSES:
+                return
+            if probe.mac not in self._probing and probe.mac not in self._rested:
+                self._probing[probe.mac] = _Probing(probe.mac, probe.places[:_MAX_SWITCHES], now + _FOR)
+                self._rested[probe.mac] = now
+                self._wake.set()
+
+    async def run(self) -> None:
+        self._loop = asyncio.get_running_loop()
+        while True:
+            now = self._clock.now()
+            self._probing = {mac: one for mac, one in self._probing.items() if one.until > now}
+            if not self._probing:
+                self._wake.clear()
+                await self._wake.wait()
+                continue
+            for one in list(self._probing.values()):
+                try:
+                    await self._probe(one)
+                except KiteRollError as wrong:
+                    log.info("an address is not probed", extra=fields("probe.failed", error=str(wrong)))
+            await self._clock.sleep(_EVERY_S)
+
+    async def _probe(self, one: _Probing) -> None:
+        for name, vlan in one.places:
+            row = await asyncio.to_thread(self._database.run, inventory.get_switch, name)
+            reading = await self._poller.probe_address(row.id, one.mac, vlan)
+            if reading is not None:
+                await self._ingestor.ingest_probe(row.id, name, reading)

@@ -1,0 +1,74 @@
+"""Small periodic jobs: retention, refreshed views, the private database."""
+
+import asyncio
+import logging
+from collections.abc import Callable
+from datetime import timedelta
+
+from kiteroll.app.config import RetentionSettings
+from kiteroll.app.logs import fields
+from kiteroll.app.supervisor import MustStop
+from kiteroll.clock import Clock
+from kiteroll.core.errors import Conflict, KiteRollError, StorageUnavailable
+from kiteroll.store.database import Database
+from kiteroll.store.database_lock import RENEW_EVERY_S, DatabaseLock
+from kiteroll.store.private_server import PrivateServer
+from kiteroll.store.retention import delete_expired
+
+log = logging.getLogger(__name__)
+_RETENTION_S = 3600.0
+_SERVER_CHECK_S = 2.0
+
+
+async def every(seconds: float, clock: Clock, work: Callable[[], object], name: str) -> None:
+    """Run `work` in a thread again and again. While the database is away it waits for the next time."""
+    while True:
+        await clock.sleep(seconds)
+        try:
+            await asyncio.to_thread(work)
+        except StorageUnavailable as away:
+            log.warning("waits for the database", extra=fields(f"{name}.wait", error=str(away)))
+
+
+async def retention(database: Database, clock: Clock, settings: RetentionSettings) -> None:
+    """Delete expired records, once an hour."""
+
+    def delete() -> None:
+        now = clock.now()
+        deleted = delete_expired(
+            database,
+            readings_before=now - timedelta(seconds=settings.readings_s),
+            history_before=now - timedelta(seconds=settings.history_s),
+        )
+        log.info("expired records deleted", extra=fields("retention.done", **deleted))
+
+    await every(_RETENTION_S, clock, delete, "retention")
+
+
+async def hold_database_lock(lock: DatabaseLock, clock: Clock) -> None:
+    """Raises MustStop when another service took the database while it was away."""
+
+    def renew() -> None:
+        try:
+            lock.hold()
+        except Conflict as taken:
+            raise MustStop(str(taken)) from taken
+
+    await every(RENEW_EVERY_S, clock, renew, "database_lock")
+
+
+async def watch_private_server(server: PrivateServer, database: Database, clock: Clock) -> None:
+    """Start the private database again whenever it ends by itself."""
+    while True:
+        await clock.sleep(_SERVER_CHECK_S)
+        if server.running():
+            continue
+        log.error("the private database ended", extra=fields("database.ended"))
+        try:
+            url = await asyncio.to_thread(server.start)
+        except KiteRollError as failed:
+            log.error(
+                "the private database does not start", extra=fields("database.failed", error=str(failed))
+            )
+        else:
+            database.move_to(url)

@@ -1,1 +1,0 @@
-"""The HTTP API, one module a resource. Handlers parse, ask once, and render."""
