@@ -13,26 +13,38 @@ from pydantic import (
 )
 
 from kiteroll.core.errors import BadAddress
-from kiteroll.core.mac import MacAddress
+from kiteroll.core.model.mac import MacAddress
 
 T = TypeVar("T")
 
 
-class Model(BaseModel):
+class RequestModel(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
-class Answer(BaseModel):
+class ResponseModel(BaseModel):
     """A model the service sends: clients of an older version ignore what they do not know."""
 
     model_config = ConfigDict(extra="ignore", frozen=True)
 
 
+_YEARS = range(1970, 3000)
+"""Instants outside are typing mistakes, and some of them no zone can convert."""
+
+
+def _no_number(value: Any) -> Any:
+    if isinstance(value, int | float) or (isinstance(value, str) and value.replace(".", "").isdigit()):
+        raise ValueError("write an instant as text with its zone, such as 2026-05-04T12:00:00Z")
+    return value
+
+
 def _utc(at: datetime) -> datetime:
+    if at.year not in _YEARS:
+        raise ValueError(f"the year {at.year} is not between {_YEARS.start} and {_YEARS.stop - 1}")
     return at if at.tzinfo is UTC else at.astimezone(UTC)
 
 
-Instant = Annotated[AwareDatetime, AfterValidator(_utc)]
+Instant = Annotated[AwareDatetime, BeforeValidator(_no_number), AfterValidator(_utc)]
 """An instant in UTC; RFC 3339 with Z in JSON, to the microsecond."""
 
 
@@ -55,7 +67,7 @@ MacText = Annotated[
 """A MAC address as aa:bb:cc:dd:ee:ff; any common notation is taken."""
 
 
-class PageOf(Answer, Generic[T]):
+class PageOf(ResponseModel, Generic[T]):
     """One page of a list."""
 
     items: list[T]

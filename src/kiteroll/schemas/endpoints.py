@@ -1,15 +1,15 @@
-"""Endpoints and their places, and what is said of addresses."""
+"""Endpoints and their places, search results, makers and shared addresses."""
 
 from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kiteroll.schemas.base import Answer, Instant, MacText, Model
+from kiteroll.schemas.base import Instant, MacText, RequestModel, ResponseModel
 from kiteroll.schemas.inventory import Port, Switch
-from kiteroll.schemas.words import Life
+from kiteroll.schemas.types import Life
 
 
-class Place(Answer):
+class Place(ResponseModel):
     """A stay at a place."""
 
     switch: str
@@ -23,6 +23,7 @@ class Place(Answer):
     quiet_at: Instant | None
     ended_at: Instant | None
     ending: str | None
+    """Why the stay ended."""
     read_at: Instant | None
     role: Literal["access", "uplink"]
     leads_to: list[str]
@@ -32,20 +33,20 @@ class Stay(Place):
     mac: MacText
 
 
-class Endpoint(Answer):
+class Endpoint(ResponseModel):
     mac: MacText
     maker: str
     """By the operator's own prefixes, else by the registry; empty when none is known."""
-    assigned: Literal["registry", "local", "likely random"]
+    origin: Literal["registry", "local", "likely random"]
     """Where the address comes from: a maker's registered prefix, a prefix of local choice, or an
-    address of its own that a device made up."""
+    address a device made up for itself."""
     ips: list[str]
-    """IP addresses that answer with it now, as neighbour caches tell."""
-    names: list[str]
-    """Host names of those, as the DNS told last."""
+    """IP addresses that answer with it now, according to neighbour caches."""
+    host_names: list[str]
+    """Host names of those, as last looked up in the DNS."""
     first_seen_at: Instant
     home: Place | None
-    """Where it attaches; null when it is only seen on ports that lead to other switches."""
+    """Where it attaches; null when it is only seen on uplinks."""
     why: str
     """The weightiest reason for the home, or for none."""
     confidence: Literal["sure", "likely", "doubtful", "none"]
@@ -53,13 +54,13 @@ class Endpoint(Answer):
     label: str
     owner: str
     notes: str
-    """What operators say of it."""
+    """Label, owner and notes are the operators' own."""
     places: list[Place]
     """Open stays; for an endpoint that is gone, its last one."""
 
 
-class QuietTime(Answer):
-    """A time in which an endpoint was not heard where it was, within one of its stays."""
+class QuietTime(ResponseModel):
+    """A time in which an endpoint was missing where it was, within one of its stays."""
 
     switch: str
     port: str
@@ -67,28 +68,28 @@ class QuietTime(Answer):
     began_at: Instant
     """When a reading first missed it."""
     ended_at: Instant | None
-    """When it was heard again or the stay ended; null while it is quiet."""
+    """When it was seen again or the stay ended; null while it is quiet."""
 
 
-class IpStay(Answer):
+class IpStay(ResponseModel):
     """An IP address that answered with the endpoint's address, for a time."""
 
     ip: str
     source: str
-    """The switch or router that told."""
+    """The switch or router whose neighbour cache shows it."""
     began_at: Instant
     ended_at: Instant | None
-    names: list[str]
+    host_names: list[str]
 
 
-class Maker(Answer):
+class Maker(ResponseModel):
     """A prefix of the operator's own list."""
 
     prefix: str
     maker: str
 
 
-class NewMakers(Model):
+class NewMakers(RequestModel):
     """Prefixes and their makers; those of the same prefix are replaced."""
 
     makers: Annotated[
@@ -96,8 +97,8 @@ class NewMakers(Model):
     ]
 
 
-class Found(Answer):
-    """What a text typed into the search may mean."""
+class SearchResult(ResponseModel):
+    """What a search text may mean."""
 
     query: str
     endpoints: list[Endpoint]
@@ -107,17 +108,17 @@ class Found(Answer):
     ports: list[Port]
 
 
-class SharedAddress(Answer):
+class SharedAddress(ResponseModel):
     prefix: str
     """6 to 12 hex digits: a whole address, or what addresses begin with."""
-    why: str
+    reason: str
 
 
-class NewSharedAddress(Model):
-    why: Annotated[str, Field(min_length=1, max_length=255)]
+class NewSharedAddress(RequestModel):
+    reason: Annotated[str, Field(min_length=1, max_length=255)]
 
 
-class EndpointChange(Model):
+class EndpointChange(RequestModel):
     """Only what is given changes."""
 
     label: Annotated[str, Field(max_length=128)] | None = None
@@ -125,12 +126,12 @@ class EndpointChange(Model):
     notes: Annotated[str, Field(max_length=4000)] | None = None
 
 
-class Hop(Answer):
-    """One switch on the way to an endpoint."""
+class Hop(ResponseModel):
+    """One switch on the path to an endpoint."""
 
     switch: str
     port: str
-    heard: bool
+    learned: bool
     """Whether the switch has learned the address there."""
     leads_to: str
     """The next switch; empty at the end."""

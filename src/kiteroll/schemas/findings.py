@@ -1,10 +1,10 @@
-"""What a person must look at."""
+"""Findings: what a person must look at."""
 
 from typing import Annotated, Literal
 
 from pydantic import Field
 
-from kiteroll.schemas.base import Answer, Instant, MacText, Model
+from kiteroll.schemas.base import Instant, MacText, RequestModel, ResponseModel
 
 FindingKind = Literal[
     "moved",
@@ -27,17 +27,19 @@ Severity = Literal["note", "warning", "serious"]
 Person = Annotated[str, Field(min_length=1, max_length=64)]
 
 
-class Evidence(Answer):
+class Evidence(ResponseModel):
+    type: str
+    """What sort it is; see docs/findings.md."""
     at: Instant
     text: str
 
 
-class FindingPlace(Answer):
+class FindingPort(ResponseModel):
     switch: str
     port: str
 
 
-class Finding(Answer):
+class Finding(ResponseModel):
     """Something a person must look at."""
 
     id: int
@@ -51,11 +53,11 @@ class Finding(Answer):
     switch: str | None
     port: str | None
     ip: str | None
-    places: list[FindingPlace]
+    ports: list[FindingPort]
     evidence: list[Evidence]
     count: int
     """Pieces of evidence since it opened first; the latest are in `evidence`."""
-    opened: int
+    times_opened: int
     """How often it opened."""
     first_at: Instant
     opened_at: Instant
@@ -75,23 +77,28 @@ class Finding(Answer):
     """The finding that explains this one."""
 
 
-class Acknowledgement(Model):
+class Acknowledgement(RequestModel):
     by: Person
     note: Annotated[str, Field(max_length=4000)] = ""
     until: Instant | None = None
     """None: until it clears."""
 
 
-class Clearing(Model):
+class Clearing(RequestModel):
     by: Person
 
 
-class FindingPage(Answer):
+class FindingKindHelp(ResponseModel):
     """What a kind of finding means."""
 
     kind: FindingKind
     title: str
     why: str
-    looks: str
-    do: str
-    quieten: str
+    """Why it matters."""
+    evidence: str
+    """What it looks like, and what it rests on."""
+    action: str
+    fewer: str
+    """How to get fewer of them."""
+    thresholds: list[str]
+    """Settings it is judged by, with their values."""

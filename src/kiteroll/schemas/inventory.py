@@ -1,11 +1,12 @@
-"""Switches, their ports, and how they are asked."""
+"""Switches, their ports, credentials, groups and sites."""
 
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from kiteroll.schemas.base import Answer, Instant, MacText, Model
-from kiteroll.schemas.words import (
+from kiteroll.core.model.host import check_host
+from kiteroll.schemas.base import Instant, MacText, RequestModel, ResponseModel
+from kiteroll.schemas.types import (
     AuthProtocol,
     Community,
     Health,
@@ -22,12 +23,11 @@ from kiteroll.schemas.words import (
     UdpPort,
     Version,
     VlanId,
-    check_host,
 )
 
 
-class Credential(Model):
-    """How a switch is asked: by community (v1, v2c) or by user (v3). It is never sent back."""
+class Credential(RequestModel):
+    """How a switch is polled: by community (v1, v2c) or by user (v3). It is never sent back."""
 
     version: Version = "2c"
     community: Community | None = Field(default=None, repr=False)
@@ -55,7 +55,7 @@ class Credential(Model):
 
     @property
     def kind(self) -> str:
-        """What may be told of it."""
+        """What may be shown of it."""
         if self.user is None:
             return f"v{self.version} community"
         level = (
@@ -64,13 +64,13 @@ class Credential(Model):
         return f"v3 user {self.user}, {level}"
 
 
-class NewCredential(Model):
+class NewCredential(RequestModel):
     name: SwitchName
     access: Credential
 
 
-class NamedCredential(Answer):
-    """A credential as far as it is told."""
+class NamedCredential(ResponseModel):
+    """A named credential, without its secrets."""
 
     name: str
     kind: str
@@ -79,7 +79,7 @@ class NamedCredential(Answer):
     added_at: Instant
 
 
-class NewSwitch(Model):
+class NewSwitch(RequestModel):
     name: SwitchName
     source: Source = "snmp"
     """How readings of it come: over SNMP, from a bridge of the machine the service runs on, or in
@@ -88,7 +88,7 @@ class NewSwitch(Model):
     """snmp: IP address or host name; linux: BRIDGE or BRIDGE@NAMESPACE; files: nothing."""
     port: UdpPort = 161
     credential: SwitchName | None = None
-    """A named credential; else `access` says how it is asked."""
+    """A named credential; else `access` says how it is polled."""
     access: Credential | None = None
     site: Annotated[str, Field(max_length=64)] = ""
     groups: list[SwitchName] = Field(default_factory=list)
@@ -98,27 +98,27 @@ class NewSwitch(Model):
     tries: Tries | None = None
     """None: as set for the service."""
     table_size: TableSize | None = None
-    hold_s: HoldS | None = None
+    hold_time_s: HoldS | None = None
     """None: as set for a group of it, or the service; else three times the ageing time."""
     enabled: bool = True
 
     @model_validator(mode="after")
-    def _asked_somehow(self) -> Self:
+    def _has_access(self) -> Self:
         given = (self.credential is not None) + (self.access is not None)
         if self.source == "snmp":
             check_host(self.host)
             if given != 1:
                 raise ValueError("give credential (a named one) or access (its own), one of them")
         elif given:
-            raise ValueError(f"a switch whose source is {self.source} is not asked over SNMP: no credential")
+            raise ValueError(f"a switch whose source is {self.source} is not polled over SNMP: no credential")
         elif self.source == "linux" and not self.host:
             raise ValueError("host: name the bridge, such as br0 or br0@NAMESPACE")
         elif self.source == "files" and self.host:
-            raise ValueError("host: readings of it come by file, it has no address to be asked at")
+            raise ValueError("host: its readings are imported, so it has no address")
         return self
 
 
-class SwitchChange(Model):
+class SwitchChange(RequestModel):
     """Only what is given changes."""
 
     name: SwitchName | None = None
@@ -133,11 +133,11 @@ class SwitchChange(Model):
     timeout_s: TimeoutS | None = None
     tries: Tries | None = None
     table_size: TableSize | None = None
-    hold_s: HoldS | None = None
+    hold_time_s: HoldS | None = None
     enabled: bool | None = None
 
 
-class Switch(Answer):
+class Switch(ResponseModel):
     name: str
     source: Source
     host: str
@@ -146,19 +146,21 @@ class Switch(Answer):
     groups: list[str]
     notes: str
     credential: str | None
-    """The named credential it is asked by; null: one of its own."""
-    asked_as: str
+    """The named credential it is polled with; null: one of its own."""
+    credential_kind: str
     interval_s: int
     timeout_s: float | None
     tries: int | None
-    hold_s: int | None
+    hold_time_s: int | None
     enabled: bool
     health: Health
+    healthy: bool
+    """Read completely and on time."""
     health_since: Instant | None
     tried_at: Instant | None
-    """When it was last asked."""
+    """When it was last tried."""
     read_at: Instant | None
-    """Its last complete reading: how old everything said about it is."""
+    """Its last complete reading: how old everything shown of it is."""
     next_try_at: Instant | None
     error: str | None
     warnings: list[str]
@@ -182,7 +184,7 @@ class Switch(Answer):
     up_since: Instant | None
 
 
-class Port(Answer):
+class Port(ResponseModel):
     switch: str
     name: str
     number: int
@@ -202,17 +204,20 @@ class Port(Answer):
     present: int
     quiet: int
     role: Literal["access", "uplink"]
-    role_by_hand: bool
-    role_why: str
+    role_by_operator: bool
+    role_evidence: str
     """What the role rests on."""
     leads_to: list[str]
-    """Known switches behind it, those next to it first: not empty on an uplink."""
+    """Known switches behind it, the adjacent ones first."""
     beyond: str
-    """A bridge behind it that is not in the inventory and told of itself."""
+    """A bridge behind it that is not in the inventory and announces itself there."""
+    use: Literal["uplink", "in use", "quiet", "silent", "down", "idle"]
+    silent_since: Instant | None
+    """Since when it is up with no address learned."""
 
 
-class Neighbour(Answer):
-    """A device that told of itself at a port (LLDP)."""
+class Neighbour(ResponseModel):
+    """A device that announces itself at a port (LLDP)."""
 
     switch: str
     port: str
@@ -228,41 +233,41 @@ class Neighbour(Answer):
     """The switch of the inventory it is; null when it is none of them."""
 
 
-class Vlan(Answer):
+class Vlan(ResponseModel):
     id: int
     name: str
 
 
-class PortChange(Model):
+class PortChange(RequestModel):
     role: Literal["access", "uplink"] | None
-    """The operator's word; null takes it back."""
+    """Set by the operator; null leaves it to the evidence."""
 
 
-class Site(Answer):
+class Site(ResponseModel):
     name: str
-    at_once: int | None
+    concurrency: int | None
     """Switches of it that are read at the same time; null: no limit of its own."""
     switches: int
 
 
-class Group(Answer):
+class Group(ResponseModel):
     name: str
     switches: int
-    hold_s: int | None
+    hold_time_s: int | None
     """How long a quiet address keeps its stay on its switches; null: as set for the service."""
 
 
-class GroupChange(Model):
-    hold_s: HoldS | None
+class GroupChange(RequestModel):
+    hold_time_s: HoldS | None
 
 
-class SiteLimit(Model):
-    at_once: Annotated[int, Field(ge=1, le=1000)] | None
-    """null takes the limit away."""
+class SiteLimit(RequestModel):
+    concurrency: Annotated[int, Field(ge=1, le=1000)] | None
+    """null removes the limit."""
 
 
-class CredentialTest(Model):
-    """Ask one switch once, with a named credential or one given here; nothing is kept."""
+class CredentialTest(RequestModel):
+    """Try one switch once, with a named credential or one given here; nothing is stored."""
 
     host: Host
     port: UdpPort = 161
@@ -276,11 +281,11 @@ class CredentialTest(Model):
         return self
 
 
-class CredentialVerdict(Answer):
+class CredentialVerdict(ResponseModel):
     works: bool
     why: str
-    """The reason when it does not; what to look at when it does and something is odd."""
-    asked_as: str
+    """The reason when it does not; what to check when it does and something is odd."""
+    credential_kind: str
     took_ms: int
     sys_name: str = ""
     description: str = ""

@@ -3,8 +3,8 @@
 from datetime import datetime, timedelta
 
 from kiteroll.core.errors import BadAddress, Invalid
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import (
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import (
     Device,
     Entry,
     Gap,
@@ -16,7 +16,7 @@ from kiteroll.core.reading import (
     Vlan,
     key_of,
 )
-from kiteroll.core.uptime import WRAP_TICKS
+from kiteroll.core.model.uptime import WRAP_TICKS
 from kiteroll.schemas.reading_document import (
     DocumentAddress,
     DocumentDevice,

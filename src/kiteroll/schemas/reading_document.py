@@ -4,10 +4,10 @@ from typing import Literal
 
 from pydantic import Field
 
-from kiteroll.schemas.base import Instant, MacText, Model
+from kiteroll.schemas.base import Instant, MacText, RequestModel
 
 
-class DocumentDevice(Model):
+class DocumentDevice(RequestModel):
     name: str
     description: str
     location: str
@@ -25,7 +25,7 @@ class DocumentDevice(Model):
     )
 
 
-class DocumentPort(Model):
+class DocumentPort(RequestModel):
     name: str = Field(min_length=1, max_length=255)
     number: int = Field(ge=1, le=2**31 - 1, description="ifIndex")
     alias: str
@@ -44,7 +44,7 @@ class DocumentPort(Model):
     spanning_tree: str = ""
 
 
-class DocumentNeighbour(Model):
+class DocumentNeighbour(RequestModel):
     port: str = Field(description="our port")
     chassis: str
     port_id: str
@@ -55,31 +55,31 @@ class DocumentNeighbour(Model):
     capabilities: list[str]
 
 
-class DocumentAddress(Model):
+class DocumentAddress(RequestModel):
     ip: str
     mac: MacText
 
 
-class DocumentVlan(Model):
+class DocumentVlan(RequestModel):
     id: int = Field(ge=1, le=4094)
     name: str
 
 
-class DocumentEntry(Model):
+class DocumentEntry(RequestModel):
     mac: MacText
     vlan: int | None = Field(ge=1, le=4094, description="null when the switch does not tell")
     port: str | None = Field(description="interface name; null when the switch does not tell")
     status: Literal["learned", "static", "self", "other"]
 
 
-class DocumentGap(Model):
+class DocumentGap(RequestModel):
     table: str = Field(description="MIB table or group")
     why: str
     rows: int = Field(description="rows read before it broke off, or rows left out")
     breaks: bool = Field(description="true: rows may be missing, so absence says nothing")
 
 
-class ReadingDocument(Model):
+class ReadingDocument(RequestModel):
     format: Literal["kiteroll-reading"] = "kiteroll-reading"
     version: Literal[1] = 1
     switch: str = Field(max_length=64, description="name in the inventory, or the address that was read")

@@ -1,4 +1,4 @@
-"""Files of reading documents: one, a list, or one a line; what is wrong is told by place."""
+"""Files of reading documents: one, a list, or one a line; errors name their place."""
 
 import json
 from collections.abc import Sequence
@@ -10,7 +10,7 @@ from kiteroll.core.errors import Invalid
 from kiteroll.schemas.reading_convert import from_document
 from kiteroll.schemas.reading_document import ReadingDocument
 
-_MOST_PROBLEMS = 20
+_MAX_PROBLEMS = 20
 
 
 def read_documents(text: str, file: str) -> list[ReadingDocument]:
@@ -37,7 +37,7 @@ def read_documents(text: str, file: str) -> list[ReadingDocument]:
         except Invalid as wrong:
             problems.append(f"{where}, {wrong}")
     if problems:
-        raise Invalid("\n  ".join(("nothing of the file was taken:", *problems[:_MOST_PROBLEMS])))
+        raise Invalid("\n  ".join(("nothing of the file was taken:", *problems[:_MAX_PROBLEMS])))
     return documents
 
 

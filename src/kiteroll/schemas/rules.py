@@ -1,19 +1,19 @@
-"""Who may be on a port: seats, watching, the roll, and the roll call."""
+"""Rules of ports: seats, watching, the roll, and the roll call."""
 
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
-from kiteroll.core.makers import first_digits
-from kiteroll.schemas.base import Answer, Instant, MacText, Model
+from kiteroll.core.model.makers import first_digits
+from kiteroll.schemas.base import Instant, MacText, RequestModel, ResponseModel
 from kiteroll.schemas.findings import Person
-from kiteroll.schemas.words import SwitchName, VlanId
+from kiteroll.schemas.types import SwitchName, VlanId
 
 _WHOLE = 12
 
 
-class RuleLevel(Model):
-    """What is meant: a group, a switch, or one port of a switch."""
+class RuleLevel(RequestModel):
+    """A group, a switch, or one port of a switch."""
 
     group: Annotated[str, Field(min_length=1, max_length=64)] | None = None
     switch: SwitchName | None = None
@@ -22,22 +22,22 @@ class RuleLevel(Model):
     @model_validator(mode="after")
     def _one_level(self) -> Self:
         if (self.group is None) == (self.switch is None):
-            raise ValueError("say of what: a group, or a switch (and a port of it)")
+            raise ValueError("name a group, or a switch (and a port of it)")
         if self.port is not None and self.switch is None:
             raise ValueError("a port needs its switch")
         return self
 
 
 class NewRule(RuleLevel):
-    """What is left out, or null, is left to the level above."""
+    """What is left out, or null, inherits from the level above."""
 
     seats: Annotated[int, Field(ge=1, le=10_000, description="endpoints a port may carry")] | None = None
     watched: bool | None = None
-    """Whether strangers are told of."""
+    """Whether strangers raise a finding."""
 
 
 class NewEntry(RuleLevel):
-    """An address that may be there, or what addresses begin with."""
+    """An address to enrol, or a prefix of addresses."""
 
     prefix: Annotated[str, Field(description="6 to 12 hex digits, any notation", examples=["02:1a:05"])]
     vlan: VlanId | None = None
@@ -51,14 +51,14 @@ class NewEntry(RuleLevel):
             digits = first_digits(given["prefix"], _WHOLE)
             if digits is None:
                 raise ValueError(
-                    f"prefix: {given['prefix']!r} is neither an address nor what one begins with: "
+                    f"prefix: {given['prefix']!r} is neither an address nor a prefix: "
                     "6 to 12 hex digits (02:1a:05)"
                 )
             return {**given, "prefix": digits}
         return given
 
 
-class RollEntry(Answer):
+class RollEntry(ResponseModel):
     id: int
     prefix: str
     vlan: int | None
@@ -67,8 +67,8 @@ class RollEntry(Answer):
     at: Instant
 
 
-class PortRules(Answer):
-    """What is said at one level."""
+class PortRules(ResponseModel):
+    """The rule at one level."""
 
     group: str | None
     switch: str | None
@@ -78,30 +78,30 @@ class PortRules(Answer):
     roll: list[RollEntry]
 
 
-class Attendance(Answer):
-    """Somebody present on a port."""
+class PortOccupant(ResponseModel):
+    """An endpoint present on a port."""
 
     mac: MacText
     vlan: int | None
-    standing: Literal["enrolled", "not enrolled", "stranger"]
+    status: Literal["enrolled", "not enrolled", "stranger"]
     """A stranger is not enrolled on a port that is watched."""
 
 
-class RollCall(Answer):
+class RollCall(ResponseModel):
     """Who is on a port, beside who may be."""
 
     switch: str
     port: str
     exempt: bool
-    """It leads to other switches: rules do not reach it."""
+    """It is an uplink: rules do not apply to it."""
     seats: int | None
-    taken: int
+    count: int
     """Different addresses present."""
     overfull: bool
     """More than it has seats."""
     watched: bool
     roll: list[str]
     """Prefixes enrolled at any level, with their VLAN."""
-    present: list[Attendance]
+    present: list[PortOccupant]
     absent: list[str]
     """Whole addresses that are enrolled and not present."""

@@ -1,14 +1,14 @@
-"""The service itself: sessions, problems, files, rounds."""
+"""The service itself: health, sessions, problems, imports, rounds."""
 
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from kiteroll.schemas.base import Answer, Instant, Model
-from kiteroll.schemas.words import SwitchName
+from kiteroll.schemas.base import Instant, RequestModel, ResponseModel
+from kiteroll.schemas.types import SwitchName
 
 
-class ServiceHealth(Answer):
+class ServiceHealth(ResponseModel):
     version: str
     started_at: Instant
     database: Literal["up", "down"]
@@ -17,18 +17,31 @@ class ServiceHealth(Answer):
     endpoints: int
     tracked: int
     """(address, place) pairs with an open stay."""
+    workers: list["WorkerHealth"]
+    """What runs beside the polling, and whether it does."""
 
 
-class SignIn(Model):
+class WorkerHealth(ResponseModel):
+    name: str
+    running: bool
+    failures: int
+    """Since the service started; it is started again after each."""
+    failed_at: Instant | None
+    error: str
+    """Of the last failure."""
+    starts_again_at: Instant | None
+
+
+class SignIn(RequestModel):
     token: str = Field(min_length=1, max_length=512, repr=False)
 
 
-class Session(Answer):
+class Session(ResponseModel):
     signed_in: bool
 
 
-class Mapping(Model):
-    """How the columns of a CSV table are to be understood; without a heading, columns are numbers."""
+class CsvMapping(RequestModel):
+    """How the columns of a CSV table are understood; without a heading, columns are numbers."""
 
     address: Annotated[str, Field(min_length=1, max_length=255)]
     port: Annotated[str, Field(min_length=1, max_length=255)]
@@ -43,25 +56,25 @@ class Mapping(Model):
     port_names: dict[str, str] = Field(default_factory=dict)
 
 
-class NamedMapping(Answer):
+class NamedMapping(ResponseModel):
     name: str
-    mapping: Mapping
+    mapping: CsvMapping
 
 
-class NewTable(Model):
+class NewMacTable(RequestModel):
     """A MAC address table as CSV text, for a switch that cannot be reached."""
 
     switch: SwitchName
     taken_at: Instant
     text: Annotated[str, Field(max_length=64 * 1024 * 1024)]
-    mapping: SwitchName | Mapping
+    mapping: SwitchName | CsvMapping
     """A mapping's name, or one given here."""
     file: Annotated[str, Field(max_length=255)] = "the table"
-    """What messages call it."""
+    """Its name in messages."""
     dry_run: bool = False
 
 
-class NewRound(Model):
+class NewRound(RequestModel):
     """Which switches to read: some by name, a group, or all; one of the three."""
 
     switches: list[SwitchName] | None = None
@@ -71,33 +84,33 @@ class NewRound(Model):
     @model_validator(mode="after")
     def _one_of_them(self) -> Self:
         if sum((bool(self.switches), self.group is not None, self.all)) != 1:
-            raise ValueError("name the switches, or a group, or say all: one of them")
+            raise ValueError("name the switches, or a group, or give all: exactly one of them")
         return self
 
 
-class Round(Answer):
+class Round(ResponseModel):
     """A round somebody asked for."""
 
     id: int
-    state: Literal["running", "done", "cancelled", "broken off"]
-    """`broken off`: the service ended in the middle of it; it can be resumed."""
+    state: Literal["running", "done", "cancelled", "interrupted"]
+    """`interrupted`: the service ended while it ran; it can be resumed."""
     began_at: Instant
     ended_at: Instant | None
-    wanted: int
+    total: int
     tried: int
-    well: int
+    complete: int
     """Read completely."""
-    left: list[str]
+    remaining: list[str]
     failed: list[str]
     """Tried, and not read completely."""
 
 
-class FieldProblem(Answer):
+class FieldProblem(ResponseModel):
     where: str
     what: str
 
 
-class Problem(Answer):
+class Problem(ResponseModel):
     """Problem details (RFC 9457)."""
 
     type: str

@@ -1,12 +1,12 @@
-"""Readings, changes, and looks across switches."""
+"""Readings, changes, differences, VLANs and the map."""
 
 from typing import Literal
 
-from kiteroll.schemas.base import Answer, Instant, MacText
-from kiteroll.schemas.words import ChangeKind, Health, OperState, Outcome
+from kiteroll.schemas.base import Instant, MacText, ResponseModel
+from kiteroll.schemas.types import ChangeKind, Health, OperState, Outcome
 
 
-class Change(Answer):
+class Change(ResponseModel):
     id: int
     at: Instant
     kind: ChangeKind
@@ -16,17 +16,18 @@ class Change(Answer):
     port: str | None
     from_port: str | None
     """Of a move."""
-    why: str
+    ending: str | None
+    """Why a stay ended, of those that are gone."""
 
 
-class Gap(Answer):
+class Gap(ResponseModel):
     table: str
     why: str
     rows: int
     breaks: bool
 
 
-class ReadingSummary(Answer):
+class ReadingSummary(ResponseModel):
     switch: str
     taken_at: Instant
     duration_ms: int
@@ -37,37 +38,37 @@ class ReadingSummary(Answer):
     error: str | None
 
 
-class Compared(Answer):
+class Difference(ResponseModel):
     """How an endpoint differs between two instants."""
 
     mac: MacText
-    difference: Literal["appeared", "came back", "gone", "moved"]
+    kind: Literal["appeared", "came back", "gone", "moved"]
     at: Instant
     before: list[str]
     after: list[str]
-    """Places on ports that lead to no switch."""
+    """Places at access ports."""
 
 
-class LinkChange(Answer):
+class LinkChange(ResponseModel):
     at: Instant
     oper: OperState
     """What the link was from then on."""
 
 
-class CountStep(Answer):
+class CountPoint(ResponseModel):
     at: Instant
     count: int
     """How many from then on."""
 
 
-class VlanSummary(Answer):
+class VlanSummary(ResponseModel):
     id: int
     names: list[str]
     switches: int
     present: int
 
 
-class VlanPort(Answer):
+class VlanPort(ResponseModel):
     switch: str
     port: str
     alias: str
@@ -77,7 +78,7 @@ class VlanPort(Answer):
     oper: Literal["up", "down", "unknown"]
 
 
-class MapLink(Answer):
+class MapLink(ResponseModel):
     """A cable between switches, as far as each end is known."""
 
     a: str
@@ -87,15 +88,16 @@ class MapLink(Answer):
     why: str
 
 
-class MapSwitch(Answer):
+class MapSwitch(ResponseModel):
     name: str
     site: str
     health: Health
+    healthy: bool
     present: int
     findings: int
     """Open ones that concern it."""
 
 
-class NetworkMap(Answer):
+class NetworkMap(ResponseModel):
     switches: list[MapSwitch]
     links: list[MapLink]

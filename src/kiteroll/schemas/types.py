@@ -1,33 +1,22 @@
-"""Words the API shares: names, hosts, units, closed sets."""
+"""Field types shared by the API models: names, hosts, units, closed sets."""
 
 import re
 from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field
 
+from kiteroll.core.model.host import check_host
+
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,63}")
-_HOST = re.compile(r"[A-Za-z0-9]([A-Za-z0-9._-]*[A-Za-z0-9])?|[0-9A-Fa-f:.]*:[0-9A-Fa-f:.]*(%[A-Za-z0-9]+)?")
 
 
 def _switch_name(name: str) -> str:
     if not _NAME.fullmatch(name):
         raise ValueError(
-            f"{name!r} is no switch name: letters, digits, dots, dashes and underscores, at most 64, "
+            f"{name!r} is not a switch name: letters, digits, dots, dashes and underscores, at most 64, "
             "beginning with a letter or digit"
         )
     return name
-
-
-def check_host(host: str) -> str:
-    """IPv4, IPv6 or a host name (RFC 1123); whether it resolves is seen when it is read."""
-    text = host.strip().removeprefix("[").removesuffix("]")
-    numbers = text.split(".")
-    looks_ipv4 = all(part.isdigit() for part in numbers)
-    if looks_ipv4 and not (len(numbers) == 4 and all(int(part) <= 255 for part in numbers)):
-        raise ValueError(f"{host!r} is no IPv4 address: it takes four numbers from 0 to 255")
-    if not _HOST.fullmatch(text) or len(text) > 253 or ".." in text:
-        raise ValueError(f"{host!r} is neither an IP address nor a host name")
-    return text
 
 
 SwitchName = Annotated[str, AfterValidator(_switch_name)]
@@ -49,13 +38,3 @@ TableSize = Annotated[int, Field(ge=1, le=10_000_000, description="addresses its
 Life = Literal["present", "quiet", "gone"]
 ChangeKind = Literal["appeared", "moved", "quiet", "returned", "gone", "restarted"]
 Outcome = Literal["complete", "partial", "failed"]
-
-
-def speed_text(bps: int | None) -> str:
-    """A speed as people say it, "100 Mb/s"; empty when it is not known. `bps`: bits a second."""
-    if bps is None:
-        return ""
-    for unit, size in (("Gb/s", 10**9), ("Mb/s", 10**6), ("kb/s", 10**3)):
-        if bps >= size:
-            return f"{bps / size:g} {unit}"
-    return f"{bps} b/s"

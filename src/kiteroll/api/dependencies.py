@@ -1,0 +1,77 @@
+"""How a route gets the parts it uses: each declares them one by one, and gets no others."""
+
+from collections.abc import Awaitable, Callable
+from typing import Annotated, Any, TypeVar
+
+from fastapi import Depends, Request
+
+from kiteroll.api.auth import TokenAuth
+from kiteroll.api.exports.lists import ExportLists
+from kiteroll.api.metrics import Metrics
+from kiteroll.api.stream.broadcaster import EventBroadcaster
+from kiteroll.app.csv_mappings import CsvMappings
+from kiteroll.app.imports import Importer
+from kiteroll.app.inventory import Inventory
+from kiteroll.app.makers import MakerDirectory
+from kiteroll.app.on_demand_rounds import OnDemandRounds
+from kiteroll.app.port_rules import PortRules
+from kiteroll.app.queries.differences import Differences
+from kiteroll.app.queries.endpoints import EndpointQueries
+from kiteroll.app.queries.findings import FindingQueries
+from kiteroll.app.queries.history import HistoryQueries
+from kiteroll.app.queries.network_map import NetworkMap
+from kiteroll.app.queries.ports import PortQueries
+from kiteroll.app.queries.search import Search
+from kiteroll.app.queries.service_status import StatusQueries
+from kiteroll.app.queries.switches import SwitchQueries
+from kiteroll.app.queries.vlans import VlanQueries
+from kiteroll.app.shared_addresses import SharedAddresses
+from kiteroll.app.switch_reads import SwitchReads
+from kiteroll.app.workers.findings import FindingWorker
+from kiteroll.clock import Clock, SystemClock
+
+T = TypeVar("T")
+
+
+def _part(kind: type[T]) -> Callable[[Request], Awaitable[T]]:
+    async def of(request: Request) -> T:
+        part: T = request.app.state.parts[kind]
+        return part
+
+    return of
+
+
+def by_type(*parts: Any) -> dict[type, Any]:
+    """What `app.state.parts` holds."""
+    return {type(part): part for part in parts}
+
+
+def part_of(request: Request, kind: type[T]) -> T:
+    part: T = request.app.state.parts[kind]
+    return part
+
+
+TheAuth = Annotated[TokenAuth, Depends(_part(TokenAuth))]
+TheBroadcaster = Annotated[EventBroadcaster, Depends(_part(EventBroadcaster))]
+TheClock = Annotated[Clock, Depends(_part(SystemClock))]
+TheDifferences = Annotated[Differences, Depends(_part(Differences))]
+TheEndpoints = Annotated[EndpointQueries, Depends(_part(EndpointQueries))]
+TheExports = Annotated[ExportLists, Depends(_part(ExportLists))]
+TheFindingWorker = Annotated[FindingWorker, Depends(_part(FindingWorker))]
+TheFindings = Annotated[FindingQueries, Depends(_part(FindingQueries))]
+TheHistory = Annotated[HistoryQueries, Depends(_part(HistoryQueries))]
+TheImporter = Annotated[Importer, Depends(_part(Importer))]
+TheInventory = Annotated[Inventory, Depends(_part(Inventory))]
+TheMakers = Annotated[MakerDirectory, Depends(_part(MakerDirectory))]
+TheMap = Annotated[NetworkMap, Depends(_part(NetworkMap))]
+TheMappings = Annotated[CsvMappings, Depends(_part(CsvMappings))]
+TheMetrics = Annotated[Metrics, Depends(_part(Metrics))]
+ThePortRules = Annotated[PortRules, Depends(_part(PortRules))]
+ThePorts = Annotated[PortQueries, Depends(_part(PortQueries))]
+TheReads = Annotated[SwitchReads, Depends(_part(SwitchReads))]
+TheRounds = Annotated[OnDemandRounds, Depends(_part(OnDemandRounds))]
+TheSearch = Annotated[Search, Depends(_part(Search))]
+TheSharedAddresses = Annotated[SharedAddresses, Depends(_part(SharedAddresses))]
+TheStatus = Annotated[StatusQueries, Depends(_part(StatusQueries))]
+TheSwitches = Annotated[SwitchQueries, Depends(_part(SwitchQueries))]
+TheVlans = Annotated[VlanQueries, Depends(_part(VlanQueries))]

@@ -1,0 +1,1 @@
+"""Every list as a file."""

@@ -1,0 +1,1 @@
+"""From values of the application to models of the API."""

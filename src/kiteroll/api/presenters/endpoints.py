@@ -1,0 +1,75 @@
+"""Endpoints, their places and paths, as the API shows them."""
+
+from kiteroll.app.queries.endpoints import EndpointView, IpStay, PlaceView, QuietTime
+from kiteroll.core.topology.path import Hop
+from kiteroll.schemas import api
+from kiteroll.wording.stays import ending_text
+from kiteroll.wording.topology import home_reasons, hop_text
+
+
+def present_place(view: PlaceView) -> api.Place:
+    return api.Place(**_place_fields(view))  # type: ignore[arg-type]  # checked by the model
+
+
+def present_stay(view: PlaceView) -> api.Stay:
+    return api.Stay(mac=view.row.stay.mac, **_place_fields(view))  # type: ignore[arg-type]
+
+
+def present_endpoint(view: EndpointView) -> api.Endpoint:
+    reasons = home_reasons(view.home)
+    return api.Endpoint(
+        mac=view.mac,  # type: ignore[arg-type]  # the model turns it into text
+        **view.record.about,
+        ips=list(view.record.ips),
+        host_names=list(view.record.names),
+        maker=view.maker,
+        origin=view.origin.value,
+        home=None if view.home_place is None else present_place(view.home_place),
+        why=reasons[0],
+        confidence=view.home.confidence.value,
+        reasons=reasons,
+        places=[present_place(one) for one in view.places],
+    )
+
+
+def present_hop(hop: Hop) -> api.Hop:
+    return api.Hop(
+        switch=hop.switch, port=hop.port, learned=hop.learned, leads_to=hop.leads_to, why=hop_text(hop)
+    )
+
+
+def present_ip(row: IpStay) -> api.IpStay:
+    return api.IpStay(
+        ip=row.ip,
+        source=row.source,
+        began_at=row.began_at,
+        ended_at=row.ended_at,
+        host_names=list(row.names),
+    )
+
+
+def present_quiet_time(row: QuietTime) -> api.QuietTime:
+    place = row.place
+    return api.QuietTime(
+        switch=place.switch, port=place.port, vlan=place.vlan, began_at=row.began_at, ended_at=row.ended_at
+    )
+
+
+def _place_fields(view: PlaceView) -> dict[str, object]:
+    row, stay = view.row, view.row.stay
+    return {
+        "switch": stay.place.switch,
+        "port": stay.place.port,
+        "port_alias": row.port_alias,
+        "vlan": stay.place.vlan,
+        "vlan_name": row.vlan_name,
+        "life": row.life.value,
+        "began_at": stay.began_at,
+        "seen_at": row.seen_at,
+        "quiet_at": stay.quiet_at,
+        "ended_at": stay.ended_at,
+        "ending": None if stay.ending is None else ending_text(stay.ending),
+        "read_at": row.read_at,
+        "role": view.role.role.value,
+        "leads_to": list(view.role.leads_to),
+    }

@@ -1,0 +1,64 @@
+"""Findings and the help about their kinds, as the API shows them."""
+
+from collections.abc import Callable
+from dataclasses import fields
+from datetime import datetime, timedelta
+
+from kiteroll.app.queries.findings import FindingWithParts
+from kiteroll.core.findings.finding import Finding
+from kiteroll.core.findings.kind_info import KindInfo
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.schemas import api
+from kiteroll.wording.findings import cause, evidence_text, title
+from kiteroll.wording.spans import span
+
+
+def present_finding(found: FindingWithParts, clears_at: Callable[[Finding], datetime | None]) -> api.Finding:
+    one = found.row.finding
+    return api.Finding(
+        id=found.row.id,
+        kind=one.kind.value,
+        severity=one.severity.value,
+        state=one.state.value,
+        title=title(one),
+        cause=cause(one),
+        mac=one.subject.mac,  # type: ignore[arg-type]  # the model turns it into text
+        switch=one.subject.switch or None,
+        port=one.subject.port or None,
+        ip=one.subject.ip or None,
+        ports=[api.FindingPort(switch=switch, port=port) for switch, port in sorted(one.ports)],
+        evidence=[
+            api.Evidence(type=type(each).__name__, at=each.at, text=evidence_text(each))
+            for each in one.evidence
+        ],
+        count=one.count,
+        times_opened=one.times_opened,
+        first_at=one.first_at,
+        opened_at=one.opened_at,
+        last_at=one.last_at,
+        clears_at=clears_at(one),
+        cleared_at=one.cleared_at,
+        cleared_by=one.cleared_by,
+        acknowledged_by=one.acknowledged_by,
+        note=one.note,
+        acknowledged_until=one.acknowledged_until,
+        parts=found.parts,
+        part_of=None if found.by is None else found.by.id,
+    )
+
+
+def present_kind(info: KindInfo, thresholds: Thresholds) -> api.FindingKindHelp:
+    return api.FindingKindHelp(
+        kind=info.kind.value,
+        title=info.help.title,
+        why=info.help.why,
+        evidence=info.help.evidence,
+        action=info.help.action,
+        fewer=info.help.fewer,
+        thresholds=[_threshold(name, thresholds) for name in info.thresholds],
+    )
+
+
+def _threshold(name: str, thresholds: Thresholds) -> str:
+    value = next(getattr(thresholds, one.name) for one in fields(thresholds) if one.name == name)
+    return f"findings.{name} = {span(value) if isinstance(value, timedelta) else value}"

@@ -1,0 +1,1 @@
+"""The HTTP API, one module a resource."""

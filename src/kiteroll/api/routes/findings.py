@@ -1,0 +1,114 @@
+"""Findings: listed, looked at, acknowledged, cleared; and what each kind means."""
+
+import asyncio
+from typing import Annotated
+
+from fastapi import APIRouter, Query, Response
+
+from kiteroll.api.dependencies import TheClock, TheFindings, TheFindingWorker, TheSharedAddresses
+from kiteroll.api.parameters import ERRORS, Cursor, Limit, Since
+from kiteroll.api.presenters.findings import present_finding, present_kind
+from kiteroll.app.queries.findings import FindingFilters
+from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.core.findings.finding import FindingKind
+from kiteroll.core.findings.registry import KINDS
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
+
+router = APIRouter(tags=["findings"], responses=ERRORS)
+
+
+@router.get("/findings", summary="What a person must look at, latest evidence first")
+def list_findings(
+    findings: TheFindings,
+    worker: TheFindingWorker,
+    state: Annotated[
+        list[api.FindingState] | None, Query(description="open and acknowledged unless given")
+    ] = None,
+    kind: Annotated[list[api.FindingKind] | None, Query()] = None,
+    severity: Annotated[list[api.Severity] | None, Query()] = None,
+    switch: str | None = None,
+    mac: str | None = None,
+    since: Since = None,
+    parts: Annotated[bool, Query(description="also those that another finding explains")] = False,
+    cursor: Cursor = None,
+    limit: Limit = 100,
+) -> PageOf[api.Finding]:
+    filters = FindingFilters(
+        states=state or ("open", "acknowledged"),
+        kinds=kind or (),
+        severities=severity or (),
+        mac=None if mac is None else MacAddress.parse(mac),
+        switch=switch,
+        part_of=None if parts else "",
+        since=since,
+    )
+    page = findings.page(filters, cursor, limit)
+    return PageOf(items=[present_finding(one, worker.clears_at) for one in page.items], next=page.next)
+
+
+@router.get("/findings/{number}", summary="One finding, with its evidence")
+def get_finding(findings: TheFindings, worker: TheFindingWorker, number: int) -> api.Finding:
+    return present_finding(findings.get(number), worker.clears_at)
+
+
+@router.get("/findings/{number}/parts", summary="Findings that this one explains")
+def list_parts(
+    findings: TheFindings, worker: TheFindingWorker, number: int, cursor: Cursor = None, limit: Limit = 100
+) -> PageOf[api.Finding]:
+    page = findings.parts(number, cursor, limit)
+    return PageOf(items=[present_finding(one, worker.clears_at) for one in page.items], next=page.next)
+
+
+@router.post("/findings/{number}/acknowledge", summary="Somebody takes care of it")
+async def acknowledge(
+    findings: TheFindings,
+    worker: TheFindingWorker,
+    clock: TheClock,
+    number: int,
+    given: api.Acknowledgement,
+) -> api.Finding:
+    if given.until is not None and given.until <= clock.now():
+        raise Invalid("until: it is in the past; leave it out to acknowledge until it clears")
+    await asyncio.to_thread(worker.acknowledge, number, given.by, given.note, given.until)
+    return await asyncio.to_thread(get_finding, findings, worker, number)
+
+
+@router.post("/findings/{number}/clear", summary="It is over: clear it by hand")
+async def clear(
+    findings: TheFindings, worker: TheFindingWorker, number: int, given: api.Clearing
+) -> api.Finding:
+    await asyncio.to_thread(worker.clear, number, given.by)
+    return await asyncio.to_thread(get_finding, findings, worker, number)
+
+
+@router.get("/finding-kinds", summary="What each kind of finding means, and what to do")
+def list_kinds(worker: TheFindingWorker) -> list[api.FindingKindHelp]:
+    return [present_kind(info, worker.thresholds) for info in KINDS.values()]
+
+
+@router.get("/finding-kinds/{kind}", summary="What one kind of finding means")
+def get_kind(worker: TheFindingWorker, kind: str) -> api.FindingKindHelp:
+    if kind not in {one.value for one in FindingKind}:
+        raise NotFound("kind of finding", kind, f"there are {', '.join(one.value for one in FindingKind)}")
+    return present_kind(KINDS[FindingKind(kind)], worker.thresholds)
+
+
+@router.get("/shared-addresses", summary="Addresses that several devices use by design")
+def list_shared_addresses(shared: TheSharedAddresses) -> list[api.SharedAddress]:
+    return [api.SharedAddress(prefix=prefix, reason=reason) for prefix, reason in shared.all().items()]
+
+
+@router.put("/shared-addresses/{prefix}", summary="Add one: a whole address or a prefix")
+def set_shared_address(
+    shared: TheSharedAddresses, prefix: str, given: api.NewSharedAddress
+) -> list[api.SharedAddress]:
+    shared.set(prefix, given.reason)
+    return list_shared_addresses(shared)
+
+
+@router.delete("/shared-addresses/{prefix}", status_code=204, summary="Remove one")
+def remove_shared_address(shared: TheSharedAddresses, prefix: str) -> Response:
+    shared.remove(prefix)
+    return Response(status_code=204)

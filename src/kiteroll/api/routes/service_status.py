@@ -1,0 +1,78 @@
+"""The service about itself, and its live stream."""
+
+import asyncio
+from collections.abc import AsyncIterator
+from datetime import datetime
+
+from fastapi import APIRouter, Request
+from fastapi.responses import StreamingResponse
+
+from kiteroll import __version__
+from kiteroll.api.dependencies import TheBroadcaster, TheStatus
+from kiteroll.api.parameters import ERRORS
+from kiteroll.api.stream.broadcaster import EventBroadcaster
+from kiteroll.app.queries.service_status import WorkerHealth
+from kiteroll.schemas import api
+
+router = APIRouter(tags=["service"], responses=ERRORS)
+
+_BEAT_S = 15.0
+"""A comment is sent this often, so that proxies and clients see a quiet stream is alive."""
+
+
+@router.get("/health", summary="Service status")
+def health(request: Request, queries: TheStatus) -> api.ServiceHealth:
+    started_at: datetime = request.app.state.started_at
+    one = queries.status()
+    return api.ServiceHealth(
+        version=__version__,
+        started_at=started_at,
+        database="up" if one.database_problem is None else "down",
+        database_note=one.database_problem or "",
+        switches=one.switches,
+        endpoints=one.endpoints,
+        tracked=one.tracked,
+        workers=[_present(worker) for worker in one.workers],
+    )
+
+
+def _present(one: WorkerHealth) -> api.WorkerHealth:
+    return api.WorkerHealth(
+        name=one.name,
+        running=one.running,
+        failures=one.failures,
+        failed_at=one.failed_at,
+        error=one.error,
+        starts_again_at=one.starts_again_at,
+    )
+
+
+@router.get(
+    "/stream",
+    summary="Readings, changes and findings as they come (server-sent events)",
+    response_class=StreamingResponse,
+)
+async def stream(broadcaster: TheBroadcaster) -> StreamingResponse:
+    return StreamingResponse(
+        _lines(broadcaster), media_type="text/event-stream", headers={"Cache-Control": "no-store"}
+    )
+
+
+async def _lines(broadcaster: EventBroadcaster) -> AsyncIterator[str]:
+    events = aiter(broadcaster.listen())
+    yield "event: hello\ndata: {}\n\n"
+    waiting = asyncio.ensure_future(anext(events))
+    try:
+        while True:
+            done, _ = await asyncio.wait({waiting}, timeout=_BEAT_S)
+            if not done:
+                yield ": still here\n\n"
+                continue
+            try:
+                event = waiting.result()
+            except StopAsyncIteration:
+                return
+            yield f"event: {event.name}\ndata: {event.data}\n\n"
+            waiting = asyncio.ensure_future(anext(events))
+    finally:
+        waiting.cancel()

@@ -1,0 +1,1 @@
+"""The live stream (server-sent events)."""
