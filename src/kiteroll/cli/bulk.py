@@ -1,4 +1,4 @@
-"""Many switches at once: read them with progress, or bring them in from a CSV file."""
+"""Many switches at once: read them with progress, or import them from a CSV file."""
 
 import asyncio
 from pathlib import Path
@@ -9,13 +9,13 @@ from rich.progress import Progress
 
 from kiteroll.cli.context import Context
 from kiteroll.cli.csv_rows import Row, csv_rows
+from kiteroll.cli.host_port import split_address
 from kiteroll.cli.parsing import checked
-from kiteroll.cli.target import split_address
 from kiteroll.client import AsyncClient, Client, ServiceError, add_switch, change_switch, read_now, switches
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
-AT_ONCE = 8
+CONCURRENCY = 8
 Step = tuple[str, api.NewSwitch, api.SwitchChange | None]
 """What is done ("add", "change" or "same"), with which switch, and what changes in it."""
 COLUMNS = (
@@ -29,18 +29,18 @@ COLUMNS = (
     "timeout_s",
     "tries",
     "table_size",
-    "hold_s",
+    "hold_time_s",
     "enabled",
 )
 
 
 def read_many(context: Context, names: list[str]) -> list[api.ReadingSummary]:
-    """Read them, some at a time, with progress on standard error. Ctrl-C leaves off; what was read stays."""
+    """Read them, some at a time, with progress on standard error. Ctrl-C stops; what was read stays."""
     return asyncio.run(_read_many(context, names))
 
 
 async def _read_many(context: Context, names: list[str]) -> list[api.ReadingSummary]:
-    slots = asyncio.Semaphore(AT_ONCE)
+    slots = asyncio.Semaphore(CONCURRENCY)
     console = Console(stderr=True)
     quiet = len(names) == 1 or not console.is_terminal
     with Progress(console=console, transient=True, disable=quiet) as progress:
@@ -49,7 +49,7 @@ async def _read_many(context: Context, names: list[str]) -> list[api.ReadingSumm
 
             async def one(name: str) -> api.ReadingSummary:
                 async with slots:
-                    answer = await client.ask(read_now(name))
+                    answer = await client.send(read_now(name))
                 progress.update(bar, advance=1, description=name)
                 return answer
 
@@ -85,9 +85,9 @@ def plan_import(client: Client, file: Path) -> list[Step]:
 def carry_out(client: Client, plan: list[Step]) -> None:
     for verb, new, change in plan:
         if verb == "add":
-            client.ask(add_switch(new))
+            client.send(add_switch(new))
         elif verb == "change" and change is not None:
-            client.ask(change_switch(new.name, change))
+            client.send(change_switch(new.name, change))
 
 
 def _read_file(file: Path) -> list[api.NewSwitch]:
@@ -107,7 +107,7 @@ def _read_file(file: Path) -> list[api.NewSwitch]:
         try:
             new = _switch(row)
             if new.name in lines_of:
-                raise Invalid(f"name: {new.name!r} stands in line {lines_of[new.name]} already")
+                raise Invalid(f"name: {new.name!r} is already in line {lines_of[new.name]}")
             lines_of[new.name] = line
             found.append(new)
         except Invalid as wrong:

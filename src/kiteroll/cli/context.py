@@ -1,22 +1,25 @@
-"""What every command gets: the client it talks through and the output it writes to."""
+"""What every command gets: the client it uses and the output it writes to."""
 
 import argparse
 import os
 import re
+import sys
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, datetime, time, timedelta
 from pathlib import Path
+from typing import TYPE_CHECKING
 
-from kiteroll.cli.exits import Exit
-from kiteroll.cli.show import Output
-from kiteroll.client import Client
+from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.output import Output
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Invalid
-from kiteroll.data_dir import TOKEN_FILE, default_data_dir
+from kiteroll.data_dir import DEFAULT_URL, TOKEN_FILE, default_data_dir
 from kiteroll.duration import parse_duration_s
 
-DEFAULT_URL = "http://127.0.0.1:8480"
+if TYPE_CHECKING:
+    from kiteroll.client import Client
+
 _TIME_OF_DAY = re.compile(r"([01]\d|2[0-3]):[0-5]\d")
 
 
@@ -26,12 +29,15 @@ class Context:
     out: Output
     now: Callable[[], datetime]
 
-    def client(self) -> Client:
+    def client(self) -> "Client":
         """Raises Invalid when no token can be found."""
+        _load_httpx()
+        from kiteroll.client import Client  # not needed by commands that run without a service
+
         return Client(*self.access())
 
     def instant(self, text: str | None) -> datetime | None:
-        """What an option that takes an instant was given. Raises Invalid."""
+        """The time an option was given. Raises Invalid."""
         return None if text is None else parse_instant(text, self.now())
 
     def access(self) -> tuple[str, str]:
@@ -57,13 +63,24 @@ class Context:
 Command = Callable[[Context], Exit]
 
 
+def _load_httpx() -> None:
+    """httpx also loads its own command line where it finds click, and that takes as long as all the rest."""
+    if "click" in sys.modules:
+        return
+    sys.modules["click"] = None  # type: ignore[assignment]  # to the import system: there is none
+    try:
+        import httpx  # noqa: F401
+    finally:
+        del sys.modules["click"]
+
+
 def make_context(args: argparse.Namespace) -> Context:
     clock = SystemClock()
     return Context(args, Output(args.format, clock.now), clock.now)
 
 
 def parse_instant(text: str, now: datetime) -> datetime:
-    """An instant as people write it: a span back from now (90s, 15m, 2h, 3d), a time of today
+    """A time as people write it: a span back from now (90s, 15m, 2h, 3d), a time of today
     (14:05, UTC), or RFC 3339. Raises Invalid."""
     try:
         return now - timedelta(seconds=parse_duration_s(text))
@@ -76,7 +93,7 @@ def parse_instant(text: str, now: datetime) -> datetime:
         at = datetime.fromisoformat(text)
     except ValueError as wrong:
         raise Invalid(
-            f"{text!r} is no instant: write a span back from now (15m, 2h, 3d), a time of day in UTC (14:05) "
-            "or a full time such as 2026-05-04T14:05:00Z"
+            f"{text!r} is not a valid time: write a span back from now (15m, 2h, 3d), a time of day in UTC "
+            "(14:05) or a full time such as 2026-05-04T14:05:00Z"
         ) from wrong
     return at if at.tzinfo else at.replace(tzinfo=UTC)

@@ -1,19 +1,13 @@
-"""`kiteroll credential ...`: how switches are asked, under names that many switches can use."""
+"""`kiteroll credential ...`: how switches are polled, under names that many switches can use."""
 
 from typing import Any
 
-from kiteroll.cli import columns, credential
+from kiteroll.cli import columns, credential_options
 from kiteroll.cli.context import Context
-from kiteroll.cli.exits import Exit
+from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.host_port import split_address
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
-from kiteroll.cli.target import split_address
-from kiteroll.client import (
-    add_credential,
-    change_credential,
-    credentials,
-    remove_credential,
-    test_credential,
-)
+from kiteroll.client import add_credential, change_credential, credentials, remove_credential, test_credential
 from kiteroll.schemas import api
 
 
@@ -28,7 +22,7 @@ def add_commands(commands: Any) -> None:
         parser = add_command(verbs, verb, run, told, parents=parents)
         parser.add_argument("name")
         if verb != "remove":
-            credential.add_options(parser)
+            credential_options.add_options(parser)
     add_command(
         verbs, "list", run_list, "list credentials; what is secret in them is never shown", parents=parents
     )
@@ -37,12 +31,12 @@ def add_commands(commands: Any) -> None:
         verbs,
         "test",
         run_test,
-        "ask one switch once, to see whether a credential works there",
+        "try a credential on one switch; nothing is stored",
         parents=parents,
     )
     one.add_argument("address", metavar="ADDRESS[:PORT]")
-    one.add_argument("--credential", metavar="NAME", help="a named one; else say how to ask")
-    credential.add_options(one)
+    one.add_argument("--credential", metavar="NAME", help="a named one; else give its options")
+    credential_options.add_options(one)
 
 
 def run_test(context: Context) -> Exit:
@@ -53,46 +47,46 @@ def run_test(context: Context) -> Exit:
         host=host,
         port=port,
         credential=args.credential,
-        access=credential.given(args) or None,
+        access=credential_options.given(args) or None,
     )
     with context.client() as client:
-        verdict = client.ask(test_credential(test))
-    if out.shape == "json":
+        verdict = client.send(test_credential(test))
+    if out.format == "json":
         out.json(verdict)
     else:
         facts = [("works" if key == "works" else key.replace("_", " "), value) for key, value in verdict]
         out.facts((key, value) for key, value in facts if value not in ("", None))
-    return Exit.FINE if verdict.works else Exit.UNREACHABLE
+    return Exit.OK if verdict.works else Exit.UNREACHABLE
 
 
 def run_add(context: Context) -> Exit:
     name = context.args.name
-    new = checked(api.NewCredential, name=name, access=credential.given(context.args))
+    new = checked(api.NewCredential, name=name, access=credential_options.given(context.args))
     with context.client() as client:
-        added = client.ask(add_credential(new))
-    context.out.done(added, columns.credentials(context.out), f"{added.name} asks as {added.kind}")
-    return Exit.FINE
+        added = client.send(add_credential(new))
+    context.out.done(added, columns.credentials(context.out), f"{added.name}: {added.kind}")
+    return Exit.OK
 
 
 def run_change(context: Context) -> Exit:
-    access = checked(api.Credential, **credential.given(context.args))
+    access = checked(api.Credential, **credential_options.given(context.args))
     with context.client() as client:
-        changed = client.ask(change_credential(context.args.name, access))
-    told = f"{changed.name} asks as {changed.kind}, on {changed.used_by} switches"
+        changed = client.send(change_credential(context.args.name, access))
+    told = f"{changed.name}: {changed.kind}, used by {changed.used_by} switches"
     context.out.done(changed, columns.credentials(context.out), told)
-    return Exit.FINE
+    return Exit.OK
 
 
 def run_remove(context: Context) -> Exit:
     with context.client() as client:
-        client.ask(remove_credential(context.args.name))
+        client.send(remove_credential(context.args.name))
     context.out.note(f"{context.args.name} is removed")
-    return Exit.FINE
+    return Exit.OK
 
 
 def run_list(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.ask(credentials())
+        answer = client.send(credentials())
     empty = "no named credentials; switches may have one of their own"
     context.out.rows(answer, columns.credentials(context.out), empty=empty)
-    return Exit.FINE
+    return Exit.OK

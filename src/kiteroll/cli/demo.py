@@ -9,18 +9,18 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kiteroll.cli.context import Context
-from kiteroll.cli.exits import Exit
+from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command
-from kiteroll.cli.up import add_listen, exit_for, make_config, url_of, welcome
+from kiteroll.cli.up import add_listen, exit_for, make_config, print_welcome, url_of
 from kiteroll.client import (
     Client,
     ServiceError,
+    add_makers,
     add_switch,
     change_switch,
     enrol,
-    keep_makers,
+    import_readings,
     set_rule,
-    take_readings,
 )
 from kiteroll.core.errors import Conflict
 from kiteroll.data_dir import TOKEN_FILE
@@ -28,7 +28,7 @@ from kiteroll.schemas.api import Credential, NewEntry, NewRule, NewSwitch, Switc
 from kiteroll.schemas.reading_document import ReadingDocument
 
 if TYPE_CHECKING:
-    from kiteroll.service.config import Config
+    from kiteroll.app.config import Config
 
 DEMO_DATA = Path("var") / "demo"
 _DEMO_INTERVAL_S = 10
@@ -70,20 +70,20 @@ def add_commands(commands: Any) -> None:
 
 
 def run_demo(context: Context) -> Exit:
-    from kiteroll.service.logs import set_up_logs
-    from kiteroll.service.run import run
+    from kiteroll.api.server import run
+    from kiteroll.app.logs import set_up_logs
 
     args = context.args
     more = {
         "findings.silent_after": "1m",
-        "findings.quiet": "2m",
-        "names.look_up": True,
-        "names.servers": (f"{_NAME_SERVER}:{args.lab_port}",),
-        "names.a_second": 100.0,
-        "notifications.listen": True,
+        "findings.clear_after": "2m",
+        "dns.enabled": True,
+        "dns.servers": (f"{_NAME_SERVER}:{args.lab_port}",),
+        "dns.rate": 100.0,
+        "notifications.enabled": True,
         "notifications.host": "127.0.0.1",
         "notifications.port": args.lab_port + 1,
-        "notifications.settle": "1s",
+        "notifications.debounce": "1s",
     }
     config = make_config(args, None, more)
     set_up_logs(args.log_level or "WARNING")
@@ -96,7 +96,7 @@ def run_demo(context: Context) -> Exit:
 
         def ready() -> None:
             enrol.start()
-            welcome(config)
+            print_welcome(config)
 
         return exit_for(run(config, ready))
     finally:
@@ -131,37 +131,37 @@ def _first_line(lab: "subprocess.Popen[str]") -> str:
 
 
 def _add_switches(config: "Config", network: dict[str, Any], days: int) -> None:
-    """Put the simulated switches into the inventory, with some days of history, or mend those that are
+    """Put the simulated switches into the inventory, with some days of history, or update those that are
     there from last time."""
     token = (config.data_dir / TOKEN_FILE).read_text().strip()
     with Client(url_of(config), token) as client:
-        client.ask(keep_makers(network["makers"]))
+        client.send(add_makers(network["makers"]))
         for one in network["switches"]:
             access = Credential.model_validate(one["access"])
             where = {"host": one["address"], "port": network["port"], "access": access, **one["about"]}
-            # Not read before its past is told: readings are taken in order of time.
+            # Not read before its past is imported: readings are imported in order of time.
             new = NewSwitch(name=one["name"], interval_s=_DEMO_INTERVAL_S, enabled=False, **where)
             try:
-                client.ask(add_switch(new))
+                client.send(add_switch(new))
             except ServiceError as known:
                 if known.status != 409:
                     raise
                 days = 0
-                client.ask(change_switch(one["name"], SwitchChange(**where)))
+                client.send(change_switch(one["name"], SwitchChange(**where)))
         for rule in network["rules"]:
-            client.ask(set_rule(NewRule(**rule)))
+            client.send(set_rule(NewRule(**rule)))
         for entry in network["rolls"]:
-            client.ask(enrol(NewEntry(**entry, by="demo")))
+            client.send(enrol(NewEntry(**entry, by="demo")))
         if days > 0:
-            _bring_past(client, days)
+            _import_past(client, days)
         for one in network["switches"]:
-            client.ask(change_switch(one["name"], SwitchChange(enabled=True)))
+            client.send(change_switch(one["name"], SwitchChange(enabled=True)))
 
 
-def _bring_past(client: Client, days: int) -> None:
+def _import_past(client: Client, days: int) -> None:
     """Readings of the days before, as the simulated network tells them."""
     command = [sys.executable, "-m", "kiteroll.lab", "--past", str(days)]
     with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as lab:
         for line in lab.stdout or ():
             documents = [ReadingDocument.model_validate(one) for one in json.loads(line)]
-            client.ask(take_readings(documents))
+            client.send(import_readings(documents))

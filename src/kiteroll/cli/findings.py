@@ -1,4 +1,4 @@
-"""`kiteroll finding ...` and `kiteroll shared ...`: what a person must look at."""
+"""`kiteroll finding ...` and `kiteroll shared ...`: findings, and addresses shared by design."""
 
 from datetime import timedelta
 from itertools import islice
@@ -6,7 +6,7 @@ from typing import Any, get_args
 
 from kiteroll.cli import columns
 from kiteroll.cli.context import Context, parse_instant
-from kiteroll.cli.exits import Exit
+from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared, span_s
 from kiteroll.client import (
     acknowledge,
@@ -15,8 +15,8 @@ from kiteroll.client import (
     finding_kind,
     finding_parts,
     findings,
-    keep_shared,
-    remove_shared,
+    remove_shared_address,
+    set_shared_address,
     shared_addresses,
 )
 from kiteroll.schemas import api
@@ -46,7 +46,7 @@ def add_commands(commands: Any) -> None:
     one = add_command(verbs, "show", run_show, "show one finding with its evidence", parents=parents)
     one.add_argument("number", type=int)
     one = add_command(
-        verbs, "acknowledge", run_acknowledge, "say that you look after it, until it clears", parents=parents
+        verbs, "acknowledge", run_acknowledge, "acknowledge it, until it clears", parents=parents
     )
     one.add_argument("number", type=int)
     one.add_argument("--by", required=True, metavar="NAME")
@@ -57,18 +57,14 @@ def add_commands(commands: Any) -> None:
     )
     one.add_argument("number", type=int)
     one.add_argument("--by", required=True, metavar="NAME")
-    one = add_command(verbs, "explain", run_explain, "tell what a kind of finding means", parents=parents)
+    one = add_command(verbs, "explain", run_explain, "explain what a kind of finding means", parents=parents)
     one.add_argument("kind", choices=get_args(api.FindingKind))
 
-    verbs = add_group(
-        commands, "shared", "keep a list of addresses that several devices answer with by design", of="VERB"
-    )
+    verbs = add_group(commands, "shared", "list addresses that several devices use by design", of="VERB")
     add_command(verbs, "list", run_shared, "list them", parents=parents)
-    one = add_command(
-        verbs, "keep", run_keep_shared, "add an address, or what they begin with", parents=parents
-    )
+    one = add_command(verbs, "set", run_set_shared, "add an address or a prefix", parents=parents)
     one.add_argument("prefix", metavar="ADDRESS-OR-PREFIX")
-    one.add_argument("why")
+    one.add_argument("reason")
     one = add_command(verbs, "remove", run_remove_shared, "remove one", parents=parents)
     one.add_argument("prefix", metavar="ADDRESS-OR-PREFIX")
 
@@ -87,30 +83,30 @@ def run_list(context: Context) -> Exit:
     )
     with context.client() as client:
         answer = list(islice(client.each(question), args.limit))
-    out.rows(answer, columns.findings(out), empty="nothing to look at")
-    return Exit.FINE
+    out.rows(answer, columns.findings(out), empty="no findings")
+    return Exit.OK
 
 
 def run_show(context: Context) -> Exit:
     number, out = context.args.number, context.out
     with context.client() as client:
-        one = client.ask(finding(number))
+        one = client.send(finding(number))
         parts = list(islice(client.each(finding_parts(number)), 50)) if one.parts else []
-    if out.shape != "table":
+    if out.format != "table":
         out.rows([one], columns.findings(out), empty="")
-        return Exit.FINE
+        return Exit.OK
     facts = [
         ("finding", f"{one.id} {one.kind}, {one.severity}, {one.state}"),
-        ("what", one.title),
+        ("title", one.title),
         ("likely cause", one.cause),
         ("first", f"{out.age(one.first_at)} ago"),
         ("quiet for", out.age(one.last_at)),
         (
             "clears by itself",
-            "" if one.clears_at is None else f"in {out.until(one.clears_at)}, if nothing comes",
+            "" if one.clears_at is None else f"in {out.until(one.clears_at)}, without new evidence",
         ),
         ("cleared", "" if one.cleared_at is None else f"{out.age(one.cleared_at)} ago {_by(one)}"),
-        ("opened", f"{one.opened} times" if one.opened > 1 else ""),
+        ("opened", f"{one.times_opened} times" if one.times_opened > 1 else ""),
         ("acknowledged by", one.acknowledged_by if one.state == "acknowledged" else ""),
         ("note", one.note),
         ("part of", one.part_of),
@@ -122,8 +118,8 @@ def run_show(context: Context) -> Exit:
     if parts:
         out.line("")
         out.rows(parts, columns.findings(out), empty="")
-    out.note(f"`kiteroll finding explain {one.kind}` tells what to do", "dim")
-    return Exit.FINE
+    out.note(f"`kiteroll finding explain {one.kind}` says what to do", "dim")
+    return Exit.OK
 
 
 def run_acknowledge(context: Context) -> Exit:
@@ -133,63 +129,64 @@ def run_acknowledge(context: Context) -> Exit:
         until = context.now() + timedelta(seconds=span_s(args.span, "--for"))
     given = checked(api.Acknowledgement, by=args.by, note=args.note, until=until)
     with context.client() as client:
-        one = client.ask(acknowledge(args.number, given))
-    told = f"finding {one.id} is acknowledged by {one.acknowledged_by}"
-    context.out.done(one, columns.findings(context.out), told)
-    return Exit.FINE
+        one = client.send(acknowledge(args.number, given))
+    sentence = f"finding {one.id} is acknowledged by {one.acknowledged_by}"
+    context.out.done(one, columns.findings(context.out), sentence)
+    return Exit.OK
 
 
 def run_clear(context: Context) -> Exit:
     args = context.args
     given = checked(api.Clearing, by=args.by)
     with context.client() as client:
-        one = client.ask(clear_finding(args.number, given))
-    told = f"finding {one.id} is cleared; it reopens when it comes again"
-    context.out.done(one, columns.findings(context.out), told)
-    return Exit.FINE
+        one = client.send(clear_finding(args.number, given))
+    sentence = f"finding {one.id} is cleared; it reopens when it comes again"
+    context.out.done(one, columns.findings(context.out), sentence)
+    return Exit.OK
 
 
 def run_explain(context: Context) -> Exit:
     out = context.out
     with context.client() as client:
-        page = client.ask(finding_kind(context.args.kind))
-    if out.shape == "json":
+        page = client.send(finding_kind(context.args.kind))
+    if out.format == "json":
         out.json(page)
-        return Exit.FINE
+        return Exit.OK
     out.facts(
         (
             ("kind", f"{page.kind}: {page.title}"),
             ("why it matters", page.why),
-            ("what it looks like", page.looks),
-            ("what to do", page.do),
-            ("to have less of it", page.quieten),
+            ("what it looks like", page.evidence),
+            ("what to do", page.action),
+            ("how to reduce these", page.fewer),
+            ("thresholds", page.thresholds),
         )
     )
-    return Exit.FINE
+    return Exit.OK
 
 
 def run_shared(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.ask(shared_addresses())
+        answer = client.send(shared_addresses())
     empty = "none of your own; virtual routers (RFC 9568) are known anyway"
     context.out.rows(answer, columns.shared_addresses(), empty=empty)
-    return Exit.FINE
+    return Exit.OK
 
 
-def run_keep_shared(context: Context) -> Exit:
+def run_set_shared(context: Context) -> Exit:
     args = context.args
-    given = checked(api.NewSharedAddress, why=args.why)
+    given = checked(api.NewSharedAddress, reason=args.reason)
     with context.client() as client:
-        client.ask(keep_shared(args.prefix, given))
-    context.out.note(f"{args.prefix} may be at several places from now on")
-    return Exit.FINE
+        client.send(set_shared_address(args.prefix, given))
+    context.out.note(f"{args.prefix} may be used by several devices from now on")
+    return Exit.OK
 
 
 def run_remove_shared(context: Context) -> Exit:
     with context.client() as client:
-        client.ask(remove_shared(context.args.prefix))
+        client.send(remove_shared_address(context.args.prefix))
     context.out.note(f"{context.args.prefix} is removed")
-    return Exit.FINE
+    return Exit.OK
 
 
 def _by(one: api.Finding) -> str:

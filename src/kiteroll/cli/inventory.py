@@ -4,15 +4,15 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from kiteroll.cli import bulk, columns, credential, rounds
+from kiteroll.cli import bulk, columns, credential_options, rounds
 from kiteroll.cli.context import Context
-from kiteroll.cli.exits import Exit
+from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.host_port import split_address
 from kiteroll.cli.parsing import add_command, add_group, checked, shared, span_s
-from kiteroll.cli.target import split_address
 from kiteroll.client import (
     add_switch,
-    candidates,
     change_switch,
+    discovered_switches,
     neighbours,
     remove_switch,
     switch,
@@ -40,18 +40,18 @@ def add_commands(commands: Any) -> None:
         "--source",
         choices=("snmp", "linux", "files"),
         default="snmp",
-        help="asked over SNMP (default); a bridge of the service's own machine; or only what files bring",
+        help="polled over SNMP (default); a bridge of the service's own machine; or readings from files only",
     )
     _add_settings(one)
 
     add_command(verbs, "list", run_list, "list the inventory", parents=parents)
 
-    one = add_command(verbs, "show", run_show, "show all about one switch", parents=parents)
+    one = add_command(verbs, "show", run_show, "show everything known of one switch", parents=parents)
     one.add_argument("name", metavar="SWITCH")
 
     one = add_command(verbs, "change", run_change, "change what is given, leave the rest", parents=parents)
     one.add_argument("name", metavar="SWITCH")
-    one.add_argument("--name", dest="new_name", metavar="NEW", help="call it by another name")
+    one.add_argument("--name", dest="new_name", metavar="NEW", help="rename it")
     one.add_argument("--address", metavar="ADDRESS[:PORT]")
     _add_settings(one)
     state = one.add_mutually_exclusive_group()
@@ -59,14 +59,14 @@ def add_commands(commands: Any) -> None:
     state.add_argument("--off", dest="enabled", action="store_false", help="stop reading it, keep it")
 
     one = add_command(
-        verbs, "remove", run_remove, "take a switch out of the inventory; its history stays", parents=parents
+        verbs, "remove", run_remove, "remove a switch from the inventory; its history stays", parents=parents
     )
     one.add_argument("name", metavar="SWITCH")
 
     add_command(
         verbs,
-        "candidates",
-        run_candidates,
+        "discovered",
+        run_discovered,
         "list neighbours that are bridges and not in the inventory",
         parents=parents,
     )
@@ -74,7 +74,7 @@ def add_commands(commands: Any) -> None:
     one = add_command(verbs, "read", run_read, "read switches now", parents=parents)
     one.add_argument("name", metavar="SWITCH", nargs="*")
     one.add_argument("--group", metavar="NAME", help="those in this group")
-    one.add_argument("--all", action="store_true", help="every switch that is switched on")
+    one.add_argument("--all", action="store_true", help="every switch that is to be read")
 
     one = add_command(
         verbs,
@@ -93,14 +93,16 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--credential", metavar="NAME", help="a named credential (`kiteroll credential list`)"
     )
-    credential.add_options(parser)
-    about = parser.add_argument_group("about it")
+    credential_options.add_options(parser)
+    about = parser.add_argument_group("settings")
     about.add_argument(
         "--every", type=int, metavar="SECONDS", help="between readings (default: the service's)"
     )
     about.add_argument("--timeout", metavar="SPAN", help="wait for one answer, such as 500ms")
     about.add_argument("--tries", type=int, metavar="NUMBER", help="how often one request is sent")
-    about.add_argument("--hold", metavar="SPAN", help="how long a quiet address keeps its stay, such as 30m")
+    about.add_argument(
+        "--hold-time", metavar="SPAN", help="how long quiet addresses keep their stay, such as 30m"
+    )
     about.add_argument(
         "--table-size", type=int, metavar="NUMBER", help="addresses its table holds; warns when nearly full"
     )
@@ -110,14 +112,14 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
 
 
 def _settings(args: argparse.Namespace) -> dict[str, Any]:
-    """What was typed of how it is asked and about it."""
-    access = credential.given(args)
+    """Settings and credential as typed."""
+    access = credential_options.given(args)
     return {
         "credential": args.credential,
         "access": access or None,
         "interval_s": args.every,
         "timeout_s": None if args.timeout is None else span_s(args.timeout, "--timeout"),
-        "hold_s": None if args.hold is None else round(span_s(args.hold, "--hold")),
+        "hold_time_s": None if args.hold_time is None else round(span_s(args.hold_time, "--hold-time")),
         "tries": args.tries,
         "table_size": args.table_size,
         "site": args.site,
@@ -131,10 +133,10 @@ def run_add(context: Context) -> Exit:
     host, port = split_address(args.address) if args.source == "snmp" else (args.address, None)
     new = checked(api.NewSwitch, name=args.name, source=args.source, host=host, port=port, **_settings(args))
     with context.client() as client:
-        added = client.ask(add_switch(new))
-    told = f"`kiteroll switch show {added.name}` tells how it is read"
-    context.out.done(added, columns.switches(context.out), f"{added.name} is in the inventory; {told}")
-    return Exit.FINE
+        added = client.send(add_switch(new))
+    hint = f"`kiteroll switch show {added.name}` shows how it is read"
+    context.out.done(added, columns.switches(context.out), f"{added.name} is in the inventory; {hint}")
+    return Exit.OK
 
 
 def run_list(context: Context) -> Exit:
@@ -145,33 +147,33 @@ def run_list(context: Context) -> Exit:
         columns.switches(context.out),
         empty="no switches yet: `kiteroll switch add NAME ADDRESS --community NAME`",
     )
-    return Exit.FINE
+    return Exit.OK
 
 
 def run_show(context: Context) -> Exit:
     name, out = context.args.name, context.out
     with context.client() as client:
-        one = client.ask(switch(name))
-        its_vlans = client.ask(vlans(name))
-        its_neighbours = client.ask(neighbours(name))
-    if out.shape != "table":
+        one = client.send(switch(name))
+        its_vlans = client.send(vlans(name))
+        its_neighbours = client.send(neighbours(name))
+    if out.format != "table":
         out.rows([one], columns.switches(out), empty="")
-        return Exit.FINE
+        return Exit.OK
     facts = [(key.replace("_", " "), value) for key, value in one if value not in ("", None, [])]
     facts.append(("vlans", [columns.vlan_text(vlan.id, vlan.name) for vlan in its_vlans]))
     out.facts(facts)
     if its_neighbours:
         out.line("")
         out.rows(its_neighbours, columns.neighbours(out), empty="")
-    return Exit.FINE
+    return Exit.OK
 
 
-def run_candidates(context: Context) -> Exit:
+def run_discovered(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.ask(candidates())
-    empty = "every bridge that a switch told of is in the inventory"
+        answer = client.send(discovered_switches())
+    empty = "every neighbouring bridge is in the inventory"
     context.out.rows(answer, columns.neighbours(context.out), empty=empty)
-    return Exit.FINE
+    return Exit.OK
 
 
 def run_change(context: Context) -> Exit:
@@ -183,9 +185,9 @@ def run_change(context: Context) -> Exit:
     if change == api.SwitchChange():
         raise Invalid("nothing to change was given: `kiteroll switch change --help` lists what can be")
     with context.client() as client:
-        changed = client.ask(change_switch(args.name, change))
+        changed = client.send(change_switch(args.name, change))
     context.out.done(changed, columns.switches(context.out), f"{changed.name} is changed")
-    return Exit.FINE
+    return Exit.OK
 
 
 def _new_address(text: str | None) -> tuple[str | None, int | None]:
@@ -197,9 +199,9 @@ def _new_address(text: str | None) -> tuple[str | None, int | None]:
 
 def run_remove(context: Context) -> Exit:
     with context.client() as client:
-        client.ask(remove_switch(context.args.name))
-    context.out.note(f"{context.args.name} is out of the inventory; its history stays")
-    return Exit.FINE
+        client.send(remove_switch(context.args.name))
+    context.out.note(f"{context.args.name} removed from the inventory; its history stays")
+    return Exit.OK
 
 
 def run_read(context: Context) -> Exit:
@@ -213,7 +215,7 @@ def run_read(context: Context) -> Exit:
     outcomes = {answer.outcome for answer in answers}
     if "failed" in outcomes:
         return Exit.UNREACHABLE
-    return Exit.PARTIAL if "partial" in outcomes else Exit.FINE
+    return Exit.PARTIAL if "partial" in outcomes else Exit.OK
 
 
 def run_import(context: Context) -> Exit:
@@ -222,7 +224,7 @@ def run_import(context: Context) -> Exit:
         plan = bulk.plan_import(client, args.file)
         if not args.dry_run:
             bulk.carry_out(client, plan)
-    out.rows(plan, columns.plan(), empty="the file names no switch")
+    out.rows(plan, columns.plan(), empty="the file has no switches")
     if args.dry_run:
         out.note("nothing was changed: this was a dry run", "dim")
-    return Exit.FINE
+    return Exit.OK

@@ -1,64 +1,105 @@
-"""The entry: words in, exit code out."""
+"""The entry point: arguments in, exit code out.
+
+A command's module is loaded only when that command is used, so that `--help`, `--version` and the
+completion of a shell answer at once.
+"""
 
 import argparse
+import os
 import sys
 from collections.abc import Sequence
+from importlib import import_module
+from typing import Any
 
 from kiteroll import __version__
-from kiteroll.cli import (
-    asking,
-    completion,
-    credentials,
-    demo,
-    endpoints,
-    files,
-    findings,
-    inventory,
-    looking,
-    makers,
-    probe,
-    rounds,
-    rules,
-    up,
+from kiteroll.cli.exit_codes import MEANING, Exit
+
+_COMMANDS: tuple[tuple[str, str, str], ...] = (
+    ("find", "search", "find endpoints, switches and ports by any part of their address or name"),
+    ("endpoint", "endpoints", "list, show or label endpoints"),
+    ("path", "endpoints", "show the path to an endpoint, hop by hop"),
+    ("port", "ports", "list the ports of a switch, set their role, see link history"),
+    ("roll-call", "ports", "show who is on a port, beside who may be"),
+    ("changes", "history", "list what changed, latest first"),
+    ("compare", "history", "list what differs between two instants: appeared, gone, moved, came back"),
+    ("follow", "history", "show changes and findings as they come, until Ctrl-C"),
+    ("readings", "history", "list readings and failed tries, latest first"),
+    ("vlans", "history", "list VLANs across switches"),
+    ("health", "history", "show service status"),
+    ("export", "export", "write a whole list to a file: CSV, JSON, JSON Lines, XML or XLSX"),
+    ("report", "export", "write every port of a switch as a printable HTML page"),
+    ("finding", "findings", "list, show, acknowledge, clear or explain findings"),
+    ("shared", "findings", "list addresses that several devices use by design"),
+    ("rule", "rules", "set who may be on ports, and how many"),
+    ("switch", "inventory", "add, list, show, change, remove or read switches"),
+    ("round", "rounds", "read many switches now, watch, cancel or resume"),
+    ("site", "rounds", "list sites, limit how many switches are read at once"),
+    ("group", "rounds", "list groups, set how long quiet addresses are held"),
+    ("import", "imports", "import readings from files: reading documents, or CSV tables by a mapping"),
+    ("mapping", "imports", "set how CSV tables are understood"),
+    ("maker", "makers", "list your own prefixes and their makers"),
+    ("credential", "credentials", "add, list, change or remove named credentials"),
+    ("replay", "replay", "play recorded readings through the finding engine, without a service"),
+    ("probe", "probe", "read one switch directly, to try it before adding it"),
+    ("up", "up", "run the service until it is told to stop"),
+    ("demo", "demo", "run the service on the simulated network of Tarn Ferries"),
+    ("completion", "completion", "print what makes your shell complete kiteroll's words"),
 )
-from kiteroll.cli.context import make_context
-from kiteroll.cli.exits import MEANING, Exit, exit_of
-from kiteroll.core.errors import ConfigError, KiteRollError
+"""Name, module and summary of each command, in the order of the help."""
 
 
-def build_parser() -> argparse.ArgumentParser:
+def build_parser(words: Sequence[str] | None = None) -> argparse.ArgumentParser:
+    """With `words`, only the command they name is whole; the others are there for the help alone.
+    Without, every command is."""
     parser = argparse.ArgumentParser(
         prog="kiteroll",
-        description="Where every endpoint hangs: by switch, port and VLAN, and since when.",
+        description="Where every endpoint is connected: by switch, port and VLAN, and since when.",
         epilog=MEANING,
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
     parser.add_argument("--version", action="version", version=f"kiteroll {__version__}")
     commands = parser.add_subparsers(metavar="COMMAND", required=True)
-    for module in (
-        asking,
-        endpoints,
-        looking,
-        findings,
-        rules,
-        inventory,
-        rounds,
-        files,
-        makers,
-        credentials,
-        probe,
-        up,
-        demo,
-        completion,
-    ):
-        module.add_commands(commands)
+    named = None if words is None else next((word for word in words if not word.startswith("-")), "")
+    loaded: set[str] = set()
+    for name, module, summary in _COMMANDS:
+        if named is not None and name != named:
+            commands.add_parser(name, help=summary, add_help=False)
+        elif module not in loaded:
+            loaded.add(module)
+            import_module(f"kiteroll.cli.{module}").add_commands(_Only(commands, named))
     return parser
 
 
+class _Only:
+    """Takes the commands of a module, but of several only the one that is named."""
+
+    def __init__(self, commands: Any, named: str | None) -> None:
+        self._commands = commands
+        self._named = named
+
+    def add_parser(self, name: str, **options: Any) -> argparse.ArgumentParser:
+        if self._named is None or name == self._named:
+            added: argparse.ArgumentParser = self._commands.add_parser(name, **options)
+            return added
+        return argparse.ArgumentParser(
+            prog=f"kiteroll {name}", parents=options.get("parents", ()), add_help=False
+        )
+
+
 def main(words: Sequence[str] | None = None) -> Exit:
-    parser = build_parser()
-    completion.complete(parser)
-    args = parser.parse_args(words)
+    # Searching for plug-ins would go through every installed distribution.
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
+    given = sys.argv[1:] if words is None else words
+    if "_ARGCOMPLETE" in os.environ:
+        from kiteroll.cli.completion import complete
+
+        complete(build_parser(os.environ.get("COMP_LINE", "").split()[1:]))
+    args = build_parser(given).parse_args(given)
+
+    from kiteroll.cli.context import make_context
+    from kiteroll.cli.exit_codes import exit_of
+    from kiteroll.core.errors import ConfigError, KiteRollError
+
     try:
         result: Exit = args.run(make_context(args))
         return result
@@ -69,11 +110,11 @@ def main(words: Sequence[str] | None = None) -> Exit:
         print(f"kiteroll: {error}", file=sys.stderr)
         return exit_of(error)
     except KeyboardInterrupt:
-        return Exit.FINE
+        return Exit.OK
     except BrokenPipeError:
         # The reader of our output left (`| head`); Python would complain again while closing stdout.
         sys.stderr.close()
-        return Exit.FINE
+        return Exit.OK
 
 
 def run() -> None:

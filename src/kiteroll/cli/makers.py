@@ -1,4 +1,4 @@
-"""`kiteroll maker ...`: whose addresses begin how, where the registry does not say."""
+"""`kiteroll maker ...`: your own address prefixes and their makers."""
 
 from pathlib import Path
 from typing import Any
@@ -6,22 +6,22 @@ from typing import Any
 from kiteroll.cli import columns
 from kiteroll.cli.context import Context
 from kiteroll.cli.csv_rows import csv_rows
-from kiteroll.cli.exits import Exit
+from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
-from kiteroll.client import keep_makers, makers, remove_maker
+from kiteroll.client import add_makers, makers, remove_maker
 from kiteroll.core.errors import Invalid
-from kiteroll.core.makers import parse_prefix
+from kiteroll.core.model.makers import parse_prefix
 from kiteroll.schemas import api
 
 
 def add_commands(commands: Any) -> None:
     parents = (shared(),)
-    verbs = add_group(commands, "maker", "keep a list of your own prefixes and their makers", of="VERB")
+    verbs = add_group(commands, "maker", "list your own prefixes and their makers", of="VERB")
     add_command(verbs, "list", run_list, "list your own prefixes", parents=parents)
     one = add_command(
         verbs,
-        "keep",
-        run_keep,
+        "set",
+        run_set,
         "add or replace a prefix",
         parents=parents,
         detail="A prefix is 6 to 11 hex digits. It wins over the registry; a longer one over a shorter.",
@@ -41,33 +41,33 @@ def add_commands(commands: Any) -> None:
 
 def run_list(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.ask(makers())
+        answer = client.send(makers())
     context.out.rows(answer, columns.makers(), empty="no prefixes of your own; the registry's are used")
-    return Exit.FINE
+    return Exit.OK
 
 
-def run_keep(context: Context) -> Exit:
+def run_set(context: Context) -> Exit:
     args = context.args
     new = checked(api.NewMakers, makers={parse_prefix(args.prefix): args.maker})
     with context.client() as client:
-        client.ask(keep_makers(new.makers))
-    context.out.note(f"addresses that begin with {args.prefix} are of {args.maker}")
-    return Exit.FINE
+        client.send(add_makers(new.makers))
+    context.out.note(f"addresses with prefix {args.prefix} are of {args.maker}")
+    return Exit.OK
 
 
 def run_import(context: Context) -> Exit:
     found = _read(context.args.file)
     with context.client() as client:
-        client.ask(keep_makers(found))
-    context.out.note(f"{len(found)} prefixes are kept")
-    return Exit.FINE
+        client.send(add_makers(found))
+    context.out.note(f"{len(found)} prefixes imported")
+    return Exit.OK
 
 
 def run_remove(context: Context) -> Exit:
     with context.client() as client:
-        client.ask(remove_maker(context.args.prefix))
+        client.send(remove_maker(context.args.prefix))
     context.out.note(f"{context.args.prefix} is removed")
-    return Exit.FINE
+    return Exit.OK
 
 
 def _read(file: Path) -> dict[str, str]:
@@ -86,5 +86,5 @@ def _read(file: Path) -> dict[str, str]:
         except Invalid as wrong:
             problems.append(f"{file}, line {line}: {wrong}")
     if problems:
-        raise Invalid("\n  ".join(("nothing was kept:", *problems)))
+        raise Invalid("\n  ".join(("nothing was imported:", *problems)))
     return found

@@ -5,7 +5,7 @@ from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from kiteroll.cli.context import Command
+from kiteroll.cli.context import Command, Context
 from kiteroll.core.errors import Invalid
 from kiteroll.duration import parse_duration_s
 
@@ -14,11 +14,11 @@ FORMATS = ("table", "json", "csv")
 
 
 def shared() -> argparse.ArgumentParser:
-    """Parent of every command that asks the service."""
+    """Parent of every command that talks to the service."""
     parent = argparse.ArgumentParser(add_help=False)
-    group = parent.add_argument_group("asking the service")
+    group = parent.add_argument_group("connection")
     group.add_argument(
-        "--url", metavar="URL", help="where it answers (KITEROLL_URL; default http://127.0.0.1:8480)"
+        "--url", metavar="URL", help="URL of the service (KITEROLL_URL; default http://127.0.0.1:8480)"
     )
     group.add_argument("--data", metavar="DIR", help="its data directory, where the token is (KITEROLL_DATA)")
     add_format(group)
@@ -35,7 +35,7 @@ def add_format(parser: Any) -> None:
 
 
 def checked(model: type[M], **values: Any) -> M:
-    """The model of what was typed. Raises Invalid naming each wrong word, before anything is sent."""
+    """The model of what was typed. Raises Invalid naming each invalid value, before anything is sent."""
     try:
         return model.model_validate({name: value for name, value in values.items() if value is not None})
     except ValidationError as wrong:
@@ -79,3 +79,19 @@ def add_group(commands: Any, name: str, summary: str, *, of: str) -> Any:
     """A command that only holds others; returns what those are added to. `of` names them in the help."""
     parser = commands.add_parser(name, help=summary, description=f"{summary[0].upper()}{summary[1:]}.")
     return parser.add_subparsers(metavar=of, required=True)
+
+
+def add_limit(parser: argparse.ArgumentParser, default: int = 500) -> None:
+    parser.add_argument("--limit", type=_positive, default=default, help=f"rows at most (default {default})")
+
+
+def note_cut(context: Context, shown: int) -> None:
+    """Tell when a list was cut at its limit."""
+    if shown == context.args.limit:
+        context.out.note(f"the first {shown}; --limit shows more", "dim")
+
+
+def _positive(text: str) -> int:
+    if not (text.isascii() and text.isdigit()) or int(text) < 1:
+        raise argparse.ArgumentTypeError(f"{text!r} is not a number of rows: 1 or more")
+    return int(text)

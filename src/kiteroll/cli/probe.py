@@ -6,16 +6,16 @@ What reads it is imported only when it runs: every other command shall start wit
 import asyncio
 from typing import Any
 
-from kiteroll.cli import credential
+from kiteroll.cli import credential_options
 from kiteroll.cli.context import Context
-from kiteroll.cli.exits import Exit
+from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.host_port import split_address
+from kiteroll.cli.output import Column
 from kiteroll.cli.parsing import add_command, add_format
-from kiteroll.cli.show import Column
-from kiteroll.cli.target import split_address
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Invalid
-from kiteroll.core.ranges import ranges
-from kiteroll.core.reading import Reading
+from kiteroll.core.model.ranges import ranges
+from kiteroll.core.model.reading import Reading
 from kiteroll.duration import parse_duration_s
 from kiteroll.schemas.reading_convert import to_document
 from kiteroll.schemas.reading_document import (
@@ -25,7 +25,7 @@ from kiteroll.schemas.reading_document import (
     DocumentPort,
     ReadingDocument,
 )
-from kiteroll.schemas.words import speed_text
+from kiteroll.wording.spans import speed_text
 
 ENTRIES: list[Column[DocumentEntry]] = [
     Column("vlan", lambda one: one.vlan, shown=lambda one: str(one.vlan or "?"), right=True),
@@ -35,7 +35,7 @@ ENTRIES: list[Column[DocumentEntry]] = [
 ]
 ADDRESSES: list[Column[DocumentAddress]] = [
     Column("ip", lambda one: one.ip, style=lambda _: "bold"),
-    Column("answers with", lambda one: one.mac),
+    Column("address", lambda one: one.mac),
 ]
 PORTS: list[Column[DocumentPort]] = [
     Column("port", lambda one: one.name, style=lambda _: "bold"),
@@ -56,7 +56,7 @@ NEIGHBOURS: list[Column[DocumentNeighbour]] = [
     Column("its port", lambda one: one.port_id),
     Column("chassis", lambda one: one.chassis),
     Column("address", lambda one: one.addresses),
-    Column("is", lambda one: one.capabilities),
+    Column("capabilities", lambda one: one.capabilities),
 ]
 
 
@@ -78,7 +78,7 @@ def add_commands(commands: Any) -> None:
     parser.add_argument(
         "--source", choices=("snmp", "linux"), default="snmp", help="linux: a bridge of this machine"
     )
-    credential.add_options(parser, community="public")
+    credential_options.add_options(parser, community="public")
     parser.add_argument(
         "--timeout", default="2s", metavar="SPAN", help="wait for one answer, such as 500ms (default 2s)"
     )
@@ -87,7 +87,7 @@ def add_commands(commands: Any) -> None:
     parser.add_argument(
         "--name",
         metavar="SWITCH",
-        help="call it so in the document, for `kiteroll take` (default: its address)",
+        help="call it so in the document, for `kiteroll import` (default: its address)",
     )
     add_format(parser)
 
@@ -95,16 +95,16 @@ def add_commands(commands: Any) -> None:
 def run_probe(context: Context) -> Exit:
     args, out = context.args, context.out
     document = to_document(asyncio.run(_read(args)))
-    if out.shape == "json":
+    if out.format == "json":
         out.json(document)
-    elif out.shape == "csv":
+    elif out.format == "csv":
         out.rows(document.entries, ENTRIES, empty="")
     else:
-        _tell(context, document)
+        _show(context, document)
     for gap in document.gaps:
         kind = "not complete" if gap.breaks else "left out"
         out.note(f"{kind}: {gap.table}: {gap.why} ({gap.rows} rows)", "yellow")
-    return Exit.FINE if document.complete else Exit.PARTIAL
+    return Exit.OK if document.complete else Exit.PARTIAL
 
 
 async def _read(args: Any) -> Reading:
@@ -122,11 +122,11 @@ async def _read(args: Any) -> Reading:
         bridge = Bridge.parse(args.address)
         return await read_bridge(args.name or bridge.address, bridge, SystemClock(), limits)
     host, port = split_address(args.address)
-    target = make_target(host, port, credential.given(args))
+    target = make_target(host, port, credential_options.given(args))
     return await read_switch(args.name or target.address, target, SystemClock(), limits)
 
 
-def _tell(context: Context, document: ReadingDocument) -> None:
+def _show(context: Context, document: ReadingDocument) -> None:
     out, device = context.out, document.device
     up = sum(port.oper == "up" for port in document.ports)
     changed = f", the last {out.age(device.topology_changed_at)} ago" if device.topology_changed_at else ""
@@ -155,7 +155,7 @@ def _tell(context: Context, document: ReadingDocument) -> None:
     )
     out.facts((name, value) for name, value in facts if value not in ("", None, []))
     out.line("")
-    out.rows(document.ports, PORTS, empty="it tells of no port")
+    out.rows(document.ports, PORTS, empty="no ports")
     out.line("")
     if document.neighbours:
         out.rows(document.neighbours, NEIGHBOURS, empty="")

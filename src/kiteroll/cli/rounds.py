@@ -1,4 +1,4 @@
-"""`kiteroll round`, `site` and `group`: reading many switches now, how many at once, how long to hold."""
+"""`kiteroll round`, `site` and `group`: reading many switches now, how many at a time, and hold times."""
 
 import time
 from typing import Any
@@ -8,7 +8,7 @@ from rich.progress import Progress
 
 from kiteroll.cli import columns
 from kiteroll.cli.context import Context
-from kiteroll.cli.exits import Exit
+from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared, span_s
 from kiteroll.client import (
     begin_round,
@@ -17,19 +17,19 @@ from kiteroll.client import (
     groups,
     limit_site,
     resume_round,
-    round_of,
+    round_status,
     rounds,
     sites,
 )
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
-_LOOK_EVERY_S = 0.3
+_POLL_EVERY_S = 0.3
 
 
 def add_commands(commands: Any) -> None:
     parents = (shared(),)
-    verbs = add_group(commands, "round", "read many switches now, watch, cancel or go on", of="VERB")
+    verbs = add_group(commands, "round", "read many switches now, watch, cancel or resume", of="VERB")
     one = add_command(
         verbs,
         "begin",
@@ -40,13 +40,13 @@ def add_commands(commands: Any) -> None:
     )
     one.add_argument("name", metavar="SWITCH", nargs="*", help="switches")
     one.add_argument("--group", metavar="NAME", help="those in this group")
-    one.add_argument("--all", action="store_true", help="every switch that is switched on")
+    one.add_argument("--all", action="store_true", help="every switch that is to be read")
     one.add_argument("--leave", action="store_true", help="begin it and do not wait")
     add_command(verbs, "list", run_list, "list the latest rounds", parents=parents)
     for verb, run, told in (
         ("watch", run_watch, "watch a round until it ends"),
         ("cancel", run_cancel, "cancel a round; what was read stays"),
-        ("resume", run_resume, "read what is left of a round"),
+        ("resume", run_resume, "read the switches that are left"),
     ):
         add_command(verbs, verb, run, told, parents=parents).add_argument("number", type=int)
 
@@ -56,15 +56,15 @@ def add_commands(commands: Any) -> None:
         verbs, "limit", run_limit, "read at most so many switches of a site at once", parents=parents
     )
     one.add_argument("site")
-    one.add_argument("at_once", metavar="NUMBER", help="1 or more, or `none` to take the limit away")
+    one.add_argument("concurrency", metavar="NUMBER", help="1 or more, or `none` for no limit")
 
     verbs = add_group(commands, "group", "list groups, set how long quiet addresses are held", of="VERB")
     add_command(verbs, "list", run_groups, "list groups of switches", parents=parents)
     one = add_command(
         verbs,
-        "hold",
-        run_hold,
-        "say how long quiet addresses keep their stay on its switches",
+        "hold-time",
+        run_hold_time,
+        "set how long quiet addresses keep their stay on its switches",
         parents=parents,
     )
     one.add_argument("group")
@@ -73,21 +73,21 @@ def add_commands(commands: Any) -> None:
 
 def run_groups(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.ask(groups())
+        answer = client.send(groups())
     context.out.rows(
         answer, columns.groups(), empty="no switch is in a group (`kiteroll switch change --group`)"
     )
-    return Exit.FINE
+    return Exit.OK
 
 
-def run_hold(context: Context) -> Exit:
+def run_hold_time(context: Context) -> Exit:
     args = context.args
-    hold_s = None if args.span == "none" else round(span_s(args.span, "SPAN"))
+    hold_time_s = None if args.span == "none" else round(span_s(args.span, "SPAN"))
     with context.client() as client:
-        client.ask(change_group(args.group, api.GroupChange(hold_s=hold_s)))
-    told = "as long as the service says" if hold_s is None else f"for {hold_s} s"
+        client.send(change_group(args.group, api.GroupChange(hold_time_s=hold_time_s)))
+    told = "as set for the service" if hold_time_s is None else f"for {hold_time_s} s"
     context.out.note(f"quiet addresses on switches of {args.group} are held {told}")
-    return Exit.FINE
+    return Exit.OK
 
 
 def run_begin(context: Context) -> Exit:
@@ -100,11 +100,11 @@ def begin(
 ) -> Exit:
     new = checked(api.NewRound, switches=names or None, group=group, all=everything)
     with context.client() as client:
-        begun = client.ask(begin_round(new))
+        begun = client.send(begin_round(new))
     if not wait:
-        told = f"round {begun.id} reads {begun.wanted} switches; `kiteroll round watch {begun.id}`"
+        told = f"round {begun.id} reads {begun.total} switches; `kiteroll round watch {begun.id}`"
         context.out.done(begun, columns.rounds(context.out), told)
-        return Exit.FINE
+        return Exit.OK
     return _watch(context, begun.id)
 
 
@@ -114,67 +114,69 @@ def run_watch(context: Context) -> Exit:
 
 def run_resume(context: Context) -> Exit:
     with context.client() as client:
-        resumed = client.ask(resume_round(context.args.number))
+        resumed = client.send(resume_round(context.args.number))
     return _watch(context, resumed.id)
 
 
 def run_cancel(context: Context) -> Exit:
     with context.client() as client:
-        cancelled = client.ask(cancel_round(context.args.number))
-    told = f"round {cancelled.id} is cancelled; {len(cancelled.left)} switches were not read"
+        cancelled = client.send(cancel_round(context.args.number))
+    told = f"round {cancelled.id} is cancelled; {len(cancelled.remaining)} switches were not read"
     context.out.done(cancelled, columns.rounds(context.out), told)
-    return Exit.FINE
+    return Exit.OK
 
 
 def run_list(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.ask(rounds())
-    context.out.rows(answer, columns.rounds(context.out), empty="nobody asked for a round yet")
-    return Exit.FINE
+        answer = client.send(rounds())
+    context.out.rows(answer, columns.rounds(context.out), empty="no rounds yet")
+    return Exit.OK
 
 
 def run_sites(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.ask(sites())
-    context.out.rows(
-        answer, columns.sites(), empty="no switch names a site (`kiteroll switch change --site`)"
-    )
-    return Exit.FINE
+        answer = client.send(sites())
+    context.out.rows(answer, columns.sites(), empty="no switch has a site (`kiteroll switch change --site`)")
+    return Exit.OK
 
 
 def run_limit(context: Context) -> Exit:
-    text = context.args.at_once
+    text = context.args.concurrency
     if text != "none" and not text.isdigit():
-        raise Invalid(f"{text!r} is no number of switches: write 1 or more, or none")
-    limit = checked(api.SiteLimit, at_once=int(text)) if text != "none" else api.SiteLimit(at_once=None)
+        raise Invalid(f"{text!r} is not a number of switches: write 1 or more, or none")
+    limit = (
+        checked(api.SiteLimit, concurrency=int(text)) if text != "none" else api.SiteLimit(concurrency=None)
+    )
     with context.client() as client:
-        client.ask(limit_site(context.args.site, limit.at_once))
+        client.send(limit_site(context.args.site, limit.concurrency))
     at_most = (
-        "has no limit of its own" if limit.at_once is None else f"is read {limit.at_once} at once at most"
+        "has no limit of its own"
+        if limit.concurrency is None
+        else f"is read {limit.concurrency} at once at most"
     )
     context.out.note(f"{context.args.site} {at_most}")
-    return Exit.FINE
+    return Exit.OK
 
 
 def _watch(context: Context, number: int) -> Exit:
     """Until it ends. Ctrl-C cancels it."""
     console = Console(stderr=True)
     with context.client() as client:
-        now = client.ask(round_of(number))
+        now = client.send(round_status(number))
         try:
             with Progress(console=console, transient=True, disable=not console.is_terminal) as progress:
-                bar = progress.add_task("reading", total=now.wanted, completed=now.tried)
+                bar = progress.add_task("reading", total=now.total, completed=now.tried)
                 while now.state == "running":
-                    time.sleep(_LOOK_EVERY_S)
-                    now = client.ask(round_of(number))
+                    time.sleep(_POLL_EVERY_S)
+                    now = client.send(round_status(number))
                     progress.update(bar, completed=now.tried)
         except KeyboardInterrupt:
-            now = client.ask(cancel_round(number))
+            now = client.send(cancel_round(number))
     out = context.out
     out.rows([now], columns.rounds(out), empty="")
     for name in now.failed:
-        out.note(f"not read whole: {name} (`kiteroll switch show {name}` says why)", "yellow")
+        out.note(f"not read completely: {name} (`kiteroll switch show {name}` says why)", "yellow")
     if now.state != "done":
-        out.note(f"{len(now.left)} not read; `kiteroll round resume {number}` goes on", "yellow")
+        out.note(f"{len(now.remaining)} not read; `kiteroll round resume {number}` goes on", "yellow")
         return Exit.PARTIAL
-    return Exit.PARTIAL if now.failed else Exit.FINE
+    return Exit.PARTIAL if now.failed else Exit.OK

@@ -5,8 +5,12 @@ KiteRollError
 └── ServiceError         it answered with a problem: `problem` holds all of it
 """
 
+from typing import TYPE_CHECKING
+
 from kiteroll.core.errors import KiteRollError
-from kiteroll.schemas.api import Problem
+
+if TYPE_CHECKING:
+    from kiteroll.schemas.api import Problem
 
 
 class ServiceUnreachable(KiteRollError):
@@ -22,7 +26,7 @@ class ServiceUnreachable(KiteRollError):
 
 
 class ServiceError(KiteRollError):
-    def __init__(self, problem: Problem) -> None:
+    def __init__(self, problem: "Problem") -> None:
         super().__init__(problem)
         self.problem = problem
         self.code = problem.code

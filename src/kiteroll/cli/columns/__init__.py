@@ -1,22 +1,23 @@
-"""Columns of the tables, by what a row is. One place, so that a thing looks alike everywhere."""
+"""Columns of the tables, by what a row is. One place, so that a thing looks the same everywhere."""
 
-from kiteroll.cli.columns.of_endpoints import endpoints, hops, ip_stays, makers, quiet_times, stays, vlan_text
-from kiteroll.cli.columns.of_events import (
-    attendance,
+from kiteroll.cli.columns.endpoints import endpoints, hops, ip_stays, makers, quiet_times, stays, vlan_text
+from kiteroll.cli.columns.events import (
     changes,
-    compared,
+    differences,
     evidence,
     findings,
+    occupants,
     readings,
     roll_entries,
     rules,
     shared_addresses,
     vlans,
+    workers,
 )
-from kiteroll.cli.columns.of_switches import (
+from kiteroll.cli.columns.switches import (
     credentials,
     groups,
-    links,
+    link_history,
     mappings,
     neighbours,
     plan,
@@ -27,20 +28,20 @@ from kiteroll.cli.columns.of_switches import (
 )
 
 __all__ = [
-    "attendance",
     "changes",
-    "compared",
     "credentials",
+    "differences",
     "endpoints",
     "evidence",
     "findings",
     "groups",
     "hops",
     "ip_stays",
-    "links",
+    "link_history",
     "makers",
     "mappings",
     "neighbours",
+    "occupants",
     "plan",
     "ports",
     "quiet_times",
@@ -54,4 +55,5 @@ __all__ = [
     "switches",
     "vlan_text",
     "vlans",
+    "workers",
 ]

@@ -1,32 +1,33 @@
-"""Asking the questions, synchronously and asynchronously. Both share every decision."""
+"""Sends requests, synchronously and asynchronously. Both share every decision."""
 
-import asyncio
 import json
 import time
 from collections.abc import AsyncIterator, Iterator
 from types import TracebackType
-from typing import Any, Self, TypeVar
+from typing import TYPE_CHECKING, Any, Self, TypeVar
 
 import httpx
 from pydantic import ValidationError
 
 from kiteroll.client.errors import ServiceError, ServiceUnreachable
-from kiteroll.client.question import ListQuestion, Question
-from kiteroll.schemas.api import Problem
+from kiteroll.client.request import ApiListRequest, ApiRequest
+
+if TYPE_CHECKING:
+    from kiteroll.schemas.api import Problem
 
 T = TypeVar("T")
 
 PAUSES_S = (0.2, 1.0)
-"""Waits before each further try of a safe call."""
+"""Pauses before each further try of a safe call."""
 _CONNECT_S = 5.0
 _DOWNLOAD_S = 120.0
 _SILENCE_S = 60.0
-"""The live stream says every few seconds that it is alive."""
+"""The live stream sends a sign of life every few seconds."""
 _AGAIN = frozenset({502, 503})
 
 
 class Client:
-    """Asks questions of one service. Raises ServiceError, or ServiceUnreachable after its tries."""
+    """Talks to one service. Raises ServiceError, or ServiceUnreachable after its tries."""
 
     def __init__(self, url: str, token: str, *, transport: httpx.BaseTransport | None = None) -> None:
         """`transport`: for tests, a function from request to response instead of a network."""
@@ -44,23 +45,23 @@ class Client:
     def close(self) -> None:
         self._http.close()
 
-    def ask(self, question: Question[T]) -> T:
+    def send(self, request: ApiRequest[T]) -> T:
         pauses = iter(PAUSES_S)
         while True:
             try:
-                response = self._http.request(**_request(question))
-                return _read(question, response)
+                response = self._http.request(**_request(request))
+                return _read(request, response)
             except (httpx.TransportError, ServiceError) as error:
-                time.sleep(_pause(question, error, pauses, self.url))
+                time.sleep(_pause(request, error, pauses, self.url))
 
-    def each(self, question: ListQuestion[T]) -> Iterator[T]:
-        """Every row of a list, page after page, asked for as they are consumed."""
+    def each(self, request: ApiListRequest[T]) -> Iterator[T]:
+        """Every row of a list, page after page, get_request for as they are consumed."""
         while True:
-            page = self.ask(question)
+            page = self.send(request)
             yield from page.items
             if page.next is None:
                 return
-            question = question.at(page.next)
+            request = request.at(page.next)
 
     def download(self, path: str, **params: Any) -> Iterator[bytes]:
         """The pieces of a file (exports, reports), as they come. `path` is below /api/v1."""
@@ -76,7 +77,7 @@ class Client:
             raise ServiceUnreachable(self.url, str(error) or type(error).__name__) from error
 
     def follow(self) -> Iterator[tuple[str, Any]]:
-        """The live stream: (event, what it says), until the service or the connection ends."""
+        """The live stream: (event, its data), until the service or the connection ends."""
         timeout = httpx.Timeout(_SILENCE_S, connect=_CONNECT_S)
         try:
             with self._http.stream("GET", "/stream", timeout=timeout) as response:
@@ -111,23 +112,25 @@ class AsyncClient:
     async def close(self) -> None:
         await self._http.aclose()
 
-    async def ask(self, question: Question[T]) -> T:
+    async def send(self, request: ApiRequest[T]) -> T:
         pauses = iter(PAUSES_S)
         while True:
             try:
-                response = await self._http.request(**_request(question))
-                return _read(question, response)
+                response = await self._http.request(**_request(request))
+                return _read(request, response)
             except (httpx.TransportError, ServiceError) as error:
-                await asyncio.sleep(_pause(question, error, pauses, self.url))
+                import asyncio  # its loop runs already
 
-    async def each(self, question: ListQuestion[T]) -> AsyncIterator[T]:
+                await asyncio.sleep(_pause(request, error, pauses, self.url))
+
+    async def each(self, request: ApiListRequest[T]) -> AsyncIterator[T]:
         while True:
-            page = await self.ask(question)
+            page = await self.send(request)
             for item in page.items:
                 yield item
             if page.next is None:
                 return
-            question = question.at(page.next)
+            request = request.at(page.next)
 
 
 def _options(url: str, token: str) -> dict[str, Any]:
@@ -136,57 +139,63 @@ def _options(url: str, token: str) -> dict[str, Any]:
         "headers": {"Authorization": f"Bearer {token}", "Accept": "application/json"},
         # The service is on this machine or one hop away; a proxy for the web has no part in it.
         "trust_env": False,
+        # Loading the certificate authorities takes a tenth of a second; without TLS they are not needed.
+        "verify": not url.startswith("http://"),
     }
 
 
-def _request(question: Question[Any]) -> dict[str, Any]:
+def _request(request: ApiRequest[Any]) -> dict[str, Any]:
     return {
-        "method": question.method,
-        "url": question.path,
-        "params": dict(question.params),
-        "json": question.body,
-        "timeout": httpx.Timeout(question.patience_s, connect=_CONNECT_S),
+        "method": request.method,
+        "url": request.path,
+        "params": dict(request.params),
+        "json": request.body,
+        "timeout": httpx.Timeout(request.patience_s, connect=_CONNECT_S),
     }
 
 
-def _read(question: Question[T], response: httpx.Response) -> T:
+def _read(request: ApiRequest[T], response: httpx.Response) -> T:
     if response.is_success:
         try:
-            return question.answer.validate_json(response.content or b"null")
+            return request.answer.validate_json(response.content or b"null")
         except ValidationError as odd:
-            raise ServiceError(_odd(response, f"its answer is not understood: {odd}")) from odd
+            raise ServiceError(_unexpected(response, f"its answer cannot be parsed: {odd}")) from odd
     raise _problem(response)
 
 
 def _problem(response: httpx.Response) -> ServiceError:
+    from kiteroll.schemas.api import Problem  # only when something went wrong
+
     try:
         return ServiceError(Problem.model_validate_json(response.content))
     except ValidationError:
-        return ServiceError(_odd(response, "something else than Kite Roll answered"))
+        return ServiceError(_unexpected(response, "the answer is not from Kite Roll"))
 
 
-def _odd(response: httpx.Response, why: str) -> Problem:
+def _unexpected(response: httpx.Response, why: str) -> "Problem":
+    from kiteroll.schemas.api import Problem
+
     status = response.status_code
     return Problem(
         type="about:blank",
-        title="Odd answer",
+        title="Unexpected answer",
         status=status,
-        code="odd_answer",
+        code="unexpected_answer",
         detail=f"{response.request.method} {response.request.url} gave status {status}: {why}",
     )
 
 
-def _pause(question: Question[Any], error: Exception, pauses: Iterator[float], url: str) -> float:
+def _pause(request: ApiRequest[Any], error: Exception, pauses: Iterator[float], url: str) -> float:
     """Seconds to wait before trying again; raises when there is no point, or no try left."""
     wait_s = None
     if isinstance(error, ServiceError):
-        if question.safe and error.status in _AGAIN:
+        if request.safe and error.status in _AGAIN:
             wait_s = next(pauses, None)
         if wait_s is None:
             raise error
         return wait_s
     # A connection that never came about harms nothing, whatever the call.
-    if question.safe or isinstance(error, httpx.ConnectError | httpx.ConnectTimeout):
+    if request.safe or isinstance(error, httpx.ConnectError | httpx.ConnectTimeout):
         wait_s = next(pauses, None)
     if wait_s is None:
         raise ServiceUnreachable(url, str(error) or type(error).__name__) from error

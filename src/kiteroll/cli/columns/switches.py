@@ -1,13 +1,18 @@
-"""Columns of switches, their ports and neighbours, and of what is set up for them."""
+"""Columns of switches, their ports and neighbours, credentials, rounds, sites and groups."""
+
+from __future__ import annotations
 
 from collections.abc import Callable
+from typing import TYPE_CHECKING
 
-from kiteroll.cli.columns.of_endpoints import leads
-from kiteroll.cli.show import Column, Output
-from kiteroll.schemas import api
-from kiteroll.schemas.words import speed_text
+from kiteroll.cli.columns.endpoints import leads
+from kiteroll.cli.output import Column, Output
+from kiteroll.wording.spans import speed_text
 
-_WELL = frozenset({"read", "partial", "unread", "off"})
+if TYPE_CHECKING:
+    from kiteroll.schemas import api
+
+_FINE = frozenset({"read", "partial", "unread", "off"})
 _HEALTH = {
     "refused": "red",
     "read": "green",
@@ -32,9 +37,9 @@ def switches(out: Output) -> list[Column[api.Switch]]:
         Column("location", lambda one: one.location),
         Column("site", lambda one: one.site),
         Column(
-            "next try", lambda one: one.next_try_at if one.health not in _WELL else None, shown=_next_try(out)
+            "next try", lambda one: one.next_try_at if one.health not in _FINE else None, shown=_next_try(out)
         ),
-        Column("trouble", lambda one: one.error or ""),
+        Column("problem", lambda one: one.error or ""),
     ]
 
 
@@ -46,20 +51,20 @@ def neighbours(out: Output) -> list[Column[api.Neighbour]]:
         Column("its port", lambda one: one.far_port),
         Column("known as", lambda one: one.known_as),
         Column("address", lambda one: one.addresses),
-        Column("is", lambda one: one.capabilities),
-        Column("told", lambda one: one.seen_at, shown=lambda one: f"{out.age(one.seen_at)} ago"),
+        Column("capabilities", lambda one: one.capabilities),
+        Column("seen", lambda one: one.seen_at, shown=lambda one: f"{out.age(one.seen_at)} ago"),
     ]
 
 
 def plan() -> list[Column[tuple[str, api.NewSwitch, api.SwitchChange | None]]]:
-    """What an import does, line by line."""
+    """What an import would do, line by line."""
 
     def changed(step: tuple[str, api.NewSwitch, api.SwitchChange | None]) -> str:
         given = {} if step[2] is None else step[2].model_dump(exclude_none=True)
         return ", ".join(f"{name} = {value}" for name, value in given.items())
 
     return [
-        Column("does", lambda step: step[0], style=lambda step: "dim" if step[0] == "same" else "bold"),
+        Column("action", lambda step: step[0], style=lambda step: "dim" if step[0] == "same" else "bold"),
         Column("switch", lambda step: step[1].name),
         Column("address", lambda step: f"{step[1].host}:{step[1].port}"),
         Column("credential", lambda step: step[1].credential),
@@ -70,13 +75,13 @@ def plan() -> list[Column[tuple[str, api.NewSwitch, api.SwitchChange | None]]]:
 def credentials(out: Output) -> list[Column[api.NamedCredential]]:
     return [
         Column("credential", lambda one: one.name, style=lambda _: "bold"),
-        Column("asks as", lambda one: one.kind),
+        Column("access", lambda one: one.kind),
         Column("used by", lambda one: one.used_by, right=True),
         Column("added", lambda one: one.added_at, shown=lambda one: f"{out.age(one.added_at)} ago"),
     ]
 
 
-def links(out: Output) -> list[Column[api.LinkChange]]:
+def link_history(out: Output) -> list[Column[api.LinkChange]]:
     return [
         Column("since", lambda one: one.at),
         Column("age", lambda one: one.at, shown=lambda one: f"{out.age(one.at)} ago"),
@@ -95,7 +100,7 @@ def ports(out: Output) -> list[Column[api.Port]]:
         Column("leads to", lambda one: one.leads_to, shown=lambda one: leads(one.leads_to)),
         Column("label", lambda one: one.alias),
         Column("role", lambda one: one.role),
-        Column("because", lambda one: one.role_why),
+        Column("evidence", lambda one: one.role_evidence),
     ]
 
 
@@ -106,10 +111,10 @@ def rounds(out: Output) -> list[Column[api.Round]]:
             "state", lambda one: one.state, style=lambda one: "green" if one.state == "done" else "yellow"
         ),
         Column("began", lambda one: one.began_at, shown=lambda one: f"{out.age(one.began_at)} ago"),
-        Column("wanted", lambda one: one.wanted, right=True),
-        Column("read well", lambda one: one.well, right=True),
+        Column("total", lambda one: one.total, right=True),
+        Column("complete", lambda one: one.complete, right=True),
         Column("failed", lambda one: len(one.failed), right=True),
-        Column("left", lambda one: len(one.left), right=True),
+        Column("remaining", lambda one: len(one.remaining), right=True),
     ]
 
 
@@ -118,7 +123,10 @@ def sites() -> list[Column[api.Site]]:
         Column("site", lambda one: one.name, style=lambda _: "bold"),
         Column("switches", lambda one: one.switches, right=True),
         Column(
-            "at once", lambda one: one.at_once, shown=lambda one: str(one.at_once or "no limit"), right=True
+            "concurrency",
+            lambda one: one.concurrency,
+            shown=lambda one: str(one.concurrency or "no limit"),
+            right=True,
         ),
     ]
 
@@ -127,7 +135,11 @@ def groups() -> list[Column[api.Group]]:
     return [
         Column("group", lambda one: one.name, style=lambda _: "bold"),
         Column("switches", lambda one: one.switches, right=True),
-        Column("hold", lambda one: one.hold_s, shown=lambda one: f"{one.hold_s} s" if one.hold_s else ""),
+        Column(
+            "hold time",
+            lambda one: one.hold_time_s,
+            shown=lambda one: f"{one.hold_time_s} s" if one.hold_time_s else "",
+        ),
     ]
 
 
@@ -149,7 +161,7 @@ def _address(one: api.Switch) -> str:
 
 def _next_try(out: Output) -> Callable[[api.Switch], str]:
     def shown(one: api.Switch) -> str:
-        if one.next_try_at is None or one.health in _WELL:
+        if one.next_try_at is None or one.health in _FINE:
             return ""
         return f"in {out.until(one.next_try_at)}"
 

@@ -1,7 +1,14 @@
-"""Columns of what happened and what is to be looked at, and of rules."""
+"""Columns of changes, readings, findings and rules."""
 
-from kiteroll.cli.show import Column, Output
-from kiteroll.schemas import api
+from __future__ import annotations
+
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from kiteroll.cli.output import Column, Output
+
+if TYPE_CHECKING:
+    from kiteroll.schemas import api
 
 _DIFFERENCE = {"appeared": "green", "came back": "green", "gone": "dim", "moved": "cyan"}
 _SEVERITY = {"note": "dim", "warning": "yellow", "serious": "red"}
@@ -17,7 +24,7 @@ _CHANGE = {
 
 def rules() -> list[Column[api.PortRules]]:
     return [
-        Column("of", _level, style=lambda _: "bold"),
+        Column("level", _level, style=lambda _: "bold"),
         Column("port", lambda one: one.port or ""),
         Column("seats", lambda one: one.seats, shown=lambda one: str(one.seats or ""), right=True),
         Column("watched", lambda one: one.watched, shown=lambda one: _yes_no(one.watched)),
@@ -28,7 +35,7 @@ def rules() -> list[Column[api.PortRules]]:
 def roll_entries() -> list[Column[tuple[api.PortRules, api.RollEntry]]]:
     return [
         Column("number", lambda each: each[1].id, right=True),
-        Column("of", lambda each: _level(each[0])),
+        Column("level", lambda each: _level(each[0])),
         Column("port", lambda each: each[0].port or ""),
         Column("enrolled", lambda each: each[1].prefix, style=lambda _: "bold"),
         Column("vlan", lambda each: each[1].vlan, shown=lambda each: str(each[1].vlan or "any"), right=True),
@@ -38,14 +45,14 @@ def roll_entries() -> list[Column[tuple[api.PortRules, api.RollEntry]]]:
     ]
 
 
-def attendance() -> list[Column[api.Attendance]]:
+def occupants() -> list[Column[api.PortOccupant]]:
     return [
         Column("address", lambda one: one.mac, style=lambda _: "bold"),
         Column("vlan", lambda one: one.vlan),
         Column(
-            "roll",
-            lambda one: one.standing,
-            style=lambda one: "green" if one.standing == "enrolled" else "yellow",
+            "status",
+            lambda one: one.status,
+            style=lambda one: "green" if one.status == "enrolled" else "yellow",
         ),
     ]
 
@@ -67,7 +74,7 @@ def changes(out: Output) -> list[Column[api.Change]]:
         Column("from", lambda one: one.from_port),
         Column("port", lambda one: one.port),
         Column("vlan", lambda one: one.vlan),
-        Column("why", lambda one: one.why),
+        Column("ending", lambda one: one.ending),
     ]
 
 
@@ -84,7 +91,7 @@ def readings(out: Output) -> list[Column[api.ReadingSummary]]:
         Column("rows", lambda one: one.rows, right=True),
         Column("changes", lambda one: one.changes, right=True),
         Column(
-            "trouble",
+            "problem",
             lambda one: one.error or "; ".join(f"{gap.table}: {gap.why} ({gap.rows})" for gap in one.gaps),
         ),
     ]
@@ -99,7 +106,7 @@ def findings(out: Output) -> list[Column[api.Finding]]:
         Column("quiet for", lambda one: one.last_at, shown=lambda one: out.age(one.last_at)),
         Column("count", lambda one: one.count, right=True),
         Column("explains", lambda one: one.parts or None, right=True),
-        Column("what", lambda one: one.title),
+        Column("title", lambda one: one.title),
         Column("likely cause", lambda one: one.cause),
     ]
 
@@ -114,15 +121,15 @@ def evidence(out: Output) -> list[Column[api.Evidence]]:
 def shared_addresses() -> list[Column[api.SharedAddress]]:
     return [
         Column("address", lambda one: one.prefix, style=lambda _: "bold"),
-        Column("why", lambda one: one.why),
+        Column("reason", lambda one: one.reason),
     ]
 
 
-def compared() -> list[Column[api.Compared]]:
+def differences() -> list[Column[api.Difference]]:
     return [
         Column("at", lambda one: one.at),
         Column("address", lambda one: one.mac, style=lambda _: "bold"),
-        Column("difference", lambda one: one.difference, style=lambda one: _DIFFERENCE[one.difference]),
+        Column("difference", lambda one: one.kind, style=lambda one: _DIFFERENCE[one.kind]),
         Column("before", lambda one: one.before),
         Column("after", lambda one: one.after),
     ]
@@ -135,3 +142,17 @@ def vlans() -> list[Column[api.VlanSummary]]:
         Column("switches", lambda one: one.switches, right=True),
         Column("present", lambda one: one.present, right=True),
     ]
+
+
+def workers(out: Output) -> list[Column[api.WorkerHealth]]:
+    return [
+        Column("worker", lambda one: one.name, style=lambda _: "bold"),
+        Column("running", lambda one: one.running, style=lambda one: "green" if one.running else "red"),
+        Column("failures", lambda one: one.failures, right=True),
+        Column("failed", lambda one: one.failed_at, shown=lambda one: _ago(out, one.failed_at)),
+        Column("error", lambda one: one.error),
+    ]
+
+
+def _ago(out: Output, at: datetime | None) -> str:
+    return "" if at is None else f"{out.age(at)} ago"

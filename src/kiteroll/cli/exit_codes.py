@@ -1,17 +1,16 @@
-"""What an exit code says; the same for every command, and in --help."""
+"""What an exit code means; the same for every command, and in --help."""
 
 from enum import IntEnum
 
-from kiteroll.client import ServiceError, ServiceUnreachable
-from kiteroll.core.errors import Conflict, DeviceError, Invalid, KiteRollError, NotFound, StorageUnavailable
+from kiteroll.core.errors import Conflict, DeviceError, Invalid, KiteRollError, NotFound
 
 
 class Exit(IntEnum):
-    FINE = 0
+    OK = 0
     NOTHING = 1
-    """Understood, but nothing there: no match, no such switch."""
+    """Nothing found: no match, no such switch."""
     USAGE = 2
-    """Wrong words, or input that cannot be right."""
+    """Usage error or invalid input."""
     UNREACHABLE = 3
     """The service, or the switch, does not answer."""
     PARTIAL = 4
@@ -27,9 +26,9 @@ class Exit(IntEnum):
 MEANING = "\n".join(
     (
         "exit codes:",
-        "  0  fine",
-        "  1  nothing there: no match, no such switch",
-        "  2  wrong words, or input that cannot be right",
+        "  0  success",
+        "  1  not found: no match, no such switch",
+        "  2  usage error or invalid input",
         "  3  the service, or the switch, does not answer",
         "  4  the reading is partial",
         "  5  refused: not signed in, name taken, in use",
@@ -43,6 +42,8 @@ _UNREACHABLE_STATUS = frozenset({502, 503, 504})
 
 
 def exit_of(error: KiteRollError) -> Exit:
+    from kiteroll.client import ServiceError, ServiceUnreachable  # only now: a success needs none of it
+
     match error:
         case ServiceUnreachable() | DeviceError():
             return Exit.UNREACHABLE
@@ -56,7 +57,5 @@ def exit_of(error: KiteRollError) -> Exit:
             return Exit.USAGE
         case Conflict():
             return Exit.REFUSED
-        case StorageUnavailable():
-            return Exit.FAULT
         case _:
             return Exit.FAULT

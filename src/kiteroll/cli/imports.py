@@ -1,4 +1,4 @@
-"""`kiteroll take ...` and `kiteroll mapping ...`: readings brought as files."""
+"""`kiteroll import` and `kiteroll mapping ...`: readings from files."""
 
 import json
 from datetime import UTC, datetime
@@ -9,15 +9,9 @@ from pydantic import ValidationError
 
 from kiteroll.cli import columns
 from kiteroll.cli.context import Context, parse_instant
-from kiteroll.cli.exits import Exit
+from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
-from kiteroll.client import (
-    keep_mapping,
-    mappings,
-    remove_mapping,
-    take_readings,
-    take_table,
-)
+from kiteroll.client import import_mac_table, import_readings, mappings, remove_mapping, set_mapping
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 from kiteroll.schemas.reading_document import ReadingDocument
@@ -28,28 +22,28 @@ def add_commands(commands: Any) -> None:
     parents = (shared(),)
     one = add_command(
         commands,
-        "take",
-        run_take,
-        "take readings from files: reading documents, or CSV tables by a mapping",
+        "import",
+        run_import,
+        "import readings from files: reading documents, or CSV tables by a mapping",
         parents=parents,
-        detail="Documents (JSON, a list of them, or one a line) say themselves whose they are:\n"
-        "  kiteroll take carried-over/*.json\n"
+        detail="Documents (JSON, a list of them, or one a line) name their switch:\n"
+        "  kiteroll import carried-over/*.json\n"
         "A CSV table is of one switch and is understood by a mapping:\n"
-        "  kiteroll take table.csv --switch hut-1 --mapping old-box --at 14:05\n"
-        "All files are checked before the first is taken; of a bad file nothing is taken.",
+        "  kiteroll import table.csv --switch hut-1 --mapping old-box --at 14:05\n"
+        "All files are checked before the first is imported; nothing of a bad file is imported.",
     )
     one.add_argument("file", type=Path, nargs="+")
-    one.add_argument("--switch", metavar="NAME", help="whose table the CSV file is")
-    one.add_argument("--mapping", metavar="NAME", help="how its columns are to be understood")
+    one.add_argument("--switch", metavar="NAME", help="the switch whose table the CSV file is")
+    one.add_argument("--mapping", metavar="NAME", help="how its columns are understood")
     one.add_argument("--at", metavar="WHEN", help="when the table was read (default: the file's own time)")
     one.add_argument("--dry-run", action="store_true", help="only check the files")
 
-    verbs = add_group(commands, "mapping", "say how CSV tables are to be understood", of="VERB")
+    verbs = add_group(commands, "mapping", "set how CSV tables are understood", of="VERB")
     add_command(verbs, "list", run_list, "list mappings", parents=parents)
     one = add_command(
         verbs,
-        "keep",
-        run_keep,
+        "set",
+        run_set,
         "add or replace a mapping from a JSON file",
         parents=parents,
         detail="The file holds an object: address, port (needed); vlan, status (columns);\n"
@@ -61,18 +55,18 @@ def add_commands(commands: Any) -> None:
     add_command(verbs, "remove", run_remove, "remove a mapping", parents=parents).add_argument("name")
 
 
-def run_take(context: Context) -> Exit:
+def run_import(context: Context) -> Exit:
     args = context.args
     if (args.switch is None) != (args.mapping is None):
-        raise Invalid("--switch and --mapping go together: whose CSV table it is, and how to understand it")
-    answers = _take_table(context) if args.switch else _take_documents(context)
+        raise Invalid("--switch and --mapping go together: the switch of the CSV table, and how to read it")
+    answers = _import_table(context) if args.switch else _import_documents(context)
     if args.dry_run:
-        context.out.note("nothing was taken: this was a dry run", "dim")
-    context.out.rows(answers, columns.readings(context.out), empty="the files are right")
-    return Exit.PARTIAL if any(one.outcome == "partial" for one in answers) else Exit.FINE
+        context.out.note("nothing was imported: this was a dry run", "dim")
+    context.out.rows(answers, columns.readings(context.out), empty="the files are valid")
+    return Exit.PARTIAL if any(one.outcome == "partial" for one in answers) else Exit.OK
 
 
-def _take_table(context: Context) -> list[api.ReadingSummary]:
+def _import_table(context: Context) -> list[api.ReadingSummary]:
     args = context.args
     if len(args.file) != 1:
         raise Invalid("a CSV table is one file: name one")
@@ -80,7 +74,7 @@ def _take_table(context: Context) -> list[api.ReadingSummary]:
     text = _text(file)
     at = parse_instant(args.at, context.now()) if args.at else _modified(file)
     table = checked(
-        api.NewTable,
+        api.NewMacTable,
         switch=args.switch,
         taken_at=at,
         text=text,
@@ -89,46 +83,46 @@ def _take_table(context: Context) -> list[api.ReadingSummary]:
         dry_run=args.dry_run,
     )
     with context.client() as client:
-        return [client.ask(take_table(table))]
+        return [client.send(import_mac_table(table))]
 
 
-def _take_documents(context: Context) -> list[api.ReadingSummary]:
+def _import_documents(context: Context) -> list[api.ReadingSummary]:
     documents: list[ReadingDocument] = []
     for file in context.args.file:
         documents += read_documents(_text(file), file.name)
     if context.args.dry_run:
         return []
     with context.client() as client:
-        return client.ask(take_readings(documents))
+        return client.send(import_readings(documents))
 
 
 def run_list(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.ask(mappings())
-    context.out.rows(answer, columns.mappings(), empty="no mappings: `kiteroll mapping keep NAME FILE`")
-    return Exit.FINE
+        answer = client.send(mappings())
+    context.out.rows(answer, columns.mappings(), empty="no mappings: `kiteroll mapping set NAME FILE`")
+    return Exit.OK
 
 
-def run_keep(context: Context) -> Exit:
+def run_set(context: Context) -> Exit:
     file = context.args.file
     try:
-        mapping = api.Mapping.model_validate(json.loads(_text(file)))
+        mapping = api.CsvMapping.model_validate(json.loads(_text(file)))
     except ValidationError as wrong:
         lines = [f"{'.'.join(map(str, one['loc']))}: {one['msg']}" for one in wrong.errors()]
-        raise Invalid("\n  ".join((f"{file} is no mapping:", *lines))) from wrong
+        raise Invalid("\n  ".join((f"{file} is not a valid mapping:", *lines))) from wrong
     except ValueError as wrong:
-        raise Invalid(f"{file} is no JSON: {wrong}") from wrong
+        raise Invalid(f"{file} is not JSON: {wrong}") from wrong
     with context.client() as client:
-        kept = client.ask(keep_mapping(context.args.name, mapping))
-    context.out.done(kept, columns.mappings(), f"tables can be taken with --mapping {kept.name}")
-    return Exit.FINE
+        saved = client.send(set_mapping(context.args.name, mapping))
+    context.out.done(saved, columns.mappings(), f"tables can be imported with --mapping {saved.name}")
+    return Exit.OK
 
 
 def run_remove(context: Context) -> Exit:
     with context.client() as client:
-        client.ask(remove_mapping(context.args.name))
+        client.send(remove_mapping(context.args.name))
     context.out.note(f"{context.args.name} is removed")
-    return Exit.FINE
+    return Exit.OK
 
 
 def _text(file: Path) -> str:

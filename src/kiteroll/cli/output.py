@@ -1,4 +1,4 @@
-"""How output looks, for every command: tables for people, JSON and CSV for programs.
+"""Output of every command: tables for people, JSON and CSV for programs.
 
 Data goes to stdout; everything else to stderr. Colour only on a terminal.
 """
@@ -9,17 +9,16 @@ import sys
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
-from typing import Any, Generic, Literal, TypeVar
+from functools import cached_property
+from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar
 
-from pydantic import BaseModel
-from rich.console import Console
-from rich.table import Table
-from rich.text import Text
+if TYPE_CHECKING:
+    from rich.console import Console
 
 T = TypeVar("T")
 Format = Literal["table", "json", "csv"]
 PLAIN_WIDTH = 2000
-"""Signs a line of a table that goes to a file or a pipe: nothing is cut off there."""
+"""Characters a line of a table that goes to a file or a pipe: nothing is cut off there."""
 
 
 _GAP = 2
@@ -40,18 +39,28 @@ class Column(Generic[T]):
 
 
 class Output:
-    def __init__(self, shape: Format, now: Callable[[], datetime]) -> None:
-        self.shape = shape
+    def __init__(self, format: Format, now: Callable[[], datetime]) -> None:
+        self.format = format
         self._now = now
+
+    @cached_property
+    def _console(self) -> "Console":
+        from rich.console import Console  # loaded when something is printed for people
+
         width = None if sys.stdout.isatty() else PLAIN_WIDTH
-        self._console = Console(width=width, highlight=False, soft_wrap=False)
-        self._notes = Console(stderr=True, highlight=False)
+        return Console(width=width, highlight=False, soft_wrap=False)
+
+    @cached_property
+    def _notes(self) -> "Console":
+        from rich.console import Console
+
+        return Console(stderr=True, highlight=False)
 
     def rows(self, items: Sequence[T], columns: Sequence[Column[T]], *, empty: str) -> None:
-        """A list: `empty` is said to people when there is nothing in it."""
-        if self.shape == "json":
+        """A list; `empty` is shown to people when there is nothing in it."""
+        if self.format == "json":
             self.json([_plain(item) for item in items])
-        elif self.shape == "csv":
+        elif self.format == "csv":
             writer = csv.writer(sys.stdout, lineterminator="\n")
             writer.writerow([column.title.lower().replace(" ", "_") for column in columns])
             for item in items:
@@ -62,8 +71,8 @@ class Output:
             self.note(empty)
 
     def done(self, item: T, columns: Sequence[Column[T]], sentence: str) -> None:
-        """What a change made: a sentence for people, the thing itself for programs."""
-        if self.shape == "table":
+        """The result of a change: a sentence for people, the thing itself for programs."""
+        if self.format == "table":
             self.note(sentence)
         else:
             self.rows([item], columns, empty="")
@@ -78,16 +87,23 @@ class Output:
 
     def facts(self, facts: Iterable[tuple[str, Any]]) -> None:
         """Names and values, one a line, for people."""
+        from rich.table import Table
+        from rich.text import Text
+
         table = Table(box=None, show_header=False, padding=(0, 2, 0, 0))
         for name, value in facts:
-            table.add_row(Text(name, "dim"), _words(value))
+            table.add_row(Text(name, "dim"), _text(value))
         self._console.print(table)
 
     def line(self, text: str) -> None:
+        from rich.text import Text
+
         self._console.print(Text(text))
 
     def note(self, text: str, style: str = "") -> None:
-        """Said to the person at the terminal, never part of the data."""
+        """For the person at the terminal, never part of the data."""
+        from rich.text import Text
+
         self._notes.print(Text(text, style))
 
     def age(self, at: datetime | None) -> str:
@@ -97,13 +113,16 @@ class Output:
         return age(at - self._now())
 
     def _table(self, items: Sequence[T], columns: Sequence[Column[T]]) -> None:
-        """Columns in which nothing stands are left out. What does not fit the window falls off at the
-        right, whole columns at a time: an address or a place that is cut would mislead."""
+        """Empty columns are left out. What does not fit the window is dropped from the right, whole columns
+        at a time: an address or a place that is cut would mislead."""
+        from rich.table import Table
+        from rich.text import Text
+
         table = Table(box=None, header_style="bold", padding=(0, _GAP, 0, 0), pad_edge=False)
         cells: list[list[Text]] = []
         left = self._console.width
         for column in columns:
-            words = [Text(_words((column.shown or column.value)(item)), column.style(item)) for item in items]
+            words = [Text(_text((column.shown or column.value)(item)), column.style(item)) for item in items]
             if not any(words):
                 continue
             width = max(len(column.title), *(len(word) for word in words))
@@ -120,7 +139,7 @@ class Output:
 
 
 def age(span: timedelta) -> str:
-    """A span in one unit, as people say it: 40 s, 12 min, 5 h, 3 d."""
+    """A span in one unit: 40 s, 12 min, 5 h, 3 d."""
     seconds = max(0, round(span.total_seconds()))
     for unit, size in (("d", 86400), ("h", 3600), ("min", 60)):
         if seconds >= 2 * size or (size == 86400 and seconds >= size):
@@ -129,7 +148,7 @@ def age(span: timedelta) -> str:
 
 
 def _plain(value: Any) -> Any:
-    if isinstance(value, BaseModel):
+    if hasattr(value, "model_dump"):
         return value.model_dump(mode="json")
     if isinstance(value, list | tuple):
         return [_plain(item) for item in value]
@@ -144,7 +163,7 @@ def _cell(value: Any) -> str:
     return "" if value is None else str(value)
 
 
-def _words(value: Any) -> str:
+def _text(value: Any) -> str:
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, datetime):

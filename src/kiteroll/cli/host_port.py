@@ -1,7 +1,7 @@
 """Addresses of switches as they are typed."""
 
 from kiteroll.core.errors import Invalid
-from kiteroll.schemas.api import check_host
+from kiteroll.core.model.host import check_host
 
 SNMP_PORT = 161
 
@@ -12,7 +12,7 @@ def split_address(text: str) -> tuple[str, int]:
     if text.startswith("["):
         host, bracket, rest = text[1:].partition("]")
         if not bracket or (rest and not rest.startswith(":")):
-            raise Invalid(f"{text!r} is no address: write [IPV6] or [IPV6]:PORT")
+            raise Invalid(f"{text!r} is not an address: write [IPV6] or [IPV6]:PORT")
         port_text = rest[1:]
     elif text.count(":") == 1:
         host, _, port_text = text.partition(":")

@@ -13,7 +13,7 @@ T = TypeVar("T")
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class Question(Generic[T]):
+class ApiRequest(Generic[T]):
     method: str
     path: str
     """Below /api/v1."""
@@ -30,21 +30,21 @@ class Question(Generic[T]):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class ListQuestion(Question[PageOf[T]], Generic[T]):
-    """A question whose answer comes in pages."""
+class ApiListRequest(ApiRequest[PageOf[T]], Generic[T]):
+    """A request whose answer comes in pages."""
 
-    def at(self, cursor: str) -> "ListQuestion[T]":
+    def at(self, cursor: str) -> "ApiListRequest[T]":
         return replace(self, params={**self.params, "cursor": cursor})
 
 
-def asked(path: str, answer: TypeAdapter[T], **params: Any) -> Question[T]:
+def get_request(path: str, answer: TypeAdapter[T], **params: Any) -> ApiRequest[T]:
     """A GET with the parameters that were given."""
-    return Question(method="GET", path=path, answer=answer, params=_given(params))
+    return ApiRequest(method="GET", path=path, answer=answer, params=_given(params))
 
 
-def listed(path: str, answer: TypeAdapter[PageOf[T]], **params: Any) -> ListQuestion[T]:
+def get_list(path: str, answer: TypeAdapter[PageOf[T]], **params: Any) -> ApiListRequest[T]:
     """The same, of a list."""
-    return ListQuestion(method="GET", path=path, answer=answer, params=_given(params))
+    return ApiListRequest(method="GET", path=path, answer=answer, params=_given(params))
 
 
 def _given(params: Mapping[str, Any]) -> dict[str, Any]:

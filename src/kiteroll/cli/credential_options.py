@@ -1,4 +1,4 @@
-"""Options that say how a switch wants to be asked: by community, or by SNMPv3 user."""
+"""Options for how a switch is polled: by community, or by SNMPv3 user."""
 
 import argparse
 from typing import Any
@@ -9,14 +9,14 @@ AUTHS = ("sha1", "sha224", "sha256", "sha384", "sha512")
 
 
 def add_options(parser: argparse.ArgumentParser, *, community: str | None = None) -> None:
-    """`community`: the default, told in the help."""
-    by_community = parser.add_argument_group("asking by community (SNMP v1, v2c)")
+    """`community`: the default, shown in the help."""
+    by_community = parser.add_argument_group("by community (SNMP v1, v2c)")
     told = f" (default {community})" if community else ""
     by_community.add_argument("--community", default=community, metavar="NAME", help=f"SNMP community{told}")
     by_community.add_argument(
         "--snmp", choices=("1", "2c", "3"), help="SNMP version (default 2c; 3 with --user)"
     )
-    by_user = parser.add_argument_group("asking by user (SNMP v3)")
+    by_user = parser.add_argument_group("by user (SNMP v3)")
     by_user.add_argument("--user", metavar="NAME", help="user name; SNMPv3 is used")
     by_user.add_argument(
         "--auth", choices=AUTHS, help="authentication protocol (default sha256 with --auth-password)"
@@ -29,7 +29,7 @@ def add_options(parser: argparse.ArgumentParser, *, community: str | None = None
         "--view", metavar="TEMPLATE", help="community or context of a VLAN's view; {vlan} stands for it"
     )
     views.add_argument(
-        "--view-vlans", metavar="LIST", help="VLANs to look at, such as 10,20-29 (default: those it tells of)"
+        "--view-vlans", metavar="LIST", help="VLANs to read, such as 10,20-29 (default: those it reports)"
     )
 
 
@@ -47,7 +47,7 @@ def given(args: argparse.Namespace) -> dict[str, Any]:
         "view_vlans": vlan_list(args.view_vlans) if args.view_vlans else None,
     }
     if args.snmp == "3" and not args.user:
-        raise Invalid("SNMP version 3 asks by user: give --user NAME")
+        raise Invalid("SNMP version 3 needs a user: give --user NAME")
     if args.view and "{vlan}" not in args.view:
         raise Invalid(f"--view {args.view!r} holds no {{vlan}}: write where the VLAN's number goes")
     return {name: value for name, value in values.items() if value is not None}
@@ -60,7 +60,7 @@ def vlan_list(text: str) -> list[int]:
         first, dash, last = part.strip().partition("-")
         if not first.isdigit() or (dash and not last.isdigit()):
             raise Invalid(
-                f"{part!r} is no VLAN and no range of VLANs: write 10 or 20-29, separated by commas"
+                f"{part!r} is neither a VLAN nor a range of VLANs: write 10 or 20-29, separated by commas"
             )
         found.update(range(int(first), int(last or first) + 1))
     if not found or min(found) < 1 or max(found) > 4094:

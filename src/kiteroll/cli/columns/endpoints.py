@@ -1,7 +1,13 @@
-"""Columns of endpoints, their places, ways and IPs."""
+"""Columns of endpoints, their places, paths and IPs."""
 
-from kiteroll.cli.show import Column, Output, age
-from kiteroll.schemas import api
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from kiteroll.cli.output import Column, Output, age
+
+if TYPE_CHECKING:
+    from kiteroll.schemas import api
 
 _LIFE = {"present": "green", "quiet": "yellow", "gone": "dim"}
 
@@ -26,17 +32,17 @@ def endpoints(out: Output) -> list[Column[api.Endpoint]]:
     return [
         Column("address", lambda one: one.mac, style=lambda _: "bold"),
         Column("ip", lambda one: one.ips),
-        Column("name", lambda one: one.names),
+        Column("host name", lambda one: one.host_names),
         Column("switch", of("switch")),  # type: ignore[arg-type]
         Column("port", of("port")),  # type: ignore[arg-type]
         Column("vlan", of("vlan"), shown=lambda one: _place_vlan(place(one))),  # type: ignore[arg-type]
         Column("life", life, style=lambda one: _LIFE[life(one)]),
         Column("since", of("began_at"), shown=lambda one: _age(out, place(one), "began_at")),  # type: ignore[arg-type]
         Column("seen", of("seen_at"), shown=lambda one: _ago(out, place(one), "seen_at")),  # type: ignore[arg-type]
-        Column("label on port", of("port_alias")),  # type: ignore[arg-type]
-        Column("how sure", lambda one: one.confidence),
+        Column("port label", of("port_alias")),  # type: ignore[arg-type]
+        Column("confidence", lambda one: one.confidence),
         Column("label", lambda one: one.label),
-        Column("maker", lambda one: one.maker or ("" if one.assigned == "registry" else one.assigned)),
+        Column("maker", lambda one: one.maker or ("" if one.origin == "registry" else one.origin)),
         Column("why", lambda one: one.why),
     ]
 
@@ -51,7 +57,7 @@ def stays(out: Output) -> list[Column[api.Stay]]:
         Column("since", lambda one: one.began_at, shown=lambda one: out.age(one.began_at)),
         Column("seen", lambda one: one.seen_at, shown=lambda one: f"{out.age(one.seen_at)} ago"),
         Column("ended", lambda one: one.ended_at),
-        Column("why", lambda one: one.ending or ""),
+        Column("ending", lambda one: one.ending or ""),
         Column("leads to", lambda one: one.leads_to, shown=lambda one: leads(one.leads_to)),
     ]
 
@@ -61,7 +67,7 @@ def hops() -> list[Column[api.Hop]]:
         Column("switch", lambda one: one.switch, style=lambda _: "bold"),
         Column("port", lambda one: one.port),
         Column("leads to", lambda one: one.leads_to),
-        Column("learned there", lambda one: one.heard),
+        Column("learned there", lambda one: one.learned),
         Column("why", lambda one: one.why),
     ]
 
@@ -70,7 +76,7 @@ def quiet_times() -> list[Column[api.QuietTime]]:
     return [
         Column("from", lambda one: one.began_at),
         Column("until", lambda one: one.ended_at),
-        Column("lasted", lambda one: age(one.ended_at - one.began_at) if one.ended_at else "so far"),
+        Column("lasted", lambda one: age(one.ended_at - one.began_at) if one.ended_at else "ongoing"),
         Column("switch", lambda one: one.switch, style=lambda _: "bold"),
         Column("port", lambda one: one.port, style=lambda _: "bold"),
         Column("vlan", lambda one: one.vlan),
@@ -80,8 +86,8 @@ def quiet_times() -> list[Column[api.QuietTime]]:
 def ip_stays(out: Output) -> list[Column[api.IpStay]]:
     return [
         Column("ip", lambda one: one.ip, style=lambda _: "bold"),
-        Column("name", lambda one: one.names),
-        Column("told by", lambda one: one.source),
+        Column("host name", lambda one: one.host_names),
+        Column("source", lambda one: one.source),
         Column("since", lambda one: one.began_at, shown=lambda one: out.age(one.began_at)),
         Column("ended", lambda one: one.ended_at),
     ]

@@ -1,0 +1,147 @@
+"""What changed and what differs: `kiteroll changes`, `compare`, `follow`, `readings`, `vlans`, `health`."""
+
+from itertools import islice
+from typing import Any, get_args
+
+from kiteroll.cli import columns
+from kiteroll.cli.context import Context, parse_instant
+from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.parsing import add_command, add_limit, note_cut, shared
+from kiteroll.client import all_vlans, changes, differences, health, readings
+from kiteroll.schemas import api
+
+
+def add_commands(commands: Any) -> None:
+    parents = (shared(),)
+    one = add_command(
+        commands,
+        "changes",
+        run_changes,
+        "list what changed, latest first",
+        parents=parents,
+        detail="Times are spans back from now (15m, 2h, 3d), times of day in UTC (14:05)\n"
+        "or full times (2026-05-04T14:05:00Z).",
+    )
+    one.add_argument("--since", metavar="WHEN", default="1h", help="from then on (default 1h)")
+    one.add_argument("--until", metavar="WHEN", help="before then")
+    one.add_argument("--switch", metavar="NAME", help="on one switch")
+    one.add_argument("--mac", metavar="ADDRESS", help="of one address")
+    one.add_argument("--uplinks", action="store_true", help="also on uplinks")
+    one.add_argument(
+        "--kind", action="append", choices=get_args(api.ChangeKind), help="only these; may be given again"
+    )
+    add_limit(one)
+
+    one = add_command(
+        commands,
+        "compare",
+        run_compare,
+        "list what differs between two instants: appeared, gone, moved, came back",
+        parents=parents,
+    )
+    one.add_argument("since", metavar="WHEN", help="the earlier instant (2h, 14:05, a full time)")
+    one.add_argument("until", metavar="WHEN", nargs="?", help="the later one (default: now)")
+    one.add_argument("--switch", metavar="NAME")
+    one.add_argument("--group", metavar="NAME")
+    add_limit(one)
+
+    one = add_command(
+        commands,
+        "follow",
+        run_follow,
+        "show changes and findings as they come, until Ctrl-C",
+        parents=parents,
+        detail="--format json prints one JSON object a line.",
+    )
+    one.add_argument("--readings", action="store_true", help="also each reading")
+
+    one = add_command(
+        commands, "readings", run_readings, "list readings and failed tries, latest first", parents=parents
+    )
+    one.add_argument("--switch", metavar="NAME", help="of one switch")
+    add_limit(one, 50)
+
+    add_command(commands, "vlans", run_vlans, "list VLANs across switches", parents=parents)
+    add_command(commands, "health", run_health, "show service status", parents=parents)
+
+
+def run_changes(context: Context) -> Exit:
+    args, out = context.args, context.out
+    now = context.now()
+    request = changes(
+        since=parse_instant(args.since, now),
+        until=parse_instant(args.until, now) if args.until else None,
+        switch=args.switch,
+        mac=args.mac,
+        kinds=args.kind or (),
+        uplinks=args.uplinks,
+        limit=min(args.limit, 1000),
+    )
+    with context.client() as client:
+        answer = list(islice(client.each(request), args.limit))
+    out.rows(answer, columns.changes(out), empty=f"no changes since {args.since}")
+    note_cut(context, len(answer))
+    return Exit.OK
+
+
+def run_compare(context: Context) -> Exit:
+    args, now = context.args, context.now()
+    request = differences(
+        parse_instant(args.since, now),
+        until=parse_instant(args.until, now) if args.until else None,
+        switch=args.switch,
+        group=args.group,
+        limit=min(args.limit, 1000),
+    )
+    with context.client() as client:
+        answer = list(islice(client.each(request), args.limit))
+    context.out.rows(answer, columns.differences(), empty="no differences")
+    note_cut(context, len(answer))
+    return Exit.OK
+
+
+def run_follow(context: Context) -> Exit:
+    out = context.out
+    with context.client() as client:
+        for event, data in client.follow():
+            if event == "hello" or (event == "reading" and not context.args.readings):
+                continue
+            if out.format == "json":
+                out.json_line({"event": event, **data})
+            else:
+                out.line(" ".join((event, *(f"{name}={value}" for name, value in data.items()))))
+    out.note("the service ended the stream: it stopped, or is restarting")
+    return Exit.UNREACHABLE
+
+
+def run_readings(context: Context) -> Exit:
+    args, out = context.args, context.out
+    request = readings(switch=args.switch, limit=min(args.limit, 1000))
+    with context.client() as client:
+        answer = list(islice(client.each(request), args.limit))
+    out.rows(answer, columns.readings(out), empty="no readings yet")
+    return Exit.OK
+
+
+def run_vlans(context: Context) -> Exit:
+    with context.client() as client:
+        answer = client.send(all_vlans())
+    context.out.rows(answer, columns.vlans(), empty="no VLANs have been read yet")
+    return Exit.OK if answer else Exit.NOTHING
+
+
+def run_health(context: Context) -> Exit:
+    out = context.out
+    with context.client() as client:
+        answer = client.send(health())
+    if out.format == "json":
+        out.json(answer)
+    else:
+        facts = (
+            (name.replace("_", " "), value) for name, value in answer if name != "workers" and value != ""
+        )
+        out.facts(facts)
+        out.line("")
+        out.rows(answer.workers, columns.workers(out), empty="")
+    well = answer.database == "up" and all(one.running for one in answer.workers)
+    return Exit.OK if well else Exit.FAULT

@@ -1,0 +1,99 @@
+"""Calls about findings, rules and rolls."""
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from pydantic import TypeAdapter
+
+from kiteroll.client.request import ApiListRequest, ApiRequest, get_list, get_request, part
+from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
+
+
+def findings(
+    *,
+    states: Sequence[api.FindingState] = (),
+    kinds: Sequence[api.FindingKind] = (),
+    severities: Sequence[api.Severity] = (),
+    switch: str | None = None,
+    mac: str | None = None,
+    since: datetime | None = None,
+    parts: bool = False,
+    limit: int = 100,
+) -> ApiListRequest[api.Finding]:
+    """Latest evidence first; open and acknowledged ones unless `states` are given."""
+    return get_list(
+        "/findings",
+        TypeAdapter(PageOf[api.Finding]),
+        state=list(states) or None,
+        kind=list(kinds) or None,
+        severity=list(severities) or None,
+        switch=switch,
+        mac=mac,
+        since=since and since.isoformat(),
+        parts=parts or None,
+        limit=limit,
+    )
+
+
+def finding(number: int) -> ApiRequest[api.Finding]:
+    return get_request(f"/findings/{number}", TypeAdapter(api.Finding))
+
+
+def finding_parts(number: int, *, limit: int = 100) -> ApiListRequest[api.Finding]:
+    """Findings that this one explains."""
+    return get_list(f"/findings/{number}/parts", TypeAdapter(PageOf[api.Finding]), limit=limit)
+
+
+def acknowledge(number: int, given: api.Acknowledgement) -> ApiRequest[api.Finding]:
+    path, body = f"/findings/{number}/acknowledge", given.model_dump(mode="json")
+    return ApiRequest(method="POST", path=path, body=body, answer=TypeAdapter(api.Finding))
+
+
+def clear_finding(number: int, given: api.Clearing) -> ApiRequest[api.Finding]:
+    path, body = f"/findings/{number}/clear", given.model_dump(mode="json")
+    return ApiRequest(method="POST", path=path, body=body, answer=TypeAdapter(api.Finding))
+
+
+def finding_kind(kind: api.FindingKind) -> ApiRequest[api.FindingKindHelp]:
+    return get_request(f"/finding-kinds/{part(kind)}", TypeAdapter(api.FindingKindHelp))
+
+
+def shared_addresses() -> ApiRequest[list[api.SharedAddress]]:
+    return get_request("/shared-addresses", TypeAdapter(list[api.SharedAddress]))
+
+
+def set_shared_address(prefix: str, given: api.NewSharedAddress) -> ApiRequest[list[api.SharedAddress]]:
+    path, body = f"/shared-addresses/{part(prefix)}", given.model_dump(mode="json")
+    return ApiRequest(method="PUT", path=path, body=body, answer=TypeAdapter(list[api.SharedAddress]))
+
+
+def remove_shared_address(prefix: str) -> ApiRequest[None]:
+    return ApiRequest(
+        method="DELETE", path=f"/shared-addresses/{part(prefix)}", answer=TypeAdapter(type(None))
+    )
+
+
+def rules() -> ApiRequest[list[api.PortRules]]:
+    """Rules of groups, of switches and of single ports."""
+    return get_request("/rules", TypeAdapter(list[api.PortRules]))
+
+
+def set_rule(new: api.NewRule) -> ApiRequest[list[api.PortRules]]:
+    body = new.model_dump(mode="json")
+    return ApiRequest(method="PATCH", path="/rules", body=body, answer=TypeAdapter(list[api.PortRules]))
+
+
+def enrol(new: api.NewEntry) -> ApiRequest[list[api.PortRules]]:
+    """Enrol an address or a prefix on the roll of a group, a switch or a port."""
+    body = new.model_dump(mode="json")
+    return ApiRequest(method="POST", path="/rules/roll", body=body, answer=TypeAdapter(list[api.PortRules]))
+
+
+def strike_off(number: int) -> ApiRequest[None]:
+    return ApiRequest(method="DELETE", path=f"/rules/roll/{number}", answer=TypeAdapter(type(None)))
+
+
+def roll_call(switch: str, port: str) -> ApiRequest[api.RollCall]:
+    """Who is on a port, beside who may be."""
+    return get_request(f"/switches/{part(switch)}/ports/{part(port)}/roll-call", TypeAdapter(api.RollCall))

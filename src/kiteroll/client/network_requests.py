@@ -1,0 +1,102 @@
+"""Calls about the network and its history: changes, differences, map, VLANs, imports."""
+
+from collections.abc import Sequence
+from datetime import datetime
+
+from pydantic import TypeAdapter
+
+from kiteroll.client.request import ApiListRequest, ApiRequest, get_list, get_request, part
+from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
+from kiteroll.schemas.reading_document import ReadingDocument
+
+
+def differences(
+    since: datetime,
+    *,
+    until: datetime | None = None,
+    switch: str | None = None,
+    group: str | None = None,
+    limit: int = 100,
+) -> ApiListRequest[api.Difference]:
+    """What differs between two instants, by address; until now unless `until` is given."""
+    return get_list(
+        "/differences",
+        TypeAdapter(PageOf[api.Difference]),
+        since=since.isoformat(),
+        until=until and until.isoformat(),
+        switch=switch,
+        group=group,
+        limit=limit,
+    )
+
+
+def network_map() -> ApiRequest[api.NetworkMap]:
+    return get_request("/map", TypeAdapter(api.NetworkMap))
+
+
+def all_vlans() -> ApiRequest[list[api.VlanSummary]]:
+    return get_request("/vlans", TypeAdapter(list[api.VlanSummary]))
+
+
+def vlan_ports(number: int) -> ApiRequest[list[api.VlanPort]]:
+    return get_request(f"/vlans/{number}/ports", TypeAdapter(list[api.VlanPort]))
+
+
+def import_readings(documents: Sequence[ReadingDocument]) -> ApiRequest[list[api.ReadingSummary]]:
+    """All of them, or none."""
+    body = [document.model_dump(mode="json") for document in documents]
+    answer = TypeAdapter(list[api.ReadingSummary])
+    return ApiRequest(method="POST", path="/readings", body=body, answer=answer, patience_s=120)
+
+
+def import_mac_table(table: api.NewMacTable) -> ApiRequest[api.ReadingSummary]:
+    body = table.model_dump(mode="json")
+    answer = TypeAdapter(api.ReadingSummary)
+    return ApiRequest(method="POST", path="/mac-tables", body=body, answer=answer, patience_s=120)
+
+
+def mappings() -> ApiRequest[list[api.NamedMapping]]:
+    return get_request("/mappings", TypeAdapter(list[api.NamedMapping]))
+
+
+def set_mapping(name: str, mapping: api.CsvMapping) -> ApiRequest[api.NamedMapping]:
+    path = f"/mappings/{part(name)}"
+    body = mapping.model_dump(mode="json")
+    return ApiRequest(method="PUT", path=path, body=body, answer=TypeAdapter(api.NamedMapping))
+
+
+def remove_mapping(name: str) -> ApiRequest[None]:
+    return ApiRequest(method="DELETE", path=f"/mappings/{part(name)}", answer=TypeAdapter(type(None)))
+
+
+def changes(
+    *,
+    since: datetime | None = None,
+    until: datetime | None = None,
+    switch: str | None = None,
+    mac: str | None = None,
+    kinds: Sequence[api.ChangeKind] = (),
+    uplinks: bool = True,
+    limit: int = 100,
+) -> ApiListRequest[api.Change]:
+    """Changes in [since, until), latest first; with `uplinks` false, only those on other ports."""
+    return get_list(
+        "/changes",
+        TypeAdapter(PageOf[api.Change]),
+        since=since and since.isoformat(),
+        until=until and until.isoformat(),
+        switch=switch,
+        mac=mac,
+        kind=list(kinds) or None,
+        uplinks=None if uplinks else False,
+        limit=limit,
+    )
+
+
+def readings(*, switch: str | None = None, limit: int = 100) -> ApiListRequest[api.ReadingSummary]:
+    return get_list("/readings", TypeAdapter(PageOf[api.ReadingSummary]), switch=switch, limit=limit)
+
+
+def health() -> ApiRequest[api.ServiceHealth]:
+    return get_request("/health", TypeAdapter(api.ServiceHealth))
