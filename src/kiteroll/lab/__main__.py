@@ -61,8 +61,8 @@ async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None, sta
         pass
 
 
-def _tell_past(days: int) -> None:
-    """Rounds of readings of the days before now, one a line, as reading documents."""
+def _print_past(days: int) -> None:
+    """Poller of readings of the days before now, one a line, as reading documents."""
     for readings in past_rounds(SystemClock().now(), days):
         documents = [to_document(reading).model_dump(mode="json") for reading in readings]
         print(json.dumps(documents), flush=True)
@@ -88,7 +88,7 @@ def main() -> int:
     )
     args = parser.parse_args()
     if args.past is not None:
-        _tell_past(args.past)
+        _print_past(args.past)
         return 0
     notify = None if args.notify is None else ("127.0.0.1", args.notify)
     try:

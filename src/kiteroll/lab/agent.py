@@ -12,14 +12,14 @@ from kiteroll.core.errors import Invalid
 from kiteroll.lab.mib_view import MibView
 from kiteroll.lab.traits import PLAIN, Traits
 from kiteroll.snmp import ber
-from kiteroll.snmp.authority import Authority, answer_v3
+from kiteroll.snmp.authoritative_engine import AuthoritativeEngine, answer_v3
 from kiteroll.snmp.message import (
     V1,
     V2C,
     ErrorStatus,
-    Kind,
     Message,
     Pdu,
+    PduType,
     decode_message,
     encode_binding,
     encode_pdu,
@@ -39,7 +39,7 @@ class AgentSettings:
     community: str = "tarn-read"
     max_message: int = 1472
     """Largest message in octets: what fits an Ethernet frame with IPv4 and UDP headers."""
-    engine: Authority | None = None
+    engine: AuthoritativeEngine | None = None
     """Speaks SNMPv3 only, as this engine."""
     traits: Traits = PLAIN
 
@@ -66,21 +66,21 @@ def respond(view: MibView, settings: AgentSettings, version: int, pdu: Pdu) -> b
     if traits.loops_in:
         asked = [_thrown_back(oid, traits.loops_in) for oid in asked]
     match pdu.kind:
-        case Kind.GET:
+        case PduType.GET:
             found = [_exactly(view, oid) for oid in asked]
-        case Kind.GET_NEXT:
+        case PduType.GET_NEXT:
             found = [_next(view, oid)[1] for oid in asked]
-        case Kind.GET_BULK if version != V1:
+        case PduType.GET_BULK if version != V1:
             repetitions = max(0, pdu.error_index)
             found = _bulk(view, asked, max(0, pdu.error_status), repetitions, room)
-        case Kind.SET:
+        case PduType.SET:
             found, status, index = [], ErrorStatus.NO_ACCESS, 1
         case _:
             return None
     if version == V1 and None in found:
         # RFC 1157 has no exceptions: one missing object refuses the request, with its bindings back.
         status, index = ErrorStatus.NO_SUCH_NAME, found.index(None) + 1
-    absent = _NO_SUCH_INSTANCE if pdu.kind == Kind.GET else _END_OF_MIB_VIEW
+    absent = _NO_SUCH_INSTANCE if pdu.kind == PduType.GET else _END_OF_MIB_VIEW
     bindings = [
         encode_binding(pdu.bindings[at][0], absent) if binding is None else binding
         for at, binding in enumerate(found)
@@ -90,7 +90,7 @@ def respond(view: MibView, settings: AgentSettings, version: int, pdu: Pdu) -> b
         status, index, bindings = ErrorStatus.TOO_BIG, 0, []
     if status in (ErrorStatus.NO_SUCH_NAME, ErrorStatus.NO_ACCESS):
         bindings = [encode_binding(oid, ber.encode(tag, value)) for oid, tag, value in pdu.bindings]
-    return encode_pdu(Kind.RESPONSE, pdu.request_id, status, index, bindings)
+    return encode_pdu(PduType.RESPONSE, pdu.request_id, status, index, bindings)
 
 
 def _thrown_back(oid: ber.Oid, subtree: tuple[int, ...]) -> ber.Oid:

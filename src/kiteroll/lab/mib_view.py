@@ -3,7 +3,7 @@
 from bisect import bisect_right
 from collections.abc import Iterable
 
-from kiteroll.core.mac import MacAddress
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.snmp import ber
 from kiteroll.snmp.ber import Oid
 from kiteroll.snmp.message import encode_binding
@@ -19,7 +19,7 @@ class MibView:
         self._places = {oid: at for at, oid in enumerate(self.oids)}
 
     def at(self, oid: Oid) -> int | None:
-        """Position of exactly this object."""
+        """Position of find_exact this object."""
         return self._places.get(oid)
 
     def after(self, oid: Oid) -> int:

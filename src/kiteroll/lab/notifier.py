@@ -1,13 +1,13 @@
-"""What simulated switches say unasked: a link went up or down (linkUp, linkDown of IF-MIB)."""
+"""Notifications of simulated switches: linkUp and linkDown (IF-MIB)."""
 
 from itertools import count
 
 from kiteroll.lab.agent import AgentFarm, AgentSettings
 from kiteroll.lab.switch import LabSwitch
 from kiteroll.lab.world import World
-from kiteroll.snmp.authority import Authority
-from kiteroll.snmp.message import V2C, Kind, wrap
-from kiteroll.snmp.notice import notice_pdu
+from kiteroll.snmp.authoritative_engine import AuthoritativeEngine
+from kiteroll.snmp.message import V2C, PduType, wrap
+from kiteroll.snmp.notification import notification_pdu
 from kiteroll.snmp.usm import Auth, Engine, User, scoped_pdu, seal
 
 LAB_USER = User(
@@ -20,12 +20,12 @@ LAB_USER = User(
 """The SNMPv3 user of simulated switches."""
 
 
-def engine_of(switch: LabSwitch) -> Authority | None:
+def engine_of(switch: LabSwitch) -> AuthoritativeEngine | None:
     """Its SNMPv3 engine; None for a switch that is asked by community."""
     if not switch.traits.v3:
         return None
     engine_id = b"\x80\x00\x00\x00\x05" + switch.name.encode()[:24]
-    return Authority(engine_id, {LAB_USER.name.encode(): LAB_USER})
+    return AuthoritativeEngine(engine_id, {LAB_USER.name.encode(): LAB_USER})
 
 
 class Notifier:
@@ -39,7 +39,7 @@ class Notifier:
         self._numbers = count(1)
         self._up: dict[tuple[str, int], bool] | None = None
 
-    def tell(self, engine_time_s: int) -> None:
+    def notify(self, engine_time_s: int) -> None:
         """`engine_time_s`: the clock of the SNMPv3 engines, as their agents tell it."""
         now = {
             (switch.name, port.number): port.up
@@ -57,7 +57,7 @@ class Notifier:
     def _message(self, switch: LabSwitch, port: int, name: str, engine_time_s: int) -> bytes:
         number = next(self._numbers)
         uptime_ticks = int((self._world.now - switch.booted_at) * 100) % 2**32
-        pdu = notice_pdu(Kind.TRAP, number, uptime_ticks, name, (port,))
+        pdu = notification_pdu(PduType.TRAP, number, uptime_ticks, name, (port,))
         authority = engine_of(switch)
         if authority is None:
             return wrap(V2C, self._community, pdu)

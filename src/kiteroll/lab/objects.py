@@ -1,9 +1,9 @@
-"""What a simulated switch's agent has to tell, by the standard MIB modules and the switch's traits."""
+"""Objects of a simulated switch's agent, by the standard MIB modules and the switch's traits."""
 
 import ipaddress
 from collections.abc import Iterable, Mapping
 
-from kiteroll.core.mac import MacAddress
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.lab.mib_view import MibView, counter, gauge, integer, mac_octets, octets, ticks
 from kiteroll.lab.switch import LabPort, LabSwitch
 from kiteroll.lab.traits import AGGREGATE_INDEX

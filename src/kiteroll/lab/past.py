@@ -5,8 +5,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Reading
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Reading
 from kiteroll.lab import tarn_ferries
 from kiteroll.lab.readings import reading_of
 from kiteroll.lab.site import BOOTED_ONCE, SETTLE_S
@@ -72,7 +72,7 @@ HABITS = (
 
 
 def past_rounds(now: datetime, days: int) -> Iterator[list[Reading]]:
-    """Rounds of readings of the days before `now`, earliest first; at the end all is as the demo
+    """Poller of readings of the days before `now`, earliest first; at the end all is as the demo
     begins."""
     world = tarn_ferries.build(traits={})
     world.readdress(world.hosts["kiosk-5"], _OLD_KIOSK)

@@ -5,8 +5,8 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Reading
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Reading
 from kiteroll.lab.readings import reading_of
 from kiteroll.lab.switch import LabPort, LabSwitch
 from kiteroll.lab.world import Host, World
@@ -26,6 +26,10 @@ class Net:
     hosts: list[Host] = field(default_factory=list)
     cables: dict[tuple[str, int], tuple[str, int]] = field(default_factory=dict)
     lldp: bool = True
+
+    def ports_towards(self, switch: str) -> set[tuple[str, str]]:
+        """Ports of other switches that are cabled to this one, as (switch, port name)."""
+        return {(name, f"p{port}") for (name, port), far in self.cables.items() if far[0] == switch}
 
 
 def grow(seed: int, switches: int, *, hosts: int, hidden: int = 0, lldp: bool = True) -> Net:

@@ -1,8 +1,8 @@
-"""What a simulated switch holds as a reading, without the wire."""
+"""Readings of simulated switches, without the wire."""
 
 from datetime import UTC, datetime, timedelta
 
-from kiteroll.core.reading import Device, Neighbour, Oper, Port, Reading, Vlan, key_of
+from kiteroll.core.model.reading import Device, Neighbour, Oper, Port, Reading, Vlan, key_of
 from kiteroll.lab.switch import LabSwitch
 from kiteroll.lab.world import World
 

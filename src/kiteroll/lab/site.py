@@ -79,14 +79,14 @@ class Site:
             while True:
                 self.world.advance(self._clock.monotonic() - self._began)
                 if self._notifier is not None:
-                    self._notifier.tell(int(asyncio.get_running_loop().time()))
+                    self._notifier.notify(int(asyncio.get_running_loop().time()))
                 await asyncio.sleep(_STEP_S)
         finally:
             self.farm.close()
 
 
 def views_of(switch: LabSwitch, world: World, *, lldp: bool = True) -> Callable[[], Views | None]:
-    """The switch's objects, encoded anew only when something in them changed; without `lldp` it hears
+    """The switch's objects, encoded again only when something in them changed; without `lldp` it hears
     no neighbours."""
     built: tuple[object, Views] | None = None
 

@@ -1,4 +1,4 @@
-"""What happens at Tarn Ferries while one watches: the events of the demo, told as they come."""
+"""The events of the demo at Tarn Ferries, printed as they happen."""
 
 from collections.abc import Callable
 from dataclasses import dataclass

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass, field
 
-from kiteroll.core.mac import MacAddress
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.lab.traits import PLAIN, Traits
 
 
@@ -65,7 +65,7 @@ class LabSwitch:
     fdb: dict[tuple[int, int], Learned] = field(default_factory=dict)
     """(VLAN, address) to where it was learned. Order of insertion means nothing."""
     version: int = 0
-    """Goes up whenever a row comes, goes or changes its port: agents then encode anew."""
+    """Incremented whenever a row comes, goes or changes its port: agents then encode again."""
 
     def learn(self, mac: int, vlan: int, port: int, at: float) -> None:
         row = self.fdb.get((vlan, mac))

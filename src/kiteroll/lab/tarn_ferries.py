@@ -7,7 +7,7 @@ locally administered ones, so they can belong to nobody's real product.
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from kiteroll.core.mac import MacAddress
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.lab.switch import LabPort, LabSwitch
 from kiteroll.lab.traits import PLAIN, Traits
 from kiteroll.lab.world import Host, World
@@ -30,7 +30,7 @@ ACCESS = {
     "weighbridge": ("core-2", 4, "Weighbridge hut"),
     "workshop": ("weighbridge", 23, "Workshop, behind the weighbridge"),
 }
-"""Access switch to the switch and port it hangs on, and where it stands."""
+"""Switch to the switch and port it is connected to, and its location."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,7 +100,7 @@ PLAN: dict[str, tuple[tuple[Kind, int], ...]] = {
     "weighbridge": ((SCALE, 3), (GATE, 2), (PHONE, 1)),
     "workshop": ((PHONE, 2), (LAPTOP, 2), (CRADLE, 2)),
 }
-"""What hangs on each access switch, from port 1 upwards. Behind every phone stands a computer."""
+"""What is connected to each access switch, from port 1 upwards. Behind every phone is a computer."""
 
 
 def build(seed: int = 1, traits: Mapping[str, Traits] = TRAITS) -> World:

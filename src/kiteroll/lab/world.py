@@ -11,7 +11,7 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from itertools import count
 
-from kiteroll.core.mac import MacAddress
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.lab.switch import LabPort, LabSwitch
 
 BROADCAST = (1 << 48) - 1
@@ -100,10 +100,10 @@ class World:
         port = self._port(at)
         if not port.cabled:
             port.cabled, port.changed_at = True, self.now
-        self._say(host, BROADCAST)
+        self._transmit(host, BROADCAST)
 
     def unplug(self, host: Host) -> None:
-        """Pull its cable. Where nothing else hangs on the port, the port goes down."""
+        """Pull its cable. Where nothing else is connected to the port, the port goes down."""
         if host.at is None:
             return
         at, host.at = host.at, None
@@ -162,7 +162,7 @@ class World:
         self.now = max(self.now, to)
 
     def sleep(self, seconds: float) -> None:
-        """Let time pass in which nothing happens: nobody talks, nothing ages, what is due waits."""
+        """Let time pass in which nothing happens: no host talks, nothing ages, what is due waits."""
         self.now += seconds
         for due in self._queue:
             due.at += seconds  # all alike: their order stays
@@ -175,10 +175,10 @@ class World:
     def _talk(self, host: Host) -> None:
         if host.at is not None and host.talking:
             alone = host.peer is None or self._random.random() < host.broadcasts
-            self._say(host, BROADCAST if alone or host.peer is None else host.peer)
+            self._transmit(host, BROADCAST if alone or host.peer is None else host.peer)
         self.after(self._random.expovariate(1 / host.every_s), lambda: self._talk(host))
 
-    def _say(self, host: Host, to: int) -> None:
+    def _transmit(self, host: Host, to: int) -> None:
         if host.at is None:
             return
         self._carry(host.mac, to, host.vlan, host.at)
