@@ -1,4 +1,4 @@
-// The typed way to the service. A problem it answers with becomes a `ServiceProblem`.
+// The typed API client. A problem document becomes a `ServiceProblem`.
 import createClient from "openapi-fetch";
 import type { components, paths } from "./schema.gen";
 
@@ -14,7 +14,7 @@ export type NetworkMap = Schemas["NetworkMap"];
 export type MapLink = Schemas["MapLink"];
 export type QuietTime = Schemas["QuietTime"];
 export type MapSwitch = Schemas["MapSwitch"];
-export type Compared = Schemas["Compared"];
+export type Difference = Schemas["Difference"];
 export type Round = Schemas["Round"];
 export type Change = Schemas["Change"];
 
@@ -51,6 +51,6 @@ export async function need<T>(asked: Promise<Result<T>>): Promise<T> {
   throw new ServiceProblem(
     status,
     problem.title ?? `Status ${status}`,
-    problem.detail ?? "The service gave no reason.",
+    problem.detail ?? "The service gave no details.",
   );
 }

@@ -1,12 +1,12 @@
-// The live stream: what changed at the service makes the views that show it ask again.
+// The live stream: an event makes the views that show its subject refetch.
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
 const GATHER_MS = 800;
 const ON_READING = ["switches", "switch", "ports", "neighbours", "health"];
-const ON_CHANGE = ["find", "changes", "stays", "findings"];
+const ON_CHANGE = ["search", "changes", "stays", "findings"];
 
-/** Listens while mounted; says whether the stream stands. */
+/** Listens while mounted; returns whether the stream is connected. */
 export function useLive(): boolean {
   const client = useQueryClient();
   const [connected, setConnected] = useState(false);

@@ -12,7 +12,7 @@ export interface paths {
             cookie?: never;
         };
         /** Whether this browser is signed in */
-        get: operations["ask"];
+        get: operations["get_session"];
         put?: never;
         /** Open a session with the token */
         post: operations["sign_in"];
@@ -52,7 +52,7 @@ export interface paths {
         get: operations["get_switch"];
         put?: never;
         post?: never;
-        /** Take it out of the inventory; its history stays */
+        /** Remove it from the inventory; its history stays */
         delete: operations["remove_switch"];
         options?: never;
         head?: never;
@@ -77,6 +77,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/switches/{name}/ports/{port}/address-counts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many addresses were on a port over time */
+        get: operations["list_address_counts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/switches/{name}/ports/{port}/link-history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of a port's link, latest first */
+        get: operations["list_link_history"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/switches/{name}/ports/{port}/roll-call": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is on a port, beside who may be */
+        get: operations["get_roll_call"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/switches/{name}/ports/{port}": {
         parameters: {
             query?: never;
@@ -90,7 +141,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Say what a port is: uplink or access */
+        /** Set what a port is: uplink or access */
         patch: operations["change_port"];
         trace?: never;
     };
@@ -118,7 +169,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Who told of itself at its ports (LLDP) */
+        /** Devices that announce themselves at its ports (LLDP) */
         get: operations["list_neighbours"];
         put?: never;
         post?: never;
@@ -137,7 +188,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read it now; answers when the reading is kept */
+        /** Read it now; answers when the reading is stored */
         post: operations["read_now"];
         delete?: never;
         options?: never;
@@ -152,7 +203,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The named credentials, by name */
+        /** Named credentials, by name */
         get: operations["list_credentials"];
         put?: never;
         /** Add a credential for switches to use by its name */
@@ -172,7 +223,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Ask one switch once, to see whether a credential works there */
+        /** Try a credential on one switch; nothing is stored */
         post: operations["test_credential"];
         delete?: never;
         options?: never;
@@ -188,10 +239,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Replace it; every switch that uses it is asked by the new one */
+        /** Replace a credential; its switches are polled with the new one */
         put: operations["change_credential"];
         post?: never;
-        /** Remove one that no switch uses */
+        /** Remove a credential that no switch uses */
         delete: operations["remove_credential"];
         options?: never;
         head?: never;
@@ -227,8 +278,24 @@ export interface paths {
         get: operations["get_round"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rounds/{number}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
         /** Cancel it; what was read stays */
-        delete: operations["cancel_round"];
+        post: operations["cancel_round"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -243,7 +310,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read what is left of it */
+        /** Read the switches that are left */
         post: operations["resume_round"];
         delete?: never;
         options?: never;
@@ -276,13 +343,13 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Limit how many switches of a site are read at once */
-        put: operations["limit_site"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Limit how many switches of a site are read at once */
+        patch: operations["change_site"];
         trace?: never;
     };
     "/api/v1/groups": {
@@ -310,13 +377,13 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Say how long quiet addresses keep their stay on a group's switches */
-        put: operations["change_group"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Set how long quiet addresses keep their stay on a group's switches */
+        patch: operations["change_group"];
         trace?: never;
     };
     "/api/v1/readings": {
@@ -326,18 +393,18 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Tries at reading, latest first */
+        /** Readings and failed tries, latest first */
         get: operations["list_readings"];
         put?: never;
-        /** Take reading documents; all of them or none */
-        post: operations["take_documents"];
+        /** Import reading documents; all of them or none */
+        post: operations["import_readings"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/tables": {
+    "/api/v1/mac-tables": {
         parameters: {
             query?: never;
             header?: never;
@@ -346,8 +413,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a CSV table of one switch; all of it or nothing */
-        post: operations["take_table"];
+        /** Import a CSV table of one switch; all of it or nothing */
+        post: operations["import_mac_table"];
         delete?: never;
         options?: never;
         head?: never;
@@ -380,7 +447,7 @@ export interface paths {
         };
         get?: never;
         /** Add or replace a mapping */
-        put: operations["keep_mapping"];
+        put: operations["set_mapping"];
         post?: never;
         /** Remove a mapping */
         delete: operations["remove_mapping"];
@@ -440,7 +507,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/findings/{number}/acknowledgement": {
+    "/api/v1/findings/{number}/acknowledge": {
         parameters: {
             query?: never;
             header?: never;
@@ -449,7 +516,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Somebody looks after it */
+        /** Somebody takes care of it */
         post: operations["acknowledge"];
         delete?: never;
         options?: never;
@@ -457,7 +524,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/findings/{number}/clearing": {
+    "/api/v1/findings/{number}/clear": {
         parameters: {
             query?: never;
             header?: never;
@@ -515,8 +582,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Addresses that several devices answer with by design */
-        get: operations["list_shared"];
+        /** Addresses that several devices use by design */
+        get: operations["list_shared_addresses"];
         put?: never;
         post?: never;
         delete?: never;
@@ -533,11 +600,11 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Add one: a whole address, or what they begin with */
-        put: operations["keep_shared"];
+        /** Add one: a whole address or a prefix */
+        put: operations["set_shared_address"];
         post?: never;
         /** Remove one */
-        delete: operations["remove_shared"];
+        delete: operations["remove_shared_address"];
         options?: never;
         head?: never;
         patch?: never;
@@ -550,15 +617,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is said of the ports of groups, of switches and of single ports */
+        /** Rules of groups, of switches and of single ports */
         get: operations["list_rules"];
-        /** Set seats and watching at one level; null leaves it to the level above */
-        put: operations["set_rule"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Set seats and watching at one level; null inherits */
+        patch: operations["set_rule"];
         trace?: never;
     };
     "/api/v1/rules/roll": {
@@ -570,7 +637,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Enrol an address, or all that begin so */
+        /** Enrol an address or a prefix */
         post: operations["enrol"];
         delete?: never;
         options?: never;
@@ -595,24 +662,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/switches/{name}/rollcall/{port}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Who is on a port, beside who may be */
-        get: operations["get_roll_call"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/find": {
+    "/api/v1/search": {
         parameters: {
             query?: never;
             header?: never;
@@ -620,7 +670,7 @@ export interface paths {
             cookie?: never;
         };
         /** What a text may mean: a fragment of an address, a switch, a port */
-        get: operations["find_anything"];
+        get: operations["search"];
         put?: never;
         post?: never;
         delete?: never;
@@ -660,19 +710,19 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** What operators say of it: label, owner, notes */
+        /** Set label, owner or notes */
         patch: operations["change_endpoint"];
         trace?: never;
     };
-    "/api/v1/endpoints/{mac}/way": {
+    "/api/v1/endpoints/{mac}/path": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Hop by hop from a switch to where it hangs */
-        get: operations["get_way"];
+        /** Hop by hop from a switch to where it attaches */
+        get: operations["get_path"];
         put?: never;
         post?: never;
         delete?: never;
@@ -681,14 +731,14 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/endpoints/{mac}/quiet": {
+    "/api/v1/endpoints/{mac}/quiet-times": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** When it was not heard where it was, earliest first */
+        /** When it was missing where it was, earliest first */
         get: operations["list_quiet_times"];
         put?: never;
         post?: never;
@@ -715,6 +765,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is (open) or ever was (ended) at a switch, port or VLAN */
+        get: operations["list_stays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/makers": {
         parameters: {
             query?: never;
@@ -724,13 +791,13 @@ export interface paths {
         };
         /** The operator's own prefixes and their makers */
         get: operations["list_makers"];
-        /** Add or replace prefixes; all of them or none */
-        put: operations["keep_makers"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Add or replace prefixes; all of them or none */
+        patch: operations["add_makers"];
         trace?: never;
     };
     "/api/v1/makers/{prefix}": {
@@ -745,40 +812,6 @@ export interface paths {
         post?: never;
         /** Remove a prefix */
         delete: operations["remove_maker"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/candidates": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Neighbours that are bridges and not in the inventory: offered, never added */
-        get: operations["list_candidates"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/stays": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Who is (open) or ever was (all) at a switch, port or VLAN */
-        get: operations["list_stays"];
-        put?: never;
-        post?: never;
-        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -801,6 +834,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs between two instants, by address */
+        get: operations["list_differences"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/health": {
         parameters: {
             query?: never;
@@ -808,7 +858,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** How the service is */
+        /** Service status */
         get: operations["health"];
         put?: never;
         post?: never;
@@ -825,7 +875,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Readings and changes as they come (server-sent events) */
+        /** Readings, changes and findings as they come (server-sent events) */
         get: operations["stream"];
         put?: never;
         post?: never;
@@ -842,7 +892,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The switches, and the cables between them */
+        /** The switches, and the links between them */
         get: operations["get_map"];
         put?: never;
         post?: never;
@@ -886,49 +936,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/switches/{name}/crowds/{port}": {
+    "/api/v1/discovered-switches": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** How many were at a port over time */
-        get: operations["list_crowd"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/switches/{name}/links/{port}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What became of a port's link, latest first */
-        get: operations["list_links"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/comparison": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What differs between two instants, by address */
-        get: operations["list_compared"];
+        /** Neighbouring bridges outside the inventory: offered, never added */
+        get: operations["list_discovered_switches"];
         put?: never;
         post?: never;
         delete?: never;
@@ -987,24 +1003,6 @@ export interface components {
             /** Until */
             until?: string | null;
         };
-        /**
-         * Attendance
-         * @description Somebody present on a port.
-         */
-        Attendance: {
-            /**
-             * Mac
-             * @example 02:1a:01:07:52:4e
-             */
-            mac: string;
-            /** Vlan */
-            vlan: number | null;
-            /**
-             * Standing
-             * @enum {string}
-             */
-            standing: "enrolled" | "not enrolled" | "stranger";
-        };
         /** Change */
         Change: {
             /** Id */
@@ -1029,41 +1027,16 @@ export interface components {
             port: string | null;
             /** From Port */
             from_port: string | null;
-            /** Why */
-            why: string;
+            /** Ending */
+            ending: string | null;
         };
         /** Clearing */
         Clearing: {
             /** By */
             by: string;
         };
-        /**
-         * Compared
-         * @description How an endpoint differs between two instants.
-         */
-        Compared: {
-            /**
-             * Mac
-             * @example 02:1a:01:07:52:4e
-             */
-            mac: string;
-            /**
-             * Difference
-             * @enum {string}
-             */
-            difference: "appeared" | "came back" | "gone" | "moved";
-            /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** Before */
-            before: string[];
-            /** After */
-            after: string[];
-        };
-        /** CountStep */
-        CountStep: {
+        /** CountPoint */
+        CountPoint: {
             /**
              * At
              * Format: date-time
@@ -1074,7 +1047,7 @@ export interface components {
         };
         /**
          * Credential
-         * @description How a switch is asked: by community (v1, v2c) or by user (v3). It is never sent back.
+         * @description How a switch is polled: by community (v1, v2c) or by user (v3). It is never sent back.
          */
         Credential: {
             /**
@@ -1108,7 +1081,7 @@ export interface components {
         };
         /**
          * CredentialTest
-         * @description Ask one switch once, with a named credential or one given here; nothing is kept.
+         * @description Try one switch once, with a named credential or one given here; nothing is stored.
          */
         CredentialTest: {
             /** Host */
@@ -1128,8 +1101,8 @@ export interface components {
             works: boolean;
             /** Why */
             why: string;
-            /** Asked As */
-            asked_as: string;
+            /** Credential Kind */
+            credential_kind: string;
             /** Took Ms */
             took_ms: number;
             /**
@@ -1149,6 +1122,83 @@ export interface components {
             location: string;
             /** Up S */
             up_s?: number | null;
+        };
+        /**
+         * CsvMapping
+         * @description How the columns of a CSV table are understood; without a heading, columns are numbers.
+         */
+        CsvMapping: {
+            /** Address */
+            address: string;
+            /** Port */
+            port: string;
+            /**
+             * Vlan
+             * @default
+             */
+            vlan: string;
+            /**
+             * Status
+             * @default
+             */
+            status: string;
+            /**
+             * Delimiter
+             * @default ,
+             */
+            delimiter: string;
+            /**
+             * Heading
+             * @default true
+             */
+            heading: boolean;
+            /**
+             * Skip
+             * @default 0
+             */
+            skip: number;
+            /**
+             * Notation
+             * @default hex
+             * @enum {string}
+             */
+            notation: "hex" | "decimal";
+            /** Learned */
+            learned?: string[];
+            /**
+             * Port Name
+             * @default {port}
+             */
+            port_name: string;
+            /** Port Names */
+            port_names?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * Difference
+         * @description How an endpoint differs between two instants.
+         */
+        Difference: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "appeared" | "came back" | "gone" | "moved";
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Before */
+            before: string[];
+            /** After */
+            after: string[];
         };
         /** DocumentAddress */
         DocumentAddress: {
@@ -1358,14 +1408,14 @@ export interface components {
             /** Maker */
             maker: string;
             /**
-             * Assigned
+             * Origin
              * @enum {string}
              */
-            assigned: "registry" | "local" | "likely random";
+            origin: "registry" | "local" | "likely random";
             /** Ips */
             ips: string[];
-            /** Names */
-            names: string[];
+            /** Host Names */
+            host_names: string[];
             /**
              * First Seen At
              * Format: date-time
@@ -1404,6 +1454,8 @@ export interface components {
         };
         /** Evidence */
         Evidence: {
+            /** Type */
+            type: string;
             /**
              * At
              * Format: date-time
@@ -1453,14 +1505,14 @@ export interface components {
             port: string | null;
             /** Ip */
             ip: string | null;
-            /** Places */
-            places: components["schemas"]["FindingPlace"][];
+            /** Ports */
+            ports: components["schemas"]["FindingPort"][];
             /** Evidence */
             evidence: components["schemas"]["Evidence"][];
             /** Count */
             count: number;
-            /** Opened */
-            opened: number;
+            /** Times Opened */
+            times_opened: number;
             /**
              * First At
              * Format: date-time
@@ -1494,10 +1546,10 @@ export interface components {
             part_of: number | null;
         };
         /**
-         * FindingPage
+         * FindingKindHelp
          * @description What a kind of finding means.
          */
-        FindingPage: {
+        FindingKindHelp: {
             /**
              * Kind
              * @enum {string}
@@ -1507,35 +1559,21 @@ export interface components {
             title: string;
             /** Why */
             why: string;
-            /** Looks */
-            looks: string;
-            /** Do */
-            do: string;
-            /** Quieten */
-            quieten: string;
+            /** Evidence */
+            evidence: string;
+            /** Action */
+            action: string;
+            /** Fewer */
+            fewer: string;
+            /** Thresholds */
+            thresholds: string[];
         };
-        /** FindingPlace */
-        FindingPlace: {
+        /** FindingPort */
+        FindingPort: {
             /** Switch */
             switch: string;
             /** Port */
             port: string;
-        };
-        /**
-         * Found
-         * @description What a text typed into the search may mean.
-         */
-        Found: {
-            /** Query */
-            query: string;
-            /** Endpoints */
-            endpoints: components["schemas"]["Endpoint"][];
-            /** More */
-            more: boolean;
-            /** Switches */
-            switches: components["schemas"]["Switch"][];
-            /** Ports */
-            ports: components["schemas"]["Port"][];
         };
         /** Gap */
         Gap: {
@@ -1554,25 +1592,25 @@ export interface components {
             name: string;
             /** Switches */
             switches: number;
-            /** Hold S */
-            hold_s: number | null;
+            /** Hold Time S */
+            hold_time_s: number | null;
         };
         /** GroupChange */
         GroupChange: {
-            /** Hold S */
-            hold_s: number | null;
+            /** Hold Time S */
+            hold_time_s: number | null;
         };
         /**
          * Hop
-         * @description One switch on the way to an endpoint.
+         * @description One switch on the path to an endpoint.
          */
         Hop: {
             /** Switch */
             switch: string;
             /** Port */
             port: string;
-            /** Heard */
-            heard: boolean;
+            /** Learned */
+            learned: boolean;
             /** Leads To */
             leads_to: string;
             /** Why */
@@ -1594,8 +1632,8 @@ export interface components {
             began_at: string;
             /** Ended At */
             ended_at: string | null;
-            /** Names */
-            names: string[];
+            /** Host Names */
+            host_names: string[];
         };
         /** LinkChange */
         LinkChange: {
@@ -1647,66 +1685,16 @@ export interface components {
              * @enum {string}
              */
             health: "unread" | "read" | "partial" | "late" | "silent" | "refused" | "failed" | "off";
+            /** Healthy */
+            healthy: boolean;
             /** Present */
             present: number;
             /** Findings */
             findings: number;
         };
         /**
-         * Mapping
-         * @description How the columns of a CSV table are to be understood; without a heading, columns are numbers.
-         */
-        Mapping: {
-            /** Address */
-            address: string;
-            /** Port */
-            port: string;
-            /**
-             * Vlan
-             * @default
-             */
-            vlan: string;
-            /**
-             * Status
-             * @default
-             */
-            status: string;
-            /**
-             * Delimiter
-             * @default ,
-             */
-            delimiter: string;
-            /**
-             * Heading
-             * @default true
-             */
-            heading: boolean;
-            /**
-             * Skip
-             * @default 0
-             */
-            skip: number;
-            /**
-             * Notation
-             * @default hex
-             * @enum {string}
-             */
-            notation: "hex" | "decimal";
-            /** Learned */
-            learned?: string[];
-            /**
-             * Port Name
-             * @default {port}
-             */
-            port_name: string;
-            /** Port Names */
-            port_names?: {
-                [key: string]: string;
-            };
-        };
-        /**
          * NamedCredential
-         * @description A credential as far as it is told.
+         * @description A named credential, without its secrets.
          */
         NamedCredential: {
             /** Name */
@@ -1725,11 +1713,11 @@ export interface components {
         NamedMapping: {
             /** Name */
             name: string;
-            mapping: components["schemas"]["Mapping"];
+            mapping: components["schemas"]["CsvMapping"];
         };
         /**
          * Neighbour
-         * @description A device that told of itself at a port (LLDP).
+         * @description A device that announces itself at a port (LLDP).
          */
         Neighbour: {
             /** Switch */
@@ -1773,7 +1761,7 @@ export interface components {
         };
         /**
          * NewEntry
-         * @description An address that may be there, or what addresses begin with.
+         * @description An address to enrol, or a prefix of addresses.
          */
         NewEntry: {
             /** Group */
@@ -1797,6 +1785,33 @@ export interface components {
             note: string;
             /** By */
             by: string;
+        };
+        /**
+         * NewMacTable
+         * @description A MAC address table as CSV text, for a switch that cannot be reached.
+         */
+        NewMacTable: {
+            /** Switch */
+            switch: string;
+            /**
+             * Taken At
+             * Format: date-time
+             */
+            taken_at: string;
+            /** Text */
+            text: string;
+            /** Mapping */
+            mapping: string | components["schemas"]["CsvMapping"];
+            /**
+             * File
+             * @default the table
+             */
+            file: string;
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
         };
         /**
          * NewMakers
@@ -1825,7 +1840,7 @@ export interface components {
         };
         /**
          * NewRule
-         * @description What is left out, or null, is left to the level above.
+         * @description What is left out, or null, inherits from the level above.
          */
         NewRule: {
             /** Group */
@@ -1841,8 +1856,8 @@ export interface components {
         };
         /** NewSharedAddress */
         NewSharedAddress: {
-            /** Why */
-            why: string;
+            /** Reason */
+            reason: string;
         };
         /** NewSwitch */
         NewSwitch: {
@@ -1887,40 +1902,13 @@ export interface components {
             tries?: number | null;
             /** Table Size */
             table_size?: number | null;
-            /** Hold S */
-            hold_s?: number | null;
+            /** Hold Time S */
+            hold_time_s?: number | null;
             /**
              * Enabled
              * @default true
              */
             enabled: boolean;
-        };
-        /**
-         * NewTable
-         * @description A MAC address table as CSV text, for a switch that cannot be reached.
-         */
-        NewTable: {
-            /** Switch */
-            switch: string;
-            /**
-             * Taken At
-             * Format: date-time
-             */
-            taken_at: string;
-            /** Text */
-            text: string;
-            /** Mapping */
-            mapping: string | components["schemas"]["Mapping"];
-            /**
-             * File
-             * @default the table
-             */
-            file: string;
-            /**
-             * Dry Run
-             * @default false
-             */
-            dry_run: boolean;
         };
         /** PageOf[Change] */
         PageOf_Change_: {
@@ -1929,10 +1917,10 @@ export interface components {
             /** Next */
             next?: string | null;
         };
-        /** PageOf[Compared] */
-        PageOf_Compared_: {
+        /** PageOf[Difference] */
+        PageOf_Difference_: {
             /** Items */
-            items: components["schemas"]["Compared"][];
+            items: components["schemas"]["Difference"][];
             /** Next */
             next?: string | null;
         };
@@ -2061,14 +2049,21 @@ export interface components {
              * @enum {string}
              */
             role: "access" | "uplink";
-            /** Role By Hand */
-            role_by_hand: boolean;
-            /** Role Why */
-            role_why: string;
+            /** Role By Operator */
+            role_by_operator: boolean;
+            /** Role Evidence */
+            role_evidence: string;
             /** Leads To */
             leads_to: string[];
             /** Beyond */
             beyond: string;
+            /**
+             * Use
+             * @enum {string}
+             */
+            use: "uplink" | "in use" | "quiet" | "silent" | "down" | "idle";
+            /** Silent Since */
+            silent_since: string | null;
         };
         /** PortChange */
         PortChange: {
@@ -2076,8 +2071,26 @@ export interface components {
             role: ("access" | "uplink") | null;
         };
         /**
+         * PortOccupant
+         * @description An endpoint present on a port.
+         */
+        PortOccupant: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+            /** Vlan */
+            vlan: number | null;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "enrolled" | "not enrolled" | "stranger";
+        };
+        /**
          * PortRules
-         * @description What is said at one level.
+         * @description The rule at one level.
          */
         PortRules: {
             /** Group */
@@ -2113,7 +2126,7 @@ export interface components {
         };
         /**
          * QuietTime
-         * @description A time in which an endpoint was not heard where it was, within one of its stays.
+         * @description A time in which an endpoint was missing where it was, within one of its stays.
          */
         QuietTime: {
             /** Switch */
@@ -2213,8 +2226,8 @@ export interface components {
             exempt: boolean;
             /** Seats */
             seats: number | null;
-            /** Taken */
-            taken: number;
+            /** Count */
+            count: number;
             /** Overfull */
             overfull: boolean;
             /** Watched */
@@ -2222,7 +2235,7 @@ export interface components {
             /** Roll */
             roll: string[];
             /** Present */
-            present: components["schemas"]["Attendance"][];
+            present: components["schemas"]["PortOccupant"][];
             /** Absent */
             absent: string[];
         };
@@ -2255,7 +2268,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "running" | "done" | "cancelled" | "broken off";
+            state: "running" | "done" | "cancelled" | "interrupted";
             /**
              * Began At
              * Format: date-time
@@ -2263,16 +2276,32 @@ export interface components {
             began_at: string;
             /** Ended At */
             ended_at: string | null;
-            /** Wanted */
-            wanted: number;
+            /** Total */
+            total: number;
             /** Tried */
             tried: number;
-            /** Well */
-            well: number;
-            /** Left */
-            left: string[];
+            /** Complete */
+            complete: number;
+            /** Remaining */
+            remaining: string[];
             /** Failed */
             failed: string[];
+        };
+        /**
+         * SearchResult
+         * @description What a search text may mean.
+         */
+        SearchResult: {
+            /** Query */
+            query: string;
+            /** Endpoints */
+            endpoints: components["schemas"]["Endpoint"][];
+            /** More */
+            more: boolean;
+            /** Switches */
+            switches: components["schemas"]["Switch"][];
+            /** Ports */
+            ports: components["schemas"]["Port"][];
         };
         /** ServiceHealth */
         ServiceHealth: {
@@ -2296,6 +2325,8 @@ export interface components {
             endpoints: number;
             /** Tracked */
             tracked: number;
+            /** Workers */
+            workers: components["schemas"]["WorkerHealth"][];
         };
         /** Session */
         Session: {
@@ -2306,8 +2337,8 @@ export interface components {
         SharedAddress: {
             /** Prefix */
             prefix: string;
-            /** Why */
-            why: string;
+            /** Reason */
+            reason: string;
         };
         /** SignIn */
         SignIn: {
@@ -2318,15 +2349,15 @@ export interface components {
         Site: {
             /** Name */
             name: string;
-            /** At Once */
-            at_once: number | null;
+            /** Concurrency */
+            concurrency: number | null;
             /** Switches */
             switches: number;
         };
         /** SiteLimit */
         SiteLimit: {
-            /** At Once */
-            at_once: number | null;
+            /** Concurrency */
+            concurrency: number | null;
         };
         /** Stay */
         Stay: {
@@ -2397,16 +2428,16 @@ export interface components {
             notes: string;
             /** Credential */
             credential: string | null;
-            /** Asked As */
-            asked_as: string;
+            /** Credential Kind */
+            credential_kind: string;
             /** Interval S */
             interval_s: number;
             /** Timeout S */
             timeout_s: number | null;
             /** Tries */
             tries: number | null;
-            /** Hold S */
-            hold_s: number | null;
+            /** Hold Time S */
+            hold_time_s: number | null;
             /** Enabled */
             enabled: boolean;
             /**
@@ -2414,6 +2445,8 @@ export interface components {
              * @enum {string}
              */
             health: "unread" | "read" | "partial" | "late" | "silent" | "refused" | "failed" | "off";
+            /** Healthy */
+            healthy: boolean;
             /** Health Since */
             health_since: string | null;
             /** Tried At */
@@ -2485,8 +2518,8 @@ export interface components {
             tries?: number | null;
             /** Table Size */
             table_size?: number | null;
-            /** Hold S */
-            hold_s?: number | null;
+            /** Hold Time S */
+            hold_time_s?: number | null;
             /** Enabled */
             enabled?: boolean | null;
         };
@@ -2526,6 +2559,21 @@ export interface components {
             /** Present */
             present: number;
         };
+        /** WorkerHealth */
+        WorkerHealth: {
+            /** Name */
+            name: string;
+            /** Running */
+            running: boolean;
+            /** Failures */
+            failures: number;
+            /** Failed At */
+            failed_at: string | null;
+            /** Error */
+            error: string;
+            /** Starts Again At */
+            starts_again_at: string | null;
+        };
     };
     responses: never;
     parameters: never;
@@ -2535,7 +2583,7 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
-    ask: {
+    get_session: {
         parameters: {
             query?: never;
             header?: never;
@@ -2563,7 +2611,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -2583,7 +2631,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -2593,7 +2641,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2637,7 +2685,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -2657,7 +2705,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -2667,7 +2715,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2707,7 +2755,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -2727,7 +2775,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -2737,7 +2785,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2782,7 +2830,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -2802,7 +2850,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -2812,7 +2860,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2856,7 +2904,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -2876,7 +2924,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -2886,7 +2934,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2928,7 +2976,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -2948,7 +2996,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -2958,7 +3006,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -2998,7 +3046,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3018,7 +3066,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3028,7 +3076,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3074,7 +3122,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3094,7 +3142,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3104,7 +3152,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3149,7 +3197,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3169,7 +3217,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3179,7 +3227,233 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_address_counts: {
+        parameters: {
+            query?: {
+                /** @description how far back */
+                days?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                port: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CountPoint"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_link_history: {
+        parameters: {
+            query?: {
+                /** @description how far back */
+                days?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+                port: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkChange"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_roll_call: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                port: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollCall"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3213,7 +3487,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Port"][];
+                    "application/json": components["schemas"]["Port"];
                 };
             };
             /** @description not signed in */
@@ -3226,7 +3500,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3246,7 +3520,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3256,7 +3530,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3298,7 +3572,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3318,7 +3592,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3328,7 +3602,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3370,7 +3644,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3390,7 +3664,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3400,7 +3674,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3442,7 +3716,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3462,7 +3736,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3472,7 +3746,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3512,7 +3786,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3532,7 +3806,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3542,7 +3816,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3586,7 +3860,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3606,7 +3880,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3616,7 +3890,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3660,7 +3934,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3680,7 +3954,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3690,7 +3964,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3736,7 +4010,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3756,7 +4030,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3766,7 +4040,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3806,7 +4080,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3826,7 +4100,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3836,7 +4110,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3876,7 +4150,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3896,7 +4170,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3906,7 +4180,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -3950,7 +4224,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -3970,7 +4244,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -3980,7 +4254,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4022,7 +4296,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4042,7 +4316,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4052,7 +4326,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4094,7 +4368,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4114,7 +4388,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4124,7 +4398,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4166,7 +4440,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4186,7 +4460,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4196,7 +4470,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4236,7 +4510,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4256,7 +4530,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4266,7 +4540,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4278,7 +4552,7 @@ export interface operations {
             };
         };
     };
-    limit_site: {
+    change_site: {
         parameters: {
             query?: never;
             header?: never;
@@ -4312,7 +4586,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4332,7 +4606,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4342,7 +4616,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4382,7 +4656,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4402,7 +4676,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4412,7 +4686,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4458,7 +4732,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4478,7 +4752,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4488,7 +4762,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4534,7 +4808,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4554,7 +4828,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4564,7 +4838,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4576,7 +4850,7 @@ export interface operations {
             };
         };
     };
-    take_documents: {
+    import_readings: {
         parameters: {
             query?: never;
             header?: never;
@@ -4608,7 +4882,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4628,7 +4902,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4638,7 +4912,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4650,7 +4924,7 @@ export interface operations {
             };
         };
     };
-    take_table: {
+    import_mac_table: {
         parameters: {
             query?: never;
             header?: never;
@@ -4659,7 +4933,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewTable"];
+                "application/json": components["schemas"]["NewMacTable"];
             };
         };
         responses: {
@@ -4682,7 +4956,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4702,7 +4976,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4712,7 +4986,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4752,7 +5026,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4772,7 +5046,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4782,7 +5056,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4794,7 +5068,7 @@ export interface operations {
             };
         };
     };
-    keep_mapping: {
+    set_mapping: {
         parameters: {
             query?: never;
             header?: never;
@@ -4805,7 +5079,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Mapping"];
+                "application/json": components["schemas"]["CsvMapping"];
             };
         };
         responses: {
@@ -4828,7 +5102,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4848,7 +5122,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4858,7 +5132,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4898,7 +5172,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -4918,7 +5192,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -4928,7 +5202,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -4949,6 +5223,7 @@ export interface operations {
                 severity?: ("note" | "warning" | "serious")[] | null;
                 switch?: string | null;
                 mac?: string | null;
+                /** @description from this instant on */
                 since?: string | null;
                 /** @description also those that another finding explains */
                 parts?: boolean;
@@ -4982,7 +5257,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5002,7 +5277,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5012,7 +5287,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5054,7 +5329,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5074,7 +5349,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5084,7 +5359,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5131,7 +5406,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5151,7 +5426,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5161,7 +5436,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5207,7 +5482,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5227,7 +5502,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5237,7 +5512,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5283,7 +5558,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5303,7 +5578,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5313,7 +5588,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5340,7 +5615,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FindingPage"][];
+                    "application/json": components["schemas"]["FindingKindHelp"][];
                 };
             };
             /** @description not signed in */
@@ -5353,7 +5628,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5373,7 +5648,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5383,7 +5658,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5412,7 +5687,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FindingPage"];
+                    "application/json": components["schemas"]["FindingKindHelp"];
                 };
             };
             /** @description not signed in */
@@ -5425,7 +5700,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5445,7 +5720,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5455,7 +5730,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5467,7 +5742,7 @@ export interface operations {
             };
         };
     };
-    list_shared: {
+    list_shared_addresses: {
         parameters: {
             query?: never;
             header?: never;
@@ -5495,7 +5770,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5515,7 +5790,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5525,7 +5800,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5537,7 +5812,7 @@ export interface operations {
             };
         };
     };
-    keep_shared: {
+    set_shared_address: {
         parameters: {
             query?: never;
             header?: never;
@@ -5571,7 +5846,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5591,7 +5866,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5601,7 +5876,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5613,7 +5888,7 @@ export interface operations {
             };
         };
     };
-    remove_shared: {
+    remove_shared_address: {
         parameters: {
             query?: never;
             header?: never;
@@ -5641,7 +5916,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5661,7 +5936,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5671,7 +5946,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5711,7 +5986,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5731,7 +6006,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5741,7 +6016,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5785,7 +6060,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5805,7 +6080,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5815,7 +6090,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5859,7 +6134,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5879,7 +6154,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5889,7 +6164,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5929,7 +6204,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -5949,7 +6224,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -5959,7 +6234,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -5971,80 +6246,7 @@ export interface operations {
             };
         };
     };
-    get_roll_call: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                name: string;
-                port: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RollCall"];
-                };
-            };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is wrong: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is away */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    find_anything: {
+    search: {
         parameters: {
             query: {
                 /** @description any part of an address, any notation; or a list */
@@ -6065,7 +6267,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Found"];
+                    "application/json": components["schemas"]["SearchResult"];
                 };
             };
             /** @description not signed in */
@@ -6078,7 +6280,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6098,7 +6300,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6108,7 +6310,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6153,7 +6355,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6173,7 +6375,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6183,7 +6385,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6228,7 +6430,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6248,7 +6450,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6258,7 +6460,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6304,7 +6506,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6324,7 +6526,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6334,7 +6536,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6346,7 +6548,7 @@ export interface operations {
             };
         };
     };
-    get_way: {
+    get_path: {
         parameters: {
             query?: {
                 /** @description where to begin; the switch furthest away unless given */
@@ -6381,7 +6583,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6401,7 +6603,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6411,7 +6613,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6428,7 +6630,7 @@ export interface operations {
             query?: {
                 /** @description how far back */
                 days?: number;
-                /** @description false leaves out ports that lead to other switches */
+                /** @description false leaves out uplinks */
                 uplinks?: boolean;
             };
             header?: never;
@@ -6458,7 +6660,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6478,7 +6680,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6488,7 +6690,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6532,7 +6734,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6552,7 +6754,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6562,7 +6764,93 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_stays: {
+        parameters: {
+            query?: {
+                switch?: string | null;
+                /** @description a port's name; needs `switch` */
+                port?: string | null;
+                vlan?: number | null;
+                mac?: string | null;
+                /** @description ended stays too, latest begun first */
+                ended?: boolean;
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
+                /** @description false leaves out uplinks */
+                uplinks?: boolean;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOf_Stay_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6602,7 +6890,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6622,7 +6910,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6632,7 +6920,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6644,7 +6932,7 @@ export interface operations {
             };
         };
     };
-    keep_makers: {
+    add_makers: {
         parameters: {
             query?: never;
             header?: never;
@@ -6676,7 +6964,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6696,7 +6984,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6706,7 +6994,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6746,7 +7034,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -6766,7 +7054,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -6776,163 +7064,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    list_candidates: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Neighbour"][];
-                };
-            };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is wrong: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is away */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    list_stays: {
-        parameters: {
-            query?: {
-                switch?: string | null;
-                /** @description a port's name; needs `switch` */
-                port?: string | null;
-                vlan?: number | null;
-                mac?: string | null;
-                /** @description ended stays too, latest begun first */
-                ended?: boolean;
-                /** @description as it was known at this instant; now unless given */
-                at?: string | null;
-                /** @description false leaves out ports that lead to other switches */
-                uplinks?: boolean;
-                /** @description `next` of the page before */
-                cursor?: string | null;
-                /** @description rows a page */
-                limit?: number;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PageOf_Stay_"];
-                };
-            };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is wrong: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -6954,7 +7086,7 @@ export interface operations {
                 switch?: string | null;
                 mac?: string | null;
                 kind?: ("appeared" | "moved" | "quiet" | "returned" | "gone" | "restarted")[] | null;
-                /** @description false leaves out ports that lead to other switches */
+                /** @description false leaves out uplinks */
                 uplinks?: boolean;
                 /** @description `next` of the page before */
                 cursor?: string | null;
@@ -6986,7 +7118,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7006,7 +7138,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7016,7 +7148,87 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_differences: {
+        parameters: {
+            query: {
+                since: string;
+                /** @description before this instant */
+                until?: string | null;
+                switch?: string | null;
+                group?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOf_Difference_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7056,7 +7268,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7076,7 +7288,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7086,7 +7298,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7124,7 +7336,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7144,7 +7356,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7154,7 +7366,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7194,7 +7406,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7214,7 +7426,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7224,7 +7436,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7264,7 +7476,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7284,7 +7496,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7294,7 +7506,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7336,7 +7548,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7356,7 +7568,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7366,7 +7578,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7378,171 +7590,9 @@ export interface operations {
             };
         };
     };
-    list_crowd: {
+    list_discovered_switches: {
         parameters: {
-            query?: {
-                /** @description how far back */
-                days?: number;
-            };
-            header?: never;
-            path: {
-                name: string;
-                port: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["CountStep"][];
-                };
-            };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is wrong: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is away */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    list_links: {
-        parameters: {
-            query?: {
-                /** @description how far back */
-                days?: number;
-                limit?: number;
-            };
-            header?: never;
-            path: {
-                name: string;
-                port: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LinkChange"][];
-                };
-            };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description no such thing */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is wrong: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is away */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    list_compared: {
-        parameters: {
-            query: {
-                since: string;
-                until?: string | null;
-                switch?: string | null;
-                group?: string | null;
-                /** @description `next` of the page before */
-                cursor?: string | null;
-                /** @description rows a page */
-                limit?: number;
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
@@ -7555,7 +7605,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PageOf_Compared_"];
+                    "application/json": components["schemas"]["Neighbour"][];
                 };
             };
             /** @description not signed in */
@@ -7568,7 +7618,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7588,7 +7638,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7598,7 +7648,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7618,8 +7668,11 @@ export interface operations {
                 vlan?: number | null;
                 mac?: string | null;
                 group?: string | null;
+                /** @description from this instant on */
                 since?: string | null;
+                /** @description before this instant */
                 until?: string | null;
+                /** @description as it was known at this instant; now unless given */
                 at?: string | null;
                 ended?: boolean | null;
                 uplinks?: boolean | null;
@@ -7654,7 +7707,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7674,7 +7727,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7684,7 +7737,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -7726,7 +7779,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description no such thing */
+            /** @description not found */
             404: {
                 headers: {
                     [name: string]: unknown;
@@ -7746,7 +7799,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the request is wrong: `errors` says where */
+            /** @description the request is invalid: `errors` says where */
             422: {
                 headers: {
                     [name: string]: unknown;
@@ -7756,7 +7809,7 @@ export interface operations {
                     "application/json": components["schemas"]["Problem"];
                 };
             };
-            /** @description the database is away */
+            /** @description the database is unavailable */
             503: {
                 headers: {
                     [name: string]: unknown;

@@ -1,9 +1,9 @@
-// Who may see what: nobody signed in sees the way in, everybody else the views.
+// Routes: the sign-in page for visitors, the views for everybody else.
 import { ChakraProvider } from "@chakra-ui/react";
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
 import { createBrowserRouter, RouterProvider } from "react-router";
 import { ServiceProblem } from "../api/client";
-import { sessionQuery } from "../api/queries";
+import { sessionQuery } from "../api/resources/session";
 import { ComparePage } from "../compare/ComparePage";
 import { EndpointPage } from "../endpoints/EndpointPage";
 import { FindPage } from "../find/FindPage";
@@ -11,7 +11,7 @@ import { FindingPage } from "../findings/FindingPage";
 import { FindingsPage } from "../findings/FindingsPage";
 import { MapPage } from "../map/MapPage";
 import { SignIn } from "../session/SignIn";
-import { Answered, Nothing } from "../shared/Answered";
+import { Nothing, QueryView } from "../shared/QueryView";
 import { Shell } from "../shared/Shell";
 import { SwitchesPage } from "../switches/SwitchesPage";
 import { SwitchPage } from "../switches/SwitchPage";
@@ -41,7 +41,7 @@ export function makeQueryClient(): QueryClient {
   const client: QueryClient = new QueryClient({
     defaultOptions: {
       queries: {
-        // A problem the service answers with stays one however often it is asked; silence may pass.
+        // A problem document stays the same however often the call is repeated; a lost connection may come back.
         retry: (failures, error) =>
           failures < 2 && error instanceof ServiceProblem && [0, 503].includes(error.status),
         refetchOnWindowFocus: true,
@@ -73,8 +73,8 @@ export function App() {
 function Gate() {
   const session = useQuery(sessionQuery);
   return (
-    <Answered query={session}>
+    <QueryView query={session}>
       {(state) => (state.signed_in ? <RouterProvider router={router} /> : <SignIn />)}
-    </Answered>
+    </QueryView>
   );
 }

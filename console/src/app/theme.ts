@@ -1,4 +1,4 @@
-// Colours, type and measures of the console. Everything else names these, never a colour of its own.
+// Colours, type and spacing of the console. Other files use these tokens and no colours of their own.
 import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
 
 const both = (light: string, dark: string) => ({ value: { base: light, _dark: dark } });

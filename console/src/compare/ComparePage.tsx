@@ -1,15 +1,16 @@
-// What differs between two instants: after a change window, or since yesterday.
+// Differences between two instants: after a change window, or since yesterday.
 import { Button, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useSearchParams } from "react-router";
-import { comparisonQuery, switchesQuery } from "../api/queries";
+import { differencesQuery } from "../api/resources/history";
+import { switchesQuery } from "../api/resources/switches";
 import { Age } from "../shared/Age";
-import { Answered, Nothing } from "../shared/Answered";
 import { Exports } from "../shared/Exports";
 import { Choice, Field, Grid, Sheet, Title } from "../shared/Grid";
 import { endpointPath, withAt } from "../shared/links";
-import { State } from "../shared/State";
+import { Nothing, QueryView } from "../shared/QueryView";
+import { StatusText } from "../shared/StatusText";
 import { localInput } from "../shared/time";
 import { groupsOf } from "../switches/model";
 
@@ -33,7 +34,7 @@ export function ComparePage() {
     ...(on === "switch" && name ? { switch: name } : {}),
     ...(on === "group" && name ? { group: name } : {}),
   };
-  const compared = useQuery(comparisonQuery(filter));
+  const compared = useQuery(differencesQuery(filter));
   const switches = useQuery(switchesQuery);
   const known = switches.data?.items ?? [];
   const set = (values: Record<string, string>) => {
@@ -84,13 +85,17 @@ export function ComparePage() {
             </option>
           ))}
         </Choice>
-        <Exports list="comparison" filters={filter} />
+        <Exports list="differences" filters={filter} />
       </Flex>
       <Sheet tabIndex={0} aria-label="what differs">
-        <Answered query={compared} rows={8}>
+        <QueryView query={compared} rows={8}>
           {(page) =>
             page.items.length === 0 ? (
-              <Nothing>Nothing differs.</Nothing>
+              <Nothing>
+                {page.next
+                  ? "No differences so far; more addresses remain to be compared."
+                  : "No differences."}
+              </Nothing>
             ) : (
               <Grid>
                 <thead>
@@ -106,7 +111,7 @@ export function ComparePage() {
                   {page.items.map((one) => (
                     <tr key={one.mac}>
                       <td className="tight">
-                        <State of={one.difference} />
+                        <StatusText of={one.kind} />
                       </td>
                       <td className="mono">
                         <Link to={endpointPath(one.mac)}>{one.mac}</Link>
@@ -126,7 +131,7 @@ export function ComparePage() {
               </Grid>
             )
           }
-        </Answered>
+        </QueryView>
       </Sheet>
     </>
   );

@@ -1,21 +1,23 @@
-// One endpoint: where it is, why, the way there, where it was, and what people say of it.
+// One endpoint: where it is, why, the path to it, where it was, and its notes.
 import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
 import { api, type Endpoint, type Hop, need } from "../api/client";
-import { endpointQuery, findingsQuery, historyQuery, ipsQuery, quietQuery, wayQuery } from "../api/queries";
+import { endpointQuery, ipsQuery, pathQuery, quietTimesQuery } from "../api/resources/endpoints";
+import { findingsQuery } from "../api/resources/findings";
+import { historyQuery } from "../api/resources/stays";
 import { originText, vlanText } from "../find/model";
 import { FindingTable } from "../findings/FindingTable";
 import { Age } from "../shared/Age";
-import { Answered, Nothing, Trouble } from "../shared/Answered";
-import { AsOf } from "../shared/AsOf";
+import { AsOfPicker } from "../shared/AsOfPicker";
 import { Exports } from "../shared/Exports";
 import { Fact } from "../shared/Fact";
 import { Facts, Field, Grid, Heading, More, Sheet, Title } from "../shared/Grid";
 import { TimeLink } from "../shared/instant";
 import { mapPath, portPath } from "../shared/links";
-import { State } from "../shared/State";
+import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
+import { StatusText } from "../shared/StatusText";
 import { fullTime } from "../shared/time";
 import { TimeLine } from "./TimeLine";
 
@@ -23,31 +25,35 @@ const EVERY = { state: ["open" as const, "acknowledged" as const, "cleared" as c
 
 export function EndpointPage() {
   const { mac = "" } = useParams();
-  return <AsOf kept="What people say of it is of now.">{(at) => <Whole mac={mac} at={at} />}</AsOf>;
+  return (
+    <AsOfPicker kept="Label, owner and notes are the current ones.">
+      {(at) => <Whole mac={mac} at={at} />}
+    </AsOfPicker>
+  );
 }
 
 function Whole({ mac, at }: { mac: string; at: string | undefined }) {
   const one = useQuery(endpointQuery(mac, at));
-  const way = useQuery(wayQuery(mac, at));
+  const path = useQuery(pathQuery(mac, at));
   const history = useQuery(historyQuery(mac));
-  const quiet = useQuery(quietQuery(mac));
+  const quiet = useQuery(quietTimesQuery(mac));
   const findings = useQuery(findingsQuery({ mac, ...EVERY }));
   return (
-    <Answered query={one} rows={8}>
+    <QueryView query={one} rows={8}>
       {(endpoint) => (
         <>
           <About one={endpoint} />
-          <Heading>The way to it {!at && <More to={mapPath(endpoint.mac)}>on the map</More>}</Heading>
-          <Answered query={way} rows={2}>
-            {(hops) => <Way hops={hops} />}
-          </Answered>
+          <Heading>The path to it {!at && <More to={mapPath(endpoint.mac)}>on the map</More>}</Heading>
+          <QueryView query={path} rows={2}>
+            {(hops) => <Hops hops={hops} />}
+          </QueryView>
           <Heading>
             Where it was <Exports list="stays" filters={{ mac: endpoint.mac, ended: "true" }} />
           </Heading>
           <Sheet tabIndex={0} aria-label="stays over time">
-            <Answered query={history} rows={4}>
+            <QueryView query={history} rows={4}>
               {(page) => <TimeLine stays={page.items} quiet={quiet.data ?? []} />}
-            </Answered>
+            </QueryView>
           </Sheet>
           {(findings.data?.items.length ?? 0) > 0 && (
             <>
@@ -58,10 +64,10 @@ function Whole({ mac, at }: { mac: string; at: string | undefined }) {
             </>
           )}
           <Addresses mac={mac} />
-          <Notes one={endpoint} />
+          <Notes key={endpoint.mac} one={endpoint} />
         </>
       )}
-    </Answered>
+    </QueryView>
   );
 }
 
@@ -69,20 +75,20 @@ function Addresses({ mac }: { mac: string }) {
   const ips = useQuery(ipsQuery(mac));
   return (
     <>
-      <Heading>IP addresses and names</Heading>
+      <Heading>IP addresses and host names</Heading>
       <Sheet tabIndex={0} aria-label="IP addresses">
-        <Answered query={ips} rows={2}>
+        <QueryView query={ips} rows={2}>
           {(rows) =>
             rows.length === 0 ? (
-              <Nothing>No neighbour cache has told of one.</Nothing>
+              <Nothing>None seen in the neighbour caches of routers.</Nothing>
             ) : (
               <Grid>
                 <tbody>
                   {rows.map((row) => (
                     <tr key={`${row.ip} ${row.began_at} ${row.source}`}>
                       <td className="mono">{row.ip}</td>
-                      <td>{row.names.join(", ")}</td>
-                      <td className="soft">told by {row.source}</td>
+                      <td>{row.host_names.join(", ")}</td>
+                      <td className="soft">from {row.source}</td>
                       <td>since {fullTime(row.began_at)}</td>
                       <td>{row.ended_at && `until ${fullTime(row.ended_at)}`}</td>
                     </tr>
@@ -91,7 +97,7 @@ function Addresses({ mac }: { mac: string }) {
               </Grid>
             )
           }
-        </Answered>
+        </QueryView>
       </Sheet>
     </>
   );
@@ -117,14 +123,14 @@ function About({ one }: { one: Endpoint }) {
             "none"
           )}
         </Fact>
-        <Fact label="label on the port">{home?.port_alias ?? ""}</Fact>
+        <Fact label="port label">{home?.port_alias ?? ""}</Fact>
         <Fact label="VLAN">{home ? vlanText(home.vlan, home.vlan_name) : ""}</Fact>
-        <Fact label="how sure">{one.confidence !== "none" && <State of={one.confidence} />}</Fact>
-        <Fact label="life">{home && <State of={home.life} />}</Fact>
+        <Fact label="confidence">{one.confidence !== "none" && <StatusText of={one.confidence} />}</Fact>
+        <Fact label="life">{home && <StatusText of={home.life} />}</Fact>
         <Fact label="there since">{home && <Age at={home.began_at} />}</Fact>
         <Fact label="last seen">{home && <Age at={home.seen_at} ago />}</Fact>
         <Fact label="IP">{one.ips.join(", ")}</Fact>
-        <Fact label="name">{one.names.join(", ")}</Fact>
+        <Fact label="host name">{one.host_names.join(", ")}</Fact>
         <Fact label="owner">{one.owner}</Fact>
         <Fact label="first seen">
           <Age at={one.first_seen_at} ago />
@@ -134,24 +140,24 @@ function About({ one }: { one: Endpoint }) {
         {one.reasons.map((reason) => (
           <li key={reason}>{reason}</li>
         ))}
-        <li>{originText(one.maker, one.assigned)}</li>
+        <li>{originText(one.maker, one.origin)}</li>
       </chakra.ul>
     </>
   );
 }
 
-function Way({ hops }: { hops: Hop[] }) {
-  if (hops.length === 0) return <Nothing>No way is known.</Nothing>;
+function Hops({ hops }: { hops: Hop[] }) {
+  if (hops.length === 0) return <Nothing>No path is known.</Nothing>;
   return (
     <Flex as="ol" wrap="wrap" gap="6px" listStyleType="none" padding="0" aria-label="hop by hop">
       {hops.map((hop, at) => (
         <Flex as="li" key={hop.switch} align="center" gap="6px">
           <chakra.span
-            title={`${hop.why}${hop.heard ? "" : "; the switch has not learned the address there"}`}
+            title={`${hop.why}${hop.learned ? "" : "; the switch has not learned the address there"}`}
             bg="sheet"
             border="1px solid"
             borderColor={at === hops.length - 1 ? "kite" : "line"}
-            borderStyle={hop.heard ? "solid" : "dashed"}
+            borderStyle={hop.learned ? "solid" : "dashed"}
             borderRadius="5px"
             padding="3px 9px"
             fontWeight={at === hops.length - 1 ? 700 : 500}
@@ -180,11 +186,11 @@ function Notes({ one }: { one: Endpoint }) {
           body: { label, owner, notes },
         }),
       ),
-    onSettled: () => client.invalidateQueries({ queryKey: ["find"] }),
+    onSettled: () => client.invalidateQueries({ queryKey: ["search"] }),
   });
   return (
     <>
-      <Heading>What you say of it</Heading>
+      <Heading>Notes</Heading>
       <Flex gap="10px" align="center" wrap="wrap">
         <label htmlFor="label">Label</label>
         <Field id="label" value={label} onChange={(event) => setLabel(event.target.value)} maxLength={128} />
@@ -197,7 +203,7 @@ function Notes({ one }: { one: Endpoint }) {
         </Button>
         {save.isSuccess && <span role="status">saved</span>}
       </Flex>
-      {save.error && <Trouble error={save.error} />}
+      {save.error && <ErrorNotice error={save.error} />}
     </>
   );
 }

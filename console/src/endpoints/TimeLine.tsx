@@ -1,4 +1,4 @@
-// Where an endpoint was, as bars on a time line. A notch in a bar: not heard for a while and held; a gap:
+// Where an endpoint was, as bars on a time line. A notch in a bar: quiet for a while, and held; a gap:
 // the stay had ended.
 import { chakra } from "@chakra-ui/react";
 import { useState } from "react";
@@ -110,7 +110,7 @@ export function TimeLine({ stays, quiet }: { stays: Stay[]; quiet: QuietTime[] }
       <TimeScale line={line} labels={labels} />
       {line.lanes.some((lane) => lane.quiet.length > 0) && (
         <chakra.p padding="0 10px 8px" color="soft" fontSize="13px">
-          A notch: not heard for a while, and kept there. A gap: gone.
+          A notch: quiet for a while, and held. A gap: gone.
         </chakra.p>
       )}
     </>

@@ -14,6 +14,7 @@ const stay = (port: string, from: number, to: number | null, uplink = false) =>
     ended_at: to === null ? null : at(to),
     ending: to === null ? null : "port went down",
     leads_to: uplink ? ["core-1"] : [],
+    role: uplink ? "uplink" : "access",
   }) as unknown as Stay;
 
 it("draws a lane a place, access ports first and the latest on top", () => {

@@ -1,4 +1,4 @@
-// What the endpoint page decides without drawing anything.
+// Logic of the endpoint page, without rendering.
 import type { QuietTime, Stay } from "../api/client";
 
 export type Bar = { from: number; to: number; open: boolean; life: string; title: string };
@@ -6,7 +6,7 @@ export type Quiet = { from: number; to: number; title: string };
 export type Lane = { switch: string; port: string; uplink: boolean; bars: Bar[]; quiet: Quiet[] };
 export type TimeLine = { from: number; to: number; lanes: Lane[] };
 
-/** Stays as bars, a lane a place: access ports first, then what was heard there last. Times in ms. */
+/** Stays as bars, a lane a place: access ports first, then the latest seen. Times in ms. */
 export function timeLine(stays: Stay[], quiet: QuietTime[], now: number, longest: number): TimeLine {
   const to = now;
   const began = stays.map((stay) => Date.parse(stay.began_at));
@@ -19,7 +19,7 @@ export function timeLine(stays: Stay[], quiet: QuietTime[], now: number, longest
     const lane = lanes.get(key) ?? {
       switch: stay.switch,
       port: stay.port,
-      uplink: stay.leads_to.length > 0,
+      uplink: stay.role === "uplink",
       bars: [],
       quiet: [],
     };
@@ -38,7 +38,7 @@ export function timeLine(stays: Stay[], quiet: QuietTime[], now: number, longest
     lanes.get(`${one.switch} ${one.port}`)?.quiet.push({
       from: Math.max(from, Date.parse(one.began_at)),
       to: end,
-      title: `not heard since ${one.began_at}${one.ended_at ? `, until ${one.ended_at}` : ""}`,
+      title: `not seen since ${one.began_at}${one.ended_at ? `, until ${one.ended_at}` : ""}`,
     });
   }
   const latest = (lane: Lane) => Math.max(...lane.bars.map((bar) => bar.to));
@@ -71,7 +71,7 @@ const LONG_MS = 7 * 12 * 3_600_000;
 
 export function tickText(at: number, from: number, to: number): string {
   const date = new Date(at);
-  // Over days the day is told where it begins, and the hour in between.
+  // Over several days, a tick at midnight shows the date, others the hour.
   const begins = date.getHours() === 0 && date.getMinutes() === 0;
   if (to - from > LONG_MS || (to - from > 2 * 86_400_000 && begins)) {
     return date.toLocaleDateString(undefined, { day: "numeric", month: "short" });

@@ -1,4 +1,4 @@
-// Endpoints found: one row each with its home; opened, every place it is seen at and why that one.
+// Search results: one row per endpoint with its home; expanded, every place it is seen at and why.
 import { chakra } from "@chakra-ui/react";
 import { Fragment } from "react";
 import type { Endpoint, Place } from "../api/client";
@@ -6,8 +6,8 @@ import { Age } from "../shared/Age";
 import { Grid, Sheet } from "../shared/Grid";
 import { TimeLink } from "../shared/instant";
 import { endpointPath, portPath } from "../shared/links";
-import { State } from "../shared/State";
-import { useToggled } from "../shared/toggled";
+import { StatusText } from "../shared/StatusText";
+import { useDisclosureSet } from "../shared/useDisclosureSet";
 import { markFragment, originText, vlanText } from "./model";
 
 export function EndpointTable({
@@ -19,7 +19,7 @@ export function EndpointTable({
   text: string;
   chosen: number;
 }) {
-  const [open, toggle] = useToggled();
+  const [open, toggle] = useDisclosureSet();
   return (
     <Sheet tabIndex={0} aria-label="endpoints">
       <Grid>
@@ -32,7 +32,7 @@ export function EndpointTable({
             <th>Life</th>
             <th>Since</th>
             <th>Last seen</th>
-            <th>Label on the port</th>
+            <th>Port label</th>
             <th>
               <chakra.span srOnly>Details</chakra.span>
             </th>
@@ -62,16 +62,16 @@ export function EndpointTable({
                   </td>
                   <td className="mono">
                     {one.ips.join(", ")}
-                    {one.names.length > 0 && (
+                    {one.host_names.length > 0 && (
                       <chakra.div color="soft" fontFamily="body" fontSize="13px">
-                        {one.names.join(", ")}
+                        {one.host_names.join(", ")}
                       </chakra.div>
                     )}
                   </td>
                   <td>{place ? <Where place={place} home={one.home !== null} /> : "nowhere"}</td>
                   <td>{place && vlanText(place.vlan, place.vlan_name)}</td>
                   <td>
-                    <State of={place?.life ?? "gone"} />
+                    <StatusText of={place?.life ?? "gone"} />
                   </td>
                   <td className="tight">{place && <Age at={place.began_at} />}</td>
                   <td className="tight">{place && <Age at={place.seen_at} ago />}</td>
@@ -140,13 +140,13 @@ function Places({ endpoint }: { endpoint: Endpoint }) {
         {endpoint.home ? "Home here because " : "No home: "}
         {endpoint.why}. First seen <Age at={endpoint.first_seen_at} ago />
         {". "}
-        {originText(endpoint.maker, endpoint.assigned)}
+        {originText(endpoint.maker, endpoint.origin)}
       </p>
       {others.length > 0 && (
         <chakra.ul marginTop="4px" color="soft" css={{ "& li": { padding: "1px 0" } }}>
           {others.map((place) => (
             <li key={`${place.switch} ${place.port} ${place.vlan}`}>
-              <State of={place.life} /> at {place.switch} · {place.port}
+              <StatusText of={place.life} /> at {place.switch} · {place.port}
               {place.leads_to.length > 0 && `, which leads to ${leads(place.leads_to)}`}, last seen{" "}
               <Age at={place.seen_at} ago />
             </li>

@@ -1,23 +1,23 @@
-// The first page: one box for any fragment; below it what was found, or what has been going on.
+// The first page: one box for any fragment; below it the results, or an overview.
 import { Box, chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
-import { findQuery } from "../api/queries";
-import { Answered, Nothing } from "../shared/Answered";
-import { AsOf } from "../shared/AsOf";
+import { searchQuery } from "../api/resources/endpoints";
+import { AsOfPicker } from "../shared/AsOfPicker";
 import { Grid, Heading, Sheet } from "../shared/Grid";
 import { instantOf } from "../shared/instant";
 import { portPath, switchPath, withAt } from "../shared/links";
-import { State } from "../shared/State";
+import { Nothing, QueryView } from "../shared/QueryView";
+import { StatusText } from "../shared/StatusText";
 import { EndpointTable, leads } from "./EndpointTable";
 import { step } from "./model";
 import { Overview } from "./Overview";
 
 const TYPING_MS = 120;
 const KEPT =
-  "Found by the IPs and host names of then; labels are of now. Switches and ports have views of then of their own.";
+  "Found by the IPs and host names at that time; labels are the current ones. Switch pages can show the past as well.";
 
 function withText(params: URLSearchParams, text: string): URLSearchParams {
   if (!text) return new URLSearchParams();
@@ -35,20 +35,20 @@ export function FindPage() {
   const box = useRef<HTMLInputElement>(null);
   const written = useRef(text);
   const at = instantOf(params);
-  const found = useQuery(findQuery(text, at));
+  const found = useQuery(searchQuery(text, at));
 
   useEffect(() => box.current?.focus(), []);
   useEffect(() => {
     const timer = setTimeout(() => {
       if (typed.trim() !== text) {
         written.current = typed.trim();
-        // The instant stays while one types on, and goes with the text.
+        // The instant is kept while typing.
         setParams((before) => withText(before, typed.trim()), { replace: true });
       }
     }, TYPING_MS);
     return () => clearTimeout(timer);
   }, [typed, text, setParams]);
-  // The address bar may change without typing (back, a link); what typing put there is not news.
+  // The URL may change without typing (back, a link); a change that typing made is ignored.
   useEffect(() => {
     if (text !== written.current) setTyped(text);
     written.current = text;
@@ -107,29 +107,29 @@ export function FindPage() {
       {text === "" ? (
         <Overview />
       ) : (
-        <AsOf kept={KEPT}>
+        <AsOfPicker kept={KEPT}>
           {() => (
-            <Answered query={found}>
+            <QueryView query={found}>
               {(data) => (
                 <Results data={data} text={text} chosen={chosen} waiting={found.isPlaceholderData} />
               )}
-            </Answered>
+            </QueryView>
           )}
-        </AsOf>
+        </AsOfPicker>
       )}
     </Box>
   );
 }
 
-function Results(props: { data: Schemas["Found"]; text: string; chosen: number; waiting: boolean }) {
+function Results(props: { data: Schemas["SearchResult"]; text: string; chosen: number; waiting: boolean }) {
   const { data, text, chosen, waiting } = props;
   const nothing = data.endpoints.length + data.switches.length + data.ports.length === 0;
   return (
     <Box opacity={waiting ? 0.6 : 1} aria-busy={waiting} aria-live="polite">
       {nothing && (
         <Nothing>
-          Nothing known holds <chakra.code fontFamily="mono">{text}</chakra.code>. An address is known once a
-          switch that is read has learned it; fewer digits find more.
+          No match for <chakra.code fontFamily="mono">{text}</chakra.code>. An address is known once a switch
+          that is read has learned it; fewer digits find more.
         </Nothing>
       )}
       {data.endpoints.length > 0 && (
@@ -156,7 +156,7 @@ function Results(props: { data: Schemas["Found"]; text: string; chosen: number; 
                     <td>{one.location}</td>
                     <td className="mono">{one.host}</td>
                     <td>
-                      <State of={one.health} />
+                      <StatusText of={one.health} />
                     </td>
                     <td className="n">{one.present} addresses</td>
                   </tr>
@@ -181,7 +181,7 @@ function Results(props: { data: Schemas["Found"]; text: string; chosen: number; 
                     </td>
                     <td>{one.alias}</td>
                     <td>
-                      <State of={one.oper} />
+                      <StatusText of={one.oper} />
                     </td>
                     <td>{one.leads_to.length > 0 ? `leads to ${leads(one.leads_to)}` : ""}</td>
                     <td className="n">{one.present} addresses</td>

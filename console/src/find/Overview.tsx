@@ -1,14 +1,17 @@
-// Before anything is typed: can the data be trusted, and what changed lately.
+// The overview: is the data current, what is open, and what changed lately.
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import type { Switch } from "../api/client";
-import { changesQuery, findingsQuery, healthQuery, switchesQuery } from "../api/queries";
+import { findingsQuery } from "../api/resources/findings";
+import { changesQuery } from "../api/resources/history";
+import { healthQuery } from "../api/resources/session";
+import { switchesQuery } from "../api/resources/switches";
 import { FindingTable, worstFirst } from "../findings/FindingTable";
 import { Age } from "../shared/Age";
-import { Answered, Nothing, Notice } from "../shared/Answered";
 import { Heading, More, Sheet } from "../shared/Grid";
 import { switchPath } from "../shared/links";
+import { Nothing, Notice, QueryView } from "../shared/QueryView";
 import { ChangeTable } from "../switches/ChangeTable";
 
 export function Overview() {
@@ -18,12 +21,12 @@ export function Overview() {
   const changes = useQuery(changesQuery({ limit: 25 }));
   return (
     <Box>
-      <Answered query={switches} rows={2}>
+      <QueryView query={switches} rows={2}>
         {(page) => (
           <Flex gap="28px" wrap="wrap" margin="18px 0 4px">
             <Fact
               label="switches read"
-              value={`${page.items.filter(isRead).length} of ${page.items.length}`}
+              value={`${page.items.filter((each) => each.healthy).length} of ${page.items.length}`}
             />
             <Fact
               label="findings open"
@@ -33,7 +36,7 @@ export function Overview() {
             <Fact label="oldest reading" value={<Oldest switches={page.items} />} />
           </Flex>
         )}
-      </Answered>
+      </QueryView>
       {health.data?.database === "down" && (
         <Notice tone="bad">The database is away: {health.data.database_note}</Notice>
       )}
@@ -42,27 +45,27 @@ export function Overview() {
         What needs a look <More to="/findings">all findings</More>
       </Heading>
       <Sheet tabIndex={0} aria-label="findings">
-        <Answered query={findings} rows={4}>
+        <QueryView query={findings} rows={4}>
           {(page) =>
             page.items.length === 0 ? (
-              <Nothing>Nothing: no finding is open.</Nothing>
+              <Nothing>No open findings.</Nothing>
             ) : (
               <FindingTable findings={worstFirst(page.items).slice(0, 8)} />
             )
           }
-        </Answered>
+        </QueryView>
       </Sheet>
-      <Heading>What changed lately</Heading>
+      <Heading>Latest changes</Heading>
       <Sheet tabIndex={0} aria-label="changes">
-        <Answered query={changes} rows={10}>
+        <QueryView query={changes} rows={10}>
           {(page) =>
             page.items.length === 0 ? (
-              <Nothing>Nothing yet. Changes appear here as switches are read.</Nothing>
+              <Nothing>No changes yet. They appear here as switches are read.</Nothing>
             ) : (
               <ChangeTable changes={page.items} />
             )
           }
-        </Answered>
+        </QueryView>
       </Sheet>
     </Box>
   );
@@ -88,11 +91,11 @@ function Oldest({ switches }: { switches: Switch[] }) {
 }
 
 function Troubled({ switches }: { switches: Switch[] }) {
-  const troubled = switches.filter((one) => one.enabled && !isRead(one));
+  const troubled = switches.filter((one) => one.enabled && !one.healthy);
   if (troubled.length === 0) return null;
   return (
     <Notice tone="warn">
-      Not to be trusted at the moment:{" "}
+      Out of date:{" "}
       {troubled.map((one, at) => (
         <span key={one.name}>
           {at > 0 && ", "}
@@ -105,8 +108,4 @@ function Troubled({ switches }: { switches: Switch[] }) {
       ))}
     </Notice>
   );
-}
-
-function isRead(one: Switch): boolean {
-  return one.health === "read";
 }

@@ -1,4 +1,4 @@
-// What the find page decides without drawing anything.
+// Logic of the find page, without rendering.
 
 export type Piece = { text: string; hit: boolean };
 
@@ -40,12 +40,11 @@ export function step(current: number, key: string, rows: number): number {
   return current;
 }
 
-/** Whose address it is, in a sentence. */
-export function originText(maker: string, assigned: string): string {
+/** Where the address comes from, in a sentence. */
+export function originText(maker: string, origin: string): string {
   if (maker) return `Maker of the address: ${maker}.`;
-  if (assigned === "likely random")
-    return "The address is likely a random one that the device made up itself.";
-  if (assigned === "local") return "A locally administered address.";
+  if (origin === "likely random") return "The address is probably random, made up by the device.";
+  if (origin === "local") return "A locally administered address.";
   return "No maker is registered for the address.";
 }
 

@@ -1,16 +1,16 @@
-// One finding: what, why likely, what it rests on, whether it is over, and what to do.
+// One finding: title, likely cause, evidence, whether it is over, and what to do.
 import { Box, Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
 import { api, type Finding, need } from "../api/client";
-import { findingQuery, kindQuery, partsQuery } from "../api/queries";
+import { findingQuery, kindQuery, partsQuery } from "../api/resources/findings";
 import { Age, useNow } from "../shared/Age";
-import { Answered, Trouble } from "../shared/Answered";
 import { Fact } from "../shared/Fact";
 import { Facts, Field, Grid, Heading, Sheet, Title } from "../shared/Grid";
 import { endpointPath, findingPath, portPath, switchPath } from "../shared/links";
-import { State } from "../shared/State";
+import { ErrorNotice, QueryView } from "../shared/QueryView";
+import { StatusText } from "../shared/StatusText";
 import { fullTime, span } from "../shared/time";
 import { FindingTable } from "./FindingTable";
 
@@ -19,11 +19,11 @@ export function FindingPage() {
   const one = useQuery(findingQuery(id));
   const parts = useQuery({ ...partsQuery(id), enabled: (one.data?.parts ?? 0) > 0 });
   return (
-    <Answered query={one} rows={6}>
+    <QueryView query={one} rows={6}>
       {(finding) => (
         <>
           <About one={finding} />
-          <Heading>What it rests on</Heading>
+          <Heading>Evidence</Heading>
           <Sheet tabIndex={0} aria-label="evidence">
             <Evidence one={finding} />
           </Sheet>
@@ -38,7 +38,7 @@ export function FindingPage() {
           <Help kind={finding.kind} />
         </>
       )}
-    </Answered>
+    </QueryView>
   );
 }
 
@@ -48,24 +48,24 @@ function About({ one }: { one: Finding }) {
     <>
       <Title>{one.title}</Title>
       <Facts>
-        <Fact label="how bad">
-          <State of={one.severity} />
+        <Fact label="severity">
+          <StatusText of={one.severity} />
         </Fact>
         <Fact label="state">
-          <State of={one.state} />
+          <StatusText of={one.state} />
         </Fact>
         <Fact label="kind">{one.kind}</Fact>
         <Fact label="first">
           <Age at={one.first_at} ago />
         </Fact>
-        <Fact label="opened">{one.opened > 1 ? `${one.opened} times` : ""}</Fact>
+        <Fact label="opened">{one.times_opened > 1 ? `${one.times_opened} times` : ""}</Fact>
         <Fact label="pieces of evidence">{one.count}</Fact>
         <Fact label="is it over?">
           <Over one={one} />
         </Fact>
       </Facts>
       <chakra.p margin="8px 0">
-        <chakra.strong>Likely cause:</chakra.strong> {one.cause || "not clear yet"}
+        <chakra.strong>Likely cause:</chakra.strong> {one.cause || "unclear"}
       </chakra.p>
       <Where one={one} />
       {one.part_of && (
@@ -98,16 +98,16 @@ function Over({ one }: { one: Finding }) {
 }
 
 function Where({ one }: { one: Finding }) {
-  const places = one.places.filter((place) => place.switch);
+  const ports = one.ports.filter((port) => port.switch);
   return (
     <chakra.p margin="8px 0" css={{ "& a": { color: "tarn", fontWeight: 600, marginRight: "14px" } }}>
       {one.mac && <Link to={endpointPath(one.mac)}>{one.mac}</Link>}
-      {places.map((place) => (
-        <Link key={`${place.switch} ${place.port}`} to={portPath(place.switch, place.port)}>
-          {place.switch} · {place.port}
+      {ports.map((port) => (
+        <Link key={`${port.switch} ${port.port}`} to={portPath(port.switch, port.port)}>
+          {port.switch} · {port.port}
         </Link>
       ))}
-      {one.switch && places.length === 0 && <Link to={switchPath(one.switch)}>{one.switch}</Link>}
+      {one.switch && ports.length === 0 && <Link to={switchPath(one.switch)}>{one.switch}</Link>}
     </chakra.p>
   );
 }
@@ -120,12 +120,11 @@ function Act({ one }: { one: Finding }) {
   const path = { number: one.id };
   const acknowledge = useMutation({
     mutationFn: () =>
-      need(api.POST("/api/v1/findings/{number}/acknowledgement", { params: { path }, body: { by, note } })),
+      need(api.POST("/api/v1/findings/{number}/acknowledge", { params: { path }, body: { by, note } })),
     ...settled,
   });
   const clear = useMutation({
-    mutationFn: () =>
-      need(api.POST("/api/v1/findings/{number}/clearing", { params: { path }, body: { by } })),
+    mutationFn: () => need(api.POST("/api/v1/findings/{number}/clear", { params: { path }, body: { by } })),
     ...settled,
   });
   const error = acknowledge.error ?? clear.error;
@@ -144,10 +143,10 @@ function Act({ one }: { one: Finding }) {
           I look after it
         </Button>
         <Button size="sm" variant="outline" disabled={!by} onClick={act(clear)}>
-          It is over: clear it
+          Clear it: it is over
         </Button>
       </Flex>
-      {error && <Trouble error={error} />}
+      {error && <ErrorNotice error={error} />}
     </Box>
   );
 }
@@ -176,22 +175,22 @@ function Help({ kind }: { kind: string }) {
   return (
     <>
       <Heading>What to do</Heading>
-      <Answered query={page} rows={3}>
+      <QueryView query={page} rows={3}>
         {(help) => (
           <Box maxWidth="820px" css={{ "& p": { margin: "0 0 8px" } }}>
-            <p>{help.do}</p>
+            <p>{help.action}</p>
             <p>
               <strong>Why it matters.</strong> {help.why}
             </p>
             <p>
-              <strong>What it looks like.</strong> {help.looks}
+              <strong>What it looks like.</strong> {help.evidence}
             </p>
             <p>
-              <strong>To have less of it.</strong> {help.quieten}
+              <strong>How to reduce these.</strong> {help.fewer}
             </p>
           </Box>
         )}
-      </Answered>
+      </QueryView>
     </>
   );
 }

@@ -1,10 +1,10 @@
-// Findings as rows: how bad, what, why likely, and whether it is over.
+// Findings as rows: severity, title, likely cause, and whether it is over.
 import { Link } from "react-router";
 import type { Finding } from "../api/client";
 import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
 import { findingPath } from "../shared/links";
-import { State } from "../shared/State";
+import { StatusText } from "../shared/StatusText";
 
 export function FindingTable({
   findings,
@@ -17,7 +17,7 @@ export function FindingTable({
     <Grid>
       <thead>
         <tr>
-          <th>How bad</th>
+          <th>Severity</th>
           {stateShown && <th>State</th>}
           <th>What</th>
           <th>Likely cause</th>
@@ -30,11 +30,11 @@ export function FindingTable({
         {findings.map((one) => (
           <tr key={one.id}>
             <td className="tight">
-              <State of={one.severity} />
+              <StatusText of={one.severity} />
             </td>
             {stateShown && (
               <td className="tight">
-                <State of={one.state} />
+                <StatusText of={one.state} />
               </td>
             )}
             <td>
@@ -58,7 +58,7 @@ export function FindingTable({
 
 const WEIGHT: Record<string, number> = { serious: 0, warning: 1, note: 2 };
 
-/** The worst first; of the same weight, the latest. */
+/** By severity, then latest first. */
 export function worstFirst(findings: Finding[]): Finding[] {
   return [...findings].sort(
     (a, b) =>

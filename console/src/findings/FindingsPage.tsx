@@ -2,17 +2,17 @@
 import { Button, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useSearchParams } from "react-router";
-import { type FindingState, findingsQuery } from "../api/queries";
-import { Answered, Nothing } from "../shared/Answered";
+import { type FindingState, findingsQuery } from "../api/resources/findings";
 import { Exports } from "../shared/Exports";
 import { Sheet, Title } from "../shared/Grid";
+import { Nothing, QueryView } from "../shared/QueryView";
 import { FindingTable, worstFirst } from "./FindingTable";
 
 const STATES: FindingState[] = ["open", "acknowledged", "cleared"];
 const EMPTY: Record<FindingState, string> = {
-  open: "Nothing needs a look.",
-  acknowledged: "Nobody looks after one at the moment.",
-  cleared: "None has cleared yet.",
+  open: "No open findings.",
+  acknowledged: "No findings are acknowledged.",
+  cleared: "No findings have cleared yet.",
 };
 
 export function FindingsPage() {
@@ -49,7 +49,7 @@ export function FindingsPage() {
         <Exports list="findings" filters={{ state }} />
       </Flex>
       <Sheet tabIndex={0} aria-label="findings">
-        <Answered query={findings} rows={8}>
+        <QueryView query={findings} rows={8}>
           {(page) =>
             page.items.length === 0 ? (
               <Nothing>{EMPTY[state]}</Nothing>
@@ -57,7 +57,7 @@ export function FindingsPage() {
               <FindingTable findings={state === "cleared" ? page.items : worstFirst(page.items)} />
             )
           }
-        </Answered>
+        </QueryView>
       </Sheet>
     </>
   );

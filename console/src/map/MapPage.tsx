@@ -1,14 +1,15 @@
-// The switches and the cables between them, with the way of a chosen endpoint.
+// The switches and the cables between them, with the path to a chosen endpoint.
 import { chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import type { Hop, NetworkMap } from "../api/client";
-import { mapQuery, wayQuery } from "../api/queries";
-import { Answered, Nothing } from "../shared/Answered";
+import { pathQuery } from "../api/resources/endpoints";
+import { mapQuery } from "../api/resources/network";
 import { Field, Sheet, Title } from "../shared/Grid";
 import { switchPath } from "../shared/links";
-import { layOut, pair, wayPairs } from "./model";
+import { Nothing, QueryView } from "../shared/QueryView";
+import { layOut, pair, pathPairs } from "./model";
 import { OutlineMap } from "./OutlineMap";
 
 /** Switches; more make a drawing wider than a screen. */
@@ -21,9 +22,9 @@ export function MapPage() {
   const chosen = params.get("switch") ?? "";
   const [typed, setTyped] = useState(mac || chosen);
   const map = useQuery(mapQuery);
-  const way = useQuery({ ...wayQuery(mac), enabled: mac !== "" });
+  const path = useQuery({ ...pathQuery(mac), enabled: mac !== "" });
   const isLarge = (map.data?.switches.length ?? 0) > MOST_DRAWN;
-  const hops = mac ? (way.data ?? []) : [];
+  const hops = mac ? (path.data ?? []) : [];
   return (
     <>
       <Title>Map</Title>
@@ -42,31 +43,31 @@ export function MapPage() {
           id="wanted"
           value={typed}
           onChange={(event) => setTyped(event.target.value)}
-          placeholder="the way of an address, or a switch"
+          placeholder="the path of an address, or a switch"
           fontFamily={typed ? "mono" : "body"}
           width="290px"
         />
-        {way.error && <chakra.span color="bad">{way.error.message}</chakra.span>}
-        {mac && way.data?.length === 0 && <span>no way is known</span>}
+        {path.error && <chakra.span color="bad">{path.error.message}</chakra.span>}
+        {mac && path.data?.length === 0 && <span>no path is known</span>}
       </Flex>
       <Sheet tabIndex={0} aria-label="map of the switches">
-        <Answered query={map} rows={8}>
+        <QueryView query={map} rows={8}>
           {(data) =>
             data.switches.length === 0 ? (
               <Nothing>No switch is in the inventory.</Nothing>
             ) : isLarge ? (
-              <OutlineMap map={data} way={hops} chosen={chosen} />
+              <OutlineMap map={data} path={hops} chosen={chosen} />
             ) : (
-              <Drawing map={data} way={hops} chosen={chosen} />
+              <Drawing map={data} path={hops} chosen={chosen} />
             )
           }
-        </Answered>
+        </QueryView>
       </Sheet>
       <chakra.p color="soft" fontSize="13px" marginTop="8px">
-        A dashed frame: not read well at the moment. ▲ with a number: open findings.{" "}
+        A dashed frame: not read completely at the moment. ▲ with a number: open findings.{" "}
         {isLarge
-          ? "From the middle of the network outwards; an arrow folds and unfolds what is behind. The marked switches are the way of the endpoint."
-          : "The thick line is the way of the endpoint."}
+          ? "From the middle of the network outwards; an arrow folds and unfolds what is behind. The marked switches are on the path to the endpoint."
+          : "The thick line is the path to the endpoint."}
       </chakra.p>
     </>
   );
@@ -79,12 +80,12 @@ function meant(text: string, map: NetworkMap | undefined): Record<string, string
   return named ? { switch: named.name } : { mac: text };
 }
 
-function Drawing({ map, way, chosen }: { map: NetworkMap; way: Hop[]; chosen: string }) {
+function Drawing({ map, path, chosen }: { map: NetworkMap; path: Hop[]; chosen: string }) {
   const navigate = useNavigate();
   const layout = layOut(map);
-  const marked = wayPairs(way);
-  const on = new Set([...way.map((hop) => hop.switch), chosen]);
-  const end = way.at(-1);
+  const marked = pathPairs(path);
+  const on = new Set([...path.map((hop) => hop.switch), chosen]);
+  const end = path.at(-1);
   return (
     <chakra.svg
       viewBox={`0 0 ${layout.width} ${layout.height}`}
@@ -99,15 +100,15 @@ function Drawing({ map, way, chosen }: { map: NetworkMap; way: Hop[]; chosen: st
         const a = layout.places.get(link.a);
         const b = layout.places.get(link.b);
         if (!a || !b) return null;
-        const isWay = marked.has(pair(link.a, link.b));
+        const onPath = marked.has(pair(link.a, link.b));
         return (
           <chakra.path
             key={pair(link.a, link.b)}
             d={bend(a, b)}
             fill="none"
-            stroke={isWay ? "kite" : "soft"}
-            strokeWidth={isWay ? 4 : 1.2}
-            opacity={isWay || way.length === 0 ? 1 : 0.35}
+            stroke={onPath ? "kite" : "soft"}
+            strokeWidth={onPath ? 4 : 1.2}
+            opacity={onPath || path.length === 0 ? 1 : 0.35}
           >
             <title>{`${link.a} ${link.a_port} – ${link.b} ${link.b_port ?? "?"}: ${link.why}`}</title>
           </chakra.path>
@@ -116,7 +117,7 @@ function Drawing({ map, way, chosen }: { map: NetworkMap; way: Hop[]; chosen: st
       {map.switches.map((one) => {
         const place = layout.places.get(one.name);
         if (!place) return null;
-        const well = one.health === "read";
+        const well = one.healthy;
         return (
           <chakra.g
             key={one.name}

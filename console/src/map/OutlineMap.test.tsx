@@ -13,21 +13,22 @@ const map: NetworkMap = {
     name,
     site: "",
     health: at === 199 ? "silent" : "read",
+    healthy: at !== 199,
     present: at,
     findings: at === 199 ? 3 : 0,
   })),
   links: names.slice(1).map((name, at) => {
     const above = `sw-${Math.floor(at / 5)}`;
-    return { a: above, a_port: "p1", b: name, b_port: "p9", why: "told of itself" };
+    return { a: above, a_port: "p1", b: name, b_port: "p9", why: "announces itself" };
   }),
 };
 
-function show(way: Hop[] = [], chosen = "") {
+function show(path: Hop[] = [], chosen = "") {
   Element.prototype.scrollIntoView = () => undefined;
   render(
     <ChakraProvider value={system}>
       <MemoryRouter>
-        <OutlineMap map={map} way={way} chosen={chosen} />
+        <OutlineMap map={map} path={path} chosen={chosen} />
       </MemoryRouter>
     </ChakraProvider>,
   );
@@ -35,23 +36,23 @@ function show(way: Hop[] = [], chosen = "") {
 
 const link = (name: string) => screen.queryByRole("link", { name: new RegExp(`^${name} `) });
 
-it("tells of trouble behind what is folded, and unfolds it", async () => {
+it("shows findings behind what is folded, and unfolds it", async () => {
   show();
   expect(link("sw-199")).toBeNull();
   expect(screen.getByText("▲3 behind")).toBeVisible();
-  expect(screen.getByText("1 behind not read well")).toBeVisible();
+  expect(screen.getByText("1 behind not read completely")).toBeVisible();
   await userEvent.click(screen.getByRole("button", { name: /behind sw-7$/ }));
   await userEvent.click(screen.getByRole("button", { name: "4 behind sw-39" }));
   expect(link("sw-199")).toHaveTextContent("sw-199 silent ▲3");
   expect(screen.queryByText("▲3 behind")).toBeNull();
 });
 
-it("opens the way of an endpoint and nothing else", () => {
+it("opens the path of an endpoint and nothing else", () => {
   const hop = (name: string, port: string, leads_to: string): Hop => ({
     switch: name,
     port,
     leads_to,
-    heard: true,
+    learned: true,
     why: "",
   });
   show([hop("sw-39", "p9", "sw-7"), hop("sw-7", "p9", "sw-1"), hop("sw-1", "p3", "")]);

@@ -4,16 +4,16 @@ import { useEffect, useMemo, useRef } from "react";
 import { Link } from "react-router";
 import type { Hop, MapLink, MapSwitch, NetworkMap } from "../api/client";
 import { switchPath } from "../shared/links";
-import { useToggled } from "../shared/toggled";
+import { useDisclosureSet } from "../shared/useDisclosureSet";
 import { type Branch, openAtFirst, openFor, outline } from "./outline";
 
 type Shown = { open: Set<string>; toggle: (name: string) => void; hops: Map<string, Hop>; chosen: string };
 
-export function OutlineMap({ map, way, chosen }: { map: NetworkMap; way: Hop[]; chosen: string }) {
+export function OutlineMap({ map, path, chosen }: { map: NetworkMap; path: Hop[]; chosen: string }) {
   const { roots, alone, above } = useMemo(() => outline(map), [map]);
-  const [turned, toggle] = useToggled();
-  const hops = new Map(way.map((hop) => [hop.switch, hop]));
-  const wanted = chosen || way.at(-1)?.switch || "";
+  const [turned, toggle] = useDisclosureSet();
+  const hops = new Map(path.map((hop) => [hop.switch, hop]));
+  const wanted = chosen || path.at(-1)?.switch || "";
   // With something to show, the branches that lead to it and no others, so that it fits on a screen.
   const open = wanted ? openFor([...hops.keys(), chosen], above) : openAtFirst(roots);
   for (const name of turned) if (!open.delete(name)) open.add(name);
@@ -66,8 +66,10 @@ function Row({ branch, shown }: { branch: Branch; shown: Shown }) {
         <Name own={own} cable={branch.cable} shown={shown} />
         {branch.behind > 0 && <span className="soft">{branch.behind} behind</span>}
         {branch.also.length > 0 && <span className="soft">also to {branch.also.join(", ")}</span>}
-        {!isOpen && branch.troubles > 0 && <span className="trouble">▲{branch.troubles} behind</span>}
-        {!isOpen && branch.ill > 0 && <span className="trouble">{branch.ill} behind not read well</span>}
+        {!isOpen && branch.findings > 0 && <span className="warning">▲{branch.findings} behind</span>}
+        {!isOpen && branch.unhealthy > 0 && (
+          <span className="warning">{branch.unhealthy} behind not read completely</span>
+        )}
       </div>
       {isOpen && branch.behind > 0 && (
         <ul>
@@ -89,21 +91,21 @@ function Row({ branch, shown }: { branch: Branch; shown: Shown }) {
 
 function Name({ own, cable, shown }: { own: MapSwitch; cable: MapLink | undefined; shown: Shown }) {
   const hop = shown.hops.get(own.name);
-  const well = own.health === "read";
+  const well = own.healthy;
   return (
     <Link
       to={switchPath(own.name)}
       className="name"
-      data-way={hop !== undefined || shown.chosen === own.name || undefined}
+      data-path={hop !== undefined || shown.chosen === own.name || undefined}
       data-wanted={shown.chosen === own.name || undefined}
-      data-ill={!well || undefined}
+      data-unhealthy={!well || undefined}
       title={cable && `${cable.a} ${cable.a_port} – ${cable.b} ${cable.b_port ?? "?"}: ${cable.why}`}
     >
       <strong>{own.name}</strong>{" "}
       <span className="soft">
         {hop ? (hop.leads_to ? `out at ${hop.port}` : `here: ${hop.port}`) : well ? own.present : own.health}
       </span>
-      {own.findings > 0 && <span className="trouble"> ▲{own.findings}</span>}
+      {own.findings > 0 && <span className="warning"> ▲{own.findings}</span>}
     </Link>
   );
 }
@@ -126,8 +128,8 @@ const STYLE = {
     whiteSpace: "nowrap",
   },
   "& .name:hover": { textDecoration: "underline" },
-  "& .name[data-ill]": { borderStyle: "dashed", borderColor: "bad" },
-  "& .name[data-way]": { bg: "mark", borderColor: "kite", borderWidth: "2.5px" },
+  "& .name[data-unhealthy]": { borderStyle: "dashed", borderColor: "bad" },
+  "& .name[data-path]": { bg: "mark", borderColor: "kite", borderWidth: "2.5px" },
   "& .soft": { color: "soft" },
-  "& .trouble": { color: "bad", fontWeight: 600 },
+  "& .warning": { color: "bad", fontWeight: 600 },
 } as const;

@@ -1,14 +1,14 @@
 import { expect, it } from "vitest";
 import type { Hop, NetworkMap } from "../api/client";
-import { layOut, pair, wayPairs } from "./model";
+import { layOut, pair, pathPairs } from "./model";
 import { openAtFirst, openFor, outline } from "./outline";
 
 const named = (names: string[], links: [string, string][]): NetworkMap => ({
-  switches: names.map((name) => ({ name, site: "", health: "read", present: 0, findings: 0 })),
+  switches: names.map((name) => ({ name, site: "", health: "read", healthy: true, present: 0, findings: 0 })),
   links: links.map(([a, b]) => ({ a, a_port: "p1", b, b_port: "p2", why: "" })),
 });
 
-it("puts the middle on top and what hangs on it below, in its order", () => {
+it("puts the middle on top and what is connected to it below, in its order", () => {
   const map = named(
     ["z", "core", "a", "b", "alone"],
     [
@@ -49,12 +49,12 @@ it("outlines a large network from the middle, leaves apart, the same whatever th
   ];
   const map = named(names, links);
   for (const one of map.switches)
-    if (one.name === "far") Object.assign(one, { findings: 2, health: "silent" });
+    if (one.name === "far") Object.assign(one, { findings: 2, health: "silent", healthy: false });
   const made = outline(map);
   expect(made.alone.map((one) => one.name)).toEqual(["alone"]);
   const [root] = made.roots;
   // a and b have most cables; the name decides.
-  expect([root?.own.name, root?.behind, root?.troubles, root?.ill]).toEqual(["a", 7, 2, 1]);
+  expect([root?.own.name, root?.behind, root?.findings, root?.unhealthy]).toEqual(["a", 7, 2, 1]);
   expect(root?.leaves.map((one) => one.own.name)).toEqual(["a1", "a2", "core"]);
   expect(root?.inner.map((one) => [one.own.name, one.behind, one.also])).toEqual([["b", 3, ["core"]]]);
   expect(outline(named(names, [...links].reverse())).above).toEqual(made.above);
@@ -70,10 +70,10 @@ it("opens as much of an outline as fits, from the middle outwards", () => {
   expect(open.size).toBeLessThan(30);
 });
 
-it("marks the cables on the way", () => {
+it("marks the cables on the path", () => {
   const hops = [
     { switch: "b", leads_to: "a" },
     { switch: "a", leads_to: "" },
   ] as Hop[];
-  expect(wayPairs(hops)).toEqual(new Set([pair("a", "b")]));
+  expect(pathPairs(hops)).toEqual(new Set([pair("a", "b")]));
 });

@@ -36,7 +36,7 @@ export function layOut(map: NetworkMap): Layout {
   return { places, width, height: lines.length * ROW, tiers: lines.length };
 }
 
-/** As near to the wanted places as a column's distance between them allows, inside the width. */
+/** As near to the wanted x as the column spacing allows, within the width. */
 export function spread(wanted: number[], width: number): number[] {
   const xs: number[] = [];
   for (const [at, x] of wanted.entries()) {
@@ -51,7 +51,7 @@ export function spread(wanted: number[], width: number): number[] {
   return xs;
 }
 
-/** Siblings that want the same place stand around it, not to its right. */
+/** Siblings with the same target are spread around it, not to its right. */
 function centring(wanted: number[], at: number): number {
   const same = wanted.filter((x) => x === wanted[at]).length;
   const before = wanted.slice(0, at).filter((x) => x === wanted[at]).length;
@@ -67,7 +67,7 @@ function neighbours(map: NetworkMap): Map<string, string[]> {
   return near;
 }
 
-/** Distance from the switches with the most cables: the middle of the network. */
+/** Distance from the switches with the most cables, which are taken as the middle of the network. */
 function tiers(map: NetworkMap, near: Map<string, string[]>): Map<string, number> {
   const degree = (name: string) => near.get(name)?.length ?? 0;
   const most = Math.max(0, ...map.switches.map((one) => degree(one.name)));
@@ -88,7 +88,7 @@ function tiers(map: NetworkMap, near: Map<string, string[]>): Map<string, number
   return found;
 }
 
-/** Each tier in the order of what it hangs on. */
+/** Each tier in the order of what it is connected to. */
 function barycentres(rows: string[][], near: Map<string, string[]>): string[][] {
   const place = new Map<string, number>();
   const ordered: string[][] = [];
@@ -112,8 +112,8 @@ function chunks(row: string[], most: number): string[][] {
   return found;
 }
 
-/** Cables on the way to an endpoint, as unordered pairs of names. */
-export function wayPairs(hops: Hop[]): Set<string> {
+/** Cables on the path to an endpoint, as unordered pairs of names. */
+export function pathPairs(hops: Hop[]): Set<string> {
   return new Set(hops.filter((hop) => hop.leads_to).map((hop) => pair(hop.switch, hop.leads_to)));
 }
 

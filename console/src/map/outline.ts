@@ -1,22 +1,22 @@
-// The network as an outline: what hangs on what, from the middle outwards, for more switches than a
-// drawing can show. Switches on which no other hangs stand together in lines, as chips.
+// The network as an outline: what is connected to what, from the middle outwards, for more switches than a
+// drawing can show. Switches with no other behind them are shown together in lines, as chips.
 import type { MapLink, MapSwitch, NetworkMap } from "../api/client";
 
 export type Branch = {
   own: MapSwitch;
   /** The cable towards the middle; undefined at a root. */
   cable: MapLink | undefined;
-  /** Other switches hang on these. */
+  /** Other switches are connected to these. */
   inner: Branch[];
-  /** No other switch hangs on these. */
+  /** Switches with no other behind them. */
   leaves: Branch[];
   /** Cables besides the one towards the middle: the other ends. */
   also: string[];
   behind: number;
   /** Open findings of the switches behind. */
-  troubles: number;
-  /** Switches behind that are not read well. */
-  ill: number;
+  findings: number;
+  /** Switches behind that are not read completely. */
+  unhealthy: number;
 };
 
 export type Outline = { roots: Branch[]; alone: MapSwitch[]; above: Map<string, string> };
@@ -45,7 +45,7 @@ export function outline(map: NetworkMap): Outline {
   return { roots, alone: map.switches.filter((one) => degree(one.name) === 0), above };
 }
 
-/** Outwards from a root, nearest first, so that each switch hangs where the way to it is shortest. */
+/** Outwards from a root, nearest first, so that each switch is where the path to it is shortest. */
 function spread(
   root: string,
   switches: Map<string, MapSwitch>,
@@ -60,7 +60,16 @@ function spread(
   for (const { name, cable } of queue) {
     const own = switches.get(name);
     if (!own) continue;
-    const branch: Branch = { own, cable, inner: [], leaves: [], also: [], behind: 0, troubles: 0, ill: 0 };
+    const branch: Branch = {
+      own,
+      cable,
+      inner: [],
+      leaves: [],
+      also: [],
+      behind: 0,
+      findings: 0,
+      unhealthy: 0,
+    };
     made.push(branch);
     const up = above.get(name);
     if (up !== undefined) below.get(up)?.push(branch);
@@ -76,15 +85,15 @@ function spread(
       }
     }
   }
-  // From the outside inwards, so that what is behind is counted before those it is behind of.
+  // From the leaves inwards, so that children are counted before their parents.
   for (const branch of made.reverse()) {
     const on = below.get(branch.own.name) ?? [];
     branch.inner = on.filter((one) => one.behind > 0);
     branch.leaves = on.filter((one) => one.behind === 0);
     for (const one of on) {
       branch.behind += one.behind + 1;
-      branch.troubles += one.troubles + one.own.findings;
-      branch.ill += one.ill + (one.own.health === "read" ? 0 : 1);
+      branch.findings += one.findings + one.own.findings;
+      branch.unhealthy += one.unhealthy + (one.own.healthy ? 0 : 1);
     }
   }
   return made[made.length - 1] as Branch;
@@ -118,7 +127,7 @@ export function openAtFirst(roots: Branch[], rows = ROWS): Set<string> {
   return open;
 }
 
-/** What must be open for these to be seen. */
+/** Rows that must be open for these to show. */
 export function openFor(names: Iterable<string>, above: Map<string, string>): Set<string> {
   const open = new Set<string>();
   for (const name of names) {

@@ -1,9 +1,9 @@
-// Signing in: the token is traded for a session cookie that no script can read, this one included.
+// Signing in: the token is exchanged for a session cookie that no script can read, this one included.
 import { Box, Button, chakra } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, need } from "../api/client";
-import { sessionQuery } from "../api/queries";
+import { sessionQuery } from "../api/resources/session";
 import { Kite } from "../shared/Kite";
 
 export function SignIn() {

@@ -1,4 +1,4 @@
-// The list that is shown, whole, as a file.
+// Exports the whole of the list that is shown.
 import { chakra } from "@chakra-ui/react";
 import { exportPath } from "./links";
 

@@ -39,7 +39,7 @@ export const Sheet = chakra("section", {
 
 export const Heading = chakra("h2", { base: { fontSize: "17px", fontWeight: 700, margin: "22px 0 8px" } });
 
-/** A way from a heading to all of what it shows a part of. */
+/** A link from a heading to the whole list it shows a part of. */
 export const More = chakra(Link, {
   base: { marginLeft: "10px", fontSize: "14px", fontWeight: 600, color: "tarn" },
 });

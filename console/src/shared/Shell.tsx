@@ -1,4 +1,4 @@
-// What surrounds every view: the name, the ways to go, whether the stream stands, light or dark.
+// The frame of every view: name, navigation, connection state, light or dark.
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Moon, Sun } from "lucide-react";

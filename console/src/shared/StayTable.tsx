@@ -1,10 +1,10 @@
-// Stays as rows: who, where if it is not plain, and since when.
+// Stays as rows: address, place where it is not obvious, and since when.
 import type { Stay } from "../api/client";
 import { Age } from "./Age";
 import { Grid } from "./Grid";
 import { TimeLink } from "./instant";
 import { endpointPath, portPath } from "./links";
-import { State } from "./State";
+import { StatusText } from "./StatusText";
 
 export function StayTable({ stays, placed = false }: { stays: Stay[]; placed?: boolean }) {
   return (
@@ -45,7 +45,7 @@ export function StayTable({ stays, placed = false }: { stays: Stay[]; placed?: b
               <td>{stay.vlan}</td>
             )}
             <td>
-              <State of={stay.life} />
+              <StatusText of={stay.life} />
             </td>
             <td className="tight">
               <Age at={stay.began_at} ago />

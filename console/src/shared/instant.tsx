@@ -1,11 +1,11 @@
-// The instant of a view, known to all that is in it: what ages count back from, and links stay at.
+// The instant of a view, as context: ages count back from it, and links keep it.
 import { createContext, useContext } from "react";
 import { Link, type LinkProps } from "react-router";
 import { withAt } from "./links";
 
 export const Instant = createContext<string | undefined>(undefined);
 
-/** The instant that a URL tells; undefined for now. */
+/** The instant in the URL; undefined for now. */
 export function instantOf(params: URLSearchParams): string | undefined {
   const given = params.get("at");
   return given && !Number.isNaN(Date.parse(given)) ? new Date(given).toISOString() : undefined;

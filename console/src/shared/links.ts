@@ -1,4 +1,4 @@
-// Where things are in the console: every view has a URL, and this is the one place that writes them.
+// URLs of the console: every view has one, and only this file writes them.
 
 export const switchPath = (name: string) => `/switches/${encodeURIComponent(name)}`;
 
@@ -11,7 +11,7 @@ export const findingPath = (id: number) => `/findings/${id}`;
 
 export const vlanPath = (id: number) => `/vlans/${id}`;
 
-/** The map with the way of an endpoint on it. */
+/** The map with the path to an endpoint on it. */
 export const mapPath = (mac?: string) => (mac ? `/map?mac=${encodeURIComponent(mac)}` : "/map");
 
 /** A list as a file; `shape` is the file's ending. */

@@ -1,4 +1,4 @@
-// Times as people say them. The full instant, with its zone, is always one hover or focus away.
+// Times in words. The full instant, with its zone, shows on hover or focus.
 const UNITS: [string, number][] = [
   ["d", 86_400],
   ["h", 3_600],
@@ -32,7 +32,7 @@ export function clockTime(iso: string): string {
   });
 }
 
-/** An instant as the browser's own field for date and time wants it: local, to the minute. */
+/** An instant as `datetime-local` fields take it: local, to the minute. */
 export function localInput(iso: string): string {
   const date = new Date(iso);
   const two = (value: number) => String(value).padStart(2, "0");

@@ -4,7 +4,7 @@ import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
 import { TimeLink } from "../shared/instant";
 import { endpointPath, portPath, switchPath } from "../shared/links";
-import { State } from "../shared/State";
+import { StatusText } from "../shared/StatusText";
 import { clockTime } from "../shared/time";
 
 export function ChangeTable({ changes }: { changes: Change[] }) {
@@ -30,7 +30,7 @@ export function ChangeTable({ changes }: { changes: Change[] }) {
               </span>
             </td>
             <td>
-              <State of={one.kind} />
+              <StatusText of={one.kind} />
             </td>
             <td className="mono">{one.mac && <TimeLink to={endpointPath(one.mac)}>{one.mac}</TimeLink>}</td>
             <td className="tight">
@@ -40,7 +40,7 @@ export function ChangeTable({ changes }: { changes: Change[] }) {
               </TimeLink>
             </td>
             <td>{one.vlan ?? ""}</td>
-            <td className="soft">{one.why}</td>
+            <td className="soft">{one.ending}</td>
           </tr>
         ))}
       </tbody>

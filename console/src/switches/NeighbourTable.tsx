@@ -1,4 +1,4 @@
-// Devices that told of themselves at the ports of a switch.
+// Devices that announce themselves at the ports of a switch (LLDP).
 import { Link } from "react-router";
 import type { Schemas } from "../api/client";
 import { Age } from "../shared/Age";
@@ -16,7 +16,7 @@ export function NeighbourTable({ neighbours }: { neighbours: Schemas["Neighbour"
           <th>Address</th>
           <th>Chassis</th>
           <th>Is</th>
-          <th>Told</th>
+          <th>Matches</th>
         </tr>
       </thead>
       <tbody>

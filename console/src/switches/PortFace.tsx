@@ -1,9 +1,16 @@
-// The switch drawn as its ports: one cell each, told apart by border, sign and number, not colour alone.
+// The switch drawn as its ports: one cell each, distinguished by border, sign and number, not colour alone.
 import { chakra, Flex, Grid } from "@chakra-ui/react";
 import type { Port } from "../api/client";
-import { type PortUse, portUse, USE_WORDS } from "./model";
+import { type PortUse, USE_WORDS } from "./model";
 
-const SIGNS: Record<PortUse, string> = { uplink: "⇄", used: "", quiet: "◐", silent: "∅", down: "" };
+const SIGNS: Record<PortUse, string> = {
+  uplink: "⇄",
+  "in use": "",
+  quiet: "◐",
+  silent: "∅",
+  down: "",
+  idle: "",
+};
 
 const Cell = chakra("button", {
   base: {
@@ -16,7 +23,7 @@ const Cell = chakra("button", {
     cursor: "pointer",
     textAlign: "left",
     lineHeight: "1.15",
-    "&[data-use=used]": { borderColor: "good", boxShadow: "inset 0 3px 0 var(--chakra-colors-good)" },
+    "&[data-use='in use']": { borderColor: "good", boxShadow: "inset 0 3px 0 var(--chakra-colors-good)" },
     "&[data-use=uplink]": {
       borderColor: "tarn",
       boxShadow: "inset 0 3px 0 var(--chakra-colors-tarn)",
@@ -26,7 +33,7 @@ const Cell = chakra("button", {
       borderColor: "warn",
       boxShadow: "inset 0 3px 0 var(--chakra-colors-warn)",
     },
-    "&[data-use=down]": { borderStyle: "dashed", color: "soft", bg: "transparent" },
+    "&[data-use=down], &[data-use=idle]": { borderStyle: "dashed", color: "soft", bg: "transparent" },
     "&[data-chosen]": { outline: "3px solid", outlineColor: "kite", outlineOffset: "1px" },
   },
 });
@@ -37,7 +44,7 @@ export function PortFace(props: {
   choose: (name: string | null) => void;
 }) {
   const { ports, chosen, choose } = props;
-  const uses = new Set(ports.map(portUse));
+  const uses = new Set(ports.map((port) => port.use));
   return (
     <>
       <Grid
@@ -49,7 +56,7 @@ export function PortFace(props: {
         aria-label="ports"
       >
         {ports.map((port) => {
-          const use = portUse(port);
+          const { use } = port;
           const count = port.present + port.quiet;
           const words = `${port.alias || "no label"}, ${USE_WORDS[use]}, ${port.present} present, ${port.quiet} quiet`;
           return (
@@ -78,7 +85,7 @@ export function PortFace(props: {
           .filter((use) => uses.has(use))
           .map((use) => (
             <span key={use}>
-              <chakra.b color="ink">{SIGNS[use] || (use === "used" ? "1" : "–")}</chakra.b> {USE_WORDS[use]}
+              <chakra.b color="ink">{SIGNS[use] || (use === "in use" ? "1" : "–")}</chakra.b> {USE_WORDS[use]}
             </span>
           ))}
       </Flex>

@@ -2,44 +2,45 @@
 import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, need, type Port, type Schemas } from "../api/client";
-import { crowdQuery, linksQuery, portHistoryQuery } from "../api/queries";
+import { addressCountsQuery, linkHistoryQuery } from "../api/resources/ports";
+import { portHistoryQuery } from "../api/resources/stays";
 import { Age, useNow } from "../shared/Age";
-import { Answered, Nothing, Trouble } from "../shared/Answered";
 import { Heading, Sheet } from "../shared/Grid";
 import { useAt } from "../shared/instant";
+import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
 import { StayTable } from "../shared/StayTable";
 import { steps } from "./model";
 import { RollCall } from "./RollCall";
 
 export function PortPanel({ port }: { port: Port }) {
   const past = useAt();
-  const crowd = useQuery(crowdQuery(port.switch, port.name));
+  const crowd = useQuery(addressCountsQuery(port.switch, port.name));
   const history = useQuery(portHistoryQuery(port.switch, port.name));
-  const links = useQuery(linksQuery(port.switch, port.name));
+  const links = useQuery(linkHistoryQuery(port.switch, port.name));
   return (
     <>
       <Heading id="chosen-port">
         Port {port.name} {port.alias}
       </Heading>
       <Role port={port} />
-      <Answered query={crowd} rows={1}>
-        {(counts) => <Crowd counts={counts} />}
-      </Answered>
-      <Answered query={links} rows={1}>
+      <QueryView query={crowd} rows={1}>
+        {(counts) => <AddressCounts counts={counts} />}
+      </QueryView>
+      <QueryView query={links} rows={1}>
         {(changes) => <Links changes={changes} />}
-      </Answered>
+      </QueryView>
       {!past && <RollCall name={port.switch} port={port.name} />}
-      <Heading>Who is and was there</Heading>
+      <Heading>Addresses now and before</Heading>
       <Sheet tabIndex={0} aria-label={`who is and was on ${port.name}`}>
-        <Answered query={history} rows={3}>
+        <QueryView query={history} rows={3}>
           {(page) =>
             page.items.length === 0 ? (
-              <Nothing>Nobody was ever heard here.</Nothing>
+              <Nothing>No address was ever learned here.</Nothing>
             ) : (
               <StayTable stays={page.items} />
             )
           }
-        </Answered>
+        </QueryView>
       </Sheet>
     </>
   );
@@ -48,7 +49,7 @@ export function PortPanel({ port }: { port: Port }) {
 const MOST_LINKS = 8;
 
 function Links({ changes }: { changes: Schemas["LinkChange"][] }) {
-  if (changes.length === 0) return <p>Its link stayed as it is for 7 days.</p>;
+  if (changes.length === 0) return <p>Its link has not changed in the last 7 days.</p>;
   return (
     <chakra.p margin="0 0 10px">
       Link:{" "}
@@ -80,7 +81,7 @@ function Role({ port }: { port: Port }) {
     <Flex align="center" gap="10px" wrap="wrap" margin="0 0 8px">
       <span>
         It {past ? "counted" : "counts"} as{" "}
-        <strong>{port.role === "uplink" ? "an uplink" : "an access port"}</strong>: {port.role_why}
+        <strong>{port.role === "uplink" ? "an uplink" : "an access port"}</strong>: {port.role_evidence}
         {port.beyond && `. ${port.beyond} is behind it, which is not in the inventory`}
       </span>
       {!past && (
@@ -89,20 +90,20 @@ function Role({ port }: { port: Port }) {
           variant="outline"
           onClick={() => set.mutate(port.role === "uplink" ? "access" : "uplink")}
         >
-          Say it is {port.role === "uplink" ? "an access port" : "an uplink"}
+          Set as {port.role === "uplink" ? "access port" : "uplink"}
         </Button>
       )}
-      {port.role_by_hand && !past && (
+      {port.role_by_operator && !past && (
         <Button size="xs" variant="outline" onClick={() => set.mutate(null)}>
-          Take that back
+          Clear this setting
         </Button>
       )}
-      {set.error && <Trouble error={set.error} />}
+      {set.error && <ErrorNotice error={set.error} />}
     </Flex>
   );
 }
 
-function Crowd({ counts }: { counts: Schemas["CountStep"][] }) {
+function AddressCounts({ counts }: { counts: Schemas["CountPoint"][] }) {
   const now = useNow();
   const most = Math.max(...counts.map((one) => one.count), 1);
   return (

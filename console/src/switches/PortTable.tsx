@@ -8,7 +8,7 @@ import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
 import { TimeLink } from "../shared/instant";
 import { endpointPath, switchPath } from "../shared/links";
-import { State } from "../shared/State";
+import { StatusText } from "../shared/StatusText";
 import { speedText, vlanRanges } from "./model";
 
 export function PortTable({
@@ -55,7 +55,7 @@ export function PortTable({
                           {port.name}
                         </chakra.td>
                         <td rowSpan={lines}>
-                          <State
+                          <StatusText
                             of={port.oper}
                             {...(port.admin_up ? {} : { title: "switched off by its operator" })}
                           />
@@ -73,7 +73,7 @@ export function PortTable({
                         </td>
                       </>
                     )}
-                    {stay ? <Who stay={stay} /> : <td colSpan={5}>{<Nobody port={port} />}</td>}
+                    {stay ? <Who stay={stay} /> : <td colSpan={5}>{<NoAddress port={port} />}</td>}
                   </chakra.tr>
                 );
               })}
@@ -106,7 +106,7 @@ function Who({ stay }: { stay: Stay }) {
       </td>
       <td className="tight">{vlanText(stay.vlan, stay.vlan_name)}</td>
       <td>
-        <State of={stay.life} />
+        <StatusText of={stay.life} />
       </td>
       <td className="tight">
         <Age at={stay.began_at} />
@@ -118,8 +118,8 @@ function Who({ stay }: { stay: Stay }) {
   );
 }
 
-function Nobody({ port }: { port: Port }) {
-  if (port.leads_to.length > 0) {
+function NoAddress({ port }: { port: Port }) {
+  if (port.use === "uplink") {
     return (
       <span>
         leads to{" "}
@@ -128,9 +128,9 @@ function Nobody({ port }: { port: Port }) {
         ) : (
           <span title={port.leads_to.join(", ")}>{leads(port.leads_to)}</span>
         )}
-        <span className="soft">; {port.present} addresses are learned through it</span>
+        <span className="soft">; {port.present} addresses learned through it</span>
       </span>
     );
   }
-  return <span className="soft">{port.oper === "up" ? "up, nothing learned" : ""}</span>;
+  return <span className="soft">{port.use === "silent" ? "up, no address learned" : ""}</span>;
 }

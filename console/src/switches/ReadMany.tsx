@@ -1,11 +1,11 @@
-// Reading many switches now: begin, watch, cancel, go on.
+// Reading many switches now: begin, watch, cancel, resume.
 import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, need, type Round, type Switch } from "../api/client";
-import { roundsQuery } from "../api/queries";
-import { Trouble } from "../shared/Answered";
+import { roundsQuery } from "../api/resources/switches";
 import { Choice } from "../shared/Grid";
+import { ErrorNotice } from "../shared/QueryView";
 import { groupsOf, roundText } from "./model";
 
 const ALL = "";
@@ -22,7 +22,7 @@ export function ReadMany({ switches }: { switches: Switch[] }) {
   });
   const cancel = useMutation({
     mutationFn: (number: number) =>
-      need(api.DELETE("/api/v1/rounds/{number}", { params: { path: { number } } })),
+      need(api.POST("/api/v1/rounds/{number}/cancel", { params: { path: { number } } })),
     ...settled,
   });
   const resume = useMutation({
@@ -61,7 +61,7 @@ export function ReadMany({ switches }: { switches: Switch[] }) {
           />
         )}
       </Flex>
-      {error && <Trouble error={error} />}
+      {error && <ErrorNotice error={error} />}
     </>
   );
 }
@@ -71,7 +71,7 @@ function Progress({ round, cancel, resume }: { round: Round; cancel: () => void;
   return (
     <>
       {running && (
-        <chakra.progress aria-label="switches tried" value={round.tried} max={round.wanted} width="180px" />
+        <chakra.progress aria-label="switches tried" value={round.tried} max={round.total} width="180px" />
       )}
       <chakra.span role="status" color="soft">
         {roundText(round)}
@@ -81,7 +81,7 @@ function Progress({ round, cancel, resume }: { round: Round; cancel: () => void;
           Cancel
         </Button>
       )}
-      {!running && round.state !== "done" && round.left.length > 0 && (
+      {!running && round.state !== "done" && round.remaining.length > 0 && (
         <Button size="sm" variant="outline" onClick={resume}>
           Read the rest
         </Button>

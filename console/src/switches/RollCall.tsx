@@ -1,14 +1,14 @@
-// Who is on a port, beside who may be: seats, roll, strangers; and the word to change it.
+// Roll call of a port: seats, roll, strangers, and the form that changes its rule.
 import { Button, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, need, type Schemas } from "../api/client";
-import { rollCallQuery, rulesQuery } from "../api/queries";
-import { Answered, Nothing, Trouble } from "../shared/Answered";
+import { rollCallQuery, rulesQuery } from "../api/resources/ports";
 import { Field, Grid, Heading, Sheet } from "../shared/Grid";
 import { TimeLink } from "../shared/instant";
 import { endpointPath } from "../shared/links";
-import { State } from "../shared/State";
+import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
+import { StatusText } from "../shared/StatusText";
 import { seatsText } from "./model";
 
 type Call = Schemas["RollCall"];
@@ -18,31 +18,31 @@ export function RollCall({ name, port }: { name: string; port: string }) {
   return (
     <>
       <Heading>Roll call</Heading>
-      <Answered query={call} rows={2}>
-        {(told) =>
-          told.exempt ? (
-            <p>It leads to other switches: rules do not reach it.</p>
+      <QueryView query={call} rows={2}>
+        {(result) =>
+          result.exempt ? (
+            <p>It is an uplink: rules do not apply to it.</p>
           ) : (
             <>
-              <Say told={told} />
-              <Present told={told} />
+              <Rule call={result} />
+              <Present call={result} />
             </>
           )
         }
-      </Answered>
+      </QueryView>
     </>
   );
 }
 
-/** What holds here, and the fields to say otherwise of this port alone. */
-function Say({ told }: { told: Call }) {
+/** The rule that applies, and the fields to set another for this port alone. */
+function Rule({ call }: { call: Call }) {
   const client = useQueryClient();
   const rules = useQuery(rulesQuery);
-  const own = rules.data?.find((one) => one.switch === told.switch && one.port === told.port);
+  const own = rules.data?.find((one) => one.switch === call.switch && one.port === call.port);
   const [seats, setSeats] = useState("");
   const set = useMutation({
     mutationFn: (rule: { seats: number | null; watched: boolean | null }) =>
-      need(api.PUT("/api/v1/rules", { body: { switch: told.switch, port: told.port, ...rule } })),
+      need(api.PATCH("/api/v1/rules", { body: { switch: call.switch, port: call.port, ...rule } })),
     onSettled: () => client.invalidateQueries(),
   });
   const kept = { seats: own?.seats ?? null, watched: own?.watched ?? null };
@@ -50,9 +50,9 @@ function Say({ told }: { told: Call }) {
   return (
     <Flex align="center" gap="10px" wrap="wrap" margin="0 0 8px">
       <span>
-        <strong>{seatsText(told)}</strong>; {told.watched ? "watched for strangers" : "not watched"}
-        {told.roll.length > 0 && `; enrolled: ${told.roll.join(", ")}`}
-        {told.absent.length > 0 && `; absent: ${told.absent.join(", ")}`}
+        <strong>{seatsText(call)}</strong>; {call.watched ? "watched for strangers" : "not watched"}
+        {call.roll.length > 0 && `; enrolled: ${call.roll.join(", ")}`}
+        {call.absent.length > 0 && `; absent: ${call.absent.join(", ")}`}
       </span>
       <label htmlFor="seats">Seats</label>
       <Field
@@ -71,35 +71,35 @@ function Say({ told }: { told: Call }) {
       >
         Set seats
       </Button>
-      <Button size="xs" variant="outline" onClick={() => set.mutate({ ...kept, watched: !told.watched })}>
-        {told.watched ? "Do not watch it" : "Watch it"}
+      <Button size="xs" variant="outline" onClick={() => set.mutate({ ...kept, watched: !call.watched })}>
+        {call.watched ? "Stop watching" : "Watch for strangers"}
       </Button>
       {(kept.seats !== null || kept.watched !== null) && (
         <Button size="xs" variant="outline" onClick={() => set.mutate({ seats: null, watched: null })}>
-          Leave it to the switch
+          Inherit from the switch
         </Button>
       )}
-      {set.error && <Trouble error={set.error} />}
+      {set.error && <ErrorNotice error={set.error} />}
     </Flex>
   );
 }
 
-function Present({ told }: { told: Call }) {
+function Present({ call }: { call: Call }) {
   const client = useQueryClient();
   const [by, setBy] = useState("");
   const enrol = useMutation({
-    mutationFn: (one: Schemas["Attendance"]) =>
+    mutationFn: (one: Schemas["PortOccupant"]) =>
       need(
         api.POST("/api/v1/rules/roll", {
-          body: { switch: told.switch, port: told.port, prefix: one.mac, vlan: one.vlan, note: "", by },
+          body: { switch: call.switch, port: call.port, prefix: one.mac, vlan: one.vlan, note: "", by },
         }),
       ),
     onSettled: () => client.invalidateQueries(),
   });
-  if (told.present.length === 0) return <Nothing>Nobody is present.</Nothing>;
+  if (call.present.length === 0) return <Nothing>No address is present.</Nothing>;
   return (
     <>
-      {told.present.some((one) => one.standing !== "enrolled") && (
+      {call.present.some((one) => one.status !== "enrolled") && (
         <Flex align="center" gap="8px" margin="0 0 6px">
           <label htmlFor="by">Your name, to enrol</label>
           <Field id="by" value={by} maxLength={64} onChange={(event) => setBy(event.target.value)} />
@@ -108,17 +108,17 @@ function Present({ told }: { told: Call }) {
       <Sheet tabIndex={0} aria-label="who is present">
         <Grid>
           <tbody>
-            {told.present.map((one) => (
+            {call.present.map((one) => (
               <tr key={`${one.mac} ${one.vlan}`}>
                 <td className="mono">
                   <TimeLink to={endpointPath(one.mac)}>{one.mac}</TimeLink>
                 </td>
                 <td>{one.vlan !== null && `VLAN ${one.vlan}`}</td>
                 <td>
-                  <State of={one.standing} />
+                  <StatusText of={one.status} />
                 </td>
                 <td className="n">
-                  {one.standing !== "enrolled" && (
+                  {one.status !== "enrolled" && (
                     <Button
                       size="xs"
                       variant="outline"
@@ -135,7 +135,7 @@ function Present({ told }: { told: Call }) {
           </tbody>
         </Grid>
       </Sheet>
-      {enrol.error && <Trouble error={enrol.error} />}
+      {enrol.error && <ErrorNotice error={enrol.error} />}
     </>
   );
 }

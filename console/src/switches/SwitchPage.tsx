@@ -1,16 +1,19 @@
-// One switch: who it is, how fresh what is known of it is, its ports drawn and listed.
+// One switch: its identity, when it was last read, its ports drawn and listed.
 import { Box, Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useMemo, useState } from "react";
 import { useParams, useSearchParams } from "react-router";
 import { api, need, type Port, type Switch } from "../api/client";
-import { changesQuery, neighboursQuery, onSwitchQuery, portsQuery, switchQuery } from "../api/queries";
+import { changesQuery } from "../api/resources/history";
+import { portsQuery } from "../api/resources/ports";
+import { onSwitchQuery } from "../api/resources/stays";
+import { neighboursQuery, switchQuery } from "../api/resources/switches";
 import { Age } from "../shared/Age";
-import { Answered, Nothing, Notice, Trouble } from "../shared/Answered";
-import { AsOf } from "../shared/AsOf";
+import { AsOfPicker } from "../shared/AsOfPicker";
 import { Heading, Sheet, Title } from "../shared/Grid";
 import { reportPath } from "../shared/links";
-import { State } from "../shared/State";
+import { ErrorNotice, Nothing, Notice, QueryView } from "../shared/QueryView";
+import { StatusText } from "../shared/StatusText";
 import { clockTime } from "../shared/time";
 import { ChangeTable } from "./ChangeTable";
 import { addressText, byPort, filterPorts, tableUse } from "./model";
@@ -25,18 +28,18 @@ export function SwitchPage() {
   const { name = "" } = useParams();
   const one = useQuery(switchQuery(name));
   return (
-    <AsOf kept={KEPT}>
+    <AsOfPicker kept={KEPT}>
       {(at) => (
         <>
-          <Answered query={one} rows={3}>
+          <QueryView query={one} rows={3}>
             {(data) => (at ? <Title>{data.name}</Title> : <Identity one={data} />)}
-          </Answered>
+          </QueryView>
           {one.data && <Ports name={name} at={at} />}
           {one.data && !at && <Neighbours name={name} />}
           {one.data && <Changes name={name} at={at} />}
         </>
       )}
-    </AsOf>
+    </AsOfPicker>
   );
 }
 
@@ -47,7 +50,7 @@ function Neighbours({ name }: { name: string }) {
     <>
       <Heading>Neighbours</Heading>
       <Sheet tabIndex={0} aria-label="neighbours">
-        <Answered query={neighbours}>{(rows) => <NeighbourTable neighbours={rows} />}</Answered>
+        <QueryView query={neighbours}>{(rows) => <NeighbourTable neighbours={rows} />}</QueryView>
       </Sheet>
     </>
   );
@@ -59,11 +62,11 @@ function Changes({ name, at }: { name: string; at: string | undefined }) {
     <>
       <Heading>What changed here{at && " by then"}</Heading>
       <Sheet tabIndex={0} aria-label="changes">
-        <Answered query={changes}>
+        <QueryView query={changes}>
           {(page) =>
             page.items.length === 0 ? <Nothing>Nothing yet.</Nothing> : <ChangeTable changes={page.items} />
           }
-        </Answered>
+        </QueryView>
       </Sheet>
     </>
   );
@@ -77,23 +80,23 @@ function Identity({ one }: { one: Switch }) {
     onSettled: () => client.invalidateQueries(),
   });
   const facts: [string, React.ReactNode][] = [
-    ["health", <State key="health" of={one.health} />],
+    ["health", <StatusText key="health" of={one.health} />],
     ["last read", <Age key="read" at={one.read_at} ago={one.read_at !== null} />],
     ["read every", `${one.interval_s} s`],
     ["table", tableUse(one)],
-    ["ageing time", one.ageing_s === null ? "not told" : `${one.ageing_s} s`],
+    ["ageing time", one.ageing_s === null ? "not reported" : `${one.ageing_s} s`],
     ["up for", <Age key="up" at={one.up_since} />],
     ["model", [one.model, one.software].filter(Boolean).join(" ")],
     ["serial number", one.serial],
     ["topology changes", one.topology_changes],
     ["learning discards", one.learning_discards],
-    ["asked as", one.credential ?? one.asked_as],
+    ["asked as", one.credential ?? one.credential_kind],
     ["site", one.site],
     ["groups", one.groups.join(", ")],
     [
       "bridge address",
       <chakra.span key="mac" fontFamily="mono">
-        {one.bridge_address ?? "not told"}
+        {one.bridge_address ?? "not reported"}
       </chakra.span>,
     ],
   ];
@@ -151,7 +154,7 @@ function Identity({ one }: { one: Switch }) {
           Note: {warning}.
         </Notice>
       ))}
-      {read.error && <Trouble error={read.error} />}
+      {read.error && <ErrorNotice error={read.error} />}
       {read.data?.error && <Notice tone="bad">{read.data.error}</Notice>}
     </>
   );
@@ -177,7 +180,7 @@ function Ports({ name, at }: { name: string; at: string | undefined }) {
   }, [chosen, loaded]);
 
   return (
-    <Answered query={ports} rows={8}>
+    <QueryView query={ports} rows={8}>
       {(all) => {
         const bridged = all.filter((port) => port.bridged);
         const shown = filterPorts(bridged, there, text);
@@ -195,7 +198,7 @@ function Ports({ name, at }: { name: string; at: string | undefined }) {
             </Sheet>
             {chosenPort(all, chosen) && <PortPanel port={chosenPort(all, chosen) as Port} />}
             <Flex align="center" gap="12px" margin="14px 0 8px">
-              <chakra.label htmlFor="narrow">Narrow down</chakra.label>
+              <chakra.label htmlFor="narrow">Filter</chakra.label>
               <chakra.input
                 id="narrow"
                 value={text}
@@ -215,10 +218,10 @@ function Ports({ name, at }: { name: string; at: string | undefined }) {
               </chakra.span>
             </Flex>
             <Sheet tabIndex={0} aria-label="who is on each port">
-              {stays.error && <Trouble error={stays.error} again={() => void stays.refetch()} />}
+              {stays.error && <ErrorNotice error={stays.error} again={() => void stays.refetch()} />}
               {shown.length === 0 ? (
                 <Nothing>
-                  {bridged.length === 0 ? "No reading has told of its ports yet." : "No port matches."}
+                  {bridged.length === 0 ? "Its ports have not been read yet." : "No port matches."}
                 </Nothing>
               ) : (
                 <PortTable ports={shown} stays={there} chosen={chosen} />
@@ -227,6 +230,6 @@ function Ports({ name, at }: { name: string; at: string | undefined }) {
           </>
         );
       }}
-    </Answered>
+    </QueryView>
   );
 }

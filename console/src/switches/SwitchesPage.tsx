@@ -1,13 +1,13 @@
-// The inventory: every switch, how it is and how fresh what is known of it is.
+// The inventory: every switch, its health and when it was last read.
 import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { switchesQuery } from "../api/queries";
+import { switchesQuery } from "../api/resources/switches";
 import { Age } from "../shared/Age";
-import { Answered, Nothing } from "../shared/Answered";
 import { Grid, Sheet } from "../shared/Grid";
 import { switchPath } from "../shared/links";
-import { State } from "../shared/State";
+import { Nothing, QueryView } from "../shared/QueryView";
+import { StatusText } from "../shared/StatusText";
 import { addressText, tableUse } from "./model";
 import { ReadMany } from "./ReadMany";
 
@@ -20,7 +20,7 @@ export function SwitchesPage() {
       </chakra.h1>
       {switches.data && switches.data.items.length > 0 && <ReadMany switches={switches.data.items} />}
       <Sheet tabIndex={0} aria-label="switches">
-        <Answered query={switches} rows={12}>
+        <QueryView query={switches} rows={12}>
           {(page) =>
             page.items.length === 0 ? (
               <Nothing>
@@ -39,7 +39,7 @@ export function SwitchesPage() {
                     <th className="n">Table</th>
                     <th>Site and groups</th>
                     <th>Address</th>
-                    <th>Trouble</th>
+                    <th>Problem</th>
                   </tr>
                 </thead>
                 <tbody>
@@ -50,7 +50,7 @@ export function SwitchesPage() {
                       </td>
                       <td>{one.location}</td>
                       <td>
-                        <State of={one.health} />
+                        <StatusText of={one.health} />
                       </td>
                       <td className="tight">
                         <Age at={one.read_at} ago={one.read_at !== null} />
@@ -66,7 +66,7 @@ export function SwitchesPage() {
               </Grid>
             )
           }
-        </Answered>
+        </QueryView>
       </Sheet>
     </>
   );

@@ -5,7 +5,6 @@ import {
   byPort,
   filterPorts,
   groupsOf,
-  portUse,
   roundText,
   seatsText,
   speedText,
@@ -34,20 +33,14 @@ const port = (values: Partial<Port>): Port => ({
   quiet: 0,
   leads_to: [],
   role: "access",
-  role_by_hand: false,
-  role_why: "",
+  role_by_operator: false,
+  role_evidence: "",
   beyond: "",
+  use: "in use",
+  silent_since: null,
   ...values,
 });
 const stay = (portName: string, mac: string, vlan: number) => ({ port: portName, mac, vlan }) as Stay;
-
-it("tells ports apart by what they are to their user", () => {
-  expect(portUse(port({ present: 40, leads_to: ["core-1"], role: "uplink" }))).toBe("uplink");
-  expect(portUse(port({ present: 1 }))).toBe("used");
-  expect(portUse(port({ quiet: 1 }))).toBe("quiet");
-  expect(portUse(port({}))).toBe("silent");
-  expect(portUse(port({ oper: "down" }))).toBe("down");
-});
 
 it("narrows ports down by name, label, VLAN, neighbour and digits of an address", () => {
   const ports = [
@@ -99,15 +92,15 @@ it("says how far a round is and what is left of it", () => {
     state: "running",
     began_at: "2026-05-04T12:00:00Z",
     ended_at: null,
-    wanted: 3,
+    total: 3,
     tried: 2,
-    well: 1,
-    left: ["quay-3"],
+    complete: 1,
+    remaining: ["quay-3"],
     failed: ["quay-2"],
   };
-  expect(roundText(round)).toBe("2 of 3 tried, 1 not read whole");
+  expect(roundText(round)).toBe("2 of 3 tried, 1 not read completely");
   expect(roundText({ ...round, state: "cancelled" })).toBe(
-    "round 4 cancelled: 1 of 3 not read, 1 not read whole",
+    "round 4 cancelled: 1 of 3 not read, 1 not read completely",
   );
   const one = { groups: ["berths"], present: 45, table_size: 50 } as Switch;
   expect(groupsOf([one, { ...one, groups: ["berths", "all-day"] }])).toEqual(["all-day", "berths"]);
@@ -121,7 +114,7 @@ it("shortens runs of VLANs", () => {
 });
 
 it("says how many seats are taken, and when that is too many", () => {
-  expect(seatsText({ seats: null, taken: 2, overfull: false })).toBe("No seats are set");
-  expect(seatsText({ seats: 2, taken: 2, overfull: false })).toBe("2 of 2 seats taken");
-  expect(seatsText({ seats: 1, taken: 2, overfull: true })).toBe("2 of 1 seats taken: overfull");
+  expect(seatsText({ seats: null, count: 2, overfull: false })).toBe("2 present, no limit");
+  expect(seatsText({ seats: 2, count: 2, overfull: false })).toBe("2 present, limit 2");
+  expect(seatsText({ seats: 1, count: 2, overfull: true })).toBe("2 present, limit 1: overfull");
 });

@@ -1,7 +1,7 @@
-// What the switch page decides without drawing anything.
+// Logic of the switch page, without rendering.
 import type { Port, Round, Stay, Switch } from "../api/client";
 
-/** Who is on each port, by port name. */
+/** Stays on each port, by port name. */
 export function byPort(stays: Stay[]): Map<string, Stay[]> {
   const found = new Map<string, Stay[]>();
   for (const stay of stays) {
@@ -17,24 +17,24 @@ export function groupsOf(switches: Switch[]): string[] {
   return [...new Set(switches.flatMap((one) => one.groups))].sort();
 }
 
-/** How far a round is, or how it ended. */
+/** Progress of a round, or how it ended. */
 export function roundText(round: Round): string {
-  const failed = round.failed.length > 0 ? `, ${round.failed.length} not read whole` : "";
-  if (round.state === "running") return `${round.tried} of ${round.wanted} tried${failed}`;
-  if (round.state === "done") return `round ${round.id}: ${round.well} of ${round.wanted} read${failed}`;
-  return `round ${round.id} ${round.state}: ${round.left.length} of ${round.wanted} not read${failed}`;
+  const failed = round.failed.length > 0 ? `, ${round.failed.length} not read completely` : "";
+  if (round.state === "running") return `${round.tried} of ${round.total} tried${failed}`;
+  if (round.state === "done") return `round ${round.id}: ${round.complete} of ${round.total} read${failed}`;
+  return `round ${round.id} ${round.state}: ${round.remaining.length} of ${round.total} not read${failed}`;
 }
 
-/** How full the MAC address table is, as far as anybody said how large it is. */
+/** How full the MAC address table is, if its size was set. */
 export function tableUse(one: Switch): string {
   if (one.table_size === null) return `${one.present} (size not set)`;
   return `${one.present} of ${one.table_size}, ${Math.round((100 * one.present) / one.table_size)} %`;
 }
 
-/** Where it is asked, in words. */
+/** How it is read, in words. */
 export function addressText(one: Switch): string {
   if (one.source === "linux") return `bridge ${one.host} of this machine`;
-  return one.source === "files" ? "comes by file" : `${one.host}:${one.port}`;
+  return one.source === "files" ? "readings are imported" : `${one.host}:${one.port}`;
 }
 
 /** A line in steps for counts over time, as an SVG path in a box of the given size. */
@@ -56,25 +56,18 @@ export function steps(
   return `M0 ${y(first.count).toFixed(1)}${moves.join("")}H${width}`;
 }
 
-export type PortUse = "uplink" | "used" | "silent" | "quiet" | "down";
-
-/** What a port is to the eye: how the drawing tells ports apart. */
-export function portUse(port: Port): PortUse {
-  if (port.role === "uplink") return "uplink";
-  if (port.oper === "down") return "down";
-  if (port.present > 0) return "used";
-  return port.quiet > 0 ? "quiet" : "silent";
-}
+export type PortUse = Port["use"];
 
 export const USE_WORDS: Record<PortUse, string> = {
-  uplink: "leads to another switch",
-  used: "in use",
-  quiet: "up, its endpoints quiet",
-  silent: "up, nothing learned",
+  uplink: "uplink to another switch",
+  "in use": "in use",
+  quiet: "up, its endpoints are quiet",
+  silent: "up, no address learned",
   down: "down",
+  idle: "not known to be up",
 };
 
-/** Ports that match what is typed: a name, a label, an address on it. */
+/** Ports that match the filter: by name, label, or an address on it. */
 export function filterPorts(ports: Port[], stays: Map<string, Stay[]>, text: string): Port[] {
   const wanted = text.trim().toLowerCase();
   if (!wanted) return ports;
@@ -112,8 +105,8 @@ export function vlanRanges(vlans: number[]): string {
   return parts.map(([first, last]) => (first === last ? `${first}` : `${first}–${last}`)).join(", ");
 }
 
-/** How many of a port's seats are taken; an address in two VLANs takes one. */
-export function seatsText(told: { seats: number | null; taken: number; overfull: boolean }): string {
-  if (told.seats === null) return "No seats are set";
-  return `${told.taken} of ${told.seats} seats taken${told.overfull ? ": overfull" : ""}`;
+/** How many endpoints a port carries, beside its seats; an address in two VLANs counts once. */
+export function seatsText(call: { seats: number | null; count: number; overfull: boolean }): string {
+  if (call.seats === null) return `${call.count} present, no limit`;
+  return `${call.count} present, limit ${call.seats}${call.overfull ? ": overfull" : ""}`;
 }

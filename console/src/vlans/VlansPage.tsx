@@ -1,13 +1,14 @@
 // VLANs across switches, and one of them: where it lives and who is in it.
 import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
-import { inVlanQuery, vlanPortsQuery, vlansQuery } from "../api/queries";
-import { Answered, Nothing } from "../shared/Answered";
-import { AsOf } from "../shared/AsOf";
+import { vlanPortsQuery, vlansQuery } from "../api/resources/network";
+import { inVlanQuery } from "../api/resources/stays";
+import { AsOfPicker } from "../shared/AsOfPicker";
 import { Exports } from "../shared/Exports";
 import { Grid, Heading, Sheet, Title } from "../shared/Grid";
 import { portPath, vlanPath } from "../shared/links";
-import { State } from "../shared/State";
+import { Nothing, QueryView } from "../shared/QueryView";
+import { StatusText } from "../shared/StatusText";
 import { StayTable } from "../shared/StayTable";
 
 export function VlansPage() {
@@ -16,10 +17,10 @@ export function VlansPage() {
     <>
       <Title>VLANs</Title>
       <Sheet tabIndex={0} aria-label="VLANs">
-        <Answered query={vlans} rows={6}>
+        <QueryView query={vlans} rows={6}>
           {(rows) =>
             rows.length === 0 ? (
-              <Nothing>No switch has told of a VLAN.</Nothing>
+              <Nothing>No VLANs have been read yet.</Nothing>
             ) : (
               <Grid>
                 <thead>
@@ -48,7 +49,7 @@ export function VlansPage() {
               </Grid>
             )
           }
-        </Answered>
+        </QueryView>
       </Sheet>
     </>
   );
@@ -63,14 +64,14 @@ export function VlanPage() {
       <Title>
         VLAN {id} {name}
       </Title>
-      <AsOf kept="The name of the VLAN and the labels of ports are those of now.">
+      <AsOfPicker kept="VLAN name and port labels are the current ones.">
         {(at) => (
           <>
             <InIt id={id} at={at} />
             {at === undefined && <Carriers id={id} />}
           </>
         )}
-      </AsOf>
+      </AsOfPicker>
     </>
   );
 }
@@ -84,11 +85,15 @@ function InIt({ id, at }: { id: number; at: string | undefined }) {
         <Exports list="stays" filters={{ vlan: String(id), ...(at ? { at } : {}) }} />
       </Heading>
       <Sheet tabIndex={0} aria-label="addresses in the VLAN">
-        <Answered query={stays} rows={8}>
+        <QueryView query={stays} rows={8}>
           {(page) =>
-            page.items.length === 0 ? <Nothing>Nobody.</Nothing> : <StayTable stays={page.items} placed />
+            page.items.length === 0 ? (
+              <Nothing>No addresses.</Nothing>
+            ) : (
+              <StayTable stays={page.items} placed />
+            )
           }
-        </Answered>
+        </QueryView>
       </Sheet>
     </>
   );
@@ -100,10 +105,10 @@ function Carriers({ id }: { id: number }) {
     <>
       <Heading>Ports that carry it</Heading>
       <Sheet tabIndex={0} aria-label="ports that carry the VLAN">
-        <Answered query={ports} rows={6}>
+        <QueryView query={ports} rows={6}>
           {(rows) =>
             rows.length === 0 ? (
-              <Nothing>No switch tells which of its ports carry it.</Nothing>
+              <Nothing>No switch reports which of its ports carry it.</Nothing>
             ) : (
               <Grid>
                 <tbody>
@@ -117,7 +122,7 @@ function Carriers({ id }: { id: number }) {
                       <td>{one.alias}</td>
                       <td>{one.tagged ? "tagged" : "untagged"}</td>
                       <td>
-                        <State of={one.oper} />
+                        <StatusText of={one.oper} />
                       </td>
                     </tr>
                   ))}
@@ -125,7 +130,7 @@ function Carriers({ id }: { id: number }) {
               </Grid>
             )
           }
-        </Answered>
+        </QueryView>
       </Sheet>
     </>
   );

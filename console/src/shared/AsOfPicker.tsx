@@ -2,12 +2,12 @@
 import { Button, chakra, Flex } from "@chakra-ui/react";
 import type { ReactNode } from "react";
 import { useSearchParams } from "react-router";
-import { Notice } from "./Answered";
 import { Field } from "./Grid";
 import { Instant, instantOf } from "./instant";
+import { Notice } from "./QueryView";
 import { fullTime, localInput } from "./time";
 
-export function AsOf({ kept, children }: { kept: string; children: (at?: string) => ReactNode }) {
+export function AsOfPicker({ kept, children }: { kept: string; children: (at?: string) => ReactNode }) {
   const [params, setParams] = useSearchParams();
   const at = instantOf(params);
   const choose = (instant: string) => {

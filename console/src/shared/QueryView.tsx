@@ -1,14 +1,14 @@
-// One answer in all its states: not here yet, here, here but old, or not to be had.
+// A query in all its states: loading, loaded, out of date, failed.
 import { Box, Button, chakra, Flex, Skeleton } from "@chakra-ui/react";
 import type { UseQueryResult } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { ServiceProblem } from "../api/client";
 import { Age } from "./Age";
 
-// Uneven, as text is.
+// Uneven widths, like text.
 const WIDTHS = [92, 78, 64, 50, 91, 77, 63, 49, 90, 76, 62, 48].map((share) => `${share}%`);
 
-export function Answered<T>({
+export function QueryView<T>({
   query,
   children,
   rows = 6,
@@ -30,7 +30,7 @@ export function Answered<T>({
       </>
     );
   }
-  if (query.error) return <Trouble error={query.error} again={() => void query.refetch()} />;
+  if (query.error) return <ErrorNotice error={query.error} again={() => void query.refetch()} />;
   return (
     <Box padding="14px" role="status" aria-label="loading">
       {WIDTHS.slice(0, rows).map((width) => (
@@ -40,7 +40,7 @@ export function Answered<T>({
   );
 }
 
-export function Trouble({ error, again }: { error: Error; again?: () => void }) {
+export function ErrorNotice({ error, again }: { error: Error; again?: () => void }) {
   const title = error instanceof ServiceProblem ? error.title : "Something went wrong";
   return (
     <Flex role="alert" gap="16px" align="center" padding="16px" borderLeft="4px solid" borderColor="bad">

@@ -1,7 +1,7 @@
-// Which of some things were turned: opened where they stand closed, or closed where they stand open.
+// A set of ids that were toggled away from their default: opened or closed.
 import { useState } from "react";
 
-export function useToggled(): [ReadonlySet<string>, (name: string) => void] {
+export function useDisclosureSet(): [ReadonlySet<string>, (name: string) => void] {
   const [turned, setTurned] = useState<ReadonlySet<string>>(new Set());
   const toggle = (name: string) =>
     setTurned((before) => {

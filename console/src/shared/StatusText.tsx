@@ -1,4 +1,4 @@
-// Words for states, each with a shape of its own: colour only helps, it never tells alone.
+// States in words, each with a shape of its own: colour never carries meaning alone.
 import { chakra } from "@chakra-ui/react";
 
 const LOOKS: Record<string, { sign: string; color: string }> = {
@@ -35,7 +35,7 @@ const LOOKS: Record<string, { sign: string; color: string }> = {
   restarted: { sign: "⟳", color: "kite" },
 };
 
-export function State({ of, title }: { of: string; title?: string }) {
+export function StatusText({ of, title }: { of: string; title?: string }) {
   const look = LOOKS[of] ?? { sign: "?", color: "soft" };
   return (
     <chakra.span color={look.color} whiteSpace="nowrap" title={title}>

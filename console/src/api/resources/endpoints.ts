@@ -1,0 +1,42 @@
+// Endpoints: searched, one of them, the path to it.
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { api, need } from "../client";
+import { asOf } from "./asOf";
+
+export const endpointQuery = (mac: string, at?: string) =>
+  queryOptions({
+    queryKey: ["search", "endpoint", mac, at],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/endpoints/{mac}", { params: { path: { mac }, query: asOf(at) }, signal })),
+  });
+
+export const pathQuery = (mac: string, at?: string) =>
+  queryOptions({
+    queryKey: ["search", "path", mac, at],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/endpoints/{mac}/path", { params: { path: { mac }, query: asOf(at) }, signal })),
+  });
+
+export const ipsQuery = (mac: string) =>
+  queryOptions({
+    queryKey: ["search", "ips", mac],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/endpoints/{mac}/ips", { params: { path: { mac } }, signal })),
+  });
+
+/** When an endpoint was missing where it was, in the last month. */
+export const quietTimesQuery = (mac: string) =>
+  queryOptions({
+    queryKey: ["endpoints", "quiet", mac],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/endpoints/{mac}/quiet-times", { params: { path: { mac } }, signal })),
+  });
+
+export const searchQuery = (text: string, at?: string) =>
+  queryOptions({
+    queryKey: ["search", text, at],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/search", { params: { query: { q: text, ...asOf(at) } }, signal })),
+    enabled: text !== "",
+    placeholderData: keepPreviousData,
+  });

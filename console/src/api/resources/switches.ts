@@ -1,0 +1,27 @@
+// Switches, their neighbours, and rounds.
+import { queryOptions } from "@tanstack/react-query";
+import { api, need } from "../client";
+
+export const switchesQuery = queryOptions({
+  queryKey: ["switches"],
+  queryFn: ({ signal }) => need(api.GET("/api/v1/switches", { params: { query: { limit: 1000 } }, signal })),
+});
+
+export const switchQuery = (name: string) =>
+  queryOptions({
+    queryKey: ["switch", name],
+    queryFn: ({ signal }) => need(api.GET("/api/v1/switches/{name}", { params: { path: { name } }, signal })),
+  });
+
+export const neighboursQuery = (name: string) =>
+  queryOptions({
+    queryKey: ["neighbours", name],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/switches/{name}/neighbours", { params: { path: { name } }, signal })),
+  });
+
+export const roundsQuery = queryOptions({
+  queryKey: ["rounds"],
+  queryFn: ({ signal }) => need(api.GET("/api/v1/rounds", { signal })),
+  refetchInterval: (query) => (query.state.data?.[0]?.state === "running" ? 700 : false),
+});

@@ -1,0 +1,87 @@
+import { ChakraProvider } from "@chakra-ui/react";
+import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { render, screen } from "@testing-library/react";
+import userEvent from "@testing-library/user-event";
+import { createMemoryRouter, RouterProvider } from "react-router";
+import { beforeEach, expect, it, vi } from "vitest";
+import { system } from "../app/theme";
+import { EndpointPage } from "./EndpointPage";
+
+// The API client takes hold of `fetch` when it is loaded.
+const net = vi.hoisted(() => {
+  const made = { answer: (_: Request): Promise<Response> => Promise.reject(new Error("not set")) };
+  globalThis.fetch = (request) => made.answer(request as Request);
+  return made;
+});
+
+const A = "02:1a:01:00:00:0a";
+const B = "02:1a:01:00:00:0b";
+const endpoint = (mac: string) => ({
+  mac,
+  label: mac === A ? "Kiosk" : "",
+  owner: "",
+  notes: "",
+  maker: "",
+  origin: "local",
+  ips: [],
+  host_names: [],
+  home: null,
+  places: [],
+  why: "gone: no switch has it now",
+  reasons: [],
+  confidence: "none",
+  first_seen_at: "2026-05-04T12:00:00Z",
+  last_seen_at: null,
+});
+
+let saved: { url: string; body: unknown }[] = [];
+
+beforeEach(() => {
+  saved = [];
+  net.answer = async (request) => {
+    const url = new URL(request.url);
+    const path = decodeURIComponent(url.pathname);
+    const json = (body: unknown) =>
+      new Response(JSON.stringify(body), { headers: { "content-type": "application/json" } });
+    if (request.method === "PATCH") {
+      saved.push({ url: path, body: await request.json() });
+      return json(endpoint(path.slice(-17)));
+    }
+    if (/\/endpoints\/[^/]+$/.test(path)) return json(endpoint(path.slice(-17)));
+    if (/\/(path|ips|quiet-times)$/.test(path)) return json([]);
+    return json({ items: [], next: null });
+  };
+});
+
+function open() {
+  const routes = [{ path: "/endpoints/:mac", element: <EndpointPage /> }];
+  const router = createMemoryRouter(routes, { initialEntries: [`/endpoints/${A}`] });
+  const client = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: 60_000 } } });
+  render(
+    <ChakraProvider value={system}>
+      <QueryClientProvider client={client}>
+        <RouterProvider router={router} />
+      </QueryClientProvider>
+    </ChakraProvider>,
+  );
+  return router;
+}
+
+it("never saves the notes of one endpoint on another", async () => {
+  const router = open();
+  const label = async () => (await screen.findByLabelText("Label")) as HTMLInputElement;
+  await vi.waitFor(async () => expect((await label()).value).toBe("Kiosk"));
+  await userEvent.type(await label(), " at gate 3");
+  // Both are in the cache by the second visit: nothing is loaded in between.
+  for (const mac of [B, A, B]) {
+    await router.navigate(`/endpoints/${mac}`);
+    await screen.findByRole("heading", { name: mac });
+    expect((await label()).value).toBe(mac === A ? "Kiosk" : "");
+  }
+  await userEvent.type(await label(), "Scanner");
+  await userEvent.click(screen.getByRole("button", { name: "Save" }));
+  await screen.findByText("saved");
+  expect(saved).toEqual([
+    { url: `/api/v1/endpoints/${B}`, body: { label: "Scanner", owner: "", notes: "" } },
+  ]);
+});
