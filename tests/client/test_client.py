@@ -1,4 +1,4 @@
-"""The client library: pages join up, errors come back whole, safe calls are asked again."""
+"""The client library: pages join up, errors come back whole, safe calls are repeated."""
 
 import asyncio
 
@@ -13,12 +13,12 @@ from kiteroll.client import (
     ServiceUnreachable,
     add_switch,
     endpoints,
-    find,
     health,
     readings,
+    search,
 )
 from kiteroll.schemas.api import Credential, NewSwitch
-from tests.conftest import Service
+from tests.support.harness import Service
 
 NEW = NewSwitch(name="x", host="127.0.0.1", access=Credential(community="c"))
 
@@ -31,10 +31,12 @@ def test_the_public_names_are_those_listed() -> None:
 def test_both_clients_give_the_same_answers(service: Service) -> None:
     async def ask() -> tuple[list[str], object]:
         async with AsyncClient(service.url, service.token) as kite:
-            return [one.mac async for one in kite.each(endpoints(limit=50))], await kite.ask(find("quay-1"))
+            return [one.mac async for one in kite.each(endpoints(limit=50))], await kite.send(
+                search("quay-1")
+            )
 
     with service.client() as kite:
-        macs, found = [one.mac for one in kite.each(endpoints(limit=50))], kite.ask(find("quay-1"))
+        macs, found = [one.mac for one in kite.each(endpoints(limit=50))], kite.send(search("quay-1"))
         assert len(macs) > 150 and macs == sorted(set(macs))
     their_macs, their_found = asyncio.run(ask())
     assert their_macs == macs
@@ -68,14 +70,12 @@ _PROBLEM = {
 
 
 @pytest.mark.parametrize("failure", [httpx.ConnectError("refused"), httpx.ReadError("cut"), 503])
-def test_a_safe_call_is_asked_again_and_then_given_up(
-    failure: object, monkeypatch: pytest.MonkeyPatch
-) -> None:
-    monkeypatch.setattr("kiteroll.client.calls.PAUSES_S", (0.0, 0.0))
+def test_a_safe_call_is_repeated_and_then_given_up(failure: object, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("kiteroll.client.http_client.PAUSES_S", (0.0, 0.0))
     passes, fails = Flaky(2, failure), Flaky(3, failure)
-    assert Client("http://kite", "t", transport=passes).ask(readings()).items == []
+    assert Client("http://kite", "t", transport=passes).send(readings()).items == []
     with pytest.raises((ServiceUnreachable, ServiceError)) as given_up:
-        Client("http://kite", "t", transport=fails).ask(readings())
+        Client("http://kite", "t", transport=fails).send(readings())
     assert fails.calls == 3 and ("kite" in str(given_up.value) or "away" in str(given_up.value))
 
 
@@ -85,20 +85,20 @@ def test_a_safe_call_is_asked_again_and_then_given_up(
 def test_a_call_that_changes_something_is_repeated_only_if_it_never_got_there(
     failure: object, calls: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("kiteroll.client.calls.PAUSES_S", (0.0, 0.0))
+    monkeypatch.setattr("kiteroll.client.http_client.PAUSES_S", (0.0, 0.0))
     flaky = Flaky(9, failure)
     with pytest.raises((ServiceUnreachable, ServiceError)):
-        Client("http://kite", "t", transport=flaky).ask(add_switch(NEW))
+        Client("http://kite", "t", transport=flaky).send(add_switch(NEW))
     assert flaky.calls == calls
 
 
 def test_an_answer_of_something_else_is_told() -> None:
     other = httpx.MockTransport(lambda request: httpx.Response(200, text="<html>hello"))
-    with pytest.raises(ServiceError, match="not understood"):
-        Client("http://kite", "t", transport=other).ask(health())
+    with pytest.raises(ServiceError, match="cannot be parsed"):
+        Client("http://kite", "t", transport=other).send(health())
 
 
 def test_a_problem_comes_back_whole(service: Service) -> None:
     with Client(service.url, "wrong") as kite, pytest.raises(ServiceError) as refused:
-        kite.ask(health())
+        kite.send(health())
     assert (refused.value.status, refused.value.code) == (401, "not_signed_in")

@@ -1,17 +1,18 @@
-"""What devices say, and what it means: each deviation seen in the field is a case."""
+"""What devices answer, and what it means: each deviation seen in the field is a case."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import pytest
 
 from kiteroll.collect.assemble import assemble
-from kiteroll.collect.conversation import Ended, Value
+from kiteroll.collect.exchange import ExchangeEnd, Value
 from kiteroll.collect.fdb import late_rows
 from kiteroll.collect.raw import RawSwitch
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Entry, Oper, Reading, Status, key_of
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Entry, Oper, Reading, Status, key_of
 from kiteroll.snmp import ber, mib
-from tests.make import NOON
+from tests.support.factories import NOON
 
 A = MacAddress.parse("02:1a:01:00:00:0a")
 B = MacAddress.parse("02:1a:01:00:00:0b")
@@ -27,15 +28,18 @@ def _text(value: bytes) -> Value:
     return ber.OCTET_STRING, value
 
 
-@dataclass
-class Says:
-    """A switch with two interfaces 101 and 102, bridge ports 1 and 2, unless told otherwise."""
+Columns = dict[ber.Oid, Mapping[tuple[int, ...], Value]]
 
-    columns: dict[ber.Oid, dict[tuple[int, ...], Value]] = field(default_factory=dict)
+
+@dataclass
+class Device:
+    """A switch with two interfaces 101 and 102, bridge ports 1 and 2, unless given otherwise."""
+
+    columns: Columns = field(default_factory=dict)
     broke: tuple[str, ...] = ()
 
     def reading(self) -> Reading:
-        columns = {
+        columns: Columns = {
             mib.IF_NAME: {(101,): _text(b"p1"), (102,): _text(b"p2")},
             mib.IF_OPER_STATUS: {(101,): _int(1), (102,): _int(2)},
             mib.DOT1D_BASE_PORT_IF_INDEX: {(1,): _int(101), (2,): _int(102)},
@@ -47,28 +51,26 @@ class Says:
             oid: {ber.encode_arcs(index): value for index, value in rows.items()}
             for oid, rows in columns.items()
         }
-        raw.ends = {table: (Ended("no answer"), 1) for table in self.broke}
+        raw.ends = {table: (ExchangeEnd("no answer"), 1) for table in self.broke}
         return assemble(raw)
 
 
-def _fdb(
-    rows: dict[tuple[int, ...], int], status: int | None = 3
-) -> dict[ber.Oid, dict[tuple[int, ...], Value]]:
-    found = {mib.DOT1Q_TP_FDB_PORT: {index: _int(port) for index, port in rows.items()}}
+def _fdb(rows: dict[tuple[int, ...], int], status: int | None = 3) -> Columns:
+    found: Columns = {mib.DOT1Q_TP_FDB_PORT: {index: _int(port) for index, port in rows.items()}}
     if status is not None:
         found[mib.DOT1Q_TP_FDB_STATUS] = {index: _int(status) for index in rows}
     return found
 
 
 def test_bridge_ports_lead_to_interfaces_and_their_names() -> None:
-    reading = Says(_fdb({(10, *ARCS): 2})).reading()
+    reading = Device(_fdb({(10, *ARCS): 2})).reading()
     assert list(reading.entries()) == [Entry(mac=A, vlan=10, port="p2", status=Status.LEARNED)]
     assert [port.oper for port in reading.ports] == [Oper.UP, Oper.DOWN]
     assert reading.complete
 
 
 def test_without_a_table_of_base_ports_the_numbers_are_taken_as_interfaces() -> None:
-    reading = Says({**_fdb({(10, *ARCS): 101}), mib.DOT1D_BASE_PORT_IF_INDEX: {}}).reading()
+    reading = Device({**_fdb({(10, *ARCS): 101}), mib.DOT1D_BASE_PORT_IF_INDEX: {}}).reading()
     assert reading.learned == {key_of(A, 10): 101}
 
 
@@ -82,24 +84,24 @@ def test_without_a_table_of_base_ports_the_numbers_are_taken_as_interfaces() -> 
 )
 def test_the_database_id_is_mapped_to_its_vlan(fdb_ids: dict[tuple[int, ...], int], vlan: int | None) -> None:
     mapping = {index: _int(value) for index, value in fdb_ids.items()}
-    reading = Says({**_fdb({(10, *ARCS): 1}), mib.DOT1Q_VLAN_FDB_ID: mapping}).reading()
+    reading = Device({**_fdb({(10, *ARCS): 1}), mib.DOT1Q_VLAN_FDB_ID: mapping}).reading()
     assert [entry.vlan for entry in reading.entries()] == [vlan]
 
 
 def test_vlans_that_share_a_database_are_told_apart_by_the_default_vlan_of_the_port() -> None:
-    shared = {
+    shared: Columns = {
         mib.DOT1Q_VLAN_FDB_ID: {(0, 20): _int(1), (0, 30): _int(1)},
         mib.DOT1Q_PVID: {(1,): _int(30), (2,): _int(99)},
     }
-    known = Says({**_fdb({(1, *ARCS): 1}), **shared}).reading()
-    unknown = Says({**_fdb({(1, *ARCS): 2}), **shared}).reading()
+    known = Device({**_fdb({(1, *ARCS): 1}), **shared}).reading()
+    unknown = Device({**_fdb({(1, *ARCS): 2}), **shared}).reading()
     assert [entry.vlan for entry in known.entries()] == [30]
     assert [entry.vlan for entry in unknown.entries()] == [None]
 
 
 def test_a_status_column_that_is_missing_means_learned_but_for_its_own_addresses() -> None:
     own = tuple(OWN.to_bytes(6, "big"))
-    reading = Says(_fdb({(10, *ARCS): 1, (10, *own): 1}, status=None)).reading()
+    reading = Device(_fdb({(10, *ARCS): 1, (10, *own): 1}, status=None)).reading()
     assert [(entry.mac, entry.status) for entry in reading.entries()] == [
         (A, Status.LEARNED),
         (OWN, Status.SELF),
@@ -120,26 +122,26 @@ def test_a_status_column_that_is_missing_means_learned_but_for_its_own_addresses
 def test_rows_that_are_no_endpoint_at_a_port_are_left_out_and_counted(
     rows: dict[tuple[int, ...], int], status: int, why: str
 ) -> None:
-    reading = Says(_fdb(rows, status)).reading()
+    reading = Device(_fdb(rows, status)).reading()
     assert not reading.learned
     (gap,) = reading.gaps
     assert why in gap.why and gap.rows == 1 and reading.complete
 
 
 def test_an_index_that_holds_the_length_of_the_address_is_understood() -> None:
-    assert Says(_fdb({(10, 6, *ARCS): 1})).reading().learned == {key_of(A, 10): 101}
+    assert Device(_fdb({(10, 6, *ARCS): 1})).reading().learned == {key_of(A, 10): 101}
 
 
 @pytest.mark.parametrize(
     ("code", "status"), [(4, Status.SELF), (5, Status.STATIC), (1, Status.OTHER), (77, Status.OTHER)]
 )
 def test_configured_and_own_addresses_are_kept_but_are_no_endpoints(code: int, status: Status) -> None:
-    reading = Says(_fdb({(10, *ARCS): 1}, code)).reading()
+    reading = Device(_fdb({(10, *ARCS): 1}, code)).reading()
     assert not reading.learned and [entry.status for entry in reading.others] == [status]
 
 
 def test_the_old_table_alone_gives_addresses_without_a_vlan() -> None:
-    reading = Says(
+    reading = Device(
         {mib.DOT1D_TP_FDB_PORT: {ARCS: _int(1)}, mib.DOT1D_TP_FDB_STATUS: {ARCS: _int(3)}}
     ).reading()
     assert list(reading.entries()) == [Entry(mac=A, vlan=None, port="p1", status=Status.LEARNED)]
@@ -147,8 +149,8 @@ def test_the_old_table_alone_gives_addresses_without_a_vlan() -> None:
 
 def test_both_tables_together_are_one_and_the_one_with_vlans_is_believed() -> None:
     b = tuple(B.to_bytes(6, "big"))
-    old = {mib.DOT1D_TP_FDB_PORT: {ARCS: _int(2), b: _int(2)}}
-    reading = Says({**_fdb({(10, *ARCS): 1}), **old}).reading()
+    old: Columns = {mib.DOT1D_TP_FDB_PORT: {ARCS: _int(2), b: _int(2)}}
+    reading = Device({**_fdb({(10, *ARCS): 1}), **old}).reading()
     assert reading.learned == {key_of(A, 10): 101, key_of(B, None): 102}
 
 
@@ -170,31 +172,31 @@ def test_a_few_addresses_of_the_old_table_alone_are_asked_for_by_name_in_the_oth
 
 
 def test_a_walk_of_names_that_broke_off_leaves_ports_out_rather_than_rename_them() -> None:
-    names = {
+    names: Columns = {
         mib.IF_NAME: {(101,): _text(b"p1")},
         mib.IF_DESCR: {(101,): _text(b"Ethernet 1"), (102,): _text(b"Ethernet 2")},
     }
-    reading = Says({**_fdb({(10, *ARCS): 2}), **names}, broke=("ifXTable",)).reading()
+    reading = Device({**_fdb({(10, *ARCS): 2}), **names}, broke=("ifXTable",)).reading()
     assert [port.name for port in reading.ports] == ["p1"]
     assert not reading.learned and not reading.complete
 
 
 def test_a_walk_of_vlans_that_broke_off_leaves_rows_out_rather_than_misplace_them() -> None:
-    mapping = {mib.DOT1Q_VLAN_FDB_ID: {(0, 300): _int(10)}}
+    mapping: Columns = {mib.DOT1Q_VLAN_FDB_ID: {(0, 300): _int(10)}}
     both = _fdb({(10, *ARCS): 1, (11, *B.to_bytes(6, "big")): 1})
-    reading = Says({**both, **mapping}, broke=("dot1qVlanCurrentTable",)).reading()
+    reading = Device({**both, **mapping}, broke=("dot1qVlanCurrentTable",)).reading()
     assert reading.learned == {key_of(A, 300): 101}
 
 
 def test_names_that_are_empty_doubled_or_oddly_encoded_still_tell_ports_apart() -> None:
-    names = {mib.IF_NAME: {(101,): _text(b"p\xe9\x00"), (102,): _text(b"p\xe9"), (103,): _text(b"")}}
-    reading = Says({**names, mib.IF_OPER_STATUS: {(103,): _int(1)}}).reading()
+    names: Columns = {mib.IF_NAME: {(101,): _text(b"p\xe9\x00"), (102,): _text(b"p\xe9"), (103,): _text(b"")}}
+    reading = Device({**names, mib.IF_OPER_STATUS: {(103,): _int(1)}}).reading()
     assert [port.name for port in reading.ports] == ["pé #101", "pé #102", "port 103"]
 
 
 def test_neighbour_caches_tell_which_ip_answers_for_which_address() -> None:
     hexed = A.to_bytes(6, "big")
-    caches = {
+    caches: Columns = {
         mib.IP_NET_TO_MEDIA_PHYS_ADDRESS: {
             (1, 10, 20, 0, 7): _text(hexed),
             (1, 10, 20, 0, 8): _text(bytes(6)),
@@ -207,5 +209,5 @@ def test_neighbour_caches_tell_which_ip_answers_for_which_address() -> None:
             (1, 2, 15, *[1] * 15): _text(hexed),
         },
     }
-    reading = Says(caches).reading()
+    reading = Device(caches).reading()
     assert reading.addresses == {"10.20.0.7": A, "10.20.0.9": B, "fd77::1": A, "fe80::1": A}

@@ -1,14 +1,14 @@
 """Walks against agents that are lists of replies: what a walk asks, takes, and when it gives up."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import pytest
 
-from kiteroll.collect.conversation import Ask, ColumnWalk, Conversation, Ended, ScalarGet
+from kiteroll.collect.exchange import ColumnWalk, Exchange, ExchangeEnd, ScalarGet, SnmpRequest
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.time_filter import TimeFilteredWalk
 from kiteroll.snmp import ber
-from kiteroll.snmp.message import V1, V2C, ErrorStatus, Kind, Pdu
+from kiteroll.snmp.message import V1, V2C, ErrorStatus, Pdu, PduType
 
 LIMITS = Limits(tries=3, rows=1000, bindings=12)
 PORT, STATUS = (1, 3, 6, 1, 9, 2), (1, 3, 6, 1, 9, 3)
@@ -20,14 +20,14 @@ def _binding(oid: ber.Oid, value: int = 3, tag: int = ber.INTEGER) -> tuple[byte
 
 
 def _reply(*bindings: tuple[bytes, int, bytes], error: int = 0, index: int = 0) -> Pdu:
-    return Pdu(Kind.RESPONSE, 1, error, index, list(bindings))
+    return Pdu(PduType.RESPONSE, 1, error, index, list(bindings))
 
 
-def _agent(objects: list[ber.Oid]) -> Callable[[Ask], Pdu]:
+def _agent(objects: Sequence[ber.Oid]) -> Callable[[SnmpRequest], Pdu]:
     """A truthful agent with these objects."""
     ordered = sorted(objects)
 
-    def answer(ask: Ask) -> Pdu:
+    def answer(ask: SnmpRequest) -> Pdu:
         rows = []
         asked = [ber.decode_oid(oid) for oid in ask.oids]
         for _ in range(max(1, ask.repetitions)):
@@ -42,13 +42,13 @@ def _agent(objects: list[ber.Oid]) -> Callable[[Ask], Pdu]:
     return answer
 
 
-def _run(talk: Conversation, agent: Callable[[Ask], Pdu | None], most: int = 500) -> Ended:
+def _run(exchange: Exchange, agent: Callable[[SnmpRequest], Pdu | None], most: int = 500) -> ExchangeEnd:
     for _ in range(most):
-        step = talk.next()
-        if isinstance(step, Ended):
+        step = exchange.next()
+        if isinstance(step, ExchangeEnd):
             return step
         reply = agent(step)
-        talk.on_silence() if reply is None else talk.on_reply(reply)
+        exchange.on_silence() if reply is None else exchange.on_reply(reply)
     raise AssertionError("the walk does not end")
 
 
@@ -72,7 +72,7 @@ def test_an_empty_table_is_complete_too() -> None:
 
 
 def test_silence_is_tried_again_for_less_and_then_given_up() -> None:
-    asked: list[Ask] = []
+    asked: list[SnmpRequest] = []
     walk = ColumnWalk([PORT], V2C, LIMITS)
     ended = _run(walk, lambda ask: asked.append(ask))  # type: ignore[arg-type,return-value]
     assert ended.silent and "no answer to 3 tries" in ended.why
@@ -91,7 +91,7 @@ def test_a_walk_that_breaks_off_keeps_the_rows_it_has() -> None:
 def test_an_answer_too_big_is_asked_for_in_smaller_parts_without_losing_rows() -> None:
     truthful = _agent([(*column, row) for column in (PORT, STATUS) for row in range(1, 40)] + [END])
 
-    def agent(ask: Ask) -> Pdu:
+    def agent(ask: SnmpRequest) -> Pdu:
         if len(ask.oids) * ask.repetitions > 1:
             return _reply(error=ErrorStatus.TOO_BIG)
         return truthful(ask)
@@ -109,7 +109,7 @@ def test_an_agent_that_repeats_itself_is_left() -> None:
 def test_an_agent_that_never_ends_is_left_at_the_limit_of_rows() -> None:
     walk = ColumnWalk([PORT], V2C, LIMITS)
 
-    def agent(ask: Ask) -> Pdu:
+    def agent(ask: SnmpRequest) -> Pdu:
         start = ber.decode_oid(ask.oids[0])
         last = start[-1] if len(start) > len(PORT) else 0
         return _reply(*(_binding((*PORT, last + row)) for row in range(1, 13)))
@@ -132,9 +132,9 @@ def test_an_odd_answer_ends_the_walk_with_a_reason(odd: Pdu) -> None:
 
 
 def test_a_time_filtered_table_is_walked_once_however_often_it_is_offered() -> None:
-    marks = [(*PORT, mark, vlan) for mark in range(0, 500) for vlan in (10, 20, 30)]
+    checkpoint = [(*PORT, mark, vlan) for mark in range(0, 500) for vlan in (10, 20, 30)]
     walk = TimeFilteredWalk([PORT], V2C, LIMITS)
-    assert _run(walk, _agent(marks)).complete
+    assert _run(walk, _agent(checkpoint)).complete
     assert {ber.decode_arcs(index)[1] for index in walk.columns[PORT]} == {10, 20, 30}
     assert walk.rows == 3
 

@@ -6,8 +6,8 @@ import pytest
 
 from kiteroll.collect.csv_table import TableMapping, read_table
 from kiteroll.core.errors import Invalid
-from kiteroll.core.reading import Reading, key_of
-from tests.make import NOON
+from kiteroll.core.model.reading import Reading, key_of
+from tests.support.factories import NOON
 
 PLAIN = TableMapping(address="mac", port="port", vlan="vlan")
 

@@ -10,22 +10,22 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kiteroll.clock import SystemClock
-from kiteroll.collect.agent import Target
 from kiteroll.collect.assemble import assemble
-from kiteroll.collect.conversation import Ended
+from kiteroll.collect.exchange import ExchangeEnd
 from kiteroll.collect.limits import Limits
+from kiteroll.collect.poller import Poller, PollResult, PollTarget
 from kiteroll.collect.raw import RawSwitch
-from kiteroll.collect.rounds import Assignment, Attempt, Rounds
+from kiteroll.collect.snmp_client import Target
 from kiteroll.collect.snmp_reader import FURTHER, NEEDED, OLD_TABLE, SCALARS
 from kiteroll.core.errors import KiteRollError
-from kiteroll.core.reading import Reading
-from kiteroll.core.tracker import Tracker
+from kiteroll.core.model.reading import Reading
+from kiteroll.core.tracking.tracker import Tracker
 from kiteroll.lab import tarn_ferries
 from kiteroll.lab.site import Site
 from kiteroll.schemas.reading_convert import to_document
 from kiteroll.snmp import ber
-from tests.make import NOON
-from tests.ports import free_udp_port
+from tests.support.factories import NOON
+from tests.support.ports import free_udp_port
 
 COLUMNS = [
     column for tables in (NEEDED, OLD_TABLE, FURTHER) for columns in tables.values() for column in columns
@@ -53,7 +53,7 @@ indexes = st.one_of(arcs, st.binary(max_size=9))
 @settings(max_examples=400)
 def test_whatever_a_switch_says_makes_a_reading(scalars, columns, broke, views) -> None:  # type: ignore[no-untyped-def]
     raw = RawSwitch(switch="odd", taken_at=NOON, scalars=scalars, columns=columns)
-    raw.ends = {table: (Ended("no answer"), 1) for table in broke}
+    raw.ends = {table: (ExchangeEnd("no answer"), 1) for table in broke}
     for vlan, rows in views.items():
         raw.views[vlan] = RawSwitch(
             switch="odd", taken_at=NOON, columns={OLD_TABLE["dot1dTpFdbTable"][0]: rows}
@@ -94,18 +94,21 @@ class FuzzedAgent(asyncio.DatagramProtocol):
 
 
 def test_damaged_answers_end_in_time_and_hold_up_nobody() -> None:
-    async def run() -> tuple[list[Attempt], float]:
+    async def run() -> tuple[list[PollResult], float]:
         site = Site(tarn_ferries.build(traits={}), SystemClock(), port=free_udp_port())
         site.open()
         loop = asyncio.get_running_loop()
-        taken: list[Attempt] = []
+        results: list[PollResult] = []
+        every_switch = asyncio.Event()
 
-        async def take(attempt: Attempt) -> Attempt:
-            taken.append(attempt)
-            return attempt
+        async def store(result: PollResult) -> PollResult:
+            results.append(result)
+            if len(results) == len(site.world.switches):
+                every_switch.set()
+            return result
 
         limits = Limits(timeout_s=0.05, tries=3, total_s=3)
-        rounds = Rounds(SystemClock(), limits, take)
+        poller = Poller(SystemClock(), limits, store)
         proxies = []
         with site.farm:
             for number, switch in enumerate(site.world.switches.values()):
@@ -117,24 +120,22 @@ def test_damaged_answers_end_in_time_and_hold_up_nobody() -> None:
                     proxies.append(proxy)
                     host, port = proxy.get_extra_info("sockname")
                 target = Target(host=host, port=port, community="tarn-read")
-                rounds.assign(
-                    Assignment(switch=number, name=switch.name, target=target, interval=timedelta(minutes=5))
+                poller.assign(
+                    PollTarget(switch=number, name=switch.name, agent=target, interval=timedelta(minutes=5))
                 )
             began = time.monotonic()
-            running = asyncio.create_task(rounds.run())
-            while len(taken) < len(site.world.switches) and time.monotonic() - began < 20:
-                assert not running.done(), running.exception()
-                await asyncio.sleep(0.05)
+            running = asyncio.create_task(poller.run())
+            await asyncio.wait_for(every_switch.wait(), 20)
             took = time.monotonic() - began
             running.cancel()
             await asyncio.gather(running, return_exceptions=True)
             for proxy in proxies:
                 proxy.close()
             await asyncio.sleep(0)
-        return taken, took
+        return results, took
 
-    taken, took = asyncio.run(run())
-    assert len(taken) == 12 and took < 15
-    assert all(isinstance(attempt.outcome, Reading | KiteRollError) for attempt in taken)
-    (healthy,) = [attempt for attempt in taken if attempt.switch == 0]
+    results, took = asyncio.run(run())
+    assert len(results) == 12 and took < 15
+    assert all(isinstance(attempt.outcome, Reading | KiteRollError) for attempt in results)
+    (healthy,) = [attempt for attempt in results if attempt.switch == 0]
     assert isinstance(healthy.outcome, Reading) and healthy.outcome.complete

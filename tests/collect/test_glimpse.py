@@ -7,16 +7,16 @@ from datetime import timedelta
 import pytest
 
 from kiteroll.clock import SystemClock
+from kiteroll.collect.address_probe import probe_address
 from kiteroll.collect.credential import make_target
-from kiteroll.collect.glimpse import glimpse
-from kiteroll.collect.habits import Habits
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.snmp_reader import read_switch
-from kiteroll.core.changes import Moved
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import mac_of, vlan_of
-from kiteroll.core.tracker import Tracker
-from tests.conftest import Lab
+from kiteroll.collect.walk_cache import WalkCache
+from kiteroll.core.model.changes import Moved
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import mac_of, vlan_of
+from kiteroll.core.tracking.tracker import Tracker
+from tests.support.harness import Lab
 
 NOBODY = MacAddress(0x021A99000001)
 
@@ -29,21 +29,21 @@ def test_a_switch_tells_the_port_of_one_address_as_its_table_does(lab: Lab, name
     clock, limits = SystemClock(), Limits(timeout_s=1)
 
     async def run() -> None:
-        habits = Habits()
+        habits = WalkCache()
         reading = await read_switch(name, target, clock, limits, habits)
         assert habits.rows is not None
         names = reading.port_names()
         keys = sorted(reading.learned)[:: max(1, len(reading.learned) // 8)]
         told = 0
         for key in keys:
-            seen = await glimpse(name, target, habits.rows, mac_of(key), vlan_of(key), clock, limits)
+            seen = await probe_address(name, target, habits.rows, mac_of(key), vlan_of(key), clock, limits)
             if seen is None:
                 continue  # it aged out in between
             told += 1
             assert not seen.complete
             assert seen.port_names()[seen.learned[key]] == names[reading.learned[key]]
         assert told >= len(keys) - 2
-        assert await glimpse(name, target, habits.rows, NOBODY, 10, clock, limits) is None
+        assert await probe_address(name, target, habits.rows, NOBODY, 10, clock, limits) is None
 
     asyncio.run(run())
 
@@ -54,13 +54,13 @@ def test_what_a_glimpse_tells_moves_the_address_and_nothing_else(lab: Lab) -> No
     clock, limits = SystemClock(), Limits(timeout_s=1)
 
     async def run() -> None:
-        habits = Habits()
+        habits = WalkCache()
         reading = await read_switch(name, target, clock, limits, habits)
         tracker = Tracker()
         tracker.apply(reading)
         key, number = next(iter(reading.learned.items()))
         assert habits.rows is not None
-        seen = await glimpse(name, target, habits.rows, mac_of(key), vlan_of(key), clock, limits)
+        seen = await probe_address(name, target, habits.rows, mac_of(key), vlan_of(key), clock, limits)
         assert seen is not None and tracker.apply(seen) == (), "it is where it was"
         other = next(port for port in reading.ports if port.number != number)
         later = replace(

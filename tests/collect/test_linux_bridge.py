@@ -17,9 +17,9 @@ from kiteroll.collect.bridge_tables import BridgeTables, assemble_bridge
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.linux_bridge import Bridge, read_bridge
 from kiteroll.core.errors import DeviceLied, DeviceSilent, Invalid
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Oper, Reading, Status, key_of
-from tests.make import NOON
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Oper, Reading, Status, key_of
+from tests.support.factories import NOON
 
 SPEAK = """
 import socket, sys

@@ -4,10 +4,10 @@ import asyncio
 
 import pytest
 
-from kiteroll.collect.names import NameServerSilent, NameSource
+from kiteroll.collect.dns_client import NameServerSilent, ReverseDnsClient
 from kiteroll.core.errors import Invalid
 from kiteroll.lab.name_server import ADDRESS, NameServer
-from tests.ports import free_udp_port
+from tests.support.ports import free_udp_port
 
 NAMES = {"10.20.0.7": "Kiosk-7.tarn-ferries.example", "fd77:a::5": "server-1.tarn-ferries.example"}
 
@@ -18,7 +18,7 @@ def look_up(ips: list[str], *, serve: bool = True) -> dict[str, str]:
         server = NameServer(NAMES)
         if serve:
             await server.open(port)
-        source = NameSource([f"{ADDRESS}:{port}"])
+        source = ReverseDnsClient([f"{ADDRESS}:{port}"])
         try:
             return {ip: await source.name_of(ip) for ip in ips}
         finally:
@@ -41,7 +41,7 @@ def test_a_server_that_is_not_there_is_no_answer() -> None:
 
 
 def test_servers_are_addresses() -> None:
-    NameSource(["192.0.2.1", "192.0.2.1:5353", "2001:db8::1", "[2001:db8::1]:5353"])
+    ReverseDnsClient(["192.0.2.1", "192.0.2.1:5353", "2001:db8::1", "[2001:db8::1]:5353"])
     for text in ("ns.example", "192.0.2.1:x", "[2001:db8::1]:"):
         with pytest.raises(Invalid, match="is no server"):
-            NameSource([text])
+            ReverseDnsClient([text])

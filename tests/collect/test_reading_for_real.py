@@ -3,7 +3,6 @@
 import asyncio
 import shutil
 import subprocess
-import time
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import timedelta
@@ -12,17 +11,17 @@ from pathlib import Path
 import pytest
 
 from kiteroll.clock import SystemClock
-from kiteroll.collect.agent import Target
 from kiteroll.collect.limits import Limits
-from kiteroll.collect.rounds import Assignment, Attempt, Rounds
+from kiteroll.collect.poller import Poller, PollResult, PollTarget
+from kiteroll.collect.snmp_client import Target
 from kiteroll.collect.snmp_reader import read_switch
 from kiteroll.core.errors import Conflict, DeviceRefused, DeviceSilent, Invalid, NotFound
-from kiteroll.core.reading import Reading, Status, key_of
+from kiteroll.core.model.reading import Reading, Status, key_of
 from kiteroll.lab import tarn_ferries
 from kiteroll.lab.site import Site
 from kiteroll.snmp.message import V1, V2C
 from kiteroll.snmp.usm import Auth, User
-from tests.ports import free_udp_port
+from tests.support.ports import free_udp_port
 
 CLOCK = SystemClock()
 HASTY = Limits(timeout_s=0.1, tries=2, total_s=5)
@@ -92,29 +91,32 @@ def test_a_host_that_does_not_resolve_is_the_askers_fault() -> None:
 
 def test_one_silent_switch_holds_up_no_other_and_is_asked_again_later() -> None:
     async def work(site: Site) -> None:
-        taken: list[Attempt] = []
+        results: list[PollResult] = []
+        enough = asyncio.Event()
 
-        async def take(attempt: Attempt) -> Attempt:
-            taken.append(attempt)
-            return attempt
+        async def store(result: PollResult) -> PollResult:
+            results.append(result)
+            if [one.switch for one in results].count(1) >= 4 and any(one.switch == 2 for one in results):
+                enough.set()
+            return result
 
-        rounds = Rounds(CLOCK, Limits(timeout_s=0.5, tries=2), take, concurrency=4)
-        beat = timedelta(seconds=0.3)
-        rounds.assign(Assignment(switch=1, name="quay-1", target=_target(site, "quay-1"), interval=beat))
+        poller = Poller(CLOCK, Limits(timeout_s=0.5, tries=2), store, concurrency=4)
+        interval = timedelta(seconds=0.3)
+        poller.assign(PollTarget(switch=1, name="quay-1", agent=_target(site, "quay-1"), interval=interval))
         dead = _target(site, "quay-1", community="nonsense")
-        rounds.assign(Assignment(switch=2, name="dead", target=dead, interval=beat))
-        running = asyncio.create_task(rounds.run())
-        await asyncio.sleep(1.6)
+        poller.assign(PollTarget(switch=2, name="dead", agent=dead, interval=interval))
+        running = asyncio.create_task(poller.run())
+        await asyncio.wait_for(enough.wait(), 30)
         with pytest.raises(NotFound):
-            await rounds.read_now(3)
+            await poller.read_now(3)
         with pytest.raises(Conflict):
-            await asyncio.gather(rounds.read_now(1), rounds.read_now(1))
-        rounds.dismiss(2)
+            await asyncio.gather(poller.read_now(1), poller.read_now(1))
+        poller.dismiss(2)
         running.cancel()
         await asyncio.gather(running, return_exceptions=True)
-        good = [attempt for attempt in taken if attempt.switch == 1]
-        bad = [attempt for attempt in taken if attempt.switch == 2]
-        assert len(good) >= 4 and all(isinstance(attempt.outcome, Reading) for attempt in good)
+        good = [result for result in results if result.switch == 1]
+        bad = [result for result in results if result.switch == 2]
+        assert all(isinstance(result.outcome, Reading) for result in good)
         assert 1 <= len(bad) <= 2 and isinstance(bad[0].outcome, DeviceSilent)
 
     _with_site(work)
@@ -137,7 +139,8 @@ def snmpd(tmp_path: Path) -> Iterator[int]:
         stdout=subprocess.DEVNULL,
         stderr=subprocess.DEVNULL,
     )
-    time.sleep(0.5)
+    probe = Target(host="127.0.0.1", port=port, community="tarn-read")
+    asyncio.run(read_switch("yard", probe, CLOCK, Limits(timeout_s=0.2, tries=30)))
     yield port
     process.terminate()
     process.wait(10)

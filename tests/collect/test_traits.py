@@ -8,21 +8,22 @@ from typing import Any
 import pytest
 
 from kiteroll.clock import SystemClock
-from kiteroll.collect.agent import Target
-from kiteroll.collect.habits import OLD_TABLE_EVERY, Habits
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.raw import RawSwitch
+from kiteroll.collect.snmp_client import Target
 from kiteroll.collect.snmp_reader import read_switch
+from kiteroll.collect.walk_cache import OLD_TABLE_EVERY, WalkCache
 from kiteroll.core.errors import DeviceRefused, DeviceSilent
-from kiteroll.core.reading import Reading, Status, key_of, mac_of
+from kiteroll.core.model.reading import Reading, Status, key_of, mac_of
 from kiteroll.lab import tarn_ferries
-from kiteroll.lab.site import LAB_USER, Site
+from kiteroll.lab.notifier import LAB_USER
+from kiteroll.lab.site import Site
 from kiteroll.lab.switch import LabSwitch
 from kiteroll.lab.traits import AGGREGATE_INDEX, Traits
 from kiteroll.snmp import mib
 from kiteroll.snmp.message import V1
 from kiteroll.snmp.usm import Auth, User
-from tests.ports import free_udp_port
+from tests.support.ports import free_udp_port
 
 CLOCK = SystemClock()
 QUICK = Limits(timeout_s=0.3, tries=3, total_s=20)
@@ -206,7 +207,7 @@ def test_garbage_is_no_answer_and_is_told() -> None:
 def test_what_hardly_changes_is_asked_for_now_and_then_and_told_all_the_same() -> None:
     async def work(site: Site, switch: LabSwitch) -> list[tuple[Reading, int]]:
         target = Target(host=switch.address, port=site.farm.port, community="tarn-read")
-        habits, told = Habits(), []
+        habits, told = WalkCache(), []
         for _ in range(2):
             reading = await read_switch(NAME, target, CLOCK, QUICK, habits)
             told.append((reading, habits.skip_old_table))
@@ -219,7 +220,7 @@ def test_what_hardly_changes_is_asked_for_now_and_then_and_told_all_the_same() -
     assert (first[1], second[1]) == (OLD_TABLE_EVERY, OLD_TABLE_EVERY - 1)
     assert not restarted[0].learned and restarted[0].complete
     # An empty table proves nothing about the older one.
-    assert Habits(skip_old_table=5).wants_old_table(RawSwitch(switch=NAME, taken_at=first[0].taken_at))
+    assert WalkCache(skip_old_table=5).wants_old_table(RawSwitch(switch=NAME, taken_at=first[0].taken_at))
 
 
 V3 = Traits(v3=True)

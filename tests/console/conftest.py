@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Browser, Page
 
-from tests.conftest import Service
+from tests.support.harness import Service
 
 AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
 QUIET = (

@@ -8,11 +8,11 @@ from playwright.sync_api import Browser, Page, expect
 
 from kiteroll.client import add_switch, remove_switch
 from kiteroll.schemas.api import Credential, NewSwitch
-from tests.conftest import Service, read_again
+from tests.support.harness import Service, read_again
 from tests.console.conftest import open_console, sign_in, violations
 
 
-def test_nobody_gets_in_without_the_token(browser: Browser, service: Service) -> None:
+def test_no_one_gets_in_without_the_token(browser: Browser, service: Service) -> None:
     page = open_console(browser, service)
     page.goto("/switches/quay-1")
     page.get_by_label("Token").fill("a guess")
@@ -33,7 +33,7 @@ def test_four_digits_show_switch_port_and_vlan_and_why(page: Page) -> None:
     expect(row).to_contain_text("10 office")
     expect(row).to_contain_text("present")
     expect(row.locator("mark")).to_have_text("9e:4a")
-    expect(page.get_by_text("Home here because every other port it is seen on")).to_be_visible()
+    expect(page.get_by_text("Home here because the other")).to_be_visible()
     assert page.url.endswith("/?q=9e%3A4a")
 
 
@@ -59,7 +59,7 @@ def test_keys_alone_lead_from_anywhere_to_the_port(page: Page) -> None:
 def test_a_search_without_an_answer_and_one_that_cannot_be_say_so(page: Page) -> None:
     box = page.get_by_label("Find a device, a switch or a port")
     box.fill("ffff:ffff")
-    expect(page.get_by_text("Nothing known holds")).to_be_visible()
+    expect(page.get_by_text("No match for")).to_be_visible()
     box.fill("quay cabin")
     expect(page.get_by_role("link", name="quay-1")).to_be_visible()
 
@@ -76,14 +76,14 @@ def test_a_switch_shows_its_ports_and_who_is_on_each(page: Page) -> None:
     page.goto("/switches/checkin-east")
     face = page.get_by_role("group", name="ports")
     expect(face.get_by_role("button")).to_have_count(24)
-    expect(face.get_by_role("button", name=re.compile("^p24 .*leads to another switch"))).to_be_visible()
+    expect(face.get_by_role("button", name=re.compile("^p24 .*uplink to another switch"))).to_be_visible()
     rows = page.get_by_label("who is on each port").get_by_role("row")
     expect(rows.filter(has_text="Scanner cradle")).to_have_count(4)
     phone = rows.filter(has_text=re.compile("^p10"))
     expect(phone).to_contain_text("02:1a:08")
-    page.get_by_label("Narrow down").fill("gate")
+    page.get_by_label("Filter").fill("gate")
     expect(page.get_by_text("5 of 24 ports")).to_be_visible()
-    page.get_by_label("Narrow down").fill("no such thing")
+    page.get_by_label("Filter").fill("no such thing")
     expect(page.get_by_text("No port matches.")).to_be_visible()
 
 
@@ -97,15 +97,15 @@ def test_what_happens_shows_without_asking(page: Page, service: Service) -> None
     page.goto("/switches")
     expect(page.get_by_text("● live")).to_be_visible()
     with service.client() as client:
-        client.ask(add_switch(NewSwitch(name="zz-mute", host="127.0.0.1", port=9, access=Credential(community="x"), enabled=False)))
+        client.send(add_switch(NewSwitch(name="zz-mute", host="127.0.0.1", port=9, access=Credential(community="x"), enabled=False)))
         read_again(client, "quay-1")
         expect(page.get_by_role("link", name="zz-mute")).to_be_visible()
-        client.ask(remove_switch("zz-mute"))
+        client.send(remove_switch("zz-mute"))
         read_again(client, "quay-1")
         expect(page.get_by_role("link", name="zz-mute")).to_have_count(0)
 
 
-def test_a_switch_that_is_not_there_is_said_with_a_way_on(browser: Browser, service: Service) -> None:
+def test_a_switch_that_is_not_there_is_told(browser: Browser, service: Service) -> None:
     page = open_console(browser, service)
     sign_in(page, service)
     page.goto("/switches/no-such")
@@ -136,7 +136,7 @@ def test_every_page_is_usable_by_everybody(browser: Browser, service: Service, s
     page.context.close()
 
 
-def test_an_endpoint_shows_why_the_way_and_its_time_line(page: Page) -> None:
+def test_an_endpoint_shows_why_the_path_and_its_time_line(page: Page) -> None:
     page.goto("/?q=9e:4a")
     page.get_by_role("link", name="02:1a:09:01:9e:4a").click()
     expect(page.get_by_role("heading", name="02:1a:09:01:9e:4a")).to_be_visible()
@@ -153,14 +153,14 @@ def test_an_endpoint_shows_why_the_way_and_its_time_line(page: Page) -> None:
     expect(on_map).to_be_visible()
 
 
-def test_a_port_says_what_it_is_and_takes_the_operators_word(page: Page) -> None:
+def test_a_port_shows_its_role_and_lets_the_operator_set_it(page: Page) -> None:
     page.goto("/switches/quay-1?port=p24")
-    expect(page.get_by_text("core-2 told of itself there")).to_be_visible()
+    expect(page.get_by_text("core-2 announces itself there")).to_be_visible()
     page.goto("/switches/quay-1?port=p3")
-    page.get_by_role("button", name="Say it is an uplink").click()
-    expect(page.get_by_text("said to be an uplink by hand")).to_be_visible()
-    page.get_by_role("button", name="Take that back").click()
-    expect(page.get_by_text("no known switch is told or learned there")).to_be_visible()
+    page.get_by_role("button", name="Set as uplink").click()
+    expect(page.get_by_text("set to uplink by hand")).to_be_visible()
+    page.get_by_role("button", name="Clear this setting").click()
+    expect(page.get_by_text("no known switch seen behind this port")).to_be_visible()
 
 
 def test_vlans_and_comparison_lead_to_endpoints(page: Page) -> None:
@@ -205,16 +205,16 @@ def test_a_view_goes_back_to_an_instant_and_its_links_stay_there(browser: Browse
 
 def test_seats_are_set_and_a_stranger_is_enrolled_at_the_port(page: Page) -> None:
     page.goto("/switches/quay-2?port=p3")
-    expect(page.get_by_text("No seats are set")).to_be_visible()
+    expect(page.get_by_text("present, no limit")).to_be_visible()
     page.get_by_label("Seats").fill("1")
     page.get_by_role("button", name="Set seats").click()
-    expect(page.get_by_text("1 of 1 seats taken")).to_be_visible()
-    page.get_by_role("button", name="Watch it").click()
+    expect(page.get_by_text("1 present, limit 1")).to_be_visible()
+    page.get_by_role("button", name="Watch for strangers").click()
     present = page.get_by_label("who is present")
     expect(present).to_contain_text("stranger")
     page.get_by_label("Your name, to enrol").fill("Mara")
     present.get_by_role("button", name=re.compile("^Enrol 02:1a")).click()
     expect(present).to_contain_text("enrolled")
     expect(present.get_by_role("button")).to_have_count(0)
-    page.get_by_role("button", name="Leave it to the switch").click()
-    expect(page.get_by_text("No seats are set")).to_be_visible()
+    page.get_by_role("button", name="Inherit from the switch").click()
+    expect(page.get_by_text("present, no limit")).to_be_visible()

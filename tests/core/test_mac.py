@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kiteroll.core.errors import BadAddress
-from kiteroll.core.mac import Fragment, MacAddress
+from kiteroll.core.model.mac import Fragment, MacAddress
 
 macs = st.integers(0, 2**48 - 1).map(MacAddress)
 

@@ -1,16 +1,17 @@
-"""Rules of ports: which word counts, and what breaks them."""
-
-from datetime import datetime
+"""Rules of ports: which level counts, and what breaks them."""
 
 import pytest
 
-from kiteroll.core.findings.model import Kind, Sign
-from kiteroll.core.findings.rolls import breaches
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import key_of
-from kiteroll.core.rules import Enrolled, PortRule, Rule, RuleBook, inherit
-from kiteroll.core.topology import At, Table
-from tests.make import at, mac
+from kiteroll.core.findings.finding import Detection, FindingKind
+from kiteroll.core.findings.port_rule_watch import port_rule_breaches
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.mac_table import MacTable
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.reading import key_of
+from kiteroll.core.policy.port_rules import Enrolled, PortRule, Rule, RuleBook, inherit
+from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence, Topology
+from kiteroll.wording.findings import title
+from tests.support.factories import at, mac
 
 LAMPS, ONE = Enrolled("021a05", 30), Enrolled(mac(7).digits)
 SWITCH = "quay-1"
@@ -24,13 +25,13 @@ SWITCH = "quay-1"
         ((Rule(watched=True), Rule(watched=False)), PortRule(watched=False)),
         ((Rule(watched=True, roll=(LAMPS,)), Rule(roll=(ONE, LAMPS))), PortRule(None, True, (LAMPS, ONE))),
     ],
-    ids=["nothing said", "the nearest word counts", "also against watching", "rolls add up"],
+    ids=["nothing set", "the nearest level counts", "also against watching", "rolls add up"],
 )
 def test_levels_are_inherited(levels: tuple[Rule, ...], expected: PortRule) -> None:
     assert inherit(levels) == expected
 
 
-def test_of_several_groups_the_strictest_word_counts_and_nearer_levels_win() -> None:
+def test_of_several_groups_the_strictest_counts_and_nearer_levels_win() -> None:
     book = RuleBook(
         groups={"access": Rule(seats=4), "quays": Rule(seats=2, watched=True), "core": Rule(seats=1)},
         switches={SWITCH: Rule(roll=(LAMPS,))},
@@ -39,7 +40,7 @@ def test_of_several_groups_the_strictest_word_counts_and_nearer_levels_win() -> 
     )
     assert book.rule((SWITCH, "p1")) == PortRule(2, True, (LAMPS,))
     assert book.rule((SWITCH, "p9")) == PortRule(9, False, (LAMPS,))
-    assert not book.rule(("hut", "p1")).says_something
+    assert not book.rule(("hut", "p1")).sets_something
     assert book.concerns(SWITCH) and not book.concerns("hut")
 
 
@@ -55,23 +56,28 @@ def _broken(
     book: RuleBook,
     there: dict[tuple[int, int], int],
     *,
-    uplinks: tuple[At, ...] = (),
+    uplinks: tuple[PortRef, ...] = (),
     switches: tuple[int, ...] = (),
-) -> list[Sign]:
+) -> list[Detection]:
     """`there`: (address, VLAN) to port number."""
     learned = {key_of(mac(number), vlan): port for (number, vlan), port in there.items()}
-    table = Table(learned, {port: f"p{port}" for port in there.values()})
-    now: datetime = at(1)
-    own = {mac(number) for number in switches}
-    return list(breaches(SWITCH, table, book, exempt=lambda one: one in uplinks, switches=own, now=now))
+    table = MacTable(learned, {port: f"p{port}" for port in there.values()})
+    topology = Topology({port: PortRole(Role.UPLINK, RoleEvidence.OPERATOR) for port in uplinks})
+    return list(
+        port_rule_breaches(SWITCH, table, book, topology, {mac(number) for number in switches}, at(1))
+    )
 
 
 def test_a_port_with_more_addresses_than_seats_is_overfull() -> None:
     book = RuleBook(switches={SWITCH: Rule(seats=2)})
-    (sign,) = _broken(book, {(1, 10): 1, (2, 10): 1, (3, 10): 1, (4, 10): 2, (5, 10): 2})
-    assert (sign.kind, sign.subject.port) == (Kind.OVERFULL, "p1")
-    assert "carries 3 addresses and has 2 seats" in sign.title
-    assert all(str(mac(number)) in sign.evidence[0].text for number in (1, 2, 3))
+    (detection,) = _broken(book, {(1, 10): 1, (2, 10): 1, (3, 10): 1, (4, 10): 2, (5, 10): 2})
+    assert (detection.kind, detection.subject.port) == (FindingKind.OVERFULL, "p1")
+    assert (detection.details.count, detection.details.limit, detection.details.macs) == (
+        3,
+        2,
+        (mac(1), mac(2), mac(3)),
+    )
+    assert "carries 3 addresses and has 2 seats" in title(detection)
 
 
 def test_an_address_in_two_vlans_takes_one_seat() -> None:
@@ -83,11 +89,11 @@ def test_a_stranger_is_told_where_ports_are_watched_and_nowhere_else() -> None:
     roll = (Enrolled(mac(1).digits, 10),)
     book = RuleBook(ports={(SWITCH, "p1"): Rule(watched=True, roll=roll)})
     found = _broken(book, {(1, 10): 1, (1, 20): 1, (2, 10): 1, (3, 10): 2})
-    assert [(sign.kind, sign.subject.mac, sign.subject.port) for sign in found] == [
-        (Kind.STRANGER, mac(2), "p1"),
-        (Kind.STRANGER, mac(1), "p1"),
+    assert [(detection.kind, detection.subject.mac, detection.subject.port) for detection in found] == [
+        (FindingKind.STRANGER, mac(2), "p1"),
+        (FindingKind.STRANGER, mac(1), "p1"),
     ]
-    assert "in VLAN 20" in found[1].title
+    assert found[1].details.vlan == 20 and "in VLAN 20" in title(found[1])
 
 
 def test_uplinks_and_switches_are_exempt() -> None:
@@ -101,4 +107,6 @@ def test_uplinks_and_switches_are_exempt() -> None:
 def test_a_crowd_of_strangers_is_no_crowd_of_findings() -> None:
     book = RuleBook(switches={SWITCH: Rule(seats=2, watched=True)})
     found = _broken(book, {(number, 10): 1 for number in range(200)})
-    assert [sign.kind for sign in found].count(Kind.STRANGER) == 20 and found[0].kind is Kind.OVERFULL
+    assert [detection.kind for detection in found].count(FindingKind.STRANGER) == 20 and found[
+        0
+    ].kind is FindingKind.OVERFULL

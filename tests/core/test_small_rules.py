@@ -9,17 +9,22 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kiteroll.core.errors import Invalid
-from kiteroll.core.home import Confidence, Sighting, both_real, choose_home
-from kiteroll.core.mac import Fragment, MacAddress
-from kiteroll.core.makers import Assigned, Makers, assigned, parse_prefix
-from kiteroll.core.schedule import BACKOFF_CAP, Schedule, backoff
-from kiteroll.core.search import AddressIndex
-from kiteroll.core.settling import Settling
-from kiteroll.core.stay import Ending, Life, Place, Stay
-from kiteroll.core.uptime import WRAP_TICKS, drift, restarted
-from kiteroll.core.watch import Watched, warnings
-from kiteroll.core.words import WordIndex
-from tests.make import at, mac
+from kiteroll.core.model.mac import Fragment, MacAddress
+from kiteroll.core.model.makers import AddressOrigin, Makers, address_origin, parse_prefix
+from kiteroll.core.model.port_use import PortUse, port_use
+from kiteroll.core.model.reading import Oper
+from kiteroll.core.model.stay import Ending, Life, Place, Stay
+from kiteroll.core.model.uptime import WRAP_TICKS
+from kiteroll.core.scheduling.debounce import Debounce
+from kiteroll.core.scheduling.schedule import BACKOFF_CAP, Schedule, backoff
+from kiteroll.core.search.address_index import AddressIndex
+from kiteroll.core.search.text_index import TextIndex
+from kiteroll.core.topology.home import Because, Confidence, HomeReason, choose_home
+from kiteroll.core.topology.sighting import Sighting, both_present_beyond_ageing
+from kiteroll.core.tracking.switch_health import SwitchCondition, Warned, switch_warnings
+from kiteroll.core.tracking.uptime import drift, restarted
+from kiteroll.wording.switches import warning_text
+from tests.support.factories import at, mac
 
 MINUTE = timedelta(minutes=1)
 
@@ -40,22 +45,22 @@ def test_a_smaller_uptime_is_a_restart_unless_the_counter_wrapped(
     assert restarted(before, at(0), after, at(minutes)) is expected
 
 
-def test_a_switch_keeps_its_beat_and_a_silent_one_is_asked_less_often() -> None:
+def test_a_switch_keeps_its_interval_and_a_silent_one_is_asked_less_often() -> None:
     schedule = Schedule()
     schedule.put(1, MINUTE, at(0))
     schedule.put(2, MINUTE, at(0))
-    assert schedule.take_due(at(0)) == [1, 2]
-    assert schedule.take_due(at(5)) == [], "running switches are not due"
+    assert schedule.claim_due(at(0)) == [1, 2]
+    assert schedule.claim_due(at(5)) == [], "running switches are not due"
     assert schedule.settle(1, at(0), answered=True) == at(1)
     assert schedule.settle(2, at(0), answered=False) == at(1)
-    assert schedule.take_due(at(1)) == [], "what came of the readings is still being kept"
+    assert schedule.claim_due(at(1)) == [], "what came of the readings is still being stored"
     schedule.done(1)
     schedule.done(2)
-    assert schedule.take_due(at(1)) == [1, 2]
+    assert schedule.claim_due(at(1)) == [1, 2]
     assert schedule.settle(2, at(1), answered=False) == at(3)
     schedule.done(2)
     assert schedule.next_due() == at(3)
-    assert not schedule.take(1) and schedule.take(2)
+    assert not schedule.claim(1) and schedule.claim(2)
 
 
 def test_backoff_is_capped_but_never_below_the_interval() -> None:
@@ -116,19 +121,21 @@ def test_of_two_access_ports_the_later_learned_present_one_is_home() -> None:
     assert choose_home([_seen(1, "a", began=0), _seen(2, "b", began=5)]).at.stay.id == 2  # type: ignore[union-attr]
     chosen = choose_home([_seen(1, "a", began=0), _seen(2, "b", began=5, quiet=True)])
     assert chosen.at is not None and chosen.at.stay.id == 1
-    assert "quiet at b port p1 VLAN 10" in chosen.why
+    assert HomeReason(Because.QUIET_ELSEWHERE, Place("b", "p1", 10)) in chosen.reasons
 
 
 def test_an_address_seen_only_through_uplinks_has_no_home_and_says_why() -> None:
     seen = [_seen(1, "core-1", leads_to=("quay-1",)), _seen(2, "quay-1", leads_to=("core-1",))]
     home = choose_home(seen)
-    assert home.at is None and home.confidence is Confidence.NONE and "quay-1" in home.why
+    assert home.at is None and home.confidence is Confidence.NONE
+    assert home.reasons == (HomeReason(Because.ONLY_ON_UPLINKS, names=("core-1", "quay-1")),)
 
 
 def test_an_address_the_next_switches_have_not_learned_is_beyond_something_that_is_not_read() -> None:
     home = choose_home([_seen(1, "core-1", leads_to=("quay-1",))])
     assert home.at is not None and home.confidence is Confidence.DOUBTFUL
-    assert "beyond core-1 port p1, through something that is not in the inventory" in home.why
+    (reason,) = home.reasons
+    assert reason == HomeReason(Because.BEYOND_UPLINK, Place("core-1", "p1", 10), ("quay-1",))
 
 
 def test_how_sure_a_home_is_follows_from_what_speaks_against_it() -> None:
@@ -138,8 +145,8 @@ def test_how_sure_a_home_is_follows_from_what_speaks_against_it() -> None:
     assert choose_home(lingering).confidence is Confidence.LIKELY
     both = [_seen(1, "quay-1"), _seen(2, "quay-2", began=-9)]
     assert choose_home(both).confidence is Confidence.DOUBTFUL
-    assert "later than at quay-2" in choose_home(both).why
-    crowded = [replace(_seen(1, "quay-1"), crowd=40), replace(_seen(2, "quay-2"), crowd=1)]
+    assert choose_home(both).reasons == (HomeReason(Because.LEARNED_LATER, Place("quay-2", "p1", 10)),)
+    crowded = [replace(_seen(1, "quay-1"), address_count=40), replace(_seen(2, "quay-2"), address_count=1)]
     assert choose_home(crowded).at is crowded[1], "learned at once: the emptier port"
 
 
@@ -147,39 +154,22 @@ def test_an_address_is_at_two_places_only_beyond_what_lingers_after_a_move() -> 
     old, new = _seen(1, "a", began=0), _seen(2, "b", began=10)
     for read_old, read_new, real in ((14, 20, False), (16, 20, True), (16, 9, False)):
         one, other = replace(old, read_at=at(read_old)), replace(new, read_at=at(read_new))
-        assert both_real(one, other) is real is both_real(other, one)
-    assert not both_real(replace(old, read_at=at(99)), _seen(3, "b", began=10, quiet=True))
+        assert both_present_beyond_ageing(one, other) is real is both_present_beyond_ageing(other, one)
+    assert not both_present_beyond_ageing(replace(old, read_at=at(99)), _seen(3, "b", began=10, quiet=True))
 
 
-def test_what_is_odd_about_a_switch_is_said_and_nothing_of_a_sound_one() -> None:
-    sound = Watched(
-        name="quay-1",
-        interval=MINUTE,
-        ageing=5 * MINUTE,
-        enabled=True,
-        read_at=at(0),
-        bridge_address=mac(1),
-        learning_discards=0,
-    )
-    assert warnings(sound, {mac(1): ["quay-1"]}, at(1)) == []
-    odd = replace(sound, interval=10 * MINUTE, learning_discards=7, read_at=at(-60))
-    told = warnings(odd, {mac(1): ["quay-1", "quay-1b"]}, at(1))
-    for part, line in zip(("7 addresses", "every 10 min", "quay-1b", "61 min old"), told, strict=True):
-        assert part in line
-
-
-def test_calls_settle_and_do_not_wait_for_ever() -> None:
-    settling = Settling(timedelta(seconds=3))
+def test_a_trigger_waits_for_more_of_its_kind_but_not_for_ever() -> None:
+    debounce = Debounce(timedelta(seconds=3))
     start = at(0)
-    settling.call("quay-1", start)
-    settling.call("quay-2", start + timedelta(seconds=2))
-    assert settling.next_due() == start + timedelta(seconds=3)
-    assert settling.take_due(start + timedelta(seconds=3)) == ["quay-1"]
+    debounce.trigger("quay-1", start)
+    debounce.trigger("quay-2", start + timedelta(seconds=2))
+    assert debounce.next_due() == start + timedelta(seconds=3)
+    assert debounce.pop_due(start + timedelta(seconds=3)) == ["quay-1"]
     for second in range(3, 40):
-        settling.call("quay-2", start + timedelta(seconds=second))
-    assert settling.next_due() == start + timedelta(seconds=17), "five settle times after the first call"
-    assert settling.take_due(start + timedelta(seconds=17)) == ["quay-2"]
-    assert settling.next_due() is None
+        debounce.trigger("quay-2", start + timedelta(seconds=second))
+    assert debounce.next_due() == start + timedelta(seconds=17), "five delays after the first trigger"
+    assert debounce.pop_due(start + timedelta(seconds=17)) == ["quay-2"]
+    assert debounce.next_due() is None
 
 
 def test_a_longer_prefix_of_ones_own_wins_and_local_addresses_have_no_registered_maker() -> None:
@@ -198,14 +188,14 @@ def test_a_longer_prefix_of_ones_own_wins_and_local_addresses_have_no_registered
 @pytest.mark.parametrize(
     ("mac", "maker", "alone", "expected"),
     [
-        (0x001A02000000, "", True, Assigned.REGISTRY),
-        (0x021A02000000, "", False, Assigned.LOCAL),
-        (0x021A02000000, "Lowmere", True, Assigned.LOCAL),
-        (0xDAA119C52D3E, "", True, Assigned.RANDOM),
+        (0x001A02000000, "", True, AddressOrigin.REGISTRY),
+        (0x021A02000000, "", False, AddressOrigin.LOCAL),
+        (0x021A02000000, "Lowmere", True, AddressOrigin.LOCAL),
+        (0xDAA119C52D3E, "", True, AddressOrigin.RANDOM),
     ],
 )
-def test_where_an_address_comes_from(mac: int, maker: str, alone: bool, expected: Assigned) -> None:
-    assert assigned(MacAddress(mac), maker, alone=alone) is expected
+def test_where_an_address_comes_from(mac: int, maker: str, alone: bool, expected: AddressOrigin) -> None:
+    assert address_origin(MacAddress(mac), maker, alone=alone) is expected
 
 
 def test_the_index_knows_who_shares_a_prefix() -> None:
@@ -217,29 +207,62 @@ def test_the_index_knows_who_shares_a_prefix() -> None:
     assert index.beginning("021a02", 1) == [MacAddress(0x021A02000001)]
 
 
+SOUND = SwitchCondition(
+    name="quay-1",
+    interval=MINUTE,
+    ageing=5 * MINUTE,
+    read_at=at(10),
+    bridge_address=mac(1),
+    learning_discards=0,
+    present=90,
+)
+
+
 @pytest.mark.parametrize(
-    ("values", "told"),
+    ("values", "share", "expected", "text"),
     [
-        ({"table_size": 100, "table_used": 90}, "nearly full: 90 of 100"),
-        ({"learning_discards": 7, "discards_rose_at": at(9)}, "the count rises: 7"),
-        ({"learning_discards": 7, "discards_rose_at": at(-60)}, "does not rise now"),
-        ({"drift": timedelta(seconds=-31)}, "31 s behind our clock"),
-        ({"read_at": at(5)}, "is 5 min old"),
+        pytest.param({}, 0.9, None, "", id="sound"),
+        pytest.param({"table_size": 100}, 0.9, Warned.TABLE_NEARLY_FULL, "90 of 100", id="nearly full"),
+        pytest.param({"table_size": 100}, 0.95, None, "", id="full from a higher share on"),
+        pytest.param(
+            {"learning_discards": 7, "discards_rose_at": at(9)},
+            *(0.9, Warned.DISCARDS_RISING, "the count rises: 7"),
+            id="discards rising",
+        ),
+        pytest.param(
+            {"learning_discards": 7, "discards_rose_at": at(-60)},
+            *(0.9, Warned.DISCARDS_BEFORE, "not rising now"),
+            id="discards before",
+        ),
+        pytest.param({"drift": -31 * MINUTE / 60}, 0.9, Warned.CLOCK_OFF, "31 s behind", id="clock"),
+        pytest.param({"interval": 6 * MINUTE}, 0.9, Warned.AGEING_TOO_SHORT, "after 5 min", id="read seldom"),
+        pytest.param({"name": "quay-1b"}, 0.9, Warned.SAME_BRIDGE_ADDRESS, "as quay-1:", id="same address"),
+        pytest.param({"read_at": at(5)}, 0.9, Warned.LATE, "is 5 min old", id="late"),
     ],
 )
-def test_what_is_odd_about_a_switch_is_told(values: dict[str, Any], told: str) -> None:
-    facts: dict[str, Any] = {
-        "name": "quay-1",
-        "interval": timedelta(seconds=60),
-        "ageing": timedelta(seconds=300),
-        "enabled": True,
-        "read_at": at(10),
-        "bridge_address": None,
-        "learning_discards": 0,
-    }
-    assert warnings(Watched(**facts), {}, at(10)) == []
-    (said,) = warnings(Watched(**facts | values), {}, at(10))
-    assert told in said
+def test_what_is_odd_about_a_switch(
+    values: dict[str, Any], share: float, expected: Warned | None, text: str
+) -> None:
+    condition = replace(SOUND, **values)
+    found = list(switch_warnings(condition, {mac(1): ["quay-1"]}, at(10), share))
+    assert [one.what for one in found] == ([] if expected is None else [expected])
+    assert all(text in warning_text(one, at(10)) for one in found)
+
+
+@pytest.mark.parametrize(
+    ("values", "use"),
+    [
+        ({"uplink": True, "oper": Oper.DOWN}, PortUse.UPLINK),
+        ({"oper": Oper.DOWN, "quiet": 3}, PortUse.DOWN),
+        ({"present": 1, "quiet": 3}, PortUse.IN_USE),
+        ({"quiet": 1, "silent": True}, PortUse.QUIET),
+        ({"silent": True}, PortUse.SILENT),
+        ({}, PortUse.IDLE),
+    ],
+)
+def test_how_a_port_is_used(values: dict[str, Any], use: PortUse) -> None:
+    facts: dict[str, Any] = {"uplink": False, "oper": Oper.UP, "present": 0, "quiet": 0, "silent": False}
+    assert port_use(**facts | values) is use
 
 
 def test_drift_is_seen_through_a_wrap() -> None:
@@ -274,11 +297,11 @@ def test_a_stay_is_told_as_it_was_known_then(
 
 @given(st.lists(st.text("aB \nß-1", max_size=6), max_size=12), st.text("aB ß-1", min_size=1, max_size=3))
 def test_words_are_found_by_any_part_of_them_whatever_the_case(texts: list[str], part: str) -> None:
-    index = WordIndex((text, number) for number, text in enumerate(texts))
+    index = TextIndex((text, number) for number, text in enumerate(texts))
     folded = [text.casefold().replace("\n", " ") for text in texts]
     wanted = part.casefold()
     found = index.find(part, 100)
     assert set(found) == {number for number, text in enumerate(folded) if wanted in text}
     begins = [folded[number].startswith(wanted) for number in found]
     assert begins == sorted(begins, reverse=True) and index.find(part, 2) == found[:2]
-    assert index.exactly(part, 100) == [number for number, text in enumerate(folded) if text == wanted]
+    assert index.find_exact(part, 100) == [number for number, text in enumerate(folded) if text == wanted]

@@ -1,31 +1,37 @@
-"""Which ports lead where: by hand, by neighbours, by addresses of switches, by tables alone."""
+"""Which ports lead where: by operator, by neighbours, by addresses of switches, by tables alone."""
 
 import pytest
 
-from kiteroll.core.home import choose_home, sighting, way_to
-from kiteroll.core.stay import Place, Stay
-from kiteroll.core.topology import At, Facts, Ground, Role, Table, Told, Topology, infer
-from tests.make import at, mac
+from kiteroll.core.model.mac_table import MacTable
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.stay import Place, Stay
+from kiteroll.core.topology.home import Because, choose_home
+from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts, infer
+from kiteroll.core.topology.path import path_to
+from kiteroll.core.topology.roles import Role, RoleEvidence, Topology
+from kiteroll.core.topology.sighting import sighting
+from kiteroll.wording.topology import hop_text
+from tests.support.factories import at, mac
 
 ALL = frozenset({"a", "b", "c"})
 
 
-def line(*told: tuple[str, str, str]) -> tuple[Told, ...]:
-    return tuple(Told((switch, port), other, other, bridge=True) for switch, port, other in told)
+def line(*ends: tuple[str, str, str]) -> tuple[NeighbourClaim, ...]:
+    return tuple(NeighbourClaim((switch, port), other, other, bridge=True) for switch, port, other in ends)
 
 
 # a - b - c, told from both ends of each cable
-TOLD = line(("a", "up", "b"), ("b", "down", "a"), ("b", "up", "c"), ("c", "down", "b"))
+CABLES = line(("a", "up", "b"), ("b", "down", "a"), ("b", "up", "c"), ("c", "down", "b"))
 
 
-def nearest(topology: Topology) -> dict[At, tuple[str, ...]]:
-    return {at: role.nearest for at, role in topology.roles().items()}
+def adjacent(topology: Topology) -> dict[PortRef, tuple[str, ...]]:
+    return {at: role.adjacent for at, role in topology.roles().items()}
 
 
 def test_neighbours_lead_on_to_what_is_behind_them() -> None:
-    topology = infer(Facts(switches=ALL, told=TOLD))
-    assert topology.leads_to(("a", "up")) == ("b", "c"), "the next one first"
-    assert nearest(topology) == {
+    topology = infer(TopologyFacts(switches=ALL, claims=CABLES))
+    assert topology.role(("a", "up")).leads_to == ("b", "c"), "the next one first"
+    assert adjacent(topology) == {
         ("a", "up"): ("b",),
         ("b", "down"): ("a",),
         ("b", "up"): ("c",),
@@ -41,72 +47,75 @@ def test_addresses_of_switches_tell_the_same_without_neighbours() -> None:
         ("b", "up"): frozenset({"c"}),
         ("c", "down"): frozenset({"a", "b"}),
     }
-    topology = infer(Facts(switches=ALL, seen=seen))
-    assert nearest(topology)["a", "up"] == ("b",)
-    assert nearest(topology)["c", "down"] == ("b",)
-    assert topology.role(("a", "up")).ground is Ground.SWITCH_ADDRESS
+    topology = infer(TopologyFacts(switches=ALL, seen=seen))
+    assert adjacent(topology)["a", "up"] == ("b",)
+    assert adjacent(topology)["c", "down"] == ("b",)
+    assert topology.role(("a", "up")).evidence is RoleEvidence.SWITCH_ADDRESS
 
 
-def test_switches_joined_by_something_that_is_not_read_are_all_nearest() -> None:
+def test_switches_joined_by_something_that_is_not_read_are_all_adjacent() -> None:
     seen = {(one, "up"): ALL - {one} for one in ALL}
-    topology = infer(Facts(switches=ALL, seen=seen))
-    assert nearest(topology)["a", "up"] == ("b", "c")
+    topology = infer(TopologyFacts(switches=ALL, seen=seen))
+    assert adjacent(topology)["a", "up"] == ("b", "c")
 
 
 def test_tables_alone_show_what_is_behind_a_port() -> None:
     """Hosts 1-3 on ports of a, 4-6 on ports of b; each sees the other's on its uplink."""
     names = {1: "p1", 2: "p2", 3: "p3", 9: "up"}
-    a = Table({1: 1, 2: 2, 3: 3, 4: 9, 5: 9, 6: 9}, names)
-    b = Table({1: 9, 2: 9, 3: 9, 4: 1, 5: 2, 6: 3}, names)
-    topology = infer(Facts(switches=frozenset("ab"), tables={"a": a, "b": b}))
+    a = MacTable({1: 1, 2: 2, 3: 3, 4: 9, 5: 9, 6: 9}, names)
+    b = MacTable({1: 9, 2: 9, 3: 9, 4: 1, 5: 2, 6: 3}, names)
+    topology = infer(TopologyFacts(switches=frozenset("ab"), tables={"a": a, "b": b}))
     assert {at: role.leads_to for at, role in topology.roles().items()} == {
         ("a", "up"): ("b",),
         ("b", "up"): ("a",),
     }
-    assert topology.role(("a", "up")).ground is Ground.HELD_APART
+    assert topology.role(("a", "up")).evidence is RoleEvidence.SEPARATED
 
 
 def test_a_count_alone_makes_no_uplink() -> None:
     names = {1: "p1", 9: "up"}
-    a = Table(dict.fromkeys(range(40), 1), names)
-    b = Table(dict.fromkeys(range(40), 9), names)
-    roles = infer(Facts(switches=frozenset("ab"), tables={"a": a, "b": b})).roles()
+    a = MacTable(dict.fromkeys(range(40), 1), names)
+    b = MacTable(dict.fromkeys(range(40), 9), names)
+    roles = infer(TopologyFacts(switches=frozenset("ab"), tables={"a": a, "b": b})).roles()
     assert ("a", "p1") not in roles, "forty addresses behind a small switch that is nobody's"
 
 
-def test_the_operators_word_wins() -> None:
-    hand = {("a", "up"): Role.ACCESS, ("c", "spare"): Role.UPLINK}
-    topology = infer(Facts(switches=ALL, told=TOLD, by_hand=hand))
+def test_what_the_operator_sets_wins() -> None:
+    chosen = {("a", "up"): Role.ACCESS, ("c", "spare"): Role.UPLINK}
+    topology = infer(TopologyFacts(switches=ALL, claims=CABLES, by_operator=chosen))
     assert topology.role(("a", "up")).role is Role.ACCESS
-    assert topology.leads_to(("a", "up")) == ()
+    assert topology.role(("a", "up")).leads_to == ()
     assert topology.role(("c", "spare")).role is Role.UPLINK
-    assert "by hand" in topology.role(("c", "spare")).why
+    assert topology.role(("c", "spare")).evidence is RoleEvidence.OPERATOR
 
 
 def test_a_bundle_leads_where_its_cables_lead_and_shut_ports_lead_nowhere() -> None:
-    told = (*TOLD, *line(("a", "spare", "c"), ("c", "spare", "a")))
-    facts = Facts(
+    claims = (*CABLES, *line(("a", "spare", "c"), ("c", "spare", "a")))
+    facts = TopologyFacts(
         switches=ALL,
-        told=told,
+        claims=claims,
         aggregates={("a", "up"): "bundle"},
         blocked=frozenset({("a", "spare"), ("c", "spare")}),
     )
     topology = infer(facts)
-    assert topology.leads_to(("a", "bundle")) == ("b", "c")
+    assert topology.role(("a", "bundle")).leads_to == ("b", "c")
     assert topology.port_towards("a", "c") == "spare" or topology.port_towards("a", "c") == "bundle"
 
 
 def test_a_bridge_that_is_not_in_the_inventory_is_told_at_its_port() -> None:
-    told = (Told(("a", "p5"), None, "small-box", bridge=True), Told(("a", "p6"), None, "phone", bridge=False))
-    topology = infer(Facts(switches=frozenset("a"), told=told))
+    claims = (
+        NeighbourClaim(("a", "p5"), None, "small-box", bridge=True),
+        NeighbourClaim(("a", "p6"), None, "phone", bridge=False),
+    )
+    topology = infer(TopologyFacts(switches=frozenset("a"), claims=claims))
     assert topology.role(("a", "p5")).beyond == "small-box"
     assert topology.role(("a", "p5")).role is Role.ACCESS
     assert topology.role(("a", "p6")).beyond == ""
 
 
 @pytest.mark.parametrize("start", ["a", "b", "c"])
-def test_the_way_goes_hop_by_hop_to_the_access_port(start: str) -> None:
-    topology = infer(Facts(switches=ALL, told=TOLD))
+def test_the_path_goes_hop_by_hop_to_the_access_port(start: str) -> None:
+    topology = infer(TopologyFacts(switches=ALL, claims=CABLES))
     places = {"a": "up", "b": "up", "c": "p4"}
     sightings = [
         sighting(
@@ -124,19 +133,19 @@ def test_the_way_goes_hop_by_hop_to_the_access_port(start: str) -> None:
     ]
     home = choose_home(sightings).at
     assert home is not None
-    hops = way_to(home, sightings, start, topology)
+    hops = path_to(home, sightings, start, topology)
     assert [(hop.switch, hop.port) for hop in hops] == list(places.items())["abc".index(start) :]
-    assert {hop.switch: hop.heard for hop in hops}.get("b") in (None, False), "b has not learned it"
-    assert hops[-1].why.startswith("access, 1 address")
-    assert way_to(home, sightings, "elsewhere", topology) == []
+    assert {hop.switch: hop.learned for hop in hops}.get("b") in (None, False), "b has not learned it"
+    assert hop_text(hops[-1]).startswith("access port, 1 address")
+    assert path_to(home, sightings, "elsewhere", topology) == []
 
 
-def test_a_way_that_ends_at_an_uplink_says_who_has_not_learned_the_address() -> None:
-    topology = infer(Facts(switches=ALL, told=TOLD))
+def test_a_path_that_ends_at_an_uplink_says_who_has_not_learned_the_address() -> None:
+    topology = infer(TopologyFacts(switches=ALL, claims=CABLES))
     place = Place("b", topology.port_towards("b", "c") or "", 10)
     alone = Stay(id=1, mac=mac(1), place=place, began_at=at(0), resumed_at=at(0))
     sightings = [sighting(alone, topology)]
     home = choose_home(sightings)
-    assert home.at is not None and "not in the inventory" in home.why
-    (last,) = way_to(home.at, sightings, "b", topology)
-    assert last.why == "an uplink, 1 address: c behind it has not learned the address"
+    assert home.at is not None and home.reasons[0].because is Because.BEYOND_UPLINK
+    (last,) = path_to(home.at, sightings, "b", topology)
+    assert hop_text(last) == "uplink, 1 address: c behind it has not learned this address"

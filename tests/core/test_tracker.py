@@ -2,10 +2,10 @@
 
 from datetime import timedelta
 
-from kiteroll.core.changes import Appeared, Awaited, Gone, Moved, Quiet, Restarted, Resumed, Returned
-from kiteroll.core.stay import Ending, Place
-from kiteroll.core.tracker import Tracker
-from tests.make import AGEING, at, mac, reading
+from kiteroll.core.model.changes import Appeared, Awaited, Gone, Moved, Quiet, Restarted, Resumed, Returned
+from kiteroll.core.model.stay import Ending, Place
+from kiteroll.core.tracking.tracker import Tracker
+from tests.support.factories import AGEING, at, mac, reading
 
 HERE = Place("quay-1", "p1", 10)
 THERE = Place("quay-1", "p2", 10)

@@ -7,12 +7,12 @@ from itertools import pairwise
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kiteroll.core.changes import Appeared, Awaited, Change, Gone, Moved, Quiet, Resumed, Returned
-from kiteroll.core.reading import Reading, mac_of, vlan_of
-from kiteroll.core.stay import Stay
-from kiteroll.core.switch_state import OpenStay
-from kiteroll.core.tracker import Tracker
-from tests.make import reading
+from kiteroll.core.model.changes import Appeared, Awaited, Change, Gone, Moved, Quiet, Resumed, Returned
+from kiteroll.core.model.reading import Reading, mac_of, vlan_of
+from kiteroll.core.model.stay import Stay
+from kiteroll.core.tracking.switch_state import OpenStay
+from kiteroll.core.tracking.tracker import Tracker
+from tests.support.factories import reading
 
 PORTS = ("p1", "p2", "p3")
 tables = st.dictionaries(
@@ -124,8 +124,8 @@ def test_a_tracker_restored_from_the_records_goes_on_the_same(story: list, data:
     for taken in readings[:cut]:
         records.take(whole.apply(taken))
     again = Tracker(hold=HOLD, next_stay=max(records.stays, default=0) + 1)
-    marks = whole.marks("quay-1")
-    stays = [OpenStay.of(stay, marks.last_complete_at) for stay in records.open()]
-    again.restore("quay-1", marks, readings[cut - 1].port_names(), stays)
+    checkpoint = whole.checkpoint("quay-1")
+    stays = [OpenStay.of(stay, checkpoint.last_complete_at) for stay in records.open()]
+    again.restore("quay-1", checkpoint, readings[cut - 1].port_names(), stays)
     for taken in readings[cut:]:
         assert again.apply(taken) == whole.apply(taken)

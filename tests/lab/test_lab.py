@@ -4,18 +4,19 @@ import asyncio
 import subprocess
 
 from kiteroll.clock import SystemClock
-from kiteroll.core.mac import MacAddress
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.lab import story, tarn_ferries
 from kiteroll.lab.agent import AgentSettings, answer
 from kiteroll.lab.mib_view import MibView
+from kiteroll.lab.notifier import LAB_USER
 from kiteroll.lab.objects import switch_objects
-from kiteroll.lab.site import LAB_USER, Site
+from kiteroll.lab.site import Site
 from kiteroll.lab.switch import LabPort, LabSwitch
 from kiteroll.lab.traits import Traits
 from kiteroll.lab.world import Host, World
 from kiteroll.snmp import ber
-from kiteroll.snmp.message import V2C, ErrorStatus, Kind, decode_message, encode_request
-from tests.ports import free_udp_port
+from kiteroll.snmp.message import V2C, ErrorStatus, PduType, decode_message, encode_request
+from tests.support.ports import free_udp_port
 
 PC, SERVER = MacAddress.parse("02:1a:09:00:00:01"), MacAddress.parse("02:1a:0b:00:00:01")
 
@@ -58,7 +59,7 @@ def test_a_frame_for_a_known_address_goes_nowhere_else() -> None:
     third.ports = {1: LabPort(number=1, name="p1", pvid=10)}
     world.add_switch(third)
     world.cable(("right", 2), ("third", 1))
-    world._say(world.hosts["pc"], SERVER)
+    world._transmit(world.hosts["pc"], SERVER)
     assert third.lookup(PC, 10) is None
 
 
@@ -100,7 +101,7 @@ VIEW = MibView([((1, 3, 1, row), ber.encode(ber.OCTET_STRING, b"x" * 60)) for ro
 
 
 def _ask(
-    kind: Kind, *oids: ber.Oid, repetitions: int = 0, room: int = 1472, community: bytes = b"tarn-read"
+    kind: PduType, *oids: ber.Oid, repetitions: int = 0, room: int = 1472, community: bytes = b"tarn-read"
 ) -> object:
     request = encode_request(
         V2C, community, kind, 9, [ber.encode_oid(oid) for oid in oids], repetitions=repetitions
@@ -110,21 +111,21 @@ def _ask(
 
 
 def test_an_agent_says_what_is_not_there_and_where_its_view_ends() -> None:
-    got = _ask(Kind.GET, (1, 3, 1, 1), (1, 3, 2, 1))
+    got = _ask(PduType.GET, (1, 3, 1, 1), (1, 3, 2, 1))
     assert [tag for _, tag, _ in got.bindings] == [ber.OCTET_STRING, ber.NO_SUCH_INSTANCE]  # type: ignore[attr-defined]
-    last = _ask(Kind.GET_NEXT, (1, 3, 1, 59))
+    last = _ask(PduType.GET_NEXT, (1, 3, 1, 59))
     assert [tag for _, tag, _ in last.bindings] == [ber.END_OF_MIB_VIEW]  # type: ignore[attr-defined]
 
 
 def test_an_agent_fits_bulk_answers_into_a_message_and_calls_the_rest_too_big() -> None:
-    bulk = _ask(Kind.GET_BULK, (1, 3, 1), repetitions=50)
+    bulk = _ask(PduType.GET_BULK, (1, 3, 1), repetitions=50)
     assert 10 < len(bulk.bindings) < 25 and bulk.error_status == ErrorStatus.NO_ERROR  # type: ignore[attr-defined]
-    got = _ask(Kind.GET, *((1, 3, 1, row) for row in range(1, 50)))
+    got = _ask(PduType.GET, *((1, 3, 1, row) for row in range(1, 50)))
     assert got.error_status == ErrorStatus.TOO_BIG and not got.bindings  # type: ignore[attr-defined]
 
 
 def test_an_agent_does_not_answer_a_wrong_community() -> None:
-    assert _ask(Kind.GET, (1, 3, 1, 1), community=b"public") is None
+    assert _ask(PduType.GET, (1, 3, 1, 1), community=b"public") is None
 
 
 def test_net_snmp_reads_a_simulated_agent_as_a_user() -> None:

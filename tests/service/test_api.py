@@ -1,7 +1,7 @@
 """The API as a program on the network meets it."""
 
-import time
 from collections.abc import Iterator
+from typing import Any
 
 import httpx
 import pytest
@@ -21,9 +21,9 @@ from kiteroll.client import (
     switch,
     switches,
 )
-from kiteroll.lab.site import LAB_USER
+from kiteroll.lab.notifier import LAB_USER
 from kiteroll.schemas.api import Credential, NewCredential, NewSwitch, Problem, SwitchChange
-from tests.conftest import Lab, Service, read_again
+from tests.support.harness import Lab, Service, read_again, wait_until
 
 V1 = "/api/v1"
 
@@ -45,7 +45,7 @@ def _problem(response: httpx.Response, status: int, code: str) -> Problem:
 
 
 @pytest.mark.parametrize(
-    "path", ["/switches", "/find?q=1", "/endpoints", "/changes", "/readings", "/health", "/stream"]
+    "path", ["/switches", "/search?q=1", "/endpoints", "/changes", "/readings", "/health", "/stream"]
 )
 @pytest.mark.parametrize(
     "headers", [{}, {"Authorization": "Bearer wrong"}, {"Cookie": "kiteroll_session=forged"}]
@@ -72,7 +72,7 @@ def test_the_last_four_digits_lead_to_the_one_port(http: httpx.Client, lab: Lab)
     stays = http.get(f"{V1}/stays", params={"switch": "ticket-hall", "uplinks": False}).json()["items"]
     assert len(ports) == 24 and len(stays) >= 15
     for stay in stays:
-        found = http.get(f"{V1}/find", params={"q": stay["mac"][-5:]}).json()["endpoints"]
+        found = http.get(f"{V1}/search", params={"q": stay["mac"][-5:]}).json()["endpoints"]
         (one,) = [endpoint for endpoint in found if endpoint["mac"] == stay["mac"]]
         home = one["home"]
         assert (home["switch"], home["port"], home["vlan"]) == ("ticket-hall", stay["port"], stay["vlan"])
@@ -83,24 +83,24 @@ def test_an_ip_leads_to_the_port_too(http: httpx.Client) -> None:
     stay = http.get(f"{V1}/stays", params={"switch": "quay-1", "uplinks": False}).json()["items"][0]
     (ip,) = http.get(f"{V1}/endpoints/{stay['mac']}").json()["ips"]
     assert ip.startswith(f"10.{stay['vlan']}.")
-    first = http.get(f"{V1}/find", params={"q": ip}).json()["endpoints"][0]
+    first = http.get(f"{V1}/search", params={"q": ip}).json()["endpoints"][0]
     assert first["mac"] == stay["mac"] and first["home"]["port"] == stay["port"]
-    servers = http.get(f"{V1}/find", params={"q": "fd77:14:"}).json()["endpoints"]
+    servers = http.get(f"{V1}/search", params={"q": "fd77:14:"}).json()["endpoints"]
     assert [one["home"]["port_alias"] for one in servers] == ["Server kiosk"]
 
 
 def test_a_text_may_be_a_switch_or_a_label(http: httpx.Client) -> None:
-    found = http.get(f"{V1}/find", params={"q": "quay-"}).json()
+    found = http.get(f"{V1}/search", params={"q": "quay-"}).json()
     assert [one["name"] for one in found["switches"]] == ["quay-1", "quay-2", "quay-3"]
-    labels = http.get(f"{V1}/find", params={"q": "berth light"}).json()["ports"]
+    labels = http.get(f"{V1}/search", params={"q": "berth light"}).json()["ports"]
     assert labels and all("Berth light" in one["alias"] and one["present"] == 1 for one in labels)
-    assert http.get(f"{V1}/find", params={"q": "nobody knows"}).json()["endpoints"] == []
+    assert http.get(f"{V1}/search", params={"q": "nobody knows"}).json()["endpoints"] == []
 
 
 @pytest.mark.parametrize(
     ("method", "path", "body", "where"),
     [
-        ("GET", "/find?q=02:1a:zz", None, "'z' is not a hexadecimal digit"),
+        ("GET", "/search?q=02:1a:zz", None, "'z' is not a hexadecimal digit"),
         ("GET", "/endpoints/02:1a", None, "4 hexadecimal digits, not 12"),
         ("GET", "/endpoints?cursor=bogus", None, "cursor"),
         ("GET", "/endpoints?limit=0", None, "query.limit"),
@@ -110,7 +110,7 @@ def test_a_text_may_be_a_switch_or_a_label(http: httpx.Client) -> None:
             "POST",
             "/switches",
             {"name": "x", "host": "300.1.1.1", "access": {"community": "c"}},
-            "no IPv4 address",
+            "not an IPv4 address",
         ),
         (
             "POST",
@@ -154,7 +154,7 @@ def test_what_is_not_there_is_not_found(http: httpx.Client, path: str) -> None:
 
 def test_the_community_never_comes_back(http: httpx.Client, service: Service) -> None:
     texts = [
-        http.get(V1 + path).text for path in ("/switches", "/switches/quay-1", "/readings", "/find?q=quay")
+        http.get(V1 + path).text for path in ("/switches", "/switches/quay-1", "/readings", "/search?q=quay")
     ]
     database = service.data / "database" / "data" / "kiteroll"
     for secret in ("tarn-read", LAB_USER.auth_password, LAB_USER.privacy_password):
@@ -165,20 +165,20 @@ def test_the_community_never_comes_back(http: httpx.Client, service: Service) ->
 def test_a_switch_lives_from_adding_to_removing(service: Service, lab: Lab) -> None:
     new = NewSwitch(name="spare", host="127.0.0.1", port=9, access=Credential(community="x"), enabled=False)
     with service.client() as client:
-        assert client.ask(add_switch(new)).health == "off"
+        assert client.send(add_switch(new)).health == "off"
         with pytest.raises(ServiceError, match="already") as taken:
-            client.ask(add_switch(new))
+            client.send(add_switch(new))
         assert taken.value.status == 409
-        assert (client.ask(switch("spare")).asked_as, client.ask(switch("spare")).credential) == (
+        assert (client.send(switch("spare")).credential_kind, client.send(switch("spare")).credential) == (
             "v2c community",
             None,
         )
-        changed = client.ask(change_switch("spare", SwitchChange(name="spare-2", interval_s=600)))
+        changed = client.send(change_switch("spare", SwitchChange(name="spare-2", interval_s=600)))
         assert (changed.name, changed.interval_s, changed.port) == ("spare-2", 600, 9)
         assert "spare-2" in [one.name for one in client.each(switches(limit=3))]
-        client.ask(remove_switch("spare-2"))
+        client.send(remove_switch("spare-2"))
         with pytest.raises(ServiceError) as gone:
-            client.ask(switch("spare-2"))
+            client.send(switch("spare-2"))
         assert gone.value.status == 404
 
 
@@ -186,26 +186,26 @@ def test_a_named_credential_serves_many_switches_and_is_never_shown(
     service: Service, lab: Lab, http: httpx.Client
 ) -> None:
     wrong = Credential(community="not-this-one")
-    where = {"host": lab.switches["quay-2"], "port": lab.port, "credential": "terminal"}
+    where: dict[str, Any] = {"host": lab.switches["quay-2"], "port": lab.port, "credential": "terminal"}
     with service.client() as client:
         with pytest.raises(ServiceError, match="no credential 'terminal'"):
-            client.ask(add_switch(NewSwitch(name="twin", **where)))
-        made = client.ask(add_credential(NewCredential(name="terminal", access=wrong)))
+            client.send(add_switch(NewSwitch(name="twin", **where)))
+        made = client.send(add_credential(NewCredential(name="terminal", access=wrong)))
         assert (made.kind, made.used_by) == ("v2c community", 0)
-        client.ask(add_switch(NewSwitch(name="twin", site="Quay", groups=["test"], **where)))
+        client.send(add_switch(NewSwitch(name="twin", site="Quay", groups=["test"], **where)))
         await_health(client, "twin", "silent")
-        told = client.ask(change_credential("terminal", Credential(community="tarn-read")))
+        told = client.send(change_credential("terminal", Credential(community="tarn-read")))
         assert told.used_by == 1
         assert read_again(client, "twin").outcome == "complete"
-        one = client.ask(switch("twin"))
+        one = client.send(switch("twin"))
         assert (one.credential, one.site, one.groups, one.health) == ("terminal", "Quay", ["test"], "read")
         assert one.next_try_at is not None and one.read_at is not None and one.next_try_at > one.read_at
         with pytest.raises(ServiceError, match="used by 1"):
-            client.ask(remove_credential("terminal"))
+            client.send(remove_credential("terminal"))
         assert "not-this-one" not in http.get(f"{V1}/credentials").text + http.get(f"{V1}/switches/twin").text
-        client.ask(remove_switch("twin"))
-        client.ask(remove_credential("terminal"))
-        assert client.ask(credentials()) == []
+        client.send(remove_switch("twin"))
+        client.send(remove_credential("terminal"))
+        assert client.send(credentials()) == []
 
 
 @pytest.mark.parametrize(
@@ -235,7 +235,7 @@ def test_neighbours_are_matched_to_known_switches_and_others_are_offered(http: h
         "p1",
     )
     assert len(http.get(f"{V1}/switches/core-1/neighbours").json()) == 6
-    assert http.get(f"{V1}/candidates").json() == []
+    assert http.get(f"{V1}/discovered-switches").json() == []
 
 
 def test_a_switch_that_does_not_answer_is_told_as_a_failed_reading(
@@ -243,13 +243,13 @@ def test_a_switch_that_does_not_answer_is_told_as_a_failed_reading(
 ) -> None:
     new = NewSwitch(name="mute", host="127.0.0.1", port=9, access=Credential(community="x"), enabled=True)
     with service.client() as client:
-        client.ask(add_switch(new))
+        client.send(add_switch(new))
         await_health(client, "mute", "silent")
-        one = client.ask(switch("mute"))
+        one = client.send(switch("mute"))
         assert one.error is not None and "no answer to 3 tries" in one.error and one.read_at is None
         listed = http.get(f"{V1}/readings", params={"switch": "mute"}).json()["items"]
         assert listed[0]["outcome"] == "failed" and "nothing listens" in listed[0]["error"]
-        client.ask(remove_switch("mute"))
+        client.send(remove_switch("mute"))
 
 
 def test_the_live_stream_tells_of_a_reading(service: Service, http: httpx.Client) -> None:
@@ -273,10 +273,7 @@ def test_pages_are_served_safely_and_unknown_calls_are_problems(service: Service
 
 
 def await_health(client: Client, name: str, health: str) -> None:
-    until = time.monotonic() + 30
-    while client.ask(switch(name)).health != health:
-        assert time.monotonic() < until
-        time.sleep(0.1)
+    wait_until(lambda: client.send(switch(name)).health == health, f"{name} to be {health}")
 
 
 def test_figures_for_monitoring_count_what_happened(service: Service, http: httpx.Client) -> None:
@@ -290,7 +287,7 @@ def test_figures_for_monitoring_count_what_happened(service: Service, http: http
     before = figures()
     with service.client() as client:
         read_again(client, "quay-1")
-        known = client.ask(health())
+        known = client.send(health())
     after = figures()
     complete = ("kiteroll_readings_total", "complete")
     assert after[complete] >= before[complete] + 1
@@ -301,3 +298,57 @@ def test_figures_for_monitoring_count_what_happened(service: Service, http: http
     assert 0 <= after["kiteroll_oldest_reading_seconds", ""] < 3600
     assert ("kiteroll_findings_open", "serious") in after
     assert httpx.get(f"{service.url}/metrics", trust_env=False).status_code == 401
+
+
+@pytest.mark.parametrize(
+    "path",
+    [
+        *(
+            "/findings?since={}",
+            "/changes?since={}",
+            "/changes?until={}",
+            "/stays?at={}",
+            "/search?q=1&at={}",
+        ),
+        *("/differences?since={}", "/exports/changes.csv?since={}", "/exports/stays.json?at={}"),
+        *("/endpoints/02:1a:09:01:9e:4a?at={}", "/switches/quay-1/ports?at={}"),
+    ],
+)
+@pytest.mark.parametrize(
+    "instant", ["2026-05-04T12:00:00", "1777896000", "noon", "0001-01-01T00:00:00%2B14:00"]
+)
+def test_an_instant_without_a_zone_or_that_is_none_is_refused(
+    http: httpx.Client, path: str, instant: str
+) -> None:
+    _problem(http.get(V1 + path.format(instant)), 422, "invalid")
+
+
+def test_health_shows_each_worker(http: httpx.Client) -> None:
+    known = http.get(f"{V1}/health").json()
+    workers = {one["name"]: one for one in known["workers"]}
+    assert {"poller", "findings", "topology", "name-index", "retention", "database"} <= set(workers)
+    assert all(one["running"] and one["failures"] == 0 and one["error"] == "" for one in workers.values())
+    assert known["database"] == "up" and known["switches"] >= 12
+
+
+@pytest.mark.parametrize(
+    ("file", "told"),
+    [
+        ("endpoints.csv?vlan=20", "vlan: the list endpoints cannot be filtered by this; it takes none"),
+        ("switches.csv?switch=quay-1", "switch: the list switches cannot be filtered by this"),
+        ("changes.csv?ended=true&vlan=20", "ended, vlan: the list changes cannot be filtered by this"),
+        ("differences.csv", "since: the list differences needs it"),
+    ],
+)
+def test_an_export_refuses_filters_it_does_not_take(http: httpx.Client, file: str, told: str) -> None:
+    response = http.get(f"{V1}/exports/{file}")
+    assert response.status_code == 422 and told in response.json()["detail"]
+
+
+def test_the_api_tells_what_core_decided(http: httpx.Client) -> None:
+    """No client needs rules of its own: health and use of ports come with the answer."""
+    for one in http.get(f"{V1}/switches").json()["items"]:
+        assert one["healthy"] is (one["health"] == "read")
+    ports = {one["name"]: one for one in http.get(f"{V1}/switches/ticket-hall/ports").json()}
+    assert ports["p24"]["use"] == "uplink" and ports["p16"]["use"] == "in use"
+    assert {one["use"] for one in ports.values()} <= {"uplink", "in use", "quiet", "silent", "down", "idle"}

@@ -11,10 +11,10 @@ import pytest
 from sqlalchemy import text
 
 from kiteroll.core.errors import Conflict
-from kiteroll.store.claim import Claim
 from kiteroll.store.database import Database
-from tests.conftest import NewService
-from tests.ports import free_tcp_port
+from kiteroll.store.database_lock import DatabaseLock
+from tests.support.harness import NewService
+from tests.support.ports import free_tcp_port
 
 
 def _up(
@@ -88,7 +88,7 @@ def test_two_services_do_not_share_a_database(new_service: NewService, database:
 
 
 def test_a_claim_is_taken_again_when_its_connection_was_lost(database: Database) -> None:
-    ours, other = Claim(database), Claim(database)
+    ours, other = DatabaseLock(database), DatabaseLock(database)
     ours.hold()
     ours.hold()
     with pytest.raises(Conflict, match="a database of its own"):
@@ -100,6 +100,6 @@ def test_a_claim_is_taken_again_when_its_connection_was_lost(database: Database)
         for session in connection.execute(text(others)).scalars().all():
             connection.execute(text(f"KILL {session}"))
     ours.hold()
-    ours.let_go()
+    ours.release()
     other.hold()
-    other.let_go()
+    other.release()

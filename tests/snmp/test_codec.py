@@ -3,7 +3,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kiteroll.snmp import ber
-from kiteroll.snmp.message import V2C, Kind, decode_message, encode_binding, encode_message, encode_request
+from kiteroll.snmp.message import V2C, PduType, decode_message, encode_binding, encode_message, encode_request
 
 arcs = st.lists(st.integers(0, 2**32 - 1), max_size=14).map(tuple)
 oids = arcs.map(lambda tail: (1, 3, *tail))
@@ -31,7 +31,7 @@ def test_a_message_comes_back_as_it_was(
     community: bytes, request_id: int, bindings: list[tuple[ber.Oid, tuple[int, bytes]]]
 ) -> None:
     encoded = [encode_binding(ber.encode_oid(oid), ber.encode(*value)) for oid, value in bindings]
-    message = decode_message(encode_message(V2C, community, Kind.RESPONSE, request_id, 0, 0, encoded))
+    message = decode_message(encode_message(V2C, community, PduType.RESPONSE, request_id, 0, 0, encoded))
     assert (message.version, message.community, message.pdu.request_id) == (V2C, community, request_id)
     assert message.pdu.bindings == [(ber.encode_oid(oid), tag, content) for oid, (tag, content) in bindings]
 
@@ -47,7 +47,7 @@ def test_any_bytes_are_a_message_or_malformed_and_nothing_worse(data: bytes) -> 
 @given(st.integers(0, 120), st.integers(0, 255))
 def test_a_damaged_message_is_malformed_or_another_message(position: int, octet: int) -> None:
     whole = bytearray(
-        encode_request(V2C, b"tarn-read", Kind.GET_BULK, 7, [ber.encode_oid((1, 3, 6))] * 4, repetitions=9)
+        encode_request(V2C, b"tarn-read", PduType.GET_BULK, 7, [ber.encode_oid((1, 3, 6))] * 4, repetitions=9)
     )
     whole[position % len(whole)] = octet
     try:
@@ -61,12 +61,12 @@ def test_a_get_request_is_the_bytes_the_standard_says() -> None:
     expected = "302602010104067075626c6963a01902010102010002010030 0e300c06082b060102010103000500".replace(
         " ", ""
     )
-    request = encode_request(V2C, b"public", Kind.GET, 1, [ber.encode_oid((1, 3, 6, 1, 2, 1, 1, 3, 0))])
+    request = encode_request(V2C, b"public", PduType.GET, 1, [ber.encode_oid((1, 3, 6, 1, 2, 1, 1, 3, 0))])
     assert request.hex() == expected
 
 
 def test_a_message_cut_anywhere_is_malformed() -> None:
-    whole = encode_request(V2C, b"public", Kind.GET, 1, [ber.encode_oid((1, 3, 6, 1, 2, 1, 1, 3, 0))])
+    whole = encode_request(V2C, b"public", PduType.GET, 1, [ber.encode_oid((1, 3, 6, 1, 2, 1, 1, 3, 0))])
     for length in range(len(whole)):
         with pytest.raises(ber.Malformed):
             decode_message(whole[:length])

@@ -15,24 +15,15 @@ from kiteroll.client import (
     readings,
     stays,
 )
-from kiteroll.schemas.api import NewSwitch, ReadingSummary
-from tests.conftest import Lab, NewService, read_again
+from kiteroll.schemas.api import ReadingSummary
+from tests.support.harness import Lab, NewService, read_again, wait_until
 
 NAMES = ("quay-1", "ticket-hall", "core-1")
 
 
 def _add(client: Client, lab: Lab) -> None:
     for name in NAMES:
-        client.ask(
-            add_switch(
-                NewSwitch(
-                    name=name,
-                    host=lab.switches[name],
-                    port=lab.port,
-                    access=lab.access[name],
-                )
-            )
-        )
+        client.send(add_switch(lab.new_switch(name)))
 
 
 def _read_for(client: Client, seconds: float, enough: int = 10_000) -> list[ReadingSummary]:
@@ -42,7 +33,7 @@ def _read_for(client: Client, seconds: float, enough: int = 10_000) -> list[Read
     until = time.monotonic() + seconds
     while time.monotonic() < until and len(kept) < enough:
         try:
-            kept.append(client.ask(read_now(NAMES[len(kept) % len(NAMES)])))
+            kept.append(client.send(read_now(NAMES[len(kept) % len(NAMES)])))
         except ServiceUnreachable:
             break
         except ServiceError as refused:
@@ -56,7 +47,7 @@ def _check(client: Client, acknowledged: list[ReadingSummary]) -> None:
         (one.switch, one.taken_at) for one in client.each(readings(limit=1000)) if one.outcome == "complete"
     }
     for one in acknowledged:
-        # The API tells milliseconds, both times from the same record.
+        # The API gives milliseconds, both times from the same record.
         assert (one.switch, one.taken_at) in kept
     for name in NAMES:
         told = [one for one in client.each(stays(switch=name, limit=1000)) if one.life == "present"]
@@ -86,7 +77,7 @@ def test_killing_the_service_and_then_the_database_loses_nothing_acknowledged(
         _check(client, acknowledged)
         server = int((service.data / "database" / "server.pid").read_text())
         os.kill(server, signal.SIGKILL)
-        down = client.ask(health())
+        down = client.send(health())
         assert down.database == "down" and "does not answer" in down.database_note
         _await_database(client)
         _check(client, acknowledged)
@@ -111,7 +102,4 @@ def test_the_database_killed_while_readings_are_written_delays_them_and_no_more(
 
 
 def _await_database(client: Client) -> None:
-    until = time.monotonic() + 60
-    while client.ask(health()).database == "down":
-        assert time.monotonic() < until
-        time.sleep(0.2)
+    wait_until(lambda: client.send(health()).database != "down", "the database to be back")

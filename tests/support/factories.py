@@ -3,8 +3,8 @@
 from collections.abc import Mapping
 from datetime import UTC, datetime, timedelta
 
-from kiteroll.core.mac import MacAddress
-from kiteroll.core.reading import Device, Gap, Oper, Port, Reading, key_of
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Device, Gap, Oper, Port, Reading, key_of
 
 NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
 AGEING = timedelta(seconds=300)

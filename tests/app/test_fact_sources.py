@@ -1,0 +1,116 @@
+"""One contract, two sources: the records of the service and a replay's memory give the same facts, and
+so the engine finds the same in both."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import pytest
+
+from kiteroll.app.finding_facts import StoredFacts
+from kiteroll.core.findings.finding import Finding
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Reading
+from kiteroll.core.policy.port_rules import Enrolled, Level, Rule, RuleBook
+from kiteroll.core.replay.memory_facts import MemoryFacts
+from kiteroll.core.replay.replay import Replay
+from kiteroll.store import rules as stored_rules
+from kiteroll.store.database import Database
+from tests.support.factories import NOON, mac, reading
+from tests.support.live import LiveRun
+
+RULES = RuleBook(switches={"east": Rule(seats=2, watched=True, roll=(Enrolled("021a01"),))})
+
+
+def _story() -> list[Reading]:
+    """Two switches: one address flaps between two ports, one moves to the other switch, a crowd comes
+    to a port that has two seats, an IP goes to and fro, and the address of west is learned at east."""
+    found = []
+    for minute in range(14):
+        east = {(1, 10): "p1" if minute % 2 else "p2", (3, 10): "p3", (90, 1): "p24"}
+        west = {(4, 10): "p4", (91, 1): "p24"}
+        (east if minute < 5 else west)[2, 10] = "p5"
+        if minute > 6:
+            east |= {(number, 10): "p9" for number in (20, 21, 22)}
+        for late, (name, learned) in enumerate((("east", east), ("west", west))):
+            one = reading(minute + 0.1 * late, learned, switch=name, down=("p20",))
+            device = replace(one.device, bridge_address=mac(91 if name == "east" else 90))
+            ips = {"10.0.0.5": mac(3 + minute % 2), "10.0.0.9": mac(4)}
+            found.append(replace(one, device=device, addresses=ips if name == "east" else {}))
+    return found
+
+
+@pytest.fixture
+def live(database: Database, tmp_path: Path) -> Iterator[LiveRun]:
+    with LiveRun(database, tmp_path / "data", ["east", "west"]) as run:
+        level = Level(switch="east")
+        database.run(stored_rules.set_rule, level, 2, True)
+        database.run(stored_rules.enrol, level, Enrolled("021a01"), "", "Mara", NOON)
+        yield run
+
+
+def test_records_and_memory_answer_alike(live: LiveRun) -> None:
+    memory = MemoryFacts(hold_time=timedelta(minutes=10), shared=(), rules=RULES)
+    story = _story()
+    for one in story:
+        memory.apply(one)
+        memory.now = one.taken_at
+        live.store(one)
+    stored, now = live.facts, story[-1].taken_at
+    live.clock.set(now)
+    macs = [mac(number) for number in (1, 2, 3, 4, 20, 90)]
+    since = now - timedelta(minutes=10)
+    ports = [("east", "p1"), ("east", "p9"), ("west", "p5"), ("east", "p20")]
+    assert stored.topology(fresh=True).uplinks() == memory.topology(fresh=True).uplinks() != {}
+    assert set(stored.switches()) == set(memory.switches())
+    assert set(stored.switch_addresses()) == set(memory.switch_addresses()) == {mac(90), mac(91)}
+    assert stored.rules().rule(("east", "p1")) == memory.rules().rule(("east", "p1"))
+    assert _stays(stored, macs, since) == _stays(memory, macs, since)
+    assert {port: one.others for port, one in stored.port_facts(ports).items()} == {
+        port: one.others for port, one in memory.port_facts(ports).items()
+    }
+    assert set(stored.at_several_ports(99)) == set(memory.at_several_ports(99))
+    up_before = now - timedelta(minutes=1)
+    assert _activity(stored, up_before) == _activity(memory, up_before)
+    turns = stored.ip_turns(now - timedelta(hours=1), 3, 99)
+    assert turns == memory.ip_turns(now - timedelta(hours=1), 3, 99) != {}
+    assert stored.table("east").learned.keys() == memory.table("east").learned.keys()
+    assert _conditions(stored) == _conditions(memory)
+
+
+def _conditions(source: StoredFacts | MemoryFacts) -> set[tuple[object, ...]]:
+    return {(one.name, one.present, one.ageing, one.read_at) for one in source.conditions()}
+
+
+def _stays(source: StoredFacts | MemoryFacts, macs: list[MacAddress], since: datetime) -> object:
+    found = source.sightings(macs, since)
+    return {
+        one: sorted(
+            (str(each.stay.place), each.stay.began_at, str(each.stay.ended_at), each.present, each.uplink)
+            for each in found.get(one, ())
+        )
+        for one in macs
+    }
+
+
+def _activity(source: StoredFacts | MemoryFacts, up_before: datetime) -> set[tuple[str, str]]:
+    return {(one.switch, one.port) for one in source.port_activity(up_before, 999)}
+
+
+def test_the_service_and_a_replay_find_the_same(live: LiveRun) -> None:
+    replay = Replay(rules=RULES, hold_time=timedelta(minutes=10))
+    found: dict[str, Finding] = {}
+    for one in _story():
+        replay.apply(one)
+        found |= {each.key: each for each in live.apply(one)}
+    assert _outline(found) == _outline(replay.findings)
+    kinds = {one.kind.value for one in found.values()}
+    assert {"overfull-port", "contested-ip", "moved"} <= kinds
+
+
+def _outline(findings: dict[str, Finding]) -> set[tuple[object, ...]]:
+    return {
+        (key, one.cause, one.severity, one.part_of, one.details.macs, one.details.count)
+        for key, one in findings.items()
+    }

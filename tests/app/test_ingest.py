@@ -1,0 +1,170 @@
+"""Storing readings: what others see of it, and what a bug or an absent database leaves behind."""
+
+import asyncio
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from kiteroll.api.metrics import Metrics
+from kiteroll.api.stream import events
+from kiteroll.api.stream.broadcaster import EventBroadcaster, StreamEvent
+from kiteroll.app.events import EventBus, InventoryChanged, ReadingFailed, ReadingStored
+from kiteroll.app.ingest import import_result
+from kiteroll.core.errors import StorageUnavailable
+from kiteroll.core.model.reading import Gap, Reading
+from kiteroll.core.tracking.switch_health import SwitchHealth, Warned
+from kiteroll.store import inventory
+from kiteroll.store.database import Database
+from tests.support.factories import at, mac, reading
+from tests.support.live import LiveRun
+
+
+@pytest.fixture
+def live(database: Database, tmp_path: Path) -> Iterator[LiveRun]:
+    with LiveRun(database, tmp_path / "data", ["quay-1"]) as run:
+        yield run
+
+
+def _labelled(minutes: float, learned: dict[tuple[int, int], str]) -> Reading:
+    one = reading(minutes, learned)
+    return replace(one, ports=tuple(replace(port, alias=f"Berth {port.name}") for port in one.ports))
+
+
+def _probe(minutes: float, learned: dict[tuple[int, int], str]) -> Reading:
+    """Of one address: ports without labels, and a table that says it is not whole."""
+    one = reading(minutes, learned)
+    gap = Gap(table="dot1qTpFdbTable", why="only one address was asked for", rows=1)
+    return replace(one, gaps=(gap,), ports=one.ports[:3])
+
+
+def test_a_probe_changes_stays_and_leaves_labels_metrics_and_readings_alone(live: LiveRun) -> None:
+    parts = live.parts
+    metrics = Metrics(
+        parts.bus, parts.ingestor, parts.switch_queries, parts.findings.live, parts.supervisor, live.clock
+    )
+    published: list[StreamEvent] = []
+    broadcaster = EventBroadcaster()
+    broadcaster.publish = published.extend  # type: ignore[method-assign, assignment]
+    events.connect(parts.bus, broadcaster)
+    live.store(_labelled(0, {(1, 10): "p1"}))
+    before = [line for line in metrics.text().decode().splitlines() if "kiteroll_reading" in line]
+    published.clear()
+    parts.ingestor._ingest_probe(live.ids["quay-1"], "quay-1", _probe(1, {(1, 10): "p2"}))
+    parts.names.refresh()
+    assert parts.names.aliases.find("berth p2", 5), "its label is found still"
+    assert [line for line in metrics.text().decode().splitlines() if "kiteroll_reading" in line] == before
+    assert [one.name for one in published] == ["change"], "no reading is told of"
+    (row,) = live.parts.storage.database.run(inventory.all_switches)
+    assert (row.health, row.last_complete_at) == ("read", at(0))
+    assert parts.ingestor.tracker.present("quay-1") == 1
+
+
+def test_names_of_switches_are_replaced_and_never_changed_under_who_iterates(live: LiveRun) -> None:
+    ingestor = live.parts.ingestor
+    seen = iter(ingestor.switches.items())
+    ingestor.name_switch(99, "quay-9")
+    ingestor.drop_switch(live.ids["quay-1"])
+    assert list(seen) == [(live.ids["quay-1"], "quay-1")]
+    assert ingestor.switches == {99: "quay-9"}
+
+
+def test_a_reading_of_a_switch_that_was_renamed_meanwhile_is_dropped(live: LiveRun) -> None:
+    live.parts.ingestor.name_switch(live.ids["quay-1"], "quay-9")
+    live.store(reading(0, {(1, 10): "p1"}))
+    assert live.parts.ingestor.tracker.present("quay-1") == 0
+
+
+def test_a_bug_while_storing_is_told_at_its_switch_and_the_next_reading_goes_on(
+    live: LiveRun, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    ingestor, found = live.parts.ingestor, list[object]()
+    live.parts.bus.subscribe(ReadingStored, found.append)
+    live.parts.bus.subscribe(ReadingFailed, found.append)
+    live.store(reading(0, {(1, 10): "p1"}))
+    with monkeypatch.context() as patch:
+
+        def fail(*_: object) -> None:
+            raise KeyError("a bug")
+
+        patch.setattr(ingestor._writer, "write_reading", fail)
+        live.store(reading(1, {(2, 10): "p2"}))
+    live.store(reading(2, {(1, 10): "p1", (2, 10): "p2"}))
+    first, failed, last = found
+    assert isinstance(first, ReadingStored) and isinstance(last, ReadingStored)
+    assert isinstance(failed, ReadingFailed) and failed.health is SwitchHealth.FAILED
+    assert "could not be stored: KeyError" in failed.error
+    assert {change.mac for change in last.changes if hasattr(change, "mac")} == {mac(2)}
+
+
+def test_readings_wait_for_a_database_that_is_away_and_none_is_lost(
+    live: LiveRun, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    ingestor = live.parts.ingestor
+    write, failures = ingestor._writer.write_reading, [StorageUnavailable("it is away")] * 2
+    problems: list[str | None] = []
+
+    def flaky(*args: object) -> None:
+        problems.append(ingestor.storage_problem)
+        if failures:
+            raise failures.pop()
+        write(*args)  # type: ignore[arg-type]
+
+    monkeypatch.setattr(ingestor._writer, "write_reading", flaky)
+    monkeypatch.setattr(ingestor._stopping, "wait", lambda seconds: None)
+    live.store(reading(0, {(1, 10): "p1"}))
+    assert problems == [None, "it is away", "it is away"]
+    assert ingestor.storage_problem is None and ingestor.tracker.present("quay-1") == 1
+
+
+def test_a_restart_takes_up_where_the_records_left_off(
+    live: LiveRun, database: Database, tmp_path: Path
+) -> None:
+    for minute, count in ((0, 5), (1, 9)):
+        one = reading(minute, {(1, 10): "p1"})
+        live.store(replace(one, device=replace(one.device, learning_discards=count)))
+    before = live.parts.ingestor.tracker.checkpoint("quay-1")
+    assert before.discards_rose_at == at(1)
+    live.parts.ingestor._ingest_probe(live.ids["quay-1"], "quay-1", _probe(2, {(1, 10): "p2"}))
+    live.parts.ingestor.load()
+    after = live.parts.ingestor.tracker.checkpoint("quay-1")
+    assert (after.discards_rose_at, after.learning_discards) == (at(1), 9), "a probe keeps that evidence"
+    assert live.parts.ingestor.tracker.present("quay-1") == 1
+
+
+def test_the_share_that_counts_as_full_is_the_one_that_is_set(live: LiveRun) -> None:
+    live.store(reading(0, {(number, 10): "p1" for number in range(60)}))
+    live.parts.storage.database.run(inventory.change_switch, "quay-1", {"table_size": 100})
+    queries = live.parts.switch_queries
+    for share, expected in ((0.9, False), (0.5, True)):
+        queries._table_share = share
+        warned = {each.what for each in queries.get("quay-1").warnings}
+        assert (Warned.TABLE_NEARLY_FULL in warned) is expected
+
+
+def test_one_handler_that_fails_keeps_no_other_from_hearing(caplog: pytest.LogCaptureFixture) -> None:
+    bus, heard = EventBus(), list[object]()
+
+    def fail(event: InventoryChanged) -> None:
+        raise ValueError("a bug of one subscriber")
+
+    bus.subscribe(InventoryChanged, fail)
+    bus.subscribe(InventoryChanged, heard.append)
+    bus.publish(InventoryChanged())
+    assert heard == [InventoryChanged()]
+    assert "a bug of one subscriber" in caplog.text
+
+
+def test_cancelling_who_waits_does_not_cut_a_reading_off_half_way(live: LiveRun) -> None:
+    async def run() -> None:
+        result = import_result(live.ids["quay-1"], reading(0, {(1, 10): "p1"}), None)
+        waiting = asyncio.create_task(live.parts.ingestor.ingest(result))
+        await asyncio.sleep(0)
+        waiting.cancel()
+        await asyncio.gather(waiting, return_exceptions=True)
+        await live.parts.ingestor.run_in_turn(lambda: None)
+
+    live.clock.advance(60)
+    asyncio.run(run())
+    assert live.parts.ingestor.tracker.present("quay-1") == 1

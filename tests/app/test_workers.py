@@ -1,0 +1,191 @@
+"""Workers on their own: findings that wait for the database, the import folder, follow-up probes."""
+
+import asyncio
+from collections.abc import Iterator, Sequence
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+
+from kiteroll.app.events import FindingChanged, RulesChanged
+from kiteroll.app.imports import ImportFolderWatcher
+from kiteroll.core.errors import NotFound, StorageUnavailable
+from kiteroll.core.findings.engine import Probe
+from kiteroll.core.findings.finding import FindingKind, State
+from kiteroll.core.model.reading import Reading
+from kiteroll.core.policy.port_rules import Level
+from kiteroll.schemas.reading_convert import from_document, to_document
+from kiteroll.schemas.reading_files import read_documents
+from kiteroll.store import findings as stored_findings
+from kiteroll.store.database import Database
+from tests.support.factories import at, mac, reading
+from tests.support.live import LiveRun
+
+
+@pytest.fixture
+def live(database: Database, tmp_path: Path) -> Iterator[LiveRun]:
+    with LiveRun(database, tmp_path / "data", ["quay-1"]) as run:
+        yield run
+
+
+def _move(live: LiveRun) -> None:
+    live.apply(reading(0, {(1, 10): "p1"}))
+    live.store(reading(1, {(1, 10): "p2"}))
+
+
+def test_findings_that_could_not_be_saved_are_saved_with_the_next_step(
+    live: LiveRun, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    announced: list[FindingChanged] = []
+    live.parts.bus.subscribe(FindingChanged, announced.append)
+    _move(live)
+    with monkeypatch.context() as patch:
+
+        def away(*_: object) -> None:
+            raise StorageUnavailable("it is away")
+
+        patch.setattr("kiteroll.app.workers.findings.findings.save_findings", away)
+        with pytest.raises(StorageUnavailable):
+            live.evaluate(at(1))
+    assert announced == []
+    (found,) = live.evaluate(at(1.1))
+    assert found.kind is FindingKind.MOVED
+    assert [one.finding.key for one in announced] == [found.key]
+    assert [one.key for one in live.parts.storage.database.run(stored_findings.live_findings)] == [found.key]
+
+
+def test_a_finding_is_acknowledged_and_cleared_once_and_the_records_agree(live: LiveRun) -> None:
+    _move(live)
+    (found,) = live.evaluate(at(1))
+    database, worker = live.parts.storage.database, live.parts.findings
+    number = database.run(stored_findings.by_keys, [found.key])[found.key].id
+    worker.acknowledge(number, "Mara", "known", at(9))
+    assert database.run(stored_findings.get_finding, number).finding.state is State.ACKNOWLEDGED
+    worker.clear(number, "Mara")
+    cleared = database.run(stored_findings.get_finding, number).finding
+    assert (cleared.state, cleared.cleared_by) == (State.CLEARED, "Mara")
+    for again in (lambda: worker.clear(number, "Mara"), lambda: worker.acknowledge(number, "Mara", "", None)):
+        with pytest.raises(NotFound, match="it is cleared"):
+            again()
+
+
+def test_a_changed_rule_is_judged_without_a_new_reading(live: LiveRun) -> None:
+    live.apply(reading(0, {(1, 10): "p1", (2, 10): "p1"}))
+    live.parts.port_rules.set_rule(Level(switch="quay-1", port="p1"), 1, None)
+    live.evaluate(at(0.2))
+    found = live.evaluate(at(0.7))
+    assert [(one.kind, one.subject.port) for one in found] == [(FindingKind.OVERFULL, "p1")]
+    live.parts.port_rules.set_rule(Level(switch="quay-1", port="p1"), None, None)
+    live.evaluate(at(0.9))
+    assert [one.state for one in live.evaluate(at(5)) if one.kind is FindingKind.OVERFULL] == [State.CLEARED]
+    live.parts.bus.publish(RulesChanged())
+
+
+def test_a_restart_knows_the_findings_that_are_open(live: LiveRun) -> None:
+    from kiteroll.app.workers.findings import FindingWorker
+
+    _move(live)
+    (found,) = live.evaluate(at(1))
+    parts = live.parts
+    again = FindingWorker(
+        parts.storage.database, live.facts, parts.findings.thresholds, live.clock, parts.bus, lambda _: None
+    )
+    assert [one.key for one in again.live()] == [found.key]
+    assert again.clears_at(found) == at(1) + timedelta(minutes=15)
+
+
+def _parse(text: str, file: str) -> list[Reading]:
+    return [from_document(one) for one in read_documents(text, file)]
+
+
+def _watch(live: LiveRun, folder: Path, rounds: int) -> None:
+    """Look at the folder so many times."""
+
+    class Enough(Exception):
+        pass
+
+    class Clock:
+        def __init__(self) -> None:
+            self.left = rounds
+
+        def now(self) -> object:
+            return live.clock.now()
+
+        async def sleep(self, seconds: float) -> None:
+            self.left -= 1
+            if not self.left:
+                raise Enough
+
+    async def run() -> None:
+        watcher = ImportFolderWatcher(live.parts.importer, folder, Clock(), _parse)  # type: ignore[arg-type]
+        with pytest.raises(Enough):
+            await watcher.run()
+
+    asyncio.run(run())
+
+
+def test_files_are_imported_once_they_stopped_growing(live: LiveRun, tmp_path: Path) -> None:
+    folder = tmp_path / "import"
+    live.clock.set(at(5))
+    _watch(live, folder, 1)
+    file = folder / "hut.json"
+    file.write_text(to_document(reading(0, {(1, 10): "p1"})).model_dump_json())
+    _watch(live, folder, 1)
+    assert file.exists(), "it may be growing still"
+    _watch(live, folder, 2)
+    assert not file.exists() and live.parts.ingestor.tracker.present("quay-1") == 1
+    assert [one.suffix for one in (folder / "imported").iterdir()] == [".json"]
+
+
+def test_bad_files_are_refused_with_the_reason_and_none_replaces_another(
+    live: LiveRun, tmp_path: Path
+) -> None:
+    folder = tmp_path / "import"
+    contents: dict[str, str | bytes] = {
+        "a/hut.csv": "mac,vlan,port\n",
+        "b/hut.csv": "mac,vlan,port\n",
+        "bytes.json": b"\xff\xfe\x00",
+        "cut.json": '{"format": "kiteroll-reading"',
+        "future.json": to_document(reading(99, {})).model_dump_json(),
+        "nowhere.json": to_document(reading(0, {}, switch="nowhere")).model_dump_json(),
+    }
+    for name, content in contents.items():
+        path = folder / name
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(content if isinstance(content, bytes) else content.encode())
+    _watch(live, folder, 2)
+    refused = list((folder / "refused").iterdir())
+    reasons = {one.name.split("-")[0]: one.read_text() for one in refused if one.name.endswith(".reason.txt")}
+    assert len(refused) == 2 * len(contents)
+    assert set(reasons) == {"hut", "bytes", "cut", "future", "nowhere"}
+    assert "not UTF-8" in reasons["bytes"] and "in the future" in reasons["future"]
+    assert "--source files" in reasons["nowhere"] and "mapping" in reasons["hut"]
+
+
+def test_probes_are_bounded_and_an_address_rests_before_it_is_probed_again(live: LiveRun) -> None:
+    probed: list[int] = []
+
+    class Poller:
+        async def probe_address(self, switch: int, address: object, vlan: object) -> None:
+            probed.append(switch)
+
+    async def run(requests: Sequence[Sequence[Probe]]) -> list[int]:
+        worker = live.parts.followup
+        worker._poller = Poller()  # type: ignore[assignment]
+        worker._wake = asyncio.Event()
+        running = asyncio.create_task(worker.run())
+        await asyncio.sleep(0)
+        counts = []
+        for probes in requests:
+            worker.request(probes)
+            await asyncio.sleep(0)
+            counts.append(len(worker._probing))
+        running.cancel()
+        await asyncio.gather(running, return_exceptions=True)
+        return counts
+
+    many = [Probe(mac(number), (("quay-1", 10),)) for number in range(50)]
+    assert asyncio.run(run([many[:1], many[:1], many])) == [1, 1, 20]
+    live.clock.advance(60)
+    live.parts.followup._probing.clear()
+    assert asyncio.run(run([many[:1]])) == [0], "it was probed a minute ago"

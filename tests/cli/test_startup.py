@@ -1,0 +1,33 @@
+"""What a command loads: heavy modules only when they are used."""
+
+import subprocess
+import sys
+
+import pytest
+
+HEAVY = {"pydantic", "httpx", "sqlalchemy", "fastapi", "uvicorn", "rich", "cattrs", "asyncio"}
+
+
+def _loaded(*words: str) -> set[str]:
+    """Heavy modules that are loaded once a command has run."""
+    script = (
+        "import sys\n"
+        "from kiteroll.cli.main import main\n"
+        "try:\n    main(sys.argv[1:])\nexcept SystemExit:\n    pass\n"
+        "print(*sys.modules, file=sys.stderr)\n"
+    )
+    done = subprocess.run(
+        [sys.executable, "-c", script, *words],
+        capture_output=True, text=True, timeout=60, check=True,
+        env={"PATH": "/usr/bin:/bin", "KITEROLL_DATA": "/nonexistent"},
+    )  # fmt: skip
+    return HEAVY & set(done.stderr.split())
+
+
+@pytest.mark.parametrize("words", [("--version",), ("--help",), ("-h",)])
+def test_help_and_version_load_nothing_heavy(words: tuple[str, ...]) -> None:
+    assert _loaded(*words) == set()
+
+
+def test_a_command_that_asks_the_service_loads_no_database_and_no_server() -> None:
+    assert not _loaded("find", "52:4e") & {"sqlalchemy", "fastapi", "uvicorn", "cattrs"}

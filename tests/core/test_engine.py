@@ -1,0 +1,118 @@
+"""The finding engine, driven by readings in memory: what the service and `kiteroll replay` run."""
+
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import datetime, timedelta
+
+import pytest
+
+from kiteroll.core.errors import StorageUnavailable
+from kiteroll.core.findings.engine import FindingEngine, SwitchRead
+from kiteroll.core.findings.finding import FindingKind, State
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading import Reading
+from kiteroll.core.policy.port_rules import Rule, RuleBook
+from kiteroll.core.replay.memory_facts import MemoryFacts
+from kiteroll.core.replay.replay import Replay
+from kiteroll.core.topology.sighting import Sighting
+from tests.support.factories import at, mac, reading
+
+
+def _flapping() -> list[Reading]:
+    """mac(1) goes to and fro between p1 and p2, whose links stay up; mac(2) stays."""
+    return [reading(minute, {(1, 10): "p1" if minute % 2 else "p2", (2, 10): "p3"}) for minute in range(9)]
+
+
+def _open(replay: Replay) -> set[FindingKind]:
+    return {one.kind for one in replay.findings.values() if one.state is State.OPEN}
+
+
+def _played(replay: Replay, readings: Iterable[Reading]) -> Replay:
+    for one in readings:
+        replay.apply(one)
+    return replay
+
+
+@pytest.mark.parametrize(
+    ("shared", "expected"),
+    [((), {mac(1)}), ((mac(1).digits,), set()), (("021a01",), set()), ((mac(2).digits,), {mac(1)})],
+    ids=["not shared", "the address is shared", "its prefix is shared", "another is shared"],
+)
+def test_what_is_shared_by_design_raises_nothing(shared: tuple[str, ...], expected: set[object]) -> None:
+    replay = _played(Replay(shared=shared), _flapping())
+    assert {one.subject.mac for one in replay.findings.values()} == expected
+
+
+def test_thresholds_decide_what_counts() -> None:
+    strict = {one.kind for one in _played(Replay(), _flapping()).findings.values()}
+    lax = {one.kind for one in _played(Replay(Thresholds(flap_moves=50)), _flapping()).findings.values()}
+    assert lax == {FindingKind.MOVED} and strict > lax
+
+
+def test_everybody_on_a_new_switch_is_no_flood_and_a_crowd_later_is() -> None:
+    crowd = {(number, 10): "p5" for number in range(100, 180)}
+    replay = _played(Replay(), [reading(0, crowd)])
+    assert replay.findings == {}
+    replay = _played(Replay(), [reading(0, {(1, 10): "p1"}), reading(1, {(1, 10): "p1"} | crowd)])
+    assert _open(replay) == {FindingKind.FLOOD}
+
+
+def test_a_broken_rule_must_last_before_it_is_told() -> None:
+    rules = RuleBook(switches={"quay-1": Rule(seats=1)})
+    delay = Thresholds().port_rule_delay
+    two = {(1, 10): "p1", (2, 10): "p1"}
+    replay = _played(Replay(rules=rules), [reading(0, {(1, 10): "p1"}), reading(1, two)])
+    assert _open(replay) == set()
+    replay.advance(at(1) + delay + timedelta(seconds=30))
+    assert _open(replay) == {FindingKind.OVERFULL}
+    brief = _played(Replay(rules=rules), [reading(0, two), reading(0.1, {(1, 10): "p1"})])
+    brief.advance(at(5))
+    assert FindingKind.OVERFULL not in {one.kind for one in brief.findings.values()}
+
+
+def test_ports_fall_silent_and_a_switch_late_with_time() -> None:
+    there = [reading(60 * hour, {(1, 10): "p1" if hour else "p2"}) for hour in range(0, 32, 4)]
+    replay = _played(Replay(), there)
+    silent = {one.subject.port for one in replay.findings.values() if one.kind is FindingKind.SILENT_PORT}
+    assert "p1" not in silent and {"p3", "p24"} <= silent
+    assert FindingKind.NOT_READ not in _open(replay)
+    replay.advance(at(60 * 41))
+    assert FindingKind.NOT_READ in _open(replay)
+
+
+def test_what_the_facts_cut_off_is_judged_by_the_next_step() -> None:
+    """A database that goes away in the middle of a step loses no event."""
+
+    class Flaky(MemoryFacts):
+        broken = False
+
+        def sightings(
+            self, macs: Sequence[MacAddress], since: datetime
+        ) -> Mapping[MacAddress, Sequence[Sighting]]:
+            if self.broken:
+                raise StorageUnavailable("the database does not answer")
+            return super().sightings(macs, since)
+
+    facts = Flaky(hold_time=None, shared=(), rules=RuleBook())
+    engine = FindingEngine(Thresholds())
+    for minute, port in enumerate(("p1", "p2")):
+        one = reading(minute, {(1, 10): port})
+        changes = facts.apply(one)
+        facts.now = one.taken_at
+        engine.enqueue(SwitchRead(switch="quay-1", at=one.taken_at, changes=changes, first=minute == 0))
+    facts.broken = True
+    with pytest.raises(StorageUnavailable):
+        engine.step(facts, lambda keys: {}, at(1))
+    facts.broken = False
+    found = engine.step(facts, lambda keys: {}, at(1)).changed
+    assert [(one.kind, one.subject.mac) for one in found] == [(FindingKind.MOVED, mac(1))]
+
+
+def test_a_clock_that_steps_back_neither_ends_nor_doubles_anything() -> None:
+    readings = [reading(minute, {(1, 10): "p1"}) for minute in (0, 1, 2)]
+    back = [reading(minute, {(1, 10): "p2"}) for minute in (1, 1.5)]
+    replay = _played(Replay(), [*readings, *back])
+    assert (replay.readings, replay.ignored, replay.now) == (5, 2, at(2))
+    assert replay.findings == {}
+    _played(replay, [reading(3, {(1, 10): "p2"})])
+    assert _open(replay) == {FindingKind.MOVED}

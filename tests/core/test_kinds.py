@@ -1,0 +1,373 @@
+"""Every kind of finding: what is one, and what is none."""
+
+from dataclasses import replace
+from datetime import datetime, timedelta
+
+import pytest
+
+from kiteroll.core.findings.address_view import PortFacts
+from kiteroll.core.findings.bursts import BurstHistory
+from kiteroll.core.findings.classify import NotYet, classify_address, is_shared
+from kiteroll.core.findings.evidence import Learned, Left, LinkSteady, ManyJumped
+from kiteroll.core.findings.finding import Cause, Detection, FindingKind, Severity
+from kiteroll.core.findings.kinds import (
+    address_flood,
+    ageing_too_short,
+    ip_conflict,
+    loop,
+    multiple_ips,
+    silent_port,
+    switch_not_read,
+    switch_restarted,
+    table_filling,
+)
+from kiteroll.core.findings.kinds.multiple_ips import HeldIp
+from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.findings.registry import KINDS
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.changes import Appeared, Change, Moved, Restarted
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.stay import Ending, Place, Stay
+from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence, Topology
+from kiteroll.core.topology.sighting import Sighting
+from kiteroll.core.tracking.switch_health import SwitchCondition, SwitchHealth
+from kiteroll.wording.findings import evidence_text, title
+from tests.support.factories import at, mac
+
+THRESHOLDS = Thresholds()
+MINUTE = timedelta(minutes=1)
+Stays = list[tuple[str, str, float, float | None]]
+"""switch, port, began, ended (minutes); ports named up are uplinks."""
+
+
+# --- moved, flapping, duplicate: the places of one address -------------------------------
+
+
+def _sightings(stays: Stays, *, read: float) -> list[Sighting]:
+    return [
+        Sighting(
+            Stay(
+                id=number,
+                mac=mac(1),
+                place=Place(switch, port, 10),
+                began_at=at(began),
+                resumed_at=at(began),
+                last_seen_at=None if ended is None else at(ended),
+                ended_at=None if ended is None else at(ended),
+                ending=None if ended is None else Ending.MOVED,
+            ),
+            uplink=port == "up",
+            read_at=at(read),
+        )
+        for number, (switch, port, began, ended) in enumerate(stays)
+    ]
+
+
+def _classify(
+    stays: Stays,
+    *,
+    now: float = 10,
+    read: float | None = None,
+    links: dict[str, float] | None = None,
+    others: int = 0,
+) -> Detection | NotYet | None:
+    """`links`: when the ports of a switch last went up or down; `others`: more addresses on each port."""
+
+    def facts(port: PortRef) -> PortFacts:
+        changed = at((links or {}).get(port[0], -500))
+        return PortFacts(changed, frozenset(mac(100 + number) for number in range(others)))
+
+    sightings = _sightings(stays, read=now if read is None else read)
+    return classify_address(mac(1), sightings, facts, THRESHOLDS, at(now))
+
+
+STAYS: Stays = [("a", "p1", -60, None), ("b", "up", -60, None)]
+MOVES: Stays = [("a", "p1", -60, 5), ("a", "up", 5, None), ("b", "up", -60, 5), ("b", "p2", 5, None)]
+SAME_SWITCH: Stays = [("a", "p1", -60, 5), ("a", "p7", 5, None)]
+TO_AND_FRO: Stays = [
+    *(("a", "p1", 0, 2), ("a", "up", 2, 4), ("a", "p1", 4, 6), ("a", "up", 6, 8), ("a", "p1", 8, None)),
+    *(("b", "p2", 2, 4), ("b", "up", 4, 6), ("b", "p2", 6, 8), ("b", "up", 8, None)),
+]
+AT_BOTH: Stays = [("a", "p1", -60, None), ("b", "p2", 0, None)]
+
+
+@pytest.mark.parametrize(
+    ("stays", "options", "expected"),
+    [
+        pytest.param(STAYS, {}, None, id="stays"),
+        pytest.param(MOVES, {}, (FindingKind.MOVED, Cause.CARRIED), id="moves"),
+        pytest.param(MOVES, {"links": {"a": 5}}, (FindingKind.MOVED, Cause.CARRIED), id="moves, link down"),
+        pytest.param(SAME_SWITCH, {"links": {"a": 5}}, (FindingKind.MOVED, Cause.REPLUGGED), id="re-plugged"),
+        pytest.param(MOVES, {"now": 60}, None, id="moved long ago"),
+        pytest.param(
+            TO_AND_FRO,
+            {"links": {"a": 8, "b": 8}},
+            (FindingKind.FLAPPING, Cause.LOOSE_CABLE),
+            id="loose cable",
+        ),
+        pytest.param(TO_AND_FRO, {}, (FindingKind.DUPLICATE, Cause.CLONED), id="clone"),
+        pytest.param(
+            TO_AND_FRO, {"links": {"b": 2}}, (FindingKind.DUPLICATE, Cause.CLONED), id="clone just plugged in"
+        ),
+        pytest.param(TO_AND_FRO, {"others": 5}, (FindingKind.FLAPPING, Cause.ROAMING), id="roaming"),
+        pytest.param(TO_AND_FRO, {"others": 1}, (FindingKind.FLAPPING, Cause.FAILOVER_PAIR), id="failover"),
+        pytest.param(AT_BOTH, {"now": 4}, None, id="at both, may linger"),
+        pytest.param(AT_BOTH, {"now": 6}, (FindingKind.DUPLICATE, Cause.CLONED), id="at both beyond ageing"),
+    ],
+)
+def test_what_the_stays_of_an_address_mean(
+    stays: Stays, options: dict[str, object], expected: object
+) -> None:
+    found = _classify(stays, **options)  # type: ignore[arg-type]
+    assert (found if not isinstance(found, Detection) else (found.kind, found.cause)) == expected
+
+
+def test_a_flap_waits_for_the_switches_concerned_and_is_then_judged_without() -> None:
+    waiting = _classify(TO_AND_FRO, now=9, read=5)
+    assert isinstance(waiting, NotYet) and waiting.until == at(11)
+    later = _classify(TO_AND_FRO, now=12, read=5)
+    assert isinstance(later, Detection) and later.kind is FindingKind.FLAPPING
+
+
+def test_a_move_says_from_where_to_where_and_rests_on_both_places() -> None:
+    found = _classify(MOVES)
+    assert isinstance(found, Detection)
+    assert title(found) == f"{mac(1)} moved from a port p1 to b port p2"
+    assert found.evidence == (Learned(at(5), Place("b", "p2", 10)), Left(at(5), Place("a", "p1", 10)))
+    assert evidence_text(found.evidence[1]) == "no longer at a port p1 VLAN 10"
+    assert found.ports == {("a", "p1"), ("b", "p2")}
+
+
+def test_a_clone_rests_on_links_that_did_not_change() -> None:
+    found = _classify(TO_AND_FRO)
+    assert isinstance(found, Detection) and found.severity is Severity.SERIOUS
+    assert {one.port for one in found.evidence if isinstance(one, LinkSteady)} == {("a", "p1"), ("b", "p2")}
+
+
+@pytest.mark.parametrize(
+    ("address", "prefixes", "expected"),
+    [
+        (MacAddress(0x00005E000101), (), True),
+        (MacAddress(0x00005E0002FE), (), True),
+        (MacAddress(0x00005E000301), (), False),
+        (mac(1), ("021a01",), True),
+        (mac(1), (mac(2).digits,), False),
+    ],
+)
+def test_virtual_routers_and_the_operators_list_are_shared(
+    address: MacAddress, prefixes: tuple[str, ...], expected: bool
+) -> None:
+    assert is_shared(address, prefixes) is expected
+
+
+# --- loop, flood: many addresses at once ---------------------------------------------------
+
+UPLINKS = Topology(
+    {("a", port): PortRole(Role.UPLINK, RoleEvidence.NEIGHBOUR, (), ("b",), ("b",)) for port in ("up", "up2")}
+)
+
+
+def _jumps(first: int, last: int, origin: str, to: str, minutes: float = 0.5) -> list[Change]:
+    return [
+        Moved(
+            at=at(minutes),
+            mac=mac(number),
+            place=Place("a", to, 10),
+            stay=number,
+            origin=Place("a", origin, 10),
+            ended=number,
+            last_seen_at=at(minutes),
+        )
+        for number in range(first, last)
+    ]
+
+
+def _arrivals(port: str, count: int) -> list[Change]:
+    return [
+        Appeared(at=at(0.5), mac=mac(number), place=Place("a", port, 10), stay=number)
+        for number in range(count)
+    ]
+
+
+def _in_burst(changes: list[Change], *, summarise: bool = True) -> list[Detection]:
+    bursts = BurstHistory(THRESHOLDS.burst_window)
+    bursts.add("a", [], 3, at(0))
+    bursts.add("a", changes, 4, at(1))
+    looped = loop.detect(
+        "a",
+        bursts.steps("a"),
+        UPLINKS,
+        THRESHOLDS,
+        topology_changed=bursts.topology_changed("a"),
+        summarise=summarise,
+        now=at(1),
+    )
+    return [
+        *([looped] if looped else []),
+        *address_flood.detect("a", bursts.steps("a"), UPLINKS, THRESHOLDS),
+    ]
+
+
+THERE, BACK = _jumps(0, 20, "p1", "p2"), _jumps(3, 9, "p2", "p1", 0.9)
+
+
+@pytest.mark.parametrize(
+    ("changes", "expected"),
+    [
+        pytest.param([*THERE, *BACK], (FindingKind.LOOP, "|a||"), id="to and fro"),
+        pytest.param(THERE, None, id="one way only: a new path"),
+        pytest.param([*THERE[:2], *BACK[:2]], None, id="too few"),
+        pytest.param([*_jumps(0, 20, "up", "up2"), *_jumps(3, 9, "up2", "up")], None, id="behind an uplink"),
+        pytest.param(
+            [*_jumps(0, 20, "up", "p2"), *_jumps(3, 9, "p2", "up")],
+            (FindingKind.LOOP, "|a||"),
+            id="an uplink and an access port",
+        ),
+        pytest.param(_arrivals("p5", 60), (FindingKind.FLOOD, "|a|p5|"), id="many new at an access port"),
+        pytest.param(_arrivals("up", 60), None, id="many new behind an uplink"),
+        pytest.param(_arrivals("p5", 20), None, id="some new"),
+    ],
+)
+def test_what_many_addresses_at_once_mean(
+    changes: list[Change], expected: tuple[FindingKind, str] | None
+) -> None:
+    found = [(one.kind, one.subject.key) for one in _in_burst(changes)]
+    assert found == ([] if expected is None else [expected])
+
+
+def test_a_loop_counts_its_addresses_when_asked_for_a_summary() -> None:
+    (found,) = _in_burst([*THERE, *BACK])
+    counted = [one for one in found.evidence if isinstance(one, ManyJumped)]
+    assert [(one.count, one.ports) for one in counted] == [(20, ("p1", "p2"))]
+    (found,) = _in_burst([*THERE, *BACK], summarise=False)
+    assert not any(isinstance(one, ManyJumped) for one in found.evidence)
+
+
+# --- conditions of switches and ports ------------------------------------------------------
+
+SOUND = SwitchCondition(
+    name="a",
+    interval=MINUTE,
+    ageing=5 * MINUTE,
+    outcome_since=at(0),
+    read_at=at(10),
+    present=50,
+    table_size=100,
+)
+
+
+@pytest.mark.parametrize(
+    ("condition", "expected"),
+    [
+        pytest.param(SOUND, [], id="sound"),
+        pytest.param(replace(SOUND, present=90), [(FindingKind.TABLE_FILLING, "warning")], id="nearly full"),
+        pytest.param(
+            replace(SOUND, discards_rose_at=at(9)), [(FindingKind.TABLE_FILLING, "serious")], id="discards"
+        ),
+        pytest.param(replace(SOUND, discards_rose_at=at(1)), [], id="discards long ago"),
+        pytest.param(
+            replace(SOUND, interval=timedelta(seconds=301)),
+            [(FindingKind.AGEING_TOO_SHORT, "warning")],
+            id="read too seldom",
+        ),
+        pytest.param(
+            replace(SOUND, last_outcome=SwitchHealth.SILENT, error="no answer"),
+            [(FindingKind.NOT_READ, "warning")],
+            id="silent",
+        ),
+        pytest.param(replace(SOUND, read_at=at(5)), [(FindingKind.NOT_READ, "warning")], id="late"),
+        pytest.param(
+            replace(SOUND, enabled=False, last_outcome=SwitchHealth.OFF, interval=timedelta(seconds=301)),
+            [],
+            id="switched off",
+        ),
+    ],
+)
+def test_conditions_of_a_switch(condition: SwitchCondition, expected: list[tuple[FindingKind, str]]) -> None:
+    found = (
+        switch_not_read.detect(condition, at(10)),
+        table_filling.detect(condition, THRESHOLDS, at(10)),
+        ageing_too_short.detect(condition, at(10)),
+    )
+    assert [(one.kind, one.severity.value) for one in found if one is not None] == expected
+
+
+def test_a_restart_is_told_with_the_time_the_switch_started() -> None:
+    found = switch_restarted.detect(Restarted(at=at(5), switch="a", booted_at=at(4), grace_until=at(9)))
+    assert (found.kind, found.subject.switch, found.first_at, found.last_at) == (
+        FindingKind.RESTARTED, "a", at(4), at(5),
+    )  # fmt: skip
+
+
+QUIET_PORT = PortActivity(switch="a", port="p1", alias="Kiosk", up_since=at(0), last_seen_at=at(60))
+DAY = 24 * 60
+
+
+@pytest.mark.parametrize(
+    ("port", "minutes", "since"),
+    [
+        pytest.param(QUIET_PORT, DAY + 59, None, id="not yet"),
+        pytest.param(QUIET_PORT, DAY + 60, 60, id="a day after the last address"),
+        pytest.param(replace(QUIET_PORT, last_seen_at=None), DAY, 0, id="a day after the link came up"),
+        pytest.param(replace(QUIET_PORT, up_since=at(99)), DAY + 60, None, id="the link came up later"),
+        pytest.param(replace(QUIET_PORT, up_since=None), 9 * DAY, None, id="down"),
+        pytest.param(replace(QUIET_PORT, present=1), 9 * DAY, None, id="in use"),
+        pytest.param(replace(QUIET_PORT, port="up"), 9 * DAY, None, id="an uplink"),
+    ],
+)
+def test_when_a_port_is_silent(port: PortActivity, minutes: float, since: float | None) -> None:
+    found = silent_port.detect(port, UPLINKS, THRESHOLDS, at(minutes))
+    assert (None if found is None else found.first_at) == (None if since is None else at(since))
+    assert found is None or "Kiosk" in title(found)
+
+
+# --- IPs -------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(
+    ("turns", "conflict"), [([1, 2, 1], True), ([1, 2], False), ([1, 1, 1], False), ([1, 2, 3], True)]
+)
+def test_an_ip_that_answers_with_addresses_by_turns_is_a_conflict(turns: list[int], conflict: bool) -> None:
+    found = ip_conflict.detect("10.0.0.5", [(at(minute), mac(one)) for minute, one in enumerate(turns)])
+    assert (found is not None) is conflict
+    if found is not None:
+        assert (found.subject.ip, len(found.evidence)) == ("10.0.0.5", 3)
+
+
+def _held(ip: str, hours: float, *names: str) -> HeldIp:
+    return HeldIp(ip, "core-1", at(60 * hours), frozenset(names))
+
+
+FIRST = _held("10.0.0.5", 0, "kiosk-5")
+
+
+@pytest.mark.parametrize(
+    ("hours", "held", "told"),
+    [
+        pytest.param(25.9, [FIRST, _held("10.0.0.9", 20, "kiosk-9")], False, id="not for long enough"),
+        pytest.param(26, [FIRST, _held("10.0.0.9", 20, "kiosk-9")], True, id="another host"),
+        pytest.param(26, [FIRST, _held("10.0.0.9", 20)], True, id="no name"),
+        pytest.param(40, [FIRST, _held("10.0.0.9", 20, "kiosk-5")], False, id="the same host"),
+        pytest.param(40, [FIRST, _held("10.0.0.9", 0.5)], False, id="set up together"),
+        pytest.param(40, [_held(f"10.0.0.{one}", one) for one in range(9)], False, id="a router"),
+    ],
+)
+def test_unrelated_ips_of_one_address(hours: float, held: list[HeldIp], told: bool) -> None:
+    now: datetime = at(60 * hours)
+    found = multiple_ips.detect(mac(1), held, THRESHOLDS, now)
+    assert (found is not None) is told
+    if found is not None:
+        assert (found.first_at, found.last_at) == (at(60 * 20), now)
+        assert "10.0.0.5 (kiosk-5)" in title(found) and "10.0.0.9" in title(found)
+
+
+# --- what each kind says of itself -----------------------------------------------------------
+
+
+def test_every_kind_is_in_the_registry_with_a_whole_help_page_and_thresholds_that_exist() -> None:
+    assert set(KINDS) == set(FindingKind)
+    for info in KINDS.values():
+        page = info.help
+        assert all((page.title, page.why, page.evidence, page.action, page.fewer)), info.kind
+        assert all(hasattr(THRESHOLDS, name) for name in info.thresholds), info.kind

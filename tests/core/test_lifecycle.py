@@ -1,0 +1,152 @@
+"""The lifecycle of a finding: opens, gathers, is acknowledged, clears, reopens, is explained."""
+
+from collections.abc import Mapping
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kiteroll.core.findings.evidence import Jumped
+from kiteroll.core.findings.finding import Cause, Detection, Finding, FindingKind, Severity, State, Subject
+from kiteroll.core.findings.lifecycle import FindingLifecycle
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.mac import MacAddress
+from tests.support.factories import at, mac
+
+THRESHOLDS = Thresholds()
+
+
+def detection(minutes: float, kind: FindingKind = FindingKind.FLAPPING, **values: object) -> Detection:
+    fields: dict[str, object] = {
+        "kind": kind,
+        "severity": Severity.WARNING,
+        "subject": Subject(mac=mac(1)),
+        "cause": Cause.UNCLEAR,
+        "evidence": (Jumped(at(minutes), mac(1), "a", "p1", "p2"),),
+        "first_at": at(minutes),
+        "last_at": at(minutes),
+        "ports": frozenset({("a", "p1")}),
+    }
+    return Detection(**fields | values)  # type: ignore[arg-type]
+
+
+def apply(
+    lifecycle: FindingLifecycle, *detections: Detection, cleared: Mapping[str, Finding] | None = None
+) -> list[Finding]:
+    return lifecycle.apply(detections, cleared or {})
+
+
+def test_a_finding_gathers_clears_when_quiet_and_reopens_with_its_history() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    (first,) = apply(lifecycle, detection(0))
+    assert apply(lifecycle, detection(0)) == [], "old news"
+    (second,) = apply(lifecycle, detection(5))
+    assert (first.count, second.count, second.first_at, second.last_at) == (1, 2, at(0), at(5))
+    assert lifecycle.expire(at(19)) == [] and lifecycle.clears_at(second) == at(20)
+    (cleared,) = lifecycle.expire(at(20))
+    assert (cleared.state, cleared.cleared_at, cleared.cleared_by) == (State.CLEARED, at(20), "")
+    assert lifecycle.unknown([detection(30)]) == [cleared.key]
+    before = {cleared.key: cleared}
+    assert apply(lifecycle, detection(5), cleared=before) == [], "what was known then does not reopen it"
+    (again,) = apply(lifecycle, detection(30), cleared=before)
+    assert (again.state, again.times_opened, again.count, again.first_at) == (State.OPEN, 2, 3, at(0))
+    assert [one.at for one in again.evidence] == [at(0), at(5), at(30)]
+
+
+def test_acknowledged_until_and_cleared_by_an_operator() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    (one,) = apply(lifecycle, detection(0))
+    held = lifecycle.acknowledge(one.key, "Mara", "cable ordered", at(8))
+    assert held is not None and (held.state, held.note) == (State.ACKNOWLEDGED, "cable ordered")
+    (gathered,) = apply(lifecycle, detection(4))
+    assert gathered.state is State.ACKNOWLEDGED, "new evidence does not take the acknowledgement away"
+    (back,) = lifecycle.expire(at(8))
+    assert back.state is State.OPEN
+    cleared = lifecycle.clear(one.key, "Mara", at(9))
+    assert cleared is not None and (cleared.state, cleared.cleared_by) == (State.CLEARED, "Mara")
+    assert lifecycle.clear(one.key, "Mara", at(9)) is None
+    assert lifecycle.acknowledge(one.key, "Mara", "", None) is None
+
+
+@given(st.lists(st.tuples(st.integers(0, 4), st.integers(0, 20), st.sampled_from(["detect", "wait", "ack"]))))
+def test_time_clears_each_finding_when_it_was_quiet_long_enough(steps: list[tuple[int, int, str]]) -> None:
+    lifecycle, now = FindingLifecycle(THRESHOLDS), 0
+    last: dict[MacAddress, int] = {}
+    for number, minutes, what in steps:
+        now += minutes
+        detected = detection(now, subject=Subject(mac=mac(number)))
+        if what == "ack":
+            lifecycle.acknowledge(detected.key, "Mara", "", at(now + 3))
+        due = {one for one, heard in last.items() if at(now) - at(heard) >= THRESHOLDS.clear_after}
+        cleared = {one.subject.mac for one in lifecycle.expire(at(now)) if one.state is State.CLEARED}
+        assert cleared == due
+        last = {one: heard for one, heard in last.items() if one not in due}
+        for one in lifecycle.live().values():
+            overdue = one.acknowledged_until is not None and one.acknowledged_until <= at(now)
+            assert not overdue, "an acknowledgement ends in time"
+        if what == "detect" and apply(lifecycle, detected):
+            last[mac(number)] = now
+    assert {one.subject.mac for one in lifecycle.live().values()} == last.keys()
+
+
+LOOP_PORTS = frozenset({("a", "p1"), ("a", "p2")})
+ELSEWHERE = frozenset({("z", "p1")})
+
+
+def test_one_loop_explains_the_flaps_around_it_and_moves_at_its_own_ports_only() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    (flap,) = apply(lifecycle, detection(0))
+    loop = detection(1, FindingKind.LOOP, subject=Subject(switch="a"), ports=LOOP_PORTS)
+    opened, explained = apply(lifecycle, loop)
+    assert (explained.key, explained.part_of) == (flap.key, opened.key)
+    (later,) = apply(lifecycle, detection(2, subject=Subject(mac=mac(2))))
+    (far,) = apply(lifecycle, detection(2, subject=Subject(mac=mac(3)), ports=ELSEWHERE))
+    (moved,) = apply(lifecycle, detection(2, FindingKind.MOVED, subject=Subject(mac=mac(4)), ports=ELSEWHERE))
+    assert (later.part_of, far.part_of, moved.part_of) == (opened.key, opened.key, "")
+
+
+def test_a_loop_does_not_explain_what_was_there_long_before_it() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    apply(lifecycle, detection(-10))
+    apply(lifecycle, detection(0.5))
+    changed = apply(lifecycle, detection(1, FindingKind.LOOP, subject=Subject(switch="a"), ports=LOOP_PORTS))
+    assert [one.kind for one in changed] == [FindingKind.LOOP]
+
+
+def test_within_one_step_what_explains_goes_first() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    loop = detection(1, FindingKind.LOOP, subject=Subject(switch="a"), ports=LOOP_PORTS)
+    changed = apply(lifecycle, detection(1), loop)
+    assert [(one.kind, one.part_of) for one in changed] == [
+        (FindingKind.LOOP, ""),
+        (FindingKind.FLAPPING, loop.key),
+    ]
+
+
+def test_what_comes_when_its_explanation_is_over_speaks_for_itself() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    apply(lifecycle, detection(0, FindingKind.LOOP, subject=Subject(switch="a")))
+    (flap,) = apply(lifecycle, detection(29))
+    assert flap.part_of
+    (over,) = lifecycle.expire(at(30))
+    assert (over.kind, over.state) == (FindingKind.LOOP, State.CLEARED)
+    assert lifecycle.live()[flap.key].part_of, "what came while it lasted stays part of it"
+    (again,) = apply(lifecycle, detection(31))
+    assert (again.state, again.part_of) == (State.OPEN, "")
+
+
+def test_a_duplicate_explains_its_own_moves_and_no_others() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    apply(lifecycle, detection(0, FindingKind.MOVED))
+    apply(lifecycle, detection(0, FindingKind.MOVED, subject=Subject(mac=mac(2))))
+    found = apply(lifecycle, detection(1, FindingKind.DUPLICATE))
+    assert [one.subject.mac for one in found if one.part_of] == [mac(1)]
+
+
+def test_a_condition_is_counted_once_and_clears_soon_after_it_is_over() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    subject = Subject(switch="a", port="p1")
+    apply(lifecycle, detection(0, FindingKind.SILENT_PORT, subject=subject))
+    (still,) = apply(lifecycle, detection(1, FindingKind.SILENT_PORT, subject=subject))
+    assert (still.count, still.last_at) == (1, at(1))
+    (over,) = lifecycle.expire(at(3))
+    assert over.state is State.CLEARED

@@ -1,0 +1,144 @@
+"""The lab and the service as processes of their own, as their users start them."""
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from kiteroll.client import (
+    Client,
+    ServiceError,
+    ServiceUnreachable,
+    add_switch,
+    health,
+    ports,
+    read_now,
+    switches,
+)
+from kiteroll.schemas.api import Credential, NewSwitch, ReadingSummary
+
+
+@dataclass
+class Lab:
+    """The simulated network as a process of its own."""
+
+    port: int
+    process: "subprocess.Popen[str] | None" = None
+    switches: dict[str, str] = field(default_factory=dict)
+    access: dict[str, Credential] = field(default_factory=dict)
+
+    def start(self) -> None:
+        command = [sys.executable, "-m", "kiteroll.lab", "--still", "--port", str(self.port)]
+        self.process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
+        assert self.process.stdout is not None
+        told = json.loads(self.process.stdout.readline())
+        self.switches = {one["name"]: one["address"] for one in told["switches"]}
+        self.access = {one["name"]: Credential.model_validate(one["access"]) for one in told["switches"]}
+
+    def new_switch(self, name: str, **values: Any) -> NewSwitch:
+        """For the inventory: one of its switches, with the credential it takes."""
+        given = {"name": name, "host": self.switches[name], "port": self.port, "access": self.access[name]}
+        return NewSwitch.model_validate(given | values)
+
+    def stop(self) -> None:
+        if self.process is not None and self.process.poll() is None:
+            self.process.terminate()
+            self.process.wait(10)
+        if self.process is not None and self.process.stdout is not None:
+            self.process.stdout.close()
+
+
+@dataclass
+class Service:
+    """`kiteroll up`, as its users start it."""
+
+    data: Path
+    port: int
+    extra: tuple[str, ...] = ()
+    environment: dict[str, str] = field(default_factory=dict)
+    process: "subprocess.Popen[bytes] | None" = None
+
+    @property
+    def url(self) -> str:
+        return f"http://127.0.0.1:{self.port}"
+
+    @property
+    def token(self) -> str:
+        return (self.data / "token").read_text().strip()
+
+    @property
+    def log(self) -> str:
+        return (self.data.parent / f"{self.data.name}.log").read_text()
+
+    def start(self, *, wait: bool = True) -> None:
+        command = [sys.executable, "-m", "kiteroll.cli", "up", "--data", str(self.data)]
+        command += ["--listen-port", str(self.port), *self.extra]
+        with (self.data.parent / f"{self.data.name}.log").open("ab") as log:
+            environment = {**os.environ, "KITEROLL_INTERVAL": "1h", **self.environment}
+            self.process = subprocess.Popen(command, stdout=log, stderr=log, env=environment)
+        if wait:
+            self.await_answer()
+
+    def await_answer(self, seconds: float = 60) -> None:
+        wait_until(self._answers, "the service to answer", seconds=seconds)
+
+    def _answers(self) -> bool:
+        assert self.process is not None
+        assert self.process.poll() is None, f"the service ended: {self.log[-2000:]}"
+        try:
+            with self.client() as client:
+                client.send(health())
+        except (ServiceUnreachable, FileNotFoundError):
+            return False
+        return True
+
+    def client(self) -> Client:
+        return Client(self.url, self.token)
+
+    def end(self, number: signal.Signals = signal.SIGTERM, seconds: float = 30) -> int:
+        assert self.process is not None
+        self.process.send_signal(number)
+        return self.process.wait(seconds)
+
+
+NewService = Callable[..., Service]
+
+
+def wait_until(condition: Callable[[], object], what: str, *, seconds: float = 60) -> None:
+    """Wait for what another process does and tells nobody. Fails with `what` when it does not happen."""
+    until = time.monotonic() + seconds
+    while not condition():
+        assert time.monotonic() < until, f"waited {seconds} s for: {what}"
+        time.sleep(0.05)
+
+
+def read_again(client: Client, name: str) -> ReadingSummary:
+    """Read a switch now; when the schedule is at it this moment, right after."""
+    while True:
+        try:
+            return client.send(read_now(name))
+        except ServiceError as refused:
+            if refused.status != 409:
+                raise
+            time.sleep(0.05)
+
+
+def add_lab_switches(service: Service, lab: Lab) -> None:
+    """Add every switch of the lab and wait until each was read."""
+    with service.client() as client:
+        for name in lab.switches:
+            client.send(add_switch(lab.new_switch(name)))
+        wait_until(
+            lambda: all(one.read_at is not None for one in client.each(switches())), "every switch to be read"
+        )
+        # Where ports lead is worked out every few seconds, and every switch of the lab has an uplink.
+        wait_until(
+            lambda: all(any(port.leads_to for port in client.send(ports(name))) for name in lab.switches),
+            "every switch to have an uplink",
+        )
