@@ -8,7 +8,7 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager
 
-from kiteroll.core.mac import MacAddress
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.lab.agent import AgentFarm, AgentSettings
 from kiteroll.lab.mib_view import MibView
 from kiteroll.lab.objects import switch_objects

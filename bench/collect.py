@@ -14,9 +14,9 @@ import uvloop
 from bench import agents
 from bench.measure import median, row
 from kiteroll.clock import SystemClock
-from kiteroll.collect.agent import Agent, Target
-from kiteroll.collect.conversation import ColumnWalk
+from kiteroll.collect.exchange import ColumnWalk
 from kiteroll.collect.limits import Limits
+from kiteroll.collect.snmp_client import Agent, Target
 from kiteroll.collect.snmp_reader import NEEDED, read_switch
 
 AGENTS, ROWS = 40, 500

@@ -3,8 +3,8 @@
 import random
 
 from bench.measure import median, row
-from kiteroll.core.mac import Fragment, MacAddress
-from kiteroll.core.search import AddressIndex
+from kiteroll.core.model.mac import Fragment, MacAddress
+from kiteroll.core.search.address_index import AddressIndex
 
 ENDPOINTS = 500_000
 

@@ -3,7 +3,7 @@
 import random
 from datetime import UTC, datetime, timedelta
 
-from kiteroll.core.reading import Device, Oper, Port, Reading, key_of
+from kiteroll.core.model.reading import Device, Oper, Port, Reading, key_of
 
 START = datetime(2026, 5, 4, tzinfo=UTC)
 BEAT = timedelta(minutes=5)

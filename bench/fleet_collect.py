@@ -14,10 +14,10 @@ from bench import agents
 from bench.collect import ALL, AT_ONCE, FDB, bulkwalk
 from bench.measure import Took, once, row
 from kiteroll.clock import SystemClock
-from kiteroll.collect.agent import Target
 from kiteroll.collect.limits import Limits
-from kiteroll.collect.rounds import Assignment, Attempt, Rounds
-from kiteroll.core.reading import Reading
+from kiteroll.collect.poller import Poller, PollResult, PollTarget
+from kiteroll.collect.snmp_client import Target
+from kiteroll.core.model.reading import Reading
 
 AGENTS, ROWS = 500, 500
 DEAD = 20
@@ -29,10 +29,10 @@ def main() -> None:
         table = once(lambda: bulkwalk(addresses, FDB))
         every = once(lambda: bulkwalk(addresses, ALL))
         first, again, _ = _rounds(addresses, dead=0)
-    _say("snmpbulkwalk, MAC address table", table)
-    _say("snmpbulkwalk, the tables of a whole reading", every)
-    _say("Kite Roll, first round, every table there is", first)
-    _say("Kite Roll, each further round", again)
+    _print("snmpbulkwalk, MAC address table", table)
+    _print("snmpbulkwalk, the tables of a whole reading", every)
+    _print("Kite Roll, first round, every table there is", first)
+    _print("Kite Roll, each further round", again)
     for label, ours in (("first", first), ("further", again)):
         ratio = f"{every.wall_s / ours.wall_s:.2f}"
         note = f"{every.cpu_s / ours.cpu_s:.2f} times less CPU"
@@ -41,8 +41,8 @@ def main() -> None:
     row("peak memory of this process", f"{resource.getrusage(resource.RUSAGE_SELF).ru_maxrss // 1024:,} MiB")
     with agents.running(AGENTS, ROWS, loss=0.05) as addresses:
         lossy, lossy_again, late = _rounds(addresses, dead=DEAD)
-    _say(f"Kite Roll, 5 % lost and {DEAD} dead, first", lossy)
-    _say(f"Kite Roll, 5 % lost and {DEAD} dead, further", lossy_again)
+    _print(f"Kite Roll, 5 % lost and {DEAD} dead, first", lossy)
+    _print(f"Kite Roll, 5 % lost and {DEAD} dead, further", lossy_again)
     row(
         "a healthy switch's reading ends after",
         f"{late[len(late) // 2]:.1f} s",
@@ -50,7 +50,7 @@ def main() -> None:
     )
 
 
-def _say(label: str, took: Took) -> None:
+def _print(label: str, took: Took) -> None:
     row(
         label,
         f"{took.wall_s:.2f} s wall",
@@ -68,14 +68,14 @@ def _rounds(addresses: list[str], *, dead: int) -> tuple[Took, Took, list[float]
         done = asyncio.Semaphore(0)
         began = 0.0
 
-        async def take(attempt: Attempt) -> Attempt:
+        async def take(attempt: PollResult) -> PollResult:
             if isinstance(attempt.outcome, Reading):
                 assert len(attempt.outcome.learned) > 0
                 late.append(time.perf_counter() - began)
             done.release()
             return attempt
 
-        rounds = Rounds(SystemClock(), Limits(), take, concurrency=64 if dead else AT_ONCE)
+        rounds = Poller(SystemClock(), Limits(), take, concurrency=64 if dead else AT_ONCE)
         running = asyncio.create_task(rounds.run())
         for _ in range(2):
             began = time.perf_counter()
@@ -83,7 +83,7 @@ def _rounds(addresses: list[str], *, dead: int) -> tuple[Took, Took, list[float]
             cpu = time.process_time()
             for number, host in enumerate(hosts):
                 target = Target(host=host, port=agents.PORT, community="tarn-read")
-                rounds.assign(Assignment(switch=number, name=host, target=target, interval=INTERVAL))
+                rounds.assign(PollTarget(switch=number, name=host, agent=target, interval=INTERVAL))
             for _host in hosts:
                 await done.acquire()
             tooks.append(Took(time.perf_counter() - began, time.process_time() - cpu))

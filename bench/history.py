@@ -19,11 +19,11 @@ from typing import Any
 
 import httpx
 from sqlalchemy import text
-from tests.ports import free_tcp_port
+from tests.support.ports import free_tcp_port
 
 from bench.fleet import PORTS, Fleet
 from bench.measure import row
-from kiteroll.core.reading import Device, Reading
+from kiteroll.core.model.reading import Device, Reading
 from kiteroll.schemas.reading_convert import to_document
 from kiteroll.store import tables
 from kiteroll.store.database import Database
@@ -124,8 +124,8 @@ def _measure(http: httpx.Client, when: str) -> None:
             ask("/stays", mac=lambda number: f"{FIRST_MAC + number * 991:012x}", ended=True),
         ),
         ("a switch as of 100 days ago", ask("/stays", switch=switch, at=ago(100))),
-        ("a switch compared, 30 days", ask("/comparison", switch=switch, since=ago(30))),
-        ("everything compared, 1 hour", ask("/comparison", since=ago(1 / 24))),
+        ("a switch compared, 30 days", ask("/differences", switch=switch, since=ago(30))),
+        ("everything compared, 1 hour", ask("/differences", since=ago(1 / 24))),
     )
     for label, call in calls:
         took = []
@@ -190,7 +190,7 @@ def _statements() -> list[str]:
             300, 1, {now}, 300, {now} - INTERVAL 1 HOUR, {now} - INTERVAL 1 HOUR,
             'read' FROM seq_1_to_{SWITCHES}""",
         f"""INSERT INTO port (id, switch_id, name, number, alias, admin_up, oper, bridged, duplex, tagged,
-            untagged, spanning_tree, role_by_hand, there)
+            untagged, spanning_tree, operator_role, there)
             SELECT seq, 1 + (seq - 1) DIV {ports}, CONCAT('p', 1 + (seq - 1) MOD {ports}),
             1 + (seq - 1) MOD {ports}, IF(seq MOD 3, CONCAT('desk ', seq), ''), 1, 'up',
             1, '', '[]', '[]', '', IF((seq - 1) MOD {ports} < {ports} - 2, NULL, 'uplink'), 1

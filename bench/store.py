@@ -10,12 +10,12 @@ from sqlalchemy import text
 
 from bench.fleet import START, Fleet
 from bench.measure import row
-from kiteroll.core.tracker import Tracker
+from kiteroll.core.tracking.tracker import Tracker
 from kiteroll.store import inventory
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
-from kiteroll.store.record import Recorder
+from kiteroll.store.reading_writer import ReadingWriter
 
 SWITCHES, ROWS = 1000, 500
 
@@ -33,7 +33,7 @@ def main() -> None:
 
 
 def _rounds(database: Database) -> None:
-    fleet, tracker, recorder = Fleet(SWITCHES, ROWS), Tracker(), Recorder(database)
+    fleet, tracker, recorder = Fleet(SWITCHES, ROWS), Tracker(), ReadingWriter(database)
     ids = [
         database.run(
             inventory.add_switch,
@@ -63,7 +63,7 @@ def _rounds(database: Database) -> None:
         wall, cpu, server_cpu = time.perf_counter(), time.process_time(), _server_cpu()
         for switch_id, reading in zip(ids, readings, strict=True):
             changes = tracker.apply(reading)
-            recorder.reading(switch_id, reading, changes, tracker.marks(reading.switch))
+            recorder.write_reading(switch_id, reading, changes, tracker.checkpoint(reading.switch))
         wall, cpu, server_cpu = (
             time.perf_counter() - wall,
             time.process_time() - cpu,
@@ -83,7 +83,7 @@ def _rounds(database: Database) -> None:
     ports = database.run(inventory.all_port_numbers)
     for switch_id, stays in groupby(database.stream(inventory.open_stays), key=itemgetter(0)):
         one = known[switch_id]
-        again.restore(one.name, one.marks, ports[switch_id], map(itemgetter(1), stays))
+        again.restore(one.name, one.checkpoint, ports[switch_id], map(itemgetter(1), stays))
     row(
         "start-up: tracker from the store",
         f"{time.perf_counter() - began:.2f} s wall",

@@ -7,7 +7,7 @@ import tracemalloc
 
 from bench.fleet import BEAT, Fleet
 from bench.measure import median, row
-from kiteroll.core.tracker import Tracker
+from kiteroll.core.tracking.tracker import Tracker
 
 
 def main() -> None:

@@ -8,14 +8,14 @@ from contextlib import contextmanager
 from dataclasses import replace
 from datetime import timedelta
 
-from tests.ports import free_udp_port
+from tests.support.ports import free_udp_port
 
 from kiteroll.clock import SystemClock
-from kiteroll.collect.agent import Target
 from kiteroll.collect.limits import Limits
+from kiteroll.collect.snmp_client import Target
 from kiteroll.collect.snmp_reader import read_switch
 from kiteroll.core.errors import DeviceError
-from kiteroll.core.reading import Reading
+from kiteroll.core.model.reading import Reading
 from kiteroll.lab.agent import AgentFarm, AgentSettings
 from kiteroll.lab.random_worlds import START, Net
 from kiteroll.lab.site import views_of

@@ -51,10 +51,11 @@ PAGES = {
     "switch-dark": ("/switches/checkin-east", "dark"),
 }
 COMMANDS = {
-    "cli-find": "kiteroll find 9e:4a berth; kiteroll on port checkin-east p10; kiteroll changed --limit 8",
+    "cli-find": "kiteroll find 9e:4a berth; kiteroll endpoint list --switch checkin-east --port p10; "
+    "kiteroll changes --limit 8",
     "cli-endpoint": "kiteroll endpoint show 02:1a:09:01:9e:4a; kiteroll finding list",
-    "cli-rollcall": "kiteroll rule list; kiteroll rollcall checkin-east p6; "
-    f"kiteroll find 10.10.0.121 --at {YESTERDAY_NOON}; kiteroll way 02:1a:0a:02:3c:bc --at {YESTERDAY_NOON}",
+    "cli-rollcall": "kiteroll rule list; kiteroll roll-call checkin-east p6; "
+    f"kiteroll find 10.10.0.121 --at {YESTERDAY_NOON}; kiteroll path 02:1a:0a:02:3c:bc --at {YESTERDAY_NOON}",
     "cli-probe": f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -44",
 }
 
