@@ -1,8 +1,10 @@
 # `make demo` and `make test` do everything on a fresh Debian 12; the rest is for people who work on it.
+# `make test` is the whole gate, as continuous integration runs it; `make check` is its quick part:
+# ruff, mypy, tsc, biome, and generated files. scripts/check has the commands.
 
 VENV := .venv
 PY := $(VENV)/bin/python
-CONSOLE := src/kiteroll/service/console_dist/index.html
+CONSOLE := src/kiteroll/api/console_dist/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json
 
 .PHONY: demo test check console generated bench screenshots clean
@@ -11,16 +13,12 @@ demo: $(VENV)/ready $(CONSOLE)
 	$(VENV)/bin/kiteroll demo $(DEMO)
 
 test: export PYTHONDONTWRITEBYTECODE = 1
-test: $(VENV)/ready-test $(CONSOLE)
+test: check $(VENV)/ready-test $(CONSOLE)
 	cd console && npm test --silent
-	$(PY) -m pytest $(PYTEST)
+	$(PY) -m pytest --cov $(PYTEST)
 
 check: $(VENV)/ready console/node_modules/.ready
-	$(VENV)/bin/ruff check src tests bench scripts
-	$(VENV)/bin/ruff format --check src tests bench scripts
-	$(VENV)/bin/mypy
-	$(PY) scripts/generated.py --check
-	cd console && npm run --silent check
+	scripts/check
 
 console: $(CONSOLE)
 
@@ -36,7 +34,7 @@ screenshots: $(VENV)/ready-test $(CONSOLE)
 	$(PY) scripts/screenshots.py
 
 clean:
-	rm -rf $(VENV) var console/node_modules src/kiteroll/service/console_dist
+	rm -rf $(VENV) var console/node_modules src/kiteroll/api/console_dist
 
 $(VENV)/ready: pyproject.toml requirements.lock scripts/setup
 	scripts/setup run
