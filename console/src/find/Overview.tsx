@@ -42,7 +42,7 @@ export function Overview() {
       )}
       {switches.data && <Troubled switches={switches.data.items} />}
       <Heading>
-        What needs a look <More to="/findings">all findings</More>
+        Open findings <More to="/findings">all findings</More>
       </Heading>
       <Sheet tabIndex={0} aria-label="findings">
         <QueryView query={findings} rows={4}>

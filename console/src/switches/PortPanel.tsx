@@ -80,8 +80,8 @@ function Role({ port }: { port: Port }) {
   return (
     <Flex align="center" gap="10px" wrap="wrap" margin="0 0 8px">
       <span>
-        It {past ? "counted" : "counts"} as{" "}
-        <strong>{port.role === "uplink" ? "an uplink" : "an access port"}</strong>: {port.role_evidence}
+        It {past ? "was" : "is"} <strong>{port.role === "uplink" ? "an uplink" : "an access port"}</strong>:{" "}
+        {port.role_evidence}
         {port.beyond && `. ${port.beyond} is behind it, which is not in the inventory`}
       </span>
       {!past && (

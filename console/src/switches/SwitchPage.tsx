@@ -90,7 +90,7 @@ function Identity({ one }: { one: Switch }) {
     ["serial number", one.serial],
     ["topology changes", one.topology_changes],
     ["learning discards", one.learning_discards],
-    ["asked as", one.credential ?? one.credential_kind],
+    ["polled as", one.credential ?? one.credential_kind],
     ["site", one.site],
     ["groups", one.groups.join(", ")],
     [
