@@ -57,7 +57,7 @@ def _sightings(stays: Stays, *, read: float) -> list[Sighting]:
                 ended_at=None if ended is None else at(ended),
                 ending=None if ended is None else Ending.MOVED,
             ),
-            uplink=port == "up",
+            uplink=port == "up" or switch == "c",
             read_at=at(read),
         )
         for number, (switch, port, began, ended) in enumerate(stays)
@@ -89,6 +89,12 @@ TO_AND_FRO: Stays = [
     *(("a", "p1", 0, 2), ("a", "up", 2, 4), ("a", "p1", 4, 6), ("a", "up", 6, 8), ("a", "p1", 8, None)),
     *(("b", "p2", 2, 4), ("b", "up", 4, 6), ("b", "p2", 6, 8), ("b", "up", 8, None)),
 ]
+CROSSED: Stays = [
+    *(("a", "p1", -60, 1), ("a", "up", 1, 2), ("a", "p1", 2, None)),
+    *(("b", "up", -60, 1), ("b", "p2", 1, None)),
+    *(("c", "p3", -60, 1), ("c", "p4", 1, 3), ("c", "p3", 3, 5), ("c", "p4", 5, None)),
+]
+"""Switch c, between the two, sees it alternate; both access switches keep it at their own port."""
 AT_BOTH: Stays = [("a", "p1", -60, None), ("b", "p2", 0, None)]
 
 
@@ -112,6 +118,15 @@ AT_BOTH: Stays = [("a", "p1", -60, None), ("b", "p2", 0, None)]
         ),
         pytest.param(TO_AND_FRO, {"others": 5}, (FindingKind.FLAPPING, Cause.ROAMING), id="roaming"),
         pytest.param(TO_AND_FRO, {"others": 1}, (FindingKind.FLAPPING, Cause.FAILOVER_PAIR), id="failover"),
+        pytest.param(
+            CROSSED, {"now": 6, "links": {"b": 1}}, (FindingKind.DUPLICATE, Cause.CLONED), id="in between"
+        ),
+        pytest.param(
+            CROSSED,
+            {"now": 6, "links": {"b": 5.5}},
+            (FindingKind.FLAPPING, Cause.LOOSE_CABLE),
+            id="late link",
+        ),
         pytest.param(AT_BOTH, {"now": 4}, None, id="at both, may linger"),
         pytest.param(AT_BOTH, {"now": 6}, (FindingKind.DUPLICATE, Cause.CLONED), id="at both beyond ageing"),
     ],

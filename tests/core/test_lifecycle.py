@@ -1,11 +1,12 @@
 """The lifecycle of a finding: opens, gathers, is acknowledged, clears, reopens, is explained."""
 
 from collections.abc import Mapping
+from datetime import timedelta
 
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kiteroll.core.findings.evidence import Jumped
+from kiteroll.core.findings.evidence import Jumped, LinkChanged
 from kiteroll.core.findings.finding import Cause, Detection, Finding, FindingKind, Severity, State, Subject
 from kiteroll.core.findings.lifecycle import FindingLifecycle
 from kiteroll.core.findings.thresholds import Thresholds
@@ -140,6 +141,16 @@ def test_a_duplicate_explains_its_own_moves_and_no_others() -> None:
     apply(lifecycle, detection(0, FindingKind.MOVED, subject=Subject(mac=mac(2))))
     found = apply(lifecycle, detection(1, FindingKind.DUPLICATE))
     assert [one.subject.mac for one in found if one.part_of] == [mac(1)]
+
+
+def test_one_change_of_a_link_is_one_piece_of_evidence_however_its_clock_jitters() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    for minute, jitter in enumerate((0.0, 0.3, -0.4, 60.0)):
+        link = LinkChanged(at(0) + timedelta(seconds=jitter), ("a", "p1"))
+        jump = Jumped(at(minute), mac(1), "a", "p1", "p2")
+        (found,) = apply(lifecycle, detection(minute, evidence=(jump, link)))
+    links = [one for one in found.evidence if isinstance(one, LinkChanged)]
+    assert len(links) == 2 and found.count == 4 + 2
 
 
 def test_a_condition_is_counted_once_and_clears_soon_after_it_is_over() -> None:

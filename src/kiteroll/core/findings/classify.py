@@ -53,4 +53,4 @@ def classify_address(
     cause = flapping.cause_by_neighbours(view, steady)
     if steady and cause is None and (twice := duplicate_address.alternating(view)) is not None:
         return twice
-    return flapping.detect(view, cause)
+    return flapping.detect(view, cause, steady=steady)

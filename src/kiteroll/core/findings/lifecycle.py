@@ -9,11 +9,13 @@ from datetime import datetime, timedelta
 from heapq import heappop, heappush
 from itertools import chain
 
-from kiteroll.core.findings.evidence import Evidence, in_order
+from kiteroll.core.findings.evidence import Evidence, LinkChanged, LinkSteady, in_order
 from kiteroll.core.findings.finding import MAX_EVIDENCE, Detection, Finding, FindingKind, State
 from kiteroll.core.findings.registry import KINDS, clear_after
 from kiteroll.core.findings.thresholds import Thresholds
 
+_CLOCK_JITTER = timedelta(seconds=2)
+"""The time of a link's change is counted back from the switch's uptime, a little different each time."""
 _LEAD = timedelta(minutes=2)
 """A loop makes addresses jump for a while before enough of them are seen to call it one."""
 
@@ -197,5 +199,11 @@ def _gathered(known: Finding, detection: Detection) -> Finding:
 def _joined(known: tuple[Evidence, ...], more: tuple[Evidence, ...]) -> tuple[tuple[Evidence, ...], int]:
     """All evidence in order of time, the latest of it, and how many pieces are new."""
     seen = set(known)
-    new = [one for one in more if one not in seen]
+    links = [one for one in known if isinstance(one, LinkChanged | LinkSteady)]
+    new = [one for one in more if one not in seen and not any(_same_change(one, link) for link in links)]
     return in_order([*known, *new])[-MAX_EVIDENCE:], len(new)
+
+
+def _same_change(one: Evidence, link: LinkChanged | LinkSteady) -> bool:
+    """Whether both are about the same change of the same link."""
+    return type(one) is type(link) and one.port == link.port and abs(one.at - link.at) < _CLOCK_JITTER

@@ -39,11 +39,12 @@ def at_once(view: AddressView) -> Detection | None:
 
 
 def alternating(view: AddressView) -> Detection | None:
-    """Learned at the same ports again and again; to be asked only of an address that jumps between
-    steady ports for no other reason."""
+    """Learned at the same ports again and again, or present at both while the way to it alternates; to be
+    asked only of an address that jumps between steady ports for no other reason."""
     begins = Counter(one.port for one in view.access if one.stay.began_at >= view.since)
     often = [port for port, count in begins.items() if count >= 2]
-    if len(often) < 2 and not (len(view.ports) == 2 and often):
+    present = {one.port for one in view.access if one.present}
+    if len(often) < 2 and not (len(view.ports) == 2 and (often or present >= set(view.ports))):
         return None
     jumped: list[Evidence] = [jump.evidence(view.mac) for jump in view.jumps]
     return _detection(view, jumped, view.jumps[0].at, view.jumps[-1].at)

@@ -57,8 +57,9 @@ def cause_by_neighbours(view: AddressView, steady: bool) -> Cause | None:
     return None
 
 
-def detect(view: AddressView, cause: Cause | None) -> Detection:
-    """`cause`: what the other addresses tell; None leaves it to the links."""
+def detect(view: AddressView, cause: Cause | None, *, steady: bool) -> Detection:
+    """`cause`: what the other addresses tell; None leaves it to the links. `steady`: none of them changed
+    with the latest jumps."""
     changed = [port for port in view.ports if view.facts(port).changed_since(view.since)]
     links = [LinkChanged(view.facts(port).changed_at or view.since, port) for port in changed]
     jumped = [jump.evidence(view.mac) for jump in view.jumps]
@@ -66,7 +67,7 @@ def detect(view: AddressView, cause: Cause | None) -> Detection:
         kind=FindingKind.FLAPPING,
         severity=Severity.WARNING,
         subject=Subject(mac=view.mac),
-        cause=cause or (Cause.LOOSE_CABLE if changed else Cause.UNCLEAR),
+        cause=cause or (Cause.LOOSE_CABLE if changed and not steady else Cause.UNCLEAR),
         details=Details(ports=view.ports, count=len(view.jumps)),
         evidence=in_order([*jumped, *links]),
         first_at=view.jumps[0].at,
