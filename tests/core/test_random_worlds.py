@@ -30,7 +30,7 @@ def _home(net: Net, replay: Replay, host: Host) -> tuple[str, str] | None:
     return None if home is None else (home.stay.place.switch, home.stay.place.port)
 
 
-@settings(max_examples=25)
+@settings(max_examples=12)
 @given(worlds)
 @example((498, 7, False))
 def test_every_host_that_its_switch_knows_is_at_home_at_its_true_port(world: tuple[int, int, bool]) -> None:
@@ -42,7 +42,7 @@ def test_every_host_that_its_switch_knows_is_at_home_at_its_true_port(world: tup
             assert _home(net, replay, host) == (host.at[0], f"p{host.at[1]}"), host
 
 
-@settings(max_examples=15)
+@settings(max_examples=8)
 @given(worlds, st.integers(0, 10_000))
 def test_after_a_move_home_follows_with_the_next_reading_and_nobody_is_doubled(
     world: tuple[int, int, bool], pick: int
@@ -67,7 +67,7 @@ def test_after_a_move_home_follows_with_the_next_reading_and_nobody_is_doubled(
 
 
 @pytest.mark.parametrize("lldp", [True, False])
-@pytest.mark.parametrize("seed", [7, 11, 12, 21])
+@pytest.mark.parametrize("seed", [7, 12])
 def test_hosts_behind_a_switch_that_is_not_read_are_placed_at_a_port_towards_it(
     seed: int, lldp: bool
 ) -> None:
