@@ -140,10 +140,10 @@ function Act({ one }: { one: Finding }) {
         <label htmlFor="note">Note</label>
         <Field id="note" value={note} onChange={(event) => setNote(event.target.value)} width="320px" />
         <Button size="sm" bg="tarn" color="onTarn" disabled={!by} onClick={act(acknowledge)}>
-          I look after it
+          Acknowledge
         </Button>
         <Button size="sm" variant="outline" disabled={!by} onClick={act(clear)}>
-          Clear it: it is over
+          Clear
         </Button>
       </Flex>
       {error && <ErrorNotice error={error} />}
