@@ -17,7 +17,6 @@ if TYPE_CHECKING:
     from kiteroll.core.replay.replay import Replay
 
 Row = dict[str, Any]
-_ADDRESS_DIGITS = 12
 
 
 def add_commands(commands: Any) -> None:
@@ -150,9 +149,9 @@ def _time(at: Any) -> str | None:
 
 
 def _prefix(text: str) -> str:
-    from kiteroll.core.model.makers import first_digits
+    from kiteroll.core.model.makers import parse_address_or_prefix
 
-    digits = first_digits(text, _ADDRESS_DIGITS)
-    if digits is None:
-        raise Invalid(f"--shared {text!r} is neither an address nor a prefix: 6 to 12 hex digits")
-    return digits
+    try:
+        return parse_address_or_prefix(text)
+    except Invalid as wrong:
+        raise Invalid(f"--shared {wrong}") from wrong

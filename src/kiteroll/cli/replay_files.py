@@ -11,13 +11,12 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from kiteroll.core.errors import Invalid
-from kiteroll.core.model.makers import first_digits
+from kiteroll.core.model.makers import ADDRESS_DIGITS, first_digits
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.policy.port_rules import Enrolled, Rule, RuleBook
 from kiteroll.schemas.reading_convert import from_document
 from kiteroll.schemas.reading_files import read_documents
 
-_ADDRESS_DIGITS = 12
 _MAX_OCTETS = 4 * 1024**3
 """Of one file, unpacked."""
 
@@ -103,7 +102,7 @@ def read_rules(file: Path) -> RuleBook:
 def _enrolled(file: Path, number: int, text: str) -> Enrolled:
     """`02:1a:05` or `02:1a:05 vlan 20`."""
     address, _, vlan = text.partition(" vlan ")
-    digits = first_digits(address, _ADDRESS_DIGITS)
+    digits = first_digits(address, ADDRESS_DIGITS)
     if digits is None or (vlan and not (vlan.isascii() and vlan.isdigit())):
         raise Invalid(f"{file}: rule.{number}.roll: {text!r} is neither an address nor a prefix (02:1a:05)")
     return Enrolled(digits, int(vlan) if vlan else None)

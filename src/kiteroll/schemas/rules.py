@@ -4,12 +4,11 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
-from kiteroll.core.model.makers import first_digits
+from kiteroll.core.errors import Invalid
+from kiteroll.core.model.makers import parse_address_or_prefix
 from kiteroll.schemas.base import Instant, MacText, RequestModel, ResponseModel
 from kiteroll.schemas.findings import Person
 from kiteroll.schemas.types import SwitchName, VlanId
-
-_WHOLE = 12
 
 
 class RuleLevel(RequestModel):
@@ -48,13 +47,10 @@ class NewEntry(RuleLevel):
     @classmethod
     def _digits(cls, given: Any) -> Any:
         if isinstance(given, dict) and isinstance(given.get("prefix"), str):
-            digits = first_digits(given["prefix"], _WHOLE)
-            if digits is None:
-                raise ValueError(
-                    f"prefix: {given['prefix']!r} is neither an address nor a prefix: "
-                    "6 to 12 hex digits (02:1a:05)"
-                )
-            return {**given, "prefix": digits}
+            try:
+                return {**given, "prefix": parse_address_or_prefix(given["prefix"])}
+            except Invalid as wrong:
+                raise ValueError(f"prefix: {wrong} (02:1a:05)") from wrong
         return given
 
 

@@ -8,6 +8,7 @@ from kiteroll.core.model.mac import MacAddress
 
 SHORTEST, LONGEST = 6, 11
 """Hex digits of a prefix: 24 bits (MA-L) up to what still leaves an address or sixteen."""
+ADDRESS_DIGITS = 12
 
 
 class AddressOrigin(StrEnum):
@@ -27,6 +28,16 @@ def parse_prefix(text: str) -> str:
     if digits is None:
         raise Invalid(
             f"{text!r} is no prefix: {SHORTEST} to {LONGEST} hex digits, what addresses begin with (02:1a:01)"
+        )
+    return digits
+
+
+def parse_address_or_prefix(text: str) -> str:
+    """An address, or what addresses begin with, as lower-case hex digits. Raises Invalid."""
+    digits = first_digits(text, ADDRESS_DIGITS)
+    if digits is None:
+        raise Invalid(
+            f"{text!r} is neither an address nor a prefix: {SHORTEST} to {ADDRESS_DIGITS} hex digits"
         )
     return digits
 
