@@ -12,8 +12,9 @@
 Each name is loaded when it is first used: a command that sends one request loads no other.
 """
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
+
+from kiteroll.schemas.lazy import loader
 
 if TYPE_CHECKING:
     from kiteroll.client.endpoint_requests import (
@@ -165,15 +166,7 @@ _MODULES = {
     "vlans": "switch_requests",
 }
 
-
-def __getattr__(name: str) -> Any:
-    """Loads a name from its module (PEP 562)."""
-    if name not in _MODULES:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    value = getattr(import_module(f"{__name__}.{_MODULES[name]}"), name)
-    globals()[name] = value
-    return value
-
+__getattr__ = loader(__name__, __name__, _MODULES, globals())
 
 __all__ = [
     "ApiListRequest",

@@ -3,8 +3,9 @@
 Each is loaded when it is first used: a command of the command line uses a handful of a hundred.
 """
 
-from importlib import import_module
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
+
+from kiteroll.schemas.lazy import loader
 
 if TYPE_CHECKING:
     from kiteroll.schemas.endpoints import (
@@ -195,15 +196,7 @@ _MODULES = {
     "WorkerHealth": "operations",
 }
 
-
-def __getattr__(name: str) -> Any:
-    """Loads a name from its module (PEP 562)."""
-    if name not in _MODULES:
-        raise AttributeError(f"module {__name__!r} has no attribute {name!r}")
-    value = getattr(import_module(f"kiteroll.schemas.{_MODULES[name]}"), name)
-    globals()[name] = value
-    return value
-
+__getattr__ = loader(__name__, "kiteroll.schemas", _MODULES, globals())
 
 __all__ = [
     "Acknowledgement",
