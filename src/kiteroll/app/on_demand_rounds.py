@@ -12,8 +12,6 @@ from kiteroll.store import inventory, rounds
 from kiteroll.store.database import Database
 from kiteroll.store.rounds import RoundRow
 
-__all__ = ["OnDemandRounds", "RoundProgress", "RoundRow"]
-
 log = logging.getLogger(__name__)
 CONCURRENCY = 16
 
@@ -21,8 +19,8 @@ CONCURRENCY = 16
 @dataclass(frozen=True, slots=True)
 class RoundProgress:
     row: RoundRow
-    outcomes: Mapping[str, str]
-    """Of the switches that were tried, by name."""
+    tried: Mapping[str, str]
+    """Health by name of the switches that were tried since it began."""
 
 
 class OnDemandRounds:
@@ -36,25 +34,22 @@ class OnDemandRounds:
         self._running: tuple[int, asyncio.Task[None]] | None = None
 
     def latest(self, limit: int) -> list[RoundProgress]:
-        return [self.progress_of(row) for row in self._database.run(rounds.latest_rounds, limit)]
+        return [self._progress_of(row) for row in self._database.run(rounds.latest_rounds, limit)]
 
     def get(self, number: int) -> RoundProgress:
         """Raises NotFound."""
-        return self.progress_of(self._database.run(rounds.get_round, number))
+        return self._progress_of(self._database.run(rounds.get_round, number))
 
-    def progress_of(self, row: RoundRow) -> RoundProgress:
-        return RoundProgress(row, self._database.run(rounds.progress, row))
-
-    async def begin(self, switches: Sequence[str], group: str | None, *, everything: bool) -> RoundRow:
+    async def begin(self, switches: Sequence[str], group: str | None, *, everything: bool) -> RoundProgress:
         """Read these switches, or else a group, or everything. Raises NotFound for a name or a group that
         is not there, Conflict while another one runs, StorageUnavailable."""
         names = await asyncio.to_thread(self._names, switches, group, everything)
         self._free()
         row = await asyncio.to_thread(self._database.run, rounds.begin_round, self._clock.now(), list(names))
         self._start(row, names)
-        return row
+        return await asyncio.to_thread(self._progress_of, row)
 
-    async def resume(self, number: int) -> RoundRow:
+    async def resume(self, number: int) -> RoundProgress:
         """Read the switches that are left. Raises NotFound, or Conflict: one runs, none is left."""
         self._free()
         row = await asyncio.to_thread(self._database.run, rounds.get_round, number)
@@ -64,16 +59,16 @@ class OnDemandRounds:
             raise Conflict(f"round {number} is done: nothing is left to read")
         await asyncio.to_thread(self._database.run, rounds.end_round, number, None, "running")
         self._start(row, left)
-        return await asyncio.to_thread(self._database.run, rounds.get_round, number)
+        return await asyncio.to_thread(self.get, number)
 
-    async def cancel(self, number: int) -> RoundRow:
+    async def cancel(self, number: int) -> RoundProgress:
         """Stop it; what was read stays. Raises NotFound, or Conflict when it does not run."""
         row = await asyncio.to_thread(self._database.run, rounds.get_round, number)
         if self._running is None or self._running[0] != number:
             raise Conflict(f"round {number} is not running: it is {row.state}")
         await self.stop()
         await asyncio.to_thread(self._database.run, rounds.end_round, number, self._clock.now(), "cancelled")
-        return await asyncio.to_thread(self._database.run, rounds.get_round, number)
+        return await asyncio.to_thread(self.get, number)
 
     async def stop(self) -> None:
         """The service stops: a round that is running is left as it is, to be resumed."""
@@ -83,6 +78,9 @@ class OnDemandRounds:
         self._running = None
         task.cancel()
         await asyncio.gather(task, return_exceptions=True)
+
+    def _progress_of(self, row: RoundRow) -> RoundProgress:
+        return RoundProgress(row, self._database.run(rounds.progress, row))
 
     def _names(self, switches: Sequence[str], group: str | None, everything: bool) -> list[str]:
         rows = self._database.run(inventory.all_switches)

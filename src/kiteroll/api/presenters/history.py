@@ -1,10 +1,8 @@
 """Changes, readings, differences, rounds and imports, as the API shows them."""
 
-from collections.abc import Mapping
-
 from kiteroll.app.events import ReadingFailed
 from kiteroll.app.ingest import Outcome
-from kiteroll.app.on_demand_rounds import RoundRow
+from kiteroll.app.on_demand_rounds import RoundProgress
 from kiteroll.app.queries.history import ChangeRow, ReadingRow
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.tracking.differences import Difference
@@ -80,8 +78,8 @@ def present_difference(one: Difference) -> api.Difference:
     )
 
 
-def present_round(row: RoundRow, tried: Mapping[str, str]) -> api.Round:
-    """`tried`: health by name of the switches that were tried since it began."""
+def present_round(one: RoundProgress) -> api.Round:
+    row, tried = one.row, one.tried
     complete = [name for name, health in tried.items() if health == "read"]
     return api.Round(
         id=row.id,

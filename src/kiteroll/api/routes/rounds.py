@@ -8,7 +8,6 @@ from kiteroll.api.dependencies import TheInventory, TheRounds
 from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.history import present_round
 from kiteroll.app.inventory import GroupSettings, SiteSettings
-from kiteroll.app.on_demand_rounds import OnDemandRounds, RoundRow
 from kiteroll.schemas import api
 
 router = APIRouter(tags=["rounds"], responses=ERRORS)
@@ -17,29 +16,27 @@ _LATEST = 20
 
 @router.post("/rounds", status_code=202, summary="Read some switches, a group or all now")
 async def begin_round(rounds: TheRounds, new: api.NewRound) -> api.Round:
-    row = await rounds.begin(new.switches or (), new.group, everything=new.all)
-    return await asyncio.to_thread(_present, rounds, row)
+    return present_round(await rounds.begin(new.switches or (), new.group, everything=new.all))
 
 
 @router.get("/rounds", summary="The latest rounds somebody asked for")
 def list_rounds(rounds: TheRounds) -> list[api.Round]:
-    return [present_round(one.row, one.outcomes) for one in rounds.latest(_LATEST)]
+    return [present_round(one) for one in rounds.latest(_LATEST)]
 
 
 @router.get("/rounds/{number}", summary="How far a round is")
 def get_round(rounds: TheRounds, number: int) -> api.Round:
-    one = rounds.get(number)
-    return present_round(one.row, one.outcomes)
+    return present_round(rounds.get(number))
 
 
 @router.post("/rounds/{number}/cancel", summary="Cancel it; what was read stays")
 async def cancel_round(rounds: TheRounds, number: int) -> api.Round:
-    return await asyncio.to_thread(_present, rounds, await rounds.cancel(number))
+    return present_round(await rounds.cancel(number))
 
 
 @router.post("/rounds/{number}/resume", status_code=202, summary="Read the switches that are left")
 async def resume_round(rounds: TheRounds, number: int) -> api.Round:
-    return await asyncio.to_thread(_present, rounds, await rounds.resume(number))
+    return present_round(await rounds.resume(number))
 
 
 @router.get("/sites", summary="Sites, and how many of their switches are read at once")
@@ -64,10 +61,6 @@ async def change_group(
 ) -> list[api.Group]:
     await inventory.set_group_hold_time(name, change.hold_time_s)
     return await asyncio.to_thread(list_groups, inventory)
-
-
-def _present(rounds: OnDemandRounds, row: RoundRow) -> api.Round:
-    return present_round(row, rounds.progress_of(row).outcomes)
 
 
 def _present_site(one: SiteSettings) -> api.Site:
