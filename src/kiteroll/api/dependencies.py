@@ -46,11 +46,6 @@ def by_type(*parts: Any) -> dict[type, Any]:
     return {type(part): part for part in parts}
 
 
-def part_of(request: Request, kind: type[T]) -> T:
-    part: T = request.app.state.parts[kind]
-    return part
-
-
 TheAuth = Annotated[TokenAuth, Depends(_part(TokenAuth))]
 TheBroadcaster = Annotated[EventBroadcaster, Depends(_part(EventBroadcaster))]
 TheClock = Annotated[Clock, Depends(_part(SystemClock))]

@@ -10,7 +10,7 @@ from pydantic import BaseModel
 from kiteroll.api.presenters.endpoints import present_endpoint, present_stay
 from kiteroll.api.presenters.findings import present_finding
 from kiteroll.api.presenters.history import present_change, present_difference, present_reading
-from kiteroll.api.presenters.switches import present_neighbour, present_port, present_switch
+from kiteroll.api.presenters.switches import present_neighbour, present_port, present_switch, present_vlan
 from kiteroll.app.queries.differences import Differences
 from kiteroll.app.queries.endpoints import EndpointQueries, StayFilter
 from kiteroll.app.queries.findings import FindingFilters, FindingQueries
@@ -191,10 +191,7 @@ class ExportLists:
         )
 
     def _vlan_rows(self, wanted: ExportFilter) -> Iterator[api.VlanSummary]:
-        for row in self._vlans.all():
-            yield api.VlanSummary(
-                id=row.id, names=list(row.names), switches=row.switches, present=row.present
-            )
+        yield from map(present_vlan, self._vlans.all())
 
 
 M = TypeVar("M", bound=BaseModel)

@@ -4,6 +4,7 @@ from kiteroll.app.inventory import CredentialRow
 from kiteroll.app.port_rules import RuleRow
 from kiteroll.app.queries.ports import PortView
 from kiteroll.app.queries.switches import NeighbourRow, SwitchView
+from kiteroll.app.queries.vlans import VlanRow
 from kiteroll.core.model.uptime import uptime
 from kiteroll.core.policy.evaluation import PortOccupancy
 from kiteroll.core.policy.port_rules import Enrolled
@@ -103,6 +104,10 @@ def present_neighbour(row: NeighbourRow) -> api.Neighbour:
         seen_at=row.seen_at,
         known_as=row.known_as,
     )
+
+
+def present_vlan(row: VlanRow) -> api.VlanSummary:
+    return api.VlanSummary(id=row.id, names=list(row.names), switches=row.switches, present=row.present)
 
 
 def present_credential(row: CredentialRow) -> api.NamedCredential:

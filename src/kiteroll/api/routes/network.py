@@ -4,7 +4,7 @@ from fastapi import APIRouter
 
 from kiteroll.api.dependencies import TheMap, TheSwitches, TheVlans
 from kiteroll.api.parameters import ERRORS
-from kiteroll.api.presenters.switches import present_neighbour
+from kiteroll.api.presenters.switches import present_neighbour, present_vlan
 from kiteroll.schemas import api
 from kiteroll.wording.topology import role_text
 
@@ -41,10 +41,7 @@ def get_map(network: TheMap) -> api.NetworkMap:
 
 @router.get("/vlans", summary="VLANs across switches")
 def list_all_vlans(vlans: TheVlans) -> list[api.VlanSummary]:
-    return [
-        api.VlanSummary(id=row.id, names=list(row.names), switches=row.switches, present=row.present)
-        for row in vlans.all()
-    ]
+    return [present_vlan(row) for row in vlans.all()]
 
 
 @router.get("/vlans/{number}/ports", summary="Ports that carry a VLAN")
