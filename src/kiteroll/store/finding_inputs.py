@@ -12,7 +12,7 @@ from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.model.uptime import WRAP_TICKS, uptime
+from kiteroll.core.model.uptime import counted_back
 from kiteroll.store.bulk import chunks
 from kiteroll.store.host_names import names_by_ip
 from kiteroll.store.predicates import none_of
@@ -75,7 +75,7 @@ def _changed(
     between two readings shows in nothing else."""
     if changed_ticks is None or uptime_ticks is None or uptime_at is None:
         return oper_since
-    return uptime_at - uptime((uptime_ticks - changed_ticks) % WRAP_TICKS)
+    return counted_back(changed_ticks, uptime_ticks, uptime_at)
 
 
 def at_several_ports(connection: Connection, without_ports: Sequence[int], limit: int) -> list[MacAddress]:

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.uptime import WRAP_TICKS, uptime
+from kiteroll.core.model.uptime import counted_back
 
 MAC_BITS = 48
 MAC_MASK = (1 << MAC_BITS) - 1
@@ -195,7 +195,7 @@ class Reading:
         now_ticks = self.device.uptime_ticks
         if now_ticks is None or port.changed_ticks is None:
             return None
-        return self.taken_at - uptime((now_ticks - port.changed_ticks) % WRAP_TICKS)
+        return counted_back(port.changed_ticks, now_ticks, self.taken_at)
 
     def port_names(self) -> dict[int, str]:
         return {port.number: port.name for port in self.ports}
