@@ -1,6 +1,6 @@
 """The finding engine, driven by readings in memory: what the service and `kiteroll replay` run."""
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
 
 import pytest
@@ -98,6 +98,7 @@ def test_what_the_facts_cut_off_is_judged_by_the_next_step() -> None:
     for minute, port in enumerate(("p1", "p2")):
         one = reading(minute, {(1, 10): port})
         changes = facts.apply(one)
+        assert changes is not None
         facts.now = one.taken_at
         engine.enqueue(SwitchRead(switch="quay-1", at=one.taken_at, changes=changes, first=minute == 0))
     facts.broken = True
@@ -106,6 +107,28 @@ def test_what_the_facts_cut_off_is_judged_by_the_next_step() -> None:
     facts.broken = False
     found = engine.step(facts, lambda keys: {}, at(1)).changed
     assert [(one.kind, one.subject.mac) for one in found] == [(FindingKind.MOVED, mac(1))]
+
+
+def test_rules_that_changed_while_the_facts_were_away_are_judged_by_the_next_step() -> None:
+    class Flaky(MemoryFacts):
+        broken = False
+
+        def switch_addresses(self) -> Collection[MacAddress]:
+            if self.broken:
+                raise StorageUnavailable("the database does not answer")
+            return super().switch_addresses()
+
+    facts = Flaky(hold_time=None, shared=(), rules=RuleBook(switches={"quay-1": Rule(seats=1)}))
+    engine = FindingEngine(Thresholds(port_rule_delay=timedelta(0)))
+    one = reading(0, {(1, 10): "p1", (2, 10): "p1"})
+    facts.apply(one)
+    facts.now = one.taken_at
+    facts.broken = True
+    with pytest.raises(StorageUnavailable):
+        engine.step(facts, lambda keys: {}, at(0))
+    facts.broken = False
+    found = engine.step(facts, lambda keys: {}, at(0)).changed
+    assert [one.kind for one in found] == [FindingKind.OVERFULL]
 
 
 def test_a_clock_that_steps_back_neither_ends_nor_doubles_anything() -> None:

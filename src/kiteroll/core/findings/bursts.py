@@ -1,7 +1,7 @@
 """The jumps and arrivals of the last minutes, switch by switch: what loops and floods are judged by."""
 
 from collections import defaultdict, deque
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -45,14 +45,14 @@ class BurstHistory:
         self._rose[switch] = before is not None and topology_changes is not None and topology_changes > before
 
     def steps(self, switch: str) -> list[Step]:
-        return list(self._steps[switch])
+        return list(self._steps.get(switch, ()))
 
     def topology_changed(self, switch: str) -> bool:
         """Whether its count of spanning-tree changes rose with its last reading."""
         return self._rose.get(switch, False)
 
-    def forget(self, switches: Iterable[str]) -> None:
-        """Switches that left the inventory."""
-        for switch in switches:
+    def retain(self, switches: Collection[str]) -> None:
+        """Drop switches that left the inventory."""
+        for switch in self._steps.keys() - set(switches):
             for kept in (self._steps, self._topology_changes, self._rose):
                 kept.pop(switch, None)

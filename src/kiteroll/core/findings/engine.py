@@ -145,13 +145,13 @@ class FindingEngine:
             names = set(facts.switches())
             self._rules = facts.rules()
             self._breaches.retain(names)
-            self._bursts.forget(self._burst_switches.keys() - names)
-            self._rules_changed = False
+            self._bursts.retain(names)
         else:
             names = {name for name in self._unevaluated if self._rules.concerns(name)}
         if names:
             addresses = facts.switch_addresses()
             self._breaches.evaluate(sorted(names), facts, self._rules, topology, addresses, now)
+        self._rules_changed = False
         self._unevaluated.clear()
 
     # --- many addresses at once -----------------------------------------------------------
