@@ -87,8 +87,9 @@ class FindingWorker:
             self._pending = False
             self._wake_at = step.wake_at
             self._unsaved |= {one.key: one for one in step.changed}
-            self._database.run(findings.save_findings, list(self._unsaved.values()))
             changed = list(self._unsaved.values())
+            if changed:  # most steps change nothing, and need no transaction
+                self._database.run(findings.save_findings, changed)
             self._unsaved.clear()
         self._request_probes(step.probes)
         self._announce(changed)
@@ -128,7 +129,7 @@ class FindingWorker:
             return self._pending or bool(self._unsaved) or self._wake_at is None or now >= self._wake_at
 
     def _cleared(self, keys: Sequence[str]) -> Mapping[str, Finding]:
-        rows = self._database.run(findings.by_keys, keys)
+        rows = self._database.run(findings.by_keys, keys) if keys else {}
         return {key: row.finding for key, row in rows.items()}
 
     def _on_reading(self, event: ReadingStored) -> None:
