@@ -44,11 +44,12 @@ class MemoryFacts:
         self._oper: dict[PortRef, tuple[Oper, datetime]] = {}
         self._outcome: dict[str, tuple[SwitchHealth, datetime]] = {}
 
-    def apply(self, reading: Reading) -> tuple[Change, ...]:
-        """Changes the reading brings; none when it is not later than the last one of its switch."""
+    def apply(self, reading: Reading) -> tuple[Change, ...] | None:
+        """Changes the reading brings; None when it is not later than the last one of its switch, and is
+        ignored."""
         before = self._latest.get(reading.switch)
         if before is not None and reading.taken_at <= before.taken_at:
-            return ()
+            return None
         changes = self.tracker.apply(reading)
         self.ledger.record(changes)
         self.ips.record(reading)
@@ -79,11 +80,7 @@ class MemoryFacts:
         return self._latest.keys()
 
     def switch_addresses(self) -> Collection[MacAddress]:
-        return {
-            reading.device.bridge_address
-            for reading in self._latest.values()
-            if reading.device.bridge_address is not None
-        }
+        return self._owners().keys()
 
     def conditions(self) -> Sequence[SwitchCondition]:
         return [self._condition(name, reading) for name, reading in self._latest.items() if self._gaps[name]]
@@ -179,6 +176,14 @@ class MemoryFacts:
             drift=checkpoint.drift,
         )
 
+    def _owners(self) -> dict[MacAddress, str]:
+        """Switches by their bridge addresses."""
+        return {
+            reading.device.bridge_address: name
+            for name, reading in self._latest.items()
+            if reading.device.bridge_address is not None
+        }
+
     def _topology_facts(self) -> TopologyFacts:
         known = KnownSwitches(
             SwitchIdentity(
@@ -186,11 +191,7 @@ class MemoryFacts:
             )
             for name, reading in self._latest.items()
         )
-        owners = {
-            reading.device.bridge_address: name
-            for name, reading in self._latest.items()
-            if reading.device.bridge_address is not None
-        }
+        owners = self._owners()
         seen: dict[PortRef, set[str]] = defaultdict(set)
         for name, reading in self._latest.items():
             names = reading.port_names()

@@ -11,6 +11,7 @@ from datetime import datetime, timedelta
 from kiteroll.core.findings.engine import FindingEngine, SwitchRead
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.changes import Restarted
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Reading
@@ -70,10 +71,10 @@ class Replay:
             self.began_at = reading.taken_at
         now = self._now = max(self._now or reading.taken_at, reading.taken_at)
         first = not self.facts.knows(reading.switch)
-        if not first and not self._is_later(reading):
+        changes = self.facts.apply(reading)
+        if changes is None:
             self.ignored += 1
             return list(changed.values())
-        changes = self.facts.apply(reading)
         if first:
             self.engine.rules_changed()  # a switch more: rules of its groups reach it now
         self.engine.enqueue(
@@ -86,7 +87,7 @@ class Replay:
             )
         )
         changed |= {one.key: one for one in self._step(now)}
-        self._note_homes([change.mac for change in changes if hasattr(change, "mac")], now)
+        self._note_homes([change.mac for change in changes if not isinstance(change, Restarted)], now)
         return list(changed.values())
 
     def advance(self, until: datetime) -> list[Finding]:
@@ -99,17 +100,10 @@ class Replay:
             changed |= {one.key: one for one in self._step(wake_at)}
         return list(changed.values())
 
-    def topology(self) -> Topology:
-        return self.facts.topology(fresh=False)
-
     def home_of(self, mac: MacAddress) -> Home:
         if self._now is None:
             return choose_home(())
         return choose_home(self.facts.sightings([mac], self._now)[mac])
-
-    def _is_later(self, reading: Reading) -> bool:
-        last_at = self.facts.tracker.checkpoint(reading.switch).last_at
-        return last_at is None or reading.taken_at > last_at
 
     def _step(self, now: datetime) -> list[Finding]:
         self._now = self.facts.now = now

@@ -45,10 +45,6 @@ class StayLedger:
         stays = (self._stays[number] for number in self._of.get(mac, ()))
         return [stay for stay in stays if stay.ended_at is None or stay.ended_at >= since]
 
-    def open_stays(self, mac: MacAddress) -> list[Stay]:
-        stays = (self._stays[number] for number in self._of.get(mac, ()))
-        return [stay for stay in stays if stay.ended_at is None]
-
     def all_stays(self) -> list[Stay]:
         return list(self._stays.values())
 
