@@ -1,15 +1,16 @@
 """What holds for the tracker whatever the readings are."""
 
-from dataclasses import replace
+from collections.abc import Iterable
 from datetime import timedelta
 from itertools import pairwise
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kiteroll.core.model.changes import Appeared, Awaited, Change, Gone, Moved, Quiet, Resumed, Returned
+from kiteroll.core.model.changes import Appeared, Awaited, Change, Gone, Moved, Quiet, Restarted
 from kiteroll.core.model.reading import Reading, mac_of, vlan_of
 from kiteroll.core.model.stay import Stay
+from kiteroll.core.replay.stay_ledger import StayLedger
 from kiteroll.core.tracking.switch_state import OpenStay
 from kiteroll.core.tracking.tracker import Tracker
 from tests.support.factories import reading
@@ -32,47 +33,25 @@ def _readings(story: list[tuple[dict[tuple[int, int], str], float, bool, set[str
     return found
 
 
-class Records:
-    """Stays as the store would keep them, from nothing but the changes."""
+class CheckedLedger(StayLedger):
+    """Stays from nothing but the changes; a stay begins once, and never changes after it ended."""
 
-    def __init__(self) -> None:
-        self.stays: dict[int, Stay] = {}
-
-    def take(self, changes: tuple[Change, ...]) -> None:
+    def record(self, changes: Iterable[Change]) -> None:
         for change in changes:
+            known = {stay.id: stay for stay in self.all_stays()}
             match change:
                 case Appeared() | Moved():
-                    assert change.stay not in self.stays
-                    self.stays[change.stay] = Stay(
-                        id=change.stay,
-                        mac=change.mac,
-                        place=change.place,
-                        began_at=change.at,
-                        resumed_at=change.at,
-                    )
-                    if isinstance(change, Moved):
-                        self._set(change.ended, ended_at=change.at, last_seen_at=change.last_seen_at)
-                case Gone():
-                    self._set(
-                        change.stay,
-                        ended_at=change.at,
-                        last_seen_at=change.last_seen_at,
-                        ending=change.ending,
-                    )
-                case Quiet():
-                    self._set(change.stay, quiet_at=change.at, last_seen_at=change.last_seen_at)
-                case Awaited():
-                    self._set(change.stay, last_seen_at=change.last_seen_at)
-                case Returned() | Resumed():
-                    self._set(change.stay, quiet_at=None, last_seen_at=None, resumed_at=change.at)
+                    assert change.stay not in known
+                    touched = [change.ended] if isinstance(change, Moved) else []
+                case Restarted():
+                    touched = []
+                case _:
+                    touched = [change.stay]
+            assert all(known[stay].ended_at is None for stay in touched), "a stay that ended never changes"
+            super().record((change,))
 
     def open(self) -> list[Stay]:
-        return [stay for stay in self.stays.values() if stay.ended_at is None]
-
-    def _set(self, stay: int, **values: object) -> None:
-        before = self.stays[stay]
-        assert before.ended_at is None, "a stay that ended never changes"
-        self.stays[stay] = replace(before, **values)  # type: ignore[arg-type]
+        return [stay for stay in self.all_stays() if stay.ended_at is None]
 
 
 @given(st.lists(steps, max_size=12))
@@ -89,15 +68,15 @@ def test_same_readings_same_changes_and_twice_is_once(story: list) -> None:  # t
 def test_stays_are_true_to_the_tables(story: list) -> None:  # type: ignore[type-arg]
     """Everyone in a reading has an open stay there; nobody else is present after a complete one;
     stays of one address in one VLAN never overlap; a partial reading ends none but by a move."""
-    tracker, records = Tracker(hold=HOLD), Records()
+    tracker, ledger = Tracker(hold=HOLD), CheckedLedger()
     for taken in _readings(story):
         changes = tracker.apply(taken)
-        records.take(changes)
+        ledger.record(changes)
         names = taken.port_names()
         here = {(mac_of(key), vlan_of(key)): names[number] for key, number in taken.learned.items()}
         present = {
             (stay.mac, stay.place.vlan): stay.place.port
-            for stay in records.open()
+            for stay in ledger.open()
             if stay.last_seen_at is None
         }
         assert here.items() <= present.items()
@@ -107,7 +86,7 @@ def test_stays_are_true_to_the_tables(story: list) -> None:  # type: ignore[type
             assert all(taken.learned for change in changes if isinstance(change, Moved | Gone))
             assert not any(isinstance(change, Quiet | Awaited) for change in changes)
     by_key: dict[tuple[int, int | None], list[Stay]] = {}
-    for stay in records.stays.values():
+    for stay in ledger.all_stays():
         by_key.setdefault((stay.mac, stay.place.vlan), []).append(stay)
         assert stay.last_seen_at is None or stay.last_seen_at >= stay.began_at
     for stays in by_key.values():
@@ -120,12 +99,12 @@ def test_stays_are_true_to_the_tables(story: list) -> None:  # type: ignore[type
 def test_a_tracker_restored_from_the_records_goes_on_the_same(story: list, data: st.DataObject) -> None:  # type: ignore[type-arg]
     readings = _readings(story)
     cut = data.draw(st.integers(1, len(readings) - 1))
-    whole, records = Tracker(hold=HOLD), Records()
+    whole, ledger = Tracker(hold=HOLD), CheckedLedger()
     for taken in readings[:cut]:
-        records.take(whole.apply(taken))
-    again = Tracker(hold=HOLD, next_stay=max(records.stays, default=0) + 1)
+        ledger.record(whole.apply(taken))
+    again = Tracker(hold=HOLD, next_stay=max((stay.id for stay in ledger.all_stays()), default=0) + 1)
     checkpoint = whole.checkpoint("quay-1")
-    stays = [OpenStay.of(stay, checkpoint.last_complete_at) for stay in records.open()]
+    stays = [OpenStay.of(stay, checkpoint.last_complete_at) for stay in ledger.open()]
     again.restore("quay-1", checkpoint, readings[cut - 1].port_names(), stays)
     for taken in readings[cut:]:
         assert again.apply(taken) == whole.apply(taken)
