@@ -1,7 +1,6 @@
 """Storing readings: what others see of it, and what a bug or an absent database leaves behind."""
 
 import asyncio
-from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
@@ -19,12 +18,6 @@ from kiteroll.store import inventory
 from kiteroll.store.database import Database
 from tests.support.factories import at, mac, reading
 from tests.support.live import LiveRun
-
-
-@pytest.fixture
-def live(database: Database, tmp_path: Path) -> Iterator[LiveRun]:
-    with LiveRun(database, tmp_path / "data", ["quay-1"]) as run:
-        yield run
 
 
 def _labelled(minutes: float, learned: dict[tuple[int, int], str]) -> Reading:

@@ -1,7 +1,7 @@
 """Workers on their own: findings that wait for the database, the import folder, follow-up probes."""
 
 import asyncio
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from datetime import timedelta
 from pathlib import Path
 
@@ -17,15 +17,8 @@ from kiteroll.core.policy.port_rules import Level
 from kiteroll.schemas.reading_convert import from_document, to_document
 from kiteroll.schemas.reading_files import read_documents
 from kiteroll.store import findings as stored_findings
-from kiteroll.store.database import Database
 from tests.support.factories import at, mac, reading
 from tests.support.live import LiveRun
-
-
-@pytest.fixture
-def live(database: Database, tmp_path: Path) -> Iterator[LiveRun]:
-    with LiveRun(database, tmp_path / "data", ["quay-1"]) as run:
-        yield run
 
 
 def _move(live: LiveRun) -> None:
