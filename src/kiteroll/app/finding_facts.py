@@ -37,7 +37,7 @@ class StoredFacts:
         return self._ingestor.switches.values()
 
     def switch_addresses(self) -> Collection[MacAddress]:
-        return {address for _, address in self._database.run(inventory.bridge_addresses)}
+        return self._database.run(inventory.switch_addresses)
 
     def conditions(self) -> Sequence[SwitchCondition]:
         tracker = self._ingestor.tracker

@@ -200,6 +200,11 @@ def bridge_addresses(connection: Connection) -> list[tuple[str, MacAddress]]:
     return [(name, address) for name, address in rows]
 
 
+def switch_addresses(connection: Connection) -> frozenset[MacAddress]:
+    """Bridge addresses of the inventory: what is learned under them is a switch, no endpoint."""
+    return frozenset(address for _, address in bridge_addresses(connection))
+
+
 def port_numbers(connection: Connection, switch_id: int) -> Mapping[int, str]:
     """Port number to name, of the ports the switch has now."""
     rows = connection.execute(

@@ -9,7 +9,7 @@ from kiteroll.app.queries.as_of import past_instant
 from kiteroll.app.queries.endpoints import find_port
 from kiteroll.app.topology_view import NetworkView, TopologyView
 from kiteroll.clock import Clock
-from kiteroll.core.findings.kinds.silent_port import PortActivity, silent_since
+from kiteroll.core.findings.kinds.silent_port import PortActivity, silent_since, up_since
 from kiteroll.core.model.address_counts import counts_over_time
 from kiteroll.core.model.port_use import PortUse, port_use
 from kiteroll.core.model.reading import Oper
@@ -83,13 +83,12 @@ class PortQueries:
     def roll_call(self, switch: str, port: str) -> PortOccupancy:
         """Who is on a port, beside who may be. Raises NotFound."""
         find_port(self._database, switch, port)
-        switches = {address for _, address in self._database.run(inventory.bridge_addresses)}
         return evaluate_port(
             (switch, port),
             self._ingestor.tracker.table(switch),
             self._database.run(rules.rule_book).rule((switch, port)),
             self._topology.now().topology,
-            switches,
+            self._database.run(inventory.switch_addresses),
         )
 
     def _as_of(self, switch_id: int, at: datetime) -> list[PortView]:
@@ -106,19 +105,26 @@ class PortQueries:
 
 
 def _view(row: PortRow, view: NetworkView, now: datetime) -> PortView:
-    in_use = row.there and row.bridged and row.admin_up and row.oper == "up" and row.aggregate is None
+    oper = Oper(row.oper)
+    since = up_since(
+        row.oper_since,
+        oper,
+        admin_up=row.admin_up,
+        bridged=row.bridged and row.there,
+        bundled=row.aggregate is not None,
+    )
     activity = PortActivity(
         switch=row.switch_name,
         port=row.name,
         alias=row.alias,
-        up_since=row.oper_since if in_use else None,
+        up_since=since,
         present=row.present + row.quiet,
     )
     role = view.topology.role((row.switch_name, row.name))
     silent = silent_since(activity, view.topology, now, _NO_TIME)
     use = port_use(
         uplink=role.is_uplink,
-        oper=Oper(row.oper),
+        oper=oper,
         present=row.present,
         quiet=row.quiet,
         silent=silent is not None,

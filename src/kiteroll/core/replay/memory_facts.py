@@ -7,7 +7,7 @@ from statistics import median
 
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
-from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.findings.kinds.silent_port import PortActivity, up_since
 from kiteroll.core.model.changes import Change
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
@@ -130,9 +130,12 @@ class MemoryFacts:
         for name, reading in self._latest.items():
             busy: set[int] | None = None
             for port in reading.ports:
-                oper, since = self._oper[name, port.name]
-                usable = port.admin_up and port.bridged and port.aggregate is None
-                if oper is not Oper.UP or not usable or since > up_before:
+                oper, oper_since = self._oper[name, port.name]
+                bundled = port.aggregate is not None
+                since = up_since(
+                    oper_since, oper, admin_up=port.admin_up, bridged=port.bridged, bundled=bundled
+                )
+                if since is None or since > up_before:
                     continue
                 if busy is None:
                     busy = set(self.tracker.table(name).learned.values())

@@ -8,6 +8,7 @@ from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKin
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.reading import Oper
 from kiteroll.core.topology.roles import Topology
 
 INFO = KindInfo(
@@ -40,6 +41,14 @@ class PortActivity:
     @property
     def ref(self) -> PortRef:
         return (self.switch, self.port)
+
+
+def up_since(
+    since: datetime | None, oper: Oper, *, admin_up: bool, bridged: bool, bundled: bool
+) -> datetime | None:
+    """When the link of a port that can carry endpoints came up; None for one that is down, switched off,
+    not bridged or a bundle's member. `since`: when `oper` was first so."""
+    return since if oper is Oper.UP and admin_up and bridged and not bundled else None
 
 
 def silent_since(port: PortActivity, topology: Topology, now: datetime, after: timedelta) -> datetime | None:
