@@ -209,13 +209,17 @@ def test_an_import_shows_what_it_would_do_and_does_it_whole_or_not_at_all(
 def test_a_narrow_window_loses_whole_columns_from_the_right(
     monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
 ) -> None:
-    monkeypatch.setattr("kiteroll.cli.output.PLAIN_WIDTH", 40)
+    monkeypatch.setattr("sys.stdout.isatty", lambda: True)
+    monkeypatch.setenv("COLUMNS", "40")
     titles = ("address", "switch", "a long column that says why")
     columns: list[Column[str]] = [
         Column(title, partial(lambda one, title: f"{one} {title}", title=title)) for title in titles
     ]
     Output("table", lambda: NOON).rows(["02:1a"], columns, empty="")
     assert capsys.readouterr().out.splitlines()[1].split("  ") == ["02:1a address", "02:1a switch"]
+    monkeypatch.undo()
+    Output("table", lambda: NOON).rows(["02:1a"], columns, empty="")
+    assert capsys.readouterr().out.splitlines()[1].endswith("  02:1a a long column that says why"), "a pipe"
 
 
 def test_the_shell_completes_commands_and_names_of_switches(service: Service) -> None:

@@ -115,27 +115,47 @@ class Output:
     def _table(self, items: Sequence[T], columns: Sequence[Column[T]]) -> None:
         """Empty columns are left out. What does not fit the window is dropped from the right, whole columns
         at a time: an address or a place that is cut would mislead."""
+        filled = [
+            (column, words)
+            for column in columns
+            if any(words := [_text((column.shown or column.value)(item)) for item in items])
+        ]
+        if sys.stdout.isatty():
+            self._window_table(items, filled)
+        else:
+            _plain_table(filled)
+
+    def _window_table(self, items: Sequence[T], filled: Sequence[tuple[Column[T], list[str]]]) -> None:
         from rich.table import Table
         from rich.text import Text
 
         table = Table(box=None, header_style="bold", padding=(0, _GAP, 0, 0), pad_edge=False)
         cells: list[list[Text]] = []
         left = self._console.width
-        for column in columns:
-            words = [Text(_text((column.shown or column.value)(item)), column.style(item)) for item in items]
-            if not any(words):
-                continue
-            width = max(len(column.title), *(len(word) for word in words))
+        for column, words in filled:
+            styled = [Text(word, column.style(item)) for word, item in zip(words, items, strict=True)]
+            width = max(len(column.title), *(word.cell_len for word in styled))
             if left < min(width, _LEAST):
                 break
             justify: Literal["left", "right"] = "right" if column.right else "left"
             shown = min(width, left)
             table.add_column(column.title, justify=justify, no_wrap=True, overflow="ellipsis", width=shown)
-            cells.append(words)
+            cells.append(styled)
             left -= shown + _GAP
         for row in zip(*cells, strict=True):
             table.add_row(*row)
         self._console.print(table)
+
+
+def _plain_table(filled: Sequence[tuple[Column[Any], list[str]]]) -> None:
+    """For a file or a pipe: nothing is cut off, and the library that draws in windows is not loaded."""
+    cells = []
+    for column, words in filled:
+        width = max(len(column.title), *map(len, words))
+        pad = str.rjust if column.right else str.ljust
+        cells.append([pad(word, width) for word in (column.title, *words)])
+    for row in zip(*cells, strict=True):
+        sys.stdout.write((" " * _GAP).join(row).rstrip() + "\n")
 
 
 def age(span: timedelta) -> str:

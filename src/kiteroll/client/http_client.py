@@ -55,7 +55,7 @@ class Client:
                 time.sleep(_pause(request, error, pauses, self.url))
 
     def each(self, request: ApiListRequest[T]) -> Iterator[T]:
-        """Every row of a list, page after page, get_request for as they are consumed."""
+        """Every row of a list, page after page, asked for as they are consumed."""
         while True:
             page = self.send(request)
             yield from page.items
