@@ -14,6 +14,7 @@ import uvloop
 from bench import agents
 from bench.measure import median, row
 from kiteroll.clock import SystemClock
+from kiteroll.collect.budget import Budget
 from kiteroll.collect.exchange import ColumnWalk
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.snmp_client import Agent, Target
@@ -95,6 +96,6 @@ async def _whole(target: Target) -> int:
 async def _fdb(target: Target) -> int:
     async with Agent(target, CLOCK) as agent:
         walk = ColumnWalk(NEEDED["dot1qTpFdbTable"], target.version, Limits())
-        ended = await agent.hold(walk, CLOCK.monotonic() + 60)
+        ended = await agent.hold(walk, Budget(CLOCK, Limits(total_s=60)))
         assert ended.complete and walk.rows > ROWS
         return walk.rows

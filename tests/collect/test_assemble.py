@@ -211,3 +211,36 @@ def test_neighbour_caches_tell_which_ip_answers_for_which_address() -> None:
     }
     reading = Device(caches).reading()
     assert reading.addresses == {"10.20.0.7": A, "10.20.0.9": B, "fd77::1": A, "fe80::1": A}
+
+
+def test_names_of_ports_are_unique_whatever_the_switch_calls_them() -> None:
+    names = {(1,): b"p", (2,): b"p", (3,): b"p #1", (4,): b"p #1 #1", (5,): b"p #3"}
+    reading = Device({mib.IF_NAME: {index: _text(name) for index, name in names.items()}}).reading()
+    assert len({port.name for port in reading.ports}) == len(reading.ports) == 7
+
+
+def test_a_neighbour_whose_port_is_a_superscript_digit_is_one_without_a_port_of_ours() -> None:
+    device = Device(
+        {
+            mib.LLDP_REM_CHASSIS_ID: {(0, 9, 1): _text(b"cabin")},
+            mib.LLDP_LOC_PORT_ID: {(9,): _text("\u00b2".encode())},
+        }
+    )
+    assert device.reading().neighbours == ()
+
+
+def test_a_number_out_of_its_types_range_is_none() -> None:
+    raw = RawSwitch(switch="quay-1", taken_at=NOON)
+    raw.scalars = {
+        mib.SYS_UP_TIME: (ber.COUNTER64, b"\x00" + b"\xff" * 8),
+        mib.DOT1D_STP_TIME_SINCE_TOPOLOGY_CHANGE: (ber.COUNTER64, b"\x00" + b"\xff" * 8),
+        mib.DOT1D_STP_TOP_CHANGES: _int(3),
+        mib.DOT1D_TP_LEARNED_ENTRY_DISCARDS: (ber.INTEGER, bytes(3000)),
+    }
+    device = assemble(raw).device
+    assert (device.uptime_ticks, device.topology_changed_at, device.learning_discards) == (None, None, None)
+
+
+def test_a_switch_without_interfaces_is_not_a_complete_one() -> None:
+    reading = assemble(RawSwitch(switch="quay-1", taken_at=NOON))
+    assert [(gap.table, gap.breaks) for gap in reading.gaps] == [("ifTable", True)]

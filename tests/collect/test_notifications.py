@@ -15,8 +15,10 @@ from kiteroll.lab.site import Site
 from kiteroll.lab.switch import LabPort, LabSwitch
 from kiteroll.lab.traits import Traits
 from kiteroll.lab.world import Host, World
-from kiteroll.snmp.notification import Notification
+from kiteroll.snmp.message import V2C, PduType, wrap
+from kiteroll.snmp.notification import Notification, notification_pdu
 from kiteroll.snmp.usm import Auth, User
+from tests.support.clock import ManualClock
 from tests.support.ports import free_udp_port
 
 READER = User(
@@ -105,7 +107,7 @@ class Receiver:
 
 
 def by_community() -> dict[str, Sequence[Sender]]:
-    return {"127.0.0.1": (Sender("quay-1", None),)}
+    return {"127.0.0.1": (Sender("quay-1", None, frozenset({b"any"})),)}
 
 
 def by_user(user: User = READER) -> dict[str, Sequence[Sender]]:
@@ -137,12 +139,20 @@ def test_a_v3_inform_discovers_our_engine_and_is_answered() -> None:
     ("senders", "program", "words"),
     [
         ({}, "snmptrap", ("-v2c", "-c", "any", *LINK_DOWN)),
+        (by_community(), "snmptrap", ("-v2c", "-c", "another", *LINK_DOWN)),
         (by_user(), "snmptrap", ("-v2c", "-c", "any", *LINK_DOWN)),
         (by_user(), "snmptrap", (*USER[:-1], "another-key-entirely", "-e", "0x8000000005aabb", *LINK_DOWN)),
         (by_user(), "snmpinform", (*USER[:8], "the-wrong-password", *USER[9:], *LINK_DOWN)),
         (by_community(), "snmptrap", (*USER, "-e", "0x8000000005aabb", *LINK_DOWN)),
     ],
-    ids=["stranger", "v2c of a v3 switch", "wrong key", "wrong password", "v3 of a v2c switch"],
+    ids=[
+        "stranger",
+        "another community",
+        "v2c for v3",
+        "wrong key",
+        "wrong password",
+        "v3 for v2c",
+    ],
 )
 def test_what_cannot_be_trusted_is_dropped(
     senders: dict[str, Sequence[Sender]], program: str, words: tuple[str, ...]
@@ -196,7 +206,7 @@ def world() -> Iterator[World]:
 def test_simulated_switches_tell_of_their_links(world: World) -> None:
     receiver = Receiver(
         {
-            "127.77.9.1": (Sender("quay-1", None),),
+            "127.77.9.1": (Sender("quay-1", None, frozenset({b"tarn-read"})),),
             "127.77.9.2": (Sender("quay-2", LAB_USER),),
         }
     )
@@ -220,3 +230,21 @@ def test_simulated_switches_tell_of_their_links(world: World) -> None:
         (("quay-1",), Notification("linkDown", 1)),
         (("quay-2",), Notification("linkUp", 2)),
     }
+
+
+def test_a_flood_of_one_sender_is_cut_to_what_a_switch_could_have_to_say() -> None:
+    received: list[Notification] = []
+    clock = ManualClock()
+    listener = NotificationListener(
+        ENGINE, clock, lambda host: by_community()["127.0.0.1"], lambda _, one: received.append(one)
+    )
+    pdu = notification_pdu(PduType.TRAP, 1, 100, "linkDown", [7])
+    trap = wrap(V2C, b"any", pdu)
+    for _ in range(1000):
+        listener.datagram_received(trap, ("127.0.0.1", 4000))
+    assert (len(received), listener.dropped) == (200, 800)
+    listener.datagram_received(trap, ("127.0.0.2", 4000))
+    clock.advance(1)
+    for _ in range(100):
+        listener.datagram_received(trap, ("127.0.0.1", 4000))
+    assert len(received) == 200 + 1 + 20

@@ -15,6 +15,22 @@ def test_an_oid_comes_back_as_it_was(oid: ber.Oid) -> None:
     assert ber.decode_oid(ber.encode_oid(oid)) == oid
 
 
+@pytest.mark.parametrize(
+    "content",
+    [b"\x90" * 60_000 + b"\x01", b"\x01" * 700, b"\x01" * 129, b"\x90\x80\x80\x80\x00", b"\x81"],
+    ids=["endless arc", "700 octets", "129 arcs", "33 bits", "cut off"],
+)
+def test_an_oid_larger_than_the_standard_allows_is_malformed_at_once(content: bytes) -> None:
+    """RFC 2578 section 3.5: at most 128 arcs of at most 2**32 - 1."""
+    with pytest.raises(ber.Malformed):
+        ber.decode_arcs(content)
+
+
+def test_an_integer_longer_than_any_type_is_malformed() -> None:
+    with pytest.raises(ber.Malformed):
+        ber.decode_int(bytes(3000))
+
+
 @given(st.integers(-(2**63), 2**64))
 def test_an_integer_comes_back_as_it_was_in_the_fewest_octets(value: int) -> None:
     encoded = ber.encode_int(value)

@@ -17,6 +17,9 @@ class ManualClock:
     def now(self) -> datetime:
         return self._now
 
+    def ahead(self) -> timedelta:
+        return timedelta(0)
+
     def monotonic(self) -> float:
         return self._seconds
 

@@ -8,7 +8,6 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
 from kiteroll.api.auth import NotSignedIn
-from kiteroll.app.ingest import ServiceStopping
 from kiteroll.app.logs import fields
 from kiteroll.core.errors import (
     BadAddress,
@@ -21,6 +20,7 @@ from kiteroll.core.errors import (
     Invalid,
     KiteRollError,
     NotFound,
+    ServiceStopping,
     StorageUnavailable,
 )
 from kiteroll.schemas.api import FieldProblem, Problem
@@ -40,6 +40,7 @@ STATUS: dict[type[KiteRollError], tuple[int, str]] = {
     DeviceLied: (502, "Invalid response from switch"),
     DeviceError: (502, "Switch cannot be read"),
     StorageUnavailable: (503, "Database unavailable"),
+    ServiceStopping: (503, "Service is stopping"),
 }
 """Looked up along the class's ancestors, so every subclass has an entry or its parent's."""
 
@@ -90,10 +91,6 @@ def install(app: FastAPI) -> None:
     async def plain(request: Request, error: HTTPException) -> JSONResponse:
         code = {404: "not_found", 405: "method_not_allowed"}.get(error.status_code, "http")
         return problem(error.status_code, str(error.detail), f"{request.method} {request.url.path}", code)
-
-    @app.exception_handler(ServiceStopping)
-    async def stopping(request: Request, error: ServiceStopping) -> JSONResponse:
-        return problem(503, "Service is stopping", "the service is stopping; nothing was stored", "stopping")
 
     @app.exception_handler(Exception)
     async def bug(request: Request, error: Exception) -> JSONResponse:

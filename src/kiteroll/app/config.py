@@ -110,6 +110,8 @@ class NotificationSettings(_Section):
     enabled: bool = False
     host: str = "0.0.0.0"  # switches send from anywhere; senders outside the inventory are ignored
     port: int = Field(default=162, ge=1, le=65535)
+    communities: tuple[str, ...] = ()
+    """Communities that v2c notifications may say, beside the one their switch is read with."""
     debounce_s: Seconds = Field(default=3.0, alias="debounce", ge=0, le=300)
     """A switch is read this long after its last notification."""
 

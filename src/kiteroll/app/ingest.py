@@ -14,7 +14,13 @@ from typing import TypeVar
 from kiteroll.app.events import AddressProbed, EventBus, ReadingFailed, ReadingStored
 from kiteroll.app.logs import fields
 from kiteroll.collect.poller import PollResult
-from kiteroll.core.errors import DeviceError, DeviceRefused, KiteRollError, StorageUnavailable
+from kiteroll.core.errors import (
+    DeviceError,
+    DeviceRefused,
+    KiteRollError,
+    ServiceStopping,
+    StorageUnavailable,
+)
 from kiteroll.core.model.changes import Appeared
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.search.address_index import AddressIndex
@@ -29,10 +35,6 @@ T = TypeVar("T")
 Outcome = ReadingStored | ReadingFailed
 
 _RETRY_S = 1.0
-
-
-class ServiceStopping(Exception):
-    """The service stops before a reading could be stored; it was never acknowledged."""
 
 
 class ReadingIngestor:
@@ -122,7 +124,7 @@ class ReadingIngestor:
         if isinstance(outcome, Reading):
             try:
                 event = self._store_reading(result, outcome)
-            except (ServiceStopping, StorageUnavailable):
+            except StorageUnavailable:
                 raise
             except Exception as bug:
                 event = self._after_bug(result, bug)
@@ -189,7 +191,7 @@ class ReadingIngestor:
                 return
             checkpoint = self.tracker.checkpoint(name)
             self._until_stored(lambda: self._writer.write_probe(switch_id, changes, checkpoint))
-        except (ServiceStopping, StorageUnavailable):
+        except StorageUnavailable:
             raise
         except Exception:
             log.exception("a probe could not be stored", extra=fields("ingest.probe_failed", switch=name))
@@ -202,7 +204,7 @@ class ReadingIngestor:
     def _until_stored(self, write: Callable[[], T]) -> T:
         while True:
             if self._stopping.is_set():
-                raise ServiceStopping
+                raise ServiceStopping("the service is stopping; nothing was stored")
             try:
                 result = write()
             except StorageUnavailable as away:

@@ -200,7 +200,7 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         network_map=NetworkMap(switch_queries, topology, findings.live),
         history=HistoryQueries(database, topology),
         vlans=VlanQueries(database),
-        status=StatusQueries(database, ingestor, supervisor),
+        status=StatusQueries(database, ingestor, supervisor, clock),
         supervisor=supervisor,
     )
 
@@ -238,7 +238,15 @@ def _notification_reader(
 ) -> NotificationReader:
     sock: socket.socket = stack.enter_context(bind(config.notifications))
     debounce = timedelta(seconds=config.notifications.debounce_s)
-    return NotificationReader(sock, engine, parts.reads, parts.inventory.poll_targets, clock, debounce)
+    return NotificationReader(
+        sock,
+        engine,
+        parts.reads,
+        parts.inventory.poll_targets,
+        clock,
+        debounce,
+        config.notifications.communities,
+    )
 
 
 @asynccontextmanager

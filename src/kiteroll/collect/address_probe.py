@@ -5,9 +5,10 @@ address stays or goes to and fro, where walking whole tables could not.
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from kiteroll.clock import Clock
+from kiteroll.collect.budget import Budget
 from kiteroll.collect.exchange import ScalarGet
 from kiteroll.collect.fdb import vlans_of_fdb
 from kiteroll.collect.limits import Limits
@@ -78,7 +79,7 @@ async def probe_address(
     taken_at = clock.now()
     get = ScalarGet((asked,), target.protocol, limits)
     async with Agent(target, clock) as agent:
-        await agent.hold(get, clock.monotonic() + limits.timeout_s * limits.tries)
+        await agent.hold(get, Budget(clock, replace(limits, total_s=limits.timeout_s * limits.tries)))
     port = number(get.values.get(asked))
     interface = rows.interfaces.get(port, port if not rows.interfaces else None) if port else None
     name = rows.names.get(interface) if interface else None

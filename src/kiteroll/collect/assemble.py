@@ -10,10 +10,10 @@ from kiteroll.collect.fdb import read_fdb
 from kiteroll.collect.neighbours import read_neighbours
 from kiteroll.collect.port_facts import PortFacts
 from kiteroll.collect.raw import RawSwitch
-from kiteroll.collect.values import index_number, number, physical_address, text
+from kiteroll.collect.values import arcs_of, index_number, number, physical_address, text
 from kiteroll.core.model.reading import Device, Gap, Oper, Port, Reading, Vlan
 from kiteroll.core.model.uptime import uptime
-from kiteroll.snmp import ber, mib
+from kiteroll.snmp import mib
 
 _IF_DOWN = 2
 _MBPS = 1_000_000
@@ -41,6 +41,8 @@ def assemble(raw: RawSwitch) -> Reading:
         if not ended.complete
     ]
     interfaces = _interfaces(raw)
+    if not interfaces and not gaps:
+        gaps.append(Gap(table="ifTable", why="the switch names no interface"))
     bridge_ports = _bridge_ports(raw, interfaces)
     view_ports = {vlan: _bridge_ports(view, interfaces) for vlan, view in raw.views.items()}
     ports = _ports(raw, interfaces, bridge_ports, view_ports)
@@ -95,8 +97,12 @@ def _topology_changed_at(raw: RawSwitch) -> datetime | None:
 def _chassis(raw: RawSwitch) -> dict[str, str]:
     """Model, serial number and software of the first chassis (or stack) that has a model."""
     classes = raw.column(mib.ENT_PHYSICAL_CLASS)
-    found = [index for index, value in classes.items() if number(value) in _CHASSIS_OR_STACK]
-    for index in sorted(found, key=ber.decode_arcs):
+    found = [
+        (arcs, index)
+        for index, value in classes.items()
+        if number(value) in _CHASSIS_OR_STACK and (arcs := arcs_of(index))
+    ]
+    for _, index in sorted(found):
         if model := text(raw.column(mib.ENT_PHYSICAL_MODEL_NAME).get(index)):
             return {
                 "model": model,
@@ -170,10 +176,14 @@ def _ports(
 
 
 def _unique_names(raw: RawSwitch, interfaces: Mapping[int, bytes]) -> dict[int, str]:
-    """ifIndex to a name that no other interface has: doubled names get their number behind them."""
+    """ifIndex to a name that no other interface has: doubled names get their number behind them, and
+    again where even that is the name of another."""
     names = {if_index: _port_name(raw, if_index, index) for if_index, index in interfaces.items()}
-    times = Counter(names.values())
-    return {if_index: name if times[name] == 1 else f"{name} #{if_index}" for if_index, name in names.items()}
+    while doubled := {name for name, times in Counter(names.values()).items() if times > 1}:
+        names = {
+            if_index: f"{name} #{if_index}" if name in doubled else name for if_index, name in names.items()
+        }
+    return names
 
 
 def _port_name(raw: RawSwitch, if_index: int, index: bytes) -> str:

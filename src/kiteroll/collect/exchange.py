@@ -13,6 +13,7 @@ from kiteroll.snmp import ber
 from kiteroll.snmp.ber import Oid
 from kiteroll.snmp.message import V1, Binding, ErrorStatus, Pdu, PduType
 
+_NO_ADVANCE = "the agent's answers do not advance: it goes back to objects it gave before"
 Value = tuple[int, bytes]
 """Tag and content as they came."""
 
@@ -52,10 +53,13 @@ class Exchange(ABC):
     def on_reply(self, pdu: Pdu) -> None:
         """Handle an answer to the last `SnmpRequest`."""
         self._attempt = 1
-        if pdu.error_status != ErrorStatus.NO_ERROR:
-            self._on_error(pdu)
-        else:
-            self._on_values(pdu)
+        try:
+            if pdu.error_status != ErrorStatus.NO_ERROR:
+                self._on_error(pdu)
+            else:
+                self._on_values(pdu)
+        except ber.Malformed as wrong:
+            self.end(f"the agent's answer cannot be used: {wrong}")
 
     def on_silence(self, note: str = "") -> None:
         """No answer came in time. `note` tells what was seen instead, for example on the wire."""
@@ -160,18 +164,24 @@ class ColumnWalk(Exchange):
         if not pdu.bindings:
             self.end("the agent answered without any value")
             return
+        if len(pdu.bindings) > len(asked) * max(1, self._repetitions):
+            self.end(f"the agent answered with {len(pdu.bindings)} values, more than it was asked for")
+            return
         over: set[Oid] = set()
         latest: dict[Oid, bytes] = {}
         for at, column in enumerate(asked):
             # The values of one column stand `width` apart; a last repetition may be cut short.
-            last = self._accept(column, pdu.bindings[at :: len(asked)], over)
+            last, after = self._accept(column, pdu.bindings[at :: len(asked)], over)
             if last is not None:
                 latest[column] = last
+            if after is not None and ber.decode_arcs(after) <= ber.decode_arcs(last or self._cursors[column]):
+                self.end(_NO_ADVANCE)
+                return
         for column, oid in latest.items():
             # One comparison an answer is enough: a walk that goes round in circles must step back
             # between two answers at some time.
             if ber.decode_arcs(oid) <= ber.decode_arcs(self._cursors[column]):
-                self.end("the agent's answers do not advance: it repeats rows it gave before")
+                self.end(_NO_ADVANCE)
                 return
             self._cursors[column] = oid
         if not over and not latest:
@@ -180,19 +190,22 @@ class ColumnWalk(Exchange):
         if self.rows > self.limits.rows:
             self.end(f"more than {self.limits.rows} rows: broken off")
 
-    def _accept(self, column: Oid, bindings: Sequence[Binding], over: set[Oid]) -> bytes | None:
-        """Keep a column's rows; returns the OID of the last one. A column that ends goes into `over`."""
+    def _accept(
+        self, column: Oid, bindings: Sequence[Binding], over: set[Oid]
+    ) -> tuple[bytes | None, bytes | None]:
+        """Keep a column's rows; returns the OID of the last one, and of the object behind the column where
+        it ends with one. A column that ends goes into `over`."""
         prefix, rows = self._prefixes[column], self.columns[column]
         length = len(prefix)
         last = None
         for oid, tag, content in bindings:
             if tag == ber.END_OF_MIB_VIEW or not oid.startswith(prefix) or len(oid) == length:
                 over.add(column)
-                break
+                return last, None if tag == ber.END_OF_MIB_VIEW else oid
             if tag not in ber.EXCEPTIONS:
                 rows[oid[length:]] = (tag, content)
                 last = oid
-        return last
+        return last, None
 
     def _on_error(self, pdu: Pdu) -> None:
         asked = self._open[: self._together]

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from kiteroll.clock import Clock
+from kiteroll.collect.budget import Budget
 from kiteroll.collect.exchange import ScalarGet
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.snmp_client import Agent, Target
@@ -31,7 +32,7 @@ async def identify(target: Target, clock: Clock, limits: Limits) -> Identity:
     started = clock.monotonic()
     async with Agent(target, clock) as agent:
         get = ScalarGet(_ASKED, target.protocol, limits)
-        ended = await agent.hold(get, started + limits.total_s)
+        ended = await agent.hold(get, Budget(clock, limits))
         if ended.silent and not get.values:
             raise DeviceSilent(target.address, f"{ended.why}. {agent.security.silence()}")
     ticks = number(get.values.get(mib.SYS_UP_TIME))

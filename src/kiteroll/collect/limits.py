@@ -13,6 +13,10 @@ class Limits:
     """Time for the whole reading, in seconds; what is not read by then is a gap."""
     rows: int = 200_000
     """Rows of one table; a walk that goes on is broken off."""
+    small_rows: int = 20_000
+    """The same of tables that do not grow with the number of endpoints: ports, VLANs, neighbours."""
+    octets: int = 24 << 20
+    """Octets of answers in one reading: those of 200,000 rows, with as much again to spare."""
     bindings: int = 48
     """Values asked for in one GETBULK: about 1,400 octets of answer, one Ethernet frame."""
 

@@ -19,8 +19,9 @@ from kiteroll.collect.limits import Limits
 from kiteroll.core.errors import DeviceError, DeviceLied, DeviceRefused, DeviceSilent, Invalid
 from kiteroll.core.model.reading import Reading
 
-_NAME = re.compile(r"[^\s/@:]{1,15}")
-"""Interface names of Linux: up to 15 octets, without blanks and slashes."""
+_NAME = re.compile(r"[^\s/@:-][^\s/@:]{0,14}")
+"""Interface names of Linux: up to 15 octets, without blanks and slashes. One that begins with a dash would
+be an option of the programs."""
 _MAX_OCTETS = 64 * 1024 * 1024
 _SINCE_BOOT = "/proc/uptime"
 
@@ -40,7 +41,7 @@ class Bridge:
     def parse(cls, text: str) -> "Bridge":
         """BRIDGE or BRIDGE@NAMESPACE. Raises Invalid."""
         name, _, namespace = text.strip().partition("@")
-        if not _NAME.fullmatch(name) or (namespace and not re.fullmatch(r"[\w.-]{1,64}", namespace)):
+        if not _NAME.fullmatch(name) or (namespace and not re.fullmatch(r"\w[\w.-]{0,63}", namespace)):
             raise Invalid(f"{text!r} names no bridge: write its interface name, or NAME@NAMESPACE")
         return cls(name=name, namespace=namespace)
 

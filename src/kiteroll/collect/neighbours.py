@@ -63,6 +63,8 @@ class _LocalPorts:
         self._subtypes = raw.column(mib.LLDP_LOC_PORT_ID_SUBTYPE)
         self._names = {port.name for port in ports}
         self._by_number = {port.number: port.name for port in ports}
+        # Looked up as text: what an agent calls a digit need not be one that can be converted.
+        self._by_number_text = {str(port.number): port.name for port in ports}
         self._by_alias = {port.alias: port.name for port in ports if port.alias}
         self._by_address = {port.address: port.name for port in ports if port.address}
         self._bridge_ports = bridge_ports
@@ -77,8 +79,8 @@ class _LocalPorts:
             return self._by_alias[said]
         if mac is not None and mac in self._by_address:
             return self._by_address[mac]
-        if said.isdigit() and int(said) in self._by_number:
-            return self._by_number[int(said)]
+        if (numbered := self._by_number_text.get(said)) is not None:
+            return numbered
         if local_port in self._by_number:
             return self._by_number[local_port]
         return self._by_number.get(self._bridge_ports.get(local_port, 0))

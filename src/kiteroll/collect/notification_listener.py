@@ -1,25 +1,31 @@
 """Receives notifications from switches: SNMPv2c and SNMPv3, traps and informs (RFC 3416, RFC 3414).
 
-What one says is not believed, it only brings a reading forward. So a v2c notification counts when
-it comes from the address of a switch that is asked by community; one that is asked by user must
-have its notifications authenticated by that user. Everything else is dropped and counted.
+What one says is not believed, it only brings a reading forward. Even so a v2c notification counts only
+when it comes from the address of a switch that is asked by community, and says a community that is
+expected of it; a switch that is asked by user must have its notifications authenticated by that user.
+Everything else, and what comes faster than any switch has news, is dropped and counted.
 """
 
 import asyncio
+import logging
 import secrets
 from collections import OrderedDict
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, cast
 
 from kiteroll.clock import Clock
-from kiteroll.snmp.authoritative_engine import WINDOW_S, AuthoritativeEngine, answer_v3, read_head
+from kiteroll.core.scheduling.rate_limit import RateLimit
+from kiteroll.snmp.authoritative_engine import AuthoritativeEngine, answer_v3, read_head
 from kiteroll.snmp.ber import Malformed
 from kiteroll.snmp.message import V2C, Pdu, PduType, decode_message, decode_pdu, wrap
 from kiteroll.snmp.notification import Notification, inform_response, read_notification
-from kiteroll.snmp.usm import V3, Engine, Envelope, Refused, User, read_scoped, unseal
+from kiteroll.snmp.usm import V3, WINDOW_S, Engine, Envelope, Refused, User, read_scoped, unseal
 
+log = logging.getLogger(__name__)
 _MAX_ENGINES = 10_000
+_BURST, _PER_SECOND = 200, 20.0
+"""Notifications of one address: as many at once as a large switch sends when its power comes back."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +35,8 @@ class Sender:
     switch: str
     user: User | None
     """The user it is asked as; None when it is asked by community."""
+    communities: frozenset[bytes] = field(default=frozenset(), repr=False)
+    """Those its v2c notifications may say."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,6 +62,8 @@ class NotificationListener(asyncio.DatagramProtocol):
     ) -> None:
         """`senders`: the switches at an IP address. `on_notification` gets the switches that sent it."""
         self.dropped = 0
+        """Since the start."""
+        self._rate = RateLimit(burst=_BURST, per_second=_PER_SECOND)
         self._engine = engine
         self._clock = clock
         self._began = clock.monotonic()
@@ -71,13 +81,17 @@ class NotificationListener(asyncio.DatagramProtocol):
         host = str(addr[0]).removeprefix("::ffff:")
         senders = self._senders(host)
         reply = None
-        if not senders:
+        if not senders or not self._rate.allows(host, self._clock.monotonic()):
             self.dropped += 1
             return
         try:
             reply = self._receive(data, senders)
         except (Malformed, Refused):
             self.dropped += 1
+        except Exception:
+            # The boundary of one datagram.
+            self.dropped += 1
+            log.exception("internal error in a notification", extra={"event": "notification.bug"})
         if reply is not None and self._transport is not None:
             self._transport.sendto(reply, addr)
 
@@ -86,9 +100,9 @@ class NotificationListener(asyncio.DatagramProtocol):
         if _version(data) == V3:
             return self._receive_v3(data, senders)
         message = decode_message(data)
-        names = [one.switch for one in senders if one.user is None]
+        names = [one.switch for one in senders if one.user is None and message.community in one.communities]
         if message.version != V2C or not names:
-            raise Malformed("a notification that is neither v2c nor of one asked by community")
+            raise Malformed("a notification that is not v2c, or of a community that is not expected")
         self._on_notification(names, read_notification(message.pdu))
         if message.pdu.kind != PduType.INFORM:
             return None

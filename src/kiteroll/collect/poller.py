@@ -145,7 +145,16 @@ class Poller(Generic[T]):
             return
         # The site's slot first: who waits for it is not to hold a place that others could use.
         async with self._slot_of(target.site), self._slots:
-            await self._poll(target)
+            try:
+                await self._poll(target)
+            except KiteRollError as failed:
+                said = {"event": "collect.not_stored", "switch": target.name, "error": str(failed)}
+                log.error("a reading was not stored", extra=said)
+            except Exception:
+                log.exception(
+                    "internal error while storing a reading",
+                    extra={"event": "collect.bug", "switch": target.name},
+                )
 
     def _slot_of(self, site: str) -> AbstractAsyncContextManager[None]:
         return self._site_slots.get(site, nullcontext())

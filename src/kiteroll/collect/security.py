@@ -7,8 +7,11 @@ from kiteroll.snmp.ber import Malformed
 from kiteroll.snmp.message import Pdu, PduType, decode_message, decode_pdu, request_pdu, wrap
 from kiteroll.snmp.usm import (
     FLAG_REPORTABLE,
+    LAST_BOOT,
     USM_STATS,
+    WINDOW_S,
     Engine,
+    Envelope,
     Refused,
     User,
     UsmError,
@@ -32,9 +35,11 @@ _MEANINGS: dict[UsmError, str] = {
 class Reported(Exception):
     """The engine answered with a report instead of a response."""
 
-    def __init__(self, error: UsmError | None) -> None:
+    def __init__(self, error: UsmError | None, message_id: int) -> None:
         super().__init__(error)
         self.error = error
+        self.message_id = message_id
+        """Of the request it is about."""
 
     def __str__(self) -> str:
         return "it sent a report of an unknown kind" if self.error is None else _MEANINGS[self.error]
@@ -67,6 +72,7 @@ class ByCommunity:
 
     def decode(self, data: bytes, now: float) -> tuple[int, Pdu]:
         pdu = decode_message(data).pdu
+        _check_kind(pdu)
         return pdu.request_id, pdu
 
     def silence(self) -> str:
@@ -113,12 +119,38 @@ class ByUser:
             error = _usm_error(pdu)
             # Whoever answers the discovery is believed; later on only an authenticated report may
             # turn our clock (RFC 3414 section 3.2 step 7b).
-            if self._engine is None or (error is UsmError.NOT_IN_TIME and trusted):
+            if self._engine is None:
                 self._engine, self._heard_at = envelope.engine, now
-            raise Reported(error)
+            elif error is UsmError.NOT_IN_TIME and trusted:
+                self._check_sender(envelope, self._engine)
+                self._engine, self._heard_at = envelope.engine, now
+            raise Reported(error, envelope.message_id)
         if not trusted:
             raise Malformed("an answer came with less security than was asked for")
+        if self._engine is None:
+            raise Malformed("an answer came before the engine was discovered")
+        self._check_sender(envelope, self._engine)
+        if self._user.flags:
+            self._check_time(envelope.engine, self._engine, now)
+        _check_kind(pdu)
         return envelope.message_id, pdu
+
+    def _check_sender(self, envelope: Envelope, known: Engine) -> None:
+        """RFC 3412 7.2 step 10: a response is of the engine and the user that were asked."""
+        if envelope.engine.id != known.id:
+            raise Malformed("an answer came from another SNMP engine than was asked")
+        if envelope.user != self._user.name.encode():
+            raise Malformed("an answer came for another user")
+
+    def _check_time(self, told: Engine, known: Engine, now: float) -> None:
+        """RFC 3414 3.2 step 7b: our notion of the engine's clock goes on with each answer, and one from
+        before it is an old one, repeated."""
+        expected = known.time + int(now - self._heard_at)
+        old = told.boots == known.boots and told.time < expected - WINDOW_S
+        if told.boots < known.boots or told.boots == LAST_BOOT or old:
+            raise Malformed("an answer came from outside the time window: an old one, repeated")
+        if (told.boots, told.time) > (known.boots, expected):
+            self._engine, self._heard_at = told, now
 
     def silence(self) -> str:
         if self._engine is None:
@@ -130,6 +162,11 @@ class ByUser:
         if self._user.privacy:
             return f"{then} the privacy password or protocol is wrong, or its access list does not know us"
         return f"{then} its access list may not know this machine or user"
+
+
+def _check_kind(pdu: Pdu) -> None:
+    if pdu.kind != PduType.RESPONSE:
+        raise Malformed(f"a PDU of kind 0x{pdu.kind:02x} where a response belongs")
 
 
 def _usm_error(pdu: Pdu) -> UsmError | None:

@@ -1,6 +1,7 @@
 """The driver: one SNMP agent over UDP. Sends, waits, matches; decides nothing."""
 
 import asyncio
+import logging
 import random
 import socket
 from dataclasses import dataclass, field, replace
@@ -8,6 +9,7 @@ from types import TracebackType
 from typing import Self
 
 from kiteroll.clock import Clock
+from kiteroll.collect.budget import Budget
 from kiteroll.collect.exchange import Exchange, ExchangeEnd, SnmpRequest
 from kiteroll.collect.security import ByCommunity, ByUser, Reported, Security
 from kiteroll.core.errors import DeviceRefused, DeviceSilent, Invalid
@@ -15,6 +17,7 @@ from kiteroll.snmp.ber import Malformed
 from kiteroll.snmp.message import V2C, Pdu, request_pdu
 from kiteroll.snmp.usm import V3, User, UsmError
 
+log = logging.getLogger(__name__)
 _REQUEST_IDS = 2**31 - 1
 _SHORTEST_PAUSE_S = 0.2
 _UNKNOWN_PACE_S = 0.7
@@ -104,18 +107,18 @@ class Agent:
         if self._transport is not None:
             self._transport.close()
 
-    async def hold(self, talk: Exchange, deadline: float) -> ExchangeEnd:
-        """Carry one conversation to its end; at `deadline` (clock.monotonic()) it is broken off.
+    async def hold(self, talk: Exchange, budget: Budget) -> ExchangeEnd:
+        """Carry one exchange to its end; once the budget is used up it is broken off.
 
         Raises DeviceRefused when an SNMPv3 engine will not have us, with its reason.
         """
         while isinstance(step := talk.next(), SnmpRequest):
-            left = deadline - self._clock.monotonic()
-            if left <= 0:
-                talk.end("the time for this switch is used up")
+            if over := budget.used_up():
+                talk.end(over)
                 continue
+            before = self._wire.octets
             try:
-                async with asyncio.timeout(min(step.timeout_s, left)):
+                async with asyncio.timeout(min(step.timeout_s, budget.seconds_left)):
                     pdu = await self._roundtrip(step)
             except TimeoutError:
                 talk.on_silence(self._wire.note)
@@ -123,6 +126,8 @@ class Agent:
                 raise DeviceRefused(self.target.address, f"SNMPv3: {report}") from report
             else:
                 talk.on_reply(pdu)
+            finally:
+                budget.received(self._wire.octets - before)
         return step
 
     async def _roundtrip(self, step: SnmpRequest) -> Pdu:
@@ -205,6 +210,8 @@ class _Wire(asyncio.DatagramProtocol):
 
     def __init__(self, security: Security, clock: Clock) -> None:
         self.note = ""
+        self.octets = 0
+        """Received so far."""
         self._security = security
         self._clock = clock
         self._awaited = 0
@@ -216,6 +223,7 @@ class _Wire(asyncio.DatagramProtocol):
         return self._answer
 
     def datagram_received(self, data: bytes, addr: object) -> None:
+        self.octets += len(data)
         if self._answer is None or self._answer.done():
             return
         try:
@@ -223,7 +231,12 @@ class _Wire(asyncio.DatagramProtocol):
         except Malformed as broken:
             self.note = f"an answer came that cannot be used: {broken}"
         except Reported as report:
-            self._answer.set_exception(report)
+            if report.message_id == self._awaited:
+                self._answer.set_exception(report)
+        except Exception as bug:
+            # The boundary of one datagram: the reading goes on without it.
+            self.note = f"an answer came that cannot be used: {type(bug).__name__}"
+            log.exception("internal error while decoding an answer", extra={"event": "snmp.bug"})
         else:
             if message_id == self._awaited:
                 self._answer.set_result(pdu)

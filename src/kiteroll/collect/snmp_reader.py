@@ -1,11 +1,14 @@
 """Reads one switch over SNMP: which tables are requested, and in which order."""
 
+import asyncio
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
 from datetime import timedelta
 
 from kiteroll.clock import Clock
 from kiteroll.collect.address_probe import rows_of
 from kiteroll.collect.assemble import assemble
+from kiteroll.collect.budget import Budget
 from kiteroll.collect.exchange import ColumnWalk, ScalarGet
 from kiteroll.collect.fdb import adds_rows, late_rows
 from kiteroll.collect.limits import Limits
@@ -85,6 +88,11 @@ FURTHER = {
 """Tables that tell more of the switch; a reading without them is complete all the same."""
 TIME_FILTERED = frozenset({"dot1qVlanCurrentTable", "lldpRemTable", "lldpRemManAddrTable"})
 
+GROWING = frozenset({"dot1qTpFdbTable", *OLD_TABLE, *ADDRESSES})
+"""Tables with a row for every endpoint."""
+_SMALL = 5_000
+"""Rows that are made a reading of within a few milliseconds; more are left to a thread."""
+
 
 async def read_switch(
     name: str, target: Target, clock: Clock, limits: Limits, walk_cache: WalkCache | None = None
@@ -98,35 +106,36 @@ async def read_switch(
     """
     walk_cache = walk_cache or WalkCache()
     started = clock.monotonic()
-    deadline = started + limits.total_s
+    budget = Budget(clock, limits)
     raw = RawSwitch(switch=name, taken_at=clock.now())
     async with Agent(target, clock) as agent:
         scalars = ScalarGet(SCALARS, target.protocol, limits)
-        ended = await agent.hold(scalars, deadline)
+        ended = await agent.hold(scalars, budget)
         if ended.silent and not scalars.values:
             raise DeviceSilent(target.address, f"{ended.why}. {agent.security.silence()}")
         raw.scalars = scalars.values
         raw.ends["system"] = (ended, len(scalars.values))
-        await _walk(agent, raw, NEEDED, limits, deadline)
+        await _walk(agent, raw, NEEDED, limits, budget)
         if target.by_vlan:
-            await _walk_views(target, raw, clock, limits, deadline)
+            await _walk_views(target, raw, clock, limits, budget)
         elif not raw.broke("dot1qTpFdbTable") and walk_cache.wants_old_table(raw):
             # What the VLAN-aware table did not get to tell would look like addresses of no VLAN.
-            await _walk(agent, raw, OLD_TABLE, limits, deadline)
-            await _confirm(agent, raw, limits, deadline)
+            await _walk(agent, raw, OLD_TABLE, limits, budget)
+            await _confirm(agent, raw, limits, budget)
             walk_cache.old_table_told(more=adds_rows(raw))
-        await _walk(agent, raw, ADDRESSES, limits, deadline)
+        await _walk(agent, raw, ADDRESSES, limits, budget)
         if not walk_cache.reuse_further(raw):
-            await _walk(agent, raw, FURTHER, limits, deadline)
+            await _walk(agent, raw, FURTHER, limits, budget)
             walk_cache.store_further(raw, FURTHER)
     raw.duration = timedelta(seconds=clock.monotonic() - started)
-    reading = assemble(raw)
+    rows = sum(rows for _, rows in raw.ends.values())
+    reading = assemble(raw) if rows <= _SMALL else await asyncio.to_thread(assemble, raw)
     if reading.complete:
         walk_cache.rows = rows_of(raw, reading)
     return reading
 
 
-async def _confirm(agent: Agent, raw: RawSwitch, limits: Limits, deadline: float) -> None:
+async def _confirm(agent: Agent, raw: RawSwitch, limits: Limits, budget: Budget) -> None:
     """Request the VLAN-aware table once more for addresses that only the old one has.
 
     On most switches both show the same addresses, and one that was learned between the two walks
@@ -135,18 +144,18 @@ async def _confirm(agent: Agent, raw: RawSwitch, limits: Limits, deadline: float
     objects = late_rows(raw)
     if objects:
         get = ScalarGet(objects, agent.target.protocol, limits)
-        await agent.hold(get, deadline)
+        await agent.hold(get, budget)
         for oid, value in get.values.items():
             column = oid[: len(mib.DOT1Q_TP_FDB_PORT)]
             raw.columns[column][ber.encode_arcs(oid[len(column) :])] = value
 
 
-async def _walk_views(target: Target, raw: RawSwitch, clock: Clock, limits: Limits, deadline: float) -> None:
+async def _walk_views(target: Target, raw: RawSwitch, clock: Clock, limits: Limits, budget: Budget) -> None:
     """Look at the old table once a VLAN, each in the view that shows it."""
     for vlan in target.view_vlans or _vlans(raw):
         view = RawSwitch(switch=raw.switch, taken_at=raw.taken_at)
         async with Agent(target.view(vlan), clock) as agent:
-            await _walk(agent, view, VIEW_TABLES, limits, deadline)
+            await _walk(agent, view, VIEW_TABLES, limits, budget)
         raw.views[vlan] = view
         for table, end in view.ends.items():
             raw.ends[f"{table} of VLAN {vlan}"] = end
@@ -158,11 +167,12 @@ def _vlans(raw: RawSwitch) -> list[int]:
 
 
 async def _walk(
-    agent: Agent, raw: RawSwitch, tables: Mapping[str, Sequence[Oid]], limits: Limits, deadline: float
+    agent: Agent, raw: RawSwitch, tables: Mapping[str, Sequence[Oid]], limits: Limits, budget: Budget
 ) -> None:
     for table, columns in tables.items():
         kind = TimeFilteredWalk if table in TIME_FILTERED else ColumnWalk
-        walk = kind(columns, agent.target.protocol, limits)
-        ended = await agent.hold(walk, deadline)
+        rows = limits.rows if table in GROWING else min(limits.rows, limits.small_rows)
+        walk = kind(columns, agent.target.protocol, replace(limits, rows=rows))
+        ended = await agent.hold(walk, budget)
         raw.columns.update(walk.columns)
         raw.ends[table] = (ended, walk.rows)

@@ -4,15 +4,10 @@ from kiteroll.collect.exchange import Value
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.snmp import ber
 
-_UNSIGNED32 = (0, 2**32 - 1)
-_RANGES = {
-    ber.INTEGER: (-(2**31), 2**31 - 1),
-    ber.COUNTER32: _UNSIGNED32,
-    ber.GAUGE32: _UNSIGNED32,
-    ber.TIME_TICKS: _UNSIGNED32,
-    ber.COUNTER64: (0, 2**64 - 1),
-}
-"""What each type can hold (RFC 2578 section 7.1)."""
+_NUMBERS = frozenset({ber.INTEGER, ber.COUNTER32, ber.GAUGE32, ber.TIME_TICKS, ber.COUNTER64})
+LARGEST = 2**32 - 1
+"""Every number that is read is an enumeration, an index, or an unsigned number of 32 bits (RFC 2578
+section 7.1), whatever type an agent gives it."""
 LARGEST_INDEX = 2**31 - 1
 """InterfaceIndex and its kin (RFC 2863)."""
 _MAX_TEXT = 255
@@ -20,12 +15,14 @@ _MAX_TEXT = 255
 
 
 def number(value: Value | None) -> int | None:
-    """A whole number, or None when there is none, the agent sent another type, or one out of range."""
-    if value is None or value[0] not in _RANGES or not value[1]:
+    """A whole number of 0..2**32-1, or None when there is none, or the agent sent something else."""
+    if value is None or value[0] not in _NUMBERS:
         return None
-    least, most = _RANGES[value[0]]
-    found = ber.decode_int(value[1])
-    return found if least <= found <= most else None
+    try:
+        found = ber.decode_int(value[1])
+    except ber.Malformed:
+        return None
+    return found if 0 <= found <= LARGEST else None
 
 
 def text(value: Value | None) -> str:

@@ -11,6 +11,7 @@
     │   ├── DeviceRefused     it answered: no
     │   └── DeviceLied        its answer cannot be decoded, or contradicts itself
     └── StorageUnavailable    the database is not there at the moment: try again later
+        └── ServiceStopping   the service ends before something could be stored
 
 A bug is none of these: it escapes and is logged with its traceback.
 """
@@ -97,3 +98,9 @@ class DeviceLied(DeviceError):
 
 class StorageUnavailable(KiteRollError):
     code = "storage_unavailable"
+
+
+class ServiceStopping(StorageUnavailable):
+    """The service ends before something could be stored; it was never acknowledged."""
+
+    code = "stopping"

@@ -17,6 +17,11 @@ class ServiceHealth(ResponseModel):
     endpoints: int
     tracked: int
     """(address, place) pairs with an open stay."""
+    clock_ahead_s: float = Field(
+        default=0,
+        description="by how much its clock is ahead of the system's, which was set back; it goes at half "
+        "speed until the two agree",
+    )
     workers: list["WorkerHealth"]
     """What runs beside the polling, and whether it does."""
 

@@ -10,6 +10,7 @@ from kiteroll.snmp import ber
 from kiteroll.snmp.message import Pdu, PduType, decode_pdu, encode_binding, encode_pdu
 from kiteroll.snmp.usm import (
     USM_STATS,
+    WINDOW_S,
     Engine,
     Envelope,
     Refused,
@@ -23,8 +24,6 @@ from kiteroll.snmp.usm import (
 
 _LEVEL = 3
 """The bits of msgFlags that are the security level."""
-WINDOW_S = 150
-"""Seconds by which a message may be off the engine's clock (RFC 3414 2.2.3)."""
 _NOBODY = User(name="")
 
 

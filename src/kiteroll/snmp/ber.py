@@ -26,6 +26,13 @@ EXCEPTIONS = frozenset({NO_SUCH_OBJECT, NO_SUCH_INSTANCE, END_OF_MIB_VIEW})
 
 Oid = tuple[int, ...]
 
+MAX_ARCS = 128
+MAX_ARC = 2**32 - 1
+"""An object identifier has at most 128 arcs of 32 bits (RFC 2578 section 3.5)."""
+_ARC_OCTETS = 5
+_INT_OCTETS = 9
+"""A Counter64 above 2**63 - 1 (RFC 2578 section 7.1.10)."""
+
 
 class Malformed(ValueError):
     """Bytes that are no BER, or not the message they should be."""
@@ -54,17 +61,24 @@ def encode_arcs(arcs: Sequence[int]) -> bytes:
 
 
 def decode_arcs(content: bytes) -> Oid:
-    """The reverse of `encode_arcs`. Raises Malformed when the last arc is cut off."""
+    """The reverse of `encode_arcs`. Raises Malformed when the last arc is cut off, an arc has more than 32
+    bits, or they are more than 128."""
+    if len(content) > MAX_ARCS * _ARC_OCTETS:
+        raise Malformed(f"object identifier of {len(content)} octets")
     arcs: list[int] = []
     value = 0
     for octet in content:
         if octet & 0x80:
             value = (value | octet & 0x7F) << 7
+            if value > MAX_ARC:
+                raise Malformed("object identifier with an arc of more than 32 bits")
         else:
             arcs.append(value | octet)
             value = 0
     if content and content[-1] & 0x80:
         raise Malformed("object identifier ends in the middle of an arc")
+    if len(arcs) > MAX_ARCS:
+        raise Malformed(f"object identifier of {len(arcs)} arcs")
     return tuple(arcs)
 
 
@@ -93,6 +107,8 @@ def encode_int(value: int, tag: int = INTEGER) -> bytes:
 def decode_int(content: bytes) -> int:
     if not content:
         raise Malformed("integer without octets")
+    if len(content) > _INT_OCTETS:
+        raise Malformed(f"integer of {len(content)} octets")
     return int.from_bytes(content, "big", signed=True)
 
 

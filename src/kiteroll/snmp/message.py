@@ -155,6 +155,8 @@ def _decode_bindings(data: bytes, at: int, end: int) -> list[Binding]:
                 tag = data[value_at]
                 value = value_at + 2
                 at = value + length
+            if first == value_at:
+                raise Malformed("empty object identifier")
             if data[value_at - 1] & 0x80:
                 raise Malformed("object identifier ends in the middle of an arc")
             if at != stop or stop > end:

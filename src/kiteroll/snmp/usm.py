@@ -6,9 +6,9 @@ Authentication by HMAC-SHA-1 or HMAC-SHA-2, privacy by AES-128 in CFB mode: the 
 import hashlib
 import hmac
 import os
+from collections import OrderedDict
 from dataclasses import dataclass, field
 from enum import Enum, StrEnum
-from functools import lru_cache
 
 from cryptography.hazmat.decrepit.ciphers.modes import CFB
 from cryptography.hazmat.primitives.ciphers import Cipher
@@ -22,6 +22,10 @@ MAX_MESSAGE = 65_507
 _USM = 3
 """msgSecurityModel of the user-based security model."""
 _FLAG_AUTH, _FLAG_PRIV, FLAG_REPORTABLE = 1, 2, 4
+WINDOW_S = 150
+"""Seconds by which a message may be off the authoritative engine's clock (RFC 3414 2.2.3)."""
+LAST_BOOT = 2**31 - 1
+"""snmpEngineBoots of an engine that can count no further: nothing of it is in time any more."""
 _PASSWORD_STRETCH = 1_048_576
 SHORTEST_PASSWORD = 8
 
@@ -224,14 +228,27 @@ def _iv(engine: Engine, salt: bytes) -> bytes:
     )
 
 
-@lru_cache(maxsize=4096)
+_MAX_KEYS = 4096
+_fingerprint_key = os.urandom(32)
+_keys: OrderedDict[tuple[Auth, bytes, bytes], bytes] = OrderedDict()
+"""Keys that were made, by protocol, fingerprint of the password, and engine: never by the password."""
+
+
 def _localized(auth: Auth, password: str, engine_id: bytes) -> bytes:
     """Password to key, localized to one engine (RFC 3414 A.2, RFC 7860 9.3)."""
-    key = _key(auth, password)
-    return hashlib.new(auth.value, key + engine_id + key).digest()
+    fingerprint = hashlib.blake2b(password.encode(), key=_fingerprint_key).digest()
+    known = _keys.get((auth, fingerprint, engine_id))
+    if known is not None:
+        return known
+    key = _keys.get((auth, fingerprint, b"")) or _key(auth, password)
+    localized = hashlib.new(auth.value, key + engine_id + key).digest()
+    _keys[auth, fingerprint, b""] = key
+    _keys[auth, fingerprint, engine_id] = localized
+    while len(_keys) > _MAX_KEYS:
+        _keys.popitem(last=False)
+    return localized
 
 
-@lru_cache(maxsize=256)
 def _key(auth: Auth, password: str) -> bytes:
     octets = password.encode()
     repeated = octets * (_PASSWORD_STRETCH // len(octets) + 1)

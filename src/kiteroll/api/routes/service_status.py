@@ -32,6 +32,7 @@ def health(request: Request, queries: TheStatus) -> api.ServiceHealth:
         switches=one.switches,
         endpoints=one.endpoints,
         tracked=one.tracked,
+        clock_ahead_s=round(one.clock_ahead.total_seconds(), 1),
         workers=[_present(worker) for worker in one.workers],
     )
 

@@ -1,9 +1,11 @@
 """How the service itself is doing."""
 
 from dataclasses import dataclass
+from datetime import timedelta
 
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.supervisor import Supervisor, WorkerHealth
+from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable
 from kiteroll.store import inventory
 from kiteroll.store.database import Database
@@ -18,14 +20,18 @@ class ServiceStatus:
     endpoints: int
     tracked: int
     """Entries in the tracker: address, VLAN and switch."""
+    clock_ahead: timedelta
     workers: list[WorkerHealth]
 
 
 class StatusQueries:
-    def __init__(self, database: Database, ingestor: ReadingIngestor, supervisor: Supervisor) -> None:
+    def __init__(
+        self, database: Database, ingestor: ReadingIngestor, supervisor: Supervisor, clock: Clock
+    ) -> None:
         self._database = database
         self._ingestor = ingestor
         self._supervisor = supervisor
+        self._clock = clock
 
     def status(self) -> ServiceStatus:
         """Answers also while the database is away."""
@@ -40,6 +46,7 @@ class StatusQueries:
             switches=switches,
             endpoints=len(self._ingestor.index),
             tracked=self._ingestor.tracker.tracked(),
+            clock_ahead=self._clock.ahead(),
             workers=self._supervisor.health(),
         )
 

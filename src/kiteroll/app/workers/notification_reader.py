@@ -24,6 +24,7 @@ from kiteroll.snmp.notification import Notification
 
 log = logging.getLogger(__name__)
 _SENDERS_EVERY_S = 5.0
+_TELL_EVERY_S = 60.0
 
 
 def bind(settings: NotificationSettings) -> socket.socket:
@@ -67,13 +68,16 @@ class NotificationReader:
         targets: Callable[[], dict[str, Target]],
         clock: Clock,
         debounce: timedelta,
+        communities: Sequence[str] = (),
     ) -> None:
-        """`targets`: the switches that may be heard, name to how each is polled."""
+        """`targets`: the switches that may be heard, name to how each is polled. `communities`: those that
+        v2c notifications may say beside the one their switch is polled with."""
         self._socket = sock
         self._reads = reads
         self._targets = targets
         self._clock = clock
         self._debounce = Debounce(debounce)
+        self._communities = frozenset(one.encode() for one in communities)
         self._wake = asyncio.Event()
         self._senders: dict[str, list[Sender]] = defaultdict(list)
         self._listener = NotificationListener(
@@ -85,7 +89,8 @@ class NotificationReader:
         senders: dict[str, list[Sender]] = defaultdict(list)
         for name, target in targets.items():
             for address in _addresses(target.host):
-                senders[address].append(Sender(name, target.user))
+                said = self._communities | {target.community.encode()}
+                senders[address].append(Sender(name, target.user, said))
         self._senders = senders
 
     async def run(self) -> None:
@@ -104,22 +109,30 @@ class NotificationReader:
 
     async def _refresh_senders(self) -> None:
         """Keep who may be heard in step with the inventory and the DNS."""
+        told = 0
+        told_at = self._clock.monotonic()
         while True:
             await asyncio.to_thread(self._look_up_senders, self._targets())
             await self._clock.sleep(_SENDERS_EVERY_S)
+            dropped, now = self._listener.dropped, self._clock.monotonic()
+            if dropped > told and now - told_at >= _TELL_EVERY_S:
+                log.warning(
+                    "notifications dropped: unknown sender or community, not authenticated, or too many",
+                    extra=fields("notification.dropped", count=dropped - told),
+                )
+                told, told_at = dropped, now
 
     def _on_notification(self, switches: Sequence[str], notice: Notification) -> None:
         if not notice.name:
             return
         now = self._clock.now()
         for name in switches:
-            log.info(
-                "notification",
-                extra=fields(
+            # Of a burst the first is told: however many there are, they bring one reading.
+            if self._debounce.trigger(name, now):
+                said = fields(
                     "notification.received", switch=name, kind=notice.name, interface=notice.interface
-                ),
-            )
-            self._debounce.trigger(name, now)
+                )
+                log.info("notification", extra=said)
         self._wake.set()
 
     async def _read(self, name: str) -> None:

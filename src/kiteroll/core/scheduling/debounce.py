@@ -12,9 +12,11 @@ class Debounce:
         self._triggers: dict[str, tuple[datetime, datetime]] = {}
         """Subject to its first and its latest trigger."""
 
-    def trigger(self, subject: str, now: datetime) -> None:
-        first, _ = self._triggers.get(subject, (now, now))
+    def trigger(self, subject: str, now: datetime) -> bool:
+        """Whether it is the first trigger since the subject was last due."""
+        first, latest = self._triggers.get(subject, (now, None))
         self._triggers[subject] = (first, now)
+        return latest is None
 
     def pop_due(self, now: datetime) -> list[str]:
         """Subjects whose delay is over, in order of their first trigger; they are forgotten."""

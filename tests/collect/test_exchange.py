@@ -4,11 +4,13 @@ from collections.abc import Callable, Sequence
 
 import pytest
 
+from kiteroll.collect.budget import Budget
 from kiteroll.collect.exchange import ColumnWalk, Exchange, ExchangeEnd, ScalarGet, SnmpRequest
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.time_filter import TimeFilteredWalk
 from kiteroll.snmp import ber
 from kiteroll.snmp.message import V1, V2C, ErrorStatus, Pdu, PduType
+from tests.support.clock import ManualClock
 
 LIMITS = Limits(tries=3, rows=1000, bindings=12)
 PORT, STATUS = (1, 3, 6, 1, 9, 2), (1, 3, 6, 1, 9, 3)
@@ -153,3 +155,34 @@ def test_scalars_that_are_absent_are_left_out_in_both_versions() -> None:
         ),
     )
     assert two.values == one.values == {has: (ber.INTEGER, b"\x07")}
+
+
+@pytest.mark.parametrize(
+    "answer",
+    [
+        lambda ask: _reply(*((oid, ber.INTEGER, b"\x01") for oid in ask.oids)),
+        lambda ask: _reply(_binding((1, 3, 6, 1, 2, 1))),
+        lambda ask: _reply(*(_binding((*PORT, row)) for row in range(1, 200))),
+        lambda ask: _reply((ber.encode_oid(PORT) + b"\x8f\xff\xff\xff\xff\x7f", ber.INTEGER, b"\x01")),
+    ],
+    ids=["echoes what was asked", "goes back before the table", "more than asked", "an arc of 42 bits"],
+)
+def test_what_cannot_be_an_answer_is_no_complete_table(answer: Callable[[SnmpRequest], Pdu]) -> None:
+    assert _run(ColumnWalk([PORT], V2C, LIMITS), answer).why
+
+
+def test_a_time_filtered_table_that_never_repeats_ends_at_its_limit_of_rows() -> None:
+    rows = [(*PORT, mark, mark) for mark in range(5000)]
+    walk = TimeFilteredWalk([PORT], V2C, LIMITS)
+    assert "more than 1000 rows" in _run(walk, _agent(rows)).why
+
+
+def test_a_budget_of_octets_ends_a_reading() -> None:
+    clock = ManualClock()
+    budget = Budget(clock, Limits(octets=1 << 20, total_s=5))
+    budget.received((1 << 20) - 1)
+    assert budget.used_up() == ""
+    budget.received(1)
+    assert "larger than 1 MiB" in budget.used_up()
+    clock.advance(6)
+    assert "time for this switch" in budget.used_up()

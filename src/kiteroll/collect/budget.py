@@ -1,0 +1,29 @@
+"""What one reading of one switch may still cost: time, and octets of answers."""
+
+from kiteroll.clock import Clock
+from kiteroll.collect.limits import Limits
+
+
+class Budget:
+    """Shared by all exchanges of one reading."""
+
+    def __init__(self, clock: Clock, limits: Limits) -> None:
+        self._clock = clock
+        self._limits = limits
+        self._deadline = clock.monotonic() + limits.total_s
+        self._octets = limits.octets
+
+    @property
+    def seconds_left(self) -> float:
+        return self._deadline - self._clock.monotonic()
+
+    def received(self, octets: int) -> None:
+        self._octets -= octets
+
+    def used_up(self) -> str:
+        """Why the reading has to end here; empty while it may go on."""
+        if self.seconds_left <= 0:
+            return f"the time for this switch is used up: {self._limits.total_s:g} s"
+        if self._octets <= 0:
+            return f"its answers are larger than {self._limits.octets >> 20} MiB: broken off"
+        return ""
