@@ -215,7 +215,7 @@ def _statements() -> list[str]:
             {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} + 7000 SECOND,
             {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} + 7200 SECOND, 'MOVED'
             FROM seq_1_to_{max(1, ENDED)}""",
-        f"""INSERT INTO change_log (at, kind, switch_id, mac, stay_id, port_id, vlan, why)
+        f"""INSERT INTO change_log (at, kind, switch_id, mac, stay_id, port_id, vlan, ending)
             SELECT ended_at, 'moved', switch_id, mac, id, port_id, vlan, '' FROM stay
             WHERE id > {SWITCHES * ROWS} AND id MOD 4 = 0""",
     ]

@@ -3,6 +3,7 @@
 import asyncio
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -11,7 +12,7 @@ from kiteroll.api.stream import events
 from kiteroll.api.stream.broadcaster import EventBroadcaster, StreamEvent
 from kiteroll.app.events import EventBus, InventoryChanged, ReadingFailed, ReadingStored
 from kiteroll.app.ingest import import_result
-from kiteroll.core.errors import StorageUnavailable
+from kiteroll.core.errors import Invalid, StorageUnavailable
 from kiteroll.core.model.reading import Gap, Reading
 from kiteroll.core.tracking.switch_health import SwitchHealth, Warned
 from kiteroll.store import inventory
@@ -80,6 +81,8 @@ def test_a_bug_while_storing_is_told_at_its_switch_and_the_next_reading_goes_on(
 
         def fail(*_: object) -> None:
             raise KeyError("a bug")
+
+        patch.setattr(ingestor, "load", fail)
 
         patch.setattr(ingestor._writer, "write_reading", fail)
         live.store(reading(1, {(2, 10): "p2"}))
@@ -161,3 +164,32 @@ def test_cancelling_who_waits_does_not_cut_a_reading_off_half_way(live: LiveRun)
     live.clock.advance(60)
     asyncio.run(run())
     assert live.parts.ingestor.tracker.present("quay-1") == 1
+
+
+@pytest.mark.parametrize(
+    ("wrong", "told"),
+    [
+        ({"alias": "b" * 300}, "alias of port p1 has 300 characters; at most 255"),
+        ({"speed_bps": 10**18}, "speed of port p1 is 1000000000000000000"),
+        ({"default_vlan": 4095}, "VLAN of port p1 is 4095; 1 to 4094"),
+        ({"changed_ticks": 2**64}, "changed_ticks of port p1"),
+        ({"spanning_tree": "as" * 20}, "spanning tree of port p1"),
+    ],
+)
+def test_no_reading_holds_what_records_cannot(wrong: dict[str, Any], told: str) -> None:
+    one = reading(0, {(1, 10): "p1"})
+    with pytest.raises(Invalid, match=told):
+        replace(one, ports=(replace(one.ports[0], **wrong), *one.ports[1:]))
+
+
+def test_an_import_that_was_not_stored_is_told_as_such(
+    live: LiveRun, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    live.clock.set(at(5))
+
+    def fail(*_: object) -> None:
+        raise KeyError("a bug")
+
+    monkeypatch.setattr(live.parts.ingestor._writer, "write_reading", fail)
+    with pytest.raises(Invalid, match=r"was not stored: .*KeyError.*Of the 1 readings given, 0"):
+        asyncio.run(live.parts.importer.import_readings([reading(0, {(1, 10): "p1"})]))

@@ -1,14 +1,17 @@
 """Workers on their own: findings that wait for the database, the import folder, follow-up probes."""
 
 import asyncio
+import json
+import os
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import timedelta
 from pathlib import Path
 
 import pytest
 
 from kiteroll.app.events import FindingChanged, RulesChanged
-from kiteroll.app.imports import ImportFolderWatcher
+from kiteroll.app.workers.import_folder import ImportFolderWatcher
 from kiteroll.core.errors import NotFound, StorageUnavailable
 from kiteroll.core.findings.engine import Probe
 from kiteroll.core.findings.finding import FindingKind, State
@@ -142,15 +145,32 @@ def test_bad_files_are_refused_with_the_reason_and_none_replaces_another(
         "future.json": to_document(reading(99, {})).model_dump_json(),
         "nowhere.json": to_document(reading(0, {}, switch="nowhere")).model_dump_json(),
     }
+    document = reading(0, {(1, 10): "p1"})
+    far = to_document(document).model_dump(mode="json")
+    labelled = to_document(replace(document, ports=document.ports[:1])).model_dump(mode="json")
+    labelled["ports"][0]["alias"] = "berth" * 60
+    contents |= {
+        "deep.json": "[" * 100_000,
+        "alias.json": json.dumps(labelled),
+        "year.json": json.dumps({**far, "taken_at": "0001-01-01T00:00:00+14:00"}),
+        "huge.json": json.dumps({**far, "duration_s": 1e300}),
+    }
     for name, content in contents.items():
         path = folder / name
         path.parent.mkdir(parents=True, exist_ok=True)
         path.write_bytes(content if isinstance(content, bytes) else content.encode())
+    secret = tmp_path / "secret"
+    secret.write_text("the key of another")
+    (folder / "link.json").symlink_to(secret)
+    os.mkfifo(folder / "pipe.json")
     _watch(live, folder, 2)
     refused = list((folder / "refused").iterdir())
     reasons = {one.name.split("-")[0]: one.read_text() for one in refused if one.name.endswith(".reason.txt")}
-    assert len(refused) == 2 * len(contents)
-    assert set(reasons) == {"hut", "bytes", "cut", "future", "nowhere"}
+    assert len(refused) == 2 * (len(contents) + 2)
+    assert set(reasons) == {one.rpartition("/")[2].split(".")[0] for one in contents} | {"link", "pipe"}
+    assert "at most 255 characters" in reasons["alias"] and "nested" in reasons["deep"]
+    assert not any("key of another" in reason for reason in reasons.values())
+    assert all(one.stat().st_mode & 0o077 == 0 for one in refused if one.name.endswith(".reason.txt"))
     assert "not UTF-8" in reasons["bytes"] and "in the future" in reasons["future"]
     assert "--source files" in reasons["nowhere"] and "mapping" in reasons["hut"]
 
@@ -182,3 +202,24 @@ def test_probes_are_bounded_and_an_address_rests_before_it_is_probed_again(live:
     live.clock.advance(60)
     live.parts.followup._probing.clear()
     assert asyncio.run(run([many[:1]])) == [0], "it was probed a minute ago"
+
+
+def test_a_file_that_cannot_be_moved_away_holds_up_no_other_and_is_told_once(
+    live: LiveRun, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
+    folder = tmp_path / "import"
+    folder.mkdir()
+    (folder / "a.json").write_text("{}")
+    (folder / "b.json").write_text(to_document(reading(0, {(1, 10): "p1"})).model_dump_json())
+    live.clock.set(at(5))
+    rename = Path.rename
+
+    def stuck(self: Path, target: Path) -> Path:
+        if self.name == "a.json":
+            raise PermissionError(1, "Operation not permitted")
+        return rename(self, target)
+
+    monkeypatch.setattr(Path, "rename", stuck)
+    _watch(live, folder, 5)
+    assert live.parts.ingestor.tracker.present("quay-1") == 1
+    assert caplog.text.count("file cannot be moved away") == 1

@@ -15,6 +15,7 @@ from kiteroll.core.model.port_use import PortUse, port_use
 from kiteroll.core.model.reading import Oper
 from kiteroll.core.model.stay import Ending, Life, Place, Stay
 from kiteroll.core.model.uptime import WRAP_TICKS
+from kiteroll.core.model.whole_number import whole_number
 from kiteroll.core.scheduling.debounce import Debounce
 from kiteroll.core.scheduling.schedule import BACKOFF_CAP, Schedule, backoff
 from kiteroll.core.search.address_index import AddressIndex
@@ -305,3 +306,12 @@ def test_words_are_found_by_any_part_of_them_whatever_the_case(texts: list[str],
     begins = [folded[number].startswith(wanted) for number in found]
     assert begins == sorted(begins, reverse=True) and index.find(part, 2) == found[:2]
     assert index.find_exact(part, 100) == [number for number, text in enumerate(folded) if text == wanted]
+
+
+@pytest.mark.parametrize("text", ["", "-1", "+1", "1.0", "\u00b2", "\u0663", " 7", "70000", "9" * 5000])
+def test_only_ascii_digits_within_bounds_are_a_whole_number(text: str) -> None:
+    assert whole_number(text, most=65535) is None
+
+
+def test_a_whole_number_is_read() -> None:
+    assert (whole_number("0", most=9), whole_number("007", most=9)) == (0, 7)

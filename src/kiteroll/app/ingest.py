@@ -35,6 +35,7 @@ T = TypeVar("T")
 Outcome = ReadingStored | ReadingFailed
 
 _RETRY_S = 1.0
+_LONGEST_ERROR = 2000
 
 
 class ReadingIngestor:
@@ -99,6 +100,13 @@ class ReadingIngestor:
 
     # The following are for work that runs in the ingestor's turn.
 
+    def reload_switch(self, switch_id: int) -> None:
+        """Take one switch up again where the records left it, and leave the others as they are."""
+        name = self.switches[switch_id]
+        found = self._database.run(inventory.tracked_state, switch_id)
+        self.tracker.restore(name, found.checkpoint, found.ports, found.stays)
+        self._writer.forget(switch_id)
+
     def reload_hold_times(self) -> None:
         self.tracker.set_hold_times(self._database.run(hold_times.hold_times))
 
@@ -155,9 +163,9 @@ class ReadingIngestor:
 
     def _after_bug(self, result: PollResult, bug: Exception) -> ReadingFailed:
         """A bug of ours, or a record that contradicts the tracker. The tracker has moved on and the
-        records have not: begin again from the records rather than drift apart."""
+        records have not: that switch begins again from the records rather than drift apart."""
         log.exception("a reading could not be stored", extra=fields("ingest.failed", switch=result.name))
-        self._until_stored(self.load)
+        self._until_stored(lambda: self.reload_switch(result.switch))
         reason = f"its reading could not be stored: {type(bug).__name__}; the service's log has the details"
         return self._store_failure(replace(result, outcome=KiteRollError(reason)), KiteRollError(reason))
 
@@ -168,7 +176,7 @@ class ReadingIngestor:
             at=result.started_at,
             duration=result.duration,
             health=_health_after(failure),
-            error=str(failure),
+            error=str(failure)[:_LONGEST_ERROR],
         )
         self._until_stored(
             lambda: self._writer.write_failure(
@@ -195,7 +203,7 @@ class ReadingIngestor:
             raise
         except Exception:
             log.exception("a probe could not be stored", extra=fields("ingest.probe_failed", switch=name))
-            self._until_stored(self.load)
+            self._until_stored(lambda: self.reload_switch(switch_id))
             return
         self._bus.publish(
             AddressProbed(switch_id=switch_id, switch=name, reading=reading, changes=tuple(changes))

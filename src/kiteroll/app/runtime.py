@@ -19,7 +19,7 @@ from kiteroll.app import config as settings
 from kiteroll.app.csv_mappings import CsvMappings
 from kiteroll.app.events import EventBus, ReadingStored
 from kiteroll.app.finding_facts import StoredFacts
-from kiteroll.app.imports import Importer, ImportFolderWatcher, ParseDocuments
+from kiteroll.app.imports import Importer
 from kiteroll.app.ingest import Outcome, ReadingIngestor
 from kiteroll.app.inventory import Inventory
 from kiteroll.app.logs import fields
@@ -44,6 +44,7 @@ from kiteroll.app.topology_view import TopologyView
 from kiteroll.app.workers import periodic
 from kiteroll.app.workers.findings import FindingWorker
 from kiteroll.app.workers.followup_probe import FollowupProbe
+from kiteroll.app.workers.import_folder import ImportFolderWatcher, ParseDocuments
 from kiteroll.app.workers.notification_reader import NotificationReader, bind, local_engine
 from kiteroll.app.workers.reverse_dns import ReverseDnsWorker
 from kiteroll.clock import Clock

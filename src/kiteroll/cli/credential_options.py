@@ -4,6 +4,7 @@ import argparse
 from typing import Any
 
 from kiteroll.core.errors import Invalid
+from kiteroll.core.model.whole_number import whole_number
 
 AUTHS = ("sha1", "sha224", "sha256", "sha384", "sha512")
 
@@ -58,11 +59,13 @@ def vlan_list(text: str) -> list[int]:
     found: set[int] = set()
     for part in text.split(","):
         first, dash, last = part.strip().partition("-")
-        if not first.isdigit() or (dash and not last.isdigit()):
+        begin = whole_number(first, most=4094)
+        end = whole_number(last, most=4094) if dash else begin
+        if begin is None or end is None:
             raise Invalid(
                 f"{part!r} is neither a VLAN nor a range of VLANs: write 10 or 20-29, separated by commas"
             )
-        found.update(range(int(first), int(last or first) + 1))
+        found.update(range(begin, end + 1))
     if not found or min(found) < 1 or max(found) > 4094:
         raise Invalid(f"VLANs are 1 to 4094: {text!r}")
     return sorted(found)

@@ -2,6 +2,7 @@
 
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.host import check_host
+from kiteroll.core.model.whole_number import whole_number
 
 SNMP_PORT = 161
 
@@ -18,9 +19,9 @@ def split_address(text: str) -> tuple[str, int]:
         host, _, port_text = text.partition(":")
     port = SNMP_PORT
     if port_text:
-        if not port_text.isdigit() or not 1 <= int(port_text) <= 65535:
+        if (number := whole_number(port_text, least=1, most=65535)) is None:
             raise Invalid(f"{port_text!r} is no UDP port: it is a number from 1 to 65535")
-        port = int(port_text)
+        port = number
     try:
         return check_host(host), port
     except ValueError as wrong:

@@ -7,6 +7,7 @@ from pydantic import BaseModel, ValidationError
 
 from kiteroll.cli.context import Command, Context
 from kiteroll.core.errors import Invalid
+from kiteroll.core.model.whole_number import whole_number
 from kiteroll.duration import parse_duration_s
 
 M = TypeVar("M", bound=BaseModel)
@@ -92,6 +93,6 @@ def note_cut(context: Context, shown: int) -> None:
 
 
 def _positive(text: str) -> int:
-    if not (text.isascii() and text.isdigit()) or int(text) < 1:
+    if (number := whole_number(text, least=1, most=10**9)) is None:
         raise argparse.ArgumentTypeError(f"{text!r} is not a number of rows: 1 or more")
-    return int(text)
+    return number

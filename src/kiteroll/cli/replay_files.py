@@ -13,6 +13,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.makers import ADDRESS_DIGITS, first_digits
 from kiteroll.core.model.reading import Reading
+from kiteroll.core.model.whole_number import whole_number
 from kiteroll.core.policy.port_rules import Enrolled, Rule, RuleBook
 from kiteroll.schemas.reading_convert import from_document
 from kiteroll.schemas.reading_files import read_documents
@@ -103,6 +104,7 @@ def _enrolled(file: Path, number: int, text: str) -> Enrolled:
     """`02:1a:05` or `02:1a:05 vlan 20`."""
     address, _, vlan = text.partition(" vlan ")
     digits = first_digits(address, ADDRESS_DIGITS)
-    if digits is None or (vlan and not (vlan.isascii() and vlan.isdigit())):
+    number_of_vlan = whole_number(vlan, least=1, most=4094)
+    if digits is None or (vlan and number_of_vlan is None):
         raise Invalid(f"{file}: rule.{number}.roll: {text!r} is neither an address nor a prefix (02:1a:05)")
-    return Enrolled(digits, int(vlan) if vlan else None)
+    return Enrolled(digits, number_of_vlan)

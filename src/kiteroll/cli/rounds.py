@@ -22,6 +22,7 @@ from kiteroll.client import (
     sites,
 )
 from kiteroll.core.errors import Invalid
+from kiteroll.core.model.whole_number import whole_number
 from kiteroll.schemas import api
 
 _POLL_EVERY_S = 0.3
@@ -142,11 +143,10 @@ def run_sites(context: Context) -> Exit:
 
 def run_limit(context: Context) -> Exit:
     text = context.args.concurrency
-    if text != "none" and not text.isdigit():
+    number = whole_number(text, most=10**6)
+    if text != "none" and number is None:
         raise Invalid(f"{text!r} is not a number of switches: write 1 or more, or none")
-    limit = (
-        checked(api.SiteLimit, concurrency=int(text)) if text != "none" else api.SiteLimit(concurrency=None)
-    )
+    limit = checked(api.SiteLimit, concurrency=number) if text != "none" else api.SiteLimit(concurrency=None)
     with context.client() as client:
         client.send(limit_site(context.args.site, limit.concurrency))
     at_most = (

@@ -14,6 +14,7 @@ from io import StringIO
 from kiteroll.core.errors import BadAddress, Invalid
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Entry, Port, Reading, Status, Vlan, key_of
+from kiteroll.core.model.whole_number import whole_number
 
 _MAX_PROBLEMS = 20
 _MAX_ROWS = 200_000
@@ -54,7 +55,7 @@ class TableMapping:
             raise Invalid("learned: say which words of the status column mean learned")
         if not self.heading:
             for name in filter(None, (self.address, self.port, self.vlan, self.status)):
-                if not name.isdigit() or not 1 <= int(name) <= 1000:
+                if whole_number(name, least=1, most=1000) is None:
                     raise Invalid(f"{name!r} is no column number: without a heading, columns go from 1")
 
     def named(self, port: str) -> str:
@@ -172,9 +173,9 @@ def _vlan(cells: Mapping[str, str], mapping: TableMapping) -> int | None:
     text = cells.get(mapping.vlan, "") if mapping.vlan else ""
     if not text:
         return None
-    if not text.isdigit() or not 1 <= int(text) <= 4094:
+    if (vlan := whole_number(text, least=1, most=4094)) is None:
         raise _Wrong(mapping.vlan, f"{text!r} is no VLAN: 1 to 4094, or empty")
-    return int(text)
+    return vlan
 
 
 def _contradictions(rows: Sequence[_Row], file: str) -> Iterator[str]:

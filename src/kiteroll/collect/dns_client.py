@@ -9,6 +9,7 @@ import dns.resolver
 import dns.reversename
 
 from kiteroll.core.errors import Invalid
+from kiteroll.core.model.whole_number import whole_number
 
 _LONGEST_NAME = 255
 _LIFETIME_S = 4.0
@@ -62,6 +63,7 @@ class ReverseDnsClient:
 def _server(text: str) -> _Server:
     host, _, port = text.rpartition(":") if text.count(":") == 1 or "]:" in text else (text, "", "53")
     host = host.strip("[]")
-    if not dns.inet.is_address(host) or not port.isdigit():
+    number = whole_number(port, least=1, most=65535)
+    if not dns.inet.is_address(host) or number is None:
         raise Invalid(f"dns.servers: {text!r} is no server: write ADDRESS or ADDRESS:PORT")
-    return _Server(host, int(port))
+    return _Server(host, number)

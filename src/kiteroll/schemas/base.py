@@ -13,6 +13,7 @@ from pydantic import (
 )
 
 from kiteroll.core.errors import BadAddress
+from kiteroll.core.model.bounds import YEARS
 from kiteroll.core.model.mac import MacAddress
 
 T = TypeVar("T")
@@ -28,19 +29,16 @@ class ResponseModel(BaseModel):
     model_config = ConfigDict(extra="ignore", frozen=True)
 
 
-_YEARS = range(1970, 3000)
-"""Instants outside are typing mistakes, and some of them no zone can convert."""
-
-
 def _no_number(value: Any) -> Any:
-    if isinstance(value, int | float) or (isinstance(value, str) and value.replace(".", "").isdigit()):
+    if isinstance(value, int | float) or (isinstance(value, str) and value.replace(".", "").isdecimal()):
         raise ValueError("write an instant as text with its zone, such as 2026-05-04T12:00:00Z")
     return value
 
 
 def _utc(at: datetime) -> datetime:
-    if at.year not in _YEARS:
-        raise ValueError(f"the year {at.year} is not between {_YEARS.start} and {_YEARS.stop - 1}")
+    # Instants outside are typing mistakes, and some of them no zone can convert.
+    if at.year not in YEARS:
+        raise ValueError(f"the year {at.year} is not between {YEARS.start} and {YEARS.stop - 1}")
     return at if at.tzinfo is UTC else at.astimezone(UTC)
 
 

@@ -21,6 +21,8 @@ def read_documents(text: str, file: str) -> list[ReadingDocument]:
     try:
         loaded = json.loads(text)
         found = [(f"{file}", one) for one in (loaded if isinstance(loaded, list) else [loaded])]
+    except RecursionError as deep:
+        raise Invalid(f"{file}: it is no reading document: its parts are nested too deeply") from deep
     except ValueError as wrong:
         found = _lines(text, file, wrong)
     if not found:
@@ -49,7 +51,7 @@ def _lines(text: str, file: str, wrong: ValueError) -> list[tuple[str, Any]]:
     for number, line in lines:
         try:
             found.append((f"{file}, line {number}", json.loads(line)))
-        except ValueError as bad:
+        except (ValueError, RecursionError) as bad:
             raise Invalid(f"{file}, line {number}: it is no JSON: {bad}") from bad
     return found
 

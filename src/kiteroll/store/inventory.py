@@ -16,6 +16,7 @@ from sqlalchemy import (
     insert,
     or_,
     select,
+    true,
     type_coerce,
     update,
 )
@@ -227,8 +228,23 @@ def next_stay_id(connection: Connection) -> int:
     return int(connection.execute(select(func.coalesce(func.max(stay.c.id), 0))).scalar_one()) + 1
 
 
-def open_stays(connection: Connection) -> Iterator[tuple[int, OpenStay]]:
-    """Every open stay with its switch's id, switch by switch.
+@dataclass(frozen=True, slots=True)
+class TrackedState:
+    """What the tracker knows of one switch, as the records have it."""
+
+    checkpoint: SwitchCheckpoint
+    ports: Mapping[int, str]
+    stays: list[OpenStay]
+
+
+def tracked_state(connection: Connection, switch_id: int) -> TrackedState:
+    row = switch_row(connection.execute(select(*SWITCH_COLUMNS).where(switch.c.id == switch_id)).one())
+    stays = [one for _, one in open_stays(connection, switch_id)]
+    return TrackedState(row.checkpoint, port_numbers(connection, switch_id), stays)
+
+
+def open_stays(connection: Connection, of_switch: int | None = None) -> Iterator[tuple[int, OpenStay]]:
+    """Every open stay, or those of one switch, with the switch's id, switch by switch.
 
     Plain numbers, and instants only where the tracker needs them: half a million rows are read at a
     start, and turning three times of each into objects would take most of it.
@@ -247,7 +263,7 @@ def open_stays(connection: Connection) -> Iterator[tuple[int, OpenStay]]:
         )
         .join(port, port.c.id == stay.c.port_id)
         .join(switch, switch.c.id == stay.c.switch_id)
-        .where(stay.c.ended_at.is_(None))
+        .where(stay.c.ended_at.is_(None), stay.c.switch_id == of_switch if of_switch else true())
         .order_by(stay.c.switch_id)
     )
     for switch_id, mac, vlan, stay_id, port_name, fresh_at, last_seen_at, quiet_at in rows:

@@ -8,11 +8,14 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Generic, TypeVar
 
-from sqlalchemy import ColumnElement, Connection, Row, Select, and_, or_
+from sqlalchemy import ColumnElement, Connection, Integer, Row, Select, and_, or_
 
 from kiteroll.core.errors import Invalid
+from kiteroll.core.model.bounds import YEARS
+from kiteroll.store.types import Instant, Mac
 
 T = TypeVar("T")
+_LONGEST = 1000
 _KEY = "_key_{}"
 
 
@@ -45,7 +48,7 @@ def fetch_page(
     labelled = [key.column.label(_KEY.format(at)) for at, key in enumerate(keys)]
     query = query.add_columns(*labelled)
     if cursor is not None:
-        query = query.where(_behind(keys, _decode(cursor, len(keys))))
+        query = query.where(_behind(keys, _decode(cursor, keys)))
     query = query.order_by(*(key.column.desc() if key.descending else key.column for key in keys))
     rows = connection.execute(query.limit(limit + 1)).all()
     items = tuple(make(row) for row in rows[:limit])
@@ -73,13 +76,29 @@ def _encode(values: Sequence[Any]) -> str:
     return base64.urlsafe_b64encode(text.encode()).decode().rstrip("=")
 
 
-def _decode(cursor: str, count: int) -> list[Any]:
+def _decode(cursor: str, keys: Sequence[Key]) -> list[Any]:
     try:
         values = json.loads(base64.urlsafe_b64decode(cursor + "=" * (-len(cursor) % 4)))
-        if not isinstance(values, list) or len(values) != count:
-            raise ValueError("another list's cursor")
-        return [datetime.fromisoformat(value["t"]) if isinstance(value, dict) else value for value in values]
-    except (binascii.Error, ValueError, KeyError, TypeError) as wrong:
+        if not isinstance(values, list):
+            raise TypeError("another list's cursor")
+        return [_key_value(key, value) for key, value in zip(keys, values, strict=True)]
+    except (binascii.Error, ValueError, KeyError, TypeError, RecursionError) as wrong:
         raise Invalid(
             "the cursor is not one that this list gave: take `next` of the page before, or begin without"
         ) from wrong
+
+
+def _key_value(key: Key, value: Any) -> Any:
+    """The value of one key, of its column's type. Raises ValueError, KeyError or TypeError."""
+    kind = key.column.type
+    if isinstance(kind, Instant):
+        at = datetime.fromisoformat(value["t"])
+        if at.tzinfo is None or at.year not in YEARS:
+            raise ValueError(at)
+        return at
+    if isinstance(kind, Mac | Integer):
+        if type(value) is not int or not 0 <= value < 2**63:
+            raise ValueError(value)
+    elif not isinstance(value, str) or len(value) > _LONGEST:
+        raise ValueError(value)
+    return value

@@ -73,9 +73,12 @@ class ReadingWriter:
         """Store that a try at reading a switch failed, and why. Raises StorageUnavailable."""
         self._database.run(_record_failure, switch_id, at, duration_ms, health, error, next_try_at)
 
-    def forget(self) -> None:
-        """Drop what is remembered; the next reading of each switch looks it up again."""
-        self._books.clear()
+    def forget(self, switch_id: int | None = None) -> None:
+        """Drop what is remembered, of one switch or of all; its next reading looks it up again."""
+        if switch_id is None:
+            self._books.clear()
+        else:
+            self._books.pop(switch_id, None)
 
 
 def _record_reading(

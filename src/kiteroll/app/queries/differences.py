@@ -6,6 +6,7 @@ from datetime import datetime
 from kiteroll.app.topology_view import TopologyView
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.core.model.whole_number import whole_number
 from kiteroll.core.tracking.differences import Difference, compare
 from kiteroll.store import inventory, snapshot_diff
 from kiteroll.store.database import Database
@@ -78,6 +79,6 @@ class Differences:
 def _after(cursor: str | None) -> int:
     if cursor is None:
         return 0
-    if not (cursor.isascii() and cursor.isdigit()) or int(cursor) > _MAX_MAC:
+    if (mac := whole_number(cursor, most=_MAX_MAC)) is None:
         raise Invalid("the cursor is not one that this list gave: use `next` of the page before")
-    return int(cursor)
+    return mac

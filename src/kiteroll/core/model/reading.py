@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from enum import StrEnum
 
+from kiteroll.core.model import bounds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.uptime import counted_back
 
@@ -184,6 +185,7 @@ class Reading:
             raise ValueError("port names and numbers must each be unique in a reading")
         if not numbers.issuperset(self.learned.values()):
             raise ValueError("every learned address must be at one of the reading's ports")
+        bounds.check(self)
 
     @property
     def complete(self) -> bool:

@@ -3,6 +3,8 @@
 import re
 from ipaddress import IPv4Network, IPv6Network, ip_network
 
+from kiteroll.core.model.whole_number import whole_number
+
 MOST_AT_ONCE = 100
 """Texts of a pasted list that are looked for."""
 _STANDS_ALONE = re.compile(r"[0-9A-Fa-f]{8,12}|\S*[:.-]\S*[:.-]\S*")
@@ -38,5 +40,7 @@ def may_be_ip(text: str) -> bool:
     """The beginning of an IPv4 address, with a dot at least, or of an IPv6 address."""
     groups = text.split(".")
     if len(groups) > 1:
-        return len(groups) <= 4 and all(group.isdigit() and int(group) <= 255 for group in groups if group)
+        return len(groups) <= 4 and all(
+            whole_number(group, most=255) is not None for group in groups if group
+        )
     return ":" in text and all(len(group) <= 4 for group in text.split(":"))
