@@ -28,7 +28,8 @@ def _workers(config: Config) -> set[str]:
 def test_workers_are_those_the_configuration_asks_for(database: Database, tmp_path: Path) -> None:
     plain = _workers(_named(database, tmp_path / "data"))
     assert plain == {
-        *("poller", "findings", "followup-probe", "topology", "name-index", "retention", "database-lock")
+        *("poller", "findings", "followup-probe", "topology", "name-index", "retention"),
+        *("database-lock", "database-watch"),
     }
     more = _named(
         database,

@@ -53,7 +53,7 @@ def test_findings_that_could_not_be_saved_are_saved_with_the_next_step(
 def test_a_finding_is_acknowledged_and_cleared_once_and_the_records_agree(live: LiveRun) -> None:
     _move(live)
     (found,) = live.evaluate(at(1))
-    database, worker = live.parts.storage.database, live.parts.findings
+    database, worker = live.parts.storage.background, live.parts.findings
     number = database.run(stored_findings.by_keys, [found.key])[found.key].id
     worker.acknowledge(number, "Mara", "known", at(9))
     assert database.run(stored_findings.get_finding, number).finding.state is State.ACKNOWLEDGED

@@ -6,6 +6,7 @@ from dataclasses import fields
 from pathlib import Path
 from typing import Any
 
+import anyio.to_thread
 from fastapi import APIRouter, Depends, FastAPI
 from fastapi.responses import FileResponse, JSONResponse, PlainTextResponse, Response
 from prometheus_client import CONTENT_TYPE_LATEST
@@ -37,6 +38,8 @@ from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.runtime import Parts, running
 from kiteroll.clock import SystemClock
 
+CALLS_AT_ONCE = 12
+"""Calls that are worked on in threads; fewer than there are connections to the database for them."""
 CONSOLE = Path(__file__).with_name("console_dist")
 _ROUTES = (
     *(switches, credentials, rounds, imports, findings, rules),
@@ -69,6 +72,7 @@ def serve(parts: Parts, auth: TokenAuth, broadcaster: EventBroadcaster, clock: S
     @asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         broadcaster.attach()
+        anyio.to_thread.current_default_thread_limiter().total_tokens = CALLS_AT_ONCE
         async with running(parts):
             yield
             broadcaster.close()

@@ -15,8 +15,11 @@ from dataclasses import dataclass
 from datetime import timedelta
 from functools import partial
 
+from sqlalchemy.engine import URL
+
 from kiteroll.app import config as settings
 from kiteroll.app.csv_mappings import CsvMappings
+from kiteroll.app.database_watch import PATIENCE_S, DatabaseWatch
 from kiteroll.app.events import EventBus, ReadingStored
 from kiteroll.app.finding_facts import StoredFacts
 from kiteroll.app.imports import Importer
@@ -62,11 +65,18 @@ from kiteroll.store.vault import Vault
 
 log = logging.getLogger(__name__)
 _NAMES_S = 3.0
+_FINISH_S = 3.0
+"""How long what is being written may take to be written, once the service is to stop."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Storage:
     database: Database
+    """For calls."""
+    background: Database
+    """For everything else: its connections are there also when calls use all of theirs."""
+    watch: Database
+    """One connection, to see whether the database is there."""
     vault: Vault
     server: PrivateServer | None
     """The private database server; None where one was named."""
@@ -104,6 +114,7 @@ class Parts:
     history: HistoryQueries
     vlans: VlanQueries
     status: StatusQueries
+    database_watch: DatabaseWatch
     supervisor: Supervisor
 
 
@@ -117,35 +128,40 @@ def open_storage(config: settings.Config, stack: ExitStack) -> Storage:
         ) from wrong
     vault = Vault(config.data_dir / "secrets.key")
     server = lock = None
-    if config.database.url:
-        database = Database(config.database.url)
-        stack.callback(database.close)
-        database.check()
-        lock = DatabaseLock(database)
-        stack.callback(lock.release)
-        lock.hold()
-    else:
+    url: str | URL = config.database.url
+    if not url:
         server = PrivateServer(config.data_dir / "database")
         stack.callback(server.stop)
-        database = Database(server.start())
-        stack.callback(database.close)
-    migrate(database)
-    database.run(rounds.interrupt_running)
-    return Storage(database=database, vault=vault, server=server, lock=lock)
+        url = server.start()
+    database = Database(url, overflow=8, answer_s=20)
+    background = Database(url, pool_size=6, overflow=6, answer_s=60)
+    watch = Database(url, pool_size=1, overflow=0, answer_s=PATIENCE_S)
+    for pool in (database, background, watch):
+        stack.callback(pool.close)
+    database.check()
+    if server is None:
+        lock = DatabaseLock(background)
+        stack.callback(lock.release)
+        lock.hold()
+    migrate(background)
+    background.run(rounds.interrupt_running)
+    return Storage(
+        database=database, background=background, watch=watch, vault=vault, server=server, lock=lock
+    )
 
 
 def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop: Callable[[], None]) -> Parts:
     """Everything the service is made of; blocking, nothing runs yet. Raises ConfigError,
     StorageUnavailable or Conflict; what was opened is closed by `stack`."""
     storage = open_storage(config, stack)
-    database, bus = storage.database, EventBus()
+    database, background, bus = storage.database, storage.background, EventBus()
     hold_time_s = config.tracking.hold_time_s
     hold_time = None if hold_time_s is None else timedelta(seconds=hold_time_s)
-    ingestor = ReadingIngestor(database, hold_time, bus)
+    ingestor = ReadingIngestor(background, hold_time, bus)
     stack.callback(ingestor.stop)
     ingestor.load()
-    topology = TopologyView(database, clock, ingestor)
-    names = NameIndexes(database)
+    topology = TopologyView(background, clock, ingestor)
+    names = NameIndexes(background)
     names.load()
     bus.subscribe(ReadingStored, names.on_reading)
     makers = MakerDirectory(database, lambda: ingestor.index)
@@ -161,15 +177,16 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         clock, limits, ingestor.ingest, concurrency=reading.concurrency, jitter=random.random
     )
     thresholds = config.findings.thresholds()
-    followup = FollowupProbe(database, poller, ingestor, clock)
+    followup = FollowupProbe(background, poller, ingestor, clock)
     findings = FindingWorker(
-        database, StoredFacts(database, ingestor, topology), thresholds, clock, bus, followup.request
+        background, StoredFacts(background, ingestor, topology), thresholds, clock, bus, followup.request
     )
     reads = SwitchReads(database, poller, clock)
     endpoint_queries = EndpointQueries(database, topology, makers, clock)
     switch_queries = SwitchQueries(database, ingestor, clock, thresholds.table_share)
     port_queries = PortQueries(database, topology, ingestor, clock)
     mappings = CsvMappings(database)
+    database_watch = DatabaseWatch(storage.watch, clock)
     supervisor = Supervisor(clock, on_must_stop)
     return Parts(
         storage=storage,
@@ -201,7 +218,8 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         network_map=NetworkMap(switch_queries, topology, findings.live),
         history=HistoryQueries(database, topology),
         vlans=VlanQueries(database),
-        status=StatusQueries(database, ingestor, supervisor, clock),
+        status=StatusQueries(database_watch, ingestor, supervisor, clock),
+        database_watch=database_watch,
         supervisor=supervisor,
     )
 
@@ -213,6 +231,7 @@ def add_workers(
     cannot be received, Invalid for name servers that are none. `parse` reads reading documents."""
     add, storage = parts.supervisor.add, parts.storage
     add("poller", parts.poller.run)
+    add("database-watch", parts.database_watch.run)
     add("findings", parts.findings.run)
     add("followup-probe", parts.followup.run)
     refresh = partial(
@@ -220,16 +239,17 @@ def add_workers(
     )
     add("topology", refresh)
     add("name-index", partial(periodic.every, _NAMES_S, clock, parts.names.refresh, "names"))
-    add("retention", partial(periodic.retention, storage.database, clock, config.retention))
+    add("retention", partial(periodic.retention, storage.background, clock, config.retention))
     if config.notifications.enabled:
         engine = local_engine(config.data_dir / "engine.json")
         add("notifications", _notification_reader(parts, config, clock, engine, stack).run)
     if config.dns.enabled:
-        add("reverse-dns", ReverseDnsWorker(storage.database, clock, config.dns).run)
+        add("reverse-dns", ReverseDnsWorker(storage.background, clock, config.dns).run)
     if config.imports.folder is not None:
         add("import-folder", ImportFolderWatcher(parts.importer, config.imports.folder, clock, parse).run)
     if storage.server is not None:
-        add("database", partial(periodic.watch_private_server, storage.server, storage.database, clock))
+        pools = (storage.database, storage.background, storage.watch)
+        add("database", partial(periodic.watch_private_server, storage.server, pools, clock))
     if storage.lock is not None:
         add("database-lock", partial(periodic.hold_database_lock, storage.lock, clock))
 
@@ -254,7 +274,7 @@ def _notification_reader(
 async def running(parts: Parts) -> AsyncIterator[None]:
     """The workers run; on leaving no new readings are begun, and what is being written is finished."""
     async with AsyncExitStack() as stack:
-        stack.push_async_callback(asyncio.to_thread, parts.ingestor.stop)
+        stack.push_async_callback(_finish_writing, parts)
         stack.push_async_callback(parts.supervisor.stop)
         stack.push_async_callback(parts.rounds.stop)
         await parts.inventory.start()
@@ -262,3 +282,13 @@ async def running(parts: Parts) -> AsyncIterator[None]:
         log.info("service started", extra=fields("service.started"))
         yield
     log.info("service stopped", extra=fields("service.stopped"))
+
+
+async def _finish_writing(parts: Parts) -> None:
+    """Let the reading in hand be written; but where the database does not answer, the service ends without:
+    what waits was never acknowledged."""
+    writing = asyncio.ensure_future(asyncio.to_thread(parts.ingestor.stop))
+    await asyncio.wait({writing}, timeout=_FINISH_S)
+    for pool in (parts.storage.database, parts.storage.background, parts.storage.watch):
+        pool.abort()
+    await writing

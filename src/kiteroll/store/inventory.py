@@ -182,11 +182,6 @@ def switches_named(connection: Connection, names: Collection[str]) -> dict[str, 
     return {row.name: switch_row(row) for row in connection.execute(query)}
 
 
-def count_switches(connection: Connection) -> int:
-    query = select(func.count()).select_from(switch).where(switch.c.removed_at.is_(None))
-    return int(connection.execute(query).scalar_one())
-
-
 def all_switches(connection: Connection) -> list[SwitchRow]:
     rows = connection.execute(select(*SWITCH_COLUMNS).where(switch.c.removed_at.is_(None)))
     return [switch_row(row) for row in rows]

@@ -2,7 +2,7 @@
 
 import asyncio
 import logging
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import timedelta
 
 from kiteroll.app.config import RetentionSettings
@@ -57,7 +57,7 @@ async def hold_database_lock(lock: DatabaseLock, clock: Clock) -> None:
     await every(RENEW_EVERY_S, clock, renew, "database_lock")
 
 
-async def watch_private_server(server: PrivateServer, database: Database, clock: Clock) -> None:
+async def watch_private_server(server: PrivateServer, pools: Sequence[Database], clock: Clock) -> None:
     """Start the private database again whenever it ends by itself."""
     while True:
         await clock.sleep(_SERVER_CHECK_S)
@@ -71,4 +71,5 @@ async def watch_private_server(server: PrivateServer, database: Database, clock:
                 "the private database does not start", extra=fields("database.failed", error=str(failed))
             )
         else:
-            database.move_to(url)
+            for pool in pools:
+                pool.move_to(url)

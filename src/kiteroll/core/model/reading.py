@@ -3,11 +3,41 @@
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from enum import StrEnum
 
+from kiteroll.core.errors import Invalid
 from kiteroll.core.model import bounds
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.reading_parts import (
+    Device,
+    Entry,
+    Gap,
+    Neighbour,
+    Oper,
+    Port,
+    Status,
+    Vlan,
+)
 from kiteroll.core.model.uptime import counted_back
+
+__all__ = [
+    "IP_TABLES",
+    "MAC_BITS",
+    "MAC_MASK",
+    "NO_PORT",
+    "NO_VLAN",
+    "Device",
+    "Entry",
+    "Gap",
+    "Neighbour",
+    "Oper",
+    "Port",
+    "Reading",
+    "Status",
+    "Vlan",
+    "key_of",
+    "mac_of",
+    "vlan_of",
+]
 
 MAC_BITS = 48
 MAC_MASK = (1 << MAC_BITS) - 1
@@ -17,131 +47,6 @@ NO_PORT = 0
 """Port number 0: the switch knows the address but not the port (BRIDGE-MIB, dot1dTpFdbPort)."""
 NO_VLAN = 0
 """In packed keys, VLAN 0 stands for "not known"; VLAN ids proper are 1..4094 (IEEE 802.1Q)."""
-
-
-class Status(StrEnum):
-    """How an address came into the table (dot1qTpFdbStatus, dot1dTpFdbStatus)."""
-
-    LEARNED = "learned"
-    STATIC = "static"
-    """Configured by management (`mgmt`)."""
-    SELF = "self"
-    """One of the switch's own addresses."""
-    OTHER = "other"
-
-
-class Oper(StrEnum):
-    """ifOperStatus (RFC 2863), as far as it matters for who can be behind a port."""
-
-    UP = "up"
-    DOWN = "down"
-    UNKNOWN = "unknown"
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Port:
-    number: int
-    """ifIndex; may change when the switch restarts, the name should not."""
-    name: str
-    """ifName, else ifDescr; unique in a reading and never empty."""
-    alias: str = ""
-    """What the operator wrote on it (ifAlias)."""
-    admin_up: bool = True
-    oper: Oper = Oper.UNKNOWN
-    speed_bps: int | None = None
-    """Bits a second; None when not known."""
-    address: MacAddress | None = None
-    """ifPhysAddress: the switch's own address on this port."""
-    bridged: bool = True
-    """Whether it is a port of the bridge (dot1dBasePortTable), or only an interface."""
-    kind: int | None = None
-    """ifType, by its IANA number: 6 Ethernet, 161 aggregate, 53 virtual, ..."""
-    duplex: str = ""
-    """dot3StatsDuplexStatus: full, half, or empty when not known."""
-    changed_ticks: int | None = None
-    """sysUpTime when it last went up or down (ifLastChange); None when that was before the agent
-    started, or is not told. Kept as told: an instant made of it would differ from reading to reading."""
-    aggregate: str | None = None
-    """Name of the aggregate port it is bundled into (dot3adAggPortAttachedAggID)."""
-    default_vlan: int | None = None
-    """VLAN of untagged frames that come in (dot1qPvid)."""
-    tagged: frozenset[int] = frozenset()
-    untagged: frozenset[int] = frozenset()
-    """VLANs that go out with, and without, a tag."""
-    spanning_tree: str = ""
-    """dot1dStpPortState: forwarding, blocking, ...; empty when not known."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Vlan:
-    id: int
-    name: str = ""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Neighbour:
-    """A device that told of itself at one of the ports (LLDP, IEEE 802.1AB)."""
-
-    port: str
-    """Our port's name."""
-    chassis: str
-    """Chassis id: an address as aa:bb:cc:dd:ee:ff, else text."""
-    chassis_mac: MacAddress | None = None
-    port_id: str = ""
-    port_description: str = ""
-    name: str = ""
-    description: str = ""
-    addresses: tuple[str, ...] = ()
-    """Management addresses."""
-    capabilities: tuple[str, ...] = ()
-    """Those in use: bridge, router, phone, station, ..."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Gap:
-    """Something this reading does not hold, and why. `table` is a MIB object or table name."""
-
-    table: str
-    why: str
-    rows: int = 0
-    """Rows read before it broke off, or rows left out."""
-    breaks: bool = True
-    """True when rows may be missing because of it, so that absence must not count."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Entry:
-    """One row of a MAC address table, for people and documents."""
-
-    mac: MacAddress
-    vlan: int | None
-    port: str | None
-    """Interface name; None when the switch did not say which."""
-    status: Status
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Device:
-    """What a switch says of itself (SNMPv2-MIB system group, BRIDGE-MIB dot1dBase)."""
-
-    name: str = ""
-    description: str = ""
-    location: str = ""
-    contact: str = ""
-    uptime_ticks: int | None = None
-    """sysUpTime: hundredths of a second, 0..2**32-1, wraps after about 497 days."""
-    bridge_address: MacAddress | None = None
-    ageing: timedelta | None = None
-    """dot1dTpAgingTime; None when the switch does not tell."""
-    model: str = ""
-    serial: str = ""
-    software: str = ""
-    """entPhysicalModelName, entPhysicalSerialNum, entPhysicalSoftwareRev of the chassis."""
-    topology_changes: int | None = None
-    """dot1dStpTopChanges: counts up since the start."""
-    topology_changed_at: datetime | None = None
-    learning_discards: int | None = None
-    """dot1dTpLearnedEntryDiscards: addresses not learned because the table was full."""
 
 
 def key_of(mac: int, vlan: int | None) -> int:
@@ -185,7 +90,44 @@ class Reading:
             raise ValueError("port names and numbers must each be unique in a reading")
         if not numbers.issuperset(self.learned.values()):
             raise ValueError("every learned address must be at one of the reading's ports")
-        bounds.check(self)
+        for wrong in self._out_of_bounds():
+            raise Invalid(f"the reading of {self.switch[: bounds.SWITCH_NAME]}: {wrong}")
+
+    def _out_of_bounds(self) -> Iterator[str]:
+        """What it holds that no switch can tell or no record keep."""
+        yield from bounds.text("switch", self.switch, bounds.SWITCH_NAME)
+        yield from bounds.instant("taken_at", self.taken_at)
+        if not timedelta(0) <= self.duration <= timedelta(days=1):
+            yield f"duration: {self.duration}, 0 s to one day are possible"
+        yield from bounds.device(self.device)
+        for what, listed, most in (
+            ("ports", self.ports, bounds.PORTS),
+            ("vlans", self.vlans, bounds.VLAN),
+            ("learned addresses", self.learned, bounds.ROWS),
+            ("other rows", self.others, bounds.ROWS),
+            ("neighbours", self.neighbours, bounds.NEIGHBOURS),
+            ("addresses", self.addresses, bounds.ROWS),
+            ("gaps", self.gaps, bounds.GAPS),
+        ):
+            yield from bounds.count(what, listed, most)
+        for port in self.ports:
+            yield from bounds.port(port)
+        for vlan in self.vlans:
+            yield from bounds.number("vlan", vlan.id, 1, bounds.VLAN)
+            yield from bounds.text(f"name of VLAN {vlan.id}", vlan.name)
+        yield from bounds.number(
+            "VLAN of a learned address", max(self.learned, default=0) >> MAC_BITS, 0, bounds.VLAN
+        )
+        for entry in self.others:
+            yield from bounds.number(f"VLAN of {entry.mac}", entry.vlan, 1, bounds.VLAN)
+        for neighbour in self.neighbours:
+            yield from bounds.neighbour(neighbour)
+        longest = max(self.addresses, key=len, default="")
+        yield from bounds.text("an IP address", longest, bounds.IP_TEXT)
+        for gap in self.gaps:
+            yield from bounds.text("table of a gap", gap.table)
+            yield from bounds.text(f"reason of the gap in {gap.table}", gap.why, bounds.WHY)
+            yield from bounds.number(f"rows of the gap in {gap.table}", gap.rows, 0, bounds.INDEX)
 
     @property
     def complete(self) -> bool:
