@@ -118,7 +118,7 @@ def _measure(http: httpx.Client, when: str) -> None:
         ("readings, a page", ask("/readings")),
         ("findings, a page", ask("/findings")),
         ("switches, a page", ask("/switches")),
-        ("find by four digits", ask("/find", q=lambda number: f"{number * 257 % 65536:04x}")),
+        ("find by four digits", ask("/search", q=lambda number: f"{number * 257 % 65536:04x}")),
         (
             "one endpoint's history",
             ask("/stays", mac=lambda number: f"{FIRST_MAC + number * 991:012x}", ended=True),

@@ -6,7 +6,7 @@ from ipaddress import ip_network
 from typing import Any
 
 import pytest
-from sqlalchemy import Connection, func, inspect, select, text
+from sqlalchemy import Connection, func, select, text
 from sqlalchemy.exc import OperationalError
 
 from kiteroll.core.errors import ConfigError, Conflict, Invalid, NotFound, StorageUnavailable
@@ -31,7 +31,6 @@ from kiteroll.store import (
 )
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
-from kiteroll.store.migrate import migrate
 from kiteroll.store.ports import port_ids
 from kiteroll.store.quiet_periods import quiet_since, quiet_times
 from kiteroll.store.reading_writer import ReadingWriter, _record_reading
@@ -89,27 +88,6 @@ class Stored:
 @pytest.fixture
 def stored(database: Database) -> Stored:
     return Stored(database)
-
-
-def test_migrations_make_exactly_the_tables_the_code_uses(database: Database) -> None:
-    migrate(database)
-    found = inspect(database.engine)
-    for table in metadata.sorted_tables:
-        columns = {column["name"]: column["nullable"] for column in found.get_columns(table.name)}
-        assert columns == {column.name: column.nullable for column in table.columns}, table.name
-        assert {index["name"] for index in found.get_indexes(table.name)} >= {
-            index.name for index in table.indexes
-        }
-    assert set(found.get_table_names()) == {table.name for table in metadata.sorted_tables} | {
-        "alembic_version"
-    }
-
-
-def test_a_database_of_a_newer_version_is_left_alone(database: Database) -> None:
-    with database.engine.begin() as connection:
-        connection.execute(text("UPDATE alembic_version SET version_num = '9999'"))
-    with pytest.raises(Conflict, match="newer Kite Roll"):
-        migrate(database)
 
 
 def test_changes_become_the_same_stays_in_the_store_and_in_memory(stored: Stored) -> None:

@@ -7,7 +7,7 @@ from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 
-from kiteroll.api.auth import NotSignedIn
+from kiteroll.api.refusals import BodyTooLarge, BodyTooSlow, ForeignRequest, NotSignedIn, TooManyTries
 from kiteroll.app.logs import fields
 from kiteroll.core.errors import (
     BadAddress,
@@ -30,6 +30,10 @@ MEDIA_TYPE = "application/problem+json"
 
 STATUS: dict[type[KiteRollError], tuple[int, str]] = {
     NotSignedIn: (401, "Not signed in"),
+    TooManyTries: (429, "Too many tries"),
+    BodyTooLarge: (413, "Request too large"),
+    BodyTooSlow: (408, "Request too slow"),
+    ForeignRequest: (403, "Foreign request"),
     NotFound: (404, "Not found"),
     Conflict: (409, "Conflict"),
     BadAddress: (422, "Not a MAC address"),
@@ -56,10 +60,20 @@ def problem(
         code=code,
         errors=list(errors),
     )
-    headers = (
-        {"WWW-Authenticate": "Bearer"} if status == 401 else {"Retry-After": "2"} if status == 503 else None
-    )
+    headers = _HEADERS.get(status)
     return JSONResponse(body.model_dump(mode="json"), status, headers, media_type=MEDIA_TYPE)
+
+
+_HEADERS = {
+    401: {"WWW-Authenticate": "Bearer"},
+    429: {"Retry-After": "10"},
+    503: {"Retry-After": "2"},
+}
+
+
+def problem_of(error: KiteRollError) -> JSONResponse:
+    status, title = status_of(type(error))
+    return problem(status, title, str(error), error.code)
 
 
 def status_of(kind: type[KiteRollError]) -> tuple[int, str]:
@@ -72,8 +86,7 @@ def status_of(kind: type[KiteRollError]) -> tuple[int, str]:
 def install(app: FastAPI) -> None:
     @app.exception_handler(KiteRollError)
     async def ours(request: Request, error: KiteRollError) -> JSONResponse:
-        status, title = status_of(type(error))
-        return problem(status, title, str(error), error.code)
+        return problem_of(error)
 
     @app.exception_handler(RequestValidationError)
     async def invalid(request: Request, error: RequestValidationError) -> JSONResponse:

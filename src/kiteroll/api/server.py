@@ -15,7 +15,9 @@ import uvicorn
 
 from kiteroll.api.app import serve
 from kiteroll.api.auth import TokenAuth
+from kiteroll.api.request_gate import RequestGate
 from kiteroll.api.stream.broadcaster import EventBroadcaster
+from kiteroll.api.timed_http import TimedHttp
 from kiteroll.app.config import Config
 from kiteroll.app.runtime import add_workers, build
 from kiteroll.clock import SystemClock
@@ -29,6 +31,8 @@ _THREAD_SLICE_S = 0.001
 _GC_THRESHOLDS = (10_000, 20, 50)
 """A full collection halts every answer for a tenth of a second at half a million addresses; with
 Python's own thresholds that came more than once a second under load."""
+_CONNECTIONS = 1000
+"""At once; further ones are told to come back."""
 _GRACE_S = 3
 """Open calls get this long to end once the service is told to stop."""
 
@@ -79,19 +83,20 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
     with ExitStack() as stack:
         listener = stack.enter_context(_listening(config.listen.host, config.listen.port))
         stack.enter_context(_locked(config.data_dir))
-        auth = TokenAuth(config.data_dir)
+        auth = TokenAuth(config.data_dir, clock)
         parts = build(config, clock, stack, on_must_stop)
         add_workers(parts, config, clock, stack, _parse_documents)
         # What was loaded stays: no collection needs to go through it.
         gc.collect()
         gc.freeze()
         options = uvicorn.Config(
-            serve(parts, auth, broadcaster, clock),
+            RequestGate(serve(parts, auth, broadcaster, clock), auth, config.listen.names),
             log_config=None,
             access_log=False,
             lifespan="on",
             loop="uvloop",
-            http="httptools",
+            http=TimedHttp,
+            limit_concurrency=_CONNECTIONS,
             timeout_graceful_shutdown=_GRACE_S,
             server_header=False,
         )

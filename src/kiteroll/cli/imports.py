@@ -1,6 +1,7 @@
 """`kiteroll import` and `kiteroll mapping ...`: readings from files."""
 
 import json
+from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -12,10 +13,13 @@ from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
 from kiteroll.client import import_mac_table, import_readings, mappings, remove_mapping, set_mapping
-from kiteroll.core.errors import Invalid
+from kiteroll.core.errors import Invalid, KiteRollError
 from kiteroll.schemas import api
 from kiteroll.schemas.reading_document import ReadingDocument
 from kiteroll.schemas.reading_files import read_documents
+
+_AT_ONCE = 8 << 20
+"""Octets of readings in one call; the service takes twice that."""
 
 
 def add_commands(commands: Any) -> None:
@@ -92,8 +96,31 @@ def _import_documents(context: Context) -> list[api.ReadingSummary]:
         documents += read_documents(_text(file), file.name)
     if context.args.dry_run:
         return []
+    stored: list[api.ReadingSummary] = []
     with context.client() as client:
-        return client.send(import_readings(documents))
+        for batch in _batches(sorted(documents, key=lambda one: one.taken_at)):
+            try:
+                stored += client.send(import_readings(batch))
+            except KiteRollError as wrong:
+                if not stored:
+                    raise
+                raise Invalid(f"the first {len(stored)} readings were imported, then: {wrong}") from wrong
+    return stored
+
+
+def _batches(documents: Sequence[ReadingDocument]) -> Iterator[list[ReadingDocument]]:
+    """Parts that are small enough for one call."""
+    batch: list[ReadingDocument] = []
+    octets = 0
+    for one in documents:
+        size = len(one.model_dump_json())
+        if batch and octets + size > _AT_ONCE:
+            yield batch
+            batch, octets = [], 0
+        batch.append(one)
+        octets += size
+    if batch:
+        yield batch
 
 
 def run_list(context: Context) -> Exit:

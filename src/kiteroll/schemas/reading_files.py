@@ -30,6 +30,8 @@ def read_documents(text: str, file: str) -> list[ReadingDocument]:
     problems: list[str] = []
     documents: list[ReadingDocument] = []
     for where, one in found:
+        if len(problems) >= _MAX_PROBLEMS:
+            break
         try:
             document = ReadingDocument.model_validate(one)
             from_document(document)

@@ -12,11 +12,16 @@ from sqlalchemy.exc import DBAPIError
 from kiteroll.core.errors import Conflict
 from kiteroll.store.database import Database
 
+MIGRATIONS = Path(__file__).with_name("migrations")
 
-def migrate(database: Database) -> None:
-    """Raises StorageUnavailable, or Conflict when the database is of a newer version than this."""
+
+def migrate(database: Database, revision: str = "head") -> None:
+    """To `revision`, which is that of this version but in tests. MariaDB commits each statement on its own,
+    so every step may be run again: what was cut off goes on.
+
+    Raises StorageUnavailable, or Conflict when the database is of a newer version than this."""
     config = Config()
-    config.set_main_option("script_location", str(Path(__file__).with_name("migrations")))
+    config.set_main_option("script_location", str(MIGRATIONS))
     known = {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
     current = database.run(_revision)
     if current is not None and current not in known:
@@ -26,7 +31,7 @@ def migrate(database: Database) -> None:
         )
     config.attributes["engine"] = database.engine
     try:
-        command.upgrade(config, "head")
+        command.upgrade(config, revision)
     except DBAPIError as error:
         raise database.translated(error, "migrate") from error
 

@@ -1,27 +1,37 @@
 """Readings that are imported by call: documents, and CSV tables by a mapping."""
 
 import asyncio
+from typing import Any
 
-from fastapi import APIRouter, Response
+from fastapi import APIRouter, FastAPI, Request, Response
 
 from kiteroll.api.dependencies import TheImporter, TheMappings
 from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.history import present_outcome, summarise
 from kiteroll.app.imports import Importer
+from kiteroll.core.errors import Invalid
 from kiteroll.core.model.reading import Reading
 from kiteroll.schemas import api
 from kiteroll.schemas.reading_convert import from_document
 from kiteroll.schemas.reading_document import ReadingDocument
+from kiteroll.schemas.reading_files import read_documents
 
+_COMPONENTS = "#/components/schemas/{model}"
+_BODY = {"type": "array", "items": {"$ref": _COMPONENTS.format(model="ReadingDocument")}}
 router = APIRouter(tags=["imports"], responses=ERRORS)
 
 
-@router.post("/readings", status_code=201, summary="Import reading documents; all of them or none")
-async def import_readings(
-    importer: TheImporter, documents: list[ReadingDocument]
-) -> list[api.ReadingSummary]:
-    readings = await asyncio.to_thread(lambda: [from_document(one) for one in documents])
-    return [present_outcome(one) for one in await importer.import_readings(readings)]
+@router.post(
+    "/readings",
+    status_code=201,
+    summary="Import reading documents; all of them or none",
+    openapi_extra={"requestBody": {"required": True, "content": {"application/json": {"schema": _BODY}}}},
+)
+async def import_readings(importer: TheImporter, request: Request) -> list[api.ReadingSummary]:
+    body = await request.body()
+    # In a thread, one document after another: a large body is not to keep other calls waiting.
+    documents = await asyncio.to_thread(_documents, body)
+    return [present_outcome(one) for one in await importer.import_readings(documents)]
 
 
 @router.post("/mac-tables", status_code=201, summary="Import a CSV table of one switch; all of it or nothing")
@@ -51,6 +61,29 @@ def set_mapping(mappings: TheMappings, name: api.SwitchName, mapping: api.CsvMap
 def remove_mapping(mappings: TheMappings, name: str) -> Response:
     mappings.remove(name)
     return Response(status_code=204)
+
+
+def document(app: FastAPI) -> None:
+    """Add the parts of a reading document to the OpenAPI document: a body that a route reads itself is not
+    known to the framework."""
+    generate = app.openapi
+
+    def openapi() -> dict[str, Any]:
+        if app.openapi_schema is None:
+            schemas = generate()["components"]["schemas"]
+            schema = ReadingDocument.model_json_schema(ref_template=_COMPONENTS)
+            schemas |= schema.pop("$defs") | {"ReadingDocument": schema}
+        return generate()
+
+    app.openapi = openapi  # type: ignore[method-assign]
+
+
+def _documents(body: bytes) -> list[Reading]:
+    try:
+        text = body.decode()
+    except UnicodeDecodeError as wrong:
+        raise Invalid(f"the body is not UTF-8 text, at octet {wrong.start}") from wrong
+    return [from_document(one) for one in read_documents(text, "the body")]
 
 
 def _reading(importer: Importer, table: api.NewMacTable) -> Reading:

@@ -2,9 +2,10 @@
 
 from fastapi import APIRouter, Request, Response
 
-from kiteroll.api.auth import COOKIE, SESSION_S, NotSignedIn
+from kiteroll.api.auth import COOKIE
 from kiteroll.api.dependencies import TheAuth
 from kiteroll.api.parameters import ERRORS
+from kiteroll.api.sessions import SESSION_S
 from kiteroll.schemas import api
 
 router = APIRouter(prefix="/session", tags=["session"], responses=ERRORS)
@@ -12,13 +13,9 @@ router = APIRouter(prefix="/session", tags=["session"], responses=ERRORS)
 
 @router.post("", summary="Open a session with the token")
 def sign_in(auth: TheAuth, request: Request, response: Response, given: api.SignIn) -> api.Session:
-    if not auth.is_token(given.token):
-        raise NotSignedIn(
-            f"this is not the token: it is in the file {auth.token_file.name} of the service's data directory"
-        )
     response.set_cookie(
         COOKIE,
-        auth.new_session(),
+        auth.sign_in(given.token, request.client.host if request.client else ""),
         max_age=SESSION_S,
         httponly=True,
         samesite="strict",
@@ -31,10 +28,12 @@ def sign_in(auth: TheAuth, request: Request, response: Response, given: api.Sign
 @router.get("", summary="Whether this browser is signed in")
 def get_session(auth: TheAuth, request: Request) -> api.Session:
     cookie = request.cookies.get(COOKIE)
-    return api.Session(signed_in=cookie is not None and auth.is_session(cookie))
+    return api.Session(signed_in=cookie is not None and auth.is_signed_in(cookie))
 
 
-@router.delete("", summary="End the session in this browser")
-def sign_out(response: Response) -> api.Session:
+@router.delete("", summary="End the session, for good")
+def sign_out(auth: TheAuth, request: Request, response: Response) -> api.Session:
+    if (cookie := request.cookies.get(COOKIE)) is not None:
+        auth.sign_out(cookie)
     response.delete_cookie(COOKIE, path="/", httponly=True, samesite="strict")
     return api.Session(signed_in=False)

@@ -14,7 +14,7 @@ from kiteroll.store.paging import Page
 
 _MAX_MAC = (1 << 48) - 1
 _BATCH = 2_000
-"""Addresses compared at a time."""
+"""Addresses compared at a time, at most: the first batch is as large as the page, for mostly that fills it."""
 _MAX_BATCHES = 25
 """Batches a page: where next to nothing differs, a page ends early rather than late."""
 
@@ -43,6 +43,7 @@ class Differences:
         uplinks = self._topology.now().uplink_ids
         after = _after(cursor)
         found: list[Difference] = []
+        batch = limit + 1
         for _ in range(_MAX_BATCHES):
             known = self._database.run(
                 snapshot_diff.comparable,
@@ -51,7 +52,7 @@ class Differences:
                 switch_ids=switch_ids,
                 without_ports=uplinks,
                 after=after,
-                limit=max(limit, _BATCH),
+                limit=batch,
             )
             for mac, stays in known.stays.items():
                 after = int(mac)
@@ -63,6 +64,7 @@ class Differences:
             # Addresses that came and went in between differ in nothing: the page is filled from the next.
             if not known.more:
                 return Page(tuple(found), None)
+            batch = max(batch, min(4 * batch, _BATCH))
         return Page(tuple(found), str(after))
 
     def _switch_ids(self, switch: str | None, group: str | None) -> Sequence[int] | None:
