@@ -100,7 +100,8 @@ def _import_documents(context: Context) -> list[api.ReadingSummary]:
     with context.client() as client:
         for batch in _batches(sorted(documents, key=lambda one: one.taken_at)):
             try:
-                stored += client.send(import_readings(batch))
+                answers = client.send(import_readings(batch))
+                stored += answers
             except KiteRollError as wrong:
                 if not stored:
                     raise

@@ -12,6 +12,8 @@ from datetime import datetime, timedelta
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar
 
+from kiteroll.schemas.csv_cell import csv_cell
+
 if TYPE_CHECKING:
     from rich.console import Console
 
@@ -179,8 +181,8 @@ def _cell(value: Any) -> str:
     if isinstance(value, datetime):
         return value.isoformat(timespec="milliseconds").replace("+00:00", "Z")
     if isinstance(value, list | tuple):
-        return " ".join(str(part) for part in value)
-    return "" if value is None else str(value)
+        return csv_cell(" ".join(str(part) for part in value))
+    return "" if value is None else csv_cell(value) if isinstance(value, str) else str(value)
 
 
 def _text(value: Any) -> str:

@@ -12,6 +12,8 @@ from openpyxl import Workbook
 from openpyxl.cell import WriteOnlyCell
 from pydantic import BaseModel
 
+from kiteroll.schemas.csv_cell import csv_cell
+
 MEDIA = {
     "csv": "text/csv; charset=utf-8",
     "json": "application/json",
@@ -81,10 +83,14 @@ def _csv(name: str, rows: Iterable[BaseModel]) -> Iterator[bytes]:
             columns = _columns(row)
             writer.writerow(columns)
         values = flat(row)
-        writer.writerow(["" if (value := values.get(one)) is None else value for one in columns])
+        writer.writerow([_csv_value(values.get(one)) for one in columns])
         if buffer.tell() > _CHUNK:
             yield _drain(buffer)
     yield _drain(buffer)
+
+
+def _csv_value(value: Any) -> Any:
+    return "" if value is None else csv_cell(value) if isinstance(value, str) else value
 
 
 def _json(name: str, rows: Iterable[BaseModel]) -> Iterator[bytes]:

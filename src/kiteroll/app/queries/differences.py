@@ -14,7 +14,7 @@ from kiteroll.store.paging import Page
 
 _MAX_MAC = (1 << 48) - 1
 _BATCH = 2_000
-"""Addresses compared at a time, at most: the first batch is as large as the page, for mostly that fills it."""
+"""Addresses compared at a time, at most: the first batch is as large as the page, which mostly fills it."""
 _MAX_BATCHES = 25
 """Batches a page: where next to nothing differs, a page ends early rather than late."""
 
