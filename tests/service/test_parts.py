@@ -10,6 +10,7 @@ from kiteroll.app.config import load_config
 from kiteroll.app.events import EventBus
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.core.errors import ConfigError, StorageUnavailable
+from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.duration import parse_duration_s
 from kiteroll.store.database import Database
 from kiteroll.store.vault import Vault
@@ -98,7 +99,7 @@ def test_a_listener_that_falls_behind_is_sent_a_resync() -> None:
 
 
 def test_a_change_of_the_inventory_does_not_wait_for_a_database_that_is_away(database: Database) -> None:
-    ingestor = ReadingIngestor(database, None, EventBus())
+    ingestor = ReadingIngestor(database, None, AdmissionLimits(), EventBus())
     ingestor.storage_problem = "it is away"
     with pytest.raises(StorageUnavailable, match="it is away"):
         asyncio.run(ingestor.change(lambda: 1))

@@ -34,7 +34,6 @@ from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.ports import port_ids
 from kiteroll.store.quiet_periods import quiet_since, quiet_times
 from kiteroll.store.reading_writer import ReadingWriter, _record_reading
-from kiteroll.store.retention import delete_expired
 from kiteroll.store.stay_queries import Filters
 from kiteroll.store.tables import ip_stay, metadata, stay, switch
 from kiteroll.store.tables import reading as reading_table
@@ -284,23 +283,6 @@ def test_health_keeps_since_when(stored: Stored) -> None:
     stored.apply(3, {})
     row = stored.database.run(inventory.get_switch, "quay-1")
     assert (row.health, row.health_since, row.error, row.last_complete_at) == ("read", at(3), None, at(3))
-
-
-def test_old_records_go_and_open_stays_stay(stored: Stored) -> None:
-    stored.apply(0, {(1, 10): "p1", (2, 10): "p2"})
-    stored.apply(5, {(1, 10): "p3", (2, 10): "p2"})
-    stored.apply(60, {(1, 10): "p3", (2, 10): "p2"})
-    gone = delete_expired(stored.database, readings_before=at(30), history_before=at(30))
-    assert gone == {
-        "reading": 2,
-        "change_log": 3,
-        "stay": 1,
-        "ip_stay": 0,
-        "port_uplink": 0,
-        "port_link": 24,
-    }
-    assert sorted(row.stay.place.port for row in stored.stays(open_only=False)) == ["p2", "p3"]
-    assert delete_expired(stored.database, readings_before=at(30), history_before=at(30))["reading"] == 0
 
 
 def test_a_deadlock_runs_the_transaction_again(database: Database) -> None:

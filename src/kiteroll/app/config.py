@@ -11,6 +11,7 @@ from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationEr
 
 from kiteroll.core.errors import ConfigError
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.data_dir import default_data_dir
 from kiteroll.duration import parse_duration_s
 
@@ -48,6 +49,13 @@ class ReadingSettings(_Section):
 class TrackingSettings(_Section):
     hold_time_s: Seconds | None = Field(default=None, alias="hold_time", ge=0, le=30 * 86400)
     """None: three times the switch's ageing time."""
+    new_addresses_per_port: int = Field(default=AdmissionLimits().per_port, ge=1, le=1_000_000)
+    """In an hour; more are left out, and a finding says so."""
+    endpoints: int = Field(default=AdmissionLimits().endpoints, ge=1000, le=50_000_000)
+    """Known in all, at most."""
+
+    def limits(self) -> AdmissionLimits:
+        return AdmissionLimits(per_port=self.new_addresses_per_port, endpoints=self.endpoints)
 
 
 class RetentionSettings(_Section):

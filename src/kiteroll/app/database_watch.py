@@ -1,4 +1,4 @@
-"""Whether the database can be used: asked every two seconds on a connection of its own.
+"""Whether the database can be used: asked every second on a connection of its own.
 
 Whoever wants to know asks here, and waits for nothing.
 """
@@ -12,7 +12,7 @@ from kiteroll.core.errors import StorageUnavailable
 from kiteroll.store.database import Database
 
 log = logging.getLogger(__name__)
-_EVERY_S = 2.0
+_EVERY_S = 1.0
 PATIENCE_S = 3
 """How long the database may take to answer that it is there."""
 

@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.model.changes import KINDS, Change
 from kiteroll.core.model.reading import Reading
+from kiteroll.core.tracking.admission import LeftOut
 from kiteroll.core.tracking.switch_health import SwitchHealth
 
 log = logging.getLogger(__name__)
@@ -24,6 +25,7 @@ class ReadingStored:
     reading: Reading
     duration: timedelta
     changes: tuple[Change, ...]
+    left_out: LeftOut | None = None
     first: bool = False
     """Whether it is the first reading of the switch that was ever stored."""
 

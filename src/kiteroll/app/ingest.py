@@ -3,7 +3,7 @@
 import asyncio
 import logging
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import replace
 from datetime import datetime, timedelta
@@ -22,11 +22,14 @@ from kiteroll.core.errors import (
     StorageUnavailable,
 )
 from kiteroll.core.model.changes import Appeared
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.search.address_index import AddressIndex
+from kiteroll.core.tracking.admission import Admission, AdmissionLimits
 from kiteroll.core.tracking.switch_health import SwitchHealth
 from kiteroll.core.tracking.tracker import Tracker
-from kiteroll.store import hold_times, inventory, stay_queries
+from kiteroll.store import hold_times, inventory, retention, stay_queries
+from kiteroll.store.bulk import chunks
 from kiteroll.store.database import Database
 from kiteroll.store.reading_writer import ReadingWriter
 
@@ -36,6 +39,7 @@ Outcome = ReadingStored | ReadingFailed
 
 _RETRY_S = 1.0
 _LONGEST_ERROR = 2000
+_FORGOTTEN_AT_ONCE = 50_000
 
 
 class ReadingIngestor:
@@ -45,10 +49,13 @@ class ReadingIngestor:
     wait, which in turn holds back the poller: nothing piles up and nothing is skipped.
     """
 
-    def __init__(self, database: Database, hold_time: timedelta | None, bus: EventBus) -> None:
+    def __init__(
+        self, database: Database, hold_time: timedelta | None, limits: AdmissionLimits, bus: EventBus
+    ) -> None:
         self._database = database
         self._writer = ReadingWriter(database)
         self._hold_time = hold_time
+        self._admission = Admission(limits)
         self._bus = bus
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="ingest")
         self._stopping = threading.Event()
@@ -100,6 +107,11 @@ class ReadingIngestor:
 
     # The following are for work that runs in the ingestor's turn.
 
+    def forget_endpoints(self, macs: Sequence[MacAddress]) -> None:
+        """The records of these were deleted; those of some may have been made again."""
+        for some in chunks(macs, _FORGOTTEN_AT_ONCE):
+            self.index.remove(set(some) - self._database.run(retention.known_again, some))
+
     def reload_switch(self, switch_id: int) -> None:
         """Take one switch up again where the records left it, and leave the others as they are."""
         name = self.switches[switch_id]
@@ -134,6 +146,9 @@ class ReadingIngestor:
                 event = self._store_reading(result, outcome)
             except StorageUnavailable:
                 raise
+            except KiteRollError as refused:
+                self._until_stored(lambda: self.reload_switch(result.switch))
+                event = self._store_failure(result, refused)
             except Exception as bug:
                 event = self._after_bug(result, bug)
         else:
@@ -144,6 +159,9 @@ class ReadingIngestor:
 
     def _store_reading(self, result: PollResult, reading: Reading) -> ReadingStored:
         first = self.tracker.checkpoint(result.name).last_at is None
+        reading, left_out = self._admission.admit(
+            reading, self.tracker.new_keys(reading), self.index, len(self.index), first=first
+        )
         changes = self.tracker.apply(reading)
         checkpoint = self.tracker.checkpoint(result.name)
         self._until_stored(
@@ -158,6 +176,7 @@ class ReadingIngestor:
             reading=reading,
             duration=result.duration,
             changes=changes,
+            left_out=left_out,
             first=first,
         )
 

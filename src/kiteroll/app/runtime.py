@@ -157,7 +157,7 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     database, background, bus = storage.database, storage.background, EventBus()
     hold_time_s = config.tracking.hold_time_s
     hold_time = None if hold_time_s is None else timedelta(seconds=hold_time_s)
-    ingestor = ReadingIngestor(background, hold_time, bus)
+    ingestor = ReadingIngestor(background, hold_time, config.tracking.limits(), bus)
     stack.callback(ingestor.stop)
     ingestor.load()
     topology = TopologyView(background, clock, ingestor)
@@ -239,7 +239,7 @@ def add_workers(
     )
     add("topology", refresh)
     add("name-index", partial(periodic.every, _NAMES_S, clock, parts.names.refresh, "names"))
-    add("retention", partial(periodic.retention, storage.background, clock, config.retention))
+    add("retention", partial(periodic.retention, storage.background, parts.ingestor, clock, config.retention))
     if config.notifications.enabled:
         engine = local_engine(config.data_dir / "engine.json")
         add("notifications", _notification_reader(parts, config, clock, engine, stack).run)

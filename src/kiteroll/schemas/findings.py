@@ -14,6 +14,7 @@ FindingKind = Literal[
     "several-ips",
     "loop",
     "address-flood",
+    "addresses-left-out",
     "silent-port",
     "overfull-port",
     "stranger",

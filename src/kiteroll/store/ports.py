@@ -5,9 +5,14 @@ from typing import Any
 from sqlalchemy import Connection, select, update
 from sqlalchemy.dialects.mysql import insert
 
+from kiteroll.core.errors import Invalid
+from kiteroll.core.model import bounds
 from kiteroll.core.model.reading import Oper, Port, Reading
 from kiteroll.store.bulk import insert_all
 from kiteroll.store.tables import port, port_link, vlan
+
+_MOST_NAMES = 2 * bounds.PORTS
+"""Of ports of one switch, those that are no longer there included: retention deletes them at last."""
 
 
 def port_ids(connection: Connection, switch_id: int) -> dict[str, int]:
@@ -20,6 +25,8 @@ def merge_ports(connection: Connection, switch_id: int, taken: Reading) -> dict[
     known = {row.name: row for row in connection.execute(select(port).where(port.c.switch_id == switch_id))}
     ids = {name: row.id for name, row in known.items()}
     differing = []
+    if len(known.keys() | {one.name for one in taken.ports}) > _MOST_NAMES:
+        raise Invalid(f"the switch has had more than {_MOST_NAMES} names of ports: they change all the time")
     for one in taken.ports:
         row = known.get(one.name)
         values = _port_values(one)

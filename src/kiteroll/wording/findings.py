@@ -42,6 +42,7 @@ _CAUSES = {
     Cause.SECOND_DEVICE_OR_IP: "a second device with the same address, or a second IP on one device",
     Cause.SECOND_CABLE: "loop: frames come back to the switch through a second cable",
     Cause.INVENTED_ADDRESSES: "a device makes up source addresses, or a large network was plugged in",
+    Cause.RECORDS_FULL: "as many addresses are known as may be (tracking.endpoints)",
     Cause.SILENT_DEVICE: "a device that hangs or sleeps, a wrong VLAN, or a cable to something that does not talk",
     Cause.SEVERAL_DEVICES: "several devices behind one port: a small switch or a hub, or a virtual machine host",
     Cause.NOT_ENROLLED: "a device nobody enrolled: brought along, exchanged, or plugged into the wrong socket",
@@ -71,6 +72,10 @@ def title(finding: Finding | Detection) -> str:
             return f"{details.count} addresses jump between ports {pair} of {subject.switch}"
         case FindingKind.FLOOD:
             return f"{details.count} new addresses on {here} within minutes"
+        case FindingKind.LEFT_OUT:
+            return (
+                f"{counted(details.count, 'new address', 'new addresses')} on {here} left out of the records"
+            )
         case FindingKind.SILENT_PORT:
             label = f" ({details.alias})" if details.alias else ""
             return f"{here}{label}: link is up but no address is learned"

@@ -139,6 +139,7 @@ class FindingWorker:
                 at=event.reading.taken_at,
                 changes=event.changes,
                 topology_changes=event.reading.device.topology_changes,
+                left_out=event.left_out,
                 first=event.first,
             )
         )

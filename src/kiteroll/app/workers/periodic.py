@@ -6,6 +6,7 @@ from collections.abc import Callable, Sequence
 from datetime import timedelta
 
 from kiteroll.app.config import RetentionSettings
+from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.logs import fields
 from kiteroll.app.supervisor import MustStop
 from kiteroll.clock import Clock
@@ -13,7 +14,7 @@ from kiteroll.core.errors import Conflict, KiteRollError, StorageUnavailable
 from kiteroll.store.database import Database
 from kiteroll.store.database_lock import RENEW_EVERY_S, DatabaseLock
 from kiteroll.store.private_server import PrivateServer
-from kiteroll.store.retention import delete_expired
+from kiteroll.store.retention import Deleted, delete_expired
 
 log = logging.getLogger(__name__)
 _RETENTION_S = 3600.0
@@ -30,19 +31,29 @@ async def every(seconds: float, clock: Clock, work: Callable[[], object], name: 
             log.warning("waits for the database", extra=fields(f"{name}.wait", error=str(away)))
 
 
-async def retention(database: Database, clock: Clock, settings: RetentionSettings) -> None:
+async def retention(
+    database: Database, ingestor: ReadingIngestor, clock: Clock, settings: RetentionSettings
+) -> None:
     """Delete expired records, once an hour."""
+    while True:
+        await clock.sleep(_RETENTION_S)
+        try:
+            deleted = await asyncio.to_thread(delete_old, database, clock, settings)
+            await ingestor.run_in_turn(ingestor.forget_endpoints, deleted.endpoints)
+        except StorageUnavailable as away:
+            log.warning("waits for the database", extra=fields("retention.wait", error=str(away)))
 
-    def delete() -> None:
-        now = clock.now()
-        deleted = delete_expired(
-            database,
-            readings_before=now - timedelta(seconds=settings.readings_s),
-            history_before=now - timedelta(seconds=settings.history_s),
-        )
-        log.info("expired records deleted", extra=fields("retention.done", **deleted))
 
-    await every(_RETENTION_S, clock, delete, "retention")
+def delete_old(database: Database, clock: Clock, settings: RetentionSettings) -> Deleted:
+    """What is older than the settings say. Raises StorageUnavailable."""
+    now = clock.now()
+    deleted = delete_expired(
+        database,
+        readings_before=now - timedelta(seconds=settings.readings_s),
+        history_before=now - timedelta(seconds=settings.history_s),
+    )
+    log.info("expired records deleted", extra=fields("retention.done", **deleted.rows))
+    return deleted
 
 
 async def hold_database_lock(lock: DatabaseLock, clock: Clock) -> None:

@@ -17,6 +17,7 @@ from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Detection, Finding
 from kiteroll.core.findings.kinds import (
     address_flood,
+    addresses_left_out,
     ageing_too_short,
     ip_conflict,
     loop,
@@ -36,6 +37,7 @@ from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.policy.port_rules import RuleBook
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import Sighting
+from kiteroll.core.tracking.admission import LeftOut
 
 CONDITIONS_EVERY = timedelta(seconds=10)
 _SEVERAL_PORTS_EVERY = timedelta(minutes=10)
@@ -54,6 +56,8 @@ class SwitchRead:
     at: datetime
     changes: tuple[Change, ...]
     topology_changes: int | None = None
+    left_out: LeftOut | None = None
+    """New addresses of it that were not taken."""
     first: bool = False
     """The first reading of the switch there ever was: everybody appears in it, which is no news."""
 
@@ -106,6 +110,8 @@ class FindingEngine:
         """Take an event in. Touches memory only; what it means is judged by the next step."""
         self._unevaluated.add(event.switch)
         self._addresses.switch_read(event.switch)
+        if event.left_out is not None:
+            self._detected += addresses_left_out.detect(event.left_out)
         if event.first:
             self._needs_fresh_topology = True
             return

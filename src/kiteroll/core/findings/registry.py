@@ -7,6 +7,7 @@ from kiteroll.core.findings.finding import FindingKind
 from kiteroll.core.findings.kind_info import KindInfo
 from kiteroll.core.findings.kinds import (
     address_flood,
+    addresses_left_out,
     ageing_too_short,
     duplicate_address,
     flapping,
@@ -33,6 +34,7 @@ KINDS: Mapping[FindingKind, KindInfo] = {
         multiple_ips,
         loop,
         address_flood,
+        addresses_left_out,
         silent_port,
         overfull_port,
         stranger,

@@ -21,14 +21,15 @@ class RateLimit:
 
     def allows(self, subject: str, now: float) -> bool:
         """Whether it may happen once more; then it counts. `now`: seconds of a monotonic clock."""
+        return self.take(subject, 1, now) == 1
+
+    def take(self, subject: str, wanted: int, now: float) -> int:
+        """How many of `wanted` are allowed; those count."""
         left = self.left(subject, now)
-        if left < 1:
-            return False
-        self._buckets.pop(subject, None)
-        self._buckets[subject] = _Bucket(left - 1, now)
-        if len(self._buckets) > self._subjects:
-            del self._buckets[next(iter(self._buckets))]
-        return True
+        granted = min(wanted, int(left))
+        if granted:
+            self._put(subject, _Bucket(left - granted, now))
+        return granted
 
     def left(self, subject: str, now: float) -> float:
         bucket = self._buckets.get(subject)
@@ -40,6 +41,8 @@ class RateLimit:
         """Seconds until it is allowed again; 0 when it is."""
         return max(0.0, (1 - self.left(subject, now)) / self._per_second)
 
-    def forgive(self, subject: str) -> None:
-        """Start anew with a full bucket."""
+    def _put(self, subject: str, bucket: _Bucket) -> None:
         self._buckets.pop(subject, None)
+        self._buckets[subject] = bucket
+        if len(self._buckets) > self._subjects:
+            del self._buckets[next(iter(self._buckets))]

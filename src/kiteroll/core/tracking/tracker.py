@@ -95,6 +95,15 @@ class Tracker:
             open_stays[key] = AbsentStay(stay, state.names[state.table[key]], state.seen_until(key), None)
         return tuple(_gone(switch, key, stay, at, Ending.REMOVED) for key, stay in open_stays.items())
 
+    def new_keys(self, reading: Reading) -> frozenset[int]:
+        """Keys of its table that are not in the switch's table so far."""
+        state = self._switches.get(reading.switch)
+        if state is None:
+            return frozenset(reading.learned)
+        if reading.learned == state.table:
+            return frozenset()
+        return frozenset(reading.learned.keys() - state.table.keys())
+
     def apply(self, reading: Reading) -> tuple[Change, ...]:
         """Changes this reading brings, in a stable order; the tracker has taken them over.
 

@@ -13,7 +13,9 @@ from kiteroll.core.topology.roles import Topology
 INFO = KindInfo(
     kind=FindingKind.FLOOD,
     thresholds=("flood_addresses", "burst_window"),
-    explains=frozenset({FindingKind.TABLE_FILLING, FindingKind.OVERFULL, FindingKind.STRANGER}),
+    explains=frozenset(
+        {FindingKind.TABLE_FILLING, FindingKind.OVERFULL, FindingKind.STRANGER, FindingKind.LEFT_OUT}
+    ),
     help=KindHelp(
         title="A flood of new addresses",
         why="A full table makes the switch send frames to every port, where anybody can read them.",
