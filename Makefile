@@ -7,7 +7,7 @@ PY := $(VENV)/bin/python
 CONSOLE := src/kiteroll/api/console_dist/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json
 
-.PHONY: demo test check console generated bench screenshots clean
+.PHONY: demo test check console generated bench torture screenshots clean
 
 demo: $(VENV)/ready $(CONSOLE)
 	$(VENV)/bin/kiteroll demo $(DEMO)
@@ -25,6 +25,9 @@ console: $(CONSOLE)
 generated: $(VENV)/ready console/node_modules/.ready
 	$(PY) scripts/generated.py
 	cd console && npm run --silent types
+
+torture: $(VENV)/ready-test
+	$(PY) -m tests.torture $(TORTURE)
 
 bench: $(VENV)/ready-test
 	$(PY) -m bench

@@ -35,6 +35,10 @@ class DatabaseProxy:
         self._listener.close()
         self.cut()
 
+    def point_to(self, database: URL) -> None:
+        """The database answers elsewhere now."""
+        self._to = (database.host or "127.0.0.1", database.port or 3306)
+
     def hold_back(self) -> None:
         """From now on nothing comes through, and no connection ends: a black hole."""
         self._silent.set()
@@ -72,7 +76,11 @@ class DatabaseProxy:
 
     def _accept(self) -> None:
         client, _ = self._listener.accept()
-        server = socket.create_connection(self._to, 5)
+        try:
+            server = socket.create_connection(self._to, 5)
+        except OSError:
+            client.close()
+            return
         with self._lock:
             self._pairs[client], self._pairs[server] = server, client
 

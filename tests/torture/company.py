@@ -1,0 +1,161 @@
+"""Those who are well-behaved while all around is not: a good switch, a good client, a watch on liveness and
+memory. Each notes what it was told, so that it can be held against what is there afterwards."""
+
+import threading
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import httpx
+
+from kiteroll.client import Client, ServiceError, ServiceUnreachable, import_readings, readings, switch
+from kiteroll.core.errors import KiteRollError
+from kiteroll.core.model.reading import Port, Reading, key_of
+from kiteroll.schemas.reading_convert import to_document
+from kiteroll.schemas.reading_document import ReadingDocument
+
+LEDGER = "ledger"
+"""A switch whose readings are imported by the good client."""
+_PORTS = tuple(Port(number=number, name=f"p{number}") for number in range(1, 9))
+
+
+def document(at: datetime, number: int, name: str = LEDGER) -> ReadingDocument:
+    """A reading that differs from the one before."""
+    learned = {key_of(0x021A05000000 + number % 50, 10): 1 + number % 8, key_of(0x021A05000100, 20): 1}
+    return to_document(Reading(switch=name, taken_at=at, ports=_PORTS, learned=learned))
+
+
+@dataclass
+class Worst:
+    """The longest of something, and when it was."""
+
+    seconds: float = 0.0
+    count: int = 0
+
+    def note(self, seconds: float) -> None:
+        self.count += 1
+        self.seconds = max(self.seconds, seconds)
+
+
+class Watcher(threading.Thread):
+    """Does something again and again until it is ended. What it fails with ends the run."""
+
+    def __init__(self, name: str, work: Callable[[], None], every_s: float) -> None:
+        super().__init__(name=name, daemon=True)
+        self._work, self._every_s = work, every_s
+        self._ended = threading.Event()
+        self.failure: BaseException | None = None
+
+    def run(self) -> None:
+        try:
+            while not self._ended.wait(self._every_s):
+                self._work()
+        except BaseException as failure:
+            self.failure = failure
+
+    def end(self) -> None:
+        self._ended.set()
+        self.join(60)
+        if self.failure is not None:
+            raise self.failure
+
+
+@dataclass
+class Company:
+    """`client` makes one for the service as it is now: its port stays, through every restart."""
+
+    url: str
+    token: str
+    pid: Callable[[], int | None]
+    good: str
+    interval_s: float
+    acknowledged: set[datetime] = field(default_factory=set)
+    refused: int = 0
+    liveness: Worst = field(default_factory=Worst)
+    lateness: Worst = field(default_factory=Worst)
+    memory_mb: int = 0
+    away: threading.Event = field(default_factory=threading.Event)
+    """Set while the service or its database is ended on purpose: nobody is expected to answer."""
+    _number: int = 0
+    _back_at: float = 0.0
+    _watchers: list[Watcher] = field(default_factory=list)
+
+    def start(self) -> None:
+        self._watchers = [
+            Watcher("liveness", self._look_alive, 0.2),
+            Watcher("lateness", self._look_at_the_good_switch, 1.0),
+            Watcher("client", self._import_one, 0.3),
+            Watcher("memory", self._look_at_memory, 1.0),
+        ]
+        for one in self._watchers:
+            one.start()
+
+    def end(self) -> None:
+        for one in self._watchers:
+            one.end()
+
+    def back(self) -> None:
+        """Service and database are there again; the good switch gets its next turn from now on."""
+        self._back_at = time.monotonic()
+        self.away.clear()
+
+    def client(self) -> Client:
+        return Client(self.url, self.token)
+
+    def lost(self) -> set[datetime]:
+        """Acknowledged readings that are not found again."""
+        with self.client() as client:
+            rows = client.each(readings(switch=LEDGER, limit=1000))
+            found = {one.taken_at for one in rows if one.outcome == "complete"}
+        return {at for at in self.acknowledged if at not in found}
+
+    def _look_alive(self) -> None:
+        if self.away.is_set():
+            return
+        began = time.monotonic()
+        try:
+            httpx.get(f"{self.url}/health/live", timeout=30, trust_env=False).raise_for_status()
+        except httpx.TransportError:
+            if self.away.is_set():
+                return
+            raise
+        self.liveness.note(time.monotonic() - began)
+
+    def _look_at_the_good_switch(self) -> None:
+        if self.away.is_set():
+            return
+        try:
+            with self.client() as client:
+                read_at = client.send(switch(self.good)).read_at
+        except KiteRollError:
+            return  # no answer, or none while the database is away: the watch on liveness is told
+        if read_at is None or self.away.is_set():
+            return
+        late = (datetime.now(UTC) - read_at).total_seconds()
+        self.lateness.note(min(late, time.monotonic() - self._back_at))
+
+    def _import_one(self) -> None:
+        """Only what was answered with 201 is acknowledged."""
+        self._number += 1
+        at = datetime.now(UTC)
+        at -= timedelta(microseconds=at.microsecond % 1000)  # the API gives milliseconds
+        try:
+            with self.client() as client:
+                (stored,) = client.send(import_readings([document(at, self._number)]))
+        except (ServiceError, ServiceUnreachable):
+            self.refused += 1
+            return
+        assert stored.outcome == "complete"
+        self.acknowledged.add(at)
+
+    def _look_at_memory(self) -> None:
+        pid = self.pid()
+        try:
+            status = Path(f"/proc/{pid}/status").read_text()
+        except OSError:
+            return
+        for line in status.splitlines():
+            if line.startswith("VmRSS:"):
+                self.memory_mb = max(self.memory_mb, int(line.split()[1]) // 1024)
