@@ -27,7 +27,7 @@ class LiveRun:
         url = database.url.render_as_string(hide_password=False)
         self._config = Config(data_dir=data, database=DatabaseSettings(url=url))
         self._stack = ExitStack()
-        self.ids = {name: _add(database, name) for name in switches}
+        self.ids = {name: add_switch(database, name) for name in switches}
 
     def __enter__(self) -> Self:
         self.parts = runtime.build(self._config, self.clock, self._stack, lambda: None)
@@ -54,7 +54,7 @@ class LiveRun:
         return self.parts.findings.evaluate_pending(now)
 
 
-def _add(database: Database, name: str) -> int:
+def add_switch(database: Database, name: str) -> int:
     row = database.run(
         inventory.add_switch,
         NOON,

@@ -63,6 +63,7 @@ class PrivateServer:
         """Shut down cleanly; kill only what does not end in time."""
         pid = self._running_pid()
         if pid is None:
+            self._reap()
             return
         for number, patience_s in ((signal.SIGTERM, _STOP_S), (signal.SIGKILL, 5)):
             with suppress(ProcessLookupError):
@@ -71,9 +72,16 @@ class PrivateServer:
             while time.monotonic() < until:
                 if self._running_pid() is None:
                     self._port_file.unlink(missing_ok=True)
+                    self._reap()
                     return
                 time.sleep(0.05)
         log.error("private database does not end", extra={"event": "database.stuck", "pid": pid})
+
+    def _reap(self) -> None:
+        """Take note that a server we started has ended, so that nothing is left of it."""
+        if self._process is not None:
+            with suppress(subprocess.TimeoutExpired):
+                self._process.wait(5)
 
     # --- preparing ------------------------------------------------------------------------
 
@@ -121,6 +129,7 @@ class PrivateServer:
         init = self.directory / "start.sql"
         write_private(init, self._start_sql())
         program = _program("mariadbd")
+        self._reap()
         self._process = subprocess.Popen(
             [
                 program,

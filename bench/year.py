@@ -1,0 +1,106 @@
+"""A year in the life of the service, in compressed time: real code and database, time handed in.
+
+Twelve switches are read every two hours; each day addresses come that were never there and others leave for
+good, each week a switch is replaced. Records are kept for a month, so memory and disk must be level from
+the second month on.
+"""
+
+import logging
+import os
+import random
+import tempfile
+from datetime import timedelta
+from pathlib import Path
+
+from sqlalchemy import text
+from tests.support.factories import NOON
+from tests.support.live import LiveRun, add_switch
+
+from bench.measure import row
+from kiteroll.app.config import RetentionSettings
+from kiteroll.app.workers.periodic import delete_old
+from kiteroll.core.model.reading import Device, Port, Reading, key_of
+from kiteroll.store import inventory
+from kiteroll.store.database import Database
+from kiteroll.store.migrate import migrate
+from kiteroll.store.private_server import PrivateServer
+
+SWITCHES, ROWS = 12, 100
+DAYS = int(os.environ.get("KITEROLL_BENCH_DAYS", "365"))
+_A_DAY = 12
+_NEW_A_DAY = 60
+_KEPT = RetentionSettings.model_validate({"readings": "7d", "history": "30d"})
+_PORTS = tuple(Port(number=number, name=f"p{number}", alias=f"desk {number}") for number in range(1, 25))
+
+
+def main() -> None:
+    logging.getLogger("kiteroll").setLevel(logging.ERROR)  # findings are told as warnings
+    with tempfile.TemporaryDirectory() as directory:
+        server = PrivateServer(Path(directory) / "database")
+        database = Database(server.start(), pool_size=2)
+        try:
+            migrate(database)
+            names = [f"cabin-{number}" for number in range(SWITCHES)]
+            with LiveRun(database, Path(directory) / "data", names) as run:
+                _live(run, database, names, Path(directory) / "database")
+        finally:
+            database.close()
+            server.stop()
+
+
+def _live(run: LiveRun, database: Database, names: list[str], files: Path) -> None:
+    rng = random.Random(7)
+    addresses = [0x021A09000000 + number for number in range(SWITCHES * ROWS)]
+    places = {mac: (number % SWITCHES, 1 + number % 24) for number, mac in enumerate(addresses)}
+    newest, replaced = addresses[-1], SWITCHES
+    ingestor = run.parts.ingestor
+    for day in range(DAYS):
+        for _ in range(_NEW_A_DAY):
+            gone = rng.choice(list(places))
+            newest += 1
+            places[newest] = places.pop(gone)
+        for mac in rng.sample(list(places), 20):
+            places[mac] = (places[mac][0], rng.randrange(1, 25))
+        if day % 7 == 6:
+            old = names.pop(0)
+            changes = ingestor.tracker.forget(old, run.clock.now())
+            database.run(inventory.remove_switch, run.ids.pop(old), run.clock.now(), changes)
+            names.append(f"cabin-{replaced}")
+            run.ids[names[-1]] = add_switch(database, names[-1])
+            ingestor.load()
+            replaced += 1
+        for part in range(_A_DAY):
+            at = NOON + timedelta(days=day, hours=part * 24 / _A_DAY)
+            for number, name in enumerate(names):
+                learned = {
+                    key_of(mac, 10): port for mac, (switch, port) in places.items() if switch == number
+                }
+                device = Device(name=name, uptime_ticks=(day * 86400 + part) * 100 % 2**32)
+                at += timedelta(seconds=1)
+                run.store(Reading(switch=name, taken_at=at, ports=_PORTS, learned=learned, device=device))
+            run.evaluate(at)
+        deleted = delete_old(database, run.clock, _KEPT)
+        ingestor.forget_endpoints(deleted.endpoints)
+        if day % 30 == 29 or day == DAYS - 1:
+            _tell(day + 1, database, files, len(ingestor.index))
+
+
+def _tell(day: int, database: Database, files: Path, known: int) -> None:
+    with database.engine.connect() as connection:
+        counts = {
+            table: connection.execute(text(f"SELECT COUNT(*) FROM {table}")).scalar_one()
+            for table in ("stay", "change_log", "reading", "endpoint", "finding", "port", "switch")
+        }
+    disk = sum(one.stat().st_size for one in files.rglob("*.ibd")) >> 10
+    status = Path("/proc/self/status").read_text()
+    memory = next(int(line.split()[1]) for line in status.splitlines() if line.startswith("VmRSS:")) >> 10
+    rows = ", ".join(f"{table} {count:,}" for table, count in counts.items())
+    row(
+        f"day {day}",
+        f"{memory} MB memory",
+        f"{disk / 1024:.1f} MB on disk; {known:,} addresses known; {rows}",
+    )
+
+
+if __name__ == "__main__":
+    main()
