@@ -11,6 +11,7 @@ from pathlib import Path
 import pytest
 
 from kiteroll.app.events import FindingChanged, RulesChanged
+from kiteroll.app.workers import periodic
 from kiteroll.app.workers.import_folder import ImportFolderWatcher
 from kiteroll.core.errors import NotFound, StorageUnavailable
 from kiteroll.core.findings.engine import Probe
@@ -88,6 +89,27 @@ def test_a_restart_knows_the_findings_that_are_open(live: LiveRun) -> None:
     )
     assert [one.key for one in again.live()] == [found.key]
     assert again.clears_at(found) == at(1) + timedelta(minutes=15)
+
+
+def test_a_clock_that_was_set_back_is_told_once_and_so_is_that_it_caught_up(
+    caplog: pytest.LogCaptureFixture,
+) -> None:
+    class Ended(Exception):
+        pass
+
+    class Clock:
+        behind = iter([0, 3600, 3000, 1, 0])
+
+        def ahead(self) -> timedelta:
+            return timedelta(seconds=next(self.behind))
+
+        async def sleep(self, seconds: float) -> None:
+            if len(caplog.records) == 2:
+                raise Ended
+
+    with caplog.at_level("INFO"), pytest.raises(Ended):
+        asyncio.run(periodic.watch_clock(Clock()))  # type: ignore[arg-type]
+    assert [one.event for one in caplog.records] == ["clock.set_back", "clock.caught_up"]  # type: ignore[attr-defined]
 
 
 def _parse(text: str, file: str) -> list[Reading]:

@@ -102,7 +102,7 @@ def test_what_is_no_bridge_is_told_with_a_way_on(network: str) -> None:
 
 def test_names_of_bridges() -> None:
     assert Bridge.parse("br0@cell-1") == Bridge(name="br0", namespace="cell-1")
-    for text in ("", "a b", "x" * 16, "br0@../up", "br0@"):
+    for text in ("", "a b", "x" * 16, "br0@../up", "br0@", "-json", "br0@-all"):
         if text == "br0@":
             assert Bridge.parse(text) == Bridge(name="br0")
             continue

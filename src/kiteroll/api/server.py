@@ -85,6 +85,8 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
         stack.enter_context(_locked(config.data_dir))
         auth = TokenAuth(config.data_dir, clock)
         parts = build(config, clock, stack, on_must_stop)
+        if parts.ingestor.latest_at is not None:
+            clock.never_before(parts.ingestor.latest_at)
         add_workers(parts, config, clock, stack, _parse_documents)
         # What was loaded stays: no collection needs to go through it.
         gc.collect()

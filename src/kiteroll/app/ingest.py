@@ -63,6 +63,8 @@ class ReadingIngestor:
         self.switches: dict[int, str] = {}
         """Id to name of the inventory. Replaced, never changed, so that others may iterate over it."""
         self.index = AddressIndex()
+        self.latest_at: datetime | None = None
+        """When the latest reading was taken that was stored before this start."""
         self.storage_problem: str | None = None
 
     def load(self) -> None:
@@ -80,6 +82,7 @@ class ReadingIngestor:
                 tracker.restore(row.name, row.checkpoint, ports.get(switch_id, {}), ())
         tracker.set_hold_times(self._database.run(hold_times.hold_times))
         self.tracker = tracker
+        self.latest_at = max((row.last_at for row in switches.values() if row.last_at), default=None)
         self.switches = {switch_id: row.name for switch_id, row in switches.items()}
         self.index = AddressIndex(self._database.run(stay_queries.all_macs))
         self._writer.forget()

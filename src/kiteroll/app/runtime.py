@@ -231,6 +231,7 @@ def add_workers(
     cannot be received, Invalid for name servers that are none. `parse` reads reading documents."""
     add, storage = parts.supervisor.add, parts.storage
     add("poller", parts.poller.run)
+    add("clock", partial(periodic.watch_clock, clock))
     add("database-watch", parts.database_watch.run)
     add("findings", parts.findings.run)
     add("followup-probe", parts.followup.run)

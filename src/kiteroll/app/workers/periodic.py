@@ -19,6 +19,8 @@ from kiteroll.store.retention import Deleted, delete_expired
 log = logging.getLogger(__name__)
 _RETENTION_S = 3600.0
 _SERVER_CHECK_S = 2.0
+_CLOCK_CHECK_S = 5.0
+_TOLD_AHEAD = timedelta(seconds=2)
 
 
 async def every(seconds: float, clock: Clock, work: Callable[[], object], name: str) -> None:
@@ -54,6 +56,25 @@ def delete_old(database: Database, clock: Clock, settings: RetentionSettings) ->
     )
     log.info("expired records deleted", extra=fields("retention.done", **deleted.rows))
     return deleted
+
+
+async def watch_clock(clock: Clock) -> None:
+    """Tell when the system's clock was set back, and when it has been caught up with."""
+    told = False
+    while True:
+        await clock.sleep(_CLOCK_CHECK_S)
+        ahead = clock.ahead()
+        if told is (ahead >= _TOLD_AHEAD):
+            continue
+        told = not told
+        if told:
+            log.warning(
+                "the system's clock is behind the latest readings: until it has caught up, time goes on at "
+                "half speed here",
+                extra=fields("clock.set_back", seconds=round(ahead.total_seconds())),
+            )
+        else:
+            log.info("the system's clock has caught up", extra=fields("clock.caught_up"))
 
 
 async def hold_database_lock(lock: DatabaseLock, clock: Clock) -> None:
