@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 import pytest
 
 from kiteroll.core.findings.address_view import PortFacts
-from kiteroll.core.findings.bursts import BurstHistory
+from kiteroll.core.findings.bursts import BurstHistory, Step
 from kiteroll.core.findings.classify import NotYet, classify_address, is_shared
 from kiteroll.core.findings.evidence import Learned, Left, LinkSteady, ManyJumped
 from kiteroll.core.findings.finding import Cause, Detection, FindingKind, Severity
@@ -23,6 +23,7 @@ from kiteroll.core.findings.kinds import (
 )
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.findings.loop_watch import LoopWatch
 from kiteroll.core.findings.registry import KINDS
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.changes import Appeared, Change, Moved, Restarted
@@ -205,39 +206,54 @@ def _arrivals(port: str, count: int) -> list[Change]:
     ]
 
 
-def _in_burst(changes: list[Change], *, summarise: bool = True) -> list[Detection]:
-    bursts = BurstHistory(THRESHOLDS.burst_window)
+def _in_burst(
+    changes: list[Change], *, left_out: tuple[str, ...] = (), summarise: bool = True
+) -> list[Detection]:
+    bursts = BurstHistory(THRESHOLDS.loop_window)
     bursts.add("a", [], 3, at(0))
     bursts.add("a", changes, 4, at(1))
-    looped = loop.detect(
-        "a",
-        bursts.steps("a"),
-        UPLINKS,
-        THRESHOLDS,
-        topology_changed=bursts.topology_changed("a"),
-        summarise=summarise,
-        now=at(1),
+    steps = bursts.steps("a")
+    found = loop.signs("a", steps, UPLINKS, THRESHOLDS, left_out=left_out)
+    changed = bursts.topology_changed("a")
+    looped = (
+        []
+        if found is None
+        else [loop.detect(found, found.macs, topology_changed=changed, summarise=summarise, now=at(1))]
     )
-    return [
-        *([looped] if looped else []),
-        *address_flood.detect("a", bursts.steps("a"), UPLINKS, THRESHOLDS),
-    ]
+    return [*looped, *address_flood.detect("a", steps, UPLINKS, THRESHOLDS, at(1))]
 
 
-THERE, BACK = _jumps(0, 20, "p1", "p2"), _jumps(3, 9, "p2", "p1", 0.9)
+def _pulled(port: str, homes: dict[str, int], back: bool = True) -> list[Change]:
+    """So many addresses of each home port are pulled to `port`, and come back."""
+    changes: list[Change] = []
+    first = 0
+    for home, count in homes.items():
+        changes += _jumps(first, first + count, home, port)
+        if back:
+            changes += _jumps(first, first + count, port, home, 0.9)
+        first += count
+    return changes
+
+
+HOMES = {"p1": 2, "p3": 2, "p4": 2}
+FRO = [*_jumps(0, 6, "p1", "p2", 0.2), *_jumps(0, 6, "p2", "p1", 0.5), *_jumps(0, 6, "p1", "p2", 0.8)]
+LOOP = (FindingKind.LOOP, "|a||")
 
 
 @pytest.mark.parametrize(
     ("changes", "expected"),
     [
-        pytest.param([*THERE, *BACK], (FindingKind.LOOP, "|a||"), id="to and fro"),
-        pytest.param(THERE, None, id="one way only: a new path"),
-        pytest.param([*THERE[:2], *BACK[:2]], None, id="too few"),
-        pytest.param([*_jumps(0, 20, "up", "up2"), *_jumps(3, 9, "up2", "up")], None, id="behind an uplink"),
+        pytest.param(_pulled("p2", HOMES), LOOP, id="pulled to one port and back to several"),
+        pytest.param(_pulled("up", HOMES), LOOP, id="the same at an uplink: it may be behind it"),
+        pytest.param(FRO, LOOP, id="to and fro between two access ports, often"),
+        pytest.param(_pulled("p2", HOMES, back=False), None, id="one way only: a new path"),
         pytest.param(
-            [*_jumps(0, 20, "up", "p2"), *_jumps(3, 9, "p2", "up")],
-            (FindingKind.LOOP, "|a||"),
-            id="an uplink and an access port",
+            [*_jumps(0, 12, "p1", "p2"), *_jumps(12, 22, "p2", "p1")], None, id="two classes change rooms"
+        ),
+        pytest.param(_pulled("p2", {"p1": 20}), None, id="all of one port, over and back"),
+        pytest.param(_pulled("p2", {"p1": 1, "p3": 1, "p4": 1}), None, id="too few"),
+        pytest.param(
+            [*_jumps(0, 20, "up", "up2"), *_jumps(0, 20, "up2", "up")] * 2, None, id="between uplinks"
         ),
         pytest.param(_arrivals("p5", 60), (FindingKind.FLOOD, "|a|p5|"), id="many new at an access port"),
         pytest.param(_arrivals("up", 60), None, id="many new behind an uplink"),
@@ -251,12 +267,58 @@ def test_what_many_addresses_at_once_mean(
     assert found == ([] if expected is None else [expected])
 
 
+def test_whoever_was_cut_off_and_comes_back_is_no_loop() -> None:
+    assert _in_burst(_pulled("p2", HOMES), left_out=("p2",)) == []
+    assert _in_burst(_pulled("p2", HOMES), left_out=("p4",)) == []
+
+
 def test_a_loop_counts_its_addresses_when_asked_for_a_summary() -> None:
-    (found,) = _in_burst([*THERE, *BACK])
+    (found,) = _in_burst(_pulled("p2", HOMES))
     counted = [one for one in found.evidence if isinstance(one, ManyJumped)]
-    assert [(one.count, one.ports) for one in counted] == [(20, ("p1", "p2"))]
-    (found,) = _in_burst([*THERE, *BACK], summarise=False)
+    assert [(one.count, one.ports) for one in counted] == [(6, ("p2",))]
+    assert title(found) == "6 addresses jump to port p2 of a and back"
+    (found,) = _in_burst(_pulled("p2", HOMES), summarise=False)
     assert not any(isinstance(one, ManyJumped) for one in found.evidence)
+
+
+def _chain(*names: str) -> Topology:
+    """Switches in a row, each with its port `r` to the right and `l` to the left."""
+    roles = {}
+    for at_, name in enumerate(names):
+        for port, behind in (("r", names[at_ + 1 :]), ("l", names[:at_])):
+            if behind:
+                roles[name, port] = PortRole(Role.UPLINK, RoleEvidence.NEIGHBOUR, (), behind, behind[:1])
+    return Topology(roles)
+
+
+def _signs(switch: str, port: str, count: int = 6, minutes: float = 1) -> loop.LoopSigns:
+    macs = frozenset(mac(number) for number in range(count))
+    steps = (Step(at(minutes), mac(1), "p1", port), Step(at(minutes + 0.5), mac(1), port, "p1"))
+    return loop.LoopSigns(switch=switch, ports=(port,), macs=macs, touched=macs, jumps=steps)
+
+
+def test_a_loop_is_told_at_the_switch_that_points_to_no_other_that_shows_it() -> None:
+    watch, topology = LoopWatch(THRESHOLDS.loop_window), _chain("a", "b", "c")
+    watch.note("a", _signs("a", "r"), at(1.6))
+    assert list(watch.due(topology, at(1.6))) == [], "the switches behind it were not read since"
+    watch.note("b", _signs("b", "r"), at(1.7))
+    watch.note("c", _signs("c", "p9"), at(1.8))
+    assert [found.switch for found, _ in watch.due(topology, at(1.8))] == ["c"]
+    assert list(watch.due(topology, at(2))) == []
+
+
+def test_a_loop_through_two_switches_that_point_to_each_other_is_told_once() -> None:
+    watch, topology = LoopWatch(THRESHOLDS.loop_window), _chain("a", "b")
+    watch.note("a", _signs("a", "r", 9), at(1.6))
+    watch.note("b", _signs("b", "l", 6), at(1.7))
+    assert [found.switch for found, _ in watch.due(topology, at(1.8))] == ["a"]
+
+
+def test_a_loop_behind_an_uplink_where_nothing_is_read_is_told_after_a_while() -> None:
+    watch, topology = LoopWatch(THRESHOLDS.loop_window), _chain("a", "b")
+    watch.note("a", _signs("a", "r"), at(1.6))
+    assert list(watch.due(topology, at(2))) == []
+    assert [found.switch for found, _ in watch.due(topology, at(3.5))] == ["a"]
 
 
 # --- conditions of switches and ports ------------------------------------------------------

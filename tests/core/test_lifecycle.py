@@ -7,7 +7,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kiteroll.core.findings.evidence import Jumped, LinkChanged
-from kiteroll.core.findings.finding import Cause, Detection, Finding, FindingKind, Severity, State, Subject
+from kiteroll.core.findings.finding import (
+    Cause,
+    Details,
+    Detection,
+    Finding,
+    FindingKind,
+    Severity,
+    State,
+    Subject,
+)
 from kiteroll.core.findings.lifecycle import FindingLifecycle
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
@@ -93,29 +102,45 @@ LOOP_PORTS = frozenset({("a", "p1"), ("a", "p2")})
 ELSEWHERE = frozenset({("z", "p1")})
 
 
-def test_one_loop_explains_the_flaps_around_it_and_moves_at_its_own_ports_only() -> None:
+def _loop(minutes: float = 1) -> Detection:
+    """Addresses 1 to 4 were pulled."""
+    details = Details(macs=tuple(mac(number) for number in range(1, 5)), count=4)
+    return detection(
+        minutes, FindingKind.LOOP, subject=Subject(switch="a"), ports=LOOP_PORTS, details=details
+    )
+
+
+def test_one_loop_explains_what_the_addresses_it_pulls_do_and_nothing_else() -> None:
     lifecycle = FindingLifecycle(THRESHOLDS)
     (flap,) = apply(lifecycle, detection(0))
-    loop = detection(1, FindingKind.LOOP, subject=Subject(switch="a"), ports=LOOP_PORTS)
+    loop = _loop()
     opened, explained = apply(lifecycle, loop)
     assert (explained.key, explained.part_of) == (flap.key, opened.key)
     (later,) = apply(lifecycle, detection(2, subject=Subject(mac=mac(2))))
     (far,) = apply(lifecycle, detection(2, subject=Subject(mac=mac(3)), ports=ELSEWHERE))
     (moved,) = apply(lifecycle, detection(2, FindingKind.MOVED, subject=Subject(mac=mac(4)), ports=ELSEWHERE))
     assert (later.part_of, far.part_of, moved.part_of) == (opened.key, opened.key, "")
+    for kind, subject in (
+        (FindingKind.DUPLICATE, Subject(mac=mac(9))),
+        (FindingKind.STRANGER, Subject(mac=mac(2), switch="a", port="p1")),
+        (FindingKind.OVERFULL, Subject(switch="a", port="p1")),
+        (FindingKind.SILENT_PORT, Subject(switch="a", port="p2")),
+    ):
+        (own,) = apply(lifecycle, detection(2, kind, subject=subject, ports=LOOP_PORTS))
+        assert own.part_of == "", kind
 
 
 def test_a_loop_does_not_explain_what_was_there_long_before_it() -> None:
     lifecycle = FindingLifecycle(THRESHOLDS)
     apply(lifecycle, detection(-10))
     apply(lifecycle, detection(0.5))
-    changed = apply(lifecycle, detection(1, FindingKind.LOOP, subject=Subject(switch="a"), ports=LOOP_PORTS))
+    changed = apply(lifecycle, _loop())
     assert [one.kind for one in changed] == [FindingKind.LOOP]
 
 
 def test_within_one_step_what_explains_goes_first() -> None:
     lifecycle = FindingLifecycle(THRESHOLDS)
-    loop = detection(1, FindingKind.LOOP, subject=Subject(switch="a"), ports=LOOP_PORTS)
+    loop = _loop()
     changed = apply(lifecycle, detection(1), loop)
     assert [(one.kind, one.part_of) for one in changed] == [
         (FindingKind.LOOP, ""),
@@ -125,7 +150,7 @@ def test_within_one_step_what_explains_goes_first() -> None:
 
 def test_what_comes_when_its_explanation_is_over_speaks_for_itself() -> None:
     lifecycle = FindingLifecycle(THRESHOLDS)
-    apply(lifecycle, detection(0, FindingKind.LOOP, subject=Subject(switch="a")))
+    apply(lifecycle, _loop(0))
     (flap,) = apply(lifecycle, detection(29))
     assert flap.part_of
     (over,) = lifecycle.expire(at(30))

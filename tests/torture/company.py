@@ -29,14 +29,14 @@ def document(at: datetime, number: int, name: str = LEDGER) -> ReadingDocument:
 
 @dataclass
 class Worst:
-    """The longest of something, and when it was."""
+    """The longest of something, and during which attack it was."""
 
     seconds: float = 0.0
-    count: int = 0
+    during: str = ""
 
-    def note(self, seconds: float) -> None:
-        self.count += 1
-        self.seconds = max(self.seconds, seconds)
+    def note(self, seconds: float, during: str) -> None:
+        if seconds > self.seconds:
+            self.seconds, self.during = seconds, during
 
 
 class Watcher(threading.Thread):
@@ -76,6 +76,7 @@ class Company:
     liveness: Worst = field(default_factory=Worst)
     lateness: Worst = field(default_factory=Worst)
     memory_mb: int = 0
+    phase: str = ""
     away: threading.Event = field(default_factory=threading.Event)
     """Set while the service or its database is ended on purpose: nobody is expected to answer."""
     _number: int = 0
@@ -121,7 +122,7 @@ class Company:
             if self.away.is_set():
                 return
             raise
-        self.liveness.note(time.monotonic() - began)
+        self.liveness.note(time.monotonic() - began, self.phase)
 
     def _look_at_the_good_switch(self) -> None:
         if self.away.is_set():
@@ -134,7 +135,7 @@ class Company:
         if read_at is None or self.away.is_set():
             return
         late = (datetime.now(UTC) - read_at).total_seconds()
-        self.lateness.note(min(late, time.monotonic() - self._back_at))
+        self.lateness.note(min(late, time.monotonic() - self._back_at), self.phase)
 
     def _import_one(self) -> None:
         """Only what was answered with 201 is acknowledged."""

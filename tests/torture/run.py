@@ -24,7 +24,7 @@ from tests.support.harness import Lab, Service, wait_until
 from tests.support.hostile_agents import COMMUNITY, HostileFarm
 from tests.support.ports import free_tcp_port, free_udp_port
 from tests.torture.attacks import HostileFiles, HostileRequests, Told, flood
-from tests.torture.company import LEDGER, Company
+from tests.torture.company import LEDGER, Company, Worst
 
 INTERVAL_S = 10
 _AGENTS_AT_ONCE = 100
@@ -49,8 +49,8 @@ class Result:
     acknowledged: int = 0
     lost: int = 0
     refused: int = 0
-    worst_live_s: float = 0.0
-    worst_late_s: float = 0.0
+    live: Worst = field(default_factory=Worst)
+    late: Worst = field(default_factory=Worst)
     memory_mb: int = 0
     memory_at_end_mb: int = 0
     log_lines: int = 0
@@ -62,7 +62,7 @@ class Result:
     def passed(self) -> bool:
         silent = sum(one.silent for one in self.told.values())
         return not (self.deaths or self.lost or silent or self.faults) and (
-            self.worst_live_s <= 1.0 and self.worst_late_s <= 3 * INTERVAL_S
+            self.live.seconds <= 1.0 and self.late.seconds <= 3 * INTERVAL_S
         )
 
 
@@ -130,6 +130,7 @@ class Torture:
             ("kills", plan.kills, self._kills),
         ):
             began = time.monotonic()
+            self._company.phase = phase
             self._result.told[phase] = work(count)
             if not self._alive():
                 self._result.deaths += 1
@@ -144,13 +145,16 @@ class Torture:
         result.memory_at_end_mb = _memory_mb(self._pid())
         result.lost = len(company.lost())
         result.acknowledged, result.refused = len(company.acknowledged), company.refused
-        result.worst_live_s, result.worst_late_s = company.liveness.seconds, company.lateness.seconds
+        result.live, result.late = company.liveness, company.lateness
         result.memory_mb = company.memory_mb
         began = time.monotonic()
         code = self._service.end(seconds=60)
         self._say(f"ended with {code} in {time.monotonic() - began:.1f} s")
         log = self._service.log
         result.log_lines, result.tracebacks = log.count("\n"), log.count("Traceback")
+        for line in log.splitlines():
+            if "Traceback" in line:
+                self._say(line[-600:])
 
     # --- agents ---------------------------------------------------------------------------
 
@@ -314,9 +318,9 @@ def table(plan: Plan, result: Result) -> str:
         f"deaths                         {result.deaths}",
         f"readings acknowledged          {result.acknowledged} ({result.refused} were refused meanwhile)",
         f"acknowledged and not found     {result.lost}",
-        f"worst answer of /health/live   {result.worst_live_s:.2f} s",
-        f"the good switch, latest        {result.worst_late_s:.1f} s after its last reading, read every "
-        f"{INTERVAL_S} s",
+        f"worst answer of /health/live   {result.live.seconds:.2f} s, during {result.live.during}",
+        f"the good switch, latest        {result.late.seconds:.1f} s after its last reading, read every "
+        f"{INTERVAL_S} s, during {result.late.during}",
         f"memory at most, at the end     {result.memory_mb} MB, {result.memory_at_end_mb} MB",
         f"answers that were faults       {len(result.faults)}",
         f"log                            {result.log_lines} lines, {result.tracebacks} tracebacks",

@@ -37,7 +37,7 @@ def reading_of(
                 default_vlan=port.pvid,
                 tagged=port.tagged,
                 untagged=frozenset({port.pvid}),
-                changed_ticks=int((port.changed_at - switch.booted_at) * 100) if links else None,
+                changed_ticks=_changed_ticks(port.changed_at - switch.booted_at) if links else None,
             )
             for port in outer.values()
         ),
@@ -56,3 +56,8 @@ def reading_of(
         ),
         addresses=dict(switch.neighbour_cache),
     )
+
+
+def _changed_ticks(since_boot_s: float) -> int | None:
+    """None for a port that last changed before the switch started (ifLastChange is then 0, RFC 2863)."""
+    return int(since_boot_s * 100) if since_boot_s > 0 else None

@@ -68,8 +68,10 @@ def title(finding: Finding | Detection) -> str:
         case FindingKind.MULTIPLE_IPS:
             return f"{subject.mac} answers with {' and with '.join(details.ips[:3])}"
         case FindingKind.LOOP:
-            pair = joined([port for _, port in details.ports])
-            return f"{details.count} addresses jump between ports {pair} of {subject.switch}"
+            names = [port for _, port in details.ports]
+            if len(names) == 1:
+                return f"{details.count} addresses jump to port {names[0]} of {subject.switch} and back"
+            return f"{details.count} addresses jump to ports {joined(names)} of {subject.switch} and back"
         case FindingKind.FLOOD:
             return f"{details.count} new addresses on {here} within minutes"
         case FindingKind.LEFT_OUT:

@@ -12,6 +12,7 @@ from datetime import datetime, timedelta
 from kiteroll.core.findings.address_view import PortFacts, PortFactsOf
 from kiteroll.core.findings.address_watch import AddressWatch
 from kiteroll.core.findings.bursts import BurstHistory
+from kiteroll.core.findings.bursts import Step as BurstStep
 from kiteroll.core.findings.classify import NotYet, classify_address, is_shared
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Detection, Finding
@@ -29,6 +30,7 @@ from kiteroll.core.findings.kinds import (
 )
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.lifecycle import FindingLifecycle
+from kiteroll.core.findings.loop_watch import LoopWatch
 from kiteroll.core.findings.port_rule_watch import PortRuleWatch
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.changes import Appeared, Change, Gone, Moved, Quiet, Restarted, Returned
@@ -89,7 +91,8 @@ class FindingEngine:
         """`findings`: those that are not cleared, from an earlier run."""
         self.thresholds = thresholds
         self.lifecycle = FindingLifecycle(thresholds, findings)
-        self._bursts = BurstHistory(thresholds.burst_window)
+        self._bursts = BurstHistory(max(thresholds.burst_window, thresholds.loop_window))
+        self._loops = LoopWatch(thresholds.loop_window)
         self._burst_switches: dict[str, datetime] = {}
         self._addresses = AddressWatch()
         self._breaches = PortRuleWatch()
@@ -134,7 +137,7 @@ class FindingEngine:
         self._needs_fresh_topology = False
         self._addresses.wake(now)
         self._evaluate_rules(facts, topology, now)
-        self._from_bursts(topology)
+        self._from_bursts(facts, topology, now)
         self._from_addresses(facts, now)
         if self._conditions_due(now):
             self._detected += self._from_conditions(facts, topology, now)
@@ -152,6 +155,7 @@ class FindingEngine:
             self._rules = facts.rules()
             self._breaches.retain(names)
             self._bursts.retain(names)
+            self._loops.retain(names)
         else:
             names = {name for name in self._unevaluated if self._rules.concerns(name)}
         if names:
@@ -162,28 +166,42 @@ class FindingEngine:
 
     # --- many addresses at once -----------------------------------------------------------
 
-    def _from_bursts(self, topology: Topology) -> None:
+    def _from_bursts(self, facts: FactSource, topology: Topology, now: datetime) -> None:
+        shared = facts.shared_prefixes() if self._burst_switches else ()
         for switch, at in self._burst_switches.items():
-            steps = self._bursts.steps(switch)
-            if not steps:
-                continue
-            summarised_at = self._summarised_at.get(switch)
-            summarise = summarised_at is None or at - summarised_at >= _LOOP_SUMMARY_EVERY
-            detection = loop.detect(
-                switch,
-                steps,
-                topology,
-                self.thresholds,
-                topology_changed=self._bursts.topology_changed(switch),
-                summarise=summarise,
-                now=at,
-            )
-            if detection is not None:
-                self._detected.append(detection)
-                if summarise:
-                    self._summarised_at[switch] = at
-            self._detected += address_flood.detect(switch, steps, topology, self.thresholds)
+            steps = [one for one in self._bursts.steps(switch) if not is_shared(one.mac, shared)]
+            # Once there is a loop, the link that goes down is the cable that is pulled.
+            known = self._loops.shows(switch)
+            changed = frozenset() if known else self._ports_with_changed_links(facts, switch, steps)
+            found = loop.signs(switch, steps, topology, self.thresholds, left_out=changed) if steps else None
+            self._loops.note(switch, found, at)
+            self._detected += address_flood.detect(switch, steps, topology, self.thresholds, at)
         self._burst_switches.clear()
+        for found, named in self._loops.due(topology, now):
+            summarised_at = self._summarised_at.get(found.switch)
+            summarise = summarised_at is None or now - summarised_at >= _LOOP_SUMMARY_EVERY
+            if summarise:
+                self._summarised_at[found.switch] = now
+            changed_tree = self._bursts.topology_changed(found.switch)
+            self._detected.append(
+                loop.detect(
+                    found, named, topology_changed=changed_tree, summarise=summarise, now=found.last_at
+                )
+            )
+
+    def _ports_with_changed_links(
+        self, facts: FactSource, switch: str, steps: Sequence[BurstStep]
+    ) -> frozenset[str]:
+        """Those whose link went up or down after addresses had begun to jump there: whoever is behind them
+        was cut off. A cable that makes a loop comes up before."""
+        if len(steps) < self.thresholds.loop_addresses:
+            return frozenset()
+        first: dict[PortRef, datetime] = {}
+        for step in steps:
+            for port in filter(None, (step.origin, step.to)):
+                first.setdefault((switch, port), step.at)
+        known = facts.port_facts(sorted(first))
+        return frozenset(port[1] for port, fact in known.items() if fact.changed_since(first[port]))
 
     # --- one address at several places ----------------------------------------------------
 

@@ -147,8 +147,12 @@ def _explains(one: Finding, other: Finding) -> bool:
     if one.kind is FindingKind.LOOP:
         if other.opened_at < one.first_at - _LEAD:
             return False  # it was there before the loop, which only adds to it
-        if other.kind is not FindingKind.MOVED:
-            return True  # what circulates reaches the whole VLAN: addresses jump far from the loop as well
+        about = {other.subject.mac, *other.details.macs} - {None}
+        if about:
+            # What circulates reaches the whole VLAN: addresses jump far from the loop as well. But only an
+            # address that was pulled itself is explained; and what is at other ports only has moved.
+            jumped = not about.isdisjoint(one.details.macs)
+            return jumped and (other.kind is not FindingKind.MOVED or bool(one.ports & other.ports))
     return bool(one.ports & other.ports)
 
 

@@ -12,9 +12,11 @@ class Thresholds:
     """Jumps of one address within `flap_window` that make it flap."""
     flap_window: timedelta = timedelta(minutes=10)
     loop_addresses: int = 5
-    """Addresses that jump between the same two ports that make a loop likely."""
+    """Addresses that are pulled to one port and come back that make a loop likely."""
+    loop_window: timedelta = timedelta(minutes=5)
+    """In which they must come back."""
     burst_window: timedelta = timedelta(minutes=2)
-    """In which addresses are counted for loops and floods."""
+    """In which addresses are counted for floods."""
     flood_addresses: int = 50
     """New addresses on one port within `burst_window`."""
     silent_after: timedelta = timedelta(days=1)

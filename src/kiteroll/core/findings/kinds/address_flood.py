@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
+from datetime import datetime
 
 from kiteroll.core.findings.bursts import Step
 from kiteroll.core.findings.evidence import NewAddresses
@@ -28,11 +29,11 @@ INFO = KindInfo(
 
 
 def detect(
-    switch: str, steps: Sequence[Step], topology: Topology, thresholds: Thresholds
+    switch: str, steps: Sequence[Step], topology: Topology, thresholds: Thresholds, now: datetime
 ) -> Iterator[Detection]:
     new: dict[str, list[Step]] = defaultdict(list)
     for step in steps:
-        if not step.origin:
+        if not step.origin and now - step.at <= thresholds.burst_window:
             new[step.to].append(step)
     for port, arrivals in new.items():
         if len(arrivals) < thresholds.flood_addresses or topology.is_uplink((switch, port)):

@@ -1,11 +1,14 @@
-"""Loop: many addresses jump to and fro between the same ports of one switch.
+"""Loop: frames come back to a switch at a port where their senders are not.
 
-One way only is a new path, no loop; and where both ports are uplinks, the loop is behind one of them
-and told there.
+A bridge learns the sender of every frame it receives at the port it came in (IEEE 802.1Q clause 8.7). Where
+frames circulate, addresses of many ports are pulled to the port they come back at, and their own next frame
+pulls them back home: that, and not jumping as such, is what a loop looks like. Devices that change places go
+one way; those that are carried over and back are of one port.
 """
 
-from collections import defaultdict
-from collections.abc import Sequence
+from collections import Counter, defaultdict
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 
 from kiteroll.core.findings.bursts import Step
@@ -13,13 +16,15 @@ from kiteroll.core.findings.evidence import Evidence, Jumped, ManyJumped, Topolo
 from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.topology.roles import Topology
 
 INFO = KindInfo(
     kind=FindingKind.LOOP,
-    thresholds=("loop_addresses", "burst_window"),
+    thresholds=("loop_addresses", "loop_window"),
     # Addresses find their ports again one by one: that is still part of it.
     clear_factor=2,
+    # Of addresses that jumped themselves, see `lifecycle`: who does not belong to a port is no less a stranger.
     explains=frozenset(
         {
             FindingKind.FLAPPING,
@@ -28,73 +33,156 @@ INFO = KindInfo(
             FindingKind.FLOOD,
             FindingKind.TABLE_FILLING,
             FindingKind.IP_CONFLICT,
-            FindingKind.SILENT_PORT,
-            FindingKind.OVERFULL,
-            FindingKind.STRANGER,
         }
     ),
     help=KindHelp(
         title="A loop",
         why="Broadcasts circulate endlessly. The whole VLAN slows down or stands still.",
-        evidence="Many addresses jump to and fro between the same ports of one switch within a minute or two. "
-        "Often the count of spanning-tree changes rises too.",
-        action="Pull the cable at one of the two ports, then see where it leads: two sockets joined by a cable, "
-        "or a small switch with two cables. When the jumps stop, the finding shows since when it is quiet.",
+        evidence="Within minutes, addresses of several ports of one switch are learned at one and the same other "
+        "port and at their own again; or many jump to and fro between two. Often the count of "
+        "spanning-tree changes rises too.",
+        action="Pull the cable at one of the ports named first, then see where it leads: two sockets joined by a "
+        "cable, or a small switch with two cables. When the jumps stop, the finding shows since when it is quiet.",
         fewer="Switch on spanning tree, or loop protection, on access ports.",
     ),
 )
+_OTHER_PORTS = 3
+"""Ports of their own that pulled addresses must be of."""
+_JUMPS = 3
+"""Jumps of each address between two access ports."""
 _SHOWN = 5
-"""Jumps told as evidence at a time, and addresses named."""
+"""Jumps told as evidence at a time."""
+MAX_NAMED = 200
+"""Addresses of a loop that are kept: those whose own findings it explains."""
 
 
-def detect(
+@dataclass(frozen=True, slots=True, kw_only=True)
+class LoopSigns:
+    """What one switch shows of a loop."""
+
+    switch: str
+    ports: tuple[str, ...]
+    """Where addresses are pulled to, the most first; then, where it is between two ports, the other one."""
+    macs: frozenset[MacAddress]
+    """Those that show it."""
+    touched: frozenset[MacAddress]
+    """All that were at one of the ports meanwhile, once or more."""
+    jumps: tuple[Step, ...]
+    """Of addresses that show it, in order of time."""
+
+    @property
+    def first_at(self) -> datetime:
+        return self.jumps[0].at
+
+    @property
+    def last_at(self) -> datetime:
+        return self.jumps[-1].at
+
+
+def signs(
     switch: str,
     steps: Sequence[Step],
     topology: Topology,
     thresholds: Thresholds,
     *,
-    topology_changed: bool,
-    summarise: bool,
-    now: datetime,
-) -> Detection | None:
-    """`steps`: of the last minutes on this switch; `summarise`: whether to count the addresses as a piece
-    of evidence this time (probes come many a second while a loop lasts)."""
-    between: dict[frozenset[str], dict[tuple[str, str], list[Step]]] = defaultdict(lambda: defaultdict(list))
-    for step in steps:
-        if step.origin:
-            between[frozenset((step.origin, step.to))][step.origin, step.to].append(step)
-    found = []
-    for ports, ways in between.items():
-        if all(topology.is_uplink((switch, port)) for port in ports):
-            continue
-        macs = {step.mac for each in ways.values() for step in each}
-        both_ways = len(ways) == 2 and min(map(len, ways.values())) >= 2
-        if len(macs) >= thresholds.loop_addresses and both_ways:
-            found.append((len(macs), sorted(ports), [step for each in ways.values() for step in each]))
+    left_out: Collection[str] = (),
+) -> LoopSigns | None:
+    """`steps`: of the last minutes on this switch. `left_out`: ports whose link changed meanwhile: whoever
+    is there was cut off, and comes back."""
+    routes = _routes(step for step in steps if step.origin not in left_out and step.to not in left_out)
+    pulled = _pulled_and_back(routes)
+    found: dict[tuple[str, ...], set[MacAddress]] = {}
+    for port, homes in pulled.items():
+        if len(homes) >= thresholds.loop_addresses and len(set(homes.values())) >= _OTHER_PORTS:
+            found[port,] = set(homes)
+    for pair, macs in _to_and_fro(steps, left_out).items():
+        # Between two uplinks it is a tree that changes; one port may pass for one while a switch's own
+        # address circulates.
+        between_uplinks = all(topology.is_uplink((switch, one)) for one in pair)
+        if len(macs) >= thresholds.loop_addresses and not between_uplinks:
+            found[pair] = macs
     if not found:
         return None
-    # One loop shows between several pairs of ports: its own, and each with where endpoints really are.
-    count, pair, jumps = max(found, key=lambda one: (one[0], one[1]))
-    latest = sorted(jumps, key=lambda one: one.at)
+    ordered = sorted(found, key=lambda ports: (-len(found[ports]), ports))
+    jumped = frozenset(mac for macs in found.values() for mac in macs)
+    pulling = tuple(dict.fromkeys(port for ports in ordered for port in ports))
+    return LoopSigns(
+        switch=switch,
+        ports=pulling,
+        macs=jumped,
+        touched=jumped
+        | {step.mac for step in steps if step.origin and (step.origin in pulling or step.to in pulling)},
+        jumps=tuple(
+            sorted((step for step in steps if step.origin and step.mac in jumped), key=lambda one: one.at)
+        ),
+    )
+
+
+def detect(
+    found: LoopSigns, named: Collection[MacAddress], *, topology_changed: bool, summarise: bool, now: datetime
+) -> Detection:
+    """`named`: addresses that it touched since it began; `summarise`: whether to count the addresses as a
+    piece of evidence this time (probes come many a second while a loop lasts)."""
+    switch, ports = found.switch, found.ports
     evidence: list[Evidence] = [
-        Jumped(step.at, step.mac, switch, step.origin, step.to) for step in latest[-_SHOWN:]
+        Jumped(step.at, step.mac, switch, step.origin, step.to) for step in found.jumps[-_SHOWN:]
     ]
     if summarise:
-        evidence.append(ManyJumped(now, count, tuple(pair)))
+        evidence.append(ManyJumped(now, len(found.macs), ports[:2]))
     if topology_changed:
         evidence.append(TopologyChanged(now))
+    others = {port for step in found.jumps for port in (step.origin, step.to)}
     return Detection(
         kind=FindingKind.LOOP,
         severity=Severity.SERIOUS,
         subject=Subject(switch=switch),
         cause=Cause.SECOND_CABLE,
         details=Details(
-            ports=tuple((switch, port) for port in pair),
-            macs=tuple(sorted({step.mac for step in jumps})[:_SHOWN]),
-            count=count,
+            ports=tuple((switch, port) for port in ports[:2]),
+            macs=tuple(sorted(named)[:MAX_NAMED]),
+            count=len(found.macs),
         ),
         evidence=in_order(evidence),
-        first_at=latest[0].at,
-        last_at=latest[-1].at,
-        ports=frozenset((switch, port) for _, two, _ in found for port in two),
+        first_at=found.first_at,
+        last_at=found.last_at,
+        ports=frozenset((switch, port) for port in others),
     )
+
+
+def _routes(steps: Iterable[Step]) -> dict[MacAddress, list[str]]:
+    """Ports each address was at, in order."""
+    routes: dict[MacAddress, list[str]] = defaultdict(list)
+    for step in steps:
+        if not step.origin:
+            continue
+        route = routes[step.mac]
+        if not route:
+            route.append(step.origin)
+        route.append(step.to)
+    return routes
+
+
+def _pulled_and_back(routes: Mapping[MacAddress, Sequence[str]]) -> dict[str, dict[MacAddress, str]]:
+    """Port to the addresses that were pulled to it and came back, each with the port it came back to."""
+    found: dict[str, dict[MacAddress, str]] = defaultdict(dict)
+    for mac, route in routes.items():
+        for home in dict.fromkeys(route):
+            first, last = route.index(home), len(route) - 1 - route[::-1].index(home)
+            for port in route[first + 1 : last]:
+                if port != home:
+                    found[port].setdefault(mac, home)
+    return found
+
+
+def _to_and_fro(steps: Sequence[Step], left_out: Collection[str]) -> dict[tuple[str, str], set[MacAddress]]:
+    """Pairs of ports, with the addresses that jumped between them often."""
+    counts: Counter[tuple[str, str, MacAddress]] = Counter()
+    for step in steps:
+        if step.origin and step.origin not in left_out and step.to not in left_out:
+            one, other = sorted((step.origin, step.to))
+            counts[one, other, step.mac] += 1
+    found: dict[tuple[str, str], set[MacAddress]] = defaultdict(set)
+    for (one, other, mac), count in counts.items():
+        if count >= _JUMPS:
+            found[one, other].add(mac)
+    return found
