@@ -72,15 +72,28 @@ def _classify(
     read: float | None = None,
     links: dict[str, float] | None = None,
     others: int = 0,
+    joined: bool = True,
+    vlans: tuple[int | None, ...] = (),
+    read_of: dict[str, float] | None = None,
 ) -> Detection | NotYet | None:
-    """`links`: when the ports of a switch last went up or down; `others`: more addresses on each port."""
+    """`links`: when the ports of a switch last went up or down; `others`: more addresses on each port;
+    `joined`: whether the switches are known to be of one network; `vlans`: of each stay; `read_of`: when a
+    switch was last read, where that is not `read`; they are read every minute."""
 
     def facts(port: PortRef) -> PortFacts:
         changed = at((links or {}).get(port[0], -500))
         return PortFacts(changed, frozenset(mac(100 + number) for number in range(others)))
 
-    sightings = _sightings(stays, read=now if read is None else read)
-    return classify_address(mac(1), sightings, facts, THRESHOLDS, at(now))
+    sightings = [
+        replace(
+            one,
+            interval=MINUTE,
+            read_at=at((read_of or {}).get(one.port[0], now if read is None else read)),
+            stay=replace(one.stay, place=replace(one.stay.place, vlan=vlans[number] if vlans else 10)),
+        )
+        for number, one in enumerate(_sightings(stays, read=now))
+    ]
+    return classify_address(mac(1), sightings, facts, lambda *_: joined, THRESHOLDS, at(now))
 
 
 STAYS: Stays = [("a", "p1", -60, None), ("b", "up", -60, None)]
@@ -130,6 +143,27 @@ AT_BOTH: Stays = [("a", "p1", -60, None), ("b", "p2", 0, None)]
         ),
         pytest.param(AT_BOTH, {"now": 4}, None, id="at both, may linger"),
         pytest.param(AT_BOTH, {"now": 6}, (FindingKind.DUPLICATE, Cause.CLONED), id="at both beyond ageing"),
+        pytest.param(
+            AT_BOTH,
+            {"now": 6, "vlans": (10, None)},
+            (FindingKind.DUPLICATE, Cause.CLONED),
+            id="a VLAN not told",
+        ),
+        pytest.param(AT_BOTH, {"now": 6, "vlans": (10, 20)}, None, id="in two VLANs"),
+        pytest.param(
+            [("a", "p8", -60, None), ("a", "p9", 0, None)],
+            {"now": 6, "vlans": (10, 20)},
+            None,
+            id="a port a VLAN",
+        ),
+        pytest.param(AT_BOTH, {"now": 6, "joined": False}, None, id="in two networks"),
+        pytest.param(
+            AT_BOTH,
+            {"now": 4, "read_of": {"a": -20}},
+            (FindingKind.MOVED, Cause.CARRIED),
+            id="the old switch died",
+        ),
+        pytest.param(AT_BOTH, {"now": 4, "read_of": {"a": -2}}, None, id="the old switch is late"),
     ],
 )
 def test_what_the_stays_of_an_address_mean(

@@ -25,6 +25,7 @@ from kiteroll.core.topology.sighting import Sighting, both_present_beyond_ageing
 from kiteroll.core.tracking.switch_health import SwitchCondition, Warned, switch_warnings
 from kiteroll.core.tracking.uptime import drift, restarted
 from kiteroll.wording.switches import warning_text
+from kiteroll.wording.topology import home_reasons
 from tests.support.factories import at, mac
 
 MINUTE = timedelta(minutes=1)
@@ -139,6 +140,30 @@ def test_an_address_the_next_switches_have_not_learned_is_beyond_something_that_
     assert reason == HomeReason(Because.BEYOND_UPLINK, Place("core-1", "p1", 10), ("quay-1",))
 
 
+def _in_vlan(vlan: int) -> Stay:
+    return replace(_seen(2, "quay-1").stay, place=Place("quay-1", "p1", vlan))
+
+
+@pytest.mark.parametrize(
+    ("minutes", "interval", "confidence", "because"),
+    [
+        (2, 1, Confidence.SURE, Because.SEEN_NOWHERE_ELSE),
+        (4, 1, Confidence.LIKELY, Because.READ_LATE),
+        (16, 1, Confidence.DOUBTFUL, Because.READ_LONG_AGO),
+        (40, 30, Confidence.SURE, Because.SEEN_NOWHERE_ELSE),
+        (16, None, Confidence.SURE, Because.SEEN_NOWHERE_ELSE),
+    ],
+)
+def test_a_home_is_no_surer_than_its_readings_are_new(
+    minutes: float, interval: int | None, confidence: Confidence, because: Because
+) -> None:
+    every = None if interval is None else timedelta(minutes=interval)
+    seen = replace(_seen(1, "quay-1"), read_at=at(0), interval=every, ageing=timedelta(minutes=5))
+    home = choose_home([seen], at(minutes))
+    assert (home.confidence, home.reasons[0].because) == (confidence, because)
+    assert all(home_reasons(home))
+
+
 def test_how_sure_a_home_is_follows_from_what_speaks_against_it() -> None:
     sure = [_seen(1, "quay-1"), _seen(2, "core-1", leads_to=("quay-1",))]
     assert choose_home(sure).confidence is Confidence.SURE
@@ -147,6 +172,8 @@ def test_how_sure_a_home_is_follows_from_what_speaks_against_it() -> None:
     both = [_seen(1, "quay-1"), _seen(2, "quay-2", began=-9)]
     assert choose_home(both).confidence is Confidence.DOUBTFUL
     assert choose_home(both).reasons == (HomeReason(Because.LEARNED_LATER, Place("quay-2", "p1", 10)),)
+    two_vlans = [_seen(1, "quay-1"), replace(_seen(2, "quay-1"), stay=_in_vlan(20))]
+    assert choose_home(two_vlans).confidence is Confidence.SURE, "two VLANs of one port are one place"
     crowded = [replace(_seen(1, "quay-1"), address_count=40), replace(_seen(2, "quay-2"), address_count=1)]
     assert choose_home(crowded).at is crowded[1], "learned at once: the emptier port"
 

@@ -7,6 +7,7 @@ from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.stay import Place, Stay
 from kiteroll.core.topology.home import Because, choose_home
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts, infer
+from kiteroll.core.topology.neighbours import is_switch, shut_ports
 from kiteroll.core.topology.path import path_to
 from kiteroll.core.topology.roles import Role, RoleEvidence, Topology
 from kiteroll.core.topology.sighting import sighting
@@ -149,3 +150,25 @@ def test_a_path_that_ends_at_an_uplink_says_who_has_not_learned_the_address() ->
     assert home.at is not None and home.reasons[0].because is Because.BEYOND_UPLINK
     (last,) = path_to(home.at, sightings, "b", topology)
     assert hop_text(last) == "uplink, 1 address: c behind it has not learned this address"
+
+
+@pytest.mark.parametrize(
+    ("capabilities", "expected"),
+    [
+        (("bridge",), True),
+        (("bridge", "router"), True),
+        (("bridge", "phone"), False),
+        (("bridge", "access point"), False),
+        (("station",), False),
+        ((), False),
+    ],
+)
+def test_an_end_device_that_bridges_as_well_is_no_switch(
+    capabilities: tuple[str, ...], expected: bool
+) -> None:
+    assert is_switch(capabilities) is expected
+
+
+def test_disabled_shuts_a_port_only_where_spanning_tree_is_on() -> None:
+    states = [(("a", "p1"), "disabled"), (("b", "p1"), "disabled"), (("b", "p2"), "blocking")]
+    assert shut_ports(states, {"a"}) == {("a", "p1"), ("b", "p2")}

@@ -13,4 +13,5 @@ def sighting_of(row: PlacedStay, view: NetworkView) -> Sighting:
         address_count=view.address_count((place.switch, place.port)),
         read_at=row.read_at,
         ageing=row.ageing,
+        interval=row.interval,
     )

@@ -23,6 +23,8 @@ class PlacedStay:
     port_oper: str
     vlan_name: str
     ageing: timedelta | None
+    interval: timedelta | None
+    """How often the switch is polled; None when its readings are imported."""
     read_at: datetime | None
     """The switch's last complete reading: how old the knowledge of this place is."""
 
@@ -58,6 +60,8 @@ def placed(filters: Filters) -> Select[Any]:
             switch.c.name.label("switch_name"),
             switch.c.last_complete_at,
             switch.c.ageing_s,
+            switch.c.interval_s,
+            switch.c.source,
             port.c.name.label("port_name"),
             port.c.number.label("port_number"),
             port.c.alias.label("port_alias"),
@@ -102,6 +106,7 @@ def placed_stay(row: Row[Any]) -> PlacedStay:
         port_oper=row.port_oper,
         vlan_name=row.vlan_name or "",
         ageing=None if row.ageing_s is None else timedelta(seconds=row.ageing_s),
+        interval=None if row.source == "files" else timedelta(seconds=row.interval_s),
         read_at=row.last_complete_at,
     )
 

@@ -9,7 +9,7 @@ from sqlalchemy import Connection, or_, select, tuple_, update
 from kiteroll.core.errors import NotFound
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts
-from kiteroll.core.topology.neighbours import BRIDGE_CAPABILITY, SHUT_STATES
+from kiteroll.core.topology.neighbours import FORWARDING, SHUT_STATES, is_switch, shut_ports
 from kiteroll.core.topology.roles import Role
 from kiteroll.store.bulk import chunks
 from kiteroll.store.neighbours import neighbours_of
@@ -30,11 +30,17 @@ def topology_facts(connection: Connection) -> TopologyFacts:
             ),
         )
     ).all()
+    forwarding = connection.execute(
+        select(switch.c.name)
+        .join(port, port.c.switch_id == switch.c.id)
+        .where(port.c.spanning_tree == FORWARDING)
+        .distinct()
+    ).scalars()
     names = connection.execute(select(switch.c.name).where(switch.c.removed_at.is_(None))).scalars()
     return TopologyFacts(
         switches=frozenset(names),
         aggregates={(one, name): bundle for one, name, bundle, *_ in rows if bundle},
-        blocked=frozenset((one, name) for one, name, _, state, _ in rows if state in SHUT_STATES),
+        blocked=shut_ports((((one, name), state) for one, name, _, state, _ in rows), set(forwarding)),
         claims=tuple(_claims(connection)),
         seen=_own_addresses(connection),
         by_operator={(one, name): Role(role) for one, name, *_, role in rows if role},
@@ -74,7 +80,7 @@ def _claims(connection: Connection) -> list[NeighbourClaim]:
             (row.switch_name, row.port_name),
             row.known_as,
             row.name or row.chassis,
-            BRIDGE_CAPABILITY in row.capabilities,
+            is_switch(row.capabilities),
         )
         for row in neighbours_of(connection)
     ]

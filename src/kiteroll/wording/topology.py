@@ -1,5 +1,6 @@
 """Roles of ports, homes and paths in words."""
 
+from datetime import datetime
 from typing import assert_never
 
 from kiteroll.core.topology.home import Because, Home, HomeReason
@@ -52,6 +53,12 @@ def _reason(reason: HomeReason) -> str:
             return f"also seen at {place}, learned at about the same time; this port ranks first"
         case Because.QUIET_HERE:
             return "quiet here: missing from the latest reading, but within its hold time"
+        case Because.READ_LATE if place is not None:
+            return (
+                f"{place.switch} has not been read since {_instant(reason.since)}: it may be elsewhere by now"
+            )
+        case Because.READ_LONG_AGO if place is not None:
+            return f"{place.switch} was read last at {_instant(reason.since)}: whoever was there may be gone"
         case Because.BEYOND_UNKNOWN_BRIDGE:
             return f"beyond this port, through {reason.names[0]}, which is not in the inventory"
         case Because.BEYOND_UPLINK if place is not None:
@@ -68,6 +75,10 @@ def _reason(reason: HomeReason) -> str:
             return "gone: no switch has it now"
         case _:
             return reason.because.value
+
+
+def _instant(at: datetime | None) -> str:
+    return "an unknown time" if at is None else f"{at:%Y-%m-%d %H:%M:%SZ}"
 
 
 def hop_text(hop: Hop) -> str:

@@ -60,7 +60,7 @@ class StayFilter:
     vlan: int | None = None
     mac: MacAddress | None = None
     ended: bool = False
-    """ExchangeEnd stays too, latest begun first."""
+    """Ended stays too, latest begun first."""
     uplinks: bool = True
     at: datetime | None = None
 
@@ -96,7 +96,8 @@ class EndpointQueries:
             view = self._topology.now()
         else:
             records, view = self._as_of(records, at)
-        return [self._view(mac, record, view) for mac, record in records.items()]
+        now = at or self._clock.now()
+        return [self._view(mac, record, view, now) for mac, record in records.items()]
 
     def path(self, mac: MacAddress, start: str | None, at: datetime | None) -> list[Hop]:
         """From `start`, or else from the switch furthest away, to the home; empty when none is known."""
@@ -152,10 +153,12 @@ class EndpointQueries:
         self._database.run(stay_queries.change_endpoint, mac, values)
         return self.get(mac, None)
 
-    def _view(self, mac: MacAddress, record: EndpointRecord, view: NetworkView) -> EndpointView:
+    def _view(
+        self, mac: MacAddress, record: EndpointRecord, view: NetworkView, now: datetime
+    ) -> EndpointView:
         by_id = {row.stay.id: row for row in record.stays}
         sightings = [sighting_of(row, view) for row in record.stays]
-        home = choose_home(sightings)
+        home = choose_home(sightings, now)
         maker, origin = self._makers.maker_of(mac)
         return EndpointView(
             mac=mac,

@@ -9,7 +9,7 @@ from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.switch_condition import condition_of
 from kiteroll.clock import Clock
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.topology.neighbours import BRIDGE_CAPABILITY
+from kiteroll.core.topology.neighbours import is_switch
 from kiteroll.core.tracking.switch_health import SwitchHealth, SwitchWarning, switch_warnings
 from kiteroll.store import inventory, list_queries, neighbours
 from kiteroll.store.database import Database
@@ -85,7 +85,7 @@ class SwitchQueries:
     def discovered(self) -> list[NeighbourRow]:
         """Neighbours that are bridges and not in the inventory."""
         rows = self._database.run(neighbours.neighbours_of)
-        return [row for row in rows if row.known_as is None and BRIDGE_CAPABILITY in row.capabilities]
+        return [row for row in rows if row.known_as is None and is_switch(row.capabilities)]
 
     def vlans(self, name: str) -> list[tuple[int, str]]:
         """Number and name of its VLANs. Raises NotFound."""

@@ -32,6 +32,8 @@ class PortFacts:
 
 
 PortFactsOf = Callable[[PortRef], PortFacts]
+Joined = Callable[[str, str], bool]
+"""Whether two switches are known to be of one network."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +66,12 @@ class AddressView:
 
 
 def view_of(
-    mac: MacAddress, sightings: Sequence[Sighting], facts: PortFactsOf, thresholds: Thresholds, now: datetime
+    mac: MacAddress,
+    sightings: Sequence[Sighting],
+    facts: PortFactsOf,
+    joined: Joined,
+    thresholds: Thresholds,
+    now: datetime,
 ) -> AddressView:
     """`sightings`: open stays, and those that ended within the window."""
     since = now - thresholds.flap_window
@@ -74,7 +81,7 @@ def view_of(
         access=access,
         jumps=tuple(_jumps(sightings, since)),
         ports=tuple(_ports(access, since)),
-        at_once=_at_once(access),
+        at_once=_at_once(access, joined),
         facts=facts,
         thresholds=thresholds,
         since=since,
@@ -107,10 +114,23 @@ def _ports(access: Sequence[Sighting], since: datetime) -> list[PortRef]:
     return sorted(latest, key=lambda port: latest[port])
 
 
-def _at_once(access: Sequence[Sighting]) -> tuple[Sighting, Sighting] | None:
+def _at_once(access: Sequence[Sighting], joined: Joined) -> tuple[Sighting, Sighting] | None:
+    """One address in two VLANs, or in two networks, is legitimate: each has a filtering database of its own
+    (IEEE 802.1Q clause 8.8)."""
     present = [one for one in access if one.present]
     for number, one in enumerate(present):
         for other in present[number + 1 :]:
-            if one.port != other.port and both_present_beyond_ageing(one, other):
+            if (
+                one.port != other.port
+                and _vlan_in_common(one, other)
+                and joined(one.port[0], other.port[0])
+                and both_present_beyond_ageing(one, other)
+            ):
                 return one, other
     return None
+
+
+def _vlan_in_common(one: Sighting, other: Sighting) -> bool:
+    """A switch that tells no VLAN may mean any."""
+    here, there = one.stay.place.vlan, other.stay.place.vlan
+    return here is None or there is None or here == there

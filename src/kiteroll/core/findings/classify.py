@@ -4,7 +4,7 @@ from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from kiteroll.core.findings.address_view import PortFactsOf, view_of
+from kiteroll.core.findings.address_view import Joined, PortFactsOf, view_of
 from kiteroll.core.findings.finding import Detection
 from kiteroll.core.findings.kinds import duplicate_address, flapping, moved
 from kiteroll.core.findings.thresholds import Thresholds
@@ -34,10 +34,15 @@ def is_shared(mac: MacAddress, prefixes: Collection[str]) -> bool:
 
 
 def classify_address(
-    mac: MacAddress, sightings: Sequence[Sighting], facts: PortFactsOf, thresholds: Thresholds, now: datetime
+    mac: MacAddress,
+    sightings: Sequence[Sighting],
+    facts: PortFactsOf,
+    joined: Joined,
+    thresholds: Thresholds,
+    now: datetime,
 ) -> Detection | NotYet | None:
     """What the stays of one address say: open ones, and those that ended within the window."""
-    view = view_of(mac, sightings, facts, thresholds, now)
+    view = view_of(mac, sightings, facts, joined, thresholds, now)
     if not view.access or len(view.ports) + len(view.jumps) < 2:
         return None
     if (twice := duplicate_address.at_once(view)) is not None:

@@ -138,7 +138,7 @@ class FindingEngine:
         self._addresses.wake(now)
         self._evaluate_rules(facts, topology, now)
         self._from_bursts(facts, topology, now)
-        self._from_addresses(facts, now)
+        self._from_addresses(facts, topology, now)
         if self._conditions_due(now):
             self._detected += self._from_conditions(facts, topology, now)
         known = cleared(self.lifecycle.unknown(self._detected))
@@ -205,7 +205,7 @@ class FindingEngine:
 
     # --- one address at several places ----------------------------------------------------
 
-    def _from_addresses(self, facts: FactSource, now: datetime) -> None:
+    def _from_addresses(self, facts: FactSource, topology: Topology, now: datetime) -> None:
         macs = self._addresses.due(_MAX_ADDRESSES)
         if not macs:
             return
@@ -224,7 +224,9 @@ class FindingEngine:
             if is_shared(mac, shared):
                 self._addresses.settle(mac)
                 continue
-            outcome = classify_address(mac, seen, _without(port_facts, mac), self.thresholds, now)
+            outcome = classify_address(
+                mac, seen, _without(port_facts, mac), topology.joined, self.thresholds, now
+            )
             if isinstance(outcome, Detection):
                 self._detected.append(outcome)
                 self._probes.append(Probe(mac, _places(seen)))

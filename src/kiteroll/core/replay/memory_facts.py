@@ -17,7 +17,13 @@ from kiteroll.core.policy.port_rules import RuleBook
 from kiteroll.core.replay.ip_history import IpHistory
 from kiteroll.core.replay.stay_ledger import StayLedger
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts
-from kiteroll.core.topology.neighbours import BRIDGE_CAPABILITY, SHUT_STATES, KnownSwitches, SwitchIdentity
+from kiteroll.core.topology.neighbours import (
+    FORWARDING,
+    KnownSwitches,
+    SwitchIdentity,
+    is_switch,
+    shut_ports,
+)
 from kiteroll.core.topology.refresh import TopologyRefresh
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import Sighting, sighting
@@ -106,6 +112,7 @@ class MemoryFacts:
                     address_count=snapshot.address_count((stay.place.switch, stay.place.port)),
                     read_at=self.tracker.checkpoint(stay.place.switch).last_complete_at,
                     ageing=self._latest[stay.place.switch].device.ageing,
+                    interval=self._interval(stay.place.switch),
                 )
                 for stay in self.ledger.stays_of(mac, since)
             ]
@@ -162,12 +169,17 @@ class MemoryFacts:
 
     # --- inside ---------------------------------------------------------------------------
 
+    def _interval(self, switch: str) -> timedelta | None:
+        """As its readings come; None before the second."""
+        gaps = self._gaps[switch]
+        return timedelta(seconds=median(gap.total_seconds() for gap in gaps)) if gaps else None
+
     def _condition(self, name: str, reading: Reading) -> SwitchCondition:
         checkpoint = self.tracker.checkpoint(name)
         outcome, since = self._outcome[name]
         return SwitchCondition(
             name=name,
-            interval=timedelta(seconds=median(gap.total_seconds() for gap in self._gaps[name])),
+            interval=self._interval(name) or timedelta(0),
             ageing=reading.device.ageing,
             last_outcome=outcome,
             outcome_since=since,
@@ -206,13 +218,16 @@ class MemoryFacts:
         return TopologyFacts(
             switches=frozenset(self._latest),
             aggregates={(name, port.name): port.aggregate for name, port in ports if port.aggregate},
-            blocked=frozenset((name, port.name) for name, port in ports if port.spanning_tree in SHUT_STATES),
+            blocked=shut_ports(
+                (((name, port.name), port.spanning_tree) for name, port in ports),
+                {name for name, port in ports if port.spanning_tree == FORWARDING},
+            ),
             claims=tuple(
                 NeighbourClaim(
                     (name, one.port),
                     known.match_neighbour(one),
                     one.name or one.chassis,
-                    BRIDGE_CAPABILITY in one.capabilities,
+                    is_switch(one.capabilities),
                 )
                 for name, reading in self._latest.items()
                 for one in reading.neighbours

@@ -103,7 +103,7 @@ class Replay:
     def home_of(self, mac: MacAddress) -> Home:
         if self._now is None:
             return choose_home(())
-        return choose_home(self.facts.sightings([mac], self._now)[mac])
+        return choose_home(self.facts.sightings([mac], self._now)[mac], self._now)
 
     def _step(self, now: datetime) -> list[Finding]:
         self._now = self.facts.now = now

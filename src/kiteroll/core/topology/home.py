@@ -6,7 +6,7 @@ to another switch; the place where it does not is the endpoint's home.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from enum import StrEnum
 
 from kiteroll.core.model.stay import Place
@@ -33,6 +33,8 @@ class Because(StrEnum):
     LEARNED_LATER = "learned later"
     FEWER_ADDRESSES = "fewer addresses"
     QUIET_HERE = "quiet here"
+    READ_LATE = "not read lately"
+    READ_LONG_AGO = "read long ago"
     BEYOND_UNKNOWN_BRIDGE = "beyond an unknown bridge"
     BEYOND_UPLINK = "beyond an uplink"
     ONLY_ON_UPLINKS = "only on uplinks"
@@ -47,6 +49,7 @@ class HomeReason:
     names: tuple[str, ...] = ()
     """Switches, or the unknown bridge, it is about."""
     count: int = 0
+    since: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,13 +81,16 @@ def rank(sightings: Sequence[Sighting]) -> list[Sighting]:
     return sorted(sightings, key=key)
 
 
-def choose_home(sightings: Sequence[Sighting]) -> Home:
-    """The home among `sightings`, with reasons. Ties go to what was learned later."""
+def choose_home(sightings: Sequence[Sighting], now: datetime | None = None) -> Home:
+    """The home among `sightings`, with reasons. Ties go to what was learned later. `now`: what the age of the
+    readings is judged by; None leaves it out."""
     ranked = rank(sightings)
     access = [one for one in ranked if one.open and not one.uplink]
     if not access:
         return _without_access(ranked)
     home = access[0]
+    # In two VLANs of one port it is at one place, as a phone is.
+    access = [home, *(one for one in access[1:] if one.port != home.port)]
     reasons = [*_against_uplinks(ranked), *(_against(home, other) for other in access[1:])]
     confidence = Confidence.SURE
     if not home.present:
@@ -99,6 +105,12 @@ def choose_home(sightings: Sequence[Sighting]) -> Home:
         reasons.insert(0, HomeReason(Because.BEYOND_UNKNOWN_BRIDGE, names=(home.beyond,)))
     if not reasons:
         reasons.append(HomeReason(Because.SEEN_NOWHERE_ELSE))
+    if now is not None and home.late(now):
+        outdated = home.outdated(now)
+        if outdated or confidence is Confidence.SURE:
+            confidence = Confidence.DOUBTFUL if outdated else Confidence.LIKELY
+        because = Because.READ_LONG_AGO if outdated else Because.READ_LATE
+        reasons.insert(0, HomeReason(because, home.stay.place, since=home.read_at))
     return Home(home, tuple(reasons), confidence)
 
 

@@ -1,14 +1,34 @@
 """Which switch of the inventory an LLDP neighbour is. Decided here for the service and for replays."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Container, Iterable
 from dataclasses import dataclass
 
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Neighbour
 
-BRIDGE_CAPABILITY = "bridge"
+_BRIDGE = "bridge"
+_END_DEVICES = frozenset({"phone", "station", "access point"})
 SHUT_STATES = frozenset({"blocking", "discarding", "disabled", "broken"})
-"""dot1dStpPortState values of a port that forwards nothing (RFC 4188; 802.1Q clause 13)."""
+"""dot1dStpPortState values of a port that may forward nothing (RFC 4188; 802.1Q clause 13)."""
+FORWARDING = "forwarding"
+_SWITCHED_OFF = "disabled"
+
+
+def is_switch(capabilities: Collection[str]) -> bool:
+    """Whether a neighbour announces itself as a switch. A phone, a host or an access point often says that it
+    bridges as well (IEEE 802.1AB 8.5.8): it is an end device all the same."""
+    return _BRIDGE in capabilities and not _END_DEVICES.intersection(capabilities)
+
+
+def shut_ports(states: Iterable[tuple[PortRef, str]], forwarding: Container[str]) -> frozenset[PortRef]:
+    """Ports that spanning tree keeps shut. `forwarding`: switches with a port that forwards; where none does,
+    "disabled" says that spanning tree is off, and shuts nothing."""
+    return frozenset(
+        port
+        for port, state in states
+        if state in SHUT_STATES and (state != _SWITCHED_OFF or port[0] in forwarding)
+    )
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

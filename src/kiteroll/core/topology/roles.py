@@ -73,6 +73,12 @@ class Topology:
     def port_towards(self, switch: str, other: str) -> str | None:
         return self._towards.get(switch, {}).get(other)
 
+    def joined(self, one: str, other: str) -> bool:
+        """Whether both are known to be of one network: each has a port that leads to the other."""
+        return one == other or (
+            self.port_towards(one, other) is not None and self.port_towards(other, one) is not None
+        )
+
     def links(self) -> list[tuple[PortRef, PortRef | str]]:
         """Each cable once: two ports, or a port and a switch whose own port is not known."""
         found: dict[tuple[str, str], tuple[PortRef, PortRef | str]] = {}

@@ -25,6 +25,20 @@ class Sighting:
     read_at: datetime | None = None
     """Last complete reading of the switch."""
     ageing: timedelta = DEFAULT_AGEING
+    interval: timedelta | None = None
+    """How often the switch is to be read; None when that is not known."""
+
+    def late(self, now: datetime) -> bool:
+        """Whether the switch has given no complete reading for three intervals: what is said of the place may
+        be over."""
+        return (
+            self.interval is not None and self.read_at is not None and now - self.read_at > 3 * self.interval
+        )
+
+    def outdated(self, now: datetime) -> bool:
+        """Whether it was read so long ago that whoever was there counts as gone: three ageing times, as for
+        an address that its switch no longer shows."""
+        return self.late(now) and self.read_at is not None and now - self.read_at > 3 * self.ageing
 
     @property
     def port(self) -> PortRef:
@@ -46,10 +60,18 @@ def sighting(
     address_count: int = 1,
     read_at: datetime | None = None,
     ageing: timedelta | None = None,
+    interval: timedelta | None = None,
 ) -> Sighting:
     role = topology.role((stay.place.switch, stay.place.port))
     return Sighting(
-        stay, role.leads_to, role.is_uplink, role.beyond, address_count, read_at, ageing or DEFAULT_AGEING
+        stay,
+        role.leads_to,
+        role.is_uplink,
+        role.beyond,
+        address_count,
+        read_at,
+        ageing or DEFAULT_AGEING,
+        interval,
     )
 
 

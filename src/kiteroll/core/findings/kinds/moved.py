@@ -28,7 +28,13 @@ def detect(view: AddressView) -> Detection | None:
         return None
     origin = before[-1]
     left_at = origin.stay.ended_at or origin.stay.last_seen_at
-    if origin.present or left_at is None or left_at < view.since:
+    if origin.present and origin.outdated(view.now):
+        left_at = max(
+            origin.read_at or view.since, view.since
+        )  # its switch is gone, and so is whoever was there
+    elif origin.present:
+        return None
+    if left_at is None or left_at < view.since:
         return None
     evidence: list[Evidence] = [
         Left(left_at, origin.stay.place),
