@@ -1,6 +1,7 @@
 """Storing readings: what others see of it, and what a bug or an absent database leaves behind."""
 
 import asyncio
+import threading
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
@@ -150,6 +151,28 @@ def test_one_handler_that_fails_keeps_no_other_from_hearing(caplog: pytest.LogCa
     bus.publish(InventoryChanged())
     assert heard == [InventoryChanged()]
     assert "a bug of one subscriber" in caplog.text
+
+
+def test_a_change_of_the_inventory_goes_before_readings_that_wait(live: LiveRun) -> None:
+    done: list[str] = []
+
+    async def run() -> None:
+        ingestor, held = live.parts.ingestor, threading.Event()
+        first = asyncio.create_task(ingestor.run_in_turn(held.wait, 20))
+        readings = [
+            asyncio.create_task(ingestor.run_in_turn(done.append, f"reading {number}")) for number in range(5)
+        ]
+        await asyncio.sleep(0)
+        change = asyncio.create_task(ingestor.change(lambda: done.append("change")))
+        wrong = asyncio.create_task(ingestor.change(lambda: 1 / 0))
+        await asyncio.sleep(0)
+        held.set()
+        await asyncio.gather(first, *readings, change)
+        with pytest.raises(ZeroDivisionError):
+            await wrong
+
+    asyncio.run(run())
+    assert done == ["change", *(f"reading {number}" for number in range(5))]
 
 
 def test_cancelling_who_waits_does_not_cut_a_reading_off_half_way(live: LiveRun) -> None:

@@ -3,8 +3,9 @@
 import asyncio
 import logging
 import threading
+from collections import deque
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
 from datetime import datetime, timedelta
 from itertools import groupby
@@ -58,6 +59,7 @@ class ReadingIngestor:
         self._admission = Admission(limits)
         self._bus = bus
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="ingest")
+        self._urgent: deque[Callable[[], None]] = deque()
         self._stopping = threading.Event()
         self.tracker = Tracker(hold=hold_time)
         self.switches: dict[int, str] = {}
@@ -98,15 +100,27 @@ class ReadingIngestor:
 
     async def run_in_turn(self, work: Callable[..., T], *args: object) -> T:
         """Run `work` in the ingestor's turn. Cancelling the caller does not cut it off half-way."""
-        future = asyncio.get_running_loop().run_in_executor(self._thread, work, *args)
+        future = asyncio.get_running_loop().run_in_executor(self._thread, self._turn, work, *args)
         return await asyncio.shield(future)
 
     async def change(self, work: Callable[[], T]) -> T:
-        """Run a change of the inventory in the ingestor's turn. Raises StorageUnavailable at once while
-        readings wait for the database: the caller is not to wait with them."""
+        """Run a change of the inventory in the ingestor's next turn: a person waits for it, so it goes before
+        readings that do. Raises StorageUnavailable at once while readings wait for the database."""
         if self.storage_problem is not None:
             raise StorageUnavailable(self.storage_problem)
-        return await self.run_in_turn(work)
+        future: Future[T] = Future()
+        self._urgent.append(lambda: _settle(future, work))
+        # Whoever's turn comes next does it first; this one sees to it that there is a next one.
+        self._thread.submit(self._run_urgent)
+        return await asyncio.shield(asyncio.wrap_future(future))
+
+    def _turn(self, work: Callable[..., T], *args: object) -> T:
+        self._run_urgent()
+        return work(*args)
+
+    def _run_urgent(self) -> None:
+        while self._urgent:
+            self._urgent.popleft()()
 
     # The following are for work that runs in the ingestor's turn.
 
@@ -247,6 +261,16 @@ class ReadingIngestor:
                     log.info("database back", extra=fields("store.back"))
                 self.storage_problem = None
                 return result
+
+
+def _settle(future: Future[T], work: Callable[[], T]) -> None:
+    """Run `work` for whoever waits for the future; what it raises is theirs."""
+    if not future.set_running_or_notify_cancel():
+        return
+    try:
+        future.set_result(work())
+    except BaseException as raised:
+        future.set_exception(raised)
 
 
 def import_result(switch_id: int, reading: Reading, next_due_at: datetime | None) -> PollResult:

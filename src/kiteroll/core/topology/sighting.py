@@ -36,8 +36,8 @@ class Sighting:
         )
 
     def outdated(self, now: datetime) -> bool:
-        """Whether it was read so long ago that whoever was there counts as gone: three ageing times, as for
-        an address that its switch no longer shows."""
+        """Whether it was read so long ago that whoever was there counts as gone: three ageing times, as long
+        as an address that its switch no longer shows keeps its stay."""
         return self.late(now) and self.read_at is not None and now - self.read_at > 3 * self.ageing
 
     @property
