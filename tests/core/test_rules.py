@@ -9,7 +9,6 @@ from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import key_of
 from kiteroll.core.policy.port_rules import Enrolled, PortRule, Rule, RuleBook, inherit
-from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence, Topology
 from kiteroll.wording.findings import title
 from tests.support.factories import at, mac
 
@@ -62,10 +61,8 @@ def _broken(
     """`there`: (address, VLAN) to port number."""
     learned = {key_of(mac(number), vlan): port for (number, vlan), port in there.items()}
     table = MacTable(learned, {port: f"p{port}" for port in there.values()})
-    topology = Topology({port: PortRole(Role.UPLINK, RoleEvidence.OPERATOR) for port in uplinks})
-    return list(
-        port_rule_breaches(SWITCH, table, book, topology, {mac(number) for number in switches}, at(1))
-    )
+    owned = {mac(number) for number in switches}
+    return list(port_rule_breaches(SWITCH, table, book, lambda port: port in uplinks, owned, at(1)))
 
 
 def test_a_port_with_more_addresses_than_seats_is_overfull() -> None:

@@ -6,6 +6,7 @@ from typing import get_args
 import pytest
 
 from kiteroll.core.findings.evidence import (
+    ClaimsUplink,
     DiscardsRose,
     Evidence,
     IpAnswered,
@@ -100,6 +101,9 @@ PIECES: dict[str, Evidence] = {
     "20 addresses jumped to and fro between ports p1 and p2": ManyJumped(at(0), 20, ("p1", "p2")),
     "spanning-tree": TopologyChanged(at(0)),
     "60 addresses that were not on the switch before": NewAddresses(at(0), 60),
+    "a known switch announces itself there (LLDP): core-1": ClaimsUplink(
+        at(0), "LLDP neighbour", ("core-1",)
+    ),
     "an address was seen there last": NoAddress(at(0), True),
     "90 of 100": TableUse(at(0), 90, 100),
     "for lack of room": DiscardsRose(at(0)),
@@ -131,7 +135,7 @@ def test_every_reason_of_a_home_is_said(because: Because) -> None:
 @pytest.mark.parametrize("role", Role)
 def test_every_role_and_hop_is_said(role: Role, evidence: RoleEvidence) -> None:
     for beyond in ("", "small-box"):
-        one = PortRole(role, evidence, ("core-1",), ("core-1",), ("core-1",), beyond)
+        one = PortRole(role, evidence, ("core-1",), ("core-1",), ("core-1",), beyond=beyond)
         assert _is_a_sentence(role_text(one))
         for count in (None, 1, 3):
             assert _is_a_sentence(hop_text(Hop("quay-1", "p1", True, "core-1", one, count)))

@@ -184,7 +184,7 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     reads = SwitchReads(database, poller, clock)
     endpoint_queries = EndpointQueries(database, topology, makers, clock)
     switch_queries = SwitchQueries(database, ingestor, clock, thresholds.table_share)
-    port_queries = PortQueries(database, topology, ingestor, clock)
+    port_queries = PortQueries(database, topology, ingestor, findings.claimed_uplinks, clock)
     mappings = CsvMappings(database)
     database_watch = DatabaseWatch(storage.watch, clock)
     supervisor = Supervisor(clock, on_must_stop)

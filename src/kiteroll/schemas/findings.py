@@ -18,6 +18,7 @@ FindingKind = Literal[
     "silent-port",
     "overfull-port",
     "stranger",
+    "uplink-claimed",
     "table-filling",
     "ageing-too-short",
     "switch-restarted",

@@ -81,6 +81,8 @@ def _claims(connection: Connection) -> list[NeighbourClaim]:
             row.known_as,
             row.name or row.chassis,
             is_switch(row.capabilities),
+            row.far_port,
+            row.far_description,
         )
         for row in neighbours_of(connection)
     ]

@@ -3,6 +3,7 @@
 from typing import assert_never
 
 from kiteroll.core.findings.evidence import (
+    ClaimsUplink,
     DiscardsRose,
     Evidence,
     IpAnswered,
@@ -24,6 +25,7 @@ from kiteroll.core.findings.evidence import (
     TopologyChanged,
 )
 from kiteroll.core.findings.finding import Cause, Detection, Finding, FindingKind, Severity
+from kiteroll.core.topology.roles import RoleEvidence
 from kiteroll.wording.spans import counted, joined, port_name, span
 
 _HEALTH = {
@@ -31,6 +33,11 @@ _HEALTH = {
     "refused": "rejects our credentials",
     "failed": "cannot be read",
     "late": "has given no complete reading for three intervals",
+}
+_CLAIMS = {
+    RoleEvidence.NEIGHBOUR.value: "a known switch announces itself there (LLDP)",
+    RoleEvidence.SWITCH_ADDRESS.value: "the bridge address of a known switch is learned there",
+    RoleEvidence.SEPARATED.value: "addresses there are on different ports of a known switch",
 }
 _CAUSES = {
     Cause.CLONED: "cloned address: two devices use the same one, since both links are steady",
@@ -46,6 +53,7 @@ _CAUSES = {
     Cause.SILENT_DEVICE: "a device that hangs or sleeps, a wrong VLAN, or a cable to something that does not talk",
     Cause.SEVERAL_DEVICES: "several devices behind one port: a small switch or a hub, or a virtual machine host",
     Cause.NOT_ENROLLED: "a device nobody enrolled: brought along, exchanged, or plugged into the wrong socket",
+    Cause.FORGED_OR_NEW_SWITCH: "a forged frame, or a switch that was connected and is not confirmed by the far end",
     Cause.TABLE_TOO_SMALL: "more endpoints than the table holds, a loop, or an attack on the table",
     Cause.RESTART: "its uptime was reset: power, a crash, or somebody restarted it",
 }
@@ -86,6 +94,8 @@ def title(finding: Finding | Detection) -> str:
             return f"{here} carries {counted(details.count, 'address', 'addresses')} and has {seats}"
         case FindingKind.STRANGER:
             return f"{subject.mac} is on {here}{_vlan(details.vlan)} but not on the port's roll"
+        case FindingKind.UPLINK_CLAIMED:
+            return f"{here} begins to look like an uplink; its rules stay in force"
         case FindingKind.TABLE_FILLING:
             state = "full" if finding.severity is Severity.SERIOUS else "nearly full"
             return (
@@ -149,6 +159,8 @@ def evidence_text(evidence: Evidence) -> str:
             return f"{count} addresses jumped to and fro between ports {joined(ports)}"
         case TopologyChanged():
             return "the count of spanning-tree changes rose"
+        case ClaimsUplink(evidence=evidence_kind, names=names):
+            return f"{_CLAIMS.get(evidence_kind, evidence_kind)}: {', '.join(names[:3])}"
         case NewAddresses(count=count):
             return f"{count} addresses that were not on the switch before"
         case NoAddress(ever=ever):

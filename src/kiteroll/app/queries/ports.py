@@ -1,6 +1,6 @@
 """Ports: what each is for, who is on it, and how that was over time."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
@@ -11,6 +11,7 @@ from kiteroll.app.topology_view import NetworkView, TopologyView
 from kiteroll.clock import Clock
 from kiteroll.core.findings.kinds.silent_port import PortActivity, silent_since, up_since
 from kiteroll.core.model.address_counts import counts_over_time
+from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.port_use import PortUse, port_use
 from kiteroll.core.model.reading import Oper
 from kiteroll.core.policy.evaluation import PortOccupancy, evaluate_port
@@ -35,11 +36,18 @@ class PortView:
 
 class PortQueries:
     def __init__(
-        self, database: Database, topology: TopologyView, ingestor: ReadingIngestor, clock: Clock
+        self,
+        database: Database,
+        topology: TopologyView,
+        ingestor: ReadingIngestor,
+        claimed_uplinks: Callable[[], frozenset[PortRef]],
+        clock: Clock,
     ) -> None:
+        """`claimed_uplinks`: ports that look like uplinks and stay under their rules."""
         self._database = database
         self._topology = topology
         self._ingestor = ingestor
+        self._claimed_uplinks = claimed_uplinks
         self._clock = clock
 
     def of_switch(self, switch: str, at: datetime | None) -> list[PortView]:
@@ -83,11 +91,12 @@ class PortQueries:
     def roll_call(self, switch: str, port: str) -> PortOccupancy:
         """Who is on a port, beside who may be. Raises NotFound."""
         find_port(self._database, switch, port)
+        topology, claimed = self._topology.now().topology, self._claimed_uplinks()
         return evaluate_port(
             (switch, port),
             self._ingestor.tracker.table(switch),
             self._database.run(rules.rule_book).rule((switch, port)),
-            self._topology.now().topology,
+            lambda one: topology.is_uplink(one) and one not in claimed,
             self._database.run(inventory.switch_addresses),
         )
 

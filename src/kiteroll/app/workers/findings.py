@@ -25,6 +25,7 @@ from kiteroll.core.findings.engine import FindingEngine, Probe, SwitchRead
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Finding, State
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.port_ref import PortRef
 from kiteroll.store import findings
 from kiteroll.store.database import Database
 
@@ -99,6 +100,11 @@ class FindingWorker:
         """Findings that are not cleared. From any thread."""
         with self._lock:
             return list(self._engine.lifecycle.live().values())
+
+    def claimed_uplinks(self) -> frozenset[PortRef]:
+        """Ports that look like uplinks and stay under their rules. From any thread."""
+        with self._lock:
+            return self._engine.claimed_uplinks()
 
     def clears_at(self, finding: Finding) -> datetime | None:
         """When it clears if nothing comes before; None when it is cleared."""

@@ -127,6 +127,10 @@ class FindingEngine:
                 case Restarted():
                     self._detected.append(switch_restarted.detect(change))
 
+    def claimed_uplinks(self) -> frozenset[PortRef]:
+        """Ports that look like uplinks and stay under their rules."""
+        return frozenset(self._breaches.claims.claims())
+
     def rules_changed(self) -> None:
         """Rules of ports, groups or the inventory are others now: every switch is evaluated by them."""
         self._rules_changed = True

@@ -110,6 +110,16 @@ class NewAddresses:
 
 
 @dataclass(frozen=True, slots=True)
+class ClaimsUplink:
+    """What makes a port look like an uplink (kiteroll.core.topology.roles.RoleEvidence), and of which
+    switches."""
+
+    at: datetime
+    evidence: str
+    names: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class NoAddress:
     """No address learned since; `ever`: one was before."""
 
@@ -159,6 +169,7 @@ Evidence = (
     | ManyJumped
     | TopologyChanged
     | NewAddresses
+    | ClaimsUplink
     | NoAddress
     | TableUse
     | DiscardsRose

@@ -21,6 +21,7 @@ from kiteroll.core.findings.kinds import (
     switch_not_read,
     switch_restarted,
     table_filling,
+    uplink_claimed,
 )
 from kiteroll.core.findings.thresholds import Thresholds
 
@@ -38,6 +39,7 @@ KINDS: Mapping[FindingKind, KindInfo] = {
         silent_port,
         overfull_port,
         stranger,
+        uplink_claimed,
         table_filling,
         ageing_too_short,
         switch_restarted,

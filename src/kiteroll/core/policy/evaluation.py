@@ -1,7 +1,7 @@
 """Who is present on a port beside who may be: the one evaluation behind findings and the roll call."""
 
 from collections import defaultdict
-from collections.abc import Collection, Iterator
+from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, replace
 
 from kiteroll.core.model.mac import MacAddress
@@ -9,7 +9,9 @@ from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import mac_of, vlan_of
 from kiteroll.core.policy.port_rules import Enrolled, PortRule, RollStatus, RuleBook
-from kiteroll.core.topology.roles import Topology
+
+Exempt = Callable[[PortRef], bool]
+"""Whether a port is exempt from its rules, as uplinks are."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,15 +53,15 @@ class PortOccupancy:
 
 
 def evaluate_port(
-    port: PortRef, table: MacTable, rule: PortRule, topology: Topology, switches: Collection[MacAddress]
+    port: PortRef, table: MacTable, rule: PortRule, exempt: Exempt, switches: Collection[MacAddress]
 ) -> PortOccupancy:
     """`switches`: bridge addresses of known switches, which are no endpoints."""
     keys = [key for key, number in table.learned.items() if table.names.get(number) == port[1]]
-    return _occupancy(port, keys, rule, topology, switches)
+    return _occupancy(port, keys, rule, exempt, switches)
 
 
 def evaluate_switch(
-    switch: str, table: MacTable, rules: RuleBook, topology: Topology, switches: Collection[MacAddress]
+    switch: str, table: MacTable, rules: RuleBook, exempt: Exempt, switches: Collection[MacAddress]
 ) -> Iterator[PortOccupancy]:
     """Every port of a switch that carries an address and has a rule."""
     if not rules.concerns(switch):
@@ -73,17 +75,17 @@ def evaluate_switch(
             continue
         rule = rules.rule((switch, name))
         if rule.sets_something:
-            yield _occupancy((switch, name), keys, rule, topology, switches)
+            yield _occupancy((switch, name), keys, rule, exempt, switches)
 
 
 def _occupancy(
-    port: PortRef, keys: list[int], rule: PortRule, topology: Topology, switches: Collection[MacAddress]
+    port: PortRef, keys: list[int], rule: PortRule, exempt: Exempt, switches: Collection[MacAddress]
 ) -> PortOccupancy:
-    exempt = topology.is_uplink(port)
-    judged = replace(rule, watched=False) if exempt else rule
+    lifted = exempt(port)
+    judged = replace(rule, watched=False) if lifted else rule
     occupants = tuple(
         Occupant(mac, vlan_of(key), judged.status(mac, vlan_of(key)))
         for key in sorted(keys)
         if (mac := mac_of(key)) not in switches
     )
-    return PortOccupancy(port, rule, exempt, occupants)
+    return PortOccupancy(port, rule, lifted, occupants)

@@ -228,6 +228,8 @@ class MemoryFacts:
                     known.match_neighbour(one),
                     one.name or one.chassis,
                     is_switch(one.capabilities),
+                    one.port_id,
+                    one.port_description,
                 )
                 for name, reading in self._latest.items()
                 for one in reading.neighbours

@@ -9,7 +9,7 @@ A switch M is between A and N exactly when M sees the two on different ports.
 
 from collections import defaultdict, deque
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
@@ -29,6 +29,9 @@ class NeighbourClaim:
     """The switch of the inventory it is."""
     name: str
     bridge: bool
+    far_port: str = ""
+    """The port it says it announces itself from."""
+    far_description: str = ""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -64,8 +67,11 @@ def infer(facts: TopologyFacts) -> Topology:
         behind[port] |= others
         reasons[port] = (RoleEvidence.SEPARATED, tuple(sorted(others)))
     sees = _sees(behind)
+    confirmed = confirmed_ports(facts.claims)
     roles = {
-        port: _uplink(port, others, sees, reasons[port]) for port, others in behind.items() if port in reasons
+        port: replace(_uplink(port, others, sees, reasons[port]), confirmed=port in confirmed)
+        for port, others in behind.items()
+        if port in reasons
     }
     for port, hidden in _hidden(facts).items():
         if port not in roles:
@@ -79,9 +85,30 @@ def infer(facts: TopologyFacts) -> Topology:
             (),
             known.leads_to if uplink else (),
             known.adjacent if uplink else (),
-            known.beyond,
+            beyond=known.beyond,
         )
     return Topology(roles)
+
+
+def confirmed_ports(claims: Sequence[NeighbourClaim]) -> frozenset[PortRef]:
+    """Ports at which a known switch announces itself that hears us at the port it names (LLDP both ways over
+    one cable): who forges its frames cannot make it hear him there."""
+    by_switch: dict[str, list[NeighbourClaim]] = defaultdict(list)
+    for claim in claims:
+        by_switch[claim.port[0]].append(claim)
+    return frozenset(
+        one.port
+        for one in claims
+        if one.known_as is not None
+        and any(
+            back.known_as == one.port[0] and _names(one, back.port) and _names(back, one.port)
+            for back in by_switch[one.known_as]
+        )
+    )
+
+
+def _names(claim: NeighbourClaim, port: PortRef) -> bool:
+    return bool(port[1]) and port[1] in (claim.far_port, claim.far_description)
 
 
 def _by_neighbours(facts: TopologyFacts) -> Iterator[tuple[PortRef, set[str]]]:

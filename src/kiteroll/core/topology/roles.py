@@ -34,6 +34,8 @@ class PortRole:
     """Known switches behind the port, the adjacent ones first."""
     adjacent: tuple[str, ...] = ()
     """Of those, the ones with no known switch in between. Several: something unread joins them."""
+    confirmed: bool = False
+    """Whether the switch at the far end announces that it sees this very port."""
     beyond: str = ""
     """A bridge that is not in the inventory and announces itself here."""
 

@@ -1,0 +1,60 @@
+"""A port with rules does not escape them by looking like an uplink."""
+
+from dataclasses import replace
+
+import pytest
+
+from kiteroll.core.findings.finding import FindingKind
+from kiteroll.core.findings.kinds import uplink_claimed
+from kiteroll.core.policy.uplink_claims import UplinkClaims
+from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts, confirmed_ports, infer
+from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
+from kiteroll.wording.findings import evidence_text, title
+from tests.support.factories import at
+
+PORT = ("a", "p5")
+ACCESS = PortRole(Role.ACCESS)
+FORGED = PortRole(Role.UPLINK, RoleEvidence.SWITCH_ADDRESS, ("b",), ("b",), ("b",))
+
+
+@pytest.mark.parametrize(
+    ("role", "minutes", "lifted"),
+    [
+        (FORGED, 60, False),
+        (replace(FORGED, evidence=RoleEvidence.NEIGHBOUR), 60, False),
+        (replace(FORGED, evidence=RoleEvidence.NEIGHBOUR, confirmed=True), 60, True),
+        (replace(FORGED, evidence=RoleEvidence.OPERATOR), 60, True),
+        (FORGED, 2, True),
+    ],
+    ids=["address", "LLDP frame", "seen by the far end", "the operator's word", "just connected"],
+)
+def test_what_lifts_the_rules_of_a_port(role: PortRole, minutes: int, lifted: bool) -> None:
+    claims = UplinkClaims()
+    assert not claims.lifts_rules(PORT, ACCESS, at(0))
+    assert claims.lifts_rules(PORT, role, at(minutes)) is lifted
+    assert (PORT in claims.claims()) is not lifted
+    assert not claims.lifts_rules(PORT, ACCESS, at(minutes + 1)) and not claims.claims()
+
+
+def test_an_uplink_from_the_beginning_is_one() -> None:
+    assert UplinkClaims().lifts_rules(PORT, FORGED, at(0))
+
+
+def test_a_claim_is_a_finding_that_says_what_it_rests_on() -> None:
+    found = uplink_claimed.detect(PORT, FORGED, at(60))
+    assert (found.kind, found.subject.key) == (FindingKind.UPLINK_CLAIMED, "|a|p5|")
+    assert title(found) == "a port p5 begins to look like an uplink; its rules stay in force"
+    assert evidence_text(found.evidence[0]) == "the bridge address of a known switch is learned there: b"
+
+
+def _claim(switch: str, port: str, other: str, far: str, described: str = "") -> NeighbourClaim:
+    return NeighbourClaim((switch, port), other, other, True, far, described)
+
+
+def test_a_cable_is_confirmed_where_both_ends_name_each_other() -> None:
+    ours = [_claim("a", "p24", "b", "p1"), _claim("b", "p1", "a", "02:1a:f0:00:01:18", "p24")]
+    assert confirmed_ports(ours) == {("a", "p24"), ("b", "p1")}
+    forged = _claim("a", "p5", "b", "p1")
+    assert confirmed_ports([*ours, forged]) == {("a", "p24"), ("b", "p1")}, "the far end is at another port"
+    roles = infer(TopologyFacts(switches=frozenset("ab"), claims=[*ours, forged]))
+    assert roles.role(("a", "p24")).confirmed and not roles.role(PORT).confirmed
