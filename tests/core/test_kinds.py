@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 
 import pytest
 
-from kiteroll.core.findings.address_view import PortFacts
+from kiteroll.core.findings.address_view import PortFacts, view_of
 from kiteroll.core.findings.bursts import BurstHistory, Step
 from kiteroll.core.findings.classify import NotYet, classify_address, is_shared
 from kiteroll.core.findings.evidence import Learned, Left, LinkSteady, ManyJumped
@@ -15,6 +15,7 @@ from kiteroll.core.findings.kinds import (
     ageing_too_short,
     ip_conflict,
     loop,
+    moved,
     multiple_ips,
     silent_port,
     switch_not_read,
@@ -75,10 +76,11 @@ def _classify(
     joined: bool = True,
     vlans: tuple[int | None, ...] = (),
     read_of: dict[str, float] | None = None,
+    every: float = 1,
 ) -> Detection | NotYet | None:
     """`links`: when the ports of a switch last went up or down; `others`: more addresses on each port;
     `joined`: whether the switches are known to be of one network; `vlans`: of each stay; `read_of`: when a
-    switch was last read, where that is not `read`; they are read every minute."""
+    switch was last read, where that is not `read`; they are read `every` so many minutes."""
 
     def facts(port: PortRef) -> PortFacts:
         changed = at((links or {}).get(port[0], -500))
@@ -87,7 +89,7 @@ def _classify(
     sightings = [
         replace(
             one,
-            interval=MINUTE,
+            interval=every * MINUTE,
             read_at=at((read_of or {}).get(one.port[0], now if read is None else read)),
             stay=replace(one.stay, place=replace(one.stay.place, vlan=vlans[number] if vlans else 10)),
         )
@@ -120,6 +122,12 @@ AT_BOTH: Stays = [("a", "p1", -60, None), ("b", "p2", 0, None)]
         pytest.param(MOVES, {"links": {"a": 5}}, (FindingKind.MOVED, Cause.CARRIED), id="moves, link down"),
         pytest.param(SAME_SWITCH, {"links": {"a": 5}}, (FindingKind.MOVED, Cause.REPLUGGED), id="re-plugged"),
         pytest.param(MOVES, {"now": 60}, None, id="moved long ago"),
+        pytest.param(
+            [("a", "p1", -60, 5), ("b", "p2", -20, None)],
+            {"now": 5, "every": 30},
+            (FindingKind.MOVED, Cause.CARRIED),
+            id="moved, and the old switch is read half an hour later",
+        ),
         pytest.param(
             TO_AND_FRO,
             {"links": {"a": 8, "b": 8}},
@@ -171,6 +179,27 @@ def test_what_the_stays_of_an_address_mean(
 ) -> None:
     found = _classify(stays, **options)  # type: ignore[arg-type]
     assert (found if not isinstance(found, Detection) else (found.kind, found.cause)) == expected
+
+
+@pytest.mark.parametrize(
+    ("stays", "from_port"),
+    [
+        ([("a", "p1", -3000, -2000), ("b", "p2", 0, None)], ("a", "p1")),
+        ([("a", "p1", -9000, -8000), ("d", "p3", -3000, -2000), ("b", "p2", 0, None)], ("d", "p3")),
+        ([("a", "p1", -3000, -2000), ("b", "p2", -1900, -5), ("b", "p2", 0, None)], None),
+        ([("a", "p1", -20_000, -15_000), ("b", "p2", 0, None)], None),
+        ([("a", "p1", -3000, -2000), ("b", "p2", -100, None)], None),
+        ([("a", "p1", -3000, None), ("b", "p2", 0, None)], None),
+    ],
+    ids=["away for a day", "the last place counts", "back", "away for weeks", "here for long", "still there"],
+)
+def test_an_address_that_comes_up_elsewhere_has_moved_however_long_it_was_away(
+    stays: Stays, from_port: PortRef | None
+) -> None:
+    sightings = [replace(one, interval=MINUTE) for one in _sightings(stays, read=1)]
+    view = view_of(mac(1), sightings, lambda _: PortFacts(), lambda *_: True, THRESHOLDS, at(1))
+    found = moved.detect(view)
+    assert (found and found.details.ports[0]) == from_port
 
 
 def test_a_flap_waits_for_the_switches_concerned_and_is_then_judged_without() -> None:

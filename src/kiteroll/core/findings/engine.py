@@ -9,7 +9,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from kiteroll.core.findings.address_view import PortFacts, PortFactsOf
+from kiteroll.core.findings.address_view import PortFacts, PortFactsOf, view_of
 from kiteroll.core.findings.address_watch import AddressWatch
 from kiteroll.core.findings.bursts import BurstHistory
 from kiteroll.core.findings.bursts import Step as BurstStep
@@ -22,6 +22,7 @@ from kiteroll.core.findings.kinds import (
     ageing_too_short,
     ip_conflict,
     loop,
+    moved,
     multiple_ips,
     silent_port,
     switch_not_read,
@@ -95,6 +96,8 @@ class FindingEngine:
         self._loops = LoopWatch(thresholds.loop_window)
         self._burst_switches: dict[str, datetime] = {}
         self._addresses = AddressWatch()
+        self._appeared: set[MacAddress] = set()
+        """Of those to be classified: not in the table of a switch before."""
         self._breaches = PortRuleWatch()
         self._rules = RuleBook()
         self._rules_changed = True
@@ -120,6 +123,7 @@ class FindingEngine:
             return
         self._bursts.add(event.switch, event.changes, event.topology_changes, event.at)
         self._burst_switches[event.switch] = event.at
+        self._appeared.update(change.mac for change in event.changes if isinstance(change, Appeared))
         for change in event.changes:
             match change:
                 case Appeared() | Moved() | Gone() | Quiet() | Returned():
@@ -223,6 +227,7 @@ class FindingEngine:
             if not one.uplink
         }
         port_facts = facts.port_facts(sorted(ports))
+        returned: list[MacAddress] = []
         for mac in macs:
             seen = sightings.get(mac, ())
             if is_shared(mac, shared):
@@ -234,7 +239,24 @@ class FindingEngine:
             if isinstance(outcome, Detection):
                 self._detected.append(outcome)
                 self._probes.append(Probe(mac, _places(seen)))
+            elif outcome is None and mac in self._appeared and _at_one_place(seen):
+                returned.append(mac)
             self._watch_on(mac, seen, outcome, now)
+        self._from_memory(returned, facts, topology, now)
+        self._appeared.difference_update(macs)
+
+    def _from_memory(
+        self, macs: Sequence[MacAddress], facts: FactSource, topology: Topology, now: datetime
+    ) -> None:
+        """Addresses that just came up at one place: where were they the last time? Asked for these alone, for
+        most addresses are where they were."""
+        if not macs:
+            return
+        remembered = facts.sightings(macs, now - self.thresholds.moved_memory)
+        for mac, seen in remembered.items():
+            view = view_of(mac, seen, lambda _: PortFacts(), topology.joined, self.thresholds, now)
+            if (detection := moved.detect(view)) is not None:
+                self._detected.append(detection)
 
     def _watch_on(
         self, mac: MacAddress, seen: Sequence[Sighting], outcome: Detection | NotYet | None, now: datetime
@@ -314,6 +336,12 @@ def _without(facts: Mapping[PortRef, PortFacts], mac: MacAddress) -> PortFactsOf
         return replace(known, others=known.others - {mac})
 
     return of
+
+
+def _at_one_place(seen: Sequence[Sighting]) -> bool:
+    """Whether it is present at one access port, and was at no other lately."""
+    access = [one for one in seen if not one.uplink]
+    return len({one.port for one in access}) == 1 and any(one.present for one in access)
 
 
 def _places(seen: Sequence[Sighting]) -> tuple[tuple[str, int | None], ...]:

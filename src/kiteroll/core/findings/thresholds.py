@@ -11,6 +11,8 @@ class Thresholds:
     flap_moves: int = 3
     """Jumps of one address within `flap_window` that make it flap."""
     flap_window: timedelta = timedelta(minutes=10)
+    moved_memory: timedelta = timedelta(days=7)
+    """An address that comes up elsewhere within this long of being gone has moved."""
     loop_addresses: int = 5
     """Addresses that are pulled to one port and come back that make a loop likely."""
     loop_window: timedelta = timedelta(minutes=5)

@@ -1,13 +1,20 @@
-"""Moved: the home went from one access port to another, and the first no longer has the address."""
+"""Moved: the home went from one access port to another, and the first no longer has the address.
+
+However long it was away in between, and however seldom the switches are read: what counts is that it came up
+at the new port lately.
+"""
+
+from datetime import datetime, timedelta
 
 from kiteroll.core.findings.address_view import AddressView
 from kiteroll.core.findings.evidence import Evidence, Learned, Left, LinkChanged, in_order
 from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
+from kiteroll.core.topology.sighting import Sighting
 
 INFO = KindInfo(
     kind=FindingKind.MOVED,
-    thresholds=("flap_window",),
+    thresholds=("flap_window", "moved_memory"),
     help=KindHelp(
         title="An endpoint moved",
         why="Somebody looks for it at its old port, and the rules of that port no longer apply to it.",
@@ -19,22 +26,28 @@ INFO = KindInfo(
 )
 
 
+_NONE = timedelta(0)
+_READINGS = 3
+"""Of the switches concerned, within which a move is told: the old one may be read long after the new one."""
+
+
 def detect(view: AddressView) -> Detection | None:
     if not view.access:
         return None
     here = view.access[-1]
-    before = [one for one in view.access if one.port != here.port and one.stay.began_at < here.stay.began_at]
-    if not before or not here.present or here.stay.began_at < view.since:
+    origin = _place_before(here, view)
+    if origin is None or origin.port == here.port or not here.present:
         return None
-    origin = before[-1]
+    interval = max((one.interval for one in (here, origin) if one.interval is not None), default=_NONE)
+    lately = max(view.thresholds.flap_window, _READINGS * interval)
+    if view.now - here.stay.began_at > lately:
+        return None
     left_at = origin.stay.ended_at or origin.stay.last_seen_at
-    if origin.present and origin.outdated(view.now):
-        left_at = max(
-            origin.read_at or view.since, view.since
-        )  # its switch is gone, and so is whoever was there
-    elif origin.present:
-        return None
-    if left_at is None or left_at < view.since:
+    if origin.present:
+        if not origin.outdated(view.now):
+            return None
+        left_at = origin.read_at  # nothing has been heard of its switch since, nor of who was there
+    if left_at is None or view.now - left_at > view.thresholds.moved_memory:
         return None
     evidence: list[Evidence] = [
         Left(left_at, origin.stay.place),
@@ -56,3 +69,19 @@ def detect(view: AddressView) -> Detection | None:
         last_at=here.stay.began_at,
         ports=frozenset({origin.port, here.port}),
     )
+
+
+def _place_before(here: Sighting, view: AddressView) -> Sighting | None:
+    """Where it was last, before it came to be here; the same port where it was only away for a while."""
+    began = here.stay.began_at
+    before = [
+        one
+        for one in view.access
+        if one.stay.began_at < began and (one.port != here.port or _left_at(one, view.now) <= began)
+    ]
+    return max(before, key=lambda one: (_left_at(one, view.now), one.stay.began_at), default=None)
+
+
+def _left_at(one: Sighting, now: datetime) -> datetime:
+    """Until when it was there; it still is: until now."""
+    return one.stay.ended_at or one.stay.last_seen_at or now
