@@ -24,6 +24,7 @@ from kiteroll.core.findings.kinds import (
 )
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.findings.lasting import LastingConditions
 from kiteroll.core.findings.loop_watch import LoopWatch
 from kiteroll.core.findings.registry import KINDS
 from kiteroll.core.findings.thresholds import Thresholds
@@ -32,7 +33,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.stay import Ending, Place, Stay
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence, Topology
-from kiteroll.core.topology.sighting import Sighting
+from kiteroll.core.topology.sighting import Sighting, judged_ageing
 from kiteroll.core.tracking.switch_health import SwitchCondition, SwitchHealth
 from kiteroll.wording.findings import evidence_text, title
 from tests.support.factories import at, mac
@@ -511,3 +512,19 @@ def test_every_kind_is_in_the_registry_with_a_whole_help_page_and_thresholds_tha
         page = info.help
         assert all((page.title, page.why, page.evidence, page.action, page.fewer)), info.kind
         assert all(hasattr(THRESHOLDS, name) for name in info.thresholds), info.kind
+
+
+def test_a_condition_that_comes_and_goes_is_none() -> None:
+    lasting = LastingConditions()
+    (short,) = [ageing_too_short.detect(replace(SOUND, ageing=MINUTE / 4), at(0))]
+    assert short is not None
+    told = [
+        [one.first_at for one in lasting.lasting([short] if so else [], at(minutes), 10 * MINUTE)]
+        for minutes, so in ((0, True), (1, False), (2, True), (11, True), (12, True), (13, False))
+    ]
+    assert told == [[], [], [], [], [at(2)], []]
+
+
+@pytest.mark.parametrize(("told", "judged"), [(None, 5), (5, 5), (0.25, 0.25), (60 * 24 * 11, 60)])
+def test_nothing_is_waited_for_longer_than_an_hour(told: float | None, judged: float) -> None:
+    assert judged_ageing(None if told is None else told * MINUTE) == judged * MINUTE

@@ -76,6 +76,15 @@ class FindingSettings(_Section):
         default=_DEFAULTS.flap_window.total_seconds(), alias="flap_window", ge=30, le=86400
     )
     loop_addresses: int = Field(default=_DEFAULTS.loop_addresses, ge=3, le=1000)
+    loop_window_s: Seconds = Field(
+        default=_DEFAULTS.loop_window.total_seconds(), alias="loop_window", ge=30, le=3600
+    )
+    moved_memory_s: Seconds = Field(
+        default=_DEFAULTS.moved_memory.total_seconds(), alias="moved_memory", ge=600, le=90 * 86400
+    )
+    ageing_lasting_s: Seconds = Field(
+        default=_DEFAULTS.ageing_lasting.total_seconds(), alias="ageing_lasting", ge=0, le=86400
+    )
     flood_addresses: int = Field(default=_DEFAULTS.flood_addresses, ge=5, le=100_000)
     silent_after_s: Seconds = Field(
         default=_DEFAULTS.silent_after.total_seconds(), alias="silent_after", ge=10
@@ -99,6 +108,9 @@ class FindingSettings(_Section):
             flap_moves=self.flap_moves,
             flap_window=timedelta(seconds=self.flap_window_s),
             loop_addresses=self.loop_addresses,
+            loop_window=timedelta(seconds=self.loop_window_s),
+            moved_memory=timedelta(seconds=self.moved_memory_s),
+            ageing_lasting=timedelta(seconds=self.ageing_lasting_s),
             flood_addresses=self.flood_addresses,
             silent_after=timedelta(seconds=self.silent_after_s),
             ip_conflict_window=timedelta(seconds=self.ip_conflict_window_s),

@@ -30,6 +30,7 @@ from kiteroll.core.findings.kinds import (
     table_filling,
 )
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
+from kiteroll.core.findings.lasting import LastingConditions
 from kiteroll.core.findings.lifecycle import FindingLifecycle
 from kiteroll.core.findings.loop_watch import LoopWatch
 from kiteroll.core.findings.port_rule_watch import PortRuleWatch
@@ -99,6 +100,7 @@ class FindingEngine:
         self._appeared: set[MacAddress] = set()
         """Of those to be classified: not in the table of a switch before."""
         self._breaches = PortRuleWatch()
+        self._short_ageing = LastingConditions()
         self._rules = RuleBook()
         self._rules_changed = True
         self._needs_fresh_topology = False
@@ -284,10 +286,13 @@ class FindingEngine:
             for detection in (
                 switch_not_read.detect(switch, now),
                 table_filling.detect(switch, thresholds, now),
-                ageing_too_short.detect(switch, now),
             )
             if detection is not None
         ]
+        short = (ageing_too_short.detect(switch, now) for switch in conditions)
+        found += self._short_ageing.lasting(
+            (one for one in short if one is not None), now, thresholds.ageing_lasting
+        )
         ports = facts.port_activity(now - thresholds.silent_after, _MAX_PORTS)
         silent = (silent_port.detect(port, topology, thresholds, now) for port in ports)
         found += [detection for detection in silent if detection is not None]

@@ -33,6 +33,9 @@ class Thresholds:
     after its first reading."""
     table_share: float = DEFAULT_TABLE_SHARE
     """Share of its size from which a table counts as nearly full."""
+    ageing_lasting: timedelta = timedelta(minutes=10)
+    """An ageing time must be shorter than the interval for this long: a topology change shortens it for some
+    seconds (IEEE 802.1Q 8.8.3)."""
     clear_after: timedelta = timedelta(minutes=15)
     """A finding clears after this long without new evidence."""
     condition_clear_after: timedelta = timedelta(minutes=2)

@@ -10,6 +10,14 @@ from kiteroll.core.topology.roles import Topology
 DEFAULT_AGEING = timedelta(seconds=300)
 """Recommended ageing time (IEEE 802.1Q table 8-6), for switches that do not tell theirs."""
 
+_LONGEST_AGEING = timedelta(hours=1)
+"""What is waited for at most: a switch may be set to keep addresses for days, or for ever."""
+
+
+def judged_ageing(told: timedelta | None) -> timedelta:
+    """The ageing time that is counted with, by the one the switch tells."""
+    return min(told or DEFAULT_AGEING, _LONGEST_AGEING)
+
 
 @dataclass(frozen=True, slots=True)
 class Sighting:
@@ -70,7 +78,7 @@ def sighting(
         role.beyond,
         address_count,
         read_at,
-        ageing or DEFAULT_AGEING,
+        judged_ageing(ageing),
         interval,
     )
 

@@ -3,7 +3,7 @@
 from collections.abc import Mapping, Sequence
 from datetime import timedelta
 
-from kiteroll.core.topology.sighting import DEFAULT_AGEING
+from kiteroll.core.topology.sighting import judged_ageing
 
 HOLD_TIME_IN_AGEING_TIMES = 3
 """Default hold time, in ageing times: a device that wakes every ten minutes keeps its stay."""
@@ -20,4 +20,4 @@ def inherited_hold_time(
 
 def hold_time(setting: timedelta | None, ageing: timedelta | None) -> timedelta:
     """The hold time that applies: the setting, else three times the switch's ageing time."""
-    return setting if setting is not None else HOLD_TIME_IN_AGEING_TIMES * (ageing or DEFAULT_AGEING)
+    return setting if setting is not None else HOLD_TIME_IN_AGEING_TIMES * judged_ageing(ageing)

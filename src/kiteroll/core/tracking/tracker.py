@@ -28,7 +28,7 @@ from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.reading import Oper, Reading, mac_of, vlan_of
 from kiteroll.core.model.stay import Ending, Place
 from kiteroll.core.model.uptime import uptime
-from kiteroll.core.topology.sighting import DEFAULT_AGEING
+from kiteroll.core.topology.sighting import judged_ageing
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.core.tracking.hold_times import hold_time
 from kiteroll.core.tracking.switch_state import AbsentStay, OpenStay, SwitchState
@@ -126,7 +126,7 @@ class _Step:
         self.reading = reading
         self.at = reading.taken_at
         self.ids = iter(ids)
-        self.ageing = reading.device.ageing or DEFAULT_AGEING
+        self.ageing = judged_ageing(reading.device.ageing)
         self.hold = hold_time(hold, reading.device.ageing)
         self.changes: list[Change] = []
 

@@ -8,6 +8,7 @@ from kiteroll.core.tracking.switch_health import SwitchCondition
 
 INFO = KindInfo(
     kind=FindingKind.AGEING_TOO_SHORT,
+    thresholds=("ageing_lasting",),
     condition=True,
     help=KindHelp(
         title="Addresses age out before they are read",
