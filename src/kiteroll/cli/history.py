@@ -138,7 +138,9 @@ def run_health(context: Context) -> Exit:
         out.json(answer)
     else:
         facts = (
-            (name.replace("_", " "), value) for name, value in answer if name != "workers" and value != ""
+            (name.replace("_", " "), value)
+            for name, value in answer
+            if name != "workers" and value != "" and (name != "clock_ahead_s" or value)
         )
         out.facts(facts)
         out.line("")
