@@ -1,0 +1,72 @@
+"""What happens in networks, told by simulated time: what is said of it, and what is not."""
+
+import random
+from collections import Counter
+from collections.abc import Callable
+
+import pytest
+
+from kiteroll.core.findings.finding import Finding, FindingKind
+from kiteroll.core.replay.replay import Replay
+from kiteroll.lab.random_worlds import AGEING_S, PORTS, Net, grow, rounds
+
+INTERVAL_S = 60.0
+
+
+def _told(net: Net, happen: Callable[[Net], None], minutes: int = 20) -> dict[FindingKind, list[Finding]]:
+    """Findings by kind, explained ones left out, of what happens after some quiet rounds."""
+    dice, replay = random.Random(3), Replay()
+    net.world.advance(2 * AGEING_S)
+    for _, reading in rounds(net, dice, count=5, interval_s=INTERVAL_S):
+        assert replay.apply(reading) == [], "at rest there is nothing to tell"
+    happen(net)
+    for _, reading in rounds(net, dice, count=minutes, interval_s=INTERVAL_S):
+        replay.apply(reading)
+    found: dict[FindingKind, list[Finding]] = {}
+    for one in replay.findings.values():
+        if not one.part_of:
+            found.setdefault(one.kind, []).append(one)
+    return found
+
+
+def _change_rooms(net: Net) -> None:
+    """Eleven go from one switch to the other, ten the other way, within two minutes."""
+    one, other = "sw-000", "sw-001"
+    there = [host for host in net.hosts if host.at and host.at[0] == one][:11]
+    back = [host for host in net.hosts if host.at and host.at[0] == other][:10]
+    free = {name: iter(range(2 * PORTS, PORTS + 1, -1)) for name in (one, other)}
+    for number, (host, to) in enumerate([(h, other) for h in there] + [(h, one) for h in back]):
+        port = next(free[to])
+        net.world.after(number * 5, lambda host=host, at=(to, port): net.world.move(host, at))  # type: ignore[misc]
+
+
+def test_a_change_of_classes_is_so_many_moves_and_no_loop() -> None:
+    found = _told(grow(3, 2, hosts=PORTS), _change_rooms)
+    assert found.keys() <= {FindingKind.MOVED}, found.keys()
+    assert len(found[FindingKind.MOVED]) >= 20
+
+
+@pytest.mark.parametrize("interval_s", [15, 60])
+def test_a_loop_between_two_sockets_is_one_finding_at_its_switch(
+    interval_s: float, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(f"{__name__}.INTERVAL_S", interval_s)
+    ports = (2 * PORTS - 1, 2 * PORTS)
+    found = _told(grow(5, 4, hosts=PORTS), lambda net: net.world.loop("sw-002", ports), minutes=12)
+    (loop,) = found[FindingKind.LOOP]
+    assert loop.subject.switch == "sw-002"
+    assert {port for _, port in loop.details.ports} & {f"p{port}" for port in ports}
+    kinds = Counter({kind: len(each) for kind, each in found.items() if kind is not FindingKind.LOOP})
+    assert not kinds, f"beside the loop: {kinds}"
+
+
+def test_a_laptop_carried_while_it_was_off_has_moved() -> None:
+    def carry(net: Net) -> None:
+        host = next(one for one in net.hosts if one.at and one.at[0] == "sw-001")
+        net.world.unplug(host)
+        net.world.after(1500, lambda: net.world.plug(host, ("sw-000", 2 * PORTS)))
+
+    found = _told(grow(3, 2, hosts=6), carry, minutes=40)
+    (moved,) = found[FindingKind.MOVED]
+    assert moved.details.ports[0][0] == "sw-001" and moved.details.ports[1] == ("sw-000", f"p{2 * PORTS}")
+    assert found.keys() == {FindingKind.MOVED}
