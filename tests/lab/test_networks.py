@@ -7,8 +7,10 @@ from collections.abc import Callable
 import pytest
 
 from kiteroll.core.findings.finding import Finding, FindingKind
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.replay.replay import Replay
 from kiteroll.lab.random_worlds import AGEING_S, PORTS, Net, grow, rounds
+from kiteroll.lab.world import Host
 
 INTERVAL_S = 60.0
 
@@ -70,3 +72,49 @@ def test_a_laptop_carried_while_it_was_off_has_moved() -> None:
     (moved,) = found[FindingKind.MOVED]
     assert moved.details.ports[0][0] == "sw-001" and moved.details.ports[1] == ("sw-000", f"p{2 * PORTS}")
     assert found.keys() == {FindingKind.MOVED}
+
+
+@pytest.mark.parametrize("every_s", [300, 900])
+def test_clients_that_roam_between_access_points_are_no_loop_and_no_clones(every_s: float) -> None:
+    """Forty wireless clients on four access points of two switches."""
+    points = [(switch, 2 * PORTS - number) for switch in ("sw-000", "sw-001") for number in (0, 1)]
+
+    def roam(net: Net) -> None:
+        dice = random.Random(9)
+        for number in range(40):
+            client = Host(
+                name=f"client-{number}",
+                kind="host",
+                mac=MacAddress(0x021A0C000000 + number),
+                vlan=10,
+                every_s=10,
+                peer=net.hosts[0].mac,
+                broadcasts=0.3,
+                at=dice.choice(points),
+            )
+            net.world.add_host(client)
+            for at_s in range(int(dice.uniform(30, every_s)), 1500, int(every_s)):
+                to = dice.choice(points)
+                net.world.after(at_s, lambda client=client, to=to: net.world.settle(client.name, to))  # type: ignore[misc]
+
+    found = _told(grow(3, 2, hosts=6), roam, minutes=25)
+    serious = {FindingKind.LOOP, FindingKind.DUPLICATE}
+    assert not serious & found.keys(), {kind: len(each) for kind, each in found.items()}
+
+
+def test_one_address_in_two_vlans_at_two_ports_is_none_of_our_business() -> None:
+    def plug(net: Net) -> None:
+        for vlan, port in ((10, 2 * PORTS), (20, 2 * PORTS - 1)):
+            host = Host(
+                name=f"gateway-{vlan}",
+                kind="host",
+                mac=MacAddress(0x021A0D000001),
+                vlan=vlan,
+                every_s=10,
+                peer=net.hosts[0].mac,
+                broadcasts=0.5,
+                at=("sw-000", port),
+            )
+            net.world.add_host(host)
+
+    assert _told(grow(3, 2, hosts=6), plug) == {}
