@@ -96,7 +96,7 @@ def _classify(
         )
         for number, one in enumerate(_sightings(stays, read=now))
     ]
-    return classify_address(mac(1), sightings, facts, lambda *_: joined, THRESHOLDS, at(now))
+    return classify_address(view_of(mac(1), sightings, facts, lambda *_: joined, THRESHOLDS, at(now)))
 
 
 STAYS: Stays = [("a", "p1", -60, None), ("b", "up", -60, None)]

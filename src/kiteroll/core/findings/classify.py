@@ -1,15 +1,13 @@
 """One address, several places: is it a duplicate, flapping, or has it moved? Asked in that order."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from kiteroll.core.findings.address_view import Joined, PortFactsOf, view_of
+from kiteroll.core.findings.address_view import AddressView
 from kiteroll.core.findings.finding import Detection
 from kiteroll.core.findings.kinds import duplicate_address, flapping, moved
-from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.topology.sighting import Sighting
 
 _VIRTUAL_ROUTERS = frozenset({0x00005E0001, 0x00005E0002})
 """First five octets of virtual router addresses, IPv4 and IPv6 (RFC 9568 section 7.3)."""
@@ -33,16 +31,8 @@ def is_shared(mac: MacAddress, prefixes: Collection[str]) -> bool:
     return any(digits.startswith(prefix) for prefix in prefixes)
 
 
-def classify_address(
-    mac: MacAddress,
-    sightings: Sequence[Sighting],
-    facts: PortFactsOf,
-    joined: Joined,
-    thresholds: Thresholds,
-    now: datetime,
-) -> Detection | NotYet | None:
+def classify_address(view: AddressView) -> Detection | NotYet | None:
     """What the stays of one address say: open ones, and those that ended within the window."""
-    view = view_of(mac, sightings, facts, joined, thresholds, now)
     if not view.access or len(view.ports) + len(view.jumps) < 2:
         return None
     if (twice := duplicate_address.at_once(view)) is not None:
@@ -52,7 +42,7 @@ def classify_address(
     steady = flapping.links_steady(view)
     if steady is None:
         until = view.jumps[-1].at + _LINKS_PATIENCE
-        if now < until:
+        if view.now < until:
             return NotYet(until)
         steady = False
     cause = flapping.cause_by_neighbours(view, steady)

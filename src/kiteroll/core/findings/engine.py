@@ -235,9 +235,8 @@ class FindingEngine:
             if is_shared(mac, shared):
                 self._addresses.settle(mac)
                 continue
-            outcome = classify_address(
-                mac, seen, _without(port_facts, mac), topology.joined, self.thresholds, now
-            )
+            view = view_of(mac, seen, _without(port_facts, mac), topology.joined, self.thresholds, now)
+            outcome = classify_address(view)
             if isinstance(outcome, Detection):
                 self._detected.append(outcome)
                 self._probes.append(Probe(mac, _places(seen)))
