@@ -467,7 +467,7 @@ def test_when_a_port_is_silent(port: PortActivity, minutes: float, since: float 
 
 
 @pytest.mark.parametrize(
-    ("turns", "conflict"), [([1, 2, 1], True), ([1, 2], False), ([1, 1, 1], False), ([1, 2, 3], True)]
+    ("turns", "conflict"), [([1, 2, 1], True), ([1, 2], False), ([1, 1, 1], False), ([1, 2, 3], False)]
 )
 def test_an_ip_that_answers_with_addresses_by_turns_is_a_conflict(turns: list[int], conflict: bool) -> None:
     found = ip_conflict.detect("10.0.0.5", [(at(minute), mac(one)) for minute, one in enumerate(turns)])

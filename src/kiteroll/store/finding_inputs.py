@@ -124,22 +124,27 @@ def port_activity(connection: Connection, up_before: datetime, limit: int) -> li
 def ip_turns(
     connection: Connection, since: datetime, turns: int, limit: int
 ) -> dict[str, list[tuple[datetime, MacAddress]]]:
-    """IPs that answered with several addresses in so many turns since then: when each turn began."""
+    """IPs that answered with several addresses in so many turns since then, by the cache of one source: when
+    each turn began. Of several sources the one with most turns counts: each notices at another time."""
     often = (
         select(ip_stay.c.ip)
         .where(ip_stay.c.began_at >= since)
-        .group_by(ip_stay.c.ip)
+        .group_by(ip_stay.c.ip, ip_stay.c.source_id)
         .having(and_(func.count() >= turns, func.count(func.distinct(ip_stay.c.mac)) > 1))
         .limit(limit)
     )
     ips = list(connection.execute(often).scalars())
-    found: dict[str, list[tuple[datetime, MacAddress]]] = defaultdict(list)
+    by_source: dict[tuple[str, int], list[tuple[datetime, MacAddress]]] = defaultdict(list)
     if ips:
-        query = select(ip_stay.c.ip, ip_stay.c.began_at, ip_stay.c.mac).where(
+        query = select(ip_stay.c.ip, ip_stay.c.source_id, ip_stay.c.began_at, ip_stay.c.mac).where(
             ip_stay.c.ip.in_(ips), ip_stay.c.began_at >= since
         )
-        for ip, at, mac in connection.execute(query.order_by(ip_stay.c.began_at)):
-            found[ip].append((at, mac))
+        for ip, source, at, mac in connection.execute(query.order_by(ip_stay.c.began_at)):
+            by_source[ip, source].append((at, mac))
+    found: dict[str, list[tuple[datetime, MacAddress]]] = {}
+    for (ip, _), each in sorted(by_source.items()):
+        if len(each) > len(found.get(ip, ())):
+            found[ip] = each
     return found
 
 

@@ -56,8 +56,8 @@ class FactSource(Protocol):
     def ip_turns(
         self, since: datetime, turns: int, limit: int
     ) -> Mapping[str, Sequence[tuple[datetime, MacAddress]]]:
-        """IPs that answered with several addresses in at least so many turns since then: when each turn
-        began, in order of time."""
+        """IPs that answered with several addresses in at least so many turns since then, by the cache of one
+        source: when each turn began, in order of time."""
 
     def held_ips(self, before: datetime, max_ips: int, limit: int) -> Mapping[MacAddress, Sequence[HeldIp]]:
         """Addresses that answer, by one source, with several IPv4 addresses, two of them before then."""

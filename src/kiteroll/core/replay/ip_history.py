@@ -21,7 +21,8 @@ class IpHistory:
     def __init__(self) -> None:
         self._open: dict[str, dict[str, _IpStay]] = defaultdict(dict)
         """By source, then IP."""
-        self._turns: dict[str, list[tuple[datetime, MacAddress]]] = defaultdict(list)
+        self._turns: dict[tuple[str, str], list[tuple[datetime, MacAddress]]] = defaultdict(list)
+        """By IP and source."""
 
     def record(self, reading: Reading) -> None:
         """An entry missing from a cache that was not read whole stays."""
@@ -32,19 +33,20 @@ class IpHistory:
         for ip, mac in reading.addresses.items():
             if ip not in known or known[ip].mac != mac:
                 known[ip] = _IpStay(ip, mac, reading.taken_at)
-                self._turns[ip].append((reading.taken_at, mac))
+                self._turns[ip, reading.switch].append((reading.taken_at, mac))
 
     def turns(
         self, since: datetime, turns: int, limit: int
     ) -> Mapping[str, list[tuple[datetime, MacAddress]]]:
         found: dict[str, list[tuple[datetime, MacAddress]]] = {}
-        for ip, each in self._turns.items():
+        for (ip, source), each in self._turns.items():
             latest = [turn for turn in each if turn[0] >= since]
-            self._turns[ip] = latest
-            if len(latest) >= turns and len(found) < limit:
+            self._turns[ip, source] = latest
+            most = max(turns, len(found.get(ip, ())) + 1)
+            if len(latest) >= most and (ip in found or len(found) < limit):
                 found[ip] = sorted(latest)
-        for ip in [ip for ip, each in self._turns.items() if not each]:
-            del self._turns[ip]
+        for key in [key for key, each in self._turns.items() if not each]:
+            del self._turns[key]
         return found
 
     def held(self, before: datetime, max_ips: int, limit: int) -> Mapping[MacAddress, list[HeldIp]]:

@@ -26,7 +26,7 @@ MIN_TURNS = 3
 def detect(ip: str, turns: Sequence[tuple[datetime, MacAddress]]) -> Detection | None:
     """`turns`: when the IP began to answer with which address, in order of time."""
     macs = tuple(sorted({mac for _, mac in turns}))
-    if len(turns) < MIN_TURNS or len(macs) < 2:
+    if len(turns) < MIN_TURNS or len(macs) < 2 or len(turns) == len(macs):  # passed on, and never back
         return None
     return Detection(
         kind=FindingKind.IP_CONFLICT,
