@@ -1,9 +1,11 @@
 """Walks against agents that are lists of replies: what a walk asks, takes, and when it gives up."""
 
+import asyncio
 from collections.abc import Callable, Sequence
 
 import pytest
 
+from kiteroll.clock import SystemClock
 from kiteroll.collect.budget import Budget
 from kiteroll.collect.exchange import ColumnWalk, Exchange, ExchangeEnd, ScalarGet, SnmpRequest
 from kiteroll.collect.limits import Limits
@@ -186,3 +188,15 @@ def test_a_budget_of_octets_ends_a_reading() -> None:
     assert "larger than 1 MiB" in budget.used_up()
     clock.advance(6)
     assert "time for this switch" in budget.used_up()
+
+
+def test_waiting_for_a_turn_is_bounded_and_not_counted() -> None:
+    async def run() -> tuple[bool, bool, float]:
+        clock = SystemClock()
+        budget = Budget(clock, Limits(total_s=0.2))
+        never = asyncio.get_running_loop().create_future()
+        gave_up = await budget.turn(never)
+        return gave_up, await budget.turn(asyncio.sleep(0)), budget.seconds_left
+
+    gave_up, came, left = asyncio.run(run())
+    assert (gave_up, came) == (False, True) and left > 0.1

@@ -3,7 +3,7 @@ it may."""
 
 import asyncio
 import tracemalloc
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any
 
 import pytest
@@ -11,6 +11,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from kiteroll.clock import SystemClock
+from kiteroll.collect import snmp_client
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.snmp_client import Target
 from kiteroll.collect.snmp_reader import read_switch
@@ -38,7 +39,7 @@ def good() -> Views:
 class _Wire(asyncio.DatagramTransport):
     """A transport whose other end answers at once."""
 
-    def __init__(self, protocol: asyncio.DatagramProtocol, answers: Callable[[bytes], list[bytes]]) -> None:
+    def __init__(self, protocol: asyncio.DatagramProtocol, answers: "Answers") -> None:
         super().__init__()
         self._protocol, self._answers = protocol, answers
 
@@ -53,24 +54,33 @@ class _Wire(asyncio.DatagramTransport):
         return
 
 
-def _read(answers: Callable[[bytes], list[bytes]]) -> tuple[Reading | KiteRollError, float]:
-    async def run() -> tuple[Reading | KiteRollError, float]:
-        loop = asyncio.get_running_loop()
+Answers = Callable[[bytes], list[bytes]]
+Outcome = Reading | KiteRollError
 
-        async def endpoint(make: Callable[[], asyncio.DatagramProtocol], **_: Any) -> tuple[Any, Any]:
-            protocol = make()
-            return _Wire(protocol, answers), protocol
 
-        loop.create_datagram_endpoint = endpoint  # type: ignore[method-assign, assignment]
+async def _read_all(agents: Sequence[Answers]) -> list[tuple[Outcome, float]]:
+    """Read them all at once; each with what came of it, and how long it took."""
+    loop = asyncio.get_running_loop()
+
+    async def endpoint(make: Callable[[], asyncio.DatagramProtocol], **given: Any) -> tuple[Any, Any]:
+        protocol = make()
+        return _Wire(protocol, agents[given["remote_addr"][1]]), protocol
+
+    async def read(number: int) -> tuple[Outcome, float]:
         began = loop.time()
         try:
-            target = Target(host="agent", community=COMMUNITY)
-            outcome: Reading | KiteRollError = await read_switch("odd", target, SystemClock(), LIMITS)
+            target = Target(host="agent", port=number, community=COMMUNITY)
+            outcome: Outcome = await read_switch("odd", target, SystemClock(), LIMITS)
         except KiteRollError as failed:
             outcome = failed
         return outcome, loop.time() - began
 
-    return asyncio.run(run())
+    loop.create_datagram_endpoint = endpoint  # type: ignore[method-assign, assignment]
+    return await asyncio.gather(*(read(number) for number in range(len(agents))))
+
+
+def _read(answers: Answers) -> tuple[Outcome, float]:
+    return asyncio.run(_read_all([answers]))[0]
 
 
 def _check(outcome: Reading | KiteRollError, took: float) -> None:
@@ -109,3 +119,17 @@ def test_an_agent_without_end_costs_bounded_memory(good: Views) -> None:
         tracemalloc.stop()
     _check(outcome, took)
     assert peak < 200 << 20
+
+
+def test_long_tables_are_read_a_few_at_a_time(good: Views, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Agents without end, more than there are turns: each is told why, and a good one is not held up."""
+    monkeypatch.setattr(snmp_client, "_LONG", 60)
+    monkeypatch.setattr(snmp_client, "_LONG_AT_ONCE", 1)
+    agents = [HostileAgent(number, good) for number in range(5)]
+    for one in agents:
+        one.tricks, one._often = ["endless"], 1.0
+    agents[-1].tricks = []
+    *endless, (honest, took) = asyncio.run(_read_all([one.answers for one in agents]))
+    assert isinstance(honest, Reading) and honest.complete and took < 10 * LIMITS.total_s
+    assert all(isinstance(one, Reading) and not one.complete for one, _ in endless)
+    assert all(took < 10 * LIMITS.total_s for _, took in endless)

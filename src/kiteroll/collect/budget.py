@@ -1,5 +1,8 @@
 """What one reading of one switch may still cost: time, and octets of answers."""
 
+import asyncio
+from collections.abc import Awaitable
+
 from kiteroll.clock import Clock
 from kiteroll.collect.limits import Limits
 
@@ -16,6 +19,19 @@ class Budget:
     @property
     def seconds_left(self) -> float:
         return self._deadline - self._clock.monotonic()
+
+    async def turn(self, waiting: Awaitable[object]) -> bool:
+        """Wait for a turn, once as long as a reading may take; that time does not count, for it is not the
+        switch's fault. Whether the turn came."""
+        began = self._clock.monotonic()
+        try:
+            async with asyncio.timeout(self._limits.total_s):
+                await waiting
+        except TimeoutError:
+            return False
+        finally:
+            self._deadline += self._clock.monotonic() - began
+        return True
 
     def received(self, octets: int) -> None:
         self._octets -= octets

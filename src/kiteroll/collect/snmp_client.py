@@ -4,9 +4,11 @@ import asyncio
 import logging
 import random
 import socket
+from contextlib import AsyncExitStack
 from dataclasses import dataclass, field, replace
 from types import TracebackType
 from typing import Self
+from weakref import WeakKeyDictionary
 
 from kiteroll.clock import Clock
 from kiteroll.collect.budget import Budget
@@ -19,6 +21,11 @@ from kiteroll.snmp.usm import V3, User, UsmError
 
 log = logging.getLogger(__name__)
 _REQUEST_IDS = 2**31 - 1
+_LONG = 400
+"""Requests after which an exchange is a long one: most tables are read with fewer."""
+_LONG_AT_ONCE = 4
+"""Long exchanges go on a few at a time: an agent that has no end is not to take all the time there is."""
+_long: WeakKeyDictionary[asyncio.AbstractEventLoop, asyncio.Semaphore] = WeakKeyDictionary()
 _SHORTEST_PAUSE_S = 0.2
 _UNKNOWN_PACE_S = 0.7
 """Pauses before a datagram is sent again, in seconds, on the quickest agents and on unknown ones."""
@@ -71,6 +78,11 @@ class Target:
         return ByCommunity(self.version, self.community)
 
 
+def _long_exchanges() -> asyncio.Semaphore:
+    """The turns for long exchanges, of this event loop."""
+    return _long.setdefault(asyncio.get_running_loop(), asyncio.Semaphore(_LONG_AT_ONCE))
+
+
 class Agent:
     """One UDP socket, connected to one agent. One request is in flight at a time."""
 
@@ -112,23 +124,32 @@ class Agent:
 
         Raises DeviceRefused when an SNMPv3 engine will not have us, with its reason.
         """
-        while isinstance(step := talk.next(), SnmpRequest):
-            if over := budget.used_up():
-                talk.end(over)
-                continue
-            before = self._wire.octets
-            try:
-                async with asyncio.timeout(min(step.timeout_s, budget.seconds_left)):
-                    pdu = await self._roundtrip(step)
-            except TimeoutError:
-                talk.on_silence(self._wire.note)
-            except Reported as report:
-                raise DeviceRefused(self.target.address, f"SNMPv3: {report}") from report
-            else:
-                talk.on_reply(pdu)
-            finally:
-                budget.received(self._wire.octets - before)
+        requests = 0
+        async with AsyncExitStack() as turn:
+            while isinstance(step := talk.next(), SnmpRequest):
+                requests += 1
+                if requests == _LONG and not await budget.turn(turn.enter_async_context(_long_exchanges())):
+                    talk.end("others read tables as long at the same time, and its turn did not come")
+                    continue
+                await self._ask(talk, step, budget)
         return step
+
+    async def _ask(self, talk: Exchange, step: SnmpRequest, budget: Budget) -> None:
+        if over := budget.used_up():
+            talk.end(over)
+            return
+        before = self._wire.octets
+        try:
+            async with asyncio.timeout(min(step.timeout_s, budget.seconds_left)):
+                pdu = await self._roundtrip(step)
+        except TimeoutError:
+            talk.on_silence(self._wire.note)
+        except Reported as report:
+            raise DeviceRefused(self.target.address, f"SNMPv3: {report}") from report
+        else:
+            talk.on_reply(pdu)
+        finally:
+            budget.received(self._wire.octets - before)
 
     async def _roundtrip(self, step: SnmpRequest) -> Pdu:
         if (opening := self.security.opening(self._next_id())) is not None:
