@@ -33,6 +33,7 @@ INFO = KindInfo(
             FindingKind.FLOOD,
             FindingKind.TABLE_FILLING,
             FindingKind.IP_CONFLICT,
+            FindingKind.UPLINK_CLAIMED,
         }
     ),
     help=KindHelp(
