@@ -16,7 +16,7 @@ export interface paths {
         put?: never;
         /** Open a session with the token */
         post: operations["sign_in"];
-        /** End the session in this browser */
+        /** End the session, for good */
         delete: operations["sign_out"];
         options?: never;
         head?: never;
@@ -1200,204 +1200,6 @@ export interface components {
             /** After */
             after: string[];
         };
-        /** DocumentAddress */
-        DocumentAddress: {
-            /** Ip */
-            ip: string;
-            /**
-             * Mac
-             * @example 02:1a:01:07:52:4e
-             */
-            mac: string;
-        };
-        /** DocumentDevice */
-        DocumentDevice: {
-            /** Name */
-            name: string;
-            /** Description */
-            description: string;
-            /** Location */
-            location: string;
-            /** Contact */
-            contact: string;
-            /**
-             * Uptime S
-             * @description seconds since the agent started; null when not told
-             */
-            uptime_s: number | null;
-            /** Bridge Address */
-            bridge_address: string | null;
-            /**
-             * Ageing S
-             * @description ageing time of the MAC address table, seconds
-             */
-            ageing_s: number | null;
-            /**
-             * Model
-             * @default
-             */
-            model: string;
-            /**
-             * Serial
-             * @default
-             */
-            serial: string;
-            /**
-             * Software
-             * @default
-             */
-            software: string;
-            /**
-             * Topology Changes
-             * @description spanning-tree changes since the start
-             */
-            topology_changes?: number | null;
-            /** Topology Changed At */
-            topology_changed_at?: string | null;
-            /**
-             * Learning Discards
-             * @description addresses not learned because the table was full
-             */
-            learning_discards?: number | null;
-        };
-        /** DocumentEntry */
-        DocumentEntry: {
-            /**
-             * Mac
-             * @example 02:1a:01:07:52:4e
-             */
-            mac: string;
-            /**
-             * Vlan
-             * @description null when the switch does not tell
-             */
-            vlan: number | null;
-            /**
-             * Port
-             * @description interface name; null when the switch does not tell
-             */
-            port: string | null;
-            /**
-             * Status
-             * @enum {string}
-             */
-            status: "learned" | "static" | "self" | "other";
-        };
-        /** DocumentGap */
-        DocumentGap: {
-            /**
-             * Table
-             * @description MIB table or group
-             */
-            table: string;
-            /** Why */
-            why: string;
-            /**
-             * Rows
-             * @description rows read before it broke off, or rows left out
-             */
-            rows: number;
-            /**
-             * Breaks
-             * @description true: rows may be missing, so absence says nothing
-             */
-            breaks: boolean;
-        };
-        /** DocumentNeighbour */
-        DocumentNeighbour: {
-            /**
-             * Port
-             * @description our port
-             */
-            port: string;
-            /** Chassis */
-            chassis: string;
-            /** Port Id */
-            port_id: string;
-            /** Port Description */
-            port_description: string;
-            /** Name */
-            name: string;
-            /** Description */
-            description: string;
-            /** Addresses */
-            addresses: string[];
-            /** Capabilities */
-            capabilities: string[];
-        };
-        /** DocumentPort */
-        DocumentPort: {
-            /** Name */
-            name: string;
-            /**
-             * Number
-             * @description ifIndex
-             */
-            number: number;
-            /** Alias */
-            alias: string;
-            /**
-             * Admin
-             * @enum {string}
-             */
-            admin: "up" | "down";
-            /**
-             * Oper
-             * @enum {string}
-             */
-            oper: "up" | "down" | "unknown";
-            /** Speed Bps */
-            speed_bps: number | null;
-            /**
-             * Bridged
-             * @description whether it is a port of the bridge
-             */
-            bridged: boolean;
-            /** Address */
-            address: string | null;
-            /**
-             * Kind
-             * @description ifType: 6 Ethernet, 161 aggregate, ...
-             */
-            kind?: number | null;
-            /**
-             * Duplex
-             * @default
-             * @enum {string}
-             */
-            duplex: "full" | "half" | "";
-            /**
-             * Changed At
-             * @description when it last went up or down
-             */
-            changed_at?: string | null;
-            /**
-             * Aggregate
-             * @description the aggregate port it is bundled into
-             */
-            aggregate?: string | null;
-            /**
-             * Default Vlan
-             * @description VLAN of untagged frames that come in
-             */
-            default_vlan?: number | null;
-            /** Tagged */
-            tagged?: number[];
-            /** Untagged */
-            untagged?: number[];
-            /**
-             * Spanning Tree
-             * @default
-             */
-            spanning_tree: string;
-        };
-        /** DocumentVlan */
-        DocumentVlan: {
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-        };
         /** Endpoint */
         Endpoint: {
             /**
@@ -1482,7 +1284,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
+            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
             /**
              * Severity
              * @enum {string}
@@ -1554,7 +1356,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
+            kind: "moved" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
             /** Title */
             title: string;
             /** Why */
@@ -2143,51 +1945,6 @@ export interface components {
             /** Ended At */
             ended_at: string | null;
         };
-        /** ReadingDocument */
-        ReadingDocument: {
-            /**
-             * Format
-             * @default kiteroll-reading
-             * @constant
-             */
-            format: "kiteroll-reading";
-            /**
-             * Version
-             * @default 1
-             * @constant
-             */
-            version: 1;
-            /**
-             * Switch
-             * @description name in the inventory, or the address that was read
-             */
-            switch: string;
-            /**
-             * Taken At
-             * Format: date-time
-             */
-            taken_at: string;
-            /** Duration S */
-            duration_s: number;
-            /** Complete */
-            complete: boolean;
-            device: components["schemas"]["DocumentDevice"];
-            /** Ports */
-            ports: components["schemas"]["DocumentPort"][];
-            /** Vlans */
-            vlans: components["schemas"]["DocumentVlan"][];
-            /** Entries */
-            entries: components["schemas"]["DocumentEntry"][];
-            /** Gaps */
-            gaps: components["schemas"]["DocumentGap"][];
-            /** Neighbours */
-            neighbours?: components["schemas"]["DocumentNeighbour"][];
-            /**
-             * Addresses
-             * @description neighbour cache
-             */
-            addresses?: components["schemas"]["DocumentAddress"][];
-        };
         /** ReadingSummary */
         ReadingSummary: {
             /** Switch */
@@ -2325,6 +2082,12 @@ export interface components {
             endpoints: number;
             /** Tracked */
             tracked: number;
+            /**
+             * Clock Ahead S
+             * @description by how much its clock is ahead of the system's, which was set back; it goes at half speed until the two agree
+             * @default 0
+             */
+            clock_ahead_s: number;
             /** Workers */
             workers: components["schemas"]["WorkerHealth"][];
         };
@@ -2573,6 +2336,258 @@ export interface components {
             error: string;
             /** Starts Again At */
             starts_again_at: string | null;
+        };
+        /** DocumentAddress */
+        DocumentAddress: {
+            /** Ip */
+            ip: string;
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+        };
+        /** DocumentDevice */
+        DocumentDevice: {
+            /** Name */
+            name: string;
+            /** Description */
+            description: string;
+            /** Location */
+            location: string;
+            /** Contact */
+            contact: string;
+            /**
+             * Uptime S
+             * @description seconds since the agent started; null when not told
+             */
+            uptime_s: number | null;
+            /** Bridge Address */
+            bridge_address: string | null;
+            /**
+             * Ageing S
+             * @description ageing time of the MAC address table, seconds
+             */
+            ageing_s: number | null;
+            /**
+             * Model
+             * @default
+             */
+            model: string;
+            /**
+             * Serial
+             * @default
+             */
+            serial: string;
+            /**
+             * Software
+             * @default
+             */
+            software: string;
+            /**
+             * Topology Changes
+             * @description spanning-tree changes since the start
+             * @default null
+             */
+            topology_changes: number | null;
+            /**
+             * Topology Changed At
+             * @default null
+             */
+            topology_changed_at: string | null;
+            /**
+             * Learning Discards
+             * @description addresses not learned because the table was full
+             * @default null
+             */
+            learning_discards: number | null;
+        };
+        /** DocumentEntry */
+        DocumentEntry: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+            /**
+             * Vlan
+             * @description null when the switch does not tell
+             */
+            vlan: number | null;
+            /**
+             * Port
+             * @description interface name; null when the switch does not tell
+             */
+            port: string | null;
+            /**
+             * Status
+             * @enum {string}
+             */
+            status: "learned" | "static" | "self" | "other";
+        };
+        /** DocumentGap */
+        DocumentGap: {
+            /**
+             * Table
+             * @description MIB table or group
+             */
+            table: string;
+            /** Why */
+            why: string;
+            /**
+             * Rows
+             * @description rows read before it broke off, or rows left out
+             */
+            rows: number;
+            /**
+             * Breaks
+             * @description true: rows may be missing, so absence says nothing
+             */
+            breaks: boolean;
+        };
+        /** DocumentNeighbour */
+        DocumentNeighbour: {
+            /**
+             * Port
+             * @description our port
+             */
+            port: string;
+            /** Chassis */
+            chassis: string;
+            /** Port Id */
+            port_id: string;
+            /** Port Description */
+            port_description: string;
+            /** Name */
+            name: string;
+            /** Description */
+            description: string;
+            /** Addresses */
+            addresses: string[];
+            /** Capabilities */
+            capabilities: string[];
+        };
+        /** DocumentPort */
+        DocumentPort: {
+            /** Name */
+            name: string;
+            /**
+             * Number
+             * @description ifIndex
+             */
+            number: number;
+            /** Alias */
+            alias: string;
+            /**
+             * Admin
+             * @enum {string}
+             */
+            admin: "up" | "down";
+            /**
+             * Oper
+             * @enum {string}
+             */
+            oper: "up" | "down" | "unknown";
+            /** Speed Bps */
+            speed_bps: number | null;
+            /**
+             * Bridged
+             * @description whether it is a port of the bridge
+             */
+            bridged: boolean;
+            /** Address */
+            address: string | null;
+            /**
+             * Kind
+             * @description ifType: 6 Ethernet, 161 aggregate, ...
+             * @default null
+             */
+            kind: number | null;
+            /**
+             * Duplex
+             * @default
+             * @enum {string}
+             */
+            duplex: "full" | "half" | "";
+            /**
+             * Changed At
+             * @description when it last went up or down
+             * @default null
+             */
+            changed_at: string | null;
+            /**
+             * Aggregate
+             * @description the aggregate port it is bundled into
+             * @default null
+             */
+            aggregate: string | null;
+            /**
+             * Default Vlan
+             * @description VLAN of untagged frames that come in
+             * @default null
+             */
+            default_vlan: number | null;
+            /** Tagged */
+            tagged?: number[];
+            /** Untagged */
+            untagged?: number[];
+            /**
+             * Spanning Tree
+             * @default
+             */
+            spanning_tree: string;
+        };
+        /** DocumentVlan */
+        DocumentVlan: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /** ReadingDocument */
+        ReadingDocument: {
+            /**
+             * Format
+             * @default kiteroll-reading
+             * @constant
+             */
+            format: "kiteroll-reading";
+            /**
+             * Version
+             * @default 1
+             * @constant
+             */
+            version: 1;
+            /**
+             * Switch
+             * @description name in the inventory, or the address that was read
+             */
+            switch: string;
+            /**
+             * Taken At
+             * Format: date-time
+             */
+            taken_at: string;
+            /** Duration S */
+            duration_s: number;
+            /** Complete */
+            complete: boolean;
+            device: components["schemas"]["DocumentDevice"];
+            /** Ports */
+            ports: components["schemas"]["DocumentPort"][];
+            /** Vlans */
+            vlans: components["schemas"]["DocumentVlan"][];
+            /** Entries */
+            entries: components["schemas"]["DocumentEntry"][];
+            /** Gaps */
+            gaps: components["schemas"]["DocumentGap"][];
+            /** Neighbours */
+            neighbours?: components["schemas"]["DocumentNeighbour"][];
+            /**
+             * Addresses
+             * @description neighbour cache
+             */
+            addresses?: components["schemas"]["DocumentAddress"][];
         };
     };
     responses: never;
@@ -5219,7 +5234,7 @@ export interface operations {
             query?: {
                 /** @description open and acknowledged unless given */
                 state?: ("open" | "acknowledged" | "cleared")[] | null;
-                kind?: ("moved" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "silent-port" | "overfull-port" | "stranger" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read")[] | null;
+                kind?: ("moved" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read")[] | null;
                 severity?: ("note" | "warning" | "serious")[] | null;
                 switch?: string | null;
                 mac?: string | null;
