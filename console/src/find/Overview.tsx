@@ -40,6 +40,12 @@ export function Overview() {
       {health.data?.database === "down" && (
         <Notice tone="bad">The database is away: {health.data.database_note}</Notice>
       )}
+      {(health.data?.clock_ahead_s ?? 0) > 2 && (
+        <Notice tone="warn">
+          The system's clock was set back by about {Math.round(health.data?.clock_ahead_s ?? 0)} s. Until it
+          has caught up with the latest readings, time goes on at half speed here.
+        </Notice>
+      )}
       {switches.data && <Troubled switches={switches.data.items} />}
       <Heading>
         Open findings <More to="/findings">all findings</More>
