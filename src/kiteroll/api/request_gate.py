@@ -71,10 +71,10 @@ class RequestGate:
     """ASGI middleware; the outermost."""
 
     def __init__(self, app: ASGIApp, auth: TokenAuth, names: Collection[str]) -> None:
-        """`names`: host names this service is called by, beside addresses and the machine's own names."""
+        """`names`: host names this service is called by, beside addresses and the machine's host name."""
         self._app = app
         self._auth = auth
-        own = {"localhost", socket.gethostname(), socket.getfqdn()}
+        own = {"localhost", socket.gethostname()}  # no lookup: a DNS that is away would hold up the start
         self._names = frozenset(name.lower().rstrip(".") for name in (*own, *names))
         self._importing = asyncio.Semaphore(1)
 

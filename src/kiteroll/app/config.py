@@ -26,7 +26,7 @@ class Listen(_Section):
     host: str = "127.0.0.1"
     port: int = Field(default=8480, ge=1, le=65535)
     names: tuple[str, ...] = ()
-    """Host names it is called by, beside addresses and the names of the machine."""
+    """Host names it is called by, beside addresses and the host name of the machine."""
 
 
 class DatabaseSettings(_Section):
