@@ -1,12 +1,13 @@
 """Reads one switch over SNMP: which tables are requested, and in which order."""
 
 import asyncio
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from datetime import timedelta
+from typing import TypeVar
 
 from kiteroll.clock import Clock
-from kiteroll.collect.address_probe import rows_of
+from kiteroll.collect.address_probe import Rows, rows_of
 from kiteroll.collect.assemble import assemble
 from kiteroll.collect.budget import Budget
 from kiteroll.collect.exchange import ColumnWalk, ScalarGet
@@ -22,6 +23,7 @@ from kiteroll.core.model.reading import Reading
 from kiteroll.snmp import ber, mib
 from kiteroll.snmp.ber import Oid
 
+T = TypeVar("T")
 SCALARS = (
     mib.SYS_DESCR,
     mib.SYS_UP_TIME,
@@ -90,8 +92,8 @@ TIME_FILTERED = frozenset({"dot1qVlanCurrentTable", "lldpRemTable", "lldpRemManA
 
 GROWING = frozenset({"dot1qTpFdbTable", *OLD_TABLE, *ADDRESSES})
 """Tables with a row for every endpoint."""
-_SMALL = 5_000
-"""Rows that are made a reading of within a few milliseconds; more are left to a thread."""
+_SMALL = 300
+"""Rows that are understood within a few milliseconds, whatever is in them; more are left to a thread."""
 
 
 async def read_switch(
@@ -122,17 +124,28 @@ async def read_switch(
             # What the VLAN-aware table did not get to tell would look like addresses of no VLAN.
             await _walk(agent, raw, OLD_TABLE, limits, budget)
             await _confirm(agent, raw, limits, budget)
-            walk_cache.old_table_told(more=adds_rows(raw))
+            walk_cache.old_table_told(more=await _aside(raw, adds_rows, raw))
         await _walk(agent, raw, ADDRESSES, limits, budget)
         if not walk_cache.reuse_further(raw):
             await _walk(agent, raw, FURTHER, limits, budget)
             walk_cache.store_further(raw, FURTHER)
     raw.duration = timedelta(seconds=clock.monotonic() - started)
-    rows = sum(rows for _, rows in raw.ends.values())
-    reading = assemble(raw) if rows <= _SMALL else await asyncio.to_thread(assemble, raw)
+    reading, how = await _aside(raw, _understood, raw)
     if reading.complete:
-        walk_cache.rows = rows_of(raw, reading)
+        walk_cache.rows = how
     return reading
+
+
+def _understood(raw: RawSwitch) -> tuple[Reading, Rows]:
+    reading = assemble(raw)
+    return reading, rows_of(raw, reading)
+
+
+async def _aside(raw: RawSwitch, work: Callable[..., T], *args: object) -> T:
+    """Run `work` over what was read: at once where that takes a moment, in a thread where it is much. Many
+    switches may end at the same time, and nobody else is to wait for all of them."""
+    rows = sum(rows for _, rows in raw.ends.values())
+    return work(*args) if rows <= _SMALL else await asyncio.to_thread(work, *args)
 
 
 async def _confirm(agent: Agent, raw: RawSwitch, limits: Limits, budget: Budget) -> None:
@@ -141,7 +154,7 @@ async def _confirm(agent: Agent, raw: RawSwitch, limits: Limits, budget: Budget)
     On most switches both show the same addresses, and one that was learned between the two walks
     would look like an address without a VLAN. A handful is asked for by name; many are really apart.
     """
-    objects = late_rows(raw)
+    objects = await _aside(raw, late_rows, raw)
     if objects:
         get = ScalarGet(objects, agent.target.protocol, limits)
         await agent.hold(get, budget)

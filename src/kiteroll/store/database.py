@@ -25,6 +25,8 @@ from kiteroll.store.database_errors import is_passing, translated
 from kiteroll.store.types import instant_of
 
 log = logging.getLogger(__name__)
+# The pool tells with a traceback of each connection that is lost; what is told here says it once.
+logging.getLogger("sqlalchemy.pool").setLevel(logging.CRITICAL)
 T = TypeVar("T")
 
 _TRIES = 3
