@@ -271,13 +271,13 @@ def _arrivals(port: str, count: int) -> list[Change]:
 
 
 def _in_burst(
-    changes: list[Change], *, left_out: tuple[str, ...] = (), summarise: bool = True
+    changes: list[Change], *, present: int = 30, left_out: tuple[str, ...] = (), summarise: bool = True
 ) -> list[Detection]:
     bursts = BurstHistory(THRESHOLDS.loop_window)
     bursts.add("a", [], 3, at(0))
     bursts.add("a", changes, 4, at(1))
     steps = bursts.steps("a")
-    found = loop.signs("a", steps, UPLINKS, THRESHOLDS, left_out=left_out)
+    found = loop.signs("a", steps, UPLINKS, THRESHOLDS, present=present, left_out=left_out)
     changed = bursts.topology_changed("a")
     looped = (
         []
@@ -334,6 +334,11 @@ def test_what_many_addresses_at_once_mean(
 def test_whoever_was_cut_off_and_comes_back_is_no_loop() -> None:
     assert _in_burst(_pulled("p2", HOMES), left_out=("p2",)) == []
     assert _in_burst(_pulled("p2", HOMES), left_out=("p4",)) == []
+
+
+def test_a_few_that_jump_somewhere_in_a_large_network_are_no_loop_behind_an_uplink() -> None:
+    assert _in_burst(_pulled("up", HOMES), present=200) == []
+    assert len(_in_burst(_pulled("p2", HOMES), present=200)) == 1
 
 
 def test_a_loop_counts_its_addresses_when_asked_for_a_summary() -> None:

@@ -183,7 +183,12 @@ class FindingEngine:
             # Once there is a loop, the link that goes down is the cable that is pulled.
             known = self._loops.shows(switch)
             changed = frozenset() if known else self._ports_with_changed_links(facts, switch, steps)
-            found = loop.signs(switch, steps, topology, self.thresholds, left_out=changed) if steps else None
+            found = None
+            if len(steps) >= self.thresholds.loop_addresses:
+                present = len(facts.table(switch).learned)
+                found = loop.signs(
+                    switch, steps, topology, self.thresholds, present=present, left_out=changed
+                )
             self._loops.note(switch, found, at)
             self._detected += address_flood.detect(switch, steps, topology, self.thresholds, at)
         self._burst_switches.clear()

@@ -49,6 +49,8 @@ INFO = KindInfo(
 )
 _OTHER_PORTS = 3
 """Ports of their own that pulled addresses must be of."""
+_SHARE = 5
+"""One in so many of the switch's addresses must be pulled to an uplink."""
 _JUMPS = 3
 """Jumps of each address between two access ports."""
 _SHOWN = 5
@@ -86,15 +88,20 @@ def signs(
     topology: Topology,
     thresholds: Thresholds,
     *,
+    present: int = 0,
     left_out: Collection[str] = (),
 ) -> LoopSigns | None:
-    """`steps`: of the last minutes on this switch. `left_out`: ports whose link changed meanwhile: whoever
-    is there was cut off, and comes back."""
+    """`steps`: of the last minutes on this switch, which has `present` addresses. `left_out`: ports whose link
+    changed meanwhile: whoever is there was cut off, and comes back."""
     routes = _routes(step for step in steps if step.origin not in left_out and step.to not in left_out)
     pulled = _pulled_and_back(routes)
     found: dict[tuple[str, ...], set[MacAddress]] = {}
     for port, homes in pulled.items():
-        if len(homes) >= thresholds.loop_addresses and len(set(homes.values())) >= _OTHER_PORTS:
+        enough = thresholds.loop_addresses
+        if topology.is_uplink((switch, port)):
+            # Whatever jumps in the network jumps at an uplink; a loop behind it pulls whoever talks.
+            enough = max(enough, present // _SHARE)
+        if len(homes) >= enough and len(set(homes.values())) >= _OTHER_PORTS:
             found[port,] = set(homes)
     for pair, macs in _to_and_fro(steps, left_out).items():
         # Between two uplinks it is a tree that changes; one port may pass for one while a switch's own
