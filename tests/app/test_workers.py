@@ -173,6 +173,7 @@ def test_bad_files_are_refused_with_the_reason_and_none_replaces_another(
     labelled["ports"][0]["alias"] = "berth" * 60
     contents |= {
         "deep.json": "[" * 100_000,
+        "number.json": json.dumps({**far, "entries": [{**far["entries"][0], "mac": 2**70}]}),
         "alias.json": json.dumps(labelled),
         "year.json": json.dumps({**far, "taken_at": "0001-01-01T00:00:00+14:00"}),
         "huge.json": json.dumps({**far, "duration_s": 1e300}),

@@ -49,6 +49,8 @@ Instant = Annotated[AwareDatetime, BeforeValidator(_no_number), AfterValidator(_
 def _mac(value: Any) -> Any:
     if isinstance(value, MacAddress):
         return str(value)
+    if not isinstance(value, str):
+        raise ValueError("an address is written as text")
     try:
         return str(MacAddress.parse(value))
     except BadAddress as wrong:
