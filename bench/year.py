@@ -15,6 +15,7 @@ from pathlib import Path
 from sqlalchemy import text
 from tests.support.factories import NOON
 from tests.support.live import LiveRun, add_switch
+from tests.support.memory import resident_mb
 
 from bench.measure import row
 from kiteroll.app.config import RetentionSettings
@@ -92,12 +93,10 @@ def _tell(day: int, database: Database, files: Path, known: int) -> None:
             for table in ("stay", "change_log", "reading", "endpoint", "finding", "port", "switch")
         }
     disk = sum(one.stat().st_size for one in files.rglob("*.ibd")) >> 10
-    status = Path("/proc/self/status").read_text()
-    memory = next(int(line.split()[1]) for line in status.splitlines() if line.startswith("VmRSS:")) >> 10
     rows = ", ".join(f"{table} {count:,}" for table, count in counts.items())
     row(
         f"day {day}",
-        f"{memory} MB memory",
+        f"{resident_mb('self')} MB memory",
         f"{disk / 1024:.1f} MB on disk; {known:,} addresses known; {rows}",
     )
 

@@ -16,10 +16,9 @@ from kiteroll.app.workers.import_folder import ImportFolderWatcher
 from kiteroll.core.errors import NotFound, StorageUnavailable
 from kiteroll.core.findings.engine import Probe
 from kiteroll.core.findings.finding import FindingKind, State
-from kiteroll.core.model.reading import Reading
 from kiteroll.core.policy.port_rules import Level
-from kiteroll.schemas.reading_convert import from_document, to_document
-from kiteroll.schemas.reading_files import read_documents
+from kiteroll.schemas.reading_convert import to_document
+from kiteroll.schemas.reading_files import read_readings
 from kiteroll.store import findings as stored_findings
 from tests.support.factories import at, mac, reading
 from tests.support.live import LiveRun
@@ -112,10 +111,6 @@ def test_a_clock_that_was_set_back_is_told_once_and_so_is_that_it_caught_up(
     assert [one.event for one in caplog.records] == ["clock.set_back", "clock.caught_up"]  # type: ignore[attr-defined]
 
 
-def _parse(text: str, file: str) -> list[Reading]:
-    return [from_document(one) for one in read_documents(text, file)]
-
-
 def _watch(live: LiveRun, folder: Path, rounds: int) -> None:
     """Look at the folder so many times."""
 
@@ -135,7 +130,7 @@ def _watch(live: LiveRun, folder: Path, rounds: int) -> None:
                 raise Enough
 
     async def run() -> None:
-        watcher = ImportFolderWatcher(live.parts.importer, folder, Clock(), _parse)  # type: ignore[arg-type]
+        watcher = ImportFolderWatcher(live.parts.importer, folder, Clock(), read_readings)  # type: ignore[arg-type]
         with pytest.raises(Enough):
             await watcher.run()
 

@@ -4,9 +4,9 @@ memory. Each notes what it was told, so that it can be held against what is ther
 import threading
 import time
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
-from pathlib import Path
 
 import httpx
 
@@ -15,6 +15,7 @@ from kiteroll.core.errors import KiteRollError
 from kiteroll.core.model.reading import Port, Reading, key_of
 from kiteroll.schemas.reading_convert import to_document
 from kiteroll.schemas.reading_document import ReadingDocument
+from tests.support.memory import resident_mb
 
 LEDGER = "ledger"
 """A switch whose readings are imported by the good client."""
@@ -152,11 +153,5 @@ class Company:
         self.acknowledged.add(at)
 
     def _look_at_memory(self) -> None:
-        pid = self.pid()
-        try:
-            status = Path(f"/proc/{pid}/status").read_text()
-        except OSError:
-            return
-        for line in status.splitlines():
-            if line.startswith("VmRSS:"):
-                self.memory_mb = max(self.memory_mb, int(line.split()[1]) // 1024)
+        with suppress(OSError):  # it was killed
+            self.memory_mb = max(self.memory_mb, resident_mb(self.pid() or "none"))

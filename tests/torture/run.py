@@ -22,6 +22,7 @@ from kiteroll.store.private_server import PrivateServer
 from tests.support.database_proxy import DatabaseProxy
 from tests.support.harness import Lab, Service, wait_until
 from tests.support.hostile_agents import COMMUNITY, HostileFarm
+from tests.support.memory import resident_mb
 from tests.support.ports import free_tcp_port, free_udp_port
 from tests.torture.attacks import HostileFiles, HostileRequests, Told, flood
 from tests.torture.company import LEDGER, Company, Worst
@@ -142,7 +143,7 @@ class Torture:
         wait_until(self._well, "the service to be well again", seconds=60)
         self._company.end()
         result, company = self._result, self._company
-        result.memory_at_end_mb = _memory_mb(self._pid())
+        result.memory_at_end_mb = resident_mb(self._pid() or "none")
         result.lost = len(company.lost())
         result.acknowledged, result.refused = len(company.acknowledged), company.refused
         result.live, result.late = company.liveness, company.lateness
@@ -300,13 +301,6 @@ class Torture:
         except KiteRollError:
             return False
         return now.database == "up" and all(one.running for one in now.workers)
-
-
-def _memory_mb(pid: int | None) -> int:
-    for line in Path(f"/proc/{pid}/status").read_text().splitlines():
-        if line.startswith("VmRSS:"):
-            return int(line.split()[1]) // 1024
-    return 0
 
 
 def table(plan: Plan, result: Result) -> str:

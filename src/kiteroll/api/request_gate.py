@@ -8,6 +8,7 @@ import asyncio
 import ipaddress
 import socket
 from collections.abc import Awaitable, Callable, Collection
+from contextlib import nullcontext
 from dataclasses import dataclass
 
 from starlette.datastructures import Headers, MutableHeaders
@@ -95,14 +96,12 @@ class RequestGate:
 
         try:
             body = self._admit(scope, receive)
-            if body.most > MAX_BODY and scope["method"] not in _SAFE:
-                # One at a time: each takes many times its size while it is understood.
-                async with self._importing:
-                    await self._app(scope, await _whole(body), answer)
-            elif scope["method"] not in _SAFE:
-                await self._app(scope, await _whole(body), answer)
-            else:
+            if scope["method"] in _SAFE:
                 await self._app(scope, receive, answer)
+                return
+            # Large ones one at a time: each takes many times its size while it is understood.
+            async with self._importing if body.most > MAX_BODY else nullcontext():
+                await self._app(scope, await _whole(body), answer)
         except Refusal as refused:
             if not begun:
                 response = problem_of(refused)

@@ -22,9 +22,7 @@ from kiteroll.app.config import Config
 from kiteroll.app.runtime import add_workers, build
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import ConfigError, Conflict
-from kiteroll.core.model.reading import Reading
-from kiteroll.schemas.reading_convert import from_document
-from kiteroll.schemas.reading_files import read_documents
+from kiteroll.schemas.reading_files import read_readings
 
 _THREAD_SLICE_S = 0.001
 """How long a thread may keep the others waiting: tables are worked on in some, calls answered in others."""
@@ -87,7 +85,7 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
         parts = build(config, clock, stack, on_must_stop)
         if parts.ingestor.latest_at is not None:
             clock.never_before(parts.ingestor.latest_at)
-        add_workers(parts, config, clock, stack, _parse_documents)
+        add_workers(parts, config, clock, stack, read_readings)
         # What was loaded stays: no collection needs to go through it.
         gc.collect()
         gc.freeze()
@@ -105,10 +103,6 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
         server = _Server(options, broadcaster, ready)
         server.run(sockets=[listener])
         return 1 if had_to_stop or not server.started else 0
-
-
-def _parse_documents(text: str, file: str) -> list[Reading]:
-    return [from_document(one) for one in read_documents(text, file)]
 
 
 @contextmanager

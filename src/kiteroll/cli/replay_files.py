@@ -11,12 +11,12 @@ from typing import Annotated
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from kiteroll.core.errors import Invalid
+from kiteroll.core.model import bounds
 from kiteroll.core.model.makers import ADDRESS_DIGITS, first_digits
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.model.whole_number import whole_number
 from kiteroll.core.policy.port_rules import Enrolled, Rule, RuleBook
-from kiteroll.schemas.reading_convert import from_document
-from kiteroll.schemas.reading_files import read_documents
+from kiteroll.schemas.reading_files import read_readings
 
 _MAX_OCTETS = 4 * 1024**3
 """Of one file, unpacked."""
@@ -39,8 +39,7 @@ def _in_file_order(number: int, readings: Iterable[Reading]) -> Iterator[tuple[d
 
 
 def _readings(file: Path) -> Iterator[Reading]:
-    for document in read_documents(_text(file), file.name):
-        yield from_document(document)
+    yield from read_readings(_text(file), file.name)
 
 
 def _text(file: Path) -> str:
@@ -104,7 +103,7 @@ def _enrolled(file: Path, number: int, text: str) -> Enrolled:
     """`02:1a:05` or `02:1a:05 vlan 20`."""
     address, _, vlan = text.partition(" vlan ")
     digits = first_digits(address, ADDRESS_DIGITS)
-    number_of_vlan = whole_number(vlan, least=1, most=4094)
+    number_of_vlan = whole_number(vlan, least=1, most=bounds.VLAN)
     if digits is None or (vlan and number_of_vlan is None):
         raise Invalid(f"{file}: rule.{number}.roll: {text!r} is neither an address nor a prefix (02:1a:05)")
     return Enrolled(digits, number_of_vlan)

@@ -12,6 +12,7 @@ from datetime import datetime
 from io import StringIO
 
 from kiteroll.core.errors import BadAddress, Invalid
+from kiteroll.core.model import bounds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Entry, Port, Reading, Status, Vlan, key_of
 from kiteroll.core.model.whole_number import whole_number
@@ -173,7 +174,7 @@ def _vlan(cells: Mapping[str, str], mapping: TableMapping) -> int | None:
     text = cells.get(mapping.vlan, "") if mapping.vlan else ""
     if not text:
         return None
-    if (vlan := whole_number(text, least=1, most=4094)) is None:
+    if (vlan := whole_number(text, least=1, most=bounds.VLAN)) is None:
         raise _Wrong(mapping.vlan, f"{text!r} is no VLAN: 1 to 4094, or empty")
     return vlan
 

@@ -1,35 +1,32 @@
 """Decodes single SNMP values, tolerant of what devices are known to get wrong."""
 
 from kiteroll.collect.exchange import Value
+from kiteroll.core.model import bounds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.snmp import ber
 
 _NUMBERS = frozenset({ber.INTEGER, ber.COUNTER32, ber.GAUGE32, ber.TIME_TICKS, ber.COUNTER64})
-LARGEST = 2**32 - 1
-"""Every number that is read is an enumeration, an index, or an unsigned number of 32 bits (RFC 2578
-section 7.1), whatever type an agent gives it."""
-LARGEST_INDEX = 2**31 - 1
-"""InterfaceIndex and its kin (RFC 2863)."""
-_MAX_TEXT = 255
-"""SnmpAdminString and DisplayString hold at most 255 octets (RFC 3411, RFC 2579)."""
 
 
 def number(value: Value | None) -> int | None:
-    """A whole number of 0..2**32-1, or None when there is none, or the agent sent something else."""
+    """A whole number of 0..2**32-1, or None when there is none, or the agent sent something else.
+
+    Every number that is read is an enumeration, an index, or an unsigned number of 32 bits (RFC 2578 section
+    7.1), whatever type an agent gives it."""
     if value is None or value[0] not in _NUMBERS:
         return None
     try:
         found = ber.decode_int(value[1])
     except ber.Malformed:
         return None
-    return found if 0 <= found <= LARGEST else None
+    return found if 0 <= found <= bounds.COUNTER else None
 
 
 def text(value: Value | None) -> str:
     """Text for people: UTF-8, else Latin-1; control characters and padding dropped."""
     if value is None or value[0] != ber.OCTET_STRING:
         return ""
-    octets = value[1][:_MAX_TEXT]
+    octets = value[1][: bounds.TEXT]
     try:
         decoded = octets.decode()
     except UnicodeDecodeError:
@@ -62,6 +59,6 @@ def index_number(index: bytes, *, position: int = 0, length: int = 1) -> int | N
     """One arc of an index that has `length` arcs; None when it has another length, or the arc is
     larger than any index."""
     arcs = arcs_of(index)
-    if arcs is None or len(arcs) != length or arcs[position] > LARGEST_INDEX:
+    if arcs is None or len(arcs) != length or arcs[position] > bounds.INDEX:
         return None
     return arcs[position]

@@ -7,13 +7,13 @@ from pydantic import AfterValidator, Field
 
 from kiteroll.core.model import bounds
 from kiteroll.schemas.base import Instant, MacText, RequestModel
+from kiteroll.schemas.types import VlanId
 
 Text = Annotated[str, Field(max_length=bounds.TEXT)]
 Word = Annotated[str, Field(max_length=bounds.WORD)]
 Counter = Annotated[int, Field(ge=0, le=bounds.COUNTER)]
 Index = Annotated[int, Field(ge=0, le=bounds.INDEX)]
-Vlan = Annotated[int, Field(ge=1, le=bounds.VLAN)]
-Vlans = Annotated[list[Vlan], Field(max_length=bounds.VLAN)]
+Vlans = Annotated[list[VlanId], Field(max_length=bounds.VLAN)]
 
 
 def _ip(text: str) -> str:
@@ -61,7 +61,7 @@ class DocumentPort(RequestModel):
     duplex: Literal["full", "half", ""] = ""
     changed_at: Instant | None = Field(default=None, description="when it last went up or down")
     aggregate: Text | None = Field(default=None, description="the aggregate port it is bundled into")
-    default_vlan: Vlan | None = Field(default=None, description="VLAN of untagged frames that come in")
+    default_vlan: VlanId | None = Field(default=None, description="VLAN of untagged frames that come in")
     tagged: Vlans = Field(default_factory=list)
     untagged: Vlans = Field(default_factory=list)
     spanning_tree: Word = ""
@@ -84,13 +84,13 @@ class DocumentAddress(RequestModel):
 
 
 class DocumentVlan(RequestModel):
-    id: Vlan
+    id: VlanId
     name: Text
 
 
 class DocumentEntry(RequestModel):
     mac: MacText
-    vlan: Vlan | None = Field(description="null when the switch does not tell")
+    vlan: VlanId | None = Field(description="null when the switch does not tell")
     port: str | None = Field(description="interface name; null when the switch does not tell")
     status: Literal["learned", "static", "self", "other"]
 

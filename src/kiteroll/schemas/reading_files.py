@@ -7,6 +7,7 @@ from typing import Any
 from pydantic import ValidationError
 
 from kiteroll.core.errors import Invalid
+from kiteroll.core.model.reading import Reading
 from kiteroll.schemas.reading_convert import from_document
 from kiteroll.schemas.reading_document import ReadingDocument
 
@@ -14,7 +15,17 @@ _MAX_PROBLEMS = 20
 
 
 def read_documents(text: str, file: str) -> list[ReadingDocument]:
-    """Reading documents of a file: one, a list of them, or one a line (JSON Lines).
+    """Reading documents of a file: one, a list of them, or one a line (JSON Lines). Raises Invalid."""
+    return [document for document, _ in _understood(text, file)]
+
+
+def read_readings(text: str, file: str) -> list[Reading]:
+    """The readings that these documents hold. Raises Invalid."""
+    return [reading for _, reading in _understood(text, file)]
+
+
+def _understood(text: str, file: str) -> list[tuple[ReadingDocument, Reading]]:
+    """Each document with its reading: only what makes a reading is a document.
 
     Raises Invalid naming the file, and line and column or the path of what is wrong.
     """
@@ -28,21 +39,20 @@ def read_documents(text: str, file: str) -> list[ReadingDocument]:
     if not found:
         raise Invalid(f"{file}: it holds no reading")
     problems: list[str] = []
-    documents: list[ReadingDocument] = []
+    understood: list[tuple[ReadingDocument, Reading]] = []
     for where, one in found:
         if len(problems) >= _MAX_PROBLEMS:
             break
         try:
             document = ReadingDocument.model_validate(one)
-            from_document(document)
-            documents.append(document)
+            understood.append((document, from_document(document)))
         except ValidationError as wrong:
             problems += [f"{where}, {_path(error['loc'])}: {error['msg']}" for error in wrong.errors()]
         except Invalid as wrong:
             problems.append(f"{where}, {wrong}")
     if problems:
         raise Invalid("\n  ".join(("nothing of the file was taken:", *problems[:_MAX_PROBLEMS])))
-    return documents
+    return understood
 
 
 def _lines(text: str, file: str, wrong: ValueError) -> list[tuple[str, Any]]:

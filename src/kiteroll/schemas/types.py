@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import AfterValidator, Field
 
+from kiteroll.core.model import bounds
 from kiteroll.core.model.host import check_host
 
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,63}")
@@ -28,7 +29,7 @@ OperState = Literal["up", "down", "unknown"]
 Version = Literal["1", "2c", "3"]
 AuthProtocol = Literal["sha1", "sha224", "sha256", "sha384", "sha512"]
 Password = Annotated[str, Field(min_length=8, max_length=255)]
-VlanId = Annotated[int, Field(ge=1, le=4094)]
+VlanId = Annotated[int, Field(ge=1, le=bounds.VLAN)]
 Health = Literal["unread", "read", "partial", "late", "silent", "refused", "failed", "off"]
 Source = Literal["snmp", "linux", "files"]
 TimeoutS = Annotated[float, Field(ge=0.05, le=60, description="seconds to wait for one answer")]

@@ -12,9 +12,8 @@ from kiteroll.app.imports import Importer
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.reading import Reading
 from kiteroll.schemas import api
-from kiteroll.schemas.reading_convert import from_document
 from kiteroll.schemas.reading_document import ReadingDocument
-from kiteroll.schemas.reading_files import read_documents
+from kiteroll.schemas.reading_files import read_readings
 
 _COMPONENTS = "#/components/schemas/{model}"
 _BODY = {"type": "array", "items": {"$ref": _COMPONENTS.format(model="ReadingDocument")}}
@@ -83,7 +82,7 @@ def _documents(body: bytes) -> list[Reading]:
         text = body.decode()
     except UnicodeDecodeError as wrong:
         raise Invalid(f"the body is not UTF-8 text, at octet {wrong.start}") from wrong
-    return [from_document(one) for one in read_documents(text, "the body")]
+    return read_readings(text, "the body")
 
 
 def _reading(importer: Importer, table: api.NewMacTable) -> Reading:

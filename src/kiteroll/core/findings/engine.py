@@ -125,11 +125,12 @@ class FindingEngine:
             return
         self._bursts.add(event.switch, event.changes, event.topology_changes, event.at)
         self._burst_switches[event.switch] = event.at
-        self._appeared.update(change.mac for change in event.changes if isinstance(change, Appeared))
         for change in event.changes:
             match change:
                 case Appeared() | Moved() | Gone() | Quiet() | Returned():
                     self._addresses.add((change.mac,))
+                    if isinstance(change, Appeared):
+                        self._appeared.add(change.mac)
                 case Restarted():
                     self._detected.append(switch_restarted.detect(change))
 
@@ -178,19 +179,15 @@ class FindingEngine:
 
     def _from_bursts(self, facts: FactSource, topology: Topology, now: datetime) -> None:
         shared = facts.shared_prefixes() if self._burst_switches else ()
+        fewest = min(self.thresholds.loop_addresses, self.thresholds.flood_addresses)
         for switch, at in self._burst_switches.items():
-            steps = [one for one in self._bursts.steps(switch) if not is_shared(one.mac, shared)]
-            # Once there is a loop, the link that goes down is the cable that is pulled.
-            known = self._loops.shows(switch)
-            changed = frozenset() if known else self._ports_with_changed_links(facts, switch, steps)
-            found = None
-            if len(steps) >= self.thresholds.loop_addresses:
-                present = len(facts.table(switch).learned)
-                found = loop.signs(
-                    switch, steps, topology, self.thresholds, present=present, left_out=changed
-                )
-            self._loops.note(switch, found, at)
-            self._detected += address_flood.detect(switch, steps, topology, self.thresholds, at)
+            steps = self._bursts.steps(switch)
+            if len(steps) >= fewest:  # nearly every switch has fewer, and is done with
+                steps = [one for one in steps if not is_shared(one.mac, shared)]
+                self._loops.note(switch, self._loop_signs(facts, topology, switch, steps), at)
+                self._detected += address_flood.detect(switch, steps, topology, self.thresholds, at)
+            else:
+                self._loops.note(switch, None, at)
         self._burst_switches.clear()
         for found, named in self._loops.due(topology, now):
             summarised_at = self._summarised_at.get(found.switch)
@@ -204,13 +201,23 @@ class FindingEngine:
                 )
             )
 
+    def _loop_signs(
+        self, facts: FactSource, topology: Topology, switch: str, steps: Sequence[BurstStep]
+    ) -> loop.LoopSigns | None:
+        present = len(facts.table(switch).learned)
+        found = loop.signs(switch, steps, topology, self.thresholds, present=present)
+        if found is None or self._loops.shows(switch):
+            # Once there is a loop, the link that goes down is the cable that is pulled.
+            return found
+        # Links are asked for only now: leaving ports out takes signs away, and never adds any.
+        changed = self._ports_with_changed_links(facts, switch, steps)
+        return loop.signs(switch, steps, topology, self.thresholds, present=present, left_out=changed)
+
     def _ports_with_changed_links(
         self, facts: FactSource, switch: str, steps: Sequence[BurstStep]
     ) -> frozenset[str]:
         """Those whose link went up or down after addresses had begun to jump there: whoever is behind them
         was cut off. A cable that makes a loop comes up before."""
-        if len(steps) < self.thresholds.loop_addresses:
-            return frozenset()
         first: dict[PortRef, datetime] = {}
         for step in steps:
             for port in filter(None, (step.origin, step.to)):
