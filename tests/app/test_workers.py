@@ -3,6 +3,7 @@
 import asyncio
 import json
 import os
+import threading
 from collections.abc import Sequence
 from dataclasses import replace
 from datetime import timedelta
@@ -12,11 +13,14 @@ import pytest
 
 from kiteroll.app.events import FindingChanged, RulesChanged
 from kiteroll.app.workers import periodic
+from kiteroll.app.workers.findings import FindingWorker
 from kiteroll.app.workers.import_folder import ImportFolderWatcher
 from kiteroll.core.errors import NotFound, StorageUnavailable
-from kiteroll.core.findings.engine import Probe
+from kiteroll.core.findings.address_evaluation import Probe
+from kiteroll.core.findings.engine import SwitchRead
 from kiteroll.core.findings.finding import FindingKind, State
 from kiteroll.core.policy.port_rules import Level
+from kiteroll.core.topology.roles import Topology
 from kiteroll.schemas.reading_convert import to_document
 from kiteroll.schemas.reading_files import read_readings
 from kiteroll.store import findings as stored_findings
@@ -78,8 +82,6 @@ def test_a_changed_rule_is_judged_without_a_new_reading(live: LiveRun) -> None:
 
 
 def test_a_restart_knows_the_findings_that_are_open(live: LiveRun) -> None:
-    from kiteroll.app.workers.findings import FindingWorker
-
     _move(live)
     (found,) = live.evaluate(at(1))
     parts = live.parts
@@ -241,3 +243,45 @@ def test_a_file_that_cannot_be_moved_away_holds_up_no_other_and_is_told_once(
     _watch(live, folder, 5)
     assert live.parts.ingestor.tracker.present("quay-1") == 1
     assert caplog.text.count("file cannot be moved away") == 1
+
+
+def test_whoever_hands_something_over_never_waits_for_a_step(live: LiveRun) -> None:
+    """A step asks the database, which may take as long as it likes; the loop that answers calls does not."""
+    entered, let_go = threading.Event(), threading.Event()
+
+    class Slow:
+        def topology(self, *, fresh: bool) -> Topology:
+            entered.set()
+            assert let_go.wait(60)
+            return Topology({})
+
+        def __getattr__(self, name: str) -> object:
+            return getattr(live.facts, name)
+
+    parts = live.parts
+    worker = FindingWorker(
+        parts.storage.database,
+        Slow(),  # type: ignore[arg-type]
+        parts.findings.thresholds,
+        live.clock,
+        parts.bus,
+        lambda _: None,
+    )
+    step = threading.Thread(target=worker.evaluate_pending, args=(at(1),), daemon=True)
+    step.start()
+    assert entered.wait(60)
+    try:
+
+        def hand_over() -> None:
+            worker.enqueue(SwitchRead(switch="quay-1", at=at(1), changes=()))
+            parts.bus.publish(RulesChanged())
+            worker.live()
+            worker.claimed_uplinks()
+
+        others = threading.Thread(target=hand_over, daemon=True)
+        others.start()
+        others.join(10)
+        assert not others.is_alive()
+    finally:
+        let_go.set()
+        step.join(60)

@@ -139,3 +139,37 @@ def test_a_clock_that_steps_back_neither_ends_nor_doubles_anything() -> None:
     assert replay.findings == {}
     _played(replay, [reading(3, {(1, 10): "p2"})])
     assert _open(replay) == {FindingKind.MOVED}
+
+
+def test_a_step_looks_at_a_bounded_number_of_places_and_the_next_one_goes_on(
+    monkeypatch: pytest.MonkeyPatch,
+) -> None:
+    monkeypatch.setattr("kiteroll.core.findings.address_evaluation._FIRST_ADDRESSES", 10)
+    monkeypatch.setattr("kiteroll.core.findings.address_evaluation._SIGHTINGS_AT_ONCE", 20)
+    monkeypatch.setattr("kiteroll.core.findings.address_evaluation._MAX_SIGHTINGS", 100)
+    asked: list[int] = []
+
+    class Facts(MemoryFacts):
+        def sightings(
+            self, macs: Sequence[MacAddress], since: datetime
+        ) -> Mapping[MacAddress, Sequence[Sighting]]:
+            asked.append(len(macs))
+            return super().sightings(macs, since)
+
+    facts = Facts(hold_time=None, shared=(), rules=RuleBook())
+    engine = FindingEngine(Thresholds())
+    facts.now = at(0)
+    facts.apply(reading(0, {(number, 10): "p1" for number in range(200)}))
+    changes = facts.apply(reading(1, {(number, 10): "p2" for number in range(200)}))
+    assert changes is not None
+    engine.enqueue(SwitchRead(switch="quay-1", at=at(1), changes=changes))
+    moved: set[str] = set()
+    steps = 0
+    while True:
+        facts.now = at(1)
+        step = engine.step(facts, lambda _: {}, at(1))
+        steps += 1
+        moved |= {one.key for one in step.changed if one.kind is FindingKind.MOVED}
+        if step.wake_at > at(1):
+            break
+    assert len(moved) == 200 and 3 < steps < 20 and max(asked) <= 20

@@ -7,7 +7,9 @@ second or when the engine asked to be woken.
 import asyncio
 import logging
 import threading
+from collections import deque
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 
 from kiteroll.app.events import (
@@ -21,7 +23,8 @@ from kiteroll.app.events import (
 from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
 from kiteroll.core.errors import NotFound, StorageUnavailable
-from kiteroll.core.findings.engine import FindingEngine, Probe, SwitchRead
+from kiteroll.core.findings.address_evaluation import Probe
+from kiteroll.core.findings.engine import FindingEngine, SwitchRead
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Finding, State
 from kiteroll.core.findings.thresholds import Thresholds
@@ -31,6 +34,11 @@ from kiteroll.store.database import Database
 
 log = logging.getLogger(__name__)
 _STEP_S = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class _RulesAreOthers:
+    """Rules of ports, groups or the inventory changed."""
 
 
 class FindingWorker:
@@ -50,9 +58,12 @@ class FindingWorker:
         self._bus = bus
         self._request_probes = request_probes
         self._lock = threading.Lock()
+        """Held while the engine works, which may take a while: whoever hands it something uses the inbox."""
         self._engine = FindingEngine(thresholds, database.run(findings.live_findings))
+        self._inbox: deque[SwitchRead | _RulesAreOthers] = deque()
+        self._live = dict(self._engine.lifecycle.live())
+        self._claimed_uplinks: frozenset[PortRef] = frozenset()
         self._wake_at: datetime | None = None
-        self._pending = True
         self._unsaved: dict[str, Finding] = {}
         """Findings that changed while the database was away, by key."""
         bus.subscribe(ReadingStored, self._on_reading)
@@ -76,18 +87,19 @@ class FindingWorker:
 
     def enqueue(self, event: SwitchRead) -> None:
         """Take in what a reading changed; returns at once. From any thread."""
-        with self._lock:
-            self._engine.enqueue(event)
-            self._pending = True
+        self._inbox.append(event)
 
     def evaluate_pending(self, now: datetime) -> list[Finding]:
         """Judge what is due; returns the findings that changed, saved. Raises StorageUnavailable; then
         nothing is lost."""
         with self._lock:
+            self._open_inbox()
+            self._wake_at = None  # due again, should this one be cut off
             step = self._engine.step(self._facts, self._cleared, now)
-            self._pending = False
             self._wake_at = step.wake_at
             self._unsaved |= {one.key: one for one in step.changed}
+            self._claimed_uplinks = self._engine.claimed_uplinks()
+            self._keep_live()
             changed = list(self._unsaved.values())
             if changed:  # most steps change nothing, and need no transaction
                 self._database.run(findings.save_findings, changed)
@@ -97,14 +109,12 @@ class FindingWorker:
         return changed
 
     def live(self) -> list[Finding]:
-        """Findings that are not cleared. From any thread."""
-        with self._lock:
-            return list(self._engine.lifecycle.live().values())
+        """Findings that are not cleared, as the last step left them. From any thread."""
+        return list(self._live.values())
 
     def claimed_uplinks(self) -> frozenset[PortRef]:
-        """Ports that look like uplinks and stay under their rules. From any thread."""
-        with self._lock:
-            return self._engine.claimed_uplinks()
+        """Ports that look like uplinks and stay under their rules, as of the last step. From any thread."""
+        return self._claimed_uplinks
 
     def clears_at(self, finding: Finding) -> datetime | None:
         """When it clears if nothing comes before; None when it is cleared."""
@@ -115,6 +125,7 @@ class FindingWorker:
         row = self._database.run(findings.get_finding, number)
         with self._lock:
             finding = self._engine.lifecycle.acknowledge(row.finding.key, by, note, until)
+            self._keep_live()
             self._save(number, finding)
 
     def clear(self, number: int, by: str) -> None:
@@ -122,6 +133,7 @@ class FindingWorker:
         row = self._database.run(findings.get_finding, number)
         with self._lock:
             finding = self._engine.lifecycle.clear(row.finding.key, by, self._clock.now())
+            self._keep_live()
             self._save(number, finding)
 
     def _save(self, number: int, finding: Finding | None) -> None:
@@ -131,8 +143,18 @@ class FindingWorker:
         self._bus.publish(FindingChanged(finding))
 
     def _due(self, now: datetime) -> bool:
-        with self._lock:
-            return self._pending or bool(self._unsaved) or self._wake_at is None or now >= self._wake_at
+        return bool(self._inbox) or bool(self._unsaved) or self._wake_at is None or now >= self._wake_at
+
+    def _open_inbox(self) -> None:
+        while self._inbox:
+            match self._inbox.popleft():
+                case SwitchRead() as event:
+                    self._engine.enqueue(event)
+                case _RulesAreOthers():
+                    self._engine.rules_changed()
+
+    def _keep_live(self) -> None:
+        self._live = dict(self._engine.lifecycle.live())
 
     def _cleared(self, keys: Sequence[str]) -> Mapping[str, Finding]:
         rows = self._database.run(findings.by_keys, keys) if keys else {}
@@ -154,9 +176,7 @@ class FindingWorker:
         self.enqueue(SwitchRead(switch=event.switch, at=event.reading.taken_at, changes=event.changes))
 
     def _on_rules(self) -> None:
-        with self._lock:
-            self._engine.rules_changed()
-            self._pending = True
+        self._inbox.append(_RulesAreOthers())
 
     def _announce(self, changed: Sequence[Finding]) -> None:
         for one in changed:

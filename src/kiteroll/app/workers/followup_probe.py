@@ -12,7 +12,7 @@ from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
 from kiteroll.collect.poller import Poller
 from kiteroll.core.errors import KiteRollError
-from kiteroll.core.findings.engine import Probe
+from kiteroll.core.findings.address_evaluation import Probe
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.store import inventory
 from kiteroll.store.database import Database

@@ -6,14 +6,13 @@ came or the wake-up is due.
 """
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from kiteroll.core.findings.address_view import PortFacts, PortFactsOf, view_of
-from kiteroll.core.findings.address_watch import AddressWatch
+from kiteroll.core.findings.address_evaluation import AddressEvaluation, Probe
 from kiteroll.core.findings.bursts import BurstHistory
 from kiteroll.core.findings.bursts import Step as BurstStep
-from kiteroll.core.findings.classify import NotYet, classify_address, is_shared
+from kiteroll.core.findings.classify import is_shared
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Detection, Finding
 from kiteroll.core.findings.kinds import (
@@ -22,7 +21,6 @@ from kiteroll.core.findings.kinds import (
     ageing_too_short,
     ip_conflict,
     loop,
-    moved,
     multiple_ips,
     silent_port,
     switch_not_read,
@@ -35,12 +33,11 @@ from kiteroll.core.findings.lifecycle import FindingLifecycle
 from kiteroll.core.findings.loop_watch import LoopWatch
 from kiteroll.core.findings.port_rule_watch import PortRuleWatch
 from kiteroll.core.findings.thresholds import Thresholds
-from kiteroll.core.model.changes import Appeared, Change, Gone, Moved, Quiet, Restarted, Returned
+from kiteroll.core.model.changes import Change, Restarted
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.policy.port_rules import RuleBook
 from kiteroll.core.topology.roles import Topology
-from kiteroll.core.topology.sighting import Sighting
 from kiteroll.core.tracking.admission import LeftOut
 
 CONDITIONS_EVERY = timedelta(seconds=10)
@@ -48,7 +45,7 @@ _SEVERAL_PORTS_EVERY = timedelta(minutes=10)
 _HELD_IPS_EVERY = timedelta(seconds=20)
 _LOOP_SUMMARY_EVERY = timedelta(seconds=10)
 _MAX_ADDRESSES = 5_000
-"""Addresses classified in one step; more wait for the next."""
+"""Asked about at once."""
 _MAX_PORTS = 500
 
 
@@ -64,15 +61,6 @@ class SwitchRead:
     """New addresses of it that were not taken."""
     first: bool = False
     """The first reading of the switch there ever was: everybody appears in it, which is no news."""
-
-
-@dataclass(frozen=True, slots=True)
-class Probe:
-    """An address that just did something: ask these switches for it alone, for a short while."""
-
-    mac: MacAddress
-    places: tuple[tuple[str, int | None], ...]
-    """(switch, VLAN)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,9 +84,7 @@ class FindingEngine:
         self._bursts = BurstHistory(max(thresholds.burst_window, thresholds.loop_window))
         self._loops = LoopWatch(thresholds.loop_window)
         self._burst_switches: dict[str, datetime] = {}
-        self._addresses = AddressWatch()
-        self._appeared: set[MacAddress] = set()
-        """Of those to be classified: not in the table of a switch before."""
+        self._addresses = AddressEvaluation(thresholds)
         self._breaches = PortRuleWatch()
         self._short_ageing = LastingConditions()
         self._rules = RuleBook()
@@ -112,7 +98,6 @@ class FindingEngine:
         self._summarised_at: dict[str, datetime] = {}
         # What was detected is kept until it was applied: a step that the facts cut off loses nothing.
         self._detected: list[Detection] = []
-        self._probes: list[Probe] = []
 
     def enqueue(self, event: SwitchRead) -> None:
         """Take an event in. Touches memory only; what it means is judged by the next step."""
@@ -125,14 +110,10 @@ class FindingEngine:
             return
         self._bursts.add(event.switch, event.changes, event.topology_changes, event.at)
         self._burst_switches[event.switch] = event.at
-        for change in event.changes:
-            match change:
-                case Appeared() | Moved() | Gone() | Quiet() | Returned():
-                    self._addresses.add((change.mac,))
-                    if isinstance(change, Appeared):
-                        self._appeared.add(change.mac)
-                case Restarted():
-                    self._detected.append(switch_restarted.detect(change))
+        self._addresses.changed(event.changes)
+        self._detected += [
+            switch_restarted.detect(change) for change in event.changes if isinstance(change, Restarted)
+        ]
 
     def claimed_uplinks(self) -> frozenset[PortRef]:
         """Ports that look like uplinks and stay under their rules."""
@@ -146,17 +127,17 @@ class FindingEngine:
         """Judge what is due. Raises what `facts` raise; then nothing is lost, and the next step has it."""
         topology = facts.topology(fresh=self._needs_fresh_topology)
         self._needs_fresh_topology = False
-        self._addresses.wake(now)
         self._evaluate_rules(facts, topology, now)
         self._from_bursts(facts, topology, now)
-        self._from_addresses(facts, topology, now)
+        self._addresses.step(facts, topology, now)
+        self._detected += self._addresses.take_detections()
         if self._conditions_due(now):
             self._detected += self._from_conditions(facts, topology, now)
         known = cleared(self.lifecycle.unknown(self._detected))
         changed = {one.key: one for one in self.lifecycle.apply(self._detected, known)}
         changed |= {one.key: one for one in self.lifecycle.expire(now)}
-        probes, self._probes, self._detected = self._probes, [], []
-        return Step(list(changed.values()), probes, self._next_wake(now))
+        self._detected = []
+        return Step(list(changed.values()), self._addresses.take_probes(), self._next_wake(now))
 
     # --- port rules -----------------------------------------------------------------------
 
@@ -225,64 +206,6 @@ class FindingEngine:
         known = facts.port_facts(sorted(first))
         return frozenset(port[1] for port, fact in known.items() if fact.changed_since(first[port]))
 
-    # --- one address at several places ----------------------------------------------------
-
-    def _from_addresses(self, facts: FactSource, topology: Topology, now: datetime) -> None:
-        macs = self._addresses.due(_MAX_ADDRESSES)
-        if not macs:
-            return
-        shared = facts.shared_prefixes()
-        sightings = facts.sightings(macs, now - self.thresholds.flap_window)
-        ports = {
-            one.port
-            for several in sightings.values()
-            if len(several) > 1
-            for one in several
-            if not one.uplink
-        }
-        port_facts = facts.port_facts(sorted(ports))
-        returned: list[MacAddress] = []
-        for mac in macs:
-            seen = sightings.get(mac, ())
-            if is_shared(mac, shared):
-                self._addresses.settle(mac)
-                continue
-            view = view_of(mac, seen, _without(port_facts, mac), topology.joined, self.thresholds, now)
-            outcome = classify_address(view)
-            if isinstance(outcome, Detection):
-                self._detected.append(outcome)
-                self._probes.append(Probe(mac, _places(seen)))
-            elif outcome is None and mac in self._appeared and _at_one_place(seen):
-                returned.append(mac)
-            self._watch_on(mac, seen, outcome, now)
-        self._from_memory(returned, facts, topology, now)
-        self._appeared.difference_update(macs)
-
-    def _from_memory(
-        self, macs: Sequence[MacAddress], facts: FactSource, topology: Topology, now: datetime
-    ) -> None:
-        """Addresses that just came up at one place: where were they the last time? Asked for these alone, for
-        most addresses are where they were."""
-        if not macs:
-            return
-        remembered = facts.sightings(macs, now - self.thresholds.moved_memory)
-        for mac, seen in remembered.items():
-            view = view_of(mac, seen, lambda _: PortFacts(), topology.joined, self.thresholds, now)
-            if (detection := moved.detect(view)) is not None:
-                self._detected.append(detection)
-
-    def _watch_on(
-        self, mac: MacAddress, seen: Sequence[Sighting], outcome: Detection | NotYet | None, now: datetime
-    ) -> None:
-        access = [one for one in seen if not one.uplink]
-        if isinstance(outcome, NotYet):
-            switches = {one.stay.place.switch for one in access}
-            self._addresses.recheck(mac, switches, now, outcome.until)
-        elif sum(one.present for one in access) > 1:
-            self._addresses.recheck(mac, {one.stay.place.switch for one in access if one.present}, now)
-        else:
-            self._addresses.settle(mac)
-
     # --- conditions -----------------------------------------------------------------------
 
     def _conditions_due(self, now: datetime) -> bool:
@@ -342,25 +265,3 @@ class FindingEngine:
         conditions_at = (self._conditions_at or now) + CONDITIONS_EVERY
         due = (conditions_at, self._addresses.next_wake(), self.lifecycle.next_due())
         return min(one for one in due if one is not None)
-
-
-def _without(facts: Mapping[PortRef, PortFacts], mac: MacAddress) -> PortFactsOf:
-    """Facts of ports with the other addresses there: the one that is judged does not count."""
-
-    def of(port: PortRef) -> PortFacts:
-        known = facts.get(port, PortFacts())
-        return replace(known, others=known.others - {mac})
-
-    return of
-
-
-def _at_one_place(seen: Sequence[Sighting]) -> bool:
-    """Whether it is present at one access port, and was at no other lately."""
-    access = [one for one in seen if not one.uplink]
-    return len({one.port for one in access}) == 1 and any(one.present for one in access)
-
-
-def _places(seen: Sequence[Sighting]) -> tuple[tuple[str, int | None], ...]:
-    return tuple(
-        dict.fromkeys((one.stay.place.switch, one.stay.place.vlan) for one in seen if not one.uplink)
-    )
