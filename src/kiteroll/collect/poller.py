@@ -50,6 +50,12 @@ class PollResult:
 
 T = TypeVar("T")
 
+_RESERVED = 4
+"""One place in so many is kept for switches that answer promptly: those that take all the time they are given
+do not make them late."""
+_PROMPT_SHARE = 0.5
+"""Of the time a reading may take."""
+
 
 class Poller(Generic[T]):
     def __init__(
@@ -69,6 +75,9 @@ class Poller(Generic[T]):
         self._limits = limits
         self._deliver = deliver
         self._slots = asyncio.Semaphore(concurrency)
+        self._unproven_slots = asyncio.Semaphore(max(1, concurrency - concurrency // _RESERVED))
+        self._prompt: set[int] = set()
+        """Switches whose last reading was whole and took no longer than is usual."""
         self._site_slots: dict[str, asyncio.Semaphore] = {}
         self._jitter = jitter
         self._schedule = Schedule()
@@ -88,6 +97,7 @@ class Poller(Generic[T]):
         first, for a beat that goes on after the service was started again; None: now."""
         if self._targets.get(target.switch) != target:
             self._walk_caches[target.switch] = WalkCache()  # another target may be another switch
+            self._prompt.discard(target.switch)
         self._targets[target.switch] = target
         soon = self._clock.now() + timedelta(seconds=self._jitter())
         self._schedule.put(target.switch, target.interval, max(soon, due_at or soon))
@@ -96,6 +106,7 @@ class Poller(Generic[T]):
     def dismiss(self, switch: int) -> None:
         self._targets.pop(switch, None)
         self._walk_caches.pop(switch, None)
+        self._prompt.discard(switch)
         self._schedule.drop(switch)
 
     async def run(self) -> None:
@@ -144,7 +155,8 @@ class Poller(Generic[T]):
         if target is None:
             return
         # The site's slot first: who waits for it is not to hold a place that others could use.
-        async with self._slot_of(target.site), self._slots:
+        lane = nullcontext() if switch in self._prompt else self._unproven_slots
+        async with self._slot_of(target.site), lane, self._slots:
             try:
                 await self._poll(target)
             except KiteRollError as failed:
@@ -165,6 +177,7 @@ class Poller(Generic[T]):
         try:
             outcome = await self._outcome(target)
             answered = isinstance(outcome, Reading)
+            self._note_pace(target, outcome, self._clock.monotonic() - started)
             result = PollResult(
                 switch=target.switch,
                 name=target.name,
@@ -177,6 +190,13 @@ class Poller(Generic[T]):
         finally:
             self._schedule.done(target.switch)
             self._wake.set()
+
+    def _note_pace(self, target: PollTarget, outcome: Reading | KiteRollError, took_s: float) -> None:
+        prompt_s = _PROMPT_SHARE * (target.limits or self._limits).total_s
+        if isinstance(outcome, Reading) and outcome.complete and took_s <= prompt_s:
+            self._prompt.add(target.switch)
+        else:
+            self._prompt.discard(target.switch)
 
     async def _outcome(self, target: PollTarget) -> Reading | KiteRollError:
         """The boundary of one switch: whatever goes wrong in reading it is its outcome, no one else's."""
