@@ -3,6 +3,7 @@
 import argparse
 import sys
 import tempfile
+from contextlib import ExitStack
 from pathlib import Path
 
 from tests.torture.run import Plan, Torture, table
@@ -13,10 +14,17 @@ def main() -> int:
     plan = Plan()
     for name in ("seed", "agents", "files", "requests", "kills", "troubles"):
         parser.add_argument(f"--{name}", type=int, default=getattr(plan, name))
-    args = parser.parse_args()
-    plan = Plan(**vars(args))
-    with tempfile.TemporaryDirectory() as directory:
-        result = Torture(plan, Path(directory), lambda text: print(text, file=sys.stderr, flush=True)).run()
+    parser.add_argument("--keep", type=Path, help="a new directory for logs and records, kept")
+    args = vars(parser.parse_args())
+    keep = args.pop("keep")
+    plan = Plan(**args)
+    with ExitStack() as stack:
+        if keep is None:
+            directory = Path(stack.enter_context(tempfile.TemporaryDirectory()))
+        else:
+            keep.mkdir()
+            directory = keep
+        result = Torture(plan, directory, lambda text: print(text, file=sys.stderr, flush=True)).run()
     print(table(plan, result))
     return 0 if result.passed else 1
 

@@ -1,12 +1,17 @@
 """Those who are well-behaved while all around is not: a good switch, a good client, a watch on liveness and
-memory. Each notes what it was told, so that it can be held against what is there afterwards."""
+memory. Each notes what it was told, so that it can be held against what is there afterwards.
 
+They are a process of their own: what is measured is how long the service takes, not how busy those are who
+attack it."""
+
+import multiprocessing
 import threading
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from multiprocessing.connection import Connection
 
 import httpx
 
@@ -64,27 +69,101 @@ class Watcher(threading.Thread):
 
 
 @dataclass
-class Company:
-    """`client` makes one for the service as it is now: its port stays, through every restart."""
-
-    url: str
-    token: str
-    pid: Callable[[], int | None]
-    good: str
-    interval_s: float
+class Report:
     acknowledged: set[datetime] = field(default_factory=set)
+    lost: set[datetime] = field(default_factory=set)
     refused: int = 0
     liveness: Worst = field(default_factory=Worst)
     lateness: Worst = field(default_factory=Worst)
     memory_mb: int = 0
-    phase: str = ""
-    away: threading.Event = field(default_factory=threading.Event)
-    """Set while the service or its database is ended on purpose: nobody is expected to answer."""
+
+
+class Company:
+    """The watchers, from the process of who attacks."""
+
+    def __init__(self, url: str, token: str, good: str, interval_s: float) -> None:
+        context = multiprocessing.get_context("spawn")
+        self._pipe, theirs = context.Pipe()
+        self._process = context.Process(
+            target=_serve, args=(theirs, url, token, good, interval_s), daemon=True
+        )
+        self._process.start()
+
+    def phase(self, name: str) -> None:
+        """What is tried from now on."""
+        self._tell("phase", name)
+
+    def away(self) -> None:
+        """Service or database is ended on purpose: nobody is expected to answer."""
+        self._tell("away")
+
+    def back(self, pid: int) -> None:
+        """Both are there again; the good switch gets its next turn from now on."""
+        self._tell("back", pid)
+
+    def end(self) -> Report:
+        """What they noted. Raises what one of them failed with."""
+        report: Report = self._tell("end")  # type: ignore[assignment]
+        self._process.join(10)
+        return report
+
+    def _tell(self, what: str, *args: object) -> object:
+        self._pipe.send((what, args))
+        answer = self._pipe.recv()
+        if isinstance(answer, BaseException):
+            raise answer
+        return answer
+
+
+def _serve(pipe: Connection, url: str, token: str, good: str, interval_s: float) -> None:
+    watchers = _Watchers(url, token, good, interval_s)
+    while True:
+        what, args = pipe.recv()
+        try:
+            pipe.send(getattr(watchers, what)(*args))
+        except BaseException as failure:
+            pipe.send(failure)
+        if what == "end":
+            return
+
+
+@dataclass
+class _Watchers:
+    url: str
+    token: str
+    good: str
+    interval_s: float
+    report: Report = field(default_factory=Report)
+    _phase: str = ""
+    _pid: int | None = None
+    _away: threading.Event = field(default_factory=threading.Event)
     _number: int = 0
     _back_at: float = 0.0
-    _watchers: list[Watcher] = field(default_factory=list)
+    _watchers: Sequence[Watcher] = ()
 
-    def start(self) -> None:
+    def phase(self, name: str) -> None:
+        self._phase = name
+
+    def away(self) -> None:
+        self._away.set()
+
+    def back(self, pid: int) -> None:
+        self._pid = pid
+        self._back_at = time.monotonic()
+        self._away.clear()
+        if not self._watchers:
+            self._start()
+
+    def end(self) -> Report:
+        for one in self._watchers:
+            one.end()
+        with self._client() as client:
+            rows = client.each(readings(switch=LEDGER, limit=1000))
+            found = {one.taken_at for one in rows if one.outcome == "complete"}
+        self.report.lost = {at for at in self.report.acknowledged if at not in found}
+        return self.report
+
+    def _start(self) -> None:
         self._watchers = [
             Watcher("liveness", self._look_alive, 0.2),
             Watcher("lateness", self._look_at_the_good_switch, 1.0),
@@ -94,49 +173,33 @@ class Company:
         for one in self._watchers:
             one.start()
 
-    def end(self) -> None:
-        for one in self._watchers:
-            one.end()
-
-    def back(self) -> None:
-        """Service and database are there again; the good switch gets its next turn from now on."""
-        self._back_at = time.monotonic()
-        self.away.clear()
-
-    def client(self) -> Client:
+    def _client(self) -> Client:
         return Client(self.url, self.token)
 
-    def lost(self) -> set[datetime]:
-        """Acknowledged readings that are not found again."""
-        with self.client() as client:
-            rows = client.each(readings(switch=LEDGER, limit=1000))
-            found = {one.taken_at for one in rows if one.outcome == "complete"}
-        return {at for at in self.acknowledged if at not in found}
-
     def _look_alive(self) -> None:
-        if self.away.is_set():
+        if self._away.is_set():
             return
         began = time.monotonic()
         try:
             httpx.get(f"{self.url}/health/live", timeout=30, trust_env=False).raise_for_status()
         except httpx.TransportError:
-            if self.away.is_set():
+            if self._away.is_set():
                 return
             raise
-        self.liveness.note(time.monotonic() - began, self.phase)
+        self.report.liveness.note(time.monotonic() - began, self._phase)
 
     def _look_at_the_good_switch(self) -> None:
-        if self.away.is_set():
+        if self._away.is_set():
             return
         try:
-            with self.client() as client:
+            with self._client() as client:
                 read_at = client.send(switch(self.good)).read_at
         except KiteRollError:
             return  # no answer, or none while the database is away: the watch on liveness is told
-        if read_at is None or self.away.is_set():
+        if read_at is None or self._away.is_set():
             return
         late = (datetime.now(UTC) - read_at).total_seconds()
-        self.lateness.note(min(late, time.monotonic() - self._back_at), self.phase)
+        self.report.lateness.note(min(late, time.monotonic() - self._back_at), self._phase)
 
     def _import_one(self) -> None:
         """Only what was answered with 201 is acknowledged."""
@@ -144,14 +207,14 @@ class Company:
         at = datetime.now(UTC)
         at -= timedelta(microseconds=at.microsecond % 1000)  # the API gives milliseconds
         try:
-            with self.client() as client:
+            with self._client() as client:
                 (stored,) = client.send(import_readings([document(at, self._number)]))
         except (ServiceError, ServiceUnreachable):
-            self.refused += 1
+            self.report.refused += 1
             return
         assert stored.outcome == "complete"
-        self.acknowledged.add(at)
+        self.report.acknowledged.add(at)
 
     def _look_at_memory(self) -> None:
         with suppress(OSError):  # it was killed
-            self.memory_mb = max(self.memory_mb, resident_mb(self.pid() or "none"))
+            self.report.memory_mb = max(self.report.memory_mb, resident_mb(self._pid or "none"))

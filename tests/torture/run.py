@@ -111,9 +111,8 @@ class Torture:
             with self._service.client() as client:
                 client.send(add_switch(lab.new_switch(GOOD)))
                 client.send(add_switch(NewSwitch(name=LEDGER, source="files")))
-            self._company = Company(self._service.url, self._service.token, self._pid, GOOD, INTERVAL_S)
-            self._company.back()
-            self._company.start()
+            self._company = Company(self._service.url, self._service.token, GOOD, INTERVAL_S)
+            self._back()
             self._attack()
             self._finish()
         finally:
@@ -131,7 +130,7 @@ class Torture:
             ("kills", plan.kills, self._kills),
         ):
             began = time.monotonic()
-            self._company.phase = phase
+            self._company.phase(phase)
             self._result.told[phase] = work(count)
             if not self._alive():
                 self._result.deaths += 1
@@ -141,10 +140,10 @@ class Torture:
 
     def _finish(self) -> None:
         wait_until(self._well, "the service to be well again", seconds=60)
-        self._company.end()
-        result, company = self._result, self._company
+        company = self._company.end()
+        result = self._result
         result.memory_at_end_mb = resident_mb(self._pid() or "none")
-        result.lost = len(company.lost())
+        result.lost = len(company.lost)
         result.acknowledged, result.refused = len(company.acknowledged), company.refused
         result.live, result.late = company.liveness, company.lateness
         result.memory_mb = company.memory_mb
@@ -255,7 +254,7 @@ class Torture:
             finally:
                 self._proxy.pass_on()
             wait_until(self._well, "the database to be back", seconds=120)
-            self._company.back()
+            self._back()
         told.silent = told.attacks - told.told
         return told
 
@@ -264,7 +263,7 @@ class Torture:
         for number in range(count):
             time.sleep(self._rng.uniform(0, 2.0))
             told.attacks += 1
-            self._company.away.set()
+            self._company.away()
             if number % 2:
                 os.kill(int((self._directory / "database" / "server.pid").read_text()), signal.SIGKILL)
                 wait_until(lambda: not self._database.running(), "the database to be gone")
@@ -274,7 +273,7 @@ class Torture:
                 self._service.start()
             wait_until(self._well, "the service to be well", seconds=120)
             told.told += 1
-            self._company.back()
+            self._back()
         return told
 
     # --- the service -----------------------------------------------------------------------
@@ -282,6 +281,11 @@ class Torture:
     def _alive(self) -> bool:
         process = self._service.process
         return process is not None and process.poll() is None
+
+    def _back(self) -> None:
+        pid = self._pid()
+        assert pid is not None
+        self._company.back(pid)
 
     def _pid(self) -> int | None:
         return None if self._service.process is None else self._service.process.pid
