@@ -3,7 +3,7 @@
 import importlib
 import sys
 
-NAMES = ("collect", "fleet_collect", "track", "store", "find", "accuracy", "history", "year")
+NAMES = ("collect", "fleet_collect", "track", "store", "find", "roles", "accuracy", "history", "year")
 
 
 def main() -> int:

@@ -7,7 +7,7 @@ import pytest
 
 from kiteroll.core.findings.address_view import PortFacts, view_of
 from kiteroll.core.findings.bursts import BurstHistory, Step
-from kiteroll.core.findings.classify import NotYet, classify_address, is_shared
+from kiteroll.core.findings.classify import NotYet, classify_address
 from kiteroll.core.findings.evidence import Learned, Left, LinkSteady, ManyJumped
 from kiteroll.core.findings.finding import Cause, Detection, FindingKind, Severity
 from kiteroll.core.findings.kinds import (
@@ -31,6 +31,7 @@ from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.changes import Appeared, Change, Moved, Restarted
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.shared_addresses import is_shared
 from kiteroll.core.model.stay import Ending, Place, Stay
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence, Topology
 from kiteroll.core.topology.sighting import Sighting, judged_ageing

@@ -4,6 +4,7 @@ import pytest
 
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.reading import key_of
 from kiteroll.core.model.stay import Place, Stay
 from kiteroll.core.topology.home import Because, choose_home
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts, infer
@@ -79,6 +80,39 @@ def test_a_count_alone_makes_no_uplink() -> None:
     b = MacTable(dict.fromkeys(range(40), 9), names)
     roles = infer(TopologyFacts(switches=frozenset("ab"), tables={"a": a, "b": b})).roles()
     assert ("a", "p1") not in roles, "forty addresses behind a small switch that is nobody's"
+
+
+NAMES = {1: "p1", 2: "p2", 3: "p3", 9: "up"}
+
+
+def _two_tables(vlan: int = 0, there: int = 0) -> dict[str, MacTable]:
+    """As above; the addresses of b's table may be in another VLAN, or in none that it tells."""
+    a = {key_of(host, vlan): port for host, port in {1: 1, 2: 2, 3: 3, 4: 9, 5: 9, 6: 9}.items()}
+    b = {key_of(host, there): port for host, port in {1: 9, 2: 9, 3: 9, 4: 1, 5: 2, 6: 3}.items()}
+    return {"a": MacTable(a, NAMES, {}, at(1)), "b": MacTable(b, NAMES, {}, at(1))}
+
+
+def _uplinks(tables: dict[str, MacTable], shared: frozenset[str] = frozenset()) -> set[PortRef]:
+    facts = TopologyFacts(switches=frozenset("ab"), tables=tables, shared=shared)
+    return set(infer(facts).uplinks())
+
+
+def test_addresses_are_compared_even_where_one_switch_tells_no_vlan() -> None:
+    assert _uplinks(_two_tables(10, 0)) == _uplinks(_two_tables(10, 20)) == {("a", "up"), ("b", "up")}
+
+
+def test_who_has_just_come_proves_nothing_until_the_other_switch_is_read_again() -> None:
+    """Three clients roam from b's ports to one of a's, and b still has them: that makes no uplink of it."""
+    tables = _two_tables()
+    learned = {4: at(1.5), 5: at(1.5), 6: at(1.5)}
+    tables["a"] = MacTable(tables["a"].learned, NAMES, learned, at(1.5))
+    assert ("a", "up") not in _uplinks(tables)
+    tables["b"] = MacTable(tables["b"].learned, NAMES, {}, at(2))
+    assert _uplinks(tables) == {("a", "up"), ("b", "up")}
+
+
+def test_addresses_shared_by_design_prove_nothing() -> None:
+    assert _uplinks(_two_tables(), frozenset({"0000"})) == set()
 
 
 def test_what_the_operator_sets_wins() -> None:

@@ -13,7 +13,7 @@ from kiteroll.core.topology.neighbours import FORWARDING, SHUT_STATES, is_switch
 from kiteroll.core.topology.roles import Role
 from kiteroll.store.bulk import chunks
 from kiteroll.store.neighbours import neighbours_of
-from kiteroll.store.tables import port, stay, switch
+from kiteroll.store.tables import port, shared_address, stay, switch
 
 
 def topology_facts(connection: Connection) -> TopologyFacts:
@@ -43,6 +43,7 @@ def topology_facts(connection: Connection) -> TopologyFacts:
         blocked=shut_ports((((one, name), state) for one, name, _, state, _ in rows), set(forwarding)),
         claims=tuple(_claims(connection)),
         seen=_own_addresses(connection),
+        shared=frozenset(connection.execute(select(shared_address.c.prefix)).scalars()),
         by_operator={(one, name): Role(role) for one, name, *_, role in rows if role},
     )
 

@@ -6,7 +6,7 @@ from datetime import datetime
 
 from kiteroll.core.findings.address_view import PortFacts, PortFactsOf, view_of
 from kiteroll.core.findings.address_watch import AddressWatch
-from kiteroll.core.findings.classify import NotYet, classify_address, is_shared
+from kiteroll.core.findings.classify import NotYet, classify_address
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Detection
 from kiteroll.core.findings.kinds import moved
@@ -14,6 +14,7 @@ from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.changes import Appeared, Change, Gone, Moved, Quiet, Returned
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.shared_addresses import is_shared
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import Sighting
 

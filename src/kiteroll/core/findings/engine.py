@@ -12,7 +12,6 @@ from datetime import datetime, timedelta
 from kiteroll.core.findings.address_evaluation import AddressEvaluation, Probe
 from kiteroll.core.findings.bursts import BurstHistory
 from kiteroll.core.findings.bursts import Step as BurstStep
-from kiteroll.core.findings.classify import is_shared
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Detection, Finding
 from kiteroll.core.findings.kinds import (
@@ -36,6 +35,7 @@ from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.changes import Change, Restarted
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.shared_addresses import is_shared
 from kiteroll.core.policy.port_rules import RuleBook
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.tracking.admission import LeftOut

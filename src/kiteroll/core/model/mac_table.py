@@ -3,6 +3,7 @@
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
+from datetime import datetime
 
 from kiteroll.core.model.port_ref import PortRef
 
@@ -15,6 +16,10 @@ class MacTable:
     """`key_of(mac, vlan)` to port number."""
     names: Mapping[int, str] = field(default_factory=dict)
     """Port number to port name."""
+    recent: Mapping[int, datetime] = field(default_factory=dict)
+    """When keys were learned, of those that were learned lately."""
+    read_at: datetime | None = None
+    """Last complete reading."""
 
 
 def addresses_by_port(tables: Mapping[str, MacTable]) -> Iterator[tuple[PortRef, int, int]]:

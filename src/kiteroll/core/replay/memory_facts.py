@@ -235,4 +235,5 @@ class MemoryFacts:
                 for one in reading.neighbours
             ),
             seen={port: frozenset(names) for port, names in seen.items()},
+            shared=frozenset(self._shared),
         )

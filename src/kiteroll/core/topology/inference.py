@@ -7,15 +7,16 @@ A count alone is none: a phone with a computer behind it, or a small unmanaged s
 A switch M is between A and N exactly when M sees the two on different ports.
 """
 
-from collections import defaultdict, deque
+from collections import defaultdict
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.roles import UNKNOWN_ROLE, PortRole, Role, RoleEvidence, Topology
 from kiteroll.core.topology.separation import separated_switches
 
+_NOTHING: Mapping[str, str] = {}
 Reason = tuple[RoleEvidence, tuple[str, ...]]
 """What a role rests on, and the names it is about."""
 
@@ -47,32 +48,45 @@ class TopologyFacts:
     by_operator: Mapping[PortRef, Role] = field(default_factory=dict)
     tables: Mapping[str, MacTable] = field(default_factory=dict)
     """For what neither neighbours nor bridge addresses show; may be empty."""
+    shared: frozenset[str] = frozenset()
+    """Prefixes of addresses that several devices have by design, as hex digits."""
 
 
 def infer(facts: TopologyFacts) -> Topology:
     """Roles of all ports that any evidence is about."""
     behind: dict[PortRef, set[str]] = defaultdict(set)
     reasons: dict[PortRef, Reason] = {}
-    for port, others in _by_neighbours(facts):
+    direct = dict(_by_neighbours(facts))
+    for port, others in direct.items():
         behind[port] |= others
-        reasons.setdefault(port, (RoleEvidence.NEIGHBOUR, tuple(sorted(others))))
-    for port, others in _reach(facts, behind).items():
+        reasons[port] = (RoleEvidence.NEIGHBOUR, tuple(sorted(others)))
+    for port, others in _reach(facts, direct).items():
         behind[port] |= others
+    by_neighbours = {port: len(others) for port, others in behind.items()}
     for port, seen in facts.seen.items():
         others = {name for name in seen if name in facts.switches and name != port[0]}
         if others:
             behind[port] |= others
             reasons.setdefault(port, (RoleEvidence.SWITCH_ADDRESS, tuple(sorted(others))))
-    for port, others in separated_switches(facts.tables, frozenset(behind)).items():
+    for port, others in separated_switches(facts.tables, frozenset(behind), facts.shared).items():
         behind[port] |= others
         reasons[port] = (RoleEvidence.SEPARATED, tuple(sorted(others)))
     sees = _sees(behind)
     confirmed = confirmed_ports(facts.claims)
-    roles = {
-        port: replace(_uplink(port, others, sees, reasons[port]), confirmed=port in confirmed)
-        for port, others in behind.items()
-        if port in reasons
-    }
+    roles: dict[PortRef, PortRole] = {}
+    for port, others in behind.items():
+        if port not in reasons:
+            continue
+        names = sorted(others)
+        if by_neighbours.get(port) == len(names):
+            adjacent = sorted(direct[port])  # nothing tells of others in between
+        else:
+            adjacent = _nearest(port[0], names, sees)
+        first = frozenset(adjacent)
+        leads_to = (*adjacent, *(name for name in names if name not in first))
+        roles[port] = PortRole(
+            Role.UPLINK, *reasons[port], leads_to, tuple(adjacent), confirmed=port in confirmed
+        )
     for port, hidden in _hidden(facts).items():
         if port not in roles:
             roles[port] = PortRole(Role.ACCESS, RoleEvidence.NEIGHBOUR, (hidden,), beyond=hidden)
@@ -129,17 +143,22 @@ def _reach(facts: TopologyFacts, adjacent: Mapping[PortRef, set[str]]) -> dict[P
     for port, others in adjacent.items():
         if port not in facts.blocked and port not in facts.aggregates:
             cables[port[0]] += [(port, other) for other in sorted(others)]
+    beyond = {switch: [other for _, other in ends] for switch, ends in cables.items()}
     found: dict[PortRef, set[str]] = defaultdict(set)
-    for start in cables:
+    for start, ends in cables.items():
         known = {start}
-        queue: deque[tuple[str, PortRef | None]] = deque([(start, None)])
-        while queue:
-            here, first = queue.popleft()
-            for port, other in cables.get(here, ()):
+        queue: list[tuple[str, set[str]]] = []
+        for port, other in ends:
+            if other not in known:
+                known.add(other)
+                found[port].add(other)
+                queue.append((other, found[port]))
+        for here, behind in queue:  # grows while it is gone through
+            for other in beyond.get(here, ()):
                 if other not in known:
                     known.add(other)
-                    found[first or port].add(other)
-                    queue.append((other, first or port))
+                    behind.add(other)
+                    queue.append((other, behind))
     return found
 
 
@@ -152,21 +171,20 @@ def _sees(behind: Mapping[PortRef, Iterable[str]]) -> dict[str, dict[str, str]]:
     return sees
 
 
-def _uplink(
-    port: PortRef, others: set[str], sees: Mapping[str, Mapping[str, str]], reason: Reason
-) -> PortRole:
-    switch = port[0]
+def _nearest(switch: str, names: Sequence[str], sees: Mapping[str, Mapping[str, str]]) -> list[str]:
+    """Those of the switches behind a port that no other of them is in front of."""
 
     def between(middle: str, far: str) -> bool:
-        here, there = sees.get(middle, {}).get(switch), sees.get(middle, {}).get(far)
+        here, there = sees.get(middle, _NOTHING).get(switch), sees.get(middle, _NOTHING).get(far)
         return here is not None and there is not None and here != there
 
-    names = sorted(others)
-    adjacent = tuple(
-        name for name in names if not any(between(middle, name) for middle in names if middle != name)
-    )
-    leads_to = (*adjacent, *(name for name in names if name not in adjacent))
-    return PortRole(Role.UPLINK, *reason, leads_to, adjacent)
+    nearest: list[str] = []
+    for name in names:
+        # In a tree one of those that are nearest so far is in between, or none is: few are compared.
+        if not any(between(middle, name) for middle in nearest):
+            nearest = [one for one in nearest if not between(name, one)]
+            nearest.append(name)
+    return [name for name in nearest if not any(between(middle, name) for middle in names if middle != name)]
 
 
 def _hidden(facts: TopologyFacts) -> dict[PortRef, str]:

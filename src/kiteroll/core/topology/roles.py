@@ -55,10 +55,11 @@ class Topology:
         self._roles = roles
         self._towards: dict[str, dict[str, str]] = defaultdict(dict)
         for (switch, port), role in roles.items():
+            adjacent, towards = frozenset(role.adjacent), self._towards[switch]
             for other in role.leads_to:
                 # An adjacent switch wins, should one be claimed behind two ports.
-                if other in role.adjacent or other not in self._towards[switch]:
-                    self._towards[switch][other] = port
+                if other in adjacent or other not in towards:
+                    towards[other] = port
 
     def role(self, port: PortRef) -> PortRole:
         return self._roles.get(port, UNKNOWN_ROLE)

@@ -1,59 +1,109 @@
 """Uplinks that tables alone reveal, where neither LLDP nor bridge addresses do.
 
 If two addresses are on one port of B but on different ports of A, then A is behind that port of B:
-everything on B's other side would be on one port of A.
+everything on B's other side would be on one port of A. That holds only for what stands still: an address
+counts once every switch that has it was read completely after the last of them learned it.
 """
 
 from collections import Counter, defaultdict
-from collections.abc import Mapping
+from collections.abc import Collection, Iterable, Mapping
+from datetime import datetime
 
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable, addresses_by_port
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.reading import MAC_MASK
+from kiteroll.core.model.shared_addresses import is_shared
 
 _WITNESSES = 2
 """Addresses the other switch must have apart from the rest: one alone may have moved just now."""
+_SAMPLE = 3
+"""Addresses of a port that are looked for on other switches: more would say the same again."""
+
+Places = Mapping[int, int]
+"""Address to port number on one switch, whatever the VLAN: some switches tell none. Plain integers, for whole
+tables go through here."""
 
 
 def separated_switches(
-    tables: Mapping[str, MacTable], decided: frozenset[PortRef]
+    tables: Mapping[str, MacTable], decided: frozenset[PortRef], shared: Collection[str] = ()
 ) -> dict[PortRef, set[str]]:
-    """Ports that are not `decided`, and the switches shown to be behind each by their tables."""
+    """Ports that are not `decided`, and the switches shown to be behind each by their tables. `shared`:
+    prefixes of addresses that several devices have by design."""
     candidates: dict[str, dict[int, PortRef]] = defaultdict(dict)
     for port, number, count in addresses_by_port(tables):
         if count > _WITNESSES and port not in decided:
             candidates[port[0]][number] = port
-    holders = _held_twice(tables, candidates)
-    counts: dict[tuple[PortRef, str], Counter[int]] = defaultdict(Counter)
-    for switch, numbers in candidates.items():
-        learned = tables[switch].learned
-        for key in learned.keys() & holders.keys():
-            if (number := learned[key]) in numbers:
-                for other, there in holders[key]:
-                    if other != switch:
-                        counts[numbers[number], other][there] += 1
+    if not candidates:
+        return {}
+    places = {switch: _places(table) for switch, table in tables.items()}
+    samples = _samples(places, _held_twice(places.values()) - _restless(tables, places), shared)
     found: dict[PortRef, set[str]] = defaultdict(set)
-    for (port, other), ports in counts.items():
-        if ports.total() - max(ports.values()) >= _WITNESSES:
-            found[port].add(other)
+    for switch, numbers in candidates.items():
+        here = places[switch]
+        counts: dict[tuple[int, str], Counter[int]] = defaultdict(Counter)
+        for mac in here.keys() & samples.keys():
+            if (number := here[mac]) in numbers:
+                for other, there in samples[mac]:
+                    if other != switch:
+                        counts[number, other][there] += 1
+        for (number, other), ports in counts.items():
+            if ports.total() - max(ports.values()) >= _WITNESSES:
+                found[numbers[number]].add(other)
     return found
 
 
-def _held_twice(
-    tables: Mapping[str, MacTable], candidates: Mapping[str, Mapping[int, PortRef]]
-) -> dict[int, list[tuple[str, int]]]:
-    """Where the addresses of candidate ports are, of those that several switches hold. Whole tables go
-    through here, so what can be is done by set operations."""
-    suspects: set[int] = set()
-    for switch, numbers in candidates.items():
-        suspects.update(key for key, number in tables[switch].learned.items() if number in numbers)
+def _places(table: MacTable) -> dict[int, int]:
+    """An address on different ports in two VLANs tells nothing, and is left out."""
+    places = {key & MAC_MASK: number for key, number in table.learned.items()}
+    if len(places) < len(table.learned):
+        for key, number in table.learned.items():
+            if places.get(mac := key & MAC_MASK, number) != number:
+                del places[mac]
+    return places
+
+
+def _held_twice(places: Iterable[Places]) -> set[int]:
     once: set[int] = set()
     twice: set[int] = set()
+    for here in places:
+        twice |= once & here.keys()
+        once |= here.keys()
+    return twice
+
+
+def _restless(tables: Mapping[str, MacTable], places: Mapping[str, Places]) -> set[int]:
+    """Addresses that some switch learned after another that has them was read last."""
+    learned_at: dict[int, datetime] = {}
     for table in tables.values():
-        here = table.learned.keys() & suspects
-        twice |= once & here
-        once |= here
-    holders: dict[int, list[tuple[str, int]]] = defaultdict(list)
-    for switch, table in tables.items():
-        for key in table.learned.keys() & twice:
-            holders[key].append((switch, table.learned[key]))
-    return holders
+        for key, at in table.recent.items():
+            mac = key & MAC_MASK
+            learned_at[mac] = max(at, learned_at.get(mac, at))
+    return {
+        mac
+        for switch, here in places.items()
+        for mac in here.keys() & learned_at.keys()
+        if (read_at := tables[switch].read_at) is None or read_at < learned_at[mac]
+    }
+
+
+def _samples(
+    places: Mapping[str, Places], held: set[int], shared: Collection[str]
+) -> dict[int, list[tuple[str, int]]]:
+    """A few addresses of each port, spread over all it has, with the switches and ports they stand for."""
+    samples: dict[int, list[tuple[str, int]]] = defaultdict(list)
+    for switch, here in places.items():
+        by_port: dict[int, list[int]] = defaultdict(list)
+        for mac in here.keys() & held:
+            by_port[here[mac]].append(mac)
+        for number, macs in by_port.items():
+            for mac in _spread(sorted(macs)):
+                if not is_shared(MacAddress(mac), shared):
+                    samples[mac].append((switch, number))
+    return samples
+
+
+def _spread(macs: list[int]) -> list[int]:
+    if len(macs) <= _SAMPLE:
+        return macs
+    return [macs[at * (len(macs) - 1) // (_SAMPLE - 1)] for at in range(_SAMPLE)]

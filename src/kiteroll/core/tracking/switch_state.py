@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import NamedTuple
 
+from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.reading import key_of
 from kiteroll.core.model.stay import Stay
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
@@ -57,6 +58,21 @@ class SwitchState:
     missing: dict[int, AbsentStay] = field(default_factory=dict)
     fresh: dict[int, datetime] = field(default_factory=dict)
     """Present addresses that arrived in a partial reading since the last complete one, and when."""
+    recent: dict[int, datetime] = field(default_factory=dict)
+    """When addresses were learned, of those learned lately; in order of time."""
+
+    def copy_table(self) -> MacTable:
+        return MacTable(
+            dict(self.table), dict(self.names), dict(self.recent), self.checkpoint.last_complete_at
+        )
+
+    def learned(self, key: int, at: datetime) -> None:
+        self.recent.pop(key, None)
+        self.recent[key] = at
+
+    def forget_recent(self, before: datetime) -> None:
+        while self.recent and next(iter(self.recent.values())) < before:
+            del self.recent[next(iter(self.recent))]
 
     def seen_until(self, key: int) -> datetime:
         """When a present address was last known to be there."""

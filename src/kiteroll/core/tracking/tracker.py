@@ -33,6 +33,9 @@ from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.core.tracking.hold_times import hold_time
 from kiteroll.core.tracking.switch_state import AbsentStay, OpenStay, SwitchState
 
+_RECENT = timedelta(hours=1)
+"""How long it is kept when an address was learned: about two intervals of a switch that is seldom read."""
+
 
 class Tracker:
     def __init__(self, *, hold: timedelta | None = None, next_stay: int = 1) -> None:
@@ -75,15 +78,12 @@ class Tracker:
     def table(self, switch: str) -> MacTable:
         """A copy of one switch's present addresses; empty when it was never read."""
         state = self._switches.get(switch)
-        return MacTable({}, {}) if state is None else MacTable(dict(state.table), dict(state.names))
+        return MacTable() if state is None else state.copy_table()
 
     def tables(self) -> dict[str, MacTable]:
         """A copy of every switch's present addresses. May be called from another thread: copying a
         dict of ints is one step to Python."""
-        return {
-            switch: MacTable(dict(state.table), dict(state.names))
-            for switch, state in list(self._switches.items())
-        }
+        return {switch: state.copy_table() for switch, state in list(self._switches.items())}
 
     def forget(self, switch: str, at: datetime) -> tuple[Change, ...]:
         """The switch leaves the inventory: every stay on it ends."""
@@ -137,6 +137,8 @@ class _Step:
             state.renumber(names, whole=reading.complete)
         before = state.checkpoint
         grace_until = self._grace()
+        if state.recent:
+            state.forget_recent(self.at - _RECENT)
         if reading.learned != state.table:
             self._arrivals()
             if reading.complete:
@@ -162,6 +164,7 @@ class _Step:
     def _arrivals(self) -> None:
         """Addresses that are new in the table, or at another port than before."""
         state = self.state
+        first = state.checkpoint.last_at is None  # who is in it may have been there for long
         for key, number in sorted(self.reading.learned.items() - state.table.items()):
             place = Place(self.reading.switch, state.names[number], vlan_of(key))
             missing = state.missing.pop(key, None)
@@ -173,6 +176,8 @@ class _Step:
             else:
                 self._begin(key, place)
             state.table[key] = number
+            if not first:
+                state.learned(key, self.at)
             if not self.reading.complete:
                 state.fresh[key] = self.at
 

@@ -1,0 +1,99 @@
+"""What inferring the roles of ports costs: from tables alone, and from neighbours."""
+
+import random
+import time
+from collections.abc import Iterator
+from datetime import UTC, datetime
+
+from kiteroll.core.model.mac_table import MacTable
+from kiteroll.core.model.reading import key_of
+from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts, infer
+
+_READ_AT = datetime(2026, 5, 4, tzinfo=UTC)
+_ACCESS = 40
+_NAMES = {number: f"p{number}" for number in range(1, 101)}
+
+
+def tree(switches: int, seed: int = 1) -> list[int]:
+    """Number of the switch above each one, at most twenty below another; the first has none."""
+    dice = random.Random(seed)
+    below = [0] * switches
+    parents = [-1]
+    for number in range(1, switches):
+        parent = dice.choice([one for one in range(max(0, number - 60), number) if below[one] < 20] or [0])
+        below[parent] += 1
+        parents.append(parent)
+    return parents
+
+
+def _towards(parents: list[int], switch: int) -> Iterator[tuple[int, int]]:
+    """Every other switch, with the port of this one that leads to it."""
+    links: dict[int, list[int]] = {number: [] for number in range(len(parents))}
+    for number, parent in enumerate(parents):
+        if parent >= 0:
+            links[number].append(parent)
+            links[parent].append(number)
+    for at, first in enumerate(links[switch]):
+        stack = [(first, switch)]
+        while stack:
+            here, before = stack.pop()
+            yield here, _ACCESS + 1 + at
+            stack += [(one, here) for one in links[here] if one != before]
+
+
+def tables(switches: int, addresses: int) -> dict[str, MacTable]:
+    """Each address has a home; every switch has learned so many of all."""
+    parents, dice = tree(switches), random.Random(2)
+    own = max(4, addresses // 20)
+    found = {}
+    for switch in range(switches):
+        learned = {
+            key_of(0x021A01000000 + switch * 1000 + host, 10): host % _ACCESS + 1 for host in range(own)
+        }
+        others = list(_towards(parents, switch))
+        share = (addresses - own) / max(1, len(others) * own)
+        for other, port in others:
+            for host in range(own):
+                if share >= 1 or dice.random() < share:
+                    learned[key_of(0x021A01000000 + other * 1000 + host, 10)] = port
+        found[f"sw-{switch:04}"] = MacTable(learned, _NAMES, {}, _READ_AT)
+    return found
+
+
+def claims(switches: int) -> tuple[NeighbourClaim, ...]:
+    parents = tree(switches)
+    found = []
+    used = [0] * switches
+    for number, parent in enumerate(parents):
+        if parent < 0:
+            continue
+        ends = []
+        for one in (number, parent):
+            used[one] += 1
+            ends.append((f"sw-{one:04}", f"p{_ACCESS + used[one]}"))
+        for here, there in (ends, ends[::-1]):
+            found.append(NeighbourClaim(here, there[0], there[0], bridge=True, far_port=there[1]))
+    return tuple(found)
+
+
+def main() -> None:
+    print(f"{'network':44}{'ports found':>12}{'CPU':>9}")
+    for switches, addresses in ((50, 500), (100, 2000), (200, 4000), (1000, 500)):
+        names = frozenset(f"sw-{number:04}" for number in range(switches))
+        _row(
+            f"{switches:,} switches x {addresses:,}, tables alone",
+            TopologyFacts(switches=names, tables=tables(switches, addresses)),
+        )
+    for switches in (500, 1000, 2000):
+        names = frozenset(f"sw-{number:04}" for number in range(switches))
+        _row(f"{switches:,} switches, neighbours", TopologyFacts(switches=names, claims=claims(switches)))
+
+
+def _row(name: str, facts: TopologyFacts) -> None:
+    began = time.process_time()
+    topology = infer(facts)
+    print(f"{name:44}{len(topology.uplinks()):>12,}{time.process_time() - began:>7.2f} s", flush=True)
+
+
+if __name__ == "__main__":
+    main()
