@@ -11,6 +11,7 @@ from kiteroll.collect.fdb import late_rows
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Entry, Oper, Reading, Status, key_of
+from kiteroll.schemas.reading_convert import from_document, to_document
 from kiteroll.snmp import ber, mib
 from tests.support.factories import NOON
 
@@ -88,15 +89,38 @@ def test_the_database_id_is_mapped_to_its_vlan(fdb_ids: dict[tuple[int, ...], in
     assert [entry.vlan for entry in reading.entries()] == [vlan]
 
 
-def test_vlans_that_share_a_database_are_told_apart_by_the_default_vlan_of_the_port() -> None:
+def test_vlans_that_share_a_database_are_told_apart_where_a_port_carries_only_one_of_them() -> None:
     shared: Columns = {
         mib.DOT1Q_VLAN_FDB_ID: {(0, 20): _int(1), (0, 30): _int(1)},
-        mib.DOT1Q_PVID: {(1,): _int(30), (2,): _int(99)},
+        mib.DOT1Q_PVID: {(1,): _int(30), (2,): _int(30)},
+        mib.DOT1Q_VLAN_STATIC_EGRESS_PORTS: {(20,): _text(b"\x40"), (30,): _text(b"\xc0")},
+        mib.DOT1Q_VLAN_STATIC_UNTAGGED_PORTS: {(20,): _text(b"\x00"), (30,): _text(b"\xc0")},
     }
     known = Device({**_fdb({(1, *ARCS): 1}), **shared}).reading()
-    unknown = Device({**_fdb({(1, *ARCS): 2}), **shared}).reading()
+    trunk = Device({**_fdb({(1, *ARCS): 2}), **shared}).reading()
     assert [entry.vlan for entry in known.entries()] == [30]
-    assert [entry.vlan for entry in unknown.entries()] == [None]
+    assert [entry.vlan for entry in trunk.entries()] == [None], "its default VLAN says nothing of the others"
+
+
+@pytest.mark.parametrize("status", [1, 5])
+def test_an_address_that_a_port_admitted_is_there_though_its_row_was_not_learned(status: int) -> None:
+    group, own = (1, 0, 0x5E, 0, 0, 1), tuple(OWN.to_bytes(6, "big"))
+    rows = {(10, *ARCS): 1, (10, *group): 1, (10, *own): 1}
+    reading = Device(_fdb(rows, status=status)).reading()
+    assert reading.learned == {key_of(A, 10): 101}
+    again = from_document(to_document(reading))
+    assert again.learned == reading.learned and len(again.others) == len(reading.others)
+
+
+def test_rows_at_a_member_of_a_bundle_are_at_the_bundle() -> None:
+    reading = Device(
+        {
+            **_fdb({(10, *ARCS): 1}),
+            mib.IF_NAME: {(101,): _text(b"p1"), (102,): _text(b"p2"), (900,): _text(b"bundle")},
+            mib.DOT3AD_AGG_PORT_ATTACHED: {(101,): _int(900), (102,): _int(900)},
+        }
+    ).reading()
+    assert [entry.port for entry in reading.entries()] == ["bundle"]
 
 
 def test_a_status_column_that_is_missing_means_learned_but_for_its_own_addresses() -> None:
@@ -133,10 +157,12 @@ def test_an_index_that_holds_the_length_of_the_address_is_understood() -> None:
 
 
 @pytest.mark.parametrize(
-    ("code", "status"), [(4, Status.SELF), (5, Status.STATIC), (1, Status.OTHER), (77, Status.OTHER)]
+    ("code", "port", "status"), [(4, 1, Status.SELF), (5, 0, Status.STATIC), (1, 0, Status.OTHER)]
 )
-def test_configured_and_own_addresses_are_kept_but_are_no_endpoints(code: int, status: Status) -> None:
-    reading = Device(_fdb({(10, *ARCS): 1}, code)).reading()
+def test_own_addresses_and_those_without_a_port_are_kept_but_are_no_endpoints(
+    code: int, port: int, status: Status
+) -> None:
+    reading = Device(_fdb({(10, *ARCS): port}, code)).reading()
     assert not reading.learned and [entry.status for entry in reading.others] == [status]
 
 

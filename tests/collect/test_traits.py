@@ -14,7 +14,7 @@ from kiteroll.collect.snmp_client import Target
 from kiteroll.collect.snmp_reader import read_switch
 from kiteroll.collect.walk_cache import OLD_TABLE_EVERY, WalkCache
 from kiteroll.core.errors import DeviceRefused, DeviceSilent
-from kiteroll.core.model.reading import Reading, Status, key_of, mac_of
+from kiteroll.core.model.reading import Reading, Status, key_of, mac_of, vlan_of
 from kiteroll.lab import tarn_ferries
 from kiteroll.lab.notifier import LAB_USER
 from kiteroll.lab.site import Site
@@ -99,15 +99,17 @@ def test_version_1_reads_every_trait_too() -> None:
     assert reading.complete and dict(reading.learned) == truth(switch)
 
 
-def test_a_shared_database_leaves_the_vlan_to_the_default_vlan_of_the_port() -> None:
+def test_a_shared_database_leaves_the_vlan_to_ports_that_carry_only_one() -> None:
     reading, switch = read(Traits(shared_database=7))
     assert {mac_of(key): port for key, port in reading.learned.items()} == {
         mac_of(key): port for key, port in truth(switch).items()
     }
-    by_port = {number: port.pvid for number, port in switch.ports.items()}
-    for key, port in reading.learned.items():
-        vlan = key >> 48
-        assert vlan == (by_port[port] if by_port[port] in switch.vlans else 0)
+    carried = {
+        number: [vlan for vlan in switch.vlans if port.carries(vlan)] for number, port in switch.ports.items()
+    }
+    told = {vlan_of(key): carried[port] for key, port in reading.learned.items()}
+    assert all(vlans == [vlan] if vlan else len(vlans) != 1 for vlan, vlans in told.items())
+    assert None in told and len(told) > 2
 
 
 def test_rows_without_a_usable_port_are_counted_and_kept_as_no_endpoints() -> None:

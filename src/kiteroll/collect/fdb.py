@@ -9,6 +9,7 @@ from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import arcs_of, index_number, number
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import NO_PORT, Device, Entry, Gap, Port, Status, key_of, mac_of
+from kiteroll.core.model.table_rows import at_bundles, bundle_numbers, is_endpoint
 from kiteroll.snmp import ber, mib
 
 _STATUS = {1: Status.OTHER, 3: Status.LEARNED, 4: Status.SELF, 5: Status.STATIC}
@@ -47,7 +48,7 @@ def read_fdb(
         Gap(table=table, why=why, rows=count, breaks=False)
         for (table, why), count in sorted(rows.left_out.items())
     )
-    return Fdb(rows.learned, tuple(rows.others), tuple(gaps))
+    return Fdb(at_bundles(rows.learned, bundle_numbers(ports)), tuple(rows.others), tuple(gaps))
 
 
 def late_rows(raw: RawSwitch) -> list[ber.Oid]:
@@ -103,11 +104,7 @@ class _Rows:
         self.names = {port.number: port.name for port in ports}
         self.own = {port.address for port in ports} | {device.bridge_address}
         self.vlans_of_fdb = vlans_of_fdb(raw)
-        self.pvids = {
-            port: vlan
-            for index, value in raw.column(mib.DOT1Q_PVID).items()
-            if (port := index_number(index)) and (vlan := number(value))
-        }
+        self.vlans_of_port = {port.number: port.tagged | port.untagged for port in ports}
         self.learned: dict[int, int] = {}
         self.others: list[Entry] = []
         self.left_out: Counter[tuple[str, str]] = Counter()
@@ -191,7 +188,8 @@ class _Rows:
         if not source.old and arcs[0] not in self.vlans_of_fdb and self.raw.broke("dot1qVlanCurrentTable"):
             return "VLAN not known: the walk of the VLANs broke off"
         vlan = source.vlan if source.old else self._vlan(arcs[0], bridge_port)
-        if status is Status.LEARNED and if_index is not None:
+        at_bridged_port = if_index is not None and mac not in self.own
+        if if_index is not None and is_endpoint(mac, status, at_bridged_port=at_bridged_port):
             self.learned.setdefault(key_of(mac, vlan), if_index)
             return ""
         port = self.names.get(if_index) if if_index is not None else None
@@ -214,8 +212,9 @@ class _Rows:
             return fdb_id if not self.vlans_of_fdb and 1 <= fdb_id <= 4094 else None
         if len(vlans) == 1:
             return next(iter(vlans))
-        pvid = self.pvids.get(bridge_port or NO_PORT)
-        return pvid if pvid in vlans else None
+        # They share one database (802.1Q 8.8): the VLAN is known where the port carries one of them.
+        carried = vlans & self.vlans_of_port.get(self.bridge_ports.get(bridge_port or NO_PORT, 0), set())
+        return next(iter(carried)) if len(carried) == 1 else None
 
 
 def vlans_of_fdb(raw: RawSwitch) -> dict[int, set[int]]:

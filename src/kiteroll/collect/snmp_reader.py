@@ -10,7 +10,7 @@ from kiteroll.clock import Clock
 from kiteroll.collect.address_probe import Rows, rows_of
 from kiteroll.collect.assemble import assemble
 from kiteroll.collect.budget import Budget
-from kiteroll.collect.exchange import ColumnWalk, ScalarGet
+from kiteroll.collect.exchange import ColumnWalk, ExchangeEnd, ScalarGet
 from kiteroll.collect.fdb import adds_rows, late_rows
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.raw import RawSwitch
@@ -118,6 +118,7 @@ async def read_switch(
         raw.scalars = scalars.values
         raw.ends["system"] = (ended, len(scalars.values))
         await _walk(agent, raw, NEEDED, limits, budget)
+        _note_lost(raw, "dot1qVlanCurrentTable", mib.DOT1Q_VLAN_FDB_ID, walk_cache)
         if target.by_vlan:
             await _walk_views(target, raw, clock, limits, budget)
         elif not raw.broke("dot1qTpFdbTable") and walk_cache.wants_old_table(raw):
@@ -125,6 +126,8 @@ async def read_switch(
             await _walk(agent, raw, OLD_TABLE, limits, budget)
             await _confirm(agent, raw, limits, budget)
             walk_cache.old_table_told(more=await _aside(raw, adds_rows, raw))
+            if raw.column(mib.DOT1D_TP_FDB_PORT) or raw.column(mib.DOT1Q_TP_FDB_PORT):
+                _note_lost(raw, "dot1qTpFdbTable", mib.DOT1Q_TP_FDB_PORT, walk_cache)
         await _walk(agent, raw, ADDRESSES, limits, budget)
         if not walk_cache.reuse_further(raw):
             await _walk(agent, raw, FURTHER, limits, budget)
@@ -134,6 +137,15 @@ async def read_switch(
     if reading.complete:
         walk_cache.rows = how
     return reading
+
+
+def _note_lost(raw: RawSwitch, table: str, column: Oid, walk_cache: WalkCache) -> None:
+    """A table of the VLAN-aware bridge that comes back empty leaves addresses without their VLAN."""
+    if not raw.broke(table) and walk_cache.lost(table, len(raw.column(column))):
+        raw.ends[table] = (ExchangeEnd("it came back empty, and was not before"), 0)
+        if table == "dot1qTpFdbTable":
+            for old in OLD_TABLE["dot1dTpFdbTable"]:
+                raw.columns.pop(old, None)
 
 
 def _understood(raw: RawSwitch) -> tuple[Reading, Rows]:

@@ -14,6 +14,11 @@ FURTHER_EVERY = timedelta(minutes=10)
 """Names of VLANs, neighbours, model, spanning tree and the like are read again after this."""
 OLD_TABLE_EVERY = 10
 """Readings after which a switch whose older table added nothing is asked for it again."""
+_SETTLES_AFTER = timedelta(seconds=90)
+"""After a link changed or a switch restarted: three times msgTxInterval (IEEE 802.1AB 9.2.5)."""
+_NEIGHBOUR_TABLES = ("lldpLocPortTable", "lldpRemTable", "lldpRemManAddrTable")
+_BELIEVED_AFTER = 3
+"""Readings in a row in which a table is empty."""
 
 
 @dataclass(slots=True)
@@ -28,26 +33,67 @@ class WalkCache:
     """How its table numbers its rows; None before the first whole reading."""
     skip_old_table: int = 0
     """How many readings more go without the older table."""
+    links: tuple[object, ...] | None = None
+    """What tells that a link changed, as of the last reading."""
+    unsettled_until: datetime | None = None
+    """Neighbours may not have announced themselves again before."""
+    restarted_at: datetime | None = None
+    told: dict[str, int] = field(default_factory=dict)
+    """Tables that had rows, and how often in a row they came back empty since."""
+
+    def lost(self, table: str, rows: int) -> bool:
+        """Whether a table that had rows came back empty: a busy switch may answer so, and what rests on the
+        table is not known then. After some readings it counts as so."""
+        if rows:
+            self.told[table] = 0
+        elif table in self.told:
+            self.told[table] += 1
+            if self.told[table] < _BELIEVED_AFTER:
+                return True
+            del self.told[table]
+        return False
 
     def reuse_further(self, raw: RawSwitch) -> bool:
-        """Fill in the further tables as read before; False when they are due, or the switch restarted."""
+        """Fill in the further tables as read before; False when they are due, when a link changed lately, or
+        the switch restarted: neighbours and what spanning tree says of ports may be others then."""
         ticks = number(raw.scalars.get(mib.SYS_UP_TIME))
         restarted = ticks is None or self.uptime_ticks is None or ticks < self.uptime_ticks
-        self.uptime_ticks = ticks
-        if restarted or self.further_at is None or raw.taken_at - self.further_at >= FURTHER_EVERY:
+        links = _links(raw)
+        if restarted or links != self.links:
+            self.unsettled_until = raw.taken_at + _SETTLES_AFTER
+        if restarted:
+            self.restarted_at = raw.taken_at
+        self.uptime_ticks, self.links = ticks, links
+        if self.unsettled_until is not None and raw.taken_at <= self.unsettled_until:
+            return False
+        if self.further_at is None or raw.taken_at - self.further_at >= FURTHER_EVERY:
             return False
         raw.columns.update(self.further_columns)
         raw.ends.update(self.further_ends)
         return True
 
+    def ask_for_everything(self) -> None:
+        """A person wants it read."""
+        self.further_at = None
+        self.skip_old_table = 0
+
     def store_further(self, raw: RawSwitch, tables: dict[str, tuple[Oid, ...]]) -> None:
-        """Remember the further tables; those that broke off are asked for again next time."""
+        """Remember the further tables; those that broke off are asked for again next time. Neighbours that
+        have not announced themselves again since the switch restarted stay as they were for a while."""
+        kept = False
+        filling_up = self.restarted_at is not None and raw.taken_at - self.restarted_at <= _SETTLES_AFTER
+        for table in _NEIGHBOUR_TABLES if filling_up else ():
+            for column in tables[table]:
+                before = self.further_columns.get(column, {})
+                if len(raw.column(column)) < len(before):
+                    raw.columns[column] = {**before, **raw.column(column)}
+                    kept = True
         self.further_ends = {table: raw.ends[table] for table in tables}
         self.further_columns = {
             column: raw.columns[column] for columns in tables.values() for column in columns
         }
         whole = all(ended.complete for ended, _ in self.further_ends.values())
-        self.further_at = raw.taken_at if whole else None
+        self.further_at = raw.taken_at if whole and not kept else None
 
     def wants_old_table(self, raw: RawSwitch) -> bool:
         """Where the VLAN-aware table is empty, the older one is all there is."""
@@ -59,3 +105,12 @@ class WalkCache:
     def old_table_told(self, *, more: bool) -> None:
         """`more`: it had, or may have had, addresses that the VLAN-aware table has not."""
         self.skip_old_table = 0 if more else OLD_TABLE_EVERY
+
+
+def _links(raw: RawSwitch) -> tuple[object, ...]:
+    """ifLastChange and ifOperStatus of every port, and the count of topology changes."""
+    return (
+        raw.column(mib.IF_LAST_CHANGE),
+        raw.column(mib.IF_OPER_STATUS),
+        number(raw.scalars.get(mib.DOT1D_STP_TOP_CHANGES)),
+    )

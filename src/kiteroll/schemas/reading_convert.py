@@ -16,6 +16,7 @@ from kiteroll.core.model.reading import (
     Vlan,
     key_of,
 )
+from kiteroll.core.model.table_rows import at_bundles, bundle_numbers, is_endpoint
 from kiteroll.core.model.uptime import WRAP_TICKS
 from kiteroll.schemas.reading_document import (
     DocumentAddress,
@@ -72,22 +73,27 @@ def from_document(document: ReadingDocument) -> Reading:
     device = document.device
     ticks = None if device.uptime_s is None else int(device.uptime_s * 100) % WRAP_TICKS
     numbers = {port.name: port.number for port in document.ports}
+    bridged = {port.name for port in document.ports if port.bridged}
+    own = {_mac(port.address) for port in document.ports} | {_mac(device.bridge_address)}
     learned: dict[int, int] = {}
     others: list[Entry] = []
     for place, entry in enumerate(document.entries):
         mac = MacAddress.parse(entry.mac)
         if entry.port is not None and entry.port not in numbers:
             raise Invalid(f"entries[{place}].port: {entry.port!r} is none of the document's ports")
-        if entry.status == "learned" and entry.port is not None and not mac.is_group:
+        status = Status(entry.status)
+        at_bridged_port = entry.port in bridged and mac not in own
+        if entry.port is not None and is_endpoint(mac, status, at_bridged_port=at_bridged_port):
             learned[key_of(mac, entry.vlan)] = numbers[entry.port]
         else:
-            others.append(Entry(mac=mac, vlan=entry.vlan, port=entry.port, status=Status(entry.status)))
+            others.append(Entry(mac=mac, vlan=entry.vlan, port=entry.port, status=status))
     gaps = tuple(Gap(table=gap.table, why=gap.why, rows=gap.rows, breaks=gap.breaks) for gap in document.gaps)
     if document.complete and any(gap.breaks for gap in gaps):
         raise Invalid("complete: it says true, yet gaps[] names one that breaks")
     if not document.complete and not any(gap.breaks for gap in gaps):
         gaps += (Gap(table="document", why="it says that it is not complete"),)
     try:
+        ports = tuple(_read_port(port, document.taken_at, ticks) for port in document.ports)
         return Reading(
             switch=document.switch,
             taken_at=document.taken_at,
@@ -107,9 +113,9 @@ def from_document(document: ReadingDocument) -> Reading:
                 topology_changed_at=device.topology_changed_at,
                 learning_discards=device.learning_discards,
             ),
-            ports=tuple(_read_port(port, document.taken_at, ticks) for port in document.ports),
+            ports=ports,
             vlans=tuple(Vlan(id=vlan.id, name=vlan.name) for vlan in document.vlans),
-            learned=learned,
+            learned=at_bundles(learned, bundle_numbers(ports)),
             others=tuple(others),
             gaps=gaps,
             neighbours=tuple(_read_neighbour(one) for one in document.neighbours),
