@@ -217,7 +217,7 @@ def test_probes_are_bounded_and_an_address_rests_before_it_is_probed_again(live:
         await asyncio.gather(running, return_exceptions=True)
         return counts
 
-    many = [Probe(mac(number), (("quay-1", 10),)) for number in range(50)]
+    many = [Probe(mac(number), (("quay-1", 10),), at(1)) for number in range(50)]
     assert asyncio.run(run([many[:1], many[:1], many])) == [1, 1, 20]
     live.clock.advance(60)
     live.parts.followup._probing.clear()

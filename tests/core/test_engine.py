@@ -64,7 +64,14 @@ def test_a_broken_rule_must_last_before_it_is_told() -> None:
     replay = _played(Replay(rules=rules), [reading(0, {(1, 10): "p1"}), reading(1, two)])
     assert _open(replay) == set()
     replay.advance(at(1) + delay + timedelta(seconds=30))
+    assert _open(replay) == set(), "the one that came may have taken the place of the other"
+    for minute in range(2, 8):
+        replay.apply(reading(minute, two))
     assert _open(replay) == {FindingKind.OVERFULL}
+    crowd = {(number, 10): "p1" for number in range(1, 5)}
+    at_once = _played(Replay(rules=rules), [reading(0, {(1, 10): "p1"}), reading(1, crowd)])
+    at_once.advance(at(1) + delay + timedelta(seconds=30))
+    assert _open(at_once) == {FindingKind.OVERFULL}
     brief = _played(Replay(rules=rules), [reading(0, two), reading(0.1, {(1, 10): "p1"})])
     brief.advance(at(5))
     assert FindingKind.OVERFULL not in {one.kind for one in brief.findings.values()}

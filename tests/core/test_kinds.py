@@ -272,11 +272,18 @@ def _arrivals(port: str, count: int) -> list[Change]:
 
 
 def _in_burst(
-    changes: list[Change], *, present: int = 30, left_out: tuple[str, ...] = (), summarise: bool = True
+    changes: list[Change],
+    *,
+    present: int = 30,
+    left_out: tuple[str, ...] = (),
+    summarise: bool = True,
+    known: bool = False,
 ) -> list[Detection]:
+    """`known`: other switches had the addresses before."""
     bursts = BurstHistory(THRESHOLDS.loop_window)
     bursts.add("a", [], 3, at(0))
-    bursts.add("a", changes, 4, at(1))
+    new = {change.mac for change in changes if isinstance(change, Appeared)}
+    bursts.add("a", changes, 4, at(1), () if known else new)
     steps = bursts.steps("a")
     found = loop.signs("a", steps, UPLINKS, THRESHOLDS, present=present, left_out=left_out)
     changed = bursts.topology_changed("a")
@@ -330,6 +337,11 @@ def test_what_many_addresses_at_once_mean(
 ) -> None:
     found = [(one.kind, one.subject.key) for one in _in_burst(changes)]
     assert found == ([] if expected is None else [expected])
+
+
+def test_many_that_are_known_and_come_to_one_port_are_no_flood() -> None:
+    """An access point that restarts, or a class that comes in."""
+    assert _in_burst(_arrivals("p5", 60), known=True) == []
 
 
 def test_whoever_was_cut_off_and_comes_back_is_no_loop() -> None:

@@ -1,16 +1,19 @@
 """Rules of ports: which level counts, and what breaks them."""
 
+from datetime import timedelta
+
 import pytest
 
 from kiteroll.core.findings.finding import Detection, FindingKind
 from kiteroll.core.findings.port_rule_watch import port_rule_breaches
+from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import key_of
 from kiteroll.core.policy.port_rules import Enrolled, PortRule, Rule, RuleBook, inherit
 from kiteroll.wording.findings import title
-from tests.support.factories import at, mac
+from tests.support.factories import AGEING, at, mac
 
 LAMPS, ONE = Enrolled("021a05", 30), Enrolled(mac(7).digits)
 SWITCH = "quay-1"
@@ -51,6 +54,9 @@ def test_a_prefix_covers_its_addresses_in_its_vlan(address: str, vlan: int, ther
     assert LAMPS.covers(MacAddress.parse(address), vlan) is there
 
 
+DELAY = Thresholds().port_rule_delay
+
+
 def _broken(
     book: RuleBook,
     there: dict[tuple[int, int], int],
@@ -62,7 +68,24 @@ def _broken(
     learned = {key_of(mac(number), vlan): port for (number, vlan), port in there.items()}
     table = MacTable(learned, {port: f"p{port}" for port in there.values()})
     owned = {mac(number) for number in switches}
-    return list(port_rule_breaches(SWITCH, table, book, lambda port: port in uplinks, owned, at(1)))
+    found = port_rule_breaches(SWITCH, table, book, lambda port: port in uplinks, owned, at(1), DELAY, AGEING)
+    return [one.detection for one in found]
+
+
+@pytest.mark.parametrize(
+    ("came_at", "lasting"),
+    [((), DELAY), ((4.5,), AGEING), ((4.5, 4.6), AGEING), ((4.5, 4.6, 4.7), DELAY), ((-1, -1), DELAY)],
+    ids=["nobody came", "one may have taken another's place", "two may", "three cannot", "that was before"],
+)
+def test_a_crowd_in_which_somebody_may_have_left_must_last_until_that_one_has_aged(
+    came_at: tuple[float, ...], lasting: timedelta
+) -> None:
+    learned = {key_of(mac(number), 10): 1 for number in range(3)}
+    recent = {key: at(minute) for key, minute in zip(learned, came_at, strict=False)}
+    table = MacTable(learned, {1: "p1"}, recent, at(5))
+    book = RuleBook(switches={SWITCH: Rule(seats=2)})
+    (one,) = port_rule_breaches(SWITCH, table, book, lambda _: False, set(), at(5), DELAY, AGEING)
+    assert one.lasting == lasting
 
 
 def test_a_port_with_more_addresses_than_seats_is_overfull() -> None:

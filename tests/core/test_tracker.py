@@ -1,8 +1,10 @@
 """What becomes of addresses from reading to reading, told as stories."""
 
+from dataclasses import replace
 from datetime import timedelta
 
 from kiteroll.core.model.changes import Appeared, Awaited, Gone, Moved, Quiet, Restarted, Resumed, Returned
+from kiteroll.core.model.reading import Gap
 from kiteroll.core.model.stay import Ending, Place
 from kiteroll.core.tracking.tracker import Tracker
 from tests.support.factories import AGEING, at, mac, reading
@@ -87,6 +89,25 @@ def test_a_partial_reading_counts_who_is_there_and_nobody_who_is_not() -> None:
     assert [type(change) for change in changes] == [Appeared]
     (quiet,) = tracker.apply(reading(2, {(1, 10): "p1"}))
     assert isinstance(quiet, Quiet) and quiet.mac == mac(2) and quiet.last_seen_at == at(1)
+
+
+def test_a_port_that_is_down_in_a_partial_reading_ends_what_was_there_and_nothing_else() -> None:
+    tracker = Tracker()
+    tracker.apply(reading(0, {(1, 10): "p1", (2, 10): "p2", (3, 10): "p1"}))
+    (gone,) = tracker.apply(reading(1, {(3, 10): "p1"}, down=("p1",), partial=True))
+    assert isinstance(gone, Gone) and (gone.mac, gone.ending) == (mac(1), Ending.PORT_DOWN)
+    blind = replace(reading(2, {}, down=("p1", "p2")), gaps=(Gap(table="ifTable", why="no answer"),))
+    assert tracker.apply(blind) == ()
+
+
+def test_an_ageing_time_that_is_short_for_one_reading_ends_no_stay() -> None:
+    tracker = Tracker()
+    tracker.apply(reading(0, {(1, 10): "p1"}))
+    for minute, expected in ((1, [Quiet]), (2, [])):
+        one = reading(minute, {})
+        short = replace(one, device=replace(one.device, ageing=timedelta(seconds=15)))
+        assert [type(change) for change in tracker.apply(short)] == expected
+    assert tracker.apply(reading(10, {})) == ()
 
 
 def test_an_older_or_repeated_reading_changes_nothing() -> None:

@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.model.changes import KINDS, Change
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.tracking.admission import LeftOut
 from kiteroll.core.tracking.switch_health import SwitchHealth
@@ -26,6 +27,8 @@ class ReadingStored:
     duration: timedelta
     changes: tuple[Change, ...]
     left_out: LeftOut | None = None
+    unknown: frozenset[MacAddress] = frozenset()
+    """Addresses in it that no switch had before."""
     first: bool = False
     """Whether it is the first reading of the switch that was ever stored."""
 

@@ -186,7 +186,9 @@ class ReadingIngestor:
                 result.switch, reading, changes, checkpoint, result.next_due_at
             )
         )
-        self.index.add(change.mac for change in changes if isinstance(change, Appeared))
+        appeared = [change.mac for change in changes if isinstance(change, Appeared)]
+        unknown = frozenset(mac for mac in appeared if mac not in self.index)
+        self.index.add(appeared)
         return ReadingStored(
             switch_id=result.switch,
             switch=result.name,
@@ -194,6 +196,7 @@ class ReadingIngestor:
             duration=result.duration,
             changes=changes,
             left_out=left_out,
+            unknown=unknown,
             first=first,
         )
 

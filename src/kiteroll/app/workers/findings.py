@@ -168,6 +168,7 @@ class FindingWorker:
                 changes=event.changes,
                 topology_changes=event.reading.device.topology_changes,
                 left_out=event.left_out,
+                unknown=event.unknown,
                 first=event.first,
             )
         )

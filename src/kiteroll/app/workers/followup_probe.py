@@ -21,7 +21,7 @@ log = logging.getLogger(__name__)
 _EVERY_S = 3.0
 _FOR = timedelta(seconds=45)
 _REST = timedelta(minutes=5)
-"""An address is not probed again so soon: its readings go on anyway."""
+"""An address is not probed again so soon, unless it jumped again: its readings go on anyway."""
 _MAX_ADDRESSES = 20
 """Addresses probed at the same time: a loop makes thousands jump, and needs no closer look."""
 _MAX_SWITCHES = 4
@@ -48,7 +48,8 @@ class FollowupProbe:
         self._clock = clock
         self._loop: asyncio.AbstractEventLoop | None = None
         self._probing: dict[MacAddress, _Probing] = {}
-        self._rested: dict[MacAddress, datetime] = {}
+        self._rested: dict[MacAddress, tuple[datetime, datetime]] = {}
+        """When each was last probed, and for which jump."""
         self._wake = asyncio.Event()
 
     def request(self, probes: Sequence[Probe]) -> None:
@@ -58,14 +59,19 @@ class FollowupProbe:
 
     def _begin(self, probes: Sequence[Probe]) -> None:
         now = self._clock.now()
-        self._rested = {mac: since for mac, since in self._rested.items() if now - since < _REST}
+        self._rested = {mac: last for mac, last in self._rested.items() if now - last[0] < _REST}
         for probe in probes:
             if len(self._probing) >= _MAX_ADDRESSES:
                 return
-            if probe.mac not in self._probing and probe.mac not in self._rested:
-                self._probing[probe.mac] = _Probing(probe.mac, probe.places[:_MAX_SWITCHES], now + _FOR)
-                self._rested[probe.mac] = now
-                self._wake.set()
+            if probe.mac in self._probing or self._rests(probe):
+                continue
+            self._probing[probe.mac] = _Probing(probe.mac, probe.places[:_MAX_SWITCHES], now + _FOR)
+            self._rested[probe.mac] = (now, probe.jumped_at)
+            self._wake.set()
+
+    def _rests(self, probe: Probe) -> bool:
+        last = self._rested.get(probe.mac)
+        return last is not None and probe.jumped_at <= last[1]
 
     async def run(self) -> None:
         self._loop = asyncio.get_running_loop()

@@ -34,6 +34,7 @@ class Probe:
     mac: MacAddress
     places: tuple[tuple[str, int | None], ...]
     """(switch, VLAN)."""
+    jumped_at: datetime
 
 
 class AddressEvaluation:
@@ -114,7 +115,7 @@ class AddressEvaluation:
             outcome = classify_address(view)
             if isinstance(outcome, Detection):
                 self._detected.append(outcome)
-                self._probes.append(Probe(mac, _places(seen)))
+                self._probes.append(Probe(mac, _places(seen), outcome.last_at))
             elif outcome is None and mac in self._appeared and _at_one_place(seen):
                 returned.append(mac)
             self._watch_on(mac, seen, outcome, now)

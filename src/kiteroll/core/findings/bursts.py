@@ -1,7 +1,7 @@
 """The jumps and arrivals of the last minutes, switch by switch: what loops and floods are judged by."""
 
 from collections import defaultdict, deque
-from collections.abc import Collection, Iterable
+from collections.abc import Collection, Container, Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -19,6 +19,8 @@ class Step:
     origin: str
     """Port it came from; empty: it is new on the switch."""
     to: str
+    unknown: bool = False
+    """No switch had the address before."""
 
 
 class BurstHistory:
@@ -28,15 +30,23 @@ class BurstHistory:
         self._topology_changes: dict[str, int] = {}
         self._rose: dict[str, bool] = {}
 
-    def add(self, switch: str, changes: Iterable[Change], topology_changes: int | None, at: datetime) -> None:
-        """`topology_changes`: the switch's count of spanning-tree changes (dot1dStpTopChanges)."""
+    def add(
+        self,
+        switch: str,
+        changes: Iterable[Change],
+        topology_changes: int | None,
+        at: datetime,
+        unknown: Container[MacAddress] = (),
+    ) -> None:
+        """`topology_changes`: the switch's count of spanning-tree changes (dot1dStpTopChanges). `unknown`:
+        addresses that no switch had before."""
         steps = self._steps[switch]
         for change in changes:
             match change:
                 case Moved():
                     steps.append(Step(change.at, change.mac, change.origin.port, change.place.port))
                 case Appeared():
-                    steps.append(Step(change.at, change.mac, "", change.place.port))
+                    steps.append(Step(change.at, change.mac, "", change.place.port, change.mac in unknown))
         while steps and at - steps[0].at > self._window:
             steps.popleft()
         before = self._topology_changes.get(switch)

@@ -59,6 +59,8 @@ class SwitchRead:
     topology_changes: int | None = None
     left_out: LeftOut | None = None
     """New addresses of it that were not taken."""
+    unknown: frozenset[MacAddress] = frozenset()
+    """Addresses in it that no switch had before."""
     first: bool = False
     """The first reading of the switch there ever was: everybody appears in it, which is no news."""
 
@@ -108,7 +110,7 @@ class FindingEngine:
         if event.first:
             self._needs_fresh_topology = True
             return
-        self._bursts.add(event.switch, event.changes, event.topology_changes, event.at)
+        self._bursts.add(event.switch, event.changes, event.topology_changes, event.at, event.unknown)
         self._burst_switches[event.switch] = event.at
         self._addresses.changed(event.changes)
         self._detected += [
@@ -152,7 +154,8 @@ class FindingEngine:
             names = {name for name in self._unevaluated if self._rules.concerns(name)}
         if names:
             addresses = facts.switch_addresses()
-            self._breaches.evaluate(sorted(names), facts, self._rules, topology, addresses, now)
+            delay = self.thresholds.port_rule_delay
+            self._breaches.evaluate(sorted(names), facts, self._rules, topology, addresses, now, delay)
         self._rules_changed = False
         self._unevaluated.clear()
 
@@ -230,7 +233,7 @@ class FindingEngine:
         ports = facts.port_activity(now - thresholds.silent_after, _MAX_PORTS)
         silent = (silent_port.detect(port, topology, thresholds, now) for port in ports)
         found += [detection for detection in silent if detection is not None]
-        found += self._breaches.lasting(now, thresholds.port_rule_delay)
+        found += self._breaches.lasting(now)
         found += self._from_ips(facts, now)
         if self._several_ports_at is None or now - self._several_ports_at >= _SEVERAL_PORTS_EVERY:
             # What changes is classified anyway; this finds those that were at two places before a start.

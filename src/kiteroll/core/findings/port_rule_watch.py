@@ -1,7 +1,7 @@
 """What breaks the rules of ports, since when; told once it lasts."""
 
-from collections.abc import Collection, Iterable
-from dataclasses import replace
+from collections.abc import Collection, Iterable, Iterator
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from kiteroll.core.findings.facts import FactSource
@@ -14,6 +14,14 @@ from kiteroll.core.policy.evaluation import Exempt, evaluate_switch
 from kiteroll.core.policy.port_rules import RuleBook
 from kiteroll.core.policy.uplink_claims import UplinkClaims
 from kiteroll.core.topology.roles import Topology
+from kiteroll.core.topology.sighting import judged_ageing
+
+
+@dataclass(frozen=True, slots=True)
+class _Breach:
+    detection: Detection
+    lasting: timedelta
+    """For how long it must be so before it is told."""
 
 
 def port_rule_breaches(
@@ -23,20 +31,24 @@ def port_rule_breaches(
     exempt: Exempt,
     switches: Collection[MacAddress],
     now: datetime,
-) -> Iterable[Detection]:
+    delay: timedelta,
+    ageing: timedelta,
+) -> Iterator[_Breach]:
     """What breaks the rules of one switch's ports, by its present addresses. `switches`: bridge
-    addresses of known switches, which are no endpoints."""
-    for occupancy in evaluate_switch(switch, table, rules, exempt, switches):
+    addresses of known switches, which are no endpoints. `ageing`: for how long the switch may hold somebody
+    who left."""
+    for occupancy in evaluate_switch(switch, table, rules, exempt, switches, now - ageing):
         overfull = overfull_port.detect(occupancy, now)
         if overfull is not None:
-            yield overfull
-        yield from stranger.detect(occupancy, now)
+            yield _Breach(overfull, delay if occupancy.surely_overfull else max(delay, ageing))
+        for one in stranger.detect(occupancy, now):
+            yield _Breach(one, delay)
 
 
 class PortRuleWatch:
     def __init__(self) -> None:
         self.claims = UplinkClaims()
-        self._broken: dict[str, dict[str, Detection]] = {}
+        self._broken: dict[str, dict[str, _Breach]] = {}
         """By switch, as of its latest reading: what breaks the rules, by key."""
 
     def evaluate(
@@ -47,19 +59,24 @@ class PortRuleWatch:
         topology: Topology,
         switches: Collection[MacAddress],
         now: datetime,
+        delay: timedelta,
     ) -> None:
-        """Evaluate these switches: their tables, or the rules, are new."""
+        """Evaluate these switches: their tables, or the rules, are new. `delay`: for how long a rule must be
+        broken at least before it is told."""
+        ageings = {one.name: one.ageing for one in facts.conditions()}
 
         def exempt(port: PortRef) -> bool:
             return self.claims.lifts_rules(port, topology.role(port), now)
 
         for name in names:
             before = self._broken.get(name, {})
-            breaches = port_rule_breaches(name, facts.table(name), rules, exempt, switches, now)
-            found = {
-                one.key: replace(one, first_at=before[one.key].first_at) if one.key in before else one
-                for one in breaches
-            }
+            table, ageing = facts.table(name), judged_ageing(ageings.get(name))
+            found: dict[str, _Breach] = {}
+            for one in port_rule_breaches(name, table, rules, exempt, switches, now, delay, ageing):
+                detection = one.detection
+                if (known := before.get(detection.key)) is not None:
+                    detection = replace(detection, first_at=known.detection.first_at)
+                found[detection.key] = _Breach(detection, one.lasting)
             if found:
                 self._broken[name] = found
             else:
@@ -71,13 +88,13 @@ class PortRuleWatch:
             del self._broken[name]
         self.claims.retain(switches)
 
-    def lasting(self, now: datetime, delay: timedelta) -> list[Detection]:
-        """What has broken the rules for that long, each as of `now`: so it is until another reading
+    def lasting(self, now: datetime) -> list[Detection]:
+        """What has broken the rules for long enough, each as of `now`: so it is until another reading
         says otherwise."""
         claimed = [uplink_claimed.detect(port, role, now) for port, role in self.claims.claims().items()]
         return claimed + [
-            replace(one, last_at=now)
+            replace(one.detection, last_at=now)
             for broken in self._broken.values()
             for one in broken.values()
-            if now - one.first_at >= delay
+            if now - one.detection.first_at >= one.lasting
         ]

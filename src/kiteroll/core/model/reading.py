@@ -43,6 +43,7 @@ MAC_BITS = 48
 MAC_MASK = (1 << MAC_BITS) - 1
 IP_TABLES = ("ipNetToMediaTable", "ipNetToPhysicalTable")
 """Neighbour caches a gap may name (IP-MIB, RFC 4293)."""
+_PORT_TABLES = frozenset({"system", "ifTable", "ifXTable", "document"})
 NO_PORT = 0
 """Port number 0: the switch knows the address but not the port (BRIDGE-MIB, dot1dTpFdbPort)."""
 NO_VLAN = 0
@@ -133,6 +134,11 @@ class Reading:
     def complete(self) -> bool:
         """Whether an address missing from it is really missing from the switch's table."""
         return not any(gap.breaks for gap in self.gaps)
+
+    @property
+    def ports_complete(self) -> bool:
+        """Whether its interfaces were read whole, whatever is missing of the table."""
+        return not any(gap.breaks and gap.table in _PORT_TABLES for gap in self.gaps)
 
     def changed_at(self, port: Port) -> datetime | None:
         """When the port last went up or down."""

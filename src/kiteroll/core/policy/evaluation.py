@@ -3,6 +3,7 @@
 from collections import defaultdict
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, replace
+from datetime import datetime
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
@@ -31,6 +32,8 @@ class PortOccupancy:
     """Uplinks are: their addresses are at home elsewhere."""
     occupants: tuple[Occupant, ...]
     """In order of VLAN and address. Addresses of switches are none."""
+    newcomers: frozenset[MacAddress] = frozenset()
+    """Of those, the ones that were learned within the last ageing time."""
 
     @property
     def macs(self) -> list[MacAddress]:
@@ -40,6 +43,13 @@ class PortOccupancy:
     @property
     def overfull(self) -> bool:
         return not self.exempt and self.rule.overfull(len(self.macs))
+
+    @property
+    def surely_overfull(self) -> bool:
+        """Whether nobody who left can be among them. A switch holds an address for one ageing time after it
+        was heard last: who came within that may have taken the place of another."""
+        came = len(self.newcomers)
+        return self.overfull and (not came or self.rule.overfull(came))
 
     @property
     def strangers(self) -> tuple[Occupant, ...]:
@@ -53,15 +63,26 @@ class PortOccupancy:
 
 
 def evaluate_port(
-    port: PortRef, table: MacTable, rule: PortRule, exempt: Exempt, switches: Collection[MacAddress]
+    port: PortRef,
+    table: MacTable,
+    rule: PortRule,
+    exempt: Exempt,
+    switches: Collection[MacAddress],
+    since: datetime | None = None,
 ) -> PortOccupancy:
-    """`switches`: bridge addresses of known switches, which are no endpoints."""
+    """`switches`: bridge addresses of known switches, which are no endpoints. `since`: who was learned later
+    is a newcomer; None: nobody is."""
     keys = [key for key, number in table.learned.items() if table.names.get(number) == port[1]]
-    return _occupancy(port, keys, rule, exempt, switches)
+    return _occupancy(port, keys, rule, exempt, switches, _newcomers(table, since))
 
 
 def evaluate_switch(
-    switch: str, table: MacTable, rules: RuleBook, exempt: Exempt, switches: Collection[MacAddress]
+    switch: str,
+    table: MacTable,
+    rules: RuleBook,
+    exempt: Exempt,
+    switches: Collection[MacAddress],
+    since: datetime | None = None,
 ) -> Iterator[PortOccupancy]:
     """Every port of a switch that carries an address and has a rule."""
     if not rules.concerns(switch):
@@ -69,17 +90,29 @@ def evaluate_switch(
     by_port: dict[int, list[int]] = defaultdict(list)
     for key, number in table.learned.items():
         by_port[number].append(key)
+    newcomers = _newcomers(table, since)
     for number, keys in sorted(by_port.items()):
         name = table.names.get(number)
         if name is None:
             continue
         rule = rules.rule((switch, name))
         if rule.sets_something:
-            yield _occupancy((switch, name), keys, rule, exempt, switches)
+            yield _occupancy((switch, name), keys, rule, exempt, switches, newcomers)
+
+
+def _newcomers(table: MacTable, since: datetime | None) -> frozenset[int]:
+    if since is None:
+        return frozenset()
+    return frozenset(key for key, at in table.recent.items() if at > since)
 
 
 def _occupancy(
-    port: PortRef, keys: list[int], rule: PortRule, exempt: Exempt, switches: Collection[MacAddress]
+    port: PortRef,
+    keys: list[int],
+    rule: PortRule,
+    exempt: Exempt,
+    switches: Collection[MacAddress],
+    newcomers: frozenset[int],
 ) -> PortOccupancy:
     lifted = exempt(port)
     judged = replace(rule, watched=False) if lifted else rule
@@ -88,4 +121,6 @@ def _occupancy(
         for key in sorted(keys)
         if (mac := mac_of(key)) not in switches
     )
-    return PortOccupancy(port, rule, lifted, occupants)
+    here = {one.mac for one in occupants}
+    lately = frozenset(mac for key in keys if key in newcomers and (mac := mac_of(key)) in here)
+    return PortOccupancy(port, rule, lifted, occupants, lately)

@@ -14,7 +14,7 @@ from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.changes import Restarted
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.model.reading import Reading
+from kiteroll.core.model.reading import Reading, mac_of
 from kiteroll.core.model.stay import Place
 from kiteroll.core.policy.port_rules import RuleBook
 from kiteroll.core.replay.intervals import IntervalLog
@@ -71,6 +71,8 @@ class Replay:
             self.began_at = reading.taken_at
         now = self._now = max(self._now or reading.taken_at, reading.taken_at)
         first = not self.facts.knows(reading.switch)
+        known = self.facts.ledger.knows
+        unknown = frozenset(mac for key in reading.learned if not known(mac := mac_of(key)))
         changes = self.facts.apply(reading)
         if changes is None:
             self.ignored += 1
@@ -83,6 +85,7 @@ class Replay:
                 at=reading.taken_at,
                 changes=changes,
                 topology_changes=reading.device.topology_changes,
+                unknown=unknown,
                 first=first,
             )
         )

@@ -48,6 +48,10 @@ class StayLedger:
     def all_stays(self) -> list[Stay]:
         return list(self._stays.values())
 
+    def knows(self, mac: MacAddress) -> bool:
+        """Whether it ever was anywhere."""
+        return mac in self._of
+
     def macs(self) -> list[MacAddress]:
         return list(self._of)
 

@@ -1,14 +1,17 @@
 """What the tracker remembers of one switch: just enough to tell what the next reading changes."""
 
+from collections import deque
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import NamedTuple
 
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.reading import key_of
 from kiteroll.core.model.stay import Stay
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
+
+_AGEINGS_KEPT = 3
 
 
 @dataclass(slots=True)
@@ -60,6 +63,14 @@ class SwitchState:
     """Present addresses that arrived in a partial reading since the last complete one, and when."""
     recent: dict[int, datetime] = field(default_factory=dict)
     """When addresses were learned, of those learned lately; in order of time."""
+
+    ageings: deque[timedelta | None] = field(default_factory=lambda: deque(maxlen=_AGEINGS_KEPT))
+    """Ageing times of the last readings."""
+
+    def lasting_ageing(self, told: timedelta | None) -> timedelta | None:
+        """The longest of late: a topology change shortens it for some seconds (IEEE 802.1Q 8.8.3)."""
+        self.ageings.append(told)
+        return max((one for one in self.ageings if one is not None), default=None)
 
     def copy_table(self) -> MacTable:
         return MacTable(

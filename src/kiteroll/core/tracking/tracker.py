@@ -126,8 +126,9 @@ class _Step:
         self.reading = reading
         self.at = reading.taken_at
         self.ids = iter(ids)
-        self.ageing = judged_ageing(reading.device.ageing)
-        self.hold = hold_time(hold, reading.device.ageing)
+        ageing = state.lasting_ageing(reading.device.ageing)
+        self.ageing = judged_ageing(ageing)
+        self.hold = hold_time(hold, ageing)
         self.changes: list[Change] = []
 
     def run(self) -> list[Change]:
@@ -143,6 +144,8 @@ class _Step:
             self._arrivals()
             if reading.complete:
                 self._absences(grace_until)
+            elif reading.ports_complete:
+                self._cut_off()
         if state.missing and reading.complete:
             self._hold_out(grace_until)
         if reading.complete and state.fresh:
@@ -234,6 +237,22 @@ class _Step:
             self.changes.append(
                 kind(at=self.at, mac=mac_of(key), place=place, stay=stay, last_seen_at=last_seen_at)
             )
+
+    def _cut_off(self) -> None:
+        """The table is not whole, but whoever is missing at a port that is down is not there."""
+        state, down = self.state, self._ports_down()
+        if not down:
+            return
+        missing = [
+            key
+            for key, number in state.table.items()
+            if state.names[number] in down and key not in self.reading.learned
+        ]
+        for key in sorted(missing):
+            port = state.names[state.table.pop(key)]
+            gone = AbsentStay(state.stays.pop(key), port, state.seen_until(key), None)
+            state.fresh.pop(key, None)
+            self.changes.append(_gone(self.reading.switch, key, gone, self.at, Ending.PORT_DOWN))
 
     def _ports_down(self) -> set[str]:
         return {port.name for port in self.reading.ports if port.oper is Oper.DOWN}

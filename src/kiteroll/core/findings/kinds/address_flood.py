@@ -20,7 +20,7 @@ INFO = KindInfo(
     help=KindHelp(
         title="A flood of new addresses",
         why="A full table makes the switch send frames to every port, where anybody can read them.",
-        evidence="Dozens of addresses that were not on the switch before appear on one port within minutes.",
+        evidence="Dozens of addresses that no switch had before appear on one port within minutes.",
         action="See what is connected there. A network that was just plugged in is fine; a single device that "
         "makes up addresses is faulty or attacks: switch its port off.",
         fewer="Raise findings.flood_addresses where whole networks are plugged in.",
@@ -33,7 +33,7 @@ def detect(
 ) -> Iterator[Detection]:
     new: dict[str, list[Step]] = defaultdict(list)
     for step in steps:
-        if not step.origin and now - step.at <= thresholds.burst_window:
+        if step.unknown and now - step.at <= thresholds.burst_window:
             new[step.to].append(step)
     for port, arrivals in new.items():
         if len(arrivals) < thresholds.flood_addresses or topology.is_uplink((switch, port)):
