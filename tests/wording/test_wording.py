@@ -17,6 +17,7 @@ from kiteroll.core.findings.evidence import (
     LinkChanged,
     LinkSteady,
     ManyJumped,
+    ManyMoved,
     NewAddresses,
     NoAddress,
     NotOnRoll,
@@ -99,8 +100,9 @@ PIECES: dict[str, Evidence] = {
     "the roll has 1 entry": NotOnRoll(at(0), 10, 1),
     "the roll is empty": NotOnRoll(at(0), None, 0),
     "20 addresses jumped to and fro between ports p1 and p2": ManyJumped(at(0), 20, ("p1", "p2")),
+    "40 addresses went from quay-1 port p1 to core-1 port p2": ManyMoved(at(0), 40, PORT, ("core-1", "p2")),
     "spanning-tree": TopologyChanged(at(0)),
-    "60 addresses that were not on the switch before": NewAddresses(at(0), 60),
+    "60 addresses that no switch had before": NewAddresses(at(0), 60),
     "a known switch announces itself there (LLDP): core-1": ClaimsUplink(
         at(0), "LLDP neighbour", ("core-1",)
     ),

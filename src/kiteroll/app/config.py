@@ -75,6 +75,7 @@ class FindingSettings(_Section):
     flap_window_s: Seconds = Field(
         default=_DEFAULTS.flap_window.total_seconds(), alias="flap_window", ge=30, le=86400
     )
+    moved_together: int = Field(default=_DEFAULTS.moved_together, ge=2, le=1000)
     loop_addresses: int = Field(default=_DEFAULTS.loop_addresses, ge=3, le=1000)
     loop_window_s: Seconds = Field(
         default=_DEFAULTS.loop_window.total_seconds(), alias="loop_window", ge=30, le=3600
@@ -107,6 +108,7 @@ class FindingSettings(_Section):
         return Thresholds(
             flap_moves=self.flap_moves,
             flap_window=timedelta(seconds=self.flap_window_s),
+            moved_together=self.moved_together,
             loop_addresses=self.loop_addresses,
             loop_window=timedelta(seconds=self.loop_window_s),
             moved_memory=timedelta(seconds=self.moved_memory_s),

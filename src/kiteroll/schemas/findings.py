@@ -8,6 +8,7 @@ from kiteroll.schemas.base import Instant, MacText, RequestModel, ResponseModel
 
 FindingKind = Literal[
     "moved",
+    "moved-together",
     "flapping",
     "doubled-address",
     "contested-ip",

@@ -84,6 +84,7 @@ def _claims(connection: Connection) -> list[NeighbourClaim]:
             is_switch(row.capabilities),
             row.far_port,
             row.far_description,
+            row.chassis,
         )
         for row in neighbours_of(connection)
     ]

@@ -14,6 +14,7 @@ from kiteroll.core.findings.evidence import (
     LinkChanged,
     LinkSteady,
     ManyJumped,
+    ManyMoved,
     NewAddresses,
     NoAddress,
     NotOnRoll,
@@ -40,6 +41,7 @@ _CLAIMS = {
     RoleEvidence.SEPARATED.value: "addresses there are on different ports of a known switch",
 }
 _CAUSES = {
+    Cause.CARRIER_MOVED: "what they are connected to was plugged in elsewhere, or they roam together",
     Cause.CLONED: "cloned address: two devices use the same one, since both links are steady",
     Cause.LOOSE_CABLE: "loose or re-plugged cable: the link of a port changed in between",
     Cause.ROAMING: "roaming: the ports carry many addresses, as access points do",
@@ -67,6 +69,8 @@ def title(finding: Finding | Detection) -> str:
     match kind:
         case FindingKind.MOVED:
             return f"{subject.mac} moved from {ports[0]} to {ports[-1]}"
+        case FindingKind.MOVED_TOGETHER:
+            return f"{details.count} addresses moved together from {ports[0]} to {ports[-1]}"
         case FindingKind.FLAPPING:
             return f"{subject.mac} jumped {counted(details.count, 'time')} between {joined(ports)}"
         case FindingKind.DUPLICATE:
@@ -135,6 +139,8 @@ def evidence_text(evidence: Evidence) -> str:
             return f"no longer at {place}"
         case StillAtBoth():
             return "still present at both, longer than an entry lingers after a move"
+        case ManyMoved(count=count, origin=origin, target=target):
+            return f"{count} addresses went from {port_name(origin)} to {port_name(target)}"
         case Jumped():
             one = evidence
             return f"{one.mac} went from port {one.from_port} to port {one.to_port} of {one.switch}"
@@ -162,7 +168,7 @@ def evidence_text(evidence: Evidence) -> str:
         case ClaimsUplink(evidence=evidence_kind, names=names):
             return f"{_CLAIMS.get(evidence_kind, evidence_kind)}: {', '.join(names[:3])}"
         case NewAddresses(count=count):
-            return f"{count} addresses that were not on the switch before"
+            return f"{count} addresses that no switch had before"
         case NoAddress(ever=ever):
             return (
                 "an address was seen there last" if ever else "its link came up, and no address was learned"

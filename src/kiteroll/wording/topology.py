@@ -45,6 +45,8 @@ def _reason(reason: HomeReason) -> str:
                 if reason.count == 1
                 else f"the other {reason.count} ports it is seen on are uplinks"
             )
+        case Because.CONNECTED_TWICE:
+            return f"the same device is connected at {place} as well: it announces itself at both ports"
         case Because.QUIET_ELSEWHERE:
             return f"present here, quiet at {place}"
         case Because.LEARNED_LATER:

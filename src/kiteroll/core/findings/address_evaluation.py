@@ -143,7 +143,7 @@ class AddressEvaluation:
         if isinstance(outcome, NotYet):
             switches = {one.stay.place.switch for one in access}
             self._watch.recheck(mac, switches, now, outcome.until)
-        elif sum(one.present for one in access) > 1:
+        elif sum(one.present for one in access) > 1 and not all(one.same_device(access[0]) for one in access):
             self._watch.recheck(mac, {one.stay.place.switch for one in access if one.present}, now)
         else:
             self._watch.settle(mac)

@@ -122,6 +122,7 @@ def _at_once(access: Sequence[Sighting], joined: Joined) -> tuple[Sighting, Sigh
         for other in present[number + 1 :]:
             if (
                 one.port != other.port
+                and not one.same_device(other)
                 and _vlan_in_common(one, other)
                 and joined(one.port[0], other.port[0])
                 and both_present_beyond_ageing(one, other)

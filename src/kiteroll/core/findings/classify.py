@@ -22,6 +22,8 @@ def classify_address(view: AddressView) -> Detection | NotYet | None:
     """What the stays of one address say: open ones, and those that ended within the window."""
     if not view.access or len(view.ports) + len(view.jumps) < 2:
         return None
+    if all(one.same_device(view.access[0]) for one in view.access):
+        return None  # one device with several cables: whichever it uses, it is where it was
     if (twice := duplicate_address.at_once(view)) is not None:
         return twice
     if not flapping.often_enough(view):

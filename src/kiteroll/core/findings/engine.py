@@ -26,6 +26,7 @@ from kiteroll.core.findings.kinds import (
     switch_restarted,
     table_filling,
 )
+from kiteroll.core.findings.kinds.moved_together import MovesTogether
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.lasting import LastingConditions
 from kiteroll.core.findings.lifecycle import FindingLifecycle
@@ -87,6 +88,7 @@ class FindingEngine:
         self._loops = LoopWatch(thresholds.loop_window)
         self._burst_switches: dict[str, datetime] = {}
         self._addresses = AddressEvaluation(thresholds)
+        self._together = MovesTogether(thresholds)
         self._breaches = PortRuleWatch()
         self._short_ageing = LastingConditions()
         self._rules = RuleBook()
@@ -132,7 +134,10 @@ class FindingEngine:
         self._evaluate_rules(facts, topology, now)
         self._from_bursts(facts, topology, now)
         self._addresses.step(facts, topology, now)
-        self._detected += self._addresses.take_detections()
+        moves = self._addresses.take_detections()
+        self._detected += moves
+        self._together.note(moves)
+        self._detected += self._together.detect(now)
         if self._conditions_due(now):
             self._detected += self._from_conditions(facts, topology, now)
         known = cleared(self.lifecycle.unknown(self._detected))

@@ -97,6 +97,16 @@ class ManyJumped:
 
 
 @dataclass(frozen=True, slots=True)
+class ManyMoved:
+    """Addresses that went from one port to the same other one."""
+
+    at: datetime
+    count: int
+    origin: PortRef
+    target: PortRef
+
+
+@dataclass(frozen=True, slots=True)
 class TopologyChanged:
     """The count of spanning-tree changes rose (dot1dStpTopChanges)."""
 
@@ -167,6 +177,7 @@ Evidence = (
     | PresentTogether
     | NotOnRoll
     | ManyJumped
+    | ManyMoved
     | TopologyChanged
     | NewAddresses
     | ClaimsUplink

@@ -22,6 +22,7 @@ class FindingKind(StrEnum):
     """Stable ids. Each is one file of `kiteroll.core.findings.kinds`."""
 
     MOVED = "moved"
+    MOVED_TOGETHER = "moved-together"
     FLAPPING = "flapping"
     DUPLICATE = "doubled-address"
     IP_CONFLICT = "contested-ip"
@@ -44,6 +45,7 @@ class Cause(StrEnum):
 
     REPLUGGED = "re-plugged"
     CARRIED = "carried elsewhere"
+    CARRIER_MOVED = "what they are connected to"
     CLONED = "cloned address"
     LOOSE_CABLE = "loose cable"
     ROAMING = "roaming"

@@ -142,6 +142,8 @@ def _explains(one: Finding, other: Finding) -> bool:
         return False
     if one.subject.mac is not None and other.subject.mac is not None:
         return one.subject.mac == other.subject.mac
+    if one.kind is FindingKind.MOVED_TOGETHER:
+        return one.details.ports == (other.details.ports[0], other.details.ports[-1])
     if other.kind is FindingKind.TABLE_FILLING:
         return one.subject.switch == other.subject.switch
     if one.kind is FindingKind.LOOP:

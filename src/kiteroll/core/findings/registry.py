@@ -14,6 +14,7 @@ from kiteroll.core.findings.kinds import (
     ip_conflict,
     loop,
     moved,
+    moved_together,
     multiple_ips,
     overfull_port,
     silent_port,
@@ -29,6 +30,7 @@ KINDS: Mapping[FindingKind, KindInfo] = {
     module.INFO.kind: module.INFO
     for module in (
         moved,
+        moved_together,
         flapping,
         duplicate_address,
         ip_conflict,

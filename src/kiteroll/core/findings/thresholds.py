@@ -13,6 +13,8 @@ class Thresholds:
     flap_window: timedelta = timedelta(minutes=10)
     moved_memory: timedelta = timedelta(days=7)
     """An address that comes up elsewhere within this long of being gone has moved."""
+    moved_together: int = 5
+    """Addresses that go from one port to the same other one within `flap_window` that are told as one."""
     loop_addresses: int = 5
     """Addresses that are pulled to one port and come back that make a loop likely."""
     loop_window: timedelta = timedelta(minutes=5)

@@ -230,6 +230,7 @@ class MemoryFacts:
                     is_switch(one.capabilities),
                     one.port_id,
                     one.port_description,
+                    one.chassis,
                 )
                 for name, reading in self._latest.items()
                 for one in reading.neighbours

@@ -29,6 +29,7 @@ class Because(StrEnum):
 
     SEEN_NOWHERE_ELSE = "seen nowhere else"
     OTHERS_ARE_UPLINKS = "other ports are uplinks"
+    CONNECTED_TWICE = "connected twice"
     QUIET_ELSEWHERE = "quiet elsewhere"
     LEARNED_LATER = "learned later"
     FEWER_ADDRESSES = "fewer addresses"
@@ -90,8 +91,12 @@ def choose_home(sightings: Sequence[Sighting], now: datetime | None = None) -> H
         return _without_access(ranked)
     home = access[0]
     # In two VLANs of one port it is at one place, as a phone is.
-    access = [home, *(one for one in access[1:] if one.port != home.port)]
+    others = [one for one in access[1:] if one.port != home.port]
+    access = [home, *(one for one in others if not one.same_device(home))]
     reasons = [*_against_uplinks(ranked), *(_against(home, other) for other in access[1:])]
+    reasons += [
+        HomeReason(Because.CONNECTED_TWICE, one.stay.place) for one in others if one.same_device(home)
+    ]
     confidence = Confidence.SURE
     if not home.present:
         confidence = Confidence.LIKELY

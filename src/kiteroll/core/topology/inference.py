@@ -33,6 +33,8 @@ class NeighbourClaim:
     far_port: str = ""
     """The port it says it announces itself from."""
     far_description: str = ""
+    chassis: str = ""
+    """Its chassis id."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -101,7 +103,19 @@ def infer(facts: TopologyFacts) -> Topology:
             known.adjacent if uplink else (),
             beyond=known.beyond,
         )
-    return Topology(roles)
+    return Topology(roles, _devices(facts))
+
+
+def _devices(facts: TopologyFacts) -> dict[PortRef, str]:
+    """Chassis of the one device that announces itself at a port and is no switch (IEEE 802.1AB 8.5.2). One
+    that does so at several ports is connected to all of them."""
+    found: dict[PortRef, set[str]] = defaultdict(set)
+    for claim in facts.claims:
+        if claim.known_as is None and not claim.bridge and claim.chassis:
+            found[claim.port].add(claim.chassis)
+            if bundle := facts.aggregates.get(claim.port):
+                found[claim.port[0], bundle].add(claim.chassis)
+    return {port: next(iter(chassis)) for port, chassis in found.items() if len(chassis) == 1}
 
 
 def confirmed_ports(claims: Sequence[NeighbourClaim]) -> frozenset[PortRef]:

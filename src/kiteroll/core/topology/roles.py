@@ -51,8 +51,12 @@ UNKNOWN_ROLE = PortRole(Role.ACCESS)
 class Topology:
     """Roles of ports. A port without any evidence is an access port."""
 
-    def __init__(self, roles: Mapping[PortRef, PortRole]) -> None:
+    def __init__(
+        self, roles: Mapping[PortRef, PortRole], devices: Mapping[PortRef, str] | None = None
+    ) -> None:
+        """`devices`: chassis of the end device that announces itself at a port."""
         self._roles = roles
+        self._devices = devices or {}
         self._towards: dict[str, dict[str, str]] = defaultdict(dict)
         for (switch, port), role in roles.items():
             adjacent, towards = frozenset(role.adjacent), self._towards[switch]
@@ -63,6 +67,10 @@ class Topology:
 
     def role(self, port: PortRef) -> PortRole:
         return self._roles.get(port, UNKNOWN_ROLE)
+
+    def device_at(self, port: PortRef) -> str:
+        """Chassis of the end device that announces itself there; empty when none does."""
+        return self._devices.get(port, "")
 
     def is_uplink(self, port: PortRef) -> bool:
         return self.role(port).is_uplink

@@ -35,6 +35,12 @@ class Sighting:
     ageing: timedelta = DEFAULT_AGEING
     interval: timedelta | None = None
     """How often the switch is to be read; None when that is not known."""
+    device: str = ""
+    """Chassis of the end device that announces itself at the port."""
+
+    def same_device(self, other: "Sighting") -> bool:
+        """Whether both are cables of one device: a server that is connected twice is at one place."""
+        return bool(self.device) and self.device == other.device
 
     def late(self, now: datetime) -> bool:
         """Whether the switch has given no complete reading for three intervals: what is said of the place may
@@ -80,6 +86,7 @@ def sighting(
         read_at,
         judged_ageing(ageing),
         interval,
+        topology.device_at((stay.place.switch, stay.place.port)),
     )
 
 

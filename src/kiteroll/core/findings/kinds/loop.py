@@ -30,6 +30,7 @@ INFO = KindInfo(
             FindingKind.FLAPPING,
             FindingKind.DUPLICATE,
             FindingKind.MOVED,
+            FindingKind.MOVED_TOGETHER,
             FindingKind.FLOOD,
             FindingKind.TABLE_FILLING,
             FindingKind.IP_CONFLICT,
