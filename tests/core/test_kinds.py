@@ -308,7 +308,9 @@ def _pulled(port: str, homes: dict[str, int], back: bool = True) -> list[Change]
 
 
 HOMES = {"p1": 2, "p3": 2, "p4": 2}
-FRO = [*_jumps(0, 6, "p1", "p2", 0.2), *_jumps(0, 6, "p2", "p1", 0.5), *_jumps(0, 6, "p1", "p2", 0.8)]
+IN_STEP = [*_jumps(0, 6, "p1", "p2", 0.2), *_jumps(0, 6, "p2", "p1", 0.5), *_jumps(0, 6, "p1", "p2", 0.8)]
+AGAINST = [*_jumps(6, 12, "p2", "p1", 0.2), *_jumps(6, 12, "p1", "p2", 0.5), *_jumps(6, 12, "p2", "p1", 0.8)]
+FRO = [*IN_STEP, *AGAINST]
 LOOP = (FindingKind.LOOP, "|a||")
 
 
@@ -318,6 +320,7 @@ LOOP = (FindingKind.LOOP, "|a||")
         pytest.param(_pulled("p2", HOMES), LOOP, id="pulled to one port and back to several"),
         pytest.param(_pulled("up", HOMES), LOOP, id="the same at an uplink: it may be behind it"),
         pytest.param(FRO, LOOP, id="to and fro between two access ports, often"),
+        pytest.param(IN_STEP, None, id="all the same way each time: a path that changes"),
         pytest.param(_pulled("p2", HOMES, back=False), None, id="one way only: a new path"),
         pytest.param(
             [*_jumps(0, 12, "p1", "p2"), *_jumps(12, 22, "p2", "p1")], None, id="two classes change rooms"

@@ -3,13 +3,16 @@
 import random
 from collections import Counter
 from collections.abc import Callable
+from itertools import pairwise
 
 import pytest
 
 from kiteroll.core.findings.finding import Finding, FindingKind
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.replay.replay import Replay
-from kiteroll.lab.random_worlds import AGEING_S, PORTS, Net, grow, rounds
+from kiteroll.core.topology.home import choose_home
+from kiteroll.core.topology.path import path_to
+from kiteroll.lab.random_worlds import AGEING_S, PORTS, START, Net, grow, grow_ring, rounds
 from kiteroll.lab.world import Host
 
 INTERVAL_S = 60.0
@@ -118,3 +121,42 @@ def test_one_address_in_two_vlans_at_two_ports_is_none_of_our_business() -> None
             net.world.add_host(host)
 
     assert _told(grow(3, 2, hosts=6), plug) == {}
+
+
+@pytest.mark.parametrize(("lldp", "times"), [(True, 4), (False, 1)])
+def test_a_ring_that_breaks_and_mends_is_no_loop_and_moves_nobody(lldp: bool, times: int) -> None:
+    ring = grow_ring(4, 5, hosts=6, lldp=lldp)
+
+    def break_and_mend(net: Net) -> None:
+        for number in range(times):
+            net.world.after(60 + 240 * number, lambda number=number: ring.break_cable(number))  # type: ignore[misc]
+            net.world.after(180 + 240 * number, ring.mend_cable)
+
+    assert _told(ring.net, break_and_mend, minutes=25) == {}
+
+
+@pytest.mark.parametrize("broken", [None, 1])
+def test_paths_in_a_ring_go_over_open_cables_where_the_tables_have_the_address(broken: int | None) -> None:
+    ring = grow_ring(4, 5, hosts=6)
+    net, replay, dice = ring.net, Replay(), random.Random(3)
+    net.world.advance(2 * AGEING_S)
+    if broken is not None:
+        ring.break_cable(broken)
+    for _, reading in rounds(net, dice, count=12, interval_s=INTERVAL_S):
+        replay.apply(reading)
+    topology = replay.facts.topology(fresh=True)
+    shut = {ring.cables[-1 if broken is None else broken]}
+    paths = 0
+    for host in net.hosts:
+        sightings = replay.facts.sightings([host.mac], START)[host.mac]
+        home = choose_home(sightings).at
+        assert home is not None and host.at is not None and home.port == (host.at[0], f"p{host.at[1]}")
+        for start in net.world.switches:
+            hops = path_to(home, sightings, start, topology)
+            assert hops and hops[-1].switch == host.at[0], (host.name, start)
+            for here, there in pairwise(hops):
+                end = (here.switch, int(here.port[1:]))
+                assert net.cables[end][0] == there.switch == here.leads_to
+                assert not {(end, net.cables[end]), (net.cables[end], end)} & shut
+            paths += 1
+    assert paths == len(net.hosts) * 5

@@ -33,6 +33,9 @@ class StoredFacts:
         view = self._topology.refresh() if fresh else self._topology.now()
         return view.topology
 
+    def topology_at(self) -> datetime | None:
+        return self._topology.facts_at
+
     def switches(self) -> Collection[str]:
         return self._ingestor.switches.values()
 

@@ -14,7 +14,8 @@ _ETHERNET_CSMACD, _AGGREGATE = 6, 161
 _LEARNED, _SELF = 3, 4
 _UP, _DOWN = 1, 2
 _FULL_DUPLEX = 3
-_FORWARDING = 5
+_DISABLED, _BLOCKING, _FORWARDING = 1, 2, 5
+"""dot1dStpPortState (RFC 4188)."""
 Objects = Iterable[tuple[Oid, bytes]]
 
 
@@ -146,7 +147,13 @@ def _spanning_tree(switch: LabSwitch) -> Objects:
     yield mib.DOT1D_STP_TOP_CHANGES, counter(switch.topology_changes)
     for port in _outer(switch):
         number = port.number + switch.traits.bridge_port_offset
-        yield (*mib.DOT1D_STP_PORT_STATE, number), integer(_FORWARDING if port.up else 1)
+        yield (*mib.DOT1D_STP_PORT_STATE, number), integer(_state(port))
+
+
+def _state(port: LabPort) -> int:
+    if not port.up:
+        return _DISABLED
+    return _BLOCKING if port.blocked else _FORWARDING
 
 
 def _entity(switch: LabSwitch) -> Objects:

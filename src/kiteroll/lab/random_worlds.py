@@ -35,8 +35,62 @@ class Net:
 def grow(seed: int, switches: int, *, hosts: int, hidden: int = 0, lldp: bool = True) -> Net:
     """A random tree of switches with `hosts` hosts on each, some of the switches `hidden`."""
     dice = random.Random(seed)
+    world, names = _switches(seed, switches)
+    net = Net(world, frozenset(dice.sample(names[1:], hidden)), lldp=lldp)
+    used = dict.fromkeys(names, 0)
+    for at, name in enumerate(names[1:], start=1):
+        parent = dice.choice([other for other in names[:at] if used[other] < PORTS])
+        used[name] += 1
+        used[parent] += 1
+        _cable(net, (name, PORTS + used[name]), (parent, PORTS + used[parent]))
+    _populate(net, dice, names, hosts)
+    return net
+
+
+@dataclass
+class Ring:
+    """Switches in a ring, each cabled to the next. Spanning tree keeps one end of the last cable shut."""
+
+    net: Net
+    cables: list[tuple[tuple[str, int], tuple[str, int]]]
+    broken: int | None = None
+
+    def break_cable(self, number: int) -> None:
+        """Another cable than the one that is shut breaks, and that one opens."""
+        self.broken = number
+        self.net.world.cut(self.cables[number][0])
+        self._block(shut=False)
+
+    def mend_cable(self) -> None:
+        assert self.broken is not None
+        self.net.world.join(*self.cables[self.broken])
+        self.broken = None
+        self._block(shut=True)
+
+    def _block(self, *, shut: bool) -> None:
+        name, number = self.cables[-1][0]
+        self.net.world.switches[name].ports[number].blocked = shut
+        self.net.world.change_topology()
+
+
+def grow_ring(seed: int, switches: int, *, hosts: int, lldp: bool = True) -> Ring:
+    dice = random.Random(seed)
+    world, names = _switches(seed, switches)
+    net = Net(world, frozenset(), lldp=lldp)
+    cables = []
+    for at, name in enumerate(names):
+        ends = ((name, PORTS + 2), (names[(at + 1) % len(names)], PORTS + 1))
+        _cable(net, *ends)
+        cables.append(ends)
+    name, number = cables[-1][0]
+    world.switches[name].ports[number].blocked = True
+    _populate(net, dice, names, hosts)
+    return Ring(net, cables)
+
+
+def _switches(seed: int, count: int) -> tuple[World, list[str]]:
     world = World(seed)
-    names = [f"sw-{number:03}" for number in range(switches)]
+    names = [f"sw-{number:03}" for number in range(count)]
     for number, name in enumerate(names):
         switch = LabSwitch(
             name=name, mac=MacAddress(0x021AF0000000 + number * 256), address="", ageing_s=AGEING_S
@@ -47,18 +101,17 @@ def grow(seed: int, switches: int, *, hosts: int, hidden: int = 0, lldp: bool = 
         switch.vlans = dict.fromkeys(VLANS, "")
         switch.booted_at = -1e6 - number
         world.add_switch(switch)
-    net = Net(world, frozenset(dice.sample(names[1:], hidden)), lldp=lldp)
-    used = dict.fromkeys(names, 0)
-    for at, name in enumerate(names[1:], start=1):
-        parent = dice.choice([other for other in names[:at] if used[other] < PORTS])
-        used[name] += 1
-        used[parent] += 1
-        here, there = (name, PORTS + used[name]), (parent, PORTS + used[parent])
-        world.cable(here, there)
-        net.cables[here], net.cables[there] = there, here
-    macs: list[MacAddress] = [MacAddress(0x021A01000000 + number) for number in range(switches * hosts)]
+    return world, names
+
+
+def _cable(net: Net, here: tuple[str, int], there: tuple[str, int]) -> None:
+    net.world.cable(here, there)
+    net.cables[here], net.cables[there] = there, here
+
+
+def _populate(net: Net, dice: random.Random, names: list[str], hosts: int) -> None:
+    macs = [MacAddress(0x021A01000000 + number) for number in range(len(names) * hosts)]
     for number, mac in enumerate(macs):
-        name = names[number // hosts]
         host = Host(
             name=f"h{number}",
             kind="host",
@@ -67,10 +120,9 @@ def grow(seed: int, switches: int, *, hosts: int, hidden: int = 0, lldp: bool = 
             every_s=dice.choice((10, 30, 60)),
             peer=dice.choice(macs[number % len(VLANS) :: len(VLANS)]),
             broadcasts=0.1,
-            at=(name, number % hosts % PORTS + 1),
+            at=(names[number // hosts], number % hosts % PORTS + 1),
         )
-        net.hosts.append(world.add_host(host))
-    return net
+        net.hosts.append(net.world.add_host(host))
 
 
 def read(net: Net, name: str) -> Reading:

@@ -3,7 +3,7 @@
 from datetime import UTC, datetime, timedelta
 
 from kiteroll.core.model.reading import Device, Neighbour, Oper, Port, Reading, Vlan, key_of
-from kiteroll.lab.switch import LabSwitch
+from kiteroll.lab.switch import LabPort, LabSwitch
 from kiteroll.lab.world import World
 
 
@@ -37,6 +37,7 @@ def reading_of(
                 default_vlan=port.pvid,
                 tagged=port.tagged,
                 untagged=frozenset({port.pvid}),
+                spanning_tree=_state(port),
                 changed_ticks=_changed_ticks(port.changed_at - switch.booted_at) if links else None,
             )
             for port in outer.values()
@@ -56,6 +57,12 @@ def reading_of(
         ),
         addresses=dict(switch.neighbour_cache),
     )
+
+
+def _state(port: LabPort) -> str:
+    if not port.up:
+        return "disabled"
+    return "blocking" if port.blocked else "forwarding"
 
 
 def _changed_ticks(since_boot_s: float) -> int | None:

@@ -21,12 +21,18 @@ class LabPort:
     speed_mbps: int = 1000
     changed_at: float = 0.0
     """World time of its last going up or down."""
+    blocked: bool = False
+    """Spanning tree keeps it shut: it neither learns nor forwards (IEEE 802.1Q clause 13)."""
     inner: bool = False
     """Where the switch's own frames enter: no interface that its agent tells of."""
 
     @property
     def up(self) -> bool:
         return self.cabled and self.admin_up
+
+    @property
+    def forwards(self) -> bool:
+        return self.up and not self.blocked
 
     def carries(self, vlan: int) -> bool:
         return vlan == self.pvid or vlan in self.tagged

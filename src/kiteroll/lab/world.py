@@ -68,12 +68,37 @@ class World:
         return switch
 
     def cable(self, one: tuple[str, int], other: tuple[str, int]) -> None:
-        """Connect two switch ports. The network must stay a tree: nothing here blocks loops."""
+        """Connect two switch ports. What forwards must stay a tree: of a ring, one end is to be blocked."""
         self._cables[one] = other
         self._cables[other] = one
         self._port(one).cabled = self._port(other).cabled = True
         self.switches[one[0]].far_ports[one[1]] = self._port(other).name
         self.switches[other[0]].far_ports[other[1]] = self._port(one).name
+
+    def cut(self, one: tuple[str, int]) -> None:
+        """A cable between switches breaks: both ends go down."""
+        other = self._cables.pop(one)
+        del self._cables[other]
+        for end in (one, other):
+            port = self._port(end)
+            port.cabled, port.changed_at = False, self.now
+            self.switches[end[0]].forget_port(end[1])
+            self.switches[end[0]].far_ports.pop(end[1], None)
+
+    def join(self, one: tuple[str, int], other: tuple[str, int]) -> None:
+        """A cable between switches that was cut is there again."""
+        self.cable(one, other)
+        for end in (one, other):
+            self._port(end).changed_at = self.now
+
+    def change_topology(self) -> None:
+        """Spanning tree has found other paths: every switch counts it, and forgets who is beyond others
+        (IEEE 802.1Q 13.14)."""
+        for name, switch in self.switches.items():
+            switch.topology_changes += 1
+            for here, number in self._cables:
+                if here == name:
+                    switch.forget_port(number)
 
     def neighbours(self, name: str) -> dict[int, LabSwitch]:
         """Interface of the switch to the switch at the other end of its cable."""
@@ -195,7 +220,7 @@ class World:
             name, number = ways.pop()
             switch = self.switches[name]
             port = switch.ports[number]
-            if not port.up or not port.carries(vlan):
+            if not port.forwards or not port.carries(vlan):
                 continue
             switch.learn(source, vlan, number, self.now)
             if to == BROADCAST and name in self._going_round:
@@ -205,7 +230,7 @@ class World:
                 if out.number == number or (known is not None and out.number != known):
                     continue
                 beyond = self._cables.get((name, out.number))
-                if beyond is not None and out.up and out.carries(vlan):
+                if beyond is not None and out.forwards and out.carries(vlan):
                     ways.append(beyond)
 
     def _storm(self, name: str) -> None:
@@ -219,7 +244,7 @@ class World:
             switch.learn(source, vlan, number, self.now)
             for out in switch.ports.values():
                 beyond = self._cables.get((name, out.number))
-                if beyond is not None and out.up and out.carries(vlan):
+                if beyond is not None and out.forwards and out.carries(vlan):
                     self._carry(source, BROADCAST, vlan, beyond)
         self.after(_STORM_EVERY_S, lambda: self._storm(name))
 

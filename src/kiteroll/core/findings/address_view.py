@@ -76,11 +76,12 @@ def view_of(
     """`sightings`: open stays, and those that ended within the window."""
     since = now - thresholds.flap_window
     access = tuple(sorted((one for one in sightings if not one.uplink), key=lambda one: one.stay.began_at))
+    ports = tuple(_ports(access, since))
     return AddressView(
         mac=mac,
         access=access,
-        jumps=tuple(_jumps(sightings, since)),
-        ports=tuple(_ports(access, since)),
+        jumps=tuple(_jumps(sightings, since, between_uplinks=len(ports) > 1)),
+        ports=ports,
         at_once=_at_once(access, joined),
         facts=facts,
         thresholds=thresholds,
@@ -89,7 +90,9 @@ def view_of(
     )
 
 
-def _jumps(sightings: Sequence[Sighting], since: datetime) -> list[Jump]:
+def _jumps(sightings: Sequence[Sighting], since: datetime, *, between_uplinks: bool) -> list[Jump]:
+    """`between_uplinks`: whether those count too: where it was at one access port, they say that the path
+    to it changed."""
     tables: dict[tuple[str, int | None], list[Sighting]] = defaultdict(list)
     for one in sightings:
         tables[one.stay.place.switch, one.stay.place.vlan].append(one)
@@ -100,7 +103,9 @@ def _jumps(sightings: Sequence[Sighting], since: datetime) -> list[Jump]:
             [
                 Jump(later.stay.began_at, earlier, later)
                 for earlier, later in pairwise(ordered)
-                if later.stay.began_at >= since and earlier.port != later.port
+                if later.stay.began_at >= since
+                and earlier.port != later.port
+                and (between_uplinks or not (earlier.uplink and later.uplink))
             ]
         )
     return max(found, key=len, default=[])

@@ -5,6 +5,7 @@ and the tests with readings in memory. It holds no clock: whoever drives it runs
 came or the wake-up is due.
 """
 
+from collections import deque
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -38,6 +39,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.shared_addresses import is_shared
 from kiteroll.core.policy.port_rules import RuleBook
+from kiteroll.core.topology.refresh import FACTS_MAX_AGE
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.tracking.admission import LeftOut
 
@@ -48,6 +50,7 @@ _LOOP_SUMMARY_EVERY = timedelta(seconds=10)
 _MAX_ADDRESSES = 5_000
 """Asked about at once."""
 _MAX_PORTS = 500
+_MOMENT = timedelta(seconds=1)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -93,7 +96,10 @@ class FindingEngine:
         self._short_ageing = LastingConditions()
         self._rules = RuleBook()
         self._rules_changed = True
-        self._needs_fresh_topology = False
+        self._arrived: list[SwitchRead] = []
+        self._waiting: deque[tuple[datetime, SwitchRead]] = deque()
+        """Events, and the step they came before: what they say is judged by roles worked out later, for
+        the same reading may show other uplinks."""
         self._unevaluated: set[str] = set()
         self._conditions_at: datetime | None = None
         self._several_ports_at: datetime | None = None
@@ -104,13 +110,15 @@ class FindingEngine:
         self._detected: list[Detection] = []
 
     def enqueue(self, event: SwitchRead) -> None:
-        """Take an event in. Touches memory only; what it means is judged by the next step."""
+        """Take an event in. Touches memory only; what it means is judged by a later step."""
+        self._arrived.append(event)
+
+    def _take(self, event: SwitchRead) -> None:
         self._unevaluated.add(event.switch)
         self._addresses.switch_read(event.switch)
         if event.left_out is not None:
             self._detected += addresses_left_out.detect(event.left_out)
         if event.first:
-            self._needs_fresh_topology = True
             return
         self._bursts.add(event.switch, event.changes, event.topology_changes, event.at, event.unknown)
         self._burst_switches[event.switch] = event.at
@@ -129,8 +137,12 @@ class FindingEngine:
 
     def step(self, facts: FactSource, cleared: ClearedFindings, now: datetime) -> Step:
         """Judge what is due. Raises what `facts` raise; then nothing is lost, and the next step has it."""
-        topology = facts.topology(fresh=self._needs_fresh_topology)
-        self._needs_fresh_topology = False
+        self._waiting += ((now, event) for event in self._arrived)
+        self._arrived.clear()
+        topology = facts.topology(fresh=any(event.first for _, event in self._waiting))
+        known_at = facts.topology_at()
+        while self._waiting and known_at is not None and self._waiting[0][0] <= known_at:
+            self._take(self._waiting.popleft()[1])
         self._evaluate_rules(facts, topology, now)
         self._from_bursts(facts, topology, now)
         self._addresses.step(facts, topology, now)
@@ -271,5 +283,7 @@ class FindingEngine:
         if self._addresses.backlog():
             return now
         conditions_at = (self._conditions_at or now) + CONDITIONS_EVERY
-        due = (conditions_at, self._addresses.next_wake(), self.lifecycle.next_due())
+        due = [conditions_at, self._addresses.next_wake(), self.lifecycle.next_due()]
+        if self._waiting:
+            due.append(max(self._waiting[0][0] + FACTS_MAX_AGE, now) + _MOMENT)
         return min(one for one in due if one is not None)

@@ -23,6 +23,9 @@ class FactSource(Protocol):
         """Roles of ports, some seconds old at most; `fresh`: from the latest readings. Without their
         uplinks, ports of a switch that was just read for the first time would pass for access ports."""
 
+    def topology_at(self) -> datetime | None:
+        """Of when the facts are that it was last worked out from, or found to agree with."""
+
     def switches(self) -> Collection[str]:
         """Names of the switches in the inventory."""
 

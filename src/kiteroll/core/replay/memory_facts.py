@@ -82,6 +82,9 @@ class MemoryFacts:
             self._refresh.refresh(self.now, self._topology_facts, self.tracker.tables, force=fresh)
         return self._refresh.snapshot.topology
 
+    def topology_at(self) -> datetime | None:
+        return self._refresh.facts_at
+
     def switches(self) -> Collection[str]:
         return self._latest.keys()
 

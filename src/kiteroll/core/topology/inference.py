@@ -59,10 +59,11 @@ def infer(facts: TopologyFacts) -> Topology:
     behind: dict[PortRef, set[str]] = defaultdict(set)
     reasons: dict[PortRef, Reason] = {}
     direct = dict(_by_neighbours(facts))
+    closed = _closed(facts)
     for port, others in direct.items():
         behind[port] |= others
         reasons[port] = (RoleEvidence.NEIGHBOUR, tuple(sorted(others)))
-    for port, others in _reach(facts, direct).items():
+    for port, others in _reach(facts, direct, closed).items():
         behind[port] |= others
     by_neighbours = {port: len(others) for port, others in behind.items()}
     for port, seen in facts.seen.items():
@@ -87,7 +88,12 @@ def infer(facts: TopologyFacts) -> Topology:
         first = frozenset(adjacent)
         leads_to = (*adjacent, *(name for name in names if name not in first))
         roles[port] = PortRole(
-            Role.UPLINK, *reasons[port], leads_to, tuple(adjacent), confirmed=port in confirmed
+            Role.UPLINK,
+            *reasons[port],
+            leads_to,
+            tuple(adjacent),
+            confirmed=port in confirmed,
+            closed=port in closed,
         )
     for port, hidden in _hidden(facts).items():
         if port not in roles:
@@ -151,11 +157,27 @@ def _by_neighbours(facts: TopologyFacts) -> Iterator[tuple[PortRef, set[str]]]:
     yield from found.items()
 
 
-def _reach(facts: TopologyFacts, adjacent: Mapping[PortRef, set[str]]) -> dict[PortRef, set[str]]:
+def _closed(facts: TopologyFacts) -> frozenset[PortRef]:
+    """Both ends of each cable that spanning tree keeps shut at one of them: only the alternate end discards
+    (IEEE 802.1Q clause 13)."""
+    far_ends = (
+        claim.port
+        for claim in facts.claims
+        if claim.known_as is not None
+        and not facts.blocked.isdisjoint(
+            ((claim.known_as, claim.far_port), (claim.known_as, claim.far_description))
+        )
+    )
+    return facts.blocked.union(far_ends)
+
+
+def _reach(
+    facts: TopologyFacts, adjacent: Mapping[PortRef, set[str]], closed: frozenset[PortRef]
+) -> dict[PortRef, set[str]]:
     """What neighbours lead on to: from each switch the shortest path over cables that are open."""
     cables: dict[str, list[tuple[PortRef, str]]] = defaultdict(list)
     for port, others in adjacent.items():
-        if port not in facts.blocked and port not in facts.aggregates:
+        if port not in closed and port not in facts.aggregates:
             cables[port[0]] += [(port, other) for other in sorted(others)]
     beyond = {switch: [other for _, other in ends] for switch, ends in cables.items()}
     found: dict[PortRef, set[str]] = defaultdict(set)

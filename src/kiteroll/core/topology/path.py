@@ -1,6 +1,6 @@
 """The path to an endpoint, hop by hop, from any switch to its home."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 
 from kiteroll.core.topology.home import choose_home, rank
@@ -35,21 +35,32 @@ def longest_path(sightings: Sequence[Sighting], start: str | None, topology: Top
 
 
 def path_to(home: Sighting, sightings: Sequence[Sighting], start: str, topology: Topology) -> list[Hop]:
-    """From switch `start` to the home, hop by hop; empty when no path is known."""
+    """From switch `start` to the home, hop by hop; empty when no path is known. Where a switch has learned
+    the address at an uplink, that is where its frames go; elsewhere the way is the one to the home's switch."""
     seen: Mapping[str, Sighting] = {
         one.stay.place.switch: one for one in reversed(rank(sightings)) if one.open
     }
+    by_tables = _walk(home, seen, start, topology, follow=True)
+    return by_tables or _walk(home, seen, start, topology, follow=False)
+
+
+def _walk(
+    home: Sighting, learned: Mapping[str, Sighting], start: str, topology: Topology, *, follow: bool
+) -> list[Hop]:
+    """`follow`: whether to go where the address was learned; just after a move that leads nowhere."""
     goal = home.stay.place.switch
     hops: list[Hop] = []
     here, visited = start, set[str]()
     while here != goal and here not in visited:
         visited.add(here)
+        known = learned.get(here)
         port = topology.port_towards(here, goal)
+        if follow and known is not None and known.present and known.uplink:
+            port = known.stay.place.port
         if port is None:
             return []
         role = topology.role((here, port))
-        there = _next(role.adjacent, goal, topology)
-        known = seen.get(here)
+        there = _next(role, goal, visited, topology)
         hops.append(Hop(here, port, known is not None and known.stay.place.port == port, there, role))
         here = there
     if here != goal:
@@ -58,11 +69,9 @@ def path_to(home: Sighting, sightings: Sequence[Sighting], start: str, topology:
     return hops
 
 
-def _next(adjacent: Sequence[str], goal: str, topology: Topology) -> str:
+def _next(role: PortRole, goal: str, visited: Collection[str], topology: Topology) -> str:
     """Which of the switches next to a port is on the path to the goal."""
-    if goal in adjacent or not adjacent:
+    if goal in role.adjacent or not role.adjacent:
         return goal
-    for name in adjacent:
-        if topology.port_towards(name, goal) is not None:
-            return name
-    return adjacent[0]
+    ahead = [name for name in role.adjacent if name not in visited] or role.adjacent
+    return next((name for name in ahead if topology.port_towards(name, goal) is not None), ahead[0])

@@ -14,6 +14,9 @@ FACTS_MAX_AGE = timedelta(seconds=4)
 TABLES_MAX_AGE = timedelta(seconds=30)
 """Comparing whole tables costs more, and what it finds hardly changes."""
 
+_REMEMBERED = timedelta(days=7)
+"""As long as a move is told of who was away."""
+
 
 @dataclass(frozen=True, slots=True)
 class TopologySnapshot:
@@ -36,6 +39,15 @@ class TopologyRefresh:
         self._tables: Mapping[str, MacTable] = {}
         self._facts_at: datetime | None = None
         self._tables_at: datetime | None = None
+        self._former: dict[PortRef, datetime] = {}
+        """Ports that were uplinks, and until when."""
+        self._since: dict[PortRef, datetime] = {}
+        """Ports that became uplinks later than at the start."""
+
+    @property
+    def facts_at(self) -> datetime | None:
+        """Of when the facts are that the snapshot agrees with."""
+        return self._facts_at
 
     @property
     def never_done(self) -> bool:
@@ -61,11 +73,27 @@ class TopologyRefresh:
         if new_tables:
             self._tables = tables()
             self._tables_at = now
-        self._facts_at = now
         if not new_tables and latest == self._facts:
+            self._facts_at = now
             return False
         self._facts = latest
+        topology = infer(replace(latest, tables=self._tables))
+        self._remember(topology, now)
+        self._facts_at = now
         self.snapshot = TopologySnapshot(
-            infer(replace(latest, tables=self._tables)), address_counts(self._tables)
+            topology.remembering(self._former, self._since), address_counts(self._tables)
         )
         return True
+
+    def _remember(self, topology: Topology, now: datetime) -> None:
+        uplinks = topology.uplinks()
+        before = self.snapshot.topology.uplinks().keys()
+        lost = before - uplinks.keys()
+        begun = uplinks.keys() - before if before else ()
+        since = self._since | dict.fromkeys(begun, now)
+        self._since = {port: at for port, at in since.items() if port in uplinks}
+        self._former = {
+            port: until
+            for port, until in (self._former | dict.fromkeys(lost, now)).items()
+            if port not in uplinks and now - until <= _REMEMBERED
+        }

@@ -3,6 +3,7 @@
 from collections import defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from enum import StrEnum
 
 from kiteroll.core.model.port_ref import PortRef
@@ -36,6 +37,8 @@ class PortRole:
     """Of those, the ones with no known switch in between. Several: something unread joins them."""
     confirmed: bool = False
     """Whether the switch at the far end announces that it sees this very port."""
+    closed: bool = False
+    """Whether spanning tree keeps the cable shut, at one of its ends."""
     beyond: str = ""
     """A bridge that is not in the inventory and announces itself here."""
 
@@ -52,13 +55,24 @@ class Topology:
     """Roles of ports. A port without any evidence is an access port."""
 
     def __init__(
-        self, roles: Mapping[PortRef, PortRole], devices: Mapping[PortRef, str] | None = None
+        self,
+        roles: Mapping[PortRef, PortRole],
+        devices: Mapping[PortRef, str] | None = None,
+        former: Mapping[PortRef, datetime] | None = None,
+        since: Mapping[PortRef, datetime] | None = None,
     ) -> None:
-        """`devices`: chassis of the end device that announces itself at a port."""
+        """`devices`: chassis of the end device that announces itself at a port. `former`: ports that are no
+        uplinks now, and until when they were. `since`: when ports began to be uplinks, where known."""
         self._roles = roles
         self._devices = devices or {}
+        self._former = former or {}
+        self._since = since or {}
         self._towards: dict[str, dict[str, str]] = defaultdict(dict)
-        for (switch, port), role in roles.items():
+        for (switch, port), role in sorted(roles.items(), key=lambda one: one[1].closed):
+            if role.closed:
+                for other in role.leads_to:
+                    self._towards[switch].setdefault(other, port)
+                continue
             adjacent, towards = frozenset(role.adjacent), self._towards[switch]
             for other in role.leads_to:
                 # An adjacent switch wins, should one be claimed behind two ports.
@@ -67,6 +81,21 @@ class Topology:
 
     def role(self, port: PortRef) -> PortRole:
         return self._roles.get(port, UNKNOWN_ROLE)
+
+    def remembering(
+        self, former: Mapping[PortRef, datetime], since: Mapping[PortRef, datetime]
+    ) -> "Topology":
+        return Topology(self._roles, self._devices, former, since)
+
+    def uplink_before(self, port: PortRef, at: datetime) -> bool:
+        """Whether it is an uplink, and was one before then already."""
+        since = self._since.get(port)
+        return self.is_uplink(port) and (since is None or since < at)
+
+    def was_uplink(self, port: PortRef, at: datetime) -> bool:
+        """Whether a port that is none now was an uplink then: what was learned there was only passing by."""
+        until = self._former.get(port)
+        return until is not None and at <= until
 
     def device_at(self, port: PortRef) -> str:
         """Chassis of the end device that announces itself there; empty when none does."""

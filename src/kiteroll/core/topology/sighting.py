@@ -25,7 +25,7 @@ class Sighting:
     leads_to: tuple[str, ...] = ()
     """Known switches behind the port."""
     uplink: bool = False
-    """Whether the port counts as an uplink."""
+    """Whether the port counts as an uplink; of a stay that is over, whether it did then."""
     beyond: str = ""
     """A bridge behind the port that is not in the inventory."""
     address_count: int = 1
@@ -76,17 +76,19 @@ def sighting(
     ageing: timedelta | None = None,
     interval: timedelta | None = None,
 ) -> Sighting:
-    role = topology.role((stay.place.switch, stay.place.port))
+    port = (stay.place.switch, stay.place.port)
+    role = topology.role(port)
+    present = stay.ended_at is None and stay.last_seen_at is None
     return Sighting(
         stay,
         role.leads_to,
-        role.is_uplink,
+        role.is_uplink or (not present and topology.was_uplink(port, stay.began_at)),
         role.beyond,
         address_count,
         read_at,
         judged_ageing(ageing),
         interval,
-        topology.device_at((stay.place.switch, stay.place.port)),
+        topology.device_at(port),
     )
 
 

@@ -59,6 +59,9 @@ _SHOWN = 5
 MAX_NAMED = 200
 """Addresses of a loop that are kept: those whose own findings it explains."""
 
+_SHARE_AGAINST = 10
+"""One in so many jumps goes against the others at least, where frames circulate."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class LoopSigns:
@@ -104,10 +107,13 @@ def signs(
             enough = max(enough, present // _SHARE)
         if len(homes) >= enough and len(set(homes.values())) >= _OTHER_PORTS:
             found[port,] = set(homes)
+    began_at = min((step.at for step in steps), default=None)
     for pair, macs in _to_and_fro(steps, left_out).items():
-        # Between two uplinks it is a tree that changes; one port may pass for one while a switch's own
-        # address circulates.
-        between_uplinks = all(topology.is_uplink((switch, one)) for one in pair)
+        # Between two uplinks it is a tree that changes; but a port passes for one while a switch's own address
+        # circulates.
+        between_uplinks = began_at is not None and all(
+            topology.uplink_before((switch, one), began_at) for one in pair
+        )
         if len(macs) >= thresholds.loop_addresses and not between_uplinks:
             found[pair] = macs
     if not found:
@@ -184,14 +190,23 @@ def _pulled_and_back(routes: Mapping[MacAddress, Sequence[str]]) -> dict[str, di
 
 
 def _to_and_fro(steps: Sequence[Step], left_out: Collection[str]) -> dict[tuple[str, str], set[MacAddress]]:
-    """Pairs of ports, with the addresses that jumped between them often."""
+    """Pairs of ports, with the addresses that jumped between them often, and not all the same way at a time, as
+    they do when a path changes."""
     counts: Counter[tuple[str, str, MacAddress]] = Counter()
+    ways: dict[tuple[str, str], dict[datetime, Counter[str]]] = defaultdict(lambda: defaultdict(Counter))
     for step in steps:
         if step.origin and step.origin not in left_out and step.to not in left_out:
             one, other = sorted((step.origin, step.to))
             counts[one, other, step.mac] += 1
+            ways[one, other][step.at][step.to] += 1
     found: dict[tuple[str, str], set[MacAddress]] = defaultdict(set)
     for (one, other, mac), count in counts.items():
-        if count >= _JUMPS:
+        if count >= _JUMPS and not _in_step(ways[one, other].values(), (one, other)):
             found[one, other].add(mac)
     return found
+
+
+def _in_step(ways: Collection[Counter[str]], pair: tuple[str, str]) -> bool:
+    """Whether nearly all went the same way each time."""
+    against = sum(min(each[pair[0]], each[pair[1]]) for each in ways)
+    return against * _SHARE_AGAINST < sum(each.total() for each in ways)
