@@ -36,7 +36,7 @@ def longest_path(sightings: Sequence[Sighting], start: str | None, topology: Top
 
 def path_to(home: Sighting, sightings: Sequence[Sighting], start: str, topology: Topology) -> list[Hop]:
     """From switch `start` to the home, hop by hop; empty when no path is known. Where a switch has learned
-    the address at an uplink, that is where its frames go; elsewhere the way is the one to the home's switch."""
+    the address at an uplink, that is where its frames go; elsewhere the way is the one to the home."""
     seen: Mapping[str, Sighting] = {
         one.stay.place.switch: one for one in reversed(rank(sightings)) if one.open
     }
