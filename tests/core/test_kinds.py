@@ -388,7 +388,7 @@ def test_a_loop_is_told_at_the_switch_that_points_to_no_other_that_shows_it() ->
     assert list(watch.due(topology, at(1.6))) == [], "the switches behind it were not read since"
     watch.note("b", _signs("b", "r"), at(1.7))
     watch.note("c", _signs("c", "p9"), at(1.8))
-    assert [found.switch for found, _ in watch.due(topology, at(1.8))] == ["c"]
+    assert [told.signs.switch for told in watch.due(topology, at(1.8))] == ["c"]
     assert list(watch.due(topology, at(2))) == []
 
 
@@ -396,14 +396,26 @@ def test_a_loop_through_two_switches_that_point_to_each_other_is_told_once() -> 
     watch, topology = LoopWatch(THRESHOLDS.loop_window), _chain("a", "b")
     watch.note("a", _signs("a", "r", 9), at(1.6))
     watch.note("b", _signs("b", "l", 6), at(1.7))
-    assert [found.switch for found, _ in watch.due(topology, at(1.8))] == ["a"]
+    assert [told.signs.switch for told in watch.due(topology, at(1.8))] == ["a"]
+
+
+def test_two_ends_of_a_second_cable_show_one_loop() -> None:
+    """Nothing tells that the two are connected."""
+    watch = LoopWatch(THRESHOLDS.loop_window)
+    watch.note("a", _signs("a", "p23", 9), at(1.6))
+    assert [told.signs.switch for told in watch.due(Topology({}), at(1.8))] == ["a"]
+    watch.note("b", _signs("b", "p24", 7, 1.2), at(1.9))
+    assert list(watch.due(Topology({}), at(2))) == []
+    watch.note("a", _signs("a", "p23", 9, 1.4), at(2.1))
+    (told,) = watch.due(Topology({}), at(2.2))
+    assert {("a", "p23"), ("b", "p24")} <= set(told.ports)
 
 
 def test_a_loop_behind_an_uplink_where_nothing_is_read_is_told_after_a_while() -> None:
     watch, topology = LoopWatch(THRESHOLDS.loop_window), _chain("a", "b")
     watch.note("a", _signs("a", "r"), at(1.6))
     assert list(watch.due(topology, at(2))) == []
-    assert [found.switch for found, _ in watch.due(topology, at(3.5))] == ["a"]
+    assert [told.signs.switch for told in watch.due(topology, at(3.5))] == ["a"]
 
 
 # --- conditions of switches and ports ------------------------------------------------------

@@ -158,10 +158,27 @@ def test_a_home_is_no_surer_than_its_readings_are_new(
     minutes: float, interval: int | None, confidence: Confidence, because: Because
 ) -> None:
     every = None if interval is None else timedelta(minutes=interval)
-    seen = replace(_seen(1, "quay-1"), read_at=at(0), interval=every, ageing=timedelta(minutes=5))
+    seen = replace(_seen(1, "quay-1", began=-60), read_at=at(0), interval=every, ageing=timedelta(minutes=5))
     home = choose_home([seen], at(minutes))
     assert (home.confidence, home.reasons[0].because) == (confidence, because)
     assert all(home_reasons(home))
+
+
+@pytest.mark.parametrize(
+    ("learned", "confidence"), [(-0.5, Confidence.LIKELY), (-1.2, Confidence.LIKELY), (-2, Confidence.SURE)]
+)
+def test_a_home_is_sure_once_later_readings_have_confirmed_it(learned: float, confidence: Confidence) -> None:
+    seen = replace(_seen(1, "quay-1", began=learned), read_at=at(0), interval=timedelta(minutes=1))
+    home = choose_home([seen], at(0))
+    assert home.confidence is confidence
+    late = Because.LEARNED_LATELY in {reason.because for reason in home.reasons}
+    assert late is (confidence is Confidence.LIKELY)
+
+
+def test_an_address_that_a_finding_says_is_here_and_there_has_no_sure_home() -> None:
+    seen = replace(_seen(1, "quay-1", began=-60), read_at=at(0), interval=timedelta(minutes=1))
+    home = choose_home([seen], at(0), contested=True)
+    assert (home.confidence, home.reasons[0].because) == (Confidence.DOUBTFUL, Because.CONTESTED)
 
 
 def test_how_sure_a_home_is_follows_from_what_speaks_against_it() -> None:

@@ -182,7 +182,7 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         background, StoredFacts(background, ingestor, topology), thresholds, clock, bus, followup.request
     )
     reads = SwitchReads(database, poller, clock)
-    endpoint_queries = EndpointQueries(database, topology, makers, clock)
+    endpoint_queries = EndpointQueries(database, topology, makers, clock, findings.contested)
     switch_queries = SwitchQueries(database, ingestor, clock, thresholds.table_share)
     port_queries = PortQueries(database, topology, ingestor, findings.claimed_uplinks, clock)
     mappings = CsvMappings(database)

@@ -23,6 +23,8 @@ class LabPort:
     """World time of its last going up or down."""
     blocked: bool = False
     """Spanning tree keeps it shut: it neither learns nor forwards (IEEE 802.1Q clause 13)."""
+    spare: bool = False
+    """An end of a second cable: only what goes round is sent there."""
     inner: bool = False
     """Where the switch's own frames enter: no interface that its agent tells of."""
 

@@ -163,6 +163,16 @@ class World:
             self.switches[switch].forget_port(number)
         self._going_round.pop(switch, None)
 
+    def second_cable(self, one: tuple[str, int], other: tuple[str, int], ports: tuple[int, int]) -> None:
+        """Another cable between two switches that `one` and `other` join, without spanning tree: broadcasts
+        go round between them, either way, from now on."""
+        self.cable((one[0], ports[0]), (other[0], ports[1]))
+        for name, number in ((one[0], ports[0]), (other[0], ports[1])):
+            port = self._port((name, number))
+            port.changed_at, port.spare = self.now, True
+            self._going_round.setdefault(name, deque(maxlen=_STORM_FRAMES))
+        self.after(_STORM_EVERY_S, lambda: self._storm_between(one, other, ports))
+
     def clone(self, host: Host, like: Host) -> None:
         """Give a host the address of another one."""
         self._by_mac[host.mac].remove(host)
@@ -230,7 +240,7 @@ class World:
                 if out.number == number or (known is not None and out.number != known):
                     continue
                 beyond = self._cables.get((name, out.number))
-                if beyond is not None and out.forwards and out.carries(vlan):
+                if beyond is not None and out.forwards and out.carries(vlan) and not out.spare:
                     ways.append(beyond)
 
     def _storm(self, name: str) -> None:
@@ -247,6 +257,25 @@ class World:
                 if beyond is not None and out.forwards and out.carries(vlan):
                     self._carry(source, BROADCAST, vlan, beyond)
         self.after(_STORM_EVERY_S, lambda: self._storm(name))
+
+    def _storm_between(self, one: tuple[str, int], other: tuple[str, int], ports: tuple[int, int]) -> None:
+        """What goes round comes to each by one cable or the other, and goes out everywhere else."""
+        ends = ((one[0], one[1], ports[0]), (other[0], other[1], ports[1]))
+        around = {frame for name, *_ in ends for frame in self._going_round[name]}
+        for source, vlan in around:
+            way = self._random.randrange(2)
+            for place, (name, *numbers) in enumerate(ends):
+                self.switches[name].learn(source, vlan, numbers[(way + place) % 2], self.now)
+                for out in self.switches[name].ports.values():
+                    beyond = self._cables.get((name, out.number))
+                    if (
+                        beyond is not None
+                        and out.number not in numbers
+                        and out.forwards
+                        and out.carries(vlan)
+                    ):
+                        self._carry(source, BROADCAST, vlan, beyond)
+        self.after(_STORM_EVERY_S, lambda: self._storm_between(one, other, ports))
 
     def _age(self) -> None:
         for switch in self.switches.values():

@@ -55,6 +55,10 @@ def _reason(reason: HomeReason) -> str:
             return f"also seen at {place}, learned at about the same time; this port ranks first"
         case Because.QUIET_HERE:
             return "quiet here: missing from the latest reading, but within its hold time"
+        case Because.LEARNED_LATELY:
+            return f"learned here only at {_instant(reason.since)}: later readings will confirm it"
+        case Because.CONTESTED:
+            return "an open finding says that it is at several places, or jumps between them"
         case Because.READ_LATE if place is not None:
             return (
                 f"{place.switch} has not been read since {_instant(reason.since)}: it may be elsewhere by now"

@@ -1,6 +1,6 @@
 """Endpoints: where each is and was, what is known of it, and the path to it."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Container, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -67,12 +67,19 @@ class StayFilter:
 
 class EndpointQueries:
     def __init__(
-        self, database: Database, topology: TopologyView, makers: MakerDirectory, clock: Clock
+        self,
+        database: Database,
+        topology: TopologyView,
+        makers: MakerDirectory,
+        clock: Clock,
+        contested: Callable[[], Container[MacAddress]],
     ) -> None:
+        """`contested`: addresses that live findings say are here and there."""
         self._database = database
         self._topology = topology
         self._makers = makers
         self._clock = clock
+        self._contested = contested
 
     def page(self, cursor: str | None, limit: int) -> Page[EndpointView]:
         page = self._database.run(stay_queries.endpoints_page, cursor=cursor, limit=limit)
@@ -97,7 +104,10 @@ class EndpointQueries:
         else:
             records, view = self._as_of(records, at)
         now = at or self._clock.now()
-        return [self._view(mac, record, view, now) for mac, record in records.items()]
+        contested = self._contested() if at is None else ()
+        return [
+            self._view(mac, record, view, now, contested=mac in contested) for mac, record in records.items()
+        ]
 
     def path(self, mac: MacAddress, start: str | None, at: datetime | None) -> list[Hop]:
         """From `start`, or else from the switch furthest away, to the home; empty when none is known."""
@@ -154,11 +164,11 @@ class EndpointQueries:
         return self.get(mac, None)
 
     def _view(
-        self, mac: MacAddress, record: EndpointRecord, view: NetworkView, now: datetime
+        self, mac: MacAddress, record: EndpointRecord, view: NetworkView, now: datetime, *, contested: bool
     ) -> EndpointView:
         by_id = {row.stay.id: row for row in record.stays}
         sightings = [sighting_of(row, view) for row in record.stays]
-        home = choose_home(sightings, now)
+        home = choose_home(sightings, now, contested=contested)
         maker, origin = self._makers.maker_of(mac)
         return EndpointView(
             mac=mac,

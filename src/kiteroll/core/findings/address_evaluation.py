@@ -43,8 +43,8 @@ class AddressEvaluation:
     def __init__(self, thresholds: Thresholds) -> None:
         self._thresholds = thresholds
         self._watch = AddressWatch()
-        self._appeared: set[MacAddress] = set()
-        """Of those to be judged: not in the table of a switch before."""
+        self._came: set[MacAddress] = set()
+        """Of those to be judged: at another port than before, or not in the table of the switch before."""
         self._detected: list[Detection] = []
         self._probes: list[Probe] = []
 
@@ -55,8 +55,8 @@ class AddressEvaluation:
         for change in changes:
             if isinstance(change, Appeared | Moved | Gone | Quiet | Returned):
                 self._watch.add((change.mac,))
-                if isinstance(change, Appeared):
-                    self._appeared.add(change.mac)
+                if isinstance(change, Appeared | Moved):
+                    self._came.add(change.mac)
 
     def switch_read(self, switch: str) -> None:
         self._watch.switch_read(switch)
@@ -116,11 +116,11 @@ class AddressEvaluation:
             if isinstance(outcome, Detection):
                 self._detected.append(outcome)
                 self._probes.append(Probe(mac, _places(seen), outcome.last_at))
-            elif outcome is None and mac in self._appeared and _at_one_place(seen):
+            elif outcome is None and mac in self._came and _at_one_place(seen):
                 returned.append(mac)
             self._watch_on(mac, seen, outcome, now)
         self._from_memory(returned, facts, topology, now)
-        self._appeared.difference_update(macs)
+        self._came.difference_update(macs)
         return len(macs) + sum(map(len, sightings.values()))
 
     def _from_memory(

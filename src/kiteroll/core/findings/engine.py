@@ -7,7 +7,7 @@ came or the wake-up is due.
 
 from collections import deque
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from kiteroll.core.findings.address_evaluation import AddressEvaluation, Probe
@@ -190,17 +190,17 @@ class FindingEngine:
             else:
                 self._loops.note(switch, None, at)
         self._burst_switches.clear()
-        for found, named in self._loops.due(topology, now):
+        for told in self._loops.due(topology, now):
+            found = told.signs
             summarised_at = self._summarised_at.get(found.switch)
             summarise = summarised_at is None or now - summarised_at >= _LOOP_SUMMARY_EVERY
             if summarise:
                 self._summarised_at[found.switch] = now
             changed_tree = self._bursts.topology_changed(found.switch)
-            self._detected.append(
-                loop.detect(
-                    found, named, topology_changed=changed_tree, summarise=summarise, now=found.last_at
-                )
+            detection = loop.detect(
+                found, told.macs, topology_changed=changed_tree, summarise=summarise, now=found.last_at
             )
+            self._detected.append(replace(detection, ports=detection.ports | frozenset(told.ports)))
 
     def _loop_signs(
         self, facts: FactSource, topology: Topology, switch: str, steps: Sequence[BurstStep]

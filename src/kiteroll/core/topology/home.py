@@ -34,6 +34,8 @@ class Because(StrEnum):
     LEARNED_LATER = "learned later"
     FEWER_ADDRESSES = "fewer addresses"
     QUIET_HERE = "quiet here"
+    LEARNED_LATELY = "learned lately"
+    CONTESTED = "contested"
     READ_LATE = "not read lately"
     READ_LONG_AGO = "read long ago"
     BEYOND_UNKNOWN_BRIDGE = "beyond an unknown bridge"
@@ -82,9 +84,11 @@ def rank(sightings: Sequence[Sighting]) -> list[Sighting]:
     return sorted(sightings, key=key)
 
 
-def choose_home(sightings: Sequence[Sighting], now: datetime | None = None) -> Home:
+def choose_home(
+    sightings: Sequence[Sighting], now: datetime | None = None, *, contested: bool = False
+) -> Home:
     """The home among `sightings`, with reasons. Ties go to what was learned later. `now`: what the age of the
-    readings is judged by; None leaves it out."""
+    readings is judged by; None leaves it out. `contested`: a finding says that it is here and there."""
     ranked = rank(sightings)
     access = [one for one in ranked if one.open and not one.uplink]
     if not access:
@@ -110,6 +114,12 @@ def choose_home(sightings: Sequence[Sighting], now: datetime | None = None) -> H
         reasons.insert(0, HomeReason(Because.BEYOND_UNKNOWN_BRIDGE, names=(home.beyond,)))
     if not reasons:
         reasons.append(HomeReason(Because.SEEN_NOWHERE_ELSE))
+    if now is not None and home.learned_lately and confidence is Confidence.SURE:
+        confidence = Confidence.LIKELY
+        reasons.append(HomeReason(Because.LEARNED_LATELY, home.stay.place, since=home.stay.began_at))
+    if contested:
+        confidence = Confidence.DOUBTFUL
+        reasons.insert(0, HomeReason(Because.CONTESTED))
     if now is not None and home.late(now):
         outdated = home.outdated(now)
         if outdated or confidence is Confidence.SURE:

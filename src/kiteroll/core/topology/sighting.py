@@ -13,6 +13,9 @@ DEFAULT_AGEING = timedelta(seconds=300)
 _LONGEST_AGEING = timedelta(hours=1)
 """What is waited for at most: a switch may be set to keep addresses for days, or for ever."""
 
+_CONFIRMED_AFTER = 1.5
+"""Intervals: two readings later, however they jitter."""
+
 
 def judged_ageing(told: timedelta | None) -> timedelta:
     """The ageing time that is counted with, by the one the switch tells."""
@@ -37,6 +40,14 @@ class Sighting:
     """How often the switch is to be read; None when that is not known."""
     device: str = ""
     """Chassis of the end device that announces itself at the port."""
+
+    @property
+    def learned_lately(self) -> bool:
+        """Whether fewer than two readings of its switch have confirmed it since it was learned: it may be
+        passing by, and the switches next to it may not have been read since."""
+        if self.interval is None or self.read_at is None:
+            return False
+        return self.read_at - self.stay.began_at < _CONFIRMED_AFTER * self.interval
 
     def same_device(self, other: "Sighting") -> bool:
         """Whether both are cables of one device: a server that is connected twice is at one place."""

@@ -7,7 +7,7 @@ one way; those that are carried over and back are of one port.
 """
 
 from collections import Counter, defaultdict
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -59,6 +59,9 @@ _SHOWN = 5
 MAX_NAMED = 200
 """Addresses of a loop that are kept: those whose own findings it explains."""
 
+_AT_ONCE = 4
+"""Addresses that are pulled between two readings: what circulates pulls many, clients that roam come one by
+one."""
 _SHARE_AGAINST = 10
 """One in so many jumps goes against the others at least, where frames circulate."""
 
@@ -105,7 +108,8 @@ def signs(
         if topology.is_uplink((switch, port)):
             # Whatever jumps in the network jumps at an uplink; a loop behind it pulls whoever talks.
             enough = max(enough, present // _SHARE)
-        if len(homes) >= enough and len(set(homes.values())) >= _OTHER_PORTS:
+        several = len(set(homes.values())) >= _OTHER_PORTS
+        if len(homes) >= enough and several and _most_at_once(steps, port, homes) >= _AT_ONCE:
             found[port,] = set(homes)
     began_at = min((step.at for step in steps), default=None)
     for pair, macs in _to_and_fro(steps, left_out).items():
@@ -187,6 +191,12 @@ def _pulled_and_back(routes: Mapping[MacAddress, Sequence[str]]) -> dict[str, di
                 if port != home:
                     found[port].setdefault(mac, home)
     return found
+
+
+def _most_at_once(steps: Sequence[Step], port: str, macs: Container[MacAddress]) -> int:
+    """How many of these a single reading found pulled to the port."""
+    counts = Counter(step.at for step in steps if step.to == port and step.origin and step.mac in macs)
+    return max(counts.values(), default=0)
 
 
 def _to_and_fro(steps: Sequence[Step], left_out: Collection[str]) -> dict[tuple[str, str], set[MacAddress]]:
