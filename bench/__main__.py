@@ -3,7 +3,18 @@
 import importlib
 import sys
 
-NAMES = ("collect", "fleet_collect", "track", "store", "find", "roles", "accuracy", "history", "year")
+NAMES = (
+    "collect",
+    "fleet_collect",
+    "track",
+    "store",
+    "find",
+    "roles",
+    "networks",
+    "accuracy",
+    "history",
+    "year",
+)
 
 
 def main() -> int:

@@ -334,7 +334,7 @@ def cases() -> Iterator[Case]:
 
 def main() -> None:
     print(
-        f"{'group':16}{'case':40}{'false':>7}{'loops':>7}{'moved':>8}{'right':>8}{'wrong':>9}{'none':>9}"
+        f"{'group':16}{'case':40}{'false':>7}{'loops':>7}{'moved':>8}{'right':>9}{'wrong':>10}{'none':>10}"
         f"{'sure right':>12}"
     )
     total: Counter[str] = Counter()
@@ -348,7 +348,7 @@ def main() -> None:
         loops = f"{3 - sum(one.missed_loops for one in scores)}/3" if case.loop_at else "-"
         moves = sum(one.moves for one in scores)
         moved = f"{sum(one.moved for one in scores)}/{moves}" if moves else "-"
-        shares = [f"{100 * homes[word] / seen:>6.2f} %" for word in ("right", "wrong", "none")]
+        shares = [f"{100 * homes[word] / seen:>7.2f} %" for word in ("right", "wrong", "none")]
         kinds = ", ".join(f"{count} {kind.value}" for kind, count in false.items())
         print(
             f"{case.group:16}{case.name:40}{false.total():>7}{loops:>7}{moved:>8}"

@@ -5,7 +5,7 @@ everything on B's other side would be on one port of A. That holds only for what
 counts once every switch that has it was read completely after the last of them learned it.
 """
 
-from collections import Counter, defaultdict
+from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping
 from datetime import datetime
 
@@ -20,6 +20,8 @@ _WITNESSES = 2
 _SAMPLE = 3
 """Addresses of a port that are looked for on other switches: more would say the same again."""
 
+Samples = Mapping[int, list[tuple[str, int]]]
+"""Addresses, and the switches and port numbers they stand for."""
 Places = Mapping[int, int]
 """Address to port number on one switch, whatever the VLAN: some switches tell none. Plain integers, for whole
 tables go through here."""
@@ -38,19 +40,37 @@ def separated_switches(
         return {}
     places = {switch: _places(table) for switch, table in tables.items()}
     samples = _samples(places, _held_twice(places.values()) - _restless(tables, places), shared)
-    found: dict[PortRef, set[str]] = defaultdict(set)
+    found: dict[PortRef, set[str]] = {}
     for switch, numbers in candidates.items():
-        here = places[switch]
-        counts: dict[tuple[int, str], Counter[int]] = defaultdict(Counter)
-        for mac in here.keys() & samples.keys():
-            if (number := here[mac]) in numbers:
-                for other, there in samples[mac]:
-                    if other != switch:
-                        counts[number, other][there] += 1
-        for (number, other), ports in counts.items():
-            if ports.total() - max(ports.values()) >= _WITNESSES:
-                found[numbers[number]].add(other)
+        for number, others in _shown_behind(switch, places[switch], samples, numbers.keys()).items():
+            if others:
+                found[numbers[number]] = others
     return found
+
+
+def _shown_behind(
+    switch: str, here: Places, samples: Samples, candidates: Collection[int]
+) -> dict[int, set[str]]:
+    """Candidate ports of a switch, and the switches that have addresses of each on different ports. The hot
+    loop of it all: what is shown is not counted further."""
+    counts: dict[int, dict[str, dict[int, int]]] = {number: {} for number in candidates}
+    shown: dict[int, set[str]] = {number: set() for number in candidates}
+    for mac in here.keys() & samples.keys():
+        number = here[mac]
+        if number not in counts:
+            continue
+        by_switch, done = counts[number], shown[number]
+        for other, there in samples[mac]:
+            if other in done or other == switch:
+                continue
+            ports = by_switch.get(other)
+            if ports is None:
+                by_switch[other] = {there: 1}
+                continue
+            ports[there] = ports.get(there, 0) + 1
+            if len(ports) > 1 and sum(ports.values()) - max(ports.values()) >= _WITNESSES:
+                done.add(other)
+    return shown
 
 
 def _places(table: MacTable) -> dict[int, int]:
@@ -87,9 +107,7 @@ def _restless(tables: Mapping[str, MacTable], places: Mapping[str, Places]) -> s
     }
 
 
-def _samples(
-    places: Mapping[str, Places], held: set[int], shared: Collection[str]
-) -> dict[int, list[tuple[str, int]]]:
+def _samples(places: Mapping[str, Places], held: set[int], shared: Collection[str]) -> Samples:
     """A few addresses of each port, spread over all it has, with the switches and ports they stand for."""
     samples: dict[int, list[tuple[str, int]]] = defaultdict(list)
     for switch, here in places.items():
