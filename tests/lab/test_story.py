@@ -40,21 +40,21 @@ def _rules(switches: list[str]) -> RuleBook:
 
 @pytest.fixture(scope="module")
 def found() -> Iterator[list[Finding]]:
-    yield _findings(events=True, seconds=720, seed=4)
+    yield _findings(events=True, seconds=1500, seed=4)
 
 
 def test_each_event_yields_its_finding_and_no_other(found: list[Finding]) -> None:
-    laptop, cradle = tarn_ferries.own_address("laptop-1"), tarn_ferries.own_address("cradle-9")
+    moved = ["laptop-1", "cradle-9", "cradle-17", *(f"laptop-{number}" for number in (2, 3, 5, 6))]
     kiosk = tarn_ferries.own_address("kiosk-2")
     subjects = {(one.kind, one.subject.mac or one.subject.switch) for one in found}
     assert subjects == {
-        (FindingKind.MOVED, laptop),
-        (FindingKind.MOVED, cradle),
+        *((FindingKind.MOVED, tarn_ferries.own_address(name)) for name in moved),
         (FindingKind.RESTARTED, "weighbridge"),
         (FindingKind.DUPLICATE, kiosk),
         (FindingKind.OVERFULL, "checkin-east"),
         (FindingKind.STRANGER, tarn_ferries.VISITOR),
         (FindingKind.LOOP, "baggage-hall"),
+        (FindingKind.UPLINK_CLAIMED, "quay-1"),
     }
 
 

@@ -84,6 +84,46 @@ def _loop_pulled(world: World) -> None:
     world.unloop("baggage-hall")
 
 
+def _crews_change(world: World) -> None:
+    for name, port in (("laptop-2", 18), ("laptop-3", 19)):
+        world.settle(name, ("workshop", port))
+    for name, port in (("laptop-5", 18), ("laptop-6", 19)):
+        world.settle(name, ("port-office", port))
+
+
+def _crews_back(world: World) -> None:
+    for name, at in _CREWS.items():
+        world.settle(name, at)
+
+
+def _scanner_to(switch: str, port: int) -> Callable[[World], None]:
+    return lambda world: world.settle("cradle-17", (switch, port))
+
+
+def _visitor_forges(world: World) -> None:
+    """The visitor is back, and sends frames in the name of a switch: its port is to pass for an uplink."""
+    world.settle("visitor", ("quay-1", 15))
+    world.forge(world.hosts["visitor"], world.switches["workshop"].mac, every_s=5, seconds=100)
+
+
+def _ring_opens(world: World) -> None:
+    """The cable from the machine room breaks, and the spare one carries what it did."""
+    world.cut((_QUAY, tarn_ferries.UPLINK))
+    _shut_spare(world, shut=False)
+
+
+def _ring_closes(world: World) -> None:
+    upper, port, _ = tarn_ferries.ACCESS[_QUAY]
+    world.join((upper, port), (_QUAY, tarn_ferries.UPLINK))
+    _shut_spare(world, shut=True)
+
+
+def _shut_spare(world: World, *, shut: bool) -> None:
+    switch, port = tarn_ferries.RING[1]
+    world.switches[switch].ports[port].blocked = shut
+    world.change_topology()
+
+
 def _speaker_hangs(world: World) -> None:
     """Its link stays up, and it says nothing any more."""
     world.hosts["speaker-1"].talking = False
@@ -92,6 +132,15 @@ def _speaker_hangs(world: World) -> None:
 def _speaker_speaks(world: World) -> None:
     world.hosts["speaker-1"].talking = True
 
+
+_CREWS = {
+    "laptop-2": ("port-office", 14),
+    "laptop-3": ("port-office", 15),
+    "laptop-5": ("workshop", 3),
+    "laptop-6": ("workshop", 4),
+}
+"""Where they belong."""
+_QUAY = tarn_ferries.RING[1][0]
 
 EVENTS = (
     Event(45, "a crew laptop leaves the port office and is plugged in at quay cabin 2", _crew_laptop_to_quay),
@@ -107,9 +156,18 @@ EVENTS = (
     Event(500, "the copied kiosk gets an address of its own again", _kiosk_mended),
     Event(520, "the small switch at the check-in desk is taken away", _cradles_in_the_box),
     Event(560, "somebody joins two sockets in the baggage hall: a loop", _loop_begins),
-    Event(640, "the cable of the loop is pulled", _loop_pulled),
-    Event(660, "a tannoy speaker in the ticket hall hangs: link up, not a word", _speaker_hangs),
+    Event(670, "the cable of the loop is pulled", _loop_pulled),
+    Event(690, "a tannoy speaker in the ticket hall hangs: link up, not a word", _speaker_hangs),
+    Event(790, "a hand scanner roams from the workshop to check-in", _scanner_to("checkin-west", 21)),
+    Event(1020, "the visitor is back at quay cabin 1, and forges frames of a switch", _visitor_forges),
+    Event(1110, "the hand scanner roams on to the baggage hall", _scanner_to("baggage-hall", 18)),
+    Event(1150, "the visitor leaves again", _visitor_goes),
+    Event(1200, "the cable to quay cabin 3 breaks, and the ring opens the other way", _ring_opens),
+    Event(1320, "the cable to quay cabin 3 is mended, and the ring closes", _ring_closes),
+    Event(1400, "the crews of port office and workshop change places", _crews_change),
     Event(1500, "the tannoy speaker speaks again", _speaker_speaks),
+    Event(1620, "the crews change back", _crews_back),
+    Event(1640, "the hand scanner comes back to the workshop", _scanner_to("workshop", 5)),
     Event(1700, "the crew laptop comes back to the port office", _crew_laptop_back),
     Event(1760, "the cradle goes back to its own port", _cradle_home),
 )

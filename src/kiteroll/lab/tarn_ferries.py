@@ -1,6 +1,6 @@
 """The demo network: the terminal of Tarn Ferries, a ferry company that does not exist.
 
-Two core switches and ten access switches in a tree, about 150 endpoints. All addresses are
+Two core switches and ten access switches in a tree with one ring, about 150 endpoints. All addresses are
 locally administered ones, so they can belong to nobody's real product.
 """
 
@@ -31,6 +31,8 @@ ACCESS = {
     "workshop": ("weighbridge", 23, "Workshop, behind the weighbridge"),
 }
 """Switch to the switch and port it is connected to, and its location."""
+RING = (("quay-2", 23), ("quay-3", 23))
+"""A cable between two quays besides, which spanning tree keeps shut at the second end."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -174,6 +176,8 @@ def _switches(world: World, traits: Mapping[str, Traits]) -> None:
     _trunk(world, ("core-1", UPLINK), ("core-2", UPLINK))
     for name, (upper, port, _) in ACCESS.items():
         _trunk(world, (upper, port), (name, UPLINK))
+    _trunk(world, *RING)
+    world.switches[RING[1][0]].ports[RING[1][1]].blocked = True
     station = _manager(world)
     for switch in world.switches.values():
         _agent_as_host(world, switch, station)

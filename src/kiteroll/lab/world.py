@@ -90,6 +90,7 @@ class World:
         self.cable(one, other)
         for end in (one, other):
             self._port(end).changed_at = self.now
+            self.switches[end[0]].version += 1
 
     def change_topology(self) -> None:
         """Spanning tree has found other paths: every switch counts it, and forgets who is beyond others
@@ -178,6 +179,19 @@ class World:
         self._by_mac[host.mac].remove(host)
         host.mac = like.mac
         self._by_mac.setdefault(host.mac, []).append(host)
+
+    def forge(self, host: Host, source: MacAddress, *, every_s: float, seconds: float) -> None:
+        """Let a host send broadcasts from an address that is not its own, for a while, as long as it is
+        plugged in."""
+        until = self.now + seconds
+
+        def send() -> None:
+            if self.now > until or host.at is None:
+                return
+            self._carry(source, BROADCAST, host.vlan, host.at)
+            self.after(every_s, send)
+
+        send()
 
     def readdress(self, host: Host, mac: MacAddress) -> None:
         """Give a host an address of its own."""

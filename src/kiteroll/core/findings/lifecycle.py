@@ -16,6 +16,8 @@ from kiteroll.core.findings.thresholds import Thresholds
 
 _CLOCK_JITTER = timedelta(seconds=2)
 """The time of a link's change is counted back from the switch's uptime, a little different each time."""
+_SETTLES_WITHIN = timedelta(minutes=10)
+"""After a loop is over, addresses are learned at their own ports again."""
 _LEAD = timedelta(minutes=2)
 """A loop makes addresses jump for a while before enough of them are seen to call it one."""
 
@@ -63,7 +65,8 @@ class FindingLifecycle:
             if detection.last_at <= known.last_at:
                 return []
             finding = _gathered(known, detection)
-        finding = replace(finding, part_of=self._explained_by(finding))
+        # By what is new of it: an address that was in a loop and moves afterwards has moved.
+        finding = replace(finding, part_of=self._explained_by(replace(finding, ports=detection.ports)))
         self._put(finding)
         return [finding, *self._newly_explained(finding)]
 
@@ -149,6 +152,8 @@ def _explains(one: Finding, other: Finding) -> bool:
     if one.kind is FindingKind.LOOP:
         if other.opened_at < one.first_at - _LEAD:
             return False  # it was there before the loop, which only adds to it
+        if other.last_at > one.last_at + _SETTLES_WITHIN:
+            return False
         about = {other.subject.mac, *other.details.macs} - {None}
         if about:
             # What circulates reaches the whole VLAN: addresses jump far from the loop as well. But only an
