@@ -3,6 +3,7 @@
 from collections.abc import Callable
 from dataclasses import dataclass
 
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.lab import tarn_ferries
 from kiteroll.lab.world import World
 
@@ -187,3 +188,33 @@ def schedule(world: World, tell: Callable[[str], None], start_s: float = 0.0) ->
     for event in EVENTS:
         wait_s = (event.at_s - start_s) % LENGTH_S
         world.after(wait_s, lambda event=event: run(event))  # type: ignore[misc]
+
+
+FINDINGS = frozenset(
+    {
+        *(("moved", name) for name in ("laptop-1", "cradle-9", "cradle-17", *_CREWS)),
+        ("switch-restarted", "weighbridge"),
+        ("doubled-address", "kiosk-2"),
+        ("overfull-port", "checkin-east"),
+        ("stranger", "visitor"),
+        ("uplink-claimed", "quay-1"),
+        ("loop", "baggage-hall"),
+    }
+)
+"""What the story is to yield: kinds of findings, and the host or the switch each is about; nothing else, but
+for parts of these."""
+LIVE_FINDINGS = frozenset(
+    {("switch-not-read", "quay-3"), ("table-filling", "quay-2"), ("silent-port", "ticket-hall")}
+)
+"""The same of what only a service that reads agents can see."""
+
+
+def subject_name(mac: MacAddress | None, switch: str) -> str:
+    """Host or switch that a finding is about."""
+    if mac is None:
+        return switch
+    if mac == tarn_ferries.VISITOR:
+        return "visitor"
+    names = [name for _, name in FINDINGS if "-" in name and name.rpartition("-")[2].isdigit()]
+    hosts = {tarn_ferries.own_address(name): name for name in names if not name.startswith("quay")}
+    return hosts.get(mac, str(mac))
