@@ -9,6 +9,7 @@ import json
 import zipfile
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
+from itertools import pairwise
 from pathlib import Path
 from xml.etree import ElementTree
 
@@ -32,6 +33,7 @@ from kiteroll.client import (
     finding,
     finding_parts,
     findings,
+    homes,
     import_readings,
     link_history,
     network_map,
@@ -247,6 +249,11 @@ def test_an_endpoint_its_path_and_the_ports_are_told_as_they_were(kite: Client) 
     before = datetime.now(UTC) - timedelta(days=1)
     assert {(port.oper, port.present) for port in kite.send(ports("east", at=before))} == {("unknown", 0)}
     assert kite.send(quiet_times(str(mac(MOVER)), uplinks=False)) == []
+    *before_it, latest = kite.send(homes(str(mac(MOVER))))
+    now_at = kite.send(endpoint(str(mac(MOVER)))).home
+    assert now_at is not None and (latest.switch, latest.port) == (now_at.switch, now_at.port)
+    assert latest.until is None and ("east", "p2") in {(one.switch, one.port) for one in before_it}
+    assert all(one.until == later.since for one, later in pairwise((*before_it, latest)))
     with pytest.raises(ServiceError, match="it was first seen at"):
         kite.send(endpoint(str(mac(MOVER)), at=before))
     with pytest.raises(ServiceError, match="in the future"):

@@ -25,7 +25,14 @@ _ODD: tuple[Any, ...] = (
 )
 _PATHS = (
     *("/switches", "/switches/{}", "/switches/{}/ports", "/switches/{}/ports/{}", "/switches/{}/readings"),
-    *("/endpoints", "/endpoints/{}", "/endpoints/{}/path", "/endpoints/{}/ips", "/endpoints/{}/quiet-times"),
+    *(
+        "/endpoints",
+        "/endpoints/{}",
+        "/endpoints/{}/path",
+        "/endpoints/{}/ips",
+        "/endpoints/{}/quiet-times",
+        "/endpoints/{}/homes",
+    ),
     *("/stays", "/changes", "/differences", "/readings", "/findings", "/findings/{}", "/findings/{}/parts"),
     *("/finding-kinds/{}", "/search", "/vlans", "/vlans/{}/ports", "/makers", "/shared-addresses", "/rounds"),
     *(

@@ -48,7 +48,7 @@ beforeEach(() => {
       return json(endpoint(path.slice(-17)));
     }
     if (/\/endpoints\/[^/]+$/.test(path)) return json(endpoint(path.slice(-17)));
-    if (/\/(path|ips|quiet-times)$/.test(path)) return json([]);
+    if (/\/(path|ips|homes|quiet-times)$/.test(path)) return json([]);
     return json({ items: [], next: null });
   };
 });

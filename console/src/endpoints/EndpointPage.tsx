@@ -4,7 +4,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
 import { api, type Endpoint, type Hop, need } from "../api/client";
-import { endpointQuery, ipsQuery, pathQuery, quietTimesQuery } from "../api/resources/endpoints";
+import { endpointQuery, homesQuery, ipsQuery, pathQuery, quietTimesQuery } from "../api/resources/endpoints";
 import { findingsQuery } from "../api/resources/findings";
 import { historyQuery } from "../api/resources/stays";
 import { originText, vlanText } from "../find/model";
@@ -55,6 +55,7 @@ function Whole({ mac, at }: { mac: string; at: string | undefined }) {
               {(page) => <TimeLine stays={page.items} quiet={quiet.data ?? []} />}
             </QueryView>
           </Sheet>
+          <Homes mac={mac} />
           {(findings.data?.items.length ?? 0) > 0 && (
             <>
               <Heading>Findings</Heading>
@@ -68,6 +69,43 @@ function Whole({ mac, at }: { mac: string; at: string | undefined }) {
         </>
       )}
     </QueryView>
+  );
+}
+
+function Homes({ mac }: { mac: string }) {
+  const homes = useQuery(homesQuery(mac));
+  return (
+    <>
+      <Heading>At home</Heading>
+      <Sheet tabIndex={0} aria-label="homes over time">
+        <QueryView query={homes} rows={2}>
+          {(rows) =>
+            rows.length === 0 ? (
+              <Nothing>
+                Nowhere in the last thirty days: only ports that lead to other switches have it.
+              </Nothing>
+            ) : (
+              <Grid>
+                <tbody>
+                  {rows.toReversed().map((row) => (
+                    <tr key={`${row.since} ${row.switch} ${row.port} ${row.vlan}`}>
+                      <td>
+                        <TimeLink to={portPath(row.switch, row.port)}>
+                          {row.switch} · {row.port}
+                        </TimeLink>
+                      </td>
+                      <td>{row.vlan !== null && `VLAN ${row.vlan}`}</td>
+                      <td>since {fullTime(row.since)}</td>
+                      <td>{row.until ? `until ${fullTime(row.until)}` : "until now"}</td>
+                    </tr>
+                  ))}
+                </tbody>
+              </Grid>
+            )
+          }
+        </QueryView>
+      </Sheet>
+    </>
   );
 }
 

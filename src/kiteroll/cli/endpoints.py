@@ -7,7 +7,7 @@ from kiteroll.cli import columns
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, add_limit, checked, note_cut, shared
-from kiteroll.client import change_endpoint, endpoint, findings, ips, path, quiet_times, stays
+from kiteroll.client import change_endpoint, endpoint, findings, homes, ips, path, quiet_times, stays
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
@@ -36,6 +36,9 @@ def add_commands(commands: Any) -> None:
     one.add_argument("mac", metavar="ADDRESS")
     one.add_argument("--limit", type=int, default=30, help="stays at most (default 30)")
     one.add_argument("--at", metavar="WHEN", help="as it was known then (2h, 14:05, a full time)")
+    one = add_command(verbs, "homes", run_homes, "show where it was at home over time", parents=parents)
+    one.add_argument("mac", metavar="ADDRESS")
+    one.add_argument("--days", type=float, default=30, help="how far back (default 30)")
     one = add_command(
         verbs, "quiet-times", run_quiet_times, "show when it was missing where it was", parents=parents
     )
@@ -119,6 +122,14 @@ def run_show(context: Context) -> Exit:
 
 
 _ALL: tuple[api.FindingState, ...] = ("open", "acknowledged", "cleared")
+
+
+def run_homes(context: Context) -> Exit:
+    args, out = context.args, context.out
+    with context.client() as client:
+        found = client.send(homes(args.mac, days=args.days))
+    out.rows(found, columns.homes(), empty=f"it was at home nowhere in the last {args.days:g} days")
+    return Exit.OK if found else Exit.NOTHING
 
 
 def run_quiet_times(context: Context) -> Exit:

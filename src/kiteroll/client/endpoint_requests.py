@@ -42,6 +42,11 @@ def quiet_times(mac: str, *, days: float = 30, uplinks: bool = True) -> ApiReque
     )
 
 
+def homes(mac: str, *, days: float = 30) -> ApiRequest[list[api.HomeInterval]]:
+    """Where it was at home over time, earliest first."""
+    return get_request(f"/endpoints/{part(mac)}/homes", TypeAdapter(list[api.HomeInterval]), days=days)
+
+
 def ips(mac: str, *, limit: int = 100) -> ApiRequest[list[api.IpStay]]:
     """IP addresses and host names of an endpoint, latest first."""
     return get_request(f"/endpoints/{part(mac)}/ips", TypeAdapter(list[api.IpStay]), limit=limit)

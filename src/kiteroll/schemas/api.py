@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from kiteroll.schemas.endpoints import (
         Endpoint,
         EndpointChange,
+        HomeInterval,
         Hop,
         IpStay,
         Maker,
@@ -165,6 +166,7 @@ _MODULES = {
     "PortOccupant": "rules",
     "PortRules": "rules",
     "Problem": "operations",
+    "HomeInterval": "endpoints",
     "QuietTime": "endpoints",
     "ReadingSummary": "history",
     "RollCall": "rules",
@@ -225,6 +227,7 @@ __all__ = [
     "GroupChange",
     "Health",
     "HoldS",
+    "HomeInterval",
     "Hop",
     "Host",
     "IntervalS",

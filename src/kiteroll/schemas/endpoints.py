@@ -71,6 +71,17 @@ class QuietTime(ResponseModel):
     """When it was seen again or the stay ended; null while it is quiet."""
 
 
+class HomeInterval(ResponseModel):
+    """A time in which an endpoint was at home at one place."""
+
+    switch: str
+    port: str
+    vlan: int | None
+    since: Instant
+    until: Instant | None
+    """null while it is."""
+
+
 class IpStay(ResponseModel):
     """An IP address that answered with the endpoint's address, for a time."""
 

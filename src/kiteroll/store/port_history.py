@@ -1,5 +1,6 @@
 """Uplinks, links and counts of ports, and readings, as of an instant."""
 
+from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -9,6 +10,7 @@ from sqlalchemy import Connection, Row, func, insert, select, tuple_, update
 
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
+from kiteroll.store.bulk import chunks
 from kiteroll.store.predicates import covers
 from kiteroll.store.quiet_periods import quiet_since
 from kiteroll.store.stay_queries import Filters, placed, placed_stay
@@ -62,6 +64,24 @@ def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[PortRef,
         .where(covers(port_uplink.c.began_at, port_uplink.c.ended_at, at))
     )
     return {row.port_id: ((row.switch_name, row.port_name), _role(row)) for row in connection.execute(query)}
+
+
+def uplink_times(
+    connection: Connection, places: Collection[PortRef]
+) -> dict[PortRef, list[tuple[datetime, datetime | None]]]:
+    """When each of these ports counted as an uplink, in order of time."""
+    found: dict[PortRef, list[tuple[datetime, datetime | None]]] = defaultdict(list)
+    for part in chunks(sorted(places)):
+        query = (
+            select(switch.c.name, port.c.name, port_uplink.c.began_at, port_uplink.c.ended_at)
+            .join(port, port.c.id == port_uplink.c.port_id)
+            .join(switch, switch.c.id == port.c.switch_id)
+            .where(tuple_(switch.c.name, port.c.name).in_(part))
+            .order_by(port_uplink.c.began_at)
+        )
+        for switch_name, port_name, began_at, ended_at in connection.execute(query):
+            found[switch_name, port_name].append((began_at, ended_at))
+    return found
 
 
 def _role(row: Row[Any]) -> PortRole:

@@ -24,6 +24,14 @@ export const ipsQuery = (mac: string) =>
       need(api.GET("/api/v1/endpoints/{mac}/ips", { params: { path: { mac } }, signal })),
   });
 
+/** Where an endpoint was at home, in the last month. */
+export const homesQuery = (mac: string) =>
+  queryOptions({
+    queryKey: ["endpoints", "homes", mac],
+    queryFn: ({ signal }) =>
+      need(api.GET("/api/v1/endpoints/{mac}/homes", { params: { path: { mac } }, signal })),
+  });
+
 /** When an endpoint was missing where it was, in the last month. */
 export const quietTimesQuery = (mac: string) =>
   queryOptions({

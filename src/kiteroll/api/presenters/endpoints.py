@@ -1,6 +1,6 @@
 """Endpoints, their places and paths, as the API shows them."""
 
-from kiteroll.app.queries.endpoints import EndpointView, IpStay, PlaceView, QuietTime
+from kiteroll.app.queries.endpoints import EndpointView, HomeInterval, IpStay, PlaceView, QuietTime
 from kiteroll.core.topology.path import Hop
 from kiteroll.schemas import api
 from kiteroll.wording.stays import ending_text
@@ -52,6 +52,13 @@ def present_quiet_time(row: QuietTime) -> api.QuietTime:
     place = row.place
     return api.QuietTime(
         switch=place.switch, port=place.port, vlan=place.vlan, began_at=row.began_at, ended_at=row.ended_at
+    )
+
+
+def present_home_interval(row: HomeInterval) -> api.HomeInterval:
+    place = row.place
+    return api.HomeInterval(
+        switch=place.switch, port=place.port, vlan=place.vlan, since=row.since, until=row.until
     )
 
 

@@ -9,6 +9,7 @@ from kiteroll.api.dependencies import TheEndpoints, TheMakers, TheSearch
 from kiteroll.api.parameters import ERRORS, AsOf, Cursor, Days, Limit, WithUplinks
 from kiteroll.api.presenters.endpoints import (
     present_endpoint,
+    present_home_interval,
     present_hop,
     present_ip,
     present_quiet_time,
@@ -81,6 +82,12 @@ def list_quiet_times(
 ) -> list[api.QuietTime]:
     found = endpoints.quiet_times(MacAddress.parse(mac), timedelta(days=days), uplinks=uplinks)
     return [present_quiet_time(one) for one in found]
+
+
+@router.get("/endpoints/{mac}/homes", summary="Where it was at home over time, earliest first")
+def list_homes(endpoints: TheEndpoints, mac: str, days: Days = 30) -> list[api.HomeInterval]:
+    found = endpoints.homes(MacAddress.parse(mac), timedelta(days=days))
+    return [present_home_interval(one) for one in found]
 
 
 @router.get("/endpoints/{mac}/ips", summary="IP addresses and host names of an endpoint over time")

@@ -14,9 +14,10 @@ from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.makers import AddressOrigin
 from kiteroll.core.topology.home import Home, choose_home, rank
+from kiteroll.core.topology.home_history import HomeInterval, homes_over_time
 from kiteroll.core.topology.path import Hop, longest_path
 from kiteroll.core.topology.roles import PortRole
-from kiteroll.store import host_names, inventory, ports, stay_queries
+from kiteroll.store import finding_inputs, host_names, inventory, port_history, ports, stay_queries
 from kiteroll.store.database import Database
 from kiteroll.store.endpoint_queries import EndpointRecord, endpoint_records
 from kiteroll.store.host_names import IpStay
@@ -24,7 +25,15 @@ from kiteroll.store.paging import Page
 from kiteroll.store.quiet_periods import QuietTime, quiet_times
 from kiteroll.store.stay_queries import Filters, PlacedStay
 
-__all__ = ["EndpointQueries", "EndpointView", "IpStay", "PlaceView", "QuietTime", "StayFilter"]
+__all__ = [
+    "EndpointQueries",
+    "EndpointView",
+    "HomeInterval",
+    "IpStay",
+    "PlaceView",
+    "QuietTime",
+    "StayFilter",
+]
 
 _MAX_QUIET = 1000
 """Quiet times told at once, the latest."""
@@ -154,6 +163,16 @@ class EndpointQueries:
             topology = self._topology.now().topology
             found = [one for one in found if not topology.is_uplink((one.place.switch, one.place.port))]
         return found[-_MAX_QUIET:]
+
+    def homes(self, mac: MacAddress, back: timedelta) -> list[HomeInterval]:
+        """Where it was at home, earliest first. Raises NotFound when no switch ever learned it."""
+        if not self._database.run(stay_queries.about_endpoints, [mac]):
+            raise NotFound("endpoint", str(mac), "no switch has ever learned this address")
+        since = self._clock.now() - back
+        rows = self._database.run(finding_inputs.recent_stays, [mac], since)[mac]
+        stays = [row.stay for row in rows]
+        ports_of_it = {(stay.place.switch, stay.place.port) for stay in stays}
+        return homes_over_time(stays, self._database.run(port_history.uplink_times, ports_of_it))
 
     def ips(self, mac: MacAddress, limit: int) -> list[IpStay]:
         return self._database.run(host_names.ip_history, mac, limit)

@@ -1,6 +1,15 @@
 """Columns of the tables, by what a row is. One place, so that a thing looks the same everywhere."""
 
-from kiteroll.cli.columns.endpoints import endpoints, hops, ip_stays, makers, quiet_times, stays, vlan_text
+from kiteroll.cli.columns.endpoints import (
+    endpoints,
+    homes,
+    hops,
+    ip_stays,
+    makers,
+    quiet_times,
+    stays,
+    vlan_text,
+)
 from kiteroll.cli.columns.events import (
     changes,
     differences,
@@ -35,6 +44,7 @@ __all__ = [
     "evidence",
     "findings",
     "groups",
+    "homes",
     "hops",
     "ip_stays",
     "link_history",

@@ -83,6 +83,17 @@ def quiet_times() -> list[Column[api.QuietTime]]:
     ]
 
 
+def homes() -> list[Column[api.HomeInterval]]:
+    return [
+        Column("from", lambda one: one.since),
+        Column("until", lambda one: one.until),
+        Column("lasted", lambda one: age(one.until - one.since) if one.until else "ongoing"),
+        Column("switch", lambda one: one.switch, style=lambda _: "bold"),
+        Column("port", lambda one: one.port, style=lambda _: "bold"),
+        Column("vlan", lambda one: one.vlan),
+    ]
+
+
 def ip_stays(out: Output) -> list[Column[api.IpStay]]:
     return [
         Column("ip", lambda one: one.ip, style=lambda _: "bold"),

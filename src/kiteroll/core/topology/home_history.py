@@ -1,0 +1,63 @@
+"""Where an endpoint was at home, over time: its stays at ports that were no uplinks while they lasted."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.stay import Place, Stay
+
+_ROLE_KNOWN_AFTER = timedelta(minutes=2)
+"""Where a new port leads is known some time after the first addresses there."""
+
+Times = Sequence[tuple[datetime, datetime | None]]
+"""[from, until), in order; None: it still is so."""
+
+
+@dataclass(frozen=True, slots=True)
+class HomeInterval:
+    """At home at `place` in [since, until); `until` is None while it is."""
+
+    place: Place
+    since: datetime
+    until: datetime | None
+
+
+def homes_over_time(stays: Sequence[Stay], uplinks: Mapping[PortRef, Times]) -> list[HomeInterval]:
+    """Earliest first. `stays`: of one endpoint; `uplinks`: when each of their ports counted as an uplink. Of
+    several access places at an instant the one learned last is the home, as `choose_home` has it."""
+    spells = sorted(
+        (spell for stay in stays for spell in _access_spells(stay, uplinks)), key=lambda one: one.since
+    )
+    found: list[HomeInterval] = []
+    for at, until in _between(spells):
+        there = [one for one in spells if one.since <= at and (one.until is None or at < one.until)]
+        if not there:
+            continue
+        place = max(there, key=lambda one: one.since).place
+        if found and found[-1].place == place and found[-1].until == at:
+            found[-1] = HomeInterval(place, found[-1].since, until)
+        else:
+            found.append(HomeInterval(place, at, until))
+    return found
+
+
+def _between(spells: Sequence[HomeInterval]) -> Iterator[tuple[datetime, datetime | None]]:
+    """From each instant at which something changes to the next."""
+    instants = sorted({at for one in spells for at in (one.since, one.until) if at is not None})
+    yield from zip(instants, (*instants[1:], None), strict=False)
+
+
+def _access_spells(stay: Stay, uplinks: Mapping[PortRef, Times]) -> Iterator[HomeInterval]:
+    """What is left of a stay without the times in which its port was an uplink."""
+    since: datetime | None = stay.began_at
+    for began, ended in uplinks.get((stay.place.switch, stay.place.port), ()):
+        if since is None or (ended is not None and ended <= since):
+            continue
+        if stay.ended_at is not None and began >= stay.ended_at:
+            break
+        if began - since > _ROLE_KNOWN_AFTER:
+            yield HomeInterval(stay.place, since, began)
+        since = ended
+    if since is not None and (stay.ended_at is None or since < stay.ended_at):
+        yield HomeInterval(stay.place, since, stay.ended_at)

@@ -1,0 +1,64 @@
+"""Homes over time, from stays and from when ports were uplinks."""
+
+from datetime import datetime
+
+import pytest
+
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.stay import Place, Stay
+from kiteroll.core.topology.home_history import Times, homes_over_time
+from tests.support.factories import at, mac
+
+A, B = ("quay-1", "p1"), ("quay-2", "p2")
+UP = ("quay-1", "p24")
+
+
+def _stay(port: PortRef, began: float, ended: float | None = None) -> Stay:
+    return Stay(
+        id=int(began * 10) + 1,
+        mac=mac(1),
+        place=Place(*port, 10),
+        began_at=at(began),
+        resumed_at=at(began),
+        ended_at=None if ended is None else at(ended),
+    )
+
+
+def _minutes(instant: datetime | None) -> float | None:
+    return None if instant is None else (instant - at(0)).total_seconds() / 60
+
+
+@pytest.mark.parametrize(
+    ("stays", "uplinks", "expected"),
+    [
+        ([_stay(A, 0)], {}, [(A, 0, None)]),
+        ([_stay(A, 0), _stay(UP, 1)], {UP: [(at(-99), None)]}, [(A, 0, None)]),
+        ([_stay(A, 0, 30), _stay(B, 20)], {}, [(A, 0, 20), (B, 20, None)]),
+        ([_stay(A, 0, 10), _stay(A, 40, 50)], {}, [(A, 0, 10), (A, 40, 50)]),
+        ([_stay(A, 0, 10), _stay(A, 10)], {}, [(A, 0, None)]),
+        ([_stay(UP, 0, 90)], {UP: [(at(30), at(60))]}, [(UP, 0, 30), (UP, 60, 90)]),
+        ([_stay(UP, 0)], {UP: [(at(1), None)]}, []),
+        ([_stay(UP, 0, 20)], {UP: [(at(30), None)]}, [(UP, 0, 20)]),
+        ([], {}, []),
+    ],
+    ids=[
+        "one place",
+        "beside its uplink",
+        "moved, and the old place lingers",
+        "away in between",
+        "learned again at once",
+        "a port that was an uplink for a while",
+        "an uplink that was known as one a minute later",
+        "a port that became one afterwards",
+        "never learned",
+    ],
+)
+def test_homes_follow_the_stays_at_access_ports(
+    stays: list[Stay],
+    uplinks: dict[PortRef, Times],
+    expected: list[tuple[PortRef, float, float | None]],
+) -> None:
+    found = homes_over_time(stays, uplinks)
+    assert [
+        ((one.place.switch, one.place.port), _minutes(one.since), _minutes(one.until)) for one in found
+    ] == expected
