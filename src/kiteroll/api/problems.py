@@ -6,6 +6,7 @@ from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
 from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 
 from kiteroll.api.refusals import BodyTooLarge, BodyTooSlow, ForeignRequest, NotSignedIn, TooManyTries
 from kiteroll.app.logs import fields
@@ -104,6 +105,11 @@ def install(app: FastAPI) -> None:
     async def plain(request: Request, error: HTTPException) -> JSONResponse:
         code = {404: "not_found", 405: "method_not_allowed"}.get(error.status_code, "http")
         return problem(error.status_code, str(error.detail), f"{request.method} {request.url.path}", code)
+
+    @app.exception_handler(ClientDisconnect)
+    async def gone(request: Request, error: ClientDisconnect) -> JSONResponse:
+        # Nobody is there to be told, and nothing is wrong here.
+        return problem(400, "Half-sent request", "the connection was closed before all of it came", "gone")
 
     @app.exception_handler(Exception)
     async def bug(request: Request, error: Exception) -> JSONResponse:

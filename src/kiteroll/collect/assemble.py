@@ -11,6 +11,7 @@ from kiteroll.collect.neighbours import read_neighbours
 from kiteroll.collect.port_facts import PortFacts
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import arcs_of, index_number, number, physical_address, text
+from kiteroll.core.model import bounds
 from kiteroll.core.model.reading import Device, Gap, Oper, Port, Reading, Vlan
 from kiteroll.core.model.uptime import uptime
 from kiteroll.snmp import mib
@@ -211,4 +212,4 @@ def _vlans(raw: RawSwitch) -> tuple[Vlan, ...]:
     for index, value in raw.column(mib.DOT1Q_VLAN_STATIC_NAME).items():
         if vlan := index_number(index):
             names[vlan] = text(value)
-    return tuple(Vlan(id=vlan, name=name) for vlan, name in sorted(names.items()) if 1 <= vlan <= 4094)
+    return tuple(Vlan(id=vlan, name=name) for vlan, name in sorted(names.items()) if 1 <= vlan <= bounds.VLAN)

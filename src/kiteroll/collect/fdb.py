@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from kiteroll.collect.exchange import Value
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import arcs_of, index_number, number
+from kiteroll.core.model import bounds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import NO_PORT, Device, Entry, Gap, Port, Status, key_of, mac_of
 from kiteroll.core.model.table_rows import at_bundles, bundle_numbers, is_endpoint
@@ -209,7 +210,7 @@ class _Rows:
         vlans = self.vlans_of_fdb.get(fdb_id)
         if vlans is None:
             # No mapping offered: by far the most devices then number databases by VLAN.
-            return fdb_id if not self.vlans_of_fdb and 1 <= fdb_id <= 4094 else None
+            return fdb_id if not self.vlans_of_fdb and 1 <= fdb_id <= bounds.VLAN else None
         if len(vlans) == 1:
             return next(iter(vlans))
         # They share one database (802.1Q 8.8): the VLAN is known where the port carries one of them.
@@ -223,6 +224,6 @@ def vlans_of_fdb(raw: RawSwitch) -> dict[int, set[int]]:
     for index, value in raw.column(mib.DOT1Q_VLAN_FDB_ID).items():
         vlan = index_number(index, position=1, length=2)
         fdb_id = number(value)
-        if vlan and fdb_id is not None and 1 <= vlan <= 4094:
+        if vlan and fdb_id is not None and 1 <= vlan <= bounds.VLAN:
             found[fdb_id].add(vlan)
     return dict(found)

@@ -5,6 +5,7 @@ from collections.abc import Mapping
 
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import index_number, number, octets
+from kiteroll.core.model import bounds
 from kiteroll.snmp import mib
 
 _DUPLEX = {2: "half", 3: "full"}
@@ -18,7 +19,7 @@ class PortFacts:
         self.default_vlans = {
             interface: vlan
             for interface, vlan in _by_interface(raw, mib.DOT1Q_PVID, bridge_ports).items()
-            if 1 <= vlan <= 4094
+            if 1 <= vlan <= bounds.VLAN
         }
         self.spanning_tree = {
             interface: _SPANNING_TREE.get(state, "")
@@ -39,7 +40,7 @@ class PortFacts:
         untagged_rows = raw.column(mib.DOT1Q_VLAN_STATIC_UNTAGGED_PORTS)
         for index, value in raw.column(mib.DOT1Q_VLAN_STATIC_EGRESS_PORTS).items():
             vlan = index_number(index)
-            if vlan is None or not 1 <= vlan <= 4094:
+            if vlan is None or not 1 <= vlan <= bounds.VLAN:
                 continue
             without_tag = _ports_in(octets(untagged_rows.get(index)))
             for bridge_port in _ports_in(octets(value)):

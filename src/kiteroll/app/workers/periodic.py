@@ -2,7 +2,7 @@
 
 import asyncio
 import logging
-from collections.abc import Callable, Sequence
+from collections.abc import Awaitable, Callable, Sequence
 from datetime import timedelta
 
 from kiteroll.app.config import RetentionSettings
@@ -25,25 +25,30 @@ _TOLD_AHEAD = timedelta(seconds=2)
 
 async def every(seconds: float, clock: Clock, work: Callable[[], object], name: str) -> None:
     """Run `work` in a thread again and again. While the database is away it waits for the next time."""
-    while True:
-        await clock.sleep(seconds)
-        try:
-            await asyncio.to_thread(work)
-        except StorageUnavailable as away:
-            log.warning("waits for the database", extra=fields(f"{name}.wait", error=str(away)))
+    await _again_and_again(seconds, clock, lambda: asyncio.to_thread(work), name)
 
 
 async def retention(
     database: Database, ingestor: ReadingIngestor, clock: Clock, settings: RetentionSettings
 ) -> None:
     """Delete expired records, once an hour."""
+
+    async def delete() -> None:
+        deleted = await asyncio.to_thread(delete_old, database, clock, settings)
+        await ingestor.run_in_turn(ingestor.forget_endpoints, deleted.endpoints)
+
+    await _again_and_again(_RETENTION_S, clock, delete, "retention")
+
+
+async def _again_and_again(
+    seconds: float, clock: Clock, work: Callable[[], Awaitable[object]], name: str
+) -> None:
     while True:
-        await clock.sleep(_RETENTION_S)
+        await clock.sleep(seconds)
         try:
-            deleted = await asyncio.to_thread(delete_old, database, clock, settings)
-            await ingestor.run_in_turn(ingestor.forget_endpoints, deleted.endpoints)
+            await work()
         except StorageUnavailable as away:
-            log.warning("waits for the database", extra=fields("retention.wait", error=str(away)))
+            log.warning("waits for the database", extra=fields(f"{name}.wait", error=str(away)))
 
 
 def delete_old(database: Database, clock: Clock, settings: RetentionSettings) -> Deleted:
