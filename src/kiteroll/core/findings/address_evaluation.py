@@ -25,6 +25,7 @@ _MAX_SIGHTINGS = 20_000
 _SIGHTINGS_AT_ONCE = 4_000
 """About so many are held in memory together."""
 _FIRST_ADDRESSES = 100
+"""Looked at before it is known how many places they have."""
 
 
 @dataclass(frozen=True, slots=True)

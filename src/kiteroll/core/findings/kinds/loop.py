@@ -209,9 +209,10 @@ def _to_and_fro(steps: Sequence[Step], left_out: Collection[str]) -> dict[tuple[
             one, other = sorted((step.origin, step.to))
             counts[one, other, step.mac] += 1
             ways[one, other][step.at][step.to] += 1
+    circulating = {pair for pair, each in ways.items() if not _in_step(each.values(), pair)}
     found: dict[tuple[str, str], set[MacAddress]] = defaultdict(set)
     for (one, other, mac), count in counts.items():
-        if count >= _JUMPS and not _in_step(ways[one, other].values(), (one, other)):
+        if count >= _JUMPS and (one, other) in circulating:
             found[one, other].add(mac)
     return found
 
