@@ -3,43 +3,21 @@
 import random
 import time
 from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
-from dataclasses import dataclass, field, replace
-from datetime import timedelta
-from functools import partial
+from collections.abc import Iterable
+from dataclasses import dataclass, field
 
+from bench.network_cases import Case, cases
 from kiteroll.core.findings.finding import Finding, FindingKind
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading, key_of
 from kiteroll.core.replay.replay import Replay
 from kiteroll.core.topology.home import Confidence
-from kiteroll.lab.random_worlds import AGEING_S, PORTS, START, Net, Ring, grow, grow_ring, rounds
+from kiteroll.lab.random_worlds import AGEING_S, Net, rounds
 from kiteroll.lab.world import Host
 
-Happen = Callable[[Net, random.Random], None]
-Change = Callable[[Reading], Reading | None]
 _QUIET_ROUNDS = 5
 Places = dict[str, list[tuple[float, tuple[str, int] | None]]]
 """Where each host was of late, and since when; None: unplugged."""
-_NOTES = frozenset({FindingKind.MOVED, FindingKind.MOVED_TOGETHER})
-
-
-@dataclass(frozen=True)
-class Case:
-    group: str
-    name: str
-    build: Callable[[int], Net]
-    happen: Happen
-    interval_s: float = 60.0
-    minutes: int = 30
-    allowed: frozenset[FindingKind] = frozenset()
-    """Kinds that may be told."""
-    loop_at: frozenset[str] = frozenset()
-    """Where a loop must be told."""
-    moved: int = 0
-    """How many addresses must be told to have moved, alone or together."""
-    change: Change | None = None
-    """What is read of it; None loses the reading."""
 
 
 @dataclass
@@ -139,197 +117,6 @@ def _moved(findings: Iterable[Finding]) -> set[MacAddress]:
     return {
         one.subject.mac for one in findings if one.kind is FindingKind.MOVED and one.subject.mac is not None
     }
-
-
-# --- what happens ---------------------------------------------------------------------------
-
-
-def nothing(_: Net, __: random.Random) -> None:
-    return
-
-
-def roam(every_s: float, clients: int = 60) -> Happen:
-    """Wireless clients on six access points of two switches."""
-
-    def happen(net: Net, dice: random.Random) -> None:
-        points = [(switch, 2 * PORTS - number) for switch in ("sw-000", "sw-001") for number in range(3)]
-        for number in range(clients):
-            client = _host(net, f"client-{number}", 0x021A0C000000 + number, dice.choice(points))
-            at_s = dice.uniform(600, 600 + every_s)
-            while at_s < 7200:
-                to = dice.choice(points)
-                net.world.after(at_s, partial(net.world.settle, client.name, to))
-                at_s += dice.expovariate(1 / every_s)
-
-    return happen
-
-
-def change_rooms(there: int, back: int, *, again: bool = False) -> Happen:
-    """So many hosts go from one switch to the other, and so many the other way; `again`: and home later."""
-
-    def happen(net: Net, dice: random.Random) -> None:
-        one, other = "sw-000", "sw-001"
-        groups = [
-            [host for host in net.hosts if host.at and host.at[0] == name][:count]
-            for name, count in ((one, there), (other, back))
-        ]
-        free = {name: iter(range(2 * PORTS, PORTS + 1, -1)) for name in (one, other)}
-        begin = dice.uniform(60, 120)
-        for group, to in zip(groups, (other, one), strict=True):
-            for number, host in enumerate(group):
-                home, port = host.at, next(free[to])
-                net.world.after(begin + 4 * number, partial(net.world.move, host, (to, port)))
-                if again and home is not None:
-                    net.world.after(begin + 1800 + 4 * number, partial(net.world.move, host, home))
-
-    return happen
-
-
-def loop_in_one(net: Net, _: random.Random) -> None:
-    net.world.after(30, lambda: net.world.loop("sw-002", (2 * PORTS - 1, 2 * PORTS)))
-
-
-def second_cable(net: Net, _: random.Random) -> None:
-    """Between two switches that have one already, without spanning tree."""
-    here, there = next((one, other) for one, other in net.cables.items() if one[0] == "sw-002")
-    net.world.after(30, lambda: net.world.second_cable(here, there, (2 * PORTS, 2 * PORTS)))
-
-
-def twin_addresses(net: Net, _: random.Random) -> None:
-    """One address in two VLANs at two ports, and one that several routers share."""
-    for vlan, at in ((10, ("sw-000", 2 * PORTS)), (20, ("sw-001", 2 * PORTS))):
-        _host(net, f"gateway-{vlan}", 0x021A0D000001, at, vlan=vlan)
-    for number, at in enumerate((("sw-000", 2 * PORTS - 1), ("sw-001", 2 * PORTS - 1))):
-        _host(net, f"router-{number}", 0x00005E000105, at)
-
-
-def carried(net: Net, dice: random.Random) -> None:
-    """Eight laptops are carried to another switch, four of them off for a quarter of an hour."""
-    for number, host in enumerate(dice.sample([one for one in net.hosts if one.at], 8)):
-        assert host.at is not None
-        to = ("sw-000" if host.at[0] != "sw-000" else "sw-001", 2 * PORTS - number)
-        off_s = 900 if number % 2 else 20
-        net.world.after(120 + 60 * number, partial(net.world.unplug, host))
-        net.world.after(120 + 60 * number + off_s, partial(net.world.plug, host, to))
-
-
-def ring(times: int) -> tuple[Callable[[int], Net], Happen]:
-    rings: dict[int, Ring] = {}
-
-    def build(seed: int) -> Net:
-        made = grow_ring(seed, 5, hosts=6)
-        rings[id(made.net)] = made
-        return made.net
-
-    def happen(net: Net, dice: random.Random) -> None:
-        made = rings[id(net)]
-        for number in range(times):
-            at_s = 60 + 240 * number + dice.uniform(0, 30)
-            net.world.after(at_s, partial(made.break_cable, number % 4))
-            net.world.after(at_s + 110, made.mend_cable)
-
-    return build, happen
-
-
-def _host(net: Net, name: str, mac: int, at: tuple[str, int], vlan: int = 10) -> Host:
-    host = Host(
-        name=name,
-        kind="host",
-        mac=MacAddress(mac),
-        vlan=vlan,
-        every_s=10,
-        peer=net.hosts[0].mac,
-        broadcasts=0.3,
-        at=at,
-    )
-    return net.world.add_host(host)
-
-
-def tree(switches: int, hosts: int = PORTS, *, lldp: bool = True, hidden: int = 0) -> Callable[[int], Net]:
-    return lambda seed: grow(seed, switches, hosts=hosts, lldp=lldp, hidden=hidden)
-
-
-def without_vlans(reading: Reading) -> Reading:
-    """One switch tells no VLAN."""
-    if reading.switch != "sw-001":
-        return reading
-    return replace(reading, learned={key & (1 << 48) - 1: port for key, port in reading.learned.items()})
-
-
-def dead(reading: Reading) -> Reading | None:
-    """One switch is not read any more after ten minutes."""
-    late = reading.taken_at > START + timedelta(seconds=2 * AGEING_S + 900)
-    return None if reading.switch == "sw-001" and late else reading
-
-
-def cases() -> Iterator[Case]:
-    for lldp in (True, False):
-        word = "LLDP" if lldp else "no LLDP"
-        yield Case("at rest", f"12 switches, {word}", tree(12, 8, lldp=lldp), nothing, minutes=60)
-        yield Case("at rest", f"12, 2 hidden, {word}", tree(12, 8, lldp=lldp, hidden=2), nothing, minutes=60)
-    for every_s, beat in ((300, 15), (300, 60), (900, 60), (900, 300), (3600, 300)):
-        name = f"roam every {every_s // 60} min, read every {beat} s"
-        flap = frozenset({FindingKind.FLAPPING})
-        yield Case("roaming", name, tree(3, 6), roam(every_s), beat, 60, _NOTES | flap)
-    for there, back, beat in ((2, 0, 60), (10, 9, 60), (10, 9, 300), (10, 0, 300), (8, 8, 1800)):
-        name = f"{there} one way, {back} the other, every {beat} s"
-        minutes = 45 if beat < 1800 else 300
-        yield Case(
-            "batch moves",
-            name,
-            tree(3),
-            change_rooms(there, back),
-            beat,
-            minutes,
-            _NOTES | {FindingKind.AGEING_TOO_SHORT},
-            moved=there + back,
-        )
-    yield Case(
-        "batch moves", "10 out and back", tree(3), change_rooms(10, 0, again=True), 60, 60, _NOTES, moved=10
-    )
-    yield Case("carried", "8 laptops, every 60 s", tree(4, 6), carried, 60, 60, _NOTES, moved=8)
-    yield Case("carried", "8 laptops, every 300 s", tree(4, 6), carried, 300, 90, _NOTES, moved=8)
-    for lldp in (True, False):
-        for beat in (15, 60):
-            word = f"{'LLDP' if lldp else 'no LLDP'}, every {beat} s"
-            yield Case(
-                "loops",
-                f"in one switch, {word}",
-                tree(5, lldp=lldp),
-                loop_in_one,
-                beat,
-                10,
-                loop_at=frozenset({"sw-002"}),
-            )
-            yield Case(
-                "loops",
-                f"second cable, {word}",
-                tree(5, lldp=lldp),
-                second_cable,
-                beat,
-                10,
-                loop_at=frozenset(f"sw-{number:03}" for number in range(5)),
-            )
-    for times in (1, 4):
-        yield Case("rings", f"{times} breaks and mends", *ring(times), minutes=30)
-    yield Case("several places", "two VLANs, a virtual router", tree(3, 6), twin_addresses)
-    for switches, hosts in ((2, 1), (2, 3), (3, 2), (4, 3)):
-        yield Case(
-            "poor evidence",
-            f"{switches} x {hosts} hosts, no LLDP",
-            tree(switches, hosts, lldp=False),
-            nothing,
-        )
-    yield Case("poor evidence", "one tells no VLAN", tree(4, 6, lldp=False), nothing, change=without_vlans)
-    yield Case(
-        "decay",
-        "a switch dies",
-        tree(4, 6),
-        nothing,
-        minutes=60,
-        allowed=frozenset({FindingKind.NOT_READ}),
-        change=dead,
-    )
 
 
 def main() -> None:
