@@ -62,3 +62,11 @@ def test_homes_follow_the_stays_at_access_ports(
     assert [
         ((one.place.switch, one.place.port), _minutes(one.since), _minutes(one.until)) for one in found
     ] == expected
+
+
+def test_what_was_an_uplink_when_recording_began_is_taken_to_have_been_one_before() -> None:
+    stays, uplinks = [_stay(A, 0), _stay(UP, 1)], {UP: [(at(500), None)]}
+    first = homes_over_time(stays, uplinks)
+    assert [one.place.port for one in first] == ["p1", "p24", "p1"]
+    assert [one.place.port for one in homes_over_time(stays, uplinks, at(499))] == ["p1"]
+    assert homes_over_time(stays, uplinks, at(400)) == first, "it became one long after"

@@ -311,6 +311,18 @@ HOMES = {"p1": 2, "p3": 2, "p4": 2}
 IN_STEP = [*_jumps(0, 6, "p1", "p2", 0.2), *_jumps(0, 6, "p2", "p1", 0.5), *_jumps(0, 6, "p1", "p2", 0.8)]
 AGAINST = [*_jumps(6, 12, "p2", "p1", 0.2), *_jumps(6, 12, "p1", "p2", 0.5), *_jumps(6, 12, "p2", "p1", 0.8)]
 FRO = [*IN_STEP, *AGAINST]
+ONE_BY_ONE = [
+    jump
+    for turn in range(3)
+    for number in range(12)
+    for jump in _jumps(
+        number,
+        number + 1,
+        *(("p1", "p2") if (turn + number) % 2 else ("p2", "p1")),
+        0.2 + (12 * turn + number) / 30,
+    )
+]
+"""The same as probes find it: each address at an instant of its own."""
 LOOP = (FindingKind.LOOP, "|a||")
 
 
@@ -320,6 +332,7 @@ LOOP = (FindingKind.LOOP, "|a||")
         pytest.param(_pulled("p2", HOMES), LOOP, id="pulled to one port and back to several"),
         pytest.param(_pulled("up", HOMES), LOOP, id="the same at an uplink: it may be behind it"),
         pytest.param(FRO, LOOP, id="to and fro between two access ports, often"),
+        pytest.param(ONE_BY_ONE, LOOP, id="to and fro, found by probes of single addresses"),
         pytest.param(IN_STEP, None, id="all the same way each time: a path that changes"),
         pytest.param(_pulled("p2", HOMES, back=False), None, id="one way only: a new path"),
         pytest.param(

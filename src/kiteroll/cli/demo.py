@@ -75,7 +75,7 @@ def run_demo(context: Context) -> Exit:
 
     args = context.args
     more = {
-        "findings.silent_after": "1m",
+        "findings.silent_after": "3m",
         "findings.clear_after": "2m",
         "dns.enabled": True,
         "dns.servers": (f"{_NAME_SERVER}:{args.lab_port}",),

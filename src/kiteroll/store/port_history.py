@@ -54,7 +54,7 @@ def record_uplinks(
 
 def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[PortRef, PortRole]] | None:
     """Ports that counted as uplinks at an instant, by id; None when nothing was recorded that early."""
-    first = connection.execute(select(func.min(port_uplink.c.began_at))).scalar()
+    first = recorded_since(connection)
     if first is None or first > at:
         return None
     query = (
@@ -64,6 +64,11 @@ def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[PortRef,
         .where(covers(port_uplink.c.began_at, port_uplink.c.ended_at, at))
     )
     return {row.port_id: ((row.switch_name, row.port_name), _role(row)) for row in connection.execute(query)}
+
+
+def recorded_since(connection: Connection) -> datetime | None:
+    """From when on it is recorded which ports are uplinks; None: it never was."""
+    return connection.execute(select(func.min(port_uplink.c.began_at))).scalar()
 
 
 def uplink_times(

@@ -172,7 +172,8 @@ class EndpointQueries:
         rows = self._database.run(finding_inputs.recent_stays, [mac], since)[mac]
         stays = [row.stay for row in rows]
         ports_of_it = {(stay.place.switch, stay.place.port) for stay in stays}
-        return homes_over_time(stays, self._database.run(port_history.uplink_times, ports_of_it))
+        uplinks = self._database.run(port_history.uplink_times, ports_of_it)
+        return homes_over_time(stays, uplinks, self._database.run(port_history.recorded_since))
 
     def ips(self, mac: MacAddress, limit: int) -> list[IpStay]:
         return self._database.run(host_names.ip_history, mac, limit)

@@ -155,6 +155,10 @@ def _explains(one: Finding, other: Finding) -> bool:
         if other.last_at > one.last_at + _SETTLES_WITHIN:
             return False
         about = {other.subject.mac, *other.details.macs} - {None}
+        if other.kind is FindingKind.OVERFULL:
+            # Only the ends of the loop itself, and only where nobody is there but who was pulled there.
+            ends = (other.subject.switch, other.subject.port) in one.details.ports
+            return ends and about <= set(one.details.macs)
         if about:
             # What circulates reaches the whole VLAN: addresses jump far from the loop as well. But only an
             # address that was pulled itself is explained; and what is at other ports only has moved.

@@ -2,13 +2,16 @@
 
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.stay import Place, Stay
 
 _ROLE_KNOWN_AFTER = timedelta(minutes=2)
 """Where a new port leads is known some time after the first addresses there."""
+
+_FIRST_PICTURE_AFTER = timedelta(minutes=10)
+"""Where ports lead is known some readings after a service begins."""
 
 Times = Sequence[tuple[datetime, datetime | None]]
 """[from, until), in order; None: it still is so."""
@@ -23,11 +26,15 @@ class HomeInterval:
     until: datetime | None
 
 
-def homes_over_time(stays: Sequence[Stay], uplinks: Mapping[PortRef, Times]) -> list[HomeInterval]:
-    """Earliest first. `stays`: of one endpoint; `uplinks`: when each of their ports counted as an uplink. Of
-    several access places at an instant the one learned last is the home, as `choose_home` has it."""
+def homes_over_time(
+    stays: Sequence[Stay], uplinks: Mapping[PortRef, Times], recorded_since: datetime | None = None
+) -> list[HomeInterval]:
+    """Earliest first. `stays`: of one endpoint; `uplinks`: when each of their ports counted as an uplink;
+    `recorded_since`: from when on that is recorded, and before which it is taken to have been as it was then.
+    Of several access places at an instant the one learned last is the home, as `choose_home` has it."""
+    known = {port: _from_the_beginning(times, recorded_since) for port, times in uplinks.items()}
     spells = sorted(
-        (spell for stay in stays for spell in _access_spells(stay, uplinks)), key=lambda one: one.since
+        (spell for stay in stays for spell in _access_spells(stay, known)), key=lambda one: one.since
     )
     found: list[HomeInterval] = []
     for at, until in _between(spells):
@@ -40,6 +47,12 @@ def homes_over_time(stays: Sequence[Stay], uplinks: Mapping[PortRef, Times]) -> 
         else:
             found.append(HomeInterval(place, at, until))
     return found
+
+
+def _from_the_beginning(times: Times, recorded_since: datetime | None) -> Times:
+    if not times or recorded_since is None or times[0][0] > recorded_since + _FIRST_PICTURE_AFTER:
+        return times
+    return [(datetime.min.replace(tzinfo=UTC), times[0][1]), *times[1:]]
 
 
 def _between(spells: Sequence[HomeInterval]) -> Iterator[tuple[datetime, datetime | None]]:

@@ -35,6 +35,7 @@ INFO = KindInfo(
             FindingKind.TABLE_FILLING,
             FindingKind.IP_CONFLICT,
             FindingKind.UPLINK_CLAIMED,
+            FindingKind.OVERFULL,
         }
     ),
     help=KindHelp(
@@ -62,6 +63,7 @@ MAX_NAMED = 200
 _AT_ONCE = 4
 """Addresses that are pulled between two readings: what circulates pulls many, clients that roam come one by
 one."""
+_MOMENT_S = 20.0
 _SHARE_AGAINST = 10
 """One in so many jumps goes against the others at least, where frames circulate."""
 
@@ -194,21 +196,26 @@ def _pulled_and_back(routes: Mapping[MacAddress, Sequence[str]]) -> dict[str, di
 
 
 def _most_at_once(steps: Sequence[Step], port: str, macs: Container[MacAddress]) -> int:
-    """How many of these a single reading found pulled to the port."""
-    counts = Counter(step.at for step in steps if step.to == port and step.origin and step.mac in macs)
+    """How many of these were found pulled to the port within a moment."""
+    counts = Counter(_moment(step) for step in steps if step.to == port and step.origin and step.mac in macs)
     return max(counts.values(), default=0)
+
+
+def _moment(step: Step) -> int:
+    """Steps of one moment: those of a reading, and of the probes that ask for single addresses in between."""
+    return int(step.at.timestamp() // _MOMENT_S)
 
 
 def _to_and_fro(steps: Sequence[Step], left_out: Collection[str]) -> dict[tuple[str, str], set[MacAddress]]:
     """Pairs of ports, with the addresses that jumped between them often, and not all the same way at a time, as
     they do when a path changes."""
     counts: Counter[tuple[str, str, MacAddress]] = Counter()
-    ways: dict[tuple[str, str], dict[datetime, Counter[str]]] = defaultdict(lambda: defaultdict(Counter))
+    ways: dict[tuple[str, str], dict[int, Counter[str]]] = defaultdict(lambda: defaultdict(Counter))
     for step in steps:
         if step.origin and step.origin not in left_out and step.to not in left_out:
             one, other = sorted((step.origin, step.to))
             counts[one, other, step.mac] += 1
-            ways[one, other][step.at][step.to] += 1
+            ways[one, other][_moment(step)][step.to] += 1
     circulating = {pair for pair, each in ways.items() if not _in_step(each.values(), pair)}
     found: dict[tuple[str, str], set[MacAddress]] = defaultdict(set)
     for (one, other, mac), count in counts.items():
