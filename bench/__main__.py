@@ -14,6 +14,7 @@ NAMES = (
     "accuracy",
     "history",
     "year",
+    "story",
 )
 
 
