@@ -8,7 +8,7 @@ from functools import partial
 
 from kiteroll.core.findings.finding import FindingKind
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.reading import Reading
+from kiteroll.core.model.reading import MAC_MASK, Reading
 from kiteroll.lab.random_worlds import AGEING_S, PORTS, START, Net, Ring, grow, grow_ring
 from kiteroll.lab.world import Host
 
@@ -144,7 +144,7 @@ def without_vlans(reading: Reading) -> Reading:
     """One switch tells no VLAN."""
     if reading.switch != "sw-001":
         return reading
-    return replace(reading, learned={key & (1 << 48) - 1: port for key, port in reading.learned.items()})
+    return replace(reading, learned={key & MAC_MASK: port for key, port in reading.learned.items()})
 
 
 def dead(reading: Reading) -> Reading | None:

@@ -1,7 +1,6 @@
 """What happens in networks, and what is said of it: false findings, misses, homes over time, by groups."""
 
 import random
-import time
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
@@ -22,41 +21,35 @@ Places = dict[str, list[tuple[float, tuple[str, int] | None]]]
 
 @dataclass
 class Score:
-    switch_days: float = 0.0
     false: Counter[FindingKind] = field(default_factory=Counter)
     loops: int = 0
     moved: int = 0
     moves: int = 0
     homes: Counter[str] = field(default_factory=Counter)
     words: Counter[tuple[Confidence, bool]] = field(default_factory=Counter)
-    missed_loops: int = 0
-    cpu_s: float = 0.0
 
 
 def play(case: Case, seed: int) -> Score:
-    began = time.process_time()
     dice, replay, score = random.Random(seed), Replay(), Score()
     net = case.build(seed)
     net.world.advance(2 * AGEING_S)
     for _, reading in rounds(net, dice, count=_QUIET_ROUNDS, interval_s=case.interval_s):
-        _apply(case, replay, reading, score)
+        _apply(case, replay, reading)
     case.happen(net, dice)
     lately: Places = {}
     next_look = net.world.now + case.interval_s
     count = max(2, round(case.minutes * 60 / case.interval_s))
     for at, reading in rounds(net, dice, count=count, interval_s=case.interval_s):
-        _apply(case, replay, reading, score)
+        _apply(case, replay, reading)
         _note_places(net, lately, at - 2 * case.interval_s - 30)
         if at >= next_look:
             _look_at_homes(net, replay, score, lately)
             next_look = at + case.interval_s
-    score.switch_days = len(net.world.switches) * case.minutes / 1440
     _score_findings(case, replay, score)
-    score.cpu_s = time.process_time() - began
     return score
 
 
-def _apply(case: Case, replay: Replay, reading: Reading, score: Score) -> None:
+def _apply(case: Case, replay: Replay, reading: Reading) -> None:
     taken = reading if case.change is None else case.change(reading)
     if taken is not None:
         replay.apply(taken)
@@ -100,7 +93,6 @@ def _look_at_homes(net: Net, replay: Replay, score: Score, lately: Places) -> No
 def _score_findings(case: Case, replay: Replay, score: Score) -> None:
     whole = [one for one in replay.findings.values() if not one.part_of]
     score.loops = sum(one.kind is FindingKind.LOOP and one.subject.switch in case.loop_at for one in whole)
-    score.missed_loops = int(bool(case.loop_at) and score.loops == 0)
     allowed = case.allowed | ({FindingKind.LOOP} if case.loop_at else set())
     for one in whole:
         if one.kind not in allowed or (
@@ -132,7 +124,7 @@ def main() -> None:
         sure = sum(one.words[Confidence.SURE, True] for one in scores)
         said = sure + sum(one.words[Confidence.SURE, False] for one in scores)
         false: Counter[FindingKind] = sum((one.false for one in scores), Counter())
-        loops = f"{3 - sum(one.missed_loops for one in scores)}/3" if case.loop_at else "-"
+        loops = f"{sum(one.loops > 0 for one in scores)}/3" if case.loop_at else "-"
         moves = sum(one.moves for one in scores)
         moved = f"{sum(one.moved for one in scores)}/{moves}" if moves else "-"
         shares = [f"{100 * homes[word] / seen:>7.2f} %" for word in ("right", "wrong", "none")]

@@ -286,12 +286,13 @@ def _in_burst(
     bursts.add("a", changes, 4, at(1), () if known else new)
     steps = bursts.steps("a")
     found = loop.signs("a", steps, UPLINKS, THRESHOLDS, present=present, left_out=left_out)
-    changed = bursts.topology_changed("a")
-    looped = (
-        []
-        if found is None
-        else [loop.detect(found, found.macs, topology_changed=changed, summarise=summarise, now=at(1))]
-    )
+    looped = []
+    if found is not None:
+        places, tree = found.places, bursts.topology_changed("a")
+        detected = loop.detect(
+            found, found.macs, places, topology_changed=tree, summarise=summarise, now=at(1)
+        )
+        looped.append(detected)
     return [*looped, *address_flood.detect("a", steps, UPLINKS, THRESHOLDS, at(1))]
 
 

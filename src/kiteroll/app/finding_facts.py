@@ -6,7 +6,7 @@ from datetime import datetime
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.sightings import sighting_of
 from kiteroll.app.switch_condition import condition_of
-from kiteroll.app.topology_view import TopologyView
+from kiteroll.app.topology_view import NetworkView, TopologyView
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
@@ -28,13 +28,15 @@ class StoredFacts:
         self._database = database
         self._ingestor = ingestor
         self._topology = topology
+        self._view = NetworkView()
+        """The one that the engine judges by."""
 
     def topology(self, *, fresh: bool) -> Topology:
-        view = self._topology.refresh() if fresh else self._topology.now()
-        return view.topology
+        self._view = self._topology.refresh() if fresh else self._topology.now()
+        return self._view.topology
 
     def topology_at(self) -> datetime | None:
-        return self._topology.facts_at
+        return self._view.facts_at
 
     def switches(self) -> Collection[str]:
         return self._ingestor.switches.values()

@@ -27,6 +27,8 @@ class NetworkView:
     snapshot: TopologySnapshot = field(default_factory=TopologySnapshot)
     uplink_ids: frozenset[int] = frozenset()
     """Ids of the ports that count as uplinks."""
+    facts_at: datetime | None = None
+    """Of when the facts are that it agrees with."""
 
     @property
     def topology(self) -> Topology:
@@ -47,14 +49,8 @@ class TopologyView:
         self._lock = threading.Lock()
         self._refresh = TopologyRefresh()
         self._view = NetworkView()
-        self._facts_at: datetime | None = None
         self._cost_s = 0.0
         self._recorded: dict[int, PortRole] | None = None
-
-    @property
-    def facts_at(self) -> datetime | None:
-        """Of when the facts are that `now` is made from."""
-        return self._facts_at
 
     def now(self) -> NetworkView:
         """A few seconds old at most where working it out is quick; where it takes long (thousands of
@@ -110,7 +106,7 @@ class TopologyView:
             ids = self._database.run(ids_of_ports, list(uplinks))
             self._record({ids[port]: role for port, role in uplinks.items() if port in ids}, now)
             self._view = NetworkView(snapshot, frozenset(ids.values()))
-        self._facts_at = self._refresh.facts_at
+        self._view = replace(self._view, facts_at=self._refresh.facts_at)
         self._cost_s = self._clock.monotonic() - began
 
     def _record(self, uplinks: Mapping[int, PortRole], now: datetime) -> None:

@@ -189,8 +189,7 @@ class _Rows:
         if not source.old and arcs[0] not in self.vlans_of_fdb and self.raw.broke("dot1qVlanCurrentTable"):
             return "VLAN not known: the walk of the VLANs broke off"
         vlan = source.vlan if source.old else self._vlan(arcs[0], bridge_port)
-        at_bridged_port = if_index is not None and mac not in self.own
-        if if_index is not None and is_endpoint(mac, status, at_bridged_port=at_bridged_port):
+        if if_index is not None and is_endpoint(mac, status, bridged=True, own=self.own):
             self.learned.setdefault(key_of(mac, vlan), if_index)
             return ""
         port = self.names.get(if_index) if if_index is not None else None

@@ -190,9 +190,12 @@ def schedule(world: World, tell: Callable[[str], None], start_s: float = 0.0) ->
         world.after(wait_s, lambda event=event: run(event))  # type: ignore[misc]
 
 
+_MOVERS = ("laptop-1", "cradle-9", "cradle-17", *_CREWS)
+_NAMES = {tarn_ferries.own_address(name): name for name in (*_MOVERS, "kiosk-2")}
+_NAMES[tarn_ferries.VISITOR] = "visitor"
 FINDINGS = frozenset(
     {
-        *(("moved", name) for name in ("laptop-1", "cradle-9", "cradle-17", *_CREWS)),
+        *(("moved", name) for name in _MOVERS),
         ("switch-restarted", "weighbridge"),
         ("doubled-address", "kiosk-2"),
         ("overfull-port", "checkin-east"),
@@ -211,10 +214,4 @@ LIVE_FINDINGS = frozenset(
 
 def subject_name(mac: MacAddress | None, switch: str) -> str:
     """Host or switch that a finding is about."""
-    if mac is None:
-        return switch
-    if mac == tarn_ferries.VISITOR:
-        return "visitor"
-    names = [name for _, name in FINDINGS if "-" in name and name.rpartition("-")[2].isdigit()]
-    hosts = {tarn_ferries.own_address(name): name for name in names if not name.startswith("quay")}
-    return hosts.get(mac, str(mac))
+    return switch if mac is None else _NAMES.get(mac, str(mac))

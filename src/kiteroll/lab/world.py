@@ -7,7 +7,7 @@ same world, frame by frame.
 import heapq
 import random
 from collections import deque
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from itertools import count
 
@@ -266,10 +266,7 @@ class World:
         for source, vlan in list(self._going_round[name]):
             number = self._random.choice(self._loops[name])
             switch.learn(source, vlan, number, self.now)
-            for out in switch.ports.values():
-                beyond = self._cables.get((name, out.number))
-                if beyond is not None and out.forwards and out.carries(vlan):
-                    self._carry(source, BROADCAST, vlan, beyond)
+            self._send_on(name, source, vlan)
         self.after(_STORM_EVERY_S, lambda: self._storm(name))
 
     def _storm_between(self, one: tuple[str, int], other: tuple[str, int], ports: tuple[int, int]) -> None:
@@ -280,16 +277,15 @@ class World:
             way = self._random.randrange(2)
             for place, (name, *numbers) in enumerate(ends):
                 self.switches[name].learn(source, vlan, numbers[(way + place) % 2], self.now)
-                for out in self.switches[name].ports.values():
-                    beyond = self._cables.get((name, out.number))
-                    if (
-                        beyond is not None
-                        and out.number not in numbers
-                        and out.forwards
-                        and out.carries(vlan)
-                    ):
-                        self._carry(source, BROADCAST, vlan, beyond)
+                self._send_on(name, source, vlan, without=numbers)
         self.after(_STORM_EVERY_S, lambda: self._storm_between(one, other, ports))
+
+    def _send_on(self, name: str, source: int, vlan: int, without: Sequence[int] = ()) -> None:
+        """Bring a broadcast from a switch to all that are cabled to it, but for those at some ports."""
+        for out in self.switches[name].ports.values():
+            beyond = self._cables.get((name, out.number))
+            if beyond is not None and out.number not in without and out.forwards and out.carries(vlan):
+                self._carry(source, BROADCAST, vlan, beyond)
 
     def _age(self) -> None:
         for switch in self.switches.values():

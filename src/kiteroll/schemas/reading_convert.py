@@ -82,8 +82,8 @@ def from_document(document: ReadingDocument) -> Reading:
         if entry.port is not None and entry.port not in numbers:
             raise Invalid(f"entries[{place}].port: {entry.port!r} is none of the document's ports")
         status = Status(entry.status)
-        at_bridged_port = entry.port in bridged and mac not in own
-        if entry.port is not None and is_endpoint(mac, status, at_bridged_port=at_bridged_port):
+        at_bridge = entry.port in bridged
+        if entry.port is not None and is_endpoint(mac, status, bridged=at_bridge, own=own):
             learned[key_of(mac, entry.vlan)] = numbers[entry.port]
         else:
             others.append(Entry(mac=mac, vlan=entry.vlan, port=entry.port, status=status))

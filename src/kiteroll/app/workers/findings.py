@@ -9,7 +9,6 @@ import logging
 import threading
 from collections import deque
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 
 from kiteroll.app.events import (
@@ -38,11 +37,6 @@ log = logging.getLogger(__name__)
 _STEP_S = 1.0
 
 
-@dataclass(frozen=True, slots=True)
-class _RulesAreOthers:
-    """Rules of ports, groups or the inventory changed."""
-
-
 class FindingWorker:
     def __init__(
         self,
@@ -62,7 +56,7 @@ class FindingWorker:
         self._lock = threading.Lock()
         """Held while the engine works, which may take a while: whoever hands it something uses the inbox."""
         self._engine = FindingEngine(thresholds, database.run(findings.live_findings))
-        self._inbox: deque[SwitchRead | _RulesAreOthers] = deque()
+        self._inbox: deque[SwitchRead | RulesChanged] = deque()
         self._live = dict(self._engine.lifecycle.live())
         self._contested = contested_addresses(self._live.values())
         self._claimed_uplinks: frozenset[PortRef] = frozenset()
@@ -102,7 +96,8 @@ class FindingWorker:
             self._wake_at = step.wake_at
             self._unsaved |= {one.key: one for one in step.changed}
             self._claimed_uplinks = self._engine.claimed_uplinks()
-            self._keep_live()
+            if step.changed:
+                self._keep_live()
             changed = list(self._unsaved.values())
             if changed:  # most steps change nothing, and need no transaction
                 self._database.run(findings.save_findings, changed)
@@ -157,7 +152,7 @@ class FindingWorker:
             match self._inbox.popleft():
                 case SwitchRead() as event:
                     self._engine.enqueue(event)
-                case _RulesAreOthers():
+                case RulesChanged():
                     self._engine.rules_changed()
 
     def _keep_live(self) -> None:
@@ -185,7 +180,7 @@ class FindingWorker:
         self.enqueue(SwitchRead(switch=event.switch, at=event.reading.taken_at, changes=event.changes))
 
     def _on_rules(self) -> None:
-        self._inbox.append(_RulesAreOthers())
+        self._inbox.append(RulesChanged())
 
     def _announce(self, changed: Sequence[Finding]) -> None:
         for one in changed:

@@ -7,7 +7,7 @@ came or the wake-up is due.
 
 from collections import deque
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from kiteroll.core.findings.address_evaluation import AddressEvaluation, Probe
@@ -197,10 +197,16 @@ class FindingEngine:
             if summarise:
                 self._summarised_at[found.switch] = now
             changed_tree = self._bursts.topology_changed(found.switch)
-            detection = loop.detect(
-                found, told.macs, topology_changed=changed_tree, summarise=summarise, now=found.last_at
+            self._detected.append(
+                loop.detect(
+                    found,
+                    told.macs,
+                    told.ports,
+                    topology_changed=changed_tree,
+                    summarise=summarise,
+                    now=found.last_at,
+                )
             )
-            self._detected.append(replace(detection, ports=detection.ports | frozenset(told.ports)))
 
     def _loop_signs(
         self, facts: FactSource, topology: Topology, switch: str, steps: Sequence[BurstStep]

@@ -24,7 +24,7 @@ class FactSource(Protocol):
         uplinks, ports of a switch that was just read for the first time would pass for access ports."""
 
     def topology_at(self) -> datetime | None:
-        """Of when the facts are that it was last worked out from, or found to agree with."""
+        """Of when the facts are that the last answer of `topology` was worked out from, or agrees with."""
 
     def switches(self) -> Collection[str]:
         """Names of the switches in the inventory."""

@@ -63,7 +63,7 @@ class LoopWatch:
                 # Both ends of a second cable show it: what it touched here is part of it as well.
                 self._untold.discard(switch)
                 self._named[told] |= self._named[switch]
-                self._ports[told] |= self._ports_of(found)
+                self._ports[told] |= found.places
                 continue
             behind = self._behind(found, topology)
             if any(self._is_nearer(other, found, topology) for other in behind):
@@ -73,7 +73,7 @@ class LoopWatch:
             ):
                 self._untold.discard(switch)
                 self._told.add(switch)
-                self._ports[switch] |= self._ports_of(found)
+                self._ports[switch] |= found.places
                 yield ToldLoop(found, self._named[switch], self._ports[switch])
 
     def retain(self, switches: Collection[str]) -> None:
@@ -89,9 +89,6 @@ class LoopWatch:
         return next(
             (one for one in self._told if 2 * len(found.macs & self._named[one]) >= len(found.macs)), None
         )
-
-    def _ports_of(self, found: LoopSigns) -> set[PortRef]:
-        return {(found.switch, port) for jump in found.jumps for port in (jump.origin, jump.to)}
 
     def _behind(self, found: LoopSigns, topology: Topology) -> tuple[str, ...]:
         """Switches that the port leads to where most addresses are pulled."""

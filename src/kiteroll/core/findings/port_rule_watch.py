@@ -63,14 +63,14 @@ class PortRuleWatch:
     ) -> None:
         """Evaluate these switches: their tables, or the rules, are new. `delay`: for how long a rule must be
         broken at least before it is told."""
-        ageings = {one.name: one.ageing for one in facts.conditions()}
 
         def exempt(port: PortRef) -> bool:
             return self.claims.lifts_rules(port, topology.role(port), now)
 
         for name in names:
             before = self._broken.get(name, {})
-            table, ageing = facts.table(name), judged_ageing(ageings.get(name))
+            table = facts.table(name)
+            ageing = judged_ageing(table.ageing)
             found: dict[str, _Breach] = {}
             for one in port_rule_breaches(name, table, rules, exempt, switches, now, delay, ageing):
                 detection = one.detection

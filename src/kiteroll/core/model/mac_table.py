@@ -3,7 +3,7 @@
 from collections import Counter
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from kiteroll.core.model.port_ref import PortRef
 
@@ -20,6 +20,8 @@ class MacTable:
     """When keys were learned, of those that were learned lately."""
     read_at: datetime | None = None
     """Last complete reading."""
+    ageing: timedelta | None = None
+    """For how long the switch keeps an address, as it told of late."""
 
 
 def addresses_by_port(tables: Mapping[str, MacTable]) -> Iterator[tuple[PortRef, int, int]]:

@@ -1,7 +1,7 @@
 """Which rows of a MAC address table stand for an endpoint at a port, and at which: one decision for what is
-read over SNMP, from Linux bridges and from documents."""
+read over SNMP and what documents hold."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Container, Iterable, Mapping
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading_parts import Port, Status
@@ -11,12 +11,12 @@ _AT_A_PORT = frozenset({Status.LEARNED, Status.STATIC, Status.OTHER})
 row of status mgmt or other (dot1qTpFdbStatus, RFC 4363): the device is there all the same."""
 
 
-def is_endpoint(mac: MacAddress, status: Status, *, at_bridged_port: bool) -> bool:
-    """Group addresses and the switch's own ones (status self) are none; a row that management made counts
-    where it names a port of the bridge."""
+def is_endpoint(mac: MacAddress, status: Status, *, bridged: bool, own: Container[MacAddress | None]) -> bool:
+    """Of a row that names a port; `bridged`: a port of the bridge. Group addresses and the switch's `own`
+    ones are none; a row that management made counts where the port is bridged."""
     if mac.is_group or status not in _AT_A_PORT:
         return False
-    return status is Status.LEARNED or at_bridged_port
+    return status is Status.LEARNED or (bridged and mac not in own)
 
 
 def bundle_numbers(ports: Iterable[Port]) -> dict[int, int]:

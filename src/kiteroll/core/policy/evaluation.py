@@ -63,17 +63,11 @@ class PortOccupancy:
 
 
 def evaluate_port(
-    port: PortRef,
-    table: MacTable,
-    rule: PortRule,
-    exempt: Exempt,
-    switches: Collection[MacAddress],
-    since: datetime | None = None,
+    port: PortRef, table: MacTable, rule: PortRule, exempt: Exempt, switches: Collection[MacAddress]
 ) -> PortOccupancy:
-    """`switches`: bridge addresses of known switches, which are no endpoints. `since`: who was learned later
-    is a newcomer; None: nobody is."""
+    """`switches`: bridge addresses of known switches, which are no endpoints."""
     keys = [key for key, number in table.learned.items() if table.names.get(number) == port[1]]
-    return _occupancy(port, keys, rule, exempt, switches, _newcomers(table, since))
+    return _occupancy(port, keys, rule, exempt, switches, frozenset())
 
 
 def evaluate_switch(
@@ -84,13 +78,14 @@ def evaluate_switch(
     switches: Collection[MacAddress],
     since: datetime | None = None,
 ) -> Iterator[PortOccupancy]:
-    """Every port of a switch that carries an address and has a rule."""
+    """Every port of a switch that carries an address and has a rule. `since`: who was learned later is a
+    newcomer; None: nobody is."""
     if not rules.concerns(switch):
         return
     by_port: dict[int, list[int]] = defaultdict(list)
     for key, number in table.learned.items():
         by_port[number].append(key)
-    newcomers = _newcomers(table, since)
+    newcomers = frozenset(key for key, at in table.recent.items() if since is not None and at > since)
     for number, keys in sorted(by_port.items()):
         name = table.names.get(number)
         if name is None:
@@ -98,12 +93,6 @@ def evaluate_switch(
         rule = rules.rule((switch, name))
         if rule.sets_something:
             yield _occupancy((switch, name), keys, rule, exempt, switches, newcomers)
-
-
-def _newcomers(table: MacTable, since: datetime | None) -> frozenset[int]:
-    if since is None:
-        return frozenset()
-    return frozenset(key for key, at in table.recent.items() if at > since)
 
 
 def _occupancy(

@@ -73,7 +73,8 @@ class Replay:
         now = self._now = max(self._now or reading.taken_at, reading.taken_at)
         first = not self.facts.knows(reading.switch)
         known = self.facts.ledger.knows
-        unknown = frozenset(mac for key in reading.learned if not known(mac := mac_of(key)))
+        new = self.facts.tracker.new_keys(reading)
+        unknown = frozenset(mac for key in new if not known(mac := mac_of(key)))
         changes = self.facts.apply(reading)
         if changes is None:
             self.ignored += 1

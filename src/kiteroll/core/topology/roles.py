@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Mapping
+from copy import copy
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
@@ -55,27 +56,20 @@ class Topology:
     """Roles of ports. A port without any evidence is an access port."""
 
     def __init__(
-        self,
-        roles: Mapping[PortRef, PortRole],
-        devices: Mapping[PortRef, str] | None = None,
-        former: Mapping[PortRef, datetime] | None = None,
-        since: Mapping[PortRef, datetime] | None = None,
+        self, roles: Mapping[PortRef, PortRole], devices: Mapping[PortRef, str] | None = None
     ) -> None:
-        """`devices`: chassis of the end device that announces itself at a port. `former`: ports that are no
-        uplinks now, and until when they were. `since`: when ports began to be uplinks, where known."""
+        """`devices`: chassis of the end device that announces itself at a port."""
         self._roles = roles
         self._devices = devices or {}
-        self._former = former or {}
-        self._since = since or {}
+        self._former: Mapping[PortRef, datetime] = {}
+        self._since: Mapping[PortRef, datetime] = {}
         self._towards: dict[str, dict[str, str]] = defaultdict(dict)
         for (switch, port), role in sorted(roles.items(), key=lambda one: one[1].closed):
-            if role.closed:
-                for other in role.leads_to:
-                    self._towards[switch].setdefault(other, port)
-                continue
-            adjacent, towards = frozenset(role.adjacent), self._towards[switch]
+            # An open port comes before one that is closed; an adjacent switch wins, should one be claimed
+            # behind two ports.
+            adjacent = frozenset() if role.closed else frozenset(role.adjacent)
+            towards = self._towards[switch]
             for other in role.leads_to:
-                # An adjacent switch wins, should one be claimed behind two ports.
                 if other in adjacent or other not in towards:
                     towards[other] = port
 
@@ -85,7 +79,11 @@ class Topology:
     def remembering(
         self, former: Mapping[PortRef, datetime], since: Mapping[PortRef, datetime]
     ) -> "Topology":
-        return Topology(self._roles, self._devices, former, since)
+        """The same, with a memory. `former`: ports that are no uplinks now, and until when they were;
+        `since`: when ports began to be uplinks, where known."""
+        found = copy(self)
+        found._former, found._since = former, since
+        return found
 
     def uplink_before(self, port: PortRef, at: datetime) -> bool:
         """Whether it is an uplink, and was one before then already."""

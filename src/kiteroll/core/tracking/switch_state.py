@@ -70,12 +70,20 @@ class SwitchState:
     def lasting_ageing(self, told: timedelta | None) -> timedelta | None:
         """The longest of late: a topology change shortens it for some seconds (IEEE 802.1Q 8.8.3)."""
         self.ageings.append(told)
+        return self._ageing()
+
+    def _ageing(self) -> timedelta | None:
         return max((one for one in self.ageings if one is not None), default=None)
 
     def copy_table(self) -> MacTable:
-        return MacTable(
-            dict(self.table), dict(self.names), dict(self.recent), self.checkpoint.last_complete_at
-        )
+        read_at = self.checkpoint.last_complete_at
+        return MacTable(dict(self.table), dict(self.names), dict(self.recent), read_at, self._ageing())
+
+    def take_out(self, key: int) -> AbsentStay:
+        """An address is present no more: its open stay, awaited until somebody says otherwise."""
+        seen = self.seen_until(key)
+        self.fresh.pop(key, None)
+        return AbsentStay(self.stays.pop(key), self.names[self.table.pop(key)], seen, None)
 
     def learned(self, key: int, at: datetime) -> None:
         self.recent.pop(key, None)

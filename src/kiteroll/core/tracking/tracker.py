@@ -224,18 +224,21 @@ class _Step:
         awaited = grace_until is not None and self.at < grace_until
         down = self._ports_down()
         for key in sorted(state.table.keys() - self.reading.learned.keys()):
-            port = state.names[state.table.pop(key)]
-            stay = state.stays.pop(key)
-            place = Place(self.reading.switch, port, vlan_of(key))
-            last_seen_at = state.seen_until(key)
-            if port in down:
-                missing = AbsentStay(stay, port, last_seen_at, None)
-                self.changes.append(_gone(place.switch, key, missing, self.at, Ending.PORT_DOWN))
+            missing = state.take_out(key)
+            if missing.port in down:
+                self.changes.append(_gone(self.reading.switch, key, missing, self.at, Ending.PORT_DOWN))
                 continue
-            state.missing[key] = AbsentStay(stay, port, last_seen_at, None if awaited else self.at)
+            missing.quiet_at = None if awaited else self.at
+            state.missing[key] = missing
             kind: type[Awaited | Quiet] = Awaited if awaited else Quiet
             self.changes.append(
-                kind(at=self.at, mac=mac_of(key), place=place, stay=stay, last_seen_at=last_seen_at)
+                kind(
+                    at=self.at,
+                    mac=mac_of(key),
+                    place=Place(self.reading.switch, missing.port, vlan_of(key)),
+                    stay=missing.stay,
+                    last_seen_at=missing.last_seen_at,
+                )
             )
 
     def _cut_off(self) -> None:
@@ -249,9 +252,7 @@ class _Step:
             if state.names[number] in down and key not in self.reading.learned
         ]
         for key in sorted(missing):
-            port = state.names[state.table.pop(key)]
-            gone = AbsentStay(state.stays.pop(key), port, state.seen_until(key), None)
-            state.fresh.pop(key, None)
+            gone = state.take_out(key)
             self.changes.append(_gone(self.reading.switch, key, gone, self.at, Ending.PORT_DOWN))
 
     def _ports_down(self) -> set[str]:

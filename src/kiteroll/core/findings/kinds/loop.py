@@ -17,6 +17,7 @@ from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKin
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.roles import Topology
 
 INFO = KindInfo(
@@ -83,6 +84,11 @@ class LoopSigns:
     """Of addresses that show it, in order of time."""
 
     @property
+    def places(self) -> frozenset[PortRef]:
+        """Every port at which it shows."""
+        return frozenset((self.switch, port) for jump in self.jumps for port in (jump.origin, jump.to))
+
+    @property
     def first_at(self) -> datetime:
         return self.jumps[0].at
 
@@ -140,33 +146,38 @@ def signs(
 
 
 def detect(
-    found: LoopSigns, named: Collection[MacAddress], *, topology_changed: bool, summarise: bool, now: datetime
+    found: LoopSigns,
+    named: Collection[MacAddress],
+    ports: Collection[PortRef],
+    *,
+    topology_changed: bool,
+    summarise: bool,
+    now: datetime,
 ) -> Detection:
-    """`named`: addresses that it touched since it began; `summarise`: whether to count the addresses as a
+    """`named`: addresses that it touched since it began; `ports`: where it showed, on any switch; `summarise`: whether to count the addresses as a
     piece of evidence this time (probes come many a second while a loop lasts)."""
-    switch, ports = found.switch, found.ports
+    switch, pulling = found.switch, found.ports[:2]
     evidence: list[Evidence] = [
         Jumped(step.at, step.mac, switch, step.origin, step.to) for step in found.jumps[-_SHOWN:]
     ]
     if summarise:
-        evidence.append(ManyJumped(now, len(found.macs), ports[:2]))
+        evidence.append(ManyJumped(now, len(found.macs), pulling))
     if topology_changed:
         evidence.append(TopologyChanged(now))
-    others = {port for step in found.jumps for port in (step.origin, step.to)}
     return Detection(
         kind=FindingKind.LOOP,
         severity=Severity.SERIOUS,
         subject=Subject(switch=switch),
         cause=Cause.SECOND_CABLE,
         details=Details(
-            ports=tuple((switch, port) for port in ports[:2]),
+            ports=tuple((switch, port) for port in pulling),
             macs=tuple(sorted(named)[:MAX_NAMED]),
             count=len(found.macs),
         ),
         evidence=in_order(evidence),
         first_at=found.first_at,
         last_at=found.last_at,
-        ports=frozenset((switch, port) for port in others),
+        ports=frozenset(ports),
     )
 
 
