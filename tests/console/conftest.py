@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page
+from playwright.sync_api import Browser, Page, expect
 
 from tests.support.harness import Service
 
@@ -14,6 +14,10 @@ QUIET = (
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
     "--disable-background-networking", "--disable-component-update", "--disable-sync",
 )
+
+PATIENCE_MS = 15_000
+"""A page may wait for a machine that other tests keep busy."""
+expect.set_options(timeout=PATIENCE_MS)
 
 
 @pytest.fixture(scope="session")
@@ -31,7 +35,7 @@ def open_console(browser: Browser, service: Service, scheme: str = "light") -> P
         viewport={"width": 1280, "height": 800}, color_scheme=scheme, base_url=service.url, locale="en-GB"  # type: ignore[arg-type]
     )
     page = context.new_page()
-    page.set_default_timeout(10_000)
+    page.set_default_timeout(PATIENCE_MS)
     return page
 
 

@@ -128,7 +128,7 @@ def test_every_page_is_usable_by_everybody(browser: Browser, service: Service, s
     else:
         sign_in(page, service)
         page.goto(path)
-        page.locator("main table, main svg, main section p").first.wait_for()
+        page.locator("main table, main svg, main section p, main [role=status]:not([aria-label=loading])").first.wait_for()
         page.wait_for_load_state("networkidle") if "findings" in path else None
     dark = page.evaluate("document.documentElement.classList.contains('dark')")
     assert dark is (scheme == "dark")

@@ -73,7 +73,7 @@ export function Notice({ tone, children }: { tone: "warn" | "bad" | "soft"; chil
 
 export function Nothing({ children }: { children: ReactNode }) {
   return (
-    <Box padding="22px 14px" color="soft">
+    <Box role="status" padding="22px 14px" color="soft">
       {children}
     </Box>
   );
