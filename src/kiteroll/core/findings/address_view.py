@@ -59,6 +59,7 @@ class AddressView:
     at_once: tuple[Sighting, Sighting] | None
     """Two access places it is really at, beyond what lingers after a move."""
     facts: PortFactsOf
+    joined: Joined
     thresholds: Thresholds
     since: datetime
     """The window begins."""
@@ -84,6 +85,7 @@ def view_of(
         ports=ports,
         at_once=_at_once(access, joined),
         facts=facts,
+        joined=joined,
         thresholds=thresholds,
         since=since,
         now=now,

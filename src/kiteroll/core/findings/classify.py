@@ -7,8 +7,8 @@ from kiteroll.core.findings.address_view import AddressView
 from kiteroll.core.findings.finding import Detection
 from kiteroll.core.findings.kinds import duplicate_address, flapping, moved
 
-_LINKS_PATIENCE = timedelta(minutes=3)
-"""For readings that tell whether links changed; after it a flap is judged without."""
+_PATIENCE = timedelta(minutes=3)
+"""For readings that tell whether links changed, or whether a move is one; after it that is judged without."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,6 +16,7 @@ class NotYet:
     """It cannot be said before the switches concerned were read again, or `until`."""
 
     until: datetime
+    jumped_at: datetime
 
 
 def classify_address(view: AddressView) -> Detection | NotYet | None:
@@ -27,14 +28,22 @@ def classify_address(view: AddressView) -> Detection | NotYet | None:
     if (twice := duplicate_address.at_once(view)) is not None:
         return twice
     if not flapping.often_enough(view):
-        return moved.detect(view)
+        move = moved.detect(view)
+        if move is None or moved.confirmed(view):
+            return move
+        return _once_due(move, view.now)
     steady = flapping.links_steady(view)
     if steady is None:
-        until = view.jumps[-1].at + _LINKS_PATIENCE
-        if view.now < until:
-            return NotYet(until)
+        jumped_at = view.jumps[-1].at
+        if view.now < jumped_at + _PATIENCE:
+            return NotYet(jumped_at + _PATIENCE, jumped_at)
         steady = False
     cause = flapping.cause_by_neighbours(view, steady)
     if steady and cause is None and (twice := duplicate_address.alternating(view)) is not None:
         return twice
     return flapping.detect(view, cause, steady=steady)
+
+
+def _once_due(move: Detection, now: datetime) -> Detection | NotYet:
+    until = move.last_at + _PATIENCE
+    return move if now >= until else NotYet(until, move.last_at)

@@ -10,6 +10,7 @@ from kiteroll.core.findings.address_view import AddressView
 from kiteroll.core.findings.evidence import Evidence, Learned, Left, LinkChanged, in_order
 from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
+from kiteroll.core.model.stay import Ending
 from kiteroll.core.topology.sighting import Sighting
 
 INFO = KindInfo(
@@ -49,15 +50,19 @@ def detect(view: AddressView) -> Detection | None:
         left_at = origin.read_at  # nothing has been heard of its switch since, nor of who was there
     if left_at is None or view.now - left_at > view.thresholds.moved_memory:
         return None
+    link_changed_at = view.facts(origin.port).changed_at
+    link_changed = link_changed_at is not None and link_changed_at >= view.since
+    same_switch = origin.stay.place.switch == here.stay.place.switch
+    if not same_switch and not view.joined(origin.port[0], here.port[0]):
+        # How the two are connected is not known: one of the ports may be the way from the one to the other.
+        if not (link_changed or origin.stay.ending is Ending.PORT_DOWN or origin.present):
+            return None
     evidence: list[Evidence] = [
         Left(left_at, origin.stay.place),
         Learned(here.stay.began_at, here.stay.place),
     ]
-    changed_at = view.facts(origin.port).changed_at
-    link_changed = changed_at is not None and changed_at >= view.since
-    if changed_at is not None and link_changed:
-        evidence.append(LinkChanged(changed_at, origin.port))
-    same_switch = origin.stay.place.switch == here.stay.place.switch
+    if link_changed_at is not None and link_changed:
+        evidence.append(LinkChanged(link_changed_at, origin.port))
     return Detection(
         kind=FindingKind.MOVED,
         severity=Severity.NOTE,
@@ -68,6 +73,21 @@ def detect(view: AddressView) -> Detection | None:
         first_at=min(left_at, here.stay.began_at),
         last_at=here.stay.began_at,
         ports=frozenset({origin.port, here.port}),
+    )
+
+
+def confirmed(view: AddressView) -> bool:
+    """Whether it is sure that what was detected is a move: a link went down where it was, or its switches were
+    read again and it is still here only. The first frame of a second device with its address looks like a
+    move as well."""
+    here = view.access[-1]
+    origin = _place_before(here, view)
+    if origin is None:
+        return False
+    return (
+        origin.stay.ending is Ending.PORT_DOWN
+        or view.facts(origin.port).changed_since(view.since)
+        or all(one.read_at is not None and one.read_at > here.stay.began_at for one in (here, origin))
     )
 
 
