@@ -419,10 +419,26 @@ def test_two_ends_of_a_second_cable_show_one_loop() -> None:
     watch.note("a", _signs("a", "p23", 9), at(1.6))
     assert [told.signs.switch for told in watch.due(Topology({}), at(1.8))] == ["a"]
     watch.note("b", _signs("b", "p24", 7, 1.2), at(1.9))
-    assert list(watch.due(Topology({}), at(2))) == []
-    watch.note("a", _signs("a", "p23", 9, 1.4), at(2.1))
-    (told,) = watch.due(Topology({}), at(2.2))
+    (told,) = watch.due(Topology({}), at(2))
+    assert told.signs.switch == "a"
     assert {("a", "p23"), ("b", "p24")} <= set(told.ports)
+
+
+def test_weak_signs_are_part_of_a_loop_that_is_known_and_make_none() -> None:
+    watch = LoopWatch(THRESHOLDS.loop_window)
+    weak = replace(_signs("b", "p24", 7, 1.2), weak=True)
+    watch.note("b", weak, at(1.6))
+    assert list(watch.due(Topology({}), at(4))) == []
+    watch.note("a", _signs("a", "p23", 9), at(4))
+    assert [told.signs.switch for told in watch.due(Topology({}), at(4))] == ["a"]
+    assert watch.told
+    watch.note("b", weak, at(4.5))
+    (told,) = watch.due(Topology({}), at(4.5))
+    assert told.signs.switch == "a"
+    assert ("b", "p24") in told.ports
+    assert told.last_at == weak.last_at
+    assert list(watch.due(Topology({}), at(10))) == []
+    assert not watch.told
 
 
 def test_a_loop_behind_an_uplink_where_nothing_is_read_is_told_after_a_while() -> None:

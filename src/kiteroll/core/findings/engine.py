@@ -204,7 +204,7 @@ class FindingEngine:
                     told.ports,
                     topology_changed=changed_tree,
                     summarise=summarise,
-                    now=found.last_at,
+                    now=told.last_at,
                 )
             )
 
@@ -212,13 +212,16 @@ class FindingEngine:
         self, facts: FactSource, topology: Topology, switch: str, steps: Sequence[BurstStep]
     ) -> loop.LoopSigns | None:
         present = len(facts.table(switch).learned)
-        found = loop.signs(switch, steps, topology, self.thresholds, present=present)
+        known = self._loops.told
+        found = loop.signs(switch, steps, topology, self.thresholds, present=present, known=known)
         if found is None or self._loops.shows(switch):
             # Once there is a loop, the link that goes down is the cable that is pulled.
             return found
         # Links are asked for only now: leaving ports out takes signs away, and never adds any.
         changed = self._ports_with_changed_links(facts, switch, steps)
-        return loop.signs(switch, steps, topology, self.thresholds, present=present, left_out=changed)
+        return loop.signs(
+            switch, steps, topology, self.thresholds, present=present, left_out=changed, known=known
+        )
 
     def _ports_with_changed_links(
         self, facts: FactSource, switch: str, steps: Sequence[BurstStep]

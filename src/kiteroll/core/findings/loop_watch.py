@@ -1,8 +1,7 @@
 """At which switch a loop is told: what circulates pulls addresses on every switch it passes."""
 
-from collections import defaultdict
 from collections.abc import Collection, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
 from kiteroll.core.findings.kinds.loop import LoopSigns
@@ -20,7 +19,24 @@ class ToldLoop:
     macs: Collection[MacAddress]
     """Every address it touched so far."""
     ports: Collection[PortRef]
-    """Every port at which it showed."""
+    """Every port at which it showed, on any switch."""
+    last_at: datetime
+    """When it showed last, on any switch."""
+
+
+@dataclass(slots=True)
+class _Seen:
+    """What was seen of a loop at one switch; once it was told there, on the others as well."""
+
+    signs: LoopSigns
+    macs: set[MacAddress]
+    last_at: datetime
+    ports: set[PortRef] = field(default_factory=set)
+    told: bool = False
+
+    def add(self, signs: LoopSigns) -> None:
+        self.macs |= signs.touched
+        self.last_at = max(self.last_at, signs.last_at)
 
 
 class LoopWatch:
@@ -28,67 +44,82 @@ class LoopWatch:
 
     def __init__(self, window: timedelta) -> None:
         self._window = window
-        self._signs: dict[str, LoopSigns] = {}
+        self._seen: dict[str, _Seen] = {}
         self._read_at: dict[str, datetime] = {}
-        self._named: dict[str, set[MacAddress]] = {}
-        self._untold: set[str] = set()
-        self._told: set[str] = set()
-        """Where a loop was told that still shows."""
-        self._ports: dict[str, set[PortRef]] = defaultdict(set)
-        """Of loops that were told, every port at which they showed, on any switch."""
+        self._new: set[str] = set()
+        """Switches whose latest signs were not judged yet."""
+
+    @property
+    def told(self) -> bool:
+        """Whether a loop was told that still shows somewhere."""
+        return any(one.told for one in self._seen.values())
 
     def note(self, switch: str, found: LoopSigns | None, at: datetime) -> None:
         """A reading of the switch, and the signs of the minutes before it."""
         self._read_at[switch] = at
-        if found is not None:
-            self._signs[switch] = found
-            self._named.setdefault(switch, set()).update(found.touched)
-            self._untold.add(switch)
+        if found is None:
+            return
+        seen = self._seen.setdefault(switch, _Seen(found, set(), found.last_at))
+        seen.signs = found
+        seen.add(found)
+        self._new.add(switch)
 
     def shows(self, switch: str) -> bool:
         """Whether it showed signs in the last minutes."""
-        return switch in self._signs
+        return switch in self._seen
 
     def due(self, topology: Topology, now: datetime) -> Iterator[ToldLoop]:
         """What is to be told now."""
-        for switch in [one for one, found in self._signs.items() if now - found.last_at > self._window]:
-            del self._signs[switch]
-            self._named.pop(switch, None)
-            self._ports.pop(switch, None)
-            self._untold.discard(switch)
-            self._told.discard(switch)
-        for switch in sorted(self._untold, key=lambda one: (-len(self._signs[one].macs), one)):
-            found = self._signs[switch]
-            if switch not in self._told and (told := self._told_of(found)) is not None:
-                # Both ends of a second cable show it: what it touched here is part of it as well.
-                self._untold.discard(switch)
-                self._named[told] |= self._named[switch]
-                self._ports[told] |= found.places
-                continue
-            behind = self._behind(found, topology)
-            if any(self._is_nearer(other, found, topology) for other in behind):
-                self._untold.discard(switch)
-            elif all(self._read_at.get(one, found.first_at) > found.first_at for one in behind) or (
-                now - found.first_at > _PATIENCE
-            ):
-                self._untold.discard(switch)
-                self._told.add(switch)
-                self._ports[switch] |= found.places
-                yield ToldLoop(found, self._named[switch], self._ports[switch])
+        for switch in [one for one, seen in self._seen.items() if now - seen.last_at > self._window]:
+            self._drop(switch)
+        due: dict[str, None] = {}
+        for switch in sorted(self._new, key=lambda one: (-len(self._seen[one].signs.macs), one)):
+            if (told := self._told_by(switch, topology, now)) is not None:
+                due[told] = None
+        for switch in due:
+            seen = self._seen[switch]
+            yield ToldLoop(seen.signs, seen.macs, seen.ports, seen.last_at)
+
+    def _told_by(self, switch: str, topology: Topology, now: datetime) -> str | None:
+        """At which switch the new signs of this one are to be told."""
+        seen = self._seen[switch]
+        found = seen.signs
+        if not seen.told and (told := self._told_of(found)) is not None:
+            # Both ends of a second cable show it: what it touched here is part of it as well.
+            self._new.discard(switch)
+            self._seen[told].add(found)
+            self._seen[told].macs |= seen.macs
+            self._seen[told].ports |= found.places
+            return told
+        if found.weak and not seen.told:
+            self._drop(switch)
+            return None
+        behind = self._behind(found, topology)
+        if any(self._is_nearer(other, found, topology) for other in behind):
+            self._new.discard(switch)
+            return None
+        read = all(self._read_at.get(one, found.first_at) > found.first_at for one in behind)
+        if not read and now - found.first_at <= _PATIENCE:
+            return None
+        self._new.discard(switch)
+        seen.told = True
+        seen.ports |= found.places
+        return switch
 
     def retain(self, switches: Collection[str]) -> None:
         """Drop switches that left the inventory."""
         for switch in self._read_at.keys() - set(switches):
-            for kept in (self._read_at, self._signs, self._named, self._ports):
-                kept.pop(switch, None)
-            self._untold.discard(switch)
-            self._told.discard(switch)
+            del self._read_at[switch]
+            self._drop(switch)
+
+    def _drop(self, switch: str) -> None:
+        self._seen.pop(switch, None)
+        self._new.discard(switch)
 
     def _told_of(self, found: LoopSigns) -> str | None:
         """Where the same loop was told already, which most of its addresses show."""
-        return next(
-            (one for one in self._told if 2 * len(found.macs & self._named[one]) >= len(found.macs)), None
-        )
+        shared = {name: len(found.macs & one.macs) for name, one in self._seen.items() if one.told}
+        return next((name for name, count in shared.items() if 2 * count >= len(found.macs)), None)
 
     def _behind(self, found: LoopSigns, topology: Topology) -> tuple[str, ...]:
         """Switches that the port leads to where most addresses are pulled."""
@@ -97,9 +128,10 @@ class LoopWatch:
 
     def _is_nearer(self, other: str, found: LoopSigns, topology: Topology) -> bool:
         """Whether that switch shows the loop too, and does not point back here with fewer addresses."""
-        there = self._signs.get(other)
-        if there is None:
+        seen = self._seen.get(other)
+        if seen is None:
             return False
+        there = seen.signs
         if found.switch not in self._behind(there, topology):
             return True
         return (len(there.macs), there.switch) > (len(found.macs), found.switch)

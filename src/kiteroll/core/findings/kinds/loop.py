@@ -74,6 +74,8 @@ class LoopSigns:
     """What one switch shows of a loop."""
 
     switch: str
+    weak: bool = False
+    """Enough to be part of a loop that is known, not to be one."""
     ports: tuple[str, ...]
     """Where addresses are pulled to, the most first; then, where it is between two ports, the other one."""
     macs: frozenset[MacAddress]
@@ -105,18 +107,23 @@ def signs(
     *,
     present: int = 0,
     left_out: Collection[str] = (),
+    known: bool = False,
 ) -> LoopSigns | None:
     """`steps`: of the last minutes on this switch, which has `present` addresses. `left_out`: ports whose link
-    changed meanwhile: whoever is there was cut off, and comes back."""
+    changed meanwhile: whoever is there was cut off, and comes back. `known`: a loop shows already, here or
+    elsewhere; then weak signs are enough to be part of it."""
     routes = _routes(step for step in steps if step.origin not in left_out and step.to not in left_out)
     pulled = _pulled_and_back(routes)
     found: dict[tuple[str, ...], set[MacAddress]] = {}
+    weak: dict[tuple[str, ...], set[MacAddress]] = {}
     for port, homes in pulled.items():
         enough = thresholds.loop_addresses
+        several = len(set(homes.values())) >= _OTHER_PORTS
+        if several and len(homes) >= enough:
+            weak[port,] = set(homes)
         if topology.is_uplink((switch, port)):
             # Whatever jumps in the network jumps at an uplink; a loop behind it pulls whoever talks.
             enough = max(enough, present // _SHARE)
-        several = len(set(homes.values())) >= _OTHER_PORTS
         if len(homes) >= enough and several and _most_at_once(steps, port, homes) >= _AT_ONCE:
             found[port,] = set(homes)
     began_at = min((step.at for step in steps), default=None)
@@ -128,6 +135,9 @@ def signs(
         )
         if len(macs) >= thresholds.loop_addresses and not between_uplinks:
             found[pair] = macs
+    only_weak = not found
+    if known:
+        found = weak | found
     if not found:
         return None
     ordered = sorted(found, key=lambda ports: (-len(found[ports]), ports))
@@ -135,6 +145,7 @@ def signs(
     pulling = tuple(dict.fromkeys(port for ports in ordered for port in ports))
     return LoopSigns(
         switch=switch,
+        weak=only_weak,
         ports=pulling,
         macs=jumped,
         touched=jumped
@@ -154,8 +165,9 @@ def detect(
     summarise: bool,
     now: datetime,
 ) -> Detection:
-    """`named`: addresses that it touched since it began; `ports`: where it showed, on any switch; `summarise`: whether to count the addresses as a
-    piece of evidence this time (probes come many a second while a loop lasts)."""
+    """`named`: addresses that it touched since it began; `ports`: where it showed, on any switch; `summarise`:
+    whether to count the addresses as a piece of evidence this time (probes come many a second while a loop
+    lasts); `now`: when it showed last, on any switch."""
     switch, pulling = found.switch, found.ports[:2]
     evidence: list[Evidence] = [
         Jumped(step.at, step.mac, switch, step.origin, step.to) for step in found.jumps[-_SHOWN:]
@@ -176,7 +188,7 @@ def detect(
         ),
         evidence=in_order(evidence),
         first_at=found.first_at,
-        last_at=found.last_at,
+        last_at=now,
         ports=frozenset(ports),
     )
 
