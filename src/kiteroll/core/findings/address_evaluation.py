@@ -30,7 +30,8 @@ _FIRST_ADDRESSES = 100
 
 @dataclass(frozen=True, slots=True)
 class Probe:
-    """An address that just did something: ask these switches for it alone, for a short while."""
+    """An address that just did something: ask these switches for it alone, for a short while. They are those
+    that have it, or the one that must have it by now."""
 
     mac: MacAddress
     places: tuple[tuple[str, int | None], ...]
@@ -117,8 +118,12 @@ class AddressEvaluation:
             if isinstance(outcome, Detection):
                 self._detected.append(outcome)
                 self._probes.append(Probe(mac, _places(seen), outcome.last_at))
+            elif isinstance(outcome, NotYet):
+                self._probes.append(Probe(mac, _places(seen), outcome.jumped_at))
             elif outcome is None and mac in self._came and _at_one_place(seen):
                 returned.append(mac)
+            elif mac in self._came and (on := _passing(seen)) is not None:
+                self._probes.append(Probe(mac, ((on.leads_to[0], on.stay.place.vlan),), on.stay.began_at))
             self._watch_on(mac, seen, outcome, now)
         self._from_memory(returned, facts, topology, now)
         self._came.difference_update(macs)
@@ -164,6 +169,15 @@ def _at_one_place(seen: Sequence[Sighting]) -> bool:
     """Whether it is present at one access port, and was at no other lately."""
     access = [one for one in seen if not one.uplink]
     return len({one.port for one in access}) == 1 and any(one.present for one in access)
+
+
+def _passing(seen: Sequence[Sighting]) -> Sighting | None:
+    """Where it was learned last, if all who have it see it behind another switch: that one has not been read
+    since it came there."""
+    present = [one for one in seen if one.present]
+    if not present or not all(one.uplink and one.leads_to for one in present):
+        return None
+    return max(present, key=lambda one: one.stay.began_at)
 
 
 def _places(seen: Sequence[Sighting]) -> tuple[tuple[str, int | None], ...]:
