@@ -4,6 +4,7 @@ import random
 from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
+from datetime import timedelta
 
 from bench.network_cases import Case, cases
 from kiteroll.core.findings.finding import Finding, FindingKind
@@ -11,7 +12,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading, key_of
 from kiteroll.core.replay.replay import Replay
 from kiteroll.core.topology.home import Confidence
-from kiteroll.lab.random_worlds import AGEING_S, Net, rounds
+from kiteroll.lab.random_worlds import AGEING_S, START, Net, rounds
 from kiteroll.lab.world import Host
 
 _QUIET_ROUNDS = 5
@@ -74,20 +75,23 @@ def _look_at_homes(net: Net, replay: Replay, score: Score, lately: Places) -> No
             host.at and host.at[0] in net.hidden for host in hosts
         ):
             continue
-        held = any(
-            key_of(mac, vlan) in replay.facts.table(host.at[0]).learned
-            for host in hosts
-            if host.at
-            for vlan in (host.vlan, None)
-        )
-        if not held:
-            continue  # it has not spoken for an ageing time
+        if not any(_can_be_known(host, replay, lately[host.name][-1][0]) for host in hosts):
+            continue
         home = replay.home_of(mac)
         there = {(at[0], f"p{at[1]}") for host in hosts for _, at in lately[host.name] if at is not None}
         right = home.at is not None and home.at.port in there
         score.homes["none" if home.at is None else "right" if right else "wrong"] += 1
         if home.at is not None:
             score.words[home.confidence, right] += 1
+
+
+def _can_be_known(host: Host, replay: Replay, since: float) -> bool:
+    """Whether its switch was read after it came, `since`, and after it spoke within an ageing time."""
+    if host.at is None:
+        return False
+    table = replay.facts.table(host.at[0])
+    read = table.read_at is not None and table.read_at >= START + timedelta(seconds=since)
+    return read and any(key_of(host.mac, vlan) in table.learned for vlan in (host.vlan, None))
 
 
 def _score_findings(case: Case, replay: Replay, score: Score) -> None:
@@ -105,6 +109,12 @@ def _score_findings(case: Case, replay: Replay, score: Score) -> None:
     score.moved = min(case.moved, len(_moved(replay.findings.values())))
 
 
+def _share_right(scores: Iterable[Score], word: Confidence) -> str:
+    words: Counter[tuple[Confidence, bool]] = sum((one.words for one in scores), Counter())
+    said = words[word, True] + words[word, False]
+    return f"{100 * words[word, True] / said:.2f} %" if said else "-"
+
+
 def _moved(findings: Iterable[Finding]) -> set[MacAddress]:
     return {
         one.subject.mac for one in findings if one.kind is FindingKind.MOVED and one.subject.mac is not None
@@ -114,15 +124,14 @@ def _moved(findings: Iterable[Finding]) -> set[MacAddress]:
 def main() -> None:
     print(
         f"{'group':16}{'case':40}{'false':>7}{'loops':>7}{'moved':>8}{'right':>9}{'wrong':>10}{'none':>10}"
-        f"{'sure right':>12}"
+        f"{'sure right':>12}{'likely right':>14}"
     )
     total: Counter[str] = Counter()
     for case in cases():
         scores = [play(case, seed) for seed in range(1, 4)]
         homes: Counter[str] = sum((one.homes for one in scores), Counter())
         seen = max(1, homes.total())
-        sure = sum(one.words[Confidence.SURE, True] for one in scores)
-        said = sure + sum(one.words[Confidence.SURE, False] for one in scores)
+        sure, likely = (_share_right(scores, word) for word in (Confidence.SURE, Confidence.LIKELY))
         false: Counter[FindingKind] = sum((one.false for one in scores), Counter())
         loops = f"{sum(one.loops > 0 for one in scores)}/3" if case.loop_at else "-"
         moves = sum(one.moves for one in scores)
@@ -132,7 +141,7 @@ def main() -> None:
         print(
             f"{case.group:16}{case.name:40}{false.total():>7}{loops:>7}{moved:>8}"
             f"{' '.join(shares)}"
-            f"{100 * sure / max(1, said):>10.2f} %  {kinds}",
+            f"{sure:>12}{likely:>14}  {kinds}",
             flush=True,
         )
         total += Counter({kind.value: count for kind, count in false.items()})

@@ -20,6 +20,7 @@ from kiteroll.core.scheduling.debounce import Debounce
 from kiteroll.core.scheduling.schedule import BACKOFF_CAP, Schedule, backoff
 from kiteroll.core.search.address_index import AddressIndex
 from kiteroll.core.search.text_index import TextIndex
+from kiteroll.core.topology.contested import Contested
 from kiteroll.core.topology.home import Because, Confidence, HomeReason, choose_home
 from kiteroll.core.topology.sighting import Sighting, both_present_beyond_ageing
 from kiteroll.core.tracking.switch_health import SwitchCondition, Warned, switch_warnings
@@ -165,10 +166,18 @@ def test_a_home_is_no_surer_than_its_readings_are_new(
 
 
 @pytest.mark.parametrize(
-    ("learned", "confidence"), [(-0.5, Confidence.LIKELY), (-1.2, Confidence.LIKELY), (-2, Confidence.SURE)]
+    ("learned", "interval", "confidence"),
+    [
+        pytest.param(-4, 1, Confidence.LIKELY, id="read four times, and maybe heard once"),
+        pytest.param(-6, 1, Confidence.SURE, id="heard again since: an entry stays for five minutes"),
+        pytest.param(-6, 5, Confidence.LIKELY, id="read once since"),
+        pytest.param(-8, 5, Confidence.SURE, id="read twice since"),
+    ],
 )
-def test_a_home_is_sure_once_later_readings_have_confirmed_it(learned: float, confidence: Confidence) -> None:
-    seen = replace(_seen(1, "quay-1", began=learned), read_at=at(0), interval=timedelta(minutes=1))
+def test_a_home_is_sure_once_it_was_heard_and_read_again(
+    learned: float, interval: int, confidence: Confidence
+) -> None:
+    seen = replace(_seen(1, "quay-1", began=learned), read_at=at(0), interval=timedelta(minutes=interval))
     home = choose_home([seen], at(0))
     assert home.confidence is confidence
     late = Because.LEARNED_LATELY in {reason.because for reason in home.reasons}
@@ -177,8 +186,9 @@ def test_a_home_is_sure_once_later_readings_have_confirmed_it(learned: float, co
 
 def test_an_address_that_a_finding_says_is_here_and_there_has_no_sure_home() -> None:
     seen = replace(_seen(1, "quay-1", began=-60), read_at=at(0), interval=timedelta(minutes=1))
-    home = choose_home([seen], at(0), contested=True)
-    assert (home.confidence, home.reasons[0].because) == (Confidence.DOUBTFUL, Because.CONTESTED)
+    for contested in (Contested(macs=frozenset({seen.stay.mac})), Contested(ports=frozenset({seen.port}))):
+        home = choose_home([seen], at(0), contested)
+        assert (home.confidence, home.reasons[0].because) == (Confidence.DOUBTFUL, Because.CONTESTED)
 
 
 def test_how_sure_a_home_is_follows_from_what_speaks_against_it() -> None:

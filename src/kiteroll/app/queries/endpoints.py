@@ -1,6 +1,6 @@
 """Endpoints: where each is and was, what is known of it, and the path to it."""
 
-from collections.abc import Callable, Container, Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -13,6 +13,7 @@ from kiteroll.clock import Clock
 from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.makers import AddressOrigin
+from kiteroll.core.topology.contested import NOTHING_CONTESTED, Contested
 from kiteroll.core.topology.home import Home, choose_home, rank
 from kiteroll.core.topology.home_history import HomeInterval, homes_over_time
 from kiteroll.core.topology.path import Hop, longest_path
@@ -81,9 +82,9 @@ class EndpointQueries:
         topology: TopologyView,
         makers: MakerDirectory,
         clock: Clock,
-        contested: Callable[[], Container[MacAddress]],
+        contested: Callable[[], Contested],
     ) -> None:
-        """`contested`: addresses that live findings say are here and there."""
+        """`contested`: what live findings say is here and there."""
         self._database = database
         self._topology = topology
         self._makers = makers
@@ -113,10 +114,8 @@ class EndpointQueries:
         else:
             records, view = self._as_of(records, at)
         now = at or self._clock.now()
-        contested = self._contested() if at is None else ()
-        return [
-            self._view(mac, record, view, now, contested=mac in contested) for mac, record in records.items()
-        ]
+        contested = self._contested() if at is None else NOTHING_CONTESTED
+        return [self._view(mac, record, view, now, contested) for mac, record in records.items()]
 
     def path(self, mac: MacAddress, start: str | None, at: datetime | None) -> list[Hop]:
         """From `start`, or else from the switch furthest away, to the home; empty when none is known."""
@@ -184,11 +183,11 @@ class EndpointQueries:
         return self.get(mac, None)
 
     def _view(
-        self, mac: MacAddress, record: EndpointRecord, view: NetworkView, now: datetime, *, contested: bool
+        self, mac: MacAddress, record: EndpointRecord, view: NetworkView, now: datetime, contested: Contested
     ) -> EndpointView:
         by_id = {row.stay.id: row for row in record.stays}
         sightings = [sighting_of(row, view) for row in record.stays]
-        home = choose_home(sightings, now, contested=contested)
+        home = choose_home(sightings, now, contested)
         maker, origin = self._makers.maker_of(mac)
         return EndpointView(
             mac=mac,

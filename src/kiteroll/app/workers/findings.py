@@ -23,13 +23,13 @@ from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
 from kiteroll.core.errors import NotFound, StorageUnavailable
 from kiteroll.core.findings.address_evaluation import Probe
-from kiteroll.core.findings.contested import contested_addresses
+from kiteroll.core.findings.contested import contested_by
 from kiteroll.core.findings.engine import FindingEngine, SwitchRead
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Finding, State
 from kiteroll.core.findings.thresholds import Thresholds
-from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.contested import Contested
 from kiteroll.store import findings
 from kiteroll.store.database import Database
 
@@ -58,7 +58,7 @@ class FindingWorker:
         self._engine = FindingEngine(thresholds, database.run(findings.live_findings))
         self._inbox: deque[SwitchRead | RulesChanged] = deque()
         self._live = dict(self._engine.lifecycle.live())
-        self._contested = contested_addresses(self._live.values())
+        self._contested = contested_by(self._live.values())
         self._claimed_uplinks: frozenset[PortRef] = frozenset()
         self._wake_at: datetime | None = None
         self._unsaved: dict[str, Finding] = {}
@@ -114,7 +114,7 @@ class FindingWorker:
         """Ports that look like uplinks and stay under their rules, as of the last step. From any thread."""
         return self._claimed_uplinks
 
-    def contested(self) -> frozenset[MacAddress]:
+    def contested(self) -> Contested:
         """Addresses that live findings say are here and there. From any thread."""
         return self._contested
 
@@ -157,7 +157,7 @@ class FindingWorker:
 
     def _keep_live(self) -> None:
         self._live = dict(self._engine.lifecycle.live())
-        self._contested = contested_addresses(self._live.values())
+        self._contested = contested_by(self._live.values())
 
     def _cleared(self, keys: Sequence[str]) -> Mapping[str, Finding]:
         rows = self._database.run(findings.by_keys, keys) if keys else {}

@@ -1,19 +1,25 @@
-"""Addresses that a live finding says are here and there: no home of theirs is more than doubtful."""
+"""Addresses and ports that live findings say nothing certain can be said of."""
 
 from collections.abc import Iterable
 
 from kiteroll.core.findings.finding import Finding, FindingKind
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.contested import Contested
 
 _JUMPING = frozenset({FindingKind.LOOP, FindingKind.DUPLICATE, FindingKind.FLAPPING})
 
 
-def contested_addresses(live: Iterable[Finding]) -> frozenset[MacAddress]:
+def contested_by(live: Iterable[Finding]) -> Contested:
     """`live`: findings that are not cleared."""
-    found: set[MacAddress] = set()
+    macs: set[MacAddress] = set()
+    ports: set[PortRef] = set()
     for one in live:
-        if one.kind in _JUMPING:
-            found.update(one.details.macs)
-            if one.subject.mac is not None:
-                found.add(one.subject.mac)
-    return frozenset(found)
+        if one.kind not in _JUMPING:
+            continue
+        macs.update(one.details.macs)
+        if one.subject.mac is not None:
+            macs.add(one.subject.mac)
+        if one.kind is FindingKind.LOOP:
+            ports.update(one.details.ports)
+    return Contested(frozenset(macs), frozenset(ports))

@@ -8,7 +8,7 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from kiteroll.core.findings.contested import contested_addresses
+from kiteroll.core.findings.contested import contested_by
 from kiteroll.core.findings.engine import FindingEngine, SwitchRead
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.findings.thresholds import Thresholds
@@ -108,8 +108,8 @@ class Replay:
     def home_of(self, mac: MacAddress) -> Home:
         if self._now is None:
             return choose_home(())
-        contested = mac in contested_addresses(self.engine.lifecycle.live().values())
-        return choose_home(self.facts.sightings([mac], self._now)[mac], self._now, contested=contested)
+        contested = contested_by(self.engine.lifecycle.live().values())
+        return choose_home(self.facts.sightings([mac], self._now)[mac], self._now, contested)
 
     def _step(self, now: datetime) -> list[Finding]:
         self._now = self.facts.now = now

@@ -10,6 +10,7 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 
 from kiteroll.core.model.stay import Place
+from kiteroll.core.topology.contested import NOTHING_CONTESTED, Contested
 from kiteroll.core.topology.sighting import Sighting
 
 _SIMULTANEOUS = timedelta(seconds=90)
@@ -85,10 +86,10 @@ def rank(sightings: Sequence[Sighting]) -> list[Sighting]:
 
 
 def choose_home(
-    sightings: Sequence[Sighting], now: datetime | None = None, *, contested: bool = False
+    sightings: Sequence[Sighting], now: datetime | None = None, contested: Contested = NOTHING_CONTESTED
 ) -> Home:
     """The home among `sightings`, with reasons. Ties go to what was learned later. `now`: what the age of the
-    readings is judged by; None leaves it out. `contested`: a finding says that it is here and there."""
+    readings is judged by; None leaves it out. `contested`: what findings say is here and there."""
     ranked = rank(sightings)
     access = [one for one in ranked if one.open and not one.uplink]
     if not access:
@@ -117,7 +118,7 @@ def choose_home(
     if now is not None and home.learned_lately and confidence is Confidence.SURE:
         confidence = Confidence.LIKELY
         reasons.append(HomeReason(Because.LEARNED_LATELY, home.stay.place, since=home.stay.began_at))
-    if contested:
+    if contested.holds(home):
         confidence = Confidence.DOUBTFUL
         reasons.insert(0, HomeReason(Because.CONTESTED))
     if now is not None and home.late(now):

@@ -43,11 +43,13 @@ class Sighting:
 
     @property
     def learned_lately(self) -> bool:
-        """Whether fewer than two readings of its switch have confirmed it since it was learned: it may be
-        passing by, and the switches next to it may not have been read since."""
+        """Whether it may rest on a single frame: an entry stays for one ageing time (IEEE 802.1Q 8.8.3),
+        however often it is read. Before two readings have confirmed it, the switches next to it may not have
+        been read since."""
         if self.interval is None or self.read_at is None:
             return False
-        return self.read_at - self.stay.began_at < _CONFIRMED_AFTER * self.interval
+        confirmed_after = max(_CONFIRMED_AFTER * self.interval, self.ageing)
+        return self.read_at - self.stay.began_at < confirmed_after
 
     def same_device(self, other: "Sighting") -> bool:
         """Whether both are cables of one device: a server that is connected twice is at one place."""

@@ -1,0 +1,20 @@
+"""What live findings say is here and there: no home of it is more than doubtful."""
+
+from dataclasses import dataclass
+
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.sighting import Sighting
+
+
+@dataclass(frozen=True, slots=True)
+class Contested:
+    macs: frozenset[MacAddress] = frozenset()
+    ports: frozenset[PortRef] = frozenset()
+    """Where addresses are learned that are at home elsewhere, as at the ends of a loop."""
+
+    def holds(self, one: Sighting) -> bool:
+        return one.stay.mac in self.macs or one.port in self.ports
+
+
+NOTHING_CONTESTED = Contested()
