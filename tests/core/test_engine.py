@@ -1,6 +1,7 @@
 """The finding engine, driven by readings in memory: what the service and `kiteroll replay` run."""
 
 from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 import pytest
@@ -10,7 +11,7 @@ from kiteroll.core.findings.engine import FindingEngine, SwitchRead
 from kiteroll.core.findings.finding import FindingKind, State
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.reading import Reading
+from kiteroll.core.model.reading import Neighbour, Reading
 from kiteroll.core.policy.port_rules import Rule, RuleBook
 from kiteroll.core.replay.memory_facts import MemoryFacts
 from kiteroll.core.replay.replay import Replay
@@ -180,3 +181,26 @@ def test_a_step_looks_at_a_bounded_number_of_places_and_the_next_one_goes_on(
         if step.wake_at > at(1):
             break
     assert len(moved) == 200 and 3 < steps < 20 and max(asked) <= 20
+
+
+def test_an_address_that_went_behind_an_uplink_is_asked_for_at_the_switch_there() -> None:
+    """That switch may not be read for minutes."""
+    quay, hall = (
+        Neighbour(port="p24", chassis=name, name=name, capabilities=("bridge",))
+        for name in ("quay-1", "hall")
+    )
+    facts = MemoryFacts(hold_time=None, shared=(), rules=RuleBook())
+    engine = FindingEngine(Thresholds())
+    probes = []
+    for minute, port in ((0, "p1"), (1, "p24")):
+        for one in (
+            replace(reading(minute, {(1, 10): "p24"}, switch="hall"), neighbours=(quay,)),
+            replace(reading(minute + 0.1, {(1, 10): port}), neighbours=(hall,)),
+        ):
+            facts.now = one.taken_at
+            changes = facts.apply(one)
+            assert changes is not None
+            engine.enqueue(SwitchRead(switch=one.switch, at=one.taken_at, changes=changes, first=not minute))
+            facts.now = one.taken_at + timedelta(seconds=10)
+            probes += engine.step(facts, lambda _: {}, facts.now).probes
+    assert [(one.mac, one.places) for one in probes] == [(mac(1), (("hall", 10),))]

@@ -124,6 +124,13 @@ AT_BOTH: Stays = [("a", "p1", -60, None), ("b", "p2", 0, None)]
         pytest.param(MOVES, {"links": {"a": 5}}, (FindingKind.MOVED, Cause.CARRIED), id="moves, link down"),
         pytest.param(SAME_SWITCH, {"links": {"a": 5}}, (FindingKind.MOVED, Cause.REPLUGGED), id="re-plugged"),
         pytest.param(MOVES, {"now": 60}, None, id="moved long ago"),
+        pytest.param(MOVES, {"joined": False}, None, id="one of the ports may lead to the other switch"),
+        pytest.param(
+            MOVES,
+            {"joined": False, "links": {"a": 5}},
+            (FindingKind.MOVED, Cause.CARRIED),
+            id="carried to another network",
+        ),
         pytest.param(
             [("a", "p1", -60, 5), ("b", "p2", -20, None)],
             {"now": 5, "every": 30},
@@ -209,6 +216,17 @@ def test_a_flap_waits_for_the_switches_concerned_and_is_then_judged_without() ->
     assert isinstance(waiting, NotYet) and waiting.until == at(11)
     later = _classify(TO_AND_FRO, now=12, read=5)
     assert isinstance(later, Detection) and later.kind is FindingKind.FLAPPING
+
+
+def test_a_move_waits_for_a_reading_that_confirms_it_unless_its_link_went_down() -> None:
+    """The first frame of a second device with the same address looks like a move as well."""
+    assert _classify(MOVES, now=5.2, read=5) == NotYet(at(8), at(5))
+    for confirmed in (
+        _classify(MOVES, now=5.2, read=5, links={"a": 4.8}),
+        _classify(MOVES, now=6, read=6),
+        _classify(MOVES, now=8, read=5),
+    ):
+        assert isinstance(confirmed, Detection) and confirmed.kind is FindingKind.MOVED
 
 
 def test_a_move_says_from_where_to_where_and_rests_on_both_places() -> None:

@@ -53,10 +53,10 @@ def detect(view: AddressView) -> Detection | None:
     link_changed_at = view.facts(origin.port).changed_at
     link_changed = link_changed_at is not None and link_changed_at >= view.since
     same_switch = origin.stay.place.switch == here.stay.place.switch
-    if not same_switch and not view.joined(origin.port[0], here.port[0]):
+    unplugged = link_changed or origin.stay.ending is Ending.PORT_DOWN or origin.present
+    if not unplugged and not same_switch and not view.joined(origin.port[0], here.port[0]):
         # How the two are connected is not known: one of the ports may be the way from the one to the other.
-        if not (link_changed or origin.stay.ending is Ending.PORT_DOWN or origin.present):
-            return None
+        return None
     evidence: list[Evidence] = [
         Left(left_at, origin.stay.place),
         Learned(here.stay.began_at, here.stay.place),
