@@ -3,6 +3,7 @@
 import threading
 import time
 from collections.abc import Iterator
+from pathlib import Path
 
 import pytest
 from sqlalchemy import Connection, text
@@ -12,6 +13,7 @@ from kiteroll.core.errors import StorageUnavailable
 from kiteroll.store import database as gate
 from kiteroll.store.database import Database
 from kiteroll.store.database_errors import translated
+from kiteroll.store.private_server import PrivateServer
 from tests.support.database_proxy import DatabaseProxy
 
 
@@ -114,3 +116,18 @@ def test_trouble_of_the_server_is_no_bug_of_ours(number: int) -> None:
 def test_a_bug_of_ours_is_no_trouble_of_the_server() -> None:
     error = OperationalError("INSERT", {}, Exception(1054, "Unknown column"))
     assert translated(error, "write_reading", "mysql://db") is error
+
+
+def test_a_private_server_that_cannot_be_started_now_can_be_later(tmp_path: Path) -> None:
+    """As on a full disk: the service tries again, and a worker that fails would be a bug of ours."""
+    server = PrivateServer(tmp_path / "database")
+    (server.directory / "start.sql").mkdir(parents=True)
+    with pytest.raises(StorageUnavailable, match=r"cannot be started: .*start\.sql"):
+        server.start()
+    assert not server.running()
+    (server.directory / "start.sql").rmdir()
+    (server.directory / "port").write_text("")
+    try:
+        Database(server.start(), pool_size=1).close()
+    finally:
+        server.stop()

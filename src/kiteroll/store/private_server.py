@@ -49,8 +49,8 @@ class PrivateServer:
         Raises ConfigError (programs missing, directory not writable) or StorageUnavailable.
         """
         self._prepare()
-        if self._running_pid() is not None and self._port_file.exists():
-            url = self._url(int(self._port_file.read_text()))
+        if self._running_pid() is not None and (port := self._known_port()) is not None:
+            url = self._url(port)
             self._await(url)
             log.info("private database taken over", extra={"event": "database.adopted"})
             return url
@@ -127,9 +127,15 @@ class PrivateServer:
         port = _free_port()
         url = self._url(port)
         init = self.directory / "start.sql"
-        write_private(init, self._start_sql())
         program = _program("mariadbd")
         self._reap()
+        try:
+            write_private(init, self._start_sql())
+            self._port_file.write_text(str(port))
+        except OSError as wrong:  # a full disk, often
+            raise StorageUnavailable(
+                f"the private database cannot be started: {wrong.filename}: {wrong.strerror}"
+            ) from wrong
         self._process = subprocess.Popen(
             [
                 program,
@@ -154,7 +160,6 @@ class PrivateServer:
             stderr=subprocess.DEVNULL,
             start_new_session=True,
         )
-        self._port_file.write_text(str(port))
         self._await(url)
         init.unlink(missing_ok=True)
         log.info("private database started", extra={"event": "database.started", "port": port})
@@ -206,6 +211,13 @@ class PrivateServer:
         except (OSError, ValueError):
             return self._process.pid if self._process is not None and self._process.poll() is None else None
         return pid if f"--datadir={self._data}".encode() in arguments else None
+
+    def _known_port(self) -> int | None:
+        """Where the server that runs was told to answer; None when that could not be kept."""
+        try:
+            return int(self._port_file.read_text())
+        except (OSError, ValueError):
+            return None
 
     def _url(self, port: int) -> URL:
         password = self._password_file.read_text().strip()
