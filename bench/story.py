@@ -56,7 +56,7 @@ def _watch(data: Path) -> tuple[Titles, Titles]:
         latest = {}
         for one in rows:
             mac = None if one.mac is None else MacAddress.parse(one.mac)
-            latest[one.kind, story.subject_name(mac, one.switch or "")] = one.title
+            latest[one.kind, story.subject_name(one.kind, mac, one.switch or "")] = one.title
         seen |= latest
     return seen, latest
 

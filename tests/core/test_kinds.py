@@ -12,6 +12,7 @@ from kiteroll.core.findings.evidence import Learned, Left, LinkSteady, ManyJumpe
 from kiteroll.core.findings.finding import Cause, Detection, FindingKind, Severity
 from kiteroll.core.findings.kinds import (
     address_flood,
+    ageing_too_long,
     ageing_too_short,
     ip_conflict,
     loop,
@@ -494,6 +495,11 @@ SOUND = SwitchCondition(
             id="read too seldom",
         ),
         pytest.param(
+            replace(SOUND, ageing=timedelta(hours=13)),
+            [(FindingKind.AGEING_TOO_LONG, "note")],
+            id="keeps all",
+        ),
+        pytest.param(
             replace(SOUND, last_outcome=SwitchHealth.SILENT, error="no answer"),
             [(FindingKind.NOT_READ, "warning")],
             id="silent",
@@ -511,6 +517,7 @@ def test_conditions_of_a_switch(condition: SwitchCondition, expected: list[tuple
         switch_not_read.detect(condition, at(10)),
         table_filling.detect(condition, THRESHOLDS, at(10)),
         ageing_too_short.detect(condition, at(10)),
+        ageing_too_long.detect(condition, THRESHOLDS, at(10)),
     )
     assert [(one.kind, one.severity.value) for one in found if one is not None] == expected
 

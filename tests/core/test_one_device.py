@@ -1,13 +1,15 @@
-"""One device at several ports: cables of a server, a bundle, and what is no such thing."""
+"""One cause behind many addresses or places: cables of one server, what carries others, a switch replaced."""
 
 from dataclasses import replace
 
 import pytest
 
-from kiteroll.core.findings.finding import Finding, FindingKind
+from kiteroll.core.findings.finding import Cause, Finding, FindingKind
+from kiteroll.core.model import bounds
 from kiteroll.core.model.reading import Neighbour, Reading
 from kiteroll.core.replay.replay import Replay
 from kiteroll.core.topology.home import Because, Confidence
+from kiteroll.wording.findings import title
 from tests.support.factories import at, mac, reading
 
 SERVER = 1
@@ -98,3 +100,45 @@ def test_some_that_happen_to_move_at_once_are_told_each() -> None:
     for minute in range(10):
         replay.apply(reading(minute, before if minute < 5 else after))
     assert [one.kind for one in replay.findings.values()] == [FindingKind.MOVED] * 6
+
+
+def test_a_switch_whose_ports_have_other_names_is_one_finding_with_the_moves_as_parts() -> None:
+    """A stack whose members were numbered anew."""
+    names = {True: {f"1/{number}": number for number in range(1, 9)}}
+    names[False] = {f"2/{number}": number + 100 for number in range(1, 9)}
+    replay = Replay()
+    for minute in range(16):
+        before = minute < 8
+        learned = {(n, 10): f"{1 if before else 2}/{n % 8 + 1}" for n in range(20)}
+        replay.apply(
+            reading(minute, learned, ports=names[before], uptime_s=None if before else 60 * (minute - 7))
+        )
+    whole = [one for one in replay.findings.values() if not one.part_of]
+    assert [(one.kind, one.cause, one.details.count) for one in whole] == [
+        (FindingKind.SWITCH_REPLACED, Cause.PORTS_RENAMED, 8)
+    ]
+    assert title(whole[0]) == "8 ports of quay-1 have another name"
+
+
+def test_another_bridge_address_tells_that_the_switch_is_another_device() -> None:
+    replay = Replay()
+    for minute in range(6):
+        one = reading(minute, {(1, 10): "p1"}, uptime_s=None if minute < 3 else 60 * (minute - 2))
+        replay.apply(replace(one, device=replace(one.device, bridge_address=mac(900 + (minute >= 3)))))
+    whole = [one for one in replay.findings.values() if not one.part_of]
+    assert [(one.kind, one.cause) for one in whole] == [(FindingKind.SWITCH_REPLACED, Cause.OTHER_DEVICE)]
+
+
+@pytest.mark.parametrize("never_ages", [True, False])
+def test_a_switch_that_never_forgets_proves_no_duplicate(never_ages: bool) -> None:
+    """Case 38: a laptop was carried to another switch, and the first one keeps it for ever."""
+    ageing = bounds.AGEING if never_ages else None
+    uplink = {"quay-1": "hall", "hall": "quay-1"}
+    replay = Replay()
+    for minute in range(90):
+        for switch, learned in (("quay-1", {(1, 10): "p1"}), ("hall", {(1, 10): "p2"} if minute > 5 else {})):
+            one = reading(minute + (switch == "hall") / 2, learned, switch=switch)
+            far = Neighbour(port="p24", chassis="", name=uplink[switch], capabilities=("bridge",))
+            replay.apply(replace(one, device=replace(one.device, ageing=ageing), neighbours=(far,)))
+    told = {one.kind for one in replay.findings.values()}
+    assert (FindingKind.DUPLICATE in told) is not never_ages

@@ -9,7 +9,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kiteroll.core.errors import Invalid
+from kiteroll.core.model.address_counts import newcomer_counts
 from kiteroll.core.model.mac import Fragment, MacAddress
+from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.makers import AddressOrigin, Makers, address_origin, parse_prefix
 from kiteroll.core.model.port_use import PortUse, port_use
 from kiteroll.core.model.reading import Oper
@@ -189,6 +191,26 @@ def test_an_address_that_a_finding_says_is_here_and_there_has_no_sure_home() -> 
     for contested in (Contested(macs=frozenset({seen.stay.mac})), Contested(ports=frozenset({seen.port}))):
         home = choose_home([seen], at(0), contested)
         assert (home.confidence, home.reasons[0].because) == (Confidence.DOUBTFUL, Because.CONTESTED)
+
+
+@pytest.mark.parametrize(
+    ("learned", "newcomers", "doubtful"), [(-1, 5, True), (-1, 4, False), (-30, 5, False)]
+)
+def test_a_home_at_a_port_to_which_many_come_at_once_is_doubtful(
+    learned: float, newcomers: int, doubtful: bool
+) -> None:
+    lately = _seen(1, "quay-1", began=learned)
+    seen = replace(lately, read_at=at(0), interval=timedelta(minutes=1), newcomers=newcomers)
+    home = choose_home([seen], at(0))
+    assert (home.confidence is Confidence.DOUBTFUL) is doubtful
+    assert (home.reasons[0].because is Because.CAME_WITH_MANY) is doubtful
+
+
+def test_newcomers_are_counted_by_port_within_the_ageing_time_of_the_switch() -> None:
+    learned, recent = {1: 7, 2: 7, 3: 8}, {1: at(-20), 2: at(-2), 3: at(-1), 4: at(0)}
+    table = MacTable(learned, {7: "p7", 8: "p8"}, recent, at(0))
+    assert newcomer_counts({"a": table}, lambda _: timedelta(minutes=5)) == {("a", "p7"): 1, ("a", "p8"): 1}
+    assert newcomer_counts({"a": replace(table, read_at=None)}, lambda _: timedelta(0)) == {}
 
 
 def test_how_sure_a_home_is_follows_from_what_speaks_against_it() -> None:

@@ -7,7 +7,8 @@ from itertools import pairwise
 
 import pytest
 
-from kiteroll.core.findings.finding import Finding, FindingKind
+from kiteroll.core.findings.finding import Cause, Finding, FindingKind
+from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.replay.replay import Replay
 from kiteroll.core.topology.home import choose_home
@@ -124,7 +125,7 @@ def test_one_address_in_two_vlans_at_two_ports_is_none_of_our_business() -> None
 
 
 @pytest.mark.parametrize(("lldp", "times"), [(True, 4), (False, 1)])
-def test_a_ring_that_breaks_and_mends_is_no_loop_and_moves_nobody(lldp: bool, times: int) -> None:
+def test_a_ring_that_breaks_and_mends_is_one_topology_change_and_moves_nobody(lldp: bool, times: int) -> None:
     ring = grow_ring(4, 5, hosts=6, lldp=lldp)
 
     def break_and_mend(net: Net) -> None:
@@ -132,7 +133,11 @@ def test_a_ring_that_breaks_and_mends_is_no_loop_and_moves_nobody(lldp: bool, ti
             net.world.after(60 + 240 * number, lambda number=number: ring.break_cable(number))  # type: ignore[misc]
             net.world.after(180 + 240 * number, ring.mend_cable)
 
-    assert _told(ring.net, break_and_mend, minutes=25) == {}
+    told = _told(ring.net, break_and_mend, minutes=25)
+    assert {kind: len(found) for kind, found in told.items()} == {FindingKind.TOPOLOGY_CHANGE: 1}
+    (found,) = told[FindingKind.TOPOLOGY_CHANGE]
+    assert found.cause is Cause.LINK_BETWEEN_SWITCHES
+    assert len(found.details.macs) >= Thresholds().path_addresses
 
 
 @pytest.mark.parametrize("broken", [None, 1])

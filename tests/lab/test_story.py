@@ -44,7 +44,10 @@ def found() -> Iterator[list[Finding]]:
 
 
 def test_each_event_yields_its_finding_and_no_other(found: list[Finding]) -> None:
-    subjects = {(one.kind.value, story.subject_name(one.subject.mac, one.subject.switch)) for one in found}
+    subjects = {
+        (one.kind.value, story.subject_name(one.kind.value, one.subject.mac, one.subject.switch))
+        for one in found
+    }
     assert subjects == story.FINDINGS
 
 

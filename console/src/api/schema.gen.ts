@@ -1301,7 +1301,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "moved-together" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read";
             /**
              * Severity
              * @enum {string}
@@ -1373,7 +1373,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "moved-together" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read";
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read";
             /** Title */
             title: string;
             /** Why */
@@ -5270,7 +5270,7 @@ export interface operations {
             query?: {
                 /** @description open and acknowledged unless given */
                 state?: ("open" | "acknowledged" | "cleared")[] | null;
-                kind?: ("moved" | "moved-together" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "switch-restarted" | "switch-not-read")[] | null;
+                kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read")[] | null;
                 severity?: ("note" | "warning" | "serious")[] | null;
                 switch?: string | null;
                 mac?: string | null;

@@ -76,6 +76,7 @@ class FindingSettings(_Section):
         default=_DEFAULTS.flap_window.total_seconds(), alias="flap_window", ge=30, le=86400
     )
     moved_together: int = Field(default=_DEFAULTS.moved_together, ge=2, le=1000)
+    path_addresses: int = Field(default=_DEFAULTS.path_addresses, ge=3, le=1000)
     loop_addresses: int = Field(default=_DEFAULTS.loop_addresses, ge=3, le=1000)
     loop_window_s: Seconds = Field(
         default=_DEFAULTS.loop_window.total_seconds(), alias="loop_window", ge=30, le=3600
@@ -85,6 +86,9 @@ class FindingSettings(_Section):
     )
     ageing_lasting_s: Seconds = Field(
         default=_DEFAULTS.ageing_lasting.total_seconds(), alias="ageing_lasting", ge=0, le=86400
+    )
+    ageing_long_s: Seconds = Field(
+        default=_DEFAULTS.ageing_long.total_seconds(), alias="ageing_long", ge=600, le=2_000_000
     )
     flood_addresses: int = Field(default=_DEFAULTS.flood_addresses, ge=5, le=100_000)
     silent_after_s: Seconds = Field(
@@ -109,10 +113,12 @@ class FindingSettings(_Section):
             flap_moves=self.flap_moves,
             flap_window=timedelta(seconds=self.flap_window_s),
             moved_together=self.moved_together,
+            path_addresses=self.path_addresses,
             loop_addresses=self.loop_addresses,
             loop_window=timedelta(seconds=self.loop_window_s),
             moved_memory=timedelta(seconds=self.moved_memory_s),
             ageing_lasting=timedelta(seconds=self.ageing_lasting_s),
+            ageing_long=timedelta(seconds=self.ageing_long_s),
             flood_addresses=self.flood_addresses,
             silent_after=timedelta(seconds=self.silent_after_s),
             ip_conflict_window=timedelta(seconds=self.ip_conflict_window_s),

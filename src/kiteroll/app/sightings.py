@@ -11,6 +11,7 @@ def sighting_of(row: PlacedStay, view: NetworkView) -> Sighting:
         row.stay,
         view.topology,
         address_count=view.address_count((place.switch, place.port)),
+        newcomers=view.snapshot.newcomers.get((place.switch, place.port), 0),
         read_at=row.read_at,
         ageing=row.ageing,
         interval=row.interval,

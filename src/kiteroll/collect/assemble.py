@@ -80,13 +80,20 @@ def _device(raw: RawSwitch) -> Device:
         contact=text(scalars.get(mib.SYS_CONTACT)),
         uptime_ticks=number(scalars.get(mib.SYS_UP_TIME)),
         bridge_address=physical_address(scalars.get(mib.DOT1D_BASE_BRIDGE_ADDRESS)),
-        # dot1dTpAgingTime is 10..1,000,000 seconds (RFC 4188); 0 and nonsense mean "does not tell".
-        ageing=timedelta(seconds=ageing_s) if ageing_s and 0 < ageing_s <= 1_000_000 else None,
+        ageing=_ageing(ageing_s),
         topology_changes=number(scalars.get(mib.DOT1D_STP_TOP_CHANGES)),
         topology_changed_at=_topology_changed_at(raw),
         learning_discards=number(scalars.get(mib.DOT1D_TP_LEARNED_ENTRY_DISCARDS)),
         **_chassis(raw),
     )
+
+
+def _ageing(seconds: int | None) -> timedelta | None:
+    """dot1dTpAgingTime is 10..1,000,000 s (RFC 4188). Switches tell 0 where ageing is off, as good as the
+    longest; nonsense is as good as nothing."""
+    if seconds is None or not 0 <= seconds <= bounds.AGEING.total_seconds():
+        return None
+    return timedelta(seconds=seconds) if seconds else bounds.AGEING
 
 
 def _topology_changed_at(raw: RawSwitch) -> datetime | None:

@@ -193,6 +193,12 @@ def schedule(world: World, tell: Callable[[str], None], start_s: float = 0.0) ->
 _MOVERS = ("laptop-1", "cradle-9", "cradle-17", *_CREWS)
 _NAMES = {tarn_ferries.own_address(name): name for name in (*_MOVERS, "kiosk-2")}
 _NAMES[tarn_ferries.VISITOR] = "visitor"
+_RING_SWITCHES = frozenset(
+    {
+        *(switch for switch, _ in tarn_ferries.RING),
+        *(tarn_ferries.ACCESS[switch][0] for switch, _ in tarn_ferries.RING),
+    }
+)
 FINDINGS = frozenset(
     {
         *(("moved", name) for name in _MOVERS),
@@ -202,6 +208,7 @@ FINDINGS = frozenset(
         ("stranger", "visitor"),
         ("uplink-claimed", "quay-1"),
         ("loop", "baggage-hall"),
+        ("topology-change", "the ring"),
     }
 )
 """What the story is to yield: kinds of findings, and the host or the switch each is about; nothing else, but
@@ -212,6 +219,8 @@ LIVE_FINDINGS = frozenset(
 """The same of what only a service that reads agents can see."""
 
 
-def subject_name(mac: MacAddress | None, switch: str) -> str:
-    """Host or switch that a finding is about."""
+def subject_name(kind: str, mac: MacAddress | None, switch: str) -> str:
+    """Host or switch that a finding is about; paths that change show at any switch of the ring first."""
+    if kind == "topology-change" and switch in _RING_SWITCHES:
+        return "the ring"
     return switch if mac is None else _NAMES.get(mac, str(mac))

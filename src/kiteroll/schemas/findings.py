@@ -9,6 +9,8 @@ from kiteroll.schemas.base import Instant, MacText, RequestModel, ResponseModel
 FindingKind = Literal[
     "moved",
     "moved-together",
+    "topology-change",
+    "switch-replaced",
     "flapping",
     "doubled-address",
     "contested-ip",
@@ -22,6 +24,7 @@ FindingKind = Literal[
     "uplink-claimed",
     "table-filling",
     "ageing-too-short",
+    "ageing-too-long",
     "switch-restarted",
     "switch-not-read",
 ]

@@ -1,5 +1,6 @@
 """Findings in words: titles, likely causes, and each piece of evidence."""
 
+from datetime import timedelta
 from typing import assert_never
 
 from kiteroll.core.findings.evidence import (
@@ -19,6 +20,9 @@ from kiteroll.core.findings.evidence import (
     NoAddress,
     NotOnRoll,
     NotRead,
+    OtherIdentity,
+    PathsChanged,
+    PortsRenamed,
     PresentTogether,
     Started,
     StillAtBoth,
@@ -26,6 +30,7 @@ from kiteroll.core.findings.evidence import (
     TopologyChanged,
 )
 from kiteroll.core.findings.finding import Cause, Detection, Finding, FindingKind, Severity
+from kiteroll.core.model import bounds
 from kiteroll.core.topology.roles import RoleEvidence
 from kiteroll.wording.spans import counted, joined, port_name, span
 
@@ -42,6 +47,10 @@ _CLAIMS = {
 }
 _CAUSES = {
     Cause.CARRIER_MOVED: "what they are connected to was plugged in elsewhere, or they roam together",
+    Cause.LINK_BETWEEN_SWITCHES: "a cable between switches was cut, pulled or connected: its link changed",
+    Cause.OTHER_TREE: "spanning tree chose other paths, for something that changed on another switch",
+    Cause.OTHER_DEVICE: "the switch was exchanged, a stack has another master, or its address was given away",
+    Cause.PORTS_RENAMED: "a stack that was numbered anew, an exchanged switch, or renamed interfaces",
     Cause.CLONED: "cloned address: two devices use the same one, since both links are steady",
     Cause.LOOSE_CABLE: "loose or re-plugged cable: the link of a port changed in between",
     Cause.ROAMING: "roaming: the ports carry many addresses, as access points do",
@@ -71,6 +80,16 @@ def title(finding: Finding | Detection) -> str:
             return f"{subject.mac} moved from {ports[0]} to {ports[-1]}"
         case FindingKind.MOVED_TOGETHER:
             return f"{details.count} addresses moved together from {ports[0]} to {ports[-1]}"
+        case FindingKind.TOPOLOGY_CHANGE:
+            before, now = (port for _, port in details.ports[:2])
+            return (
+                f"paths changed: {details.count} addresses go another way, first from port {before} to port {now} of "
+                f"{subject.switch}"
+            )
+        case FindingKind.SWITCH_REPLACED if finding.cause is Cause.PORTS_RENAMED:
+            return f"{counted(details.count, 'port')} of {subject.switch} {'has' if details.count == 1 else 'have'} another name"
+        case FindingKind.SWITCH_REPLACED:
+            return f"{subject.switch} is another device than before"
         case FindingKind.FLAPPING:
             return f"{subject.mac} jumped {counted(details.count, 'time')} between {joined(ports)}"
         case FindingKind.DUPLICATE:
@@ -107,6 +126,8 @@ def title(finding: Finding | Detection) -> str:
             )
         case FindingKind.AGEING_TOO_SHORT:
             return f"{subject.switch} forgets addresses sooner than it is read"
+        case FindingKind.AGEING_TOO_LONG:
+            return f"{subject.switch} keeps addresses for {_kept(details.ageing)}"
         case FindingKind.RESTARTED:
             return f"{subject.switch} restarted"
         case FindingKind.NOT_READ:
@@ -124,6 +145,8 @@ def cause(finding: Finding | Detection) -> str:
             return f"{said}: the link of the old port changed" if details.link_changed else said
         case Cause.READ_TOO_SELDOM if details.interval is not None and details.ageing is not None:
             return f"it is read every {span(details.interval)}, its ageing time is {span(details.ageing)}"
+        case Cause.NEVER_FORGETS:
+            return "its ageing time is set so, or ageing is switched off"
         case Cause.READINGS_FAIL:
             return details.error or "its readings fail or are incomplete"
         case other:
@@ -163,6 +186,13 @@ def evidence_text(evidence: Evidence) -> str:
             return f"present{_vlan(vlan)}; {roll}"
         case ManyJumped(count=count, ports=ports):
             return f"{count} addresses jumped to and fro between ports {joined(ports)}"
+        case PathsChanged(switch=switch, from_port=before, to_port=now, count=count):
+            return f"{count} addresses went from port {before} to port {now} of {switch}"
+        case OtherIdentity(before=before, after=after):
+            return f"its bridge address is {after}; it was {before}"
+        case PortsRenamed(count=count, names=names):
+            pairs = ", ".join(f"{before} to {now}" for before, now in names)
+            return f"{count} addresses are at ports of other names: {pairs}"
         case TopologyChanged():
             return "the count of spanning-tree changes rose"
         case ClaimsUplink(evidence=evidence_kind, names=names):
@@ -183,6 +213,10 @@ def evidence_text(evidence: Evidence) -> str:
             return "it started, with an empty table"
         case _:
             assert_never(evidence)
+
+
+def _kept(ageing: timedelta | None) -> str:
+    return "ever" if ageing is None or ageing >= bounds.AGEING else span(ageing)
 
 
 def _vlan(vlan: int | None) -> str:

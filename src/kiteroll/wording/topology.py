@@ -57,6 +57,11 @@ def _reason(reason: HomeReason) -> str:
             return "quiet here: missing from the latest reading, but within its hold time"
         case Because.LEARNED_LATELY:
             return f"learned here only at {_instant(reason.since)}: later readings will confirm it"
+        case Because.CAME_WITH_MANY:
+            return (
+                f"one of {reason.count} addresses that came to this port within minutes: it may lead on to a switch, or "
+                "be part of a loop"
+            )
         case Because.CONTESTED:
             return "an open finding says that it is at several places, or jumps between them"
         case Because.READ_LATE if place is not None:

@@ -170,6 +170,7 @@ class FindingWorker:
                 at=event.reading.taken_at,
                 changes=event.changes,
                 topology_changes=event.reading.device.topology_changes,
+                bridge_address=event.reading.device.bridge_address,
                 left_out=event.left_out,
                 unknown=event.unknown,
                 first=event.first,

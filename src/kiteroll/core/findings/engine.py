@@ -13,26 +13,21 @@ from datetime import datetime, timedelta
 from kiteroll.core.findings.address_evaluation import AddressEvaluation, Probe
 from kiteroll.core.findings.bursts import BurstHistory
 from kiteroll.core.findings.bursts import Step as BurstStep
+from kiteroll.core.findings.condition_watch import ConditionWatch
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Detection, Finding
 from kiteroll.core.findings.kinds import (
     address_flood,
     addresses_left_out,
-    ageing_too_short,
-    ip_conflict,
     loop,
-    multiple_ips,
-    silent_port,
-    switch_not_read,
     switch_restarted,
-    table_filling,
 )
 from kiteroll.core.findings.kinds.moved_together import MovesTogether
-from kiteroll.core.findings.kinds.multiple_ips import HeldIp
-from kiteroll.core.findings.lasting import LastingConditions
 from kiteroll.core.findings.lifecycle import FindingLifecycle
 from kiteroll.core.findings.loop_watch import LoopWatch
+from kiteroll.core.findings.path_changes import PathChanges
 from kiteroll.core.findings.port_rule_watch import PortRuleWatch
+from kiteroll.core.findings.switch_identities import SwitchIdentities
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.changes import Change, Restarted
 from kiteroll.core.model.mac import MacAddress
@@ -43,13 +38,10 @@ from kiteroll.core.topology.refresh import FACTS_MAX_AGE
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.tracking.admission import LeftOut
 
-CONDITIONS_EVERY = timedelta(seconds=10)
 _SEVERAL_PORTS_EVERY = timedelta(minutes=10)
-_HELD_IPS_EVERY = timedelta(seconds=20)
 _LOOP_SUMMARY_EVERY = timedelta(seconds=10)
 _MAX_ADDRESSES = 5_000
 """Asked about at once."""
-_MAX_PORTS = 500
 _MOMENT = timedelta(seconds=1)
 
 
@@ -61,6 +53,8 @@ class SwitchRead:
     at: datetime
     changes: tuple[Change, ...]
     topology_changes: int | None = None
+    bridge_address: MacAddress | None = None
+    """The one it tells; None when it tells none."""
     left_out: LeftOut | None = None
     """New addresses of it that were not taken."""
     unknown: frozenset[MacAddress] = frozenset()
@@ -92,8 +86,11 @@ class FindingEngine:
         self._burst_switches: dict[str, datetime] = {}
         self._addresses = AddressEvaluation(thresholds)
         self._together = MovesTogether(thresholds)
+        self._paths = PathChanges(thresholds)
+        self._identities: SwitchIdentities | None = None
+        """Not known before the first step."""
         self._breaches = PortRuleWatch()
-        self._short_ageing = LastingConditions()
+        self._conditions = ConditionWatch(thresholds)
         self._rules = RuleBook()
         self._rules_changed = True
         self._arrived: list[SwitchRead] = []
@@ -101,10 +98,7 @@ class FindingEngine:
         """Events, and the step they came before: what they say is judged by roles worked out later, for
         the same reading may show other uplinks."""
         self._unevaluated: set[str] = set()
-        self._conditions_at: datetime | None = None
         self._several_ports_at: datetime | None = None
-        self._held_ips: Mapping[MacAddress, Sequence[HeldIp]] = {}
-        self._held_ips_at: datetime | None = None
         self._summarised_at: dict[str, datetime] = {}
         # What was detected is kept until it was applied: a step that the facts cut off loses nothing.
         self._detected: list[Detection] = []
@@ -113,13 +107,16 @@ class FindingEngine:
         """Take an event in. Touches memory only; what it means is judged by a later step."""
         self._arrived.append(event)
 
-    def _take(self, event: SwitchRead) -> None:
+    def _take(self, event: SwitchRead, identities: SwitchIdentities, facts: FactSource) -> None:
         self._unevaluated.add(event.switch)
         self._addresses.switch_read(event.switch)
         if event.left_out is not None:
             self._detected += addresses_left_out.detect(event.left_out)
         if event.first:
             return
+        self._detected += identities.detect(
+            event.switch, event.bridge_address, event.changes, event.at, facts
+        )
         self._bursts.add(event.switch, event.changes, event.topology_changes, event.at, event.unknown)
         self._burst_switches[event.switch] = event.at
         self._addresses.changed(event.changes)
@@ -139,10 +136,12 @@ class FindingEngine:
         """Judge what is due. Raises what `facts` raise; then nothing is lost, and the next step has it."""
         self._waiting += ((now, event) for event in self._arrived)
         self._arrived.clear()
+        if self._identities is None:
+            self._identities = SwitchIdentities(facts.conditions(), self.thresholds)
         topology = facts.topology(fresh=any(event.first for _, event in self._waiting))
         known_at = facts.topology_at()
         while self._waiting and known_at is not None and self._waiting[0][0] <= known_at:
-            self._take(self._waiting.popleft()[1])
+            self._take(self._waiting.popleft()[1], self._identities, facts)
         self._evaluate_rules(facts, topology, now)
         self._from_bursts(facts, topology, now)
         self._addresses.step(facts, topology, now)
@@ -150,7 +149,7 @@ class FindingEngine:
         self._detected += moves
         self._together.note(moves)
         self._detected += self._together.detect(now)
-        if self._conditions_due(now):
+        if self._conditions.due(now):
             self._detected += self._from_conditions(facts, topology, now)
         known = cleared(self.lifecycle.unknown(self._detected))
         changed = {one.key: one for one in self.lifecycle.apply(self._detected, known)}
@@ -167,6 +166,8 @@ class FindingEngine:
             self._breaches.retain(names)
             self._bursts.retain(names)
             self._loops.retain(names)
+            if self._identities is not None:
+                self._identities.retain(names)
         else:
             names = {name for name in self._unevaluated if self._rules.concerns(name)}
         if names:
@@ -179,6 +180,7 @@ class FindingEngine:
     # --- many addresses at once -----------------------------------------------------------
 
     def _from_bursts(self, facts: FactSource, topology: Topology, now: datetime) -> None:
+        self._paths.look(topology, now)
         shared = facts.shared_prefixes() if self._burst_switches else ()
         fewest = min(self.thresholds.loop_addresses, self.thresholds.flood_addresses)
         for switch, at in self._burst_switches.items():
@@ -187,6 +189,9 @@ class FindingEngine:
                 steps = [one for one in steps if not is_shared(one.mac, shared)]
                 self._loops.note(switch, self._loop_signs(facts, topology, switch, steps), at)
                 self._detected += address_flood.detect(switch, steps, topology, self.thresholds, at)
+                tree_changed = self._bursts.topology_changed(switch)
+                paths = self._paths.note(facts, topology, switch, steps, at, tree_changed=tree_changed)
+                self._detected += [paths] if paths is not None else []
             else:
                 self._loops.note(switch, None, at)
         self._burst_switches.clear()
@@ -237,62 +242,19 @@ class FindingEngine:
 
     # --- conditions -----------------------------------------------------------------------
 
-    def _conditions_due(self, now: datetime) -> bool:
-        return self._conditions_at is None or now - self._conditions_at >= CONDITIONS_EVERY
-
     def _from_conditions(self, facts: FactSource, topology: Topology, now: datetime) -> list[Detection]:
-        thresholds = self.thresholds
-        conditions = facts.conditions()
-        found = [
-            detection
-            for switch in conditions
-            for detection in (
-                switch_not_read.detect(switch, now),
-                table_filling.detect(switch, thresholds, now),
-            )
-            if detection is not None
-        ]
-        short = (ageing_too_short.detect(switch, now) for switch in conditions)
-        found += self._short_ageing.lasting(
-            (one for one in short if one is not None), now, thresholds.ageing_lasting
-        )
-        ports = facts.port_activity(now - thresholds.silent_after, _MAX_PORTS)
-        silent = (silent_port.detect(port, topology, thresholds, now) for port in ports)
-        found += [detection for detection in silent if detection is not None]
-        found += self._breaches.lasting(now)
-        found += self._from_ips(facts, now)
+        found = self._conditions.detect(facts, topology, now) + self._breaches.lasting(now)
         if self._several_ports_at is None or now - self._several_ports_at >= _SEVERAL_PORTS_EVERY:
             # What changes is classified anyway; this finds those that were at two places before a start.
             self._addresses.add(facts.at_several_ports(_MAX_ADDRESSES))
             self._several_ports_at = now
-        self._conditions_at = now
-        return found
-
-    def _from_ips(self, facts: FactSource, now: datetime) -> list[Detection]:
-        thresholds = self.thresholds
-        turns = facts.ip_turns(now - thresholds.ip_conflict_window, ip_conflict.MIN_TURNS, _MAX_PORTS)
-        conflicts = (ip_conflict.detect(ip, each) for ip, each in turns.items())
-        found = [one for one in conflicts if one is not None]
-        if self._held_ips_at is None or now - self._held_ips_at >= _HELD_IPS_EVERY:
-            before = now - thresholds.multiple_ips_after
-            self._held_ips = facts.held_ips(before, multiple_ips.MAX_IPS, _MAX_ADDRESSES)
-            self._held_ips_at = now
-        if not self._held_ips:
-            return found
-        shared = facts.shared_prefixes()
-        switches = facts.switch_addresses()  # they answer with as many IPs as they have VLANs
-        for mac, held in self._held_ips.items():
-            if mac not in switches and not is_shared(mac, shared):
-                detection = multiple_ips.detect(mac, held, thresholds, now)
-                if detection is not None:
-                    found.append(detection)
+        self._conditions.looked(now)
         return found
 
     def _next_wake(self, now: datetime) -> datetime:
         if self._addresses.backlog():
             return now
-        conditions_at = (self._conditions_at or now) + CONDITIONS_EVERY
-        due = [conditions_at, self._addresses.next_wake(), self.lifecycle.next_due()]
+        due = [self._conditions.next_wake(now), self._addresses.next_wake(), self.lifecycle.next_due()]
         if self._waiting:
             due.append(max(self._waiting[0][0] + FACTS_MAX_AGE, now) + _MOMENT)
         return min(one for one in due if one is not None)

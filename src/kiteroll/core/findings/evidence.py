@@ -107,6 +107,37 @@ class ManyMoved:
 
 
 @dataclass(frozen=True, slots=True)
+class PathsChanged:
+    """Addresses that the switch learned at another uplink."""
+
+    at: datetime
+    switch: str
+    from_port: str
+    to_port: str
+    count: int
+
+
+@dataclass(frozen=True, slots=True)
+class OtherIdentity:
+    """The switch tells another bridge address than before (dot1dBaseBridgeAddress)."""
+
+    at: datetime
+    before: MacAddress
+    after: MacAddress
+
+
+@dataclass(frozen=True, slots=True)
+class PortsRenamed:
+    """Ports of these names are not there any more, and their addresses are at others."""
+
+    at: datetime
+    count: int
+    """Addresses."""
+    names: tuple[tuple[str, str], ...]
+    """The first few: before, and now."""
+
+
+@dataclass(frozen=True, slots=True)
 class TopologyChanged:
     """The count of spanning-tree changes rose (dot1dStpTopChanges)."""
 
@@ -178,6 +209,9 @@ Evidence = (
     | NotOnRoll
     | ManyJumped
     | ManyMoved
+    | PathsChanged
+    | OtherIdentity
+    | PortsRenamed
     | TopologyChanged
     | NewAddresses
     | ClaimsUplink

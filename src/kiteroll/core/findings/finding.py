@@ -23,6 +23,8 @@ class FindingKind(StrEnum):
 
     MOVED = "moved"
     MOVED_TOGETHER = "moved-together"
+    TOPOLOGY_CHANGE = "topology-change"
+    SWITCH_REPLACED = "switch-replaced"
     FLAPPING = "flapping"
     DUPLICATE = "doubled-address"
     IP_CONFLICT = "contested-ip"
@@ -36,6 +38,7 @@ class FindingKind(StrEnum):
     UPLINK_CLAIMED = "uplink-claimed"
     TABLE_FILLING = "table-filling"
     AGEING_TOO_SHORT = "ageing-too-short"
+    AGEING_TOO_LONG = "ageing-too-long"
     RESTARTED = "switch-restarted"
     NOT_READ = "switch-not-read"
 
@@ -46,6 +49,10 @@ class Cause(StrEnum):
     REPLUGGED = "re-plugged"
     CARRIED = "carried elsewhere"
     CARRIER_MOVED = "what they are connected to"
+    LINK_BETWEEN_SWITCHES = "link between switches"
+    OTHER_TREE = "another spanning tree"
+    OTHER_DEVICE = "another device"
+    PORTS_RENAMED = "ports renamed"
     CLONED = "cloned address"
     LOOSE_CABLE = "loose cable"
     ROAMING = "roaming"
@@ -62,6 +69,7 @@ class Cause(StrEnum):
     FORGED_OR_NEW_SWITCH = "forged, or a new switch"
     TABLE_TOO_SMALL = "table too small"
     READ_TOO_SELDOM = "read too seldom"
+    NEVER_FORGETS = "never forgets"
     RESTART = "restart"
     READINGS_FAIL = "readings fail"
 

@@ -145,6 +145,13 @@ def _explains(one: Finding, other: Finding) -> bool:
         return False
     if one.subject.mac is not None and other.subject.mac is not None:
         return one.subject.mac == other.subject.mac
+    if one.kind is FindingKind.TOPOLOGY_CHANGE and other.subject.mac not in (None, *one.details.macs):
+        return False
+    if one.kind is FindingKind.SWITCH_REPLACED:
+        near = one.opened_at - _LEAD <= other.opened_at <= one.last_at + _SETTLES_WITHIN
+        return near and {one.subject.switch} == {switch for switch, _ in other.ports} | {
+            other.subject.switch or one.subject.switch
+        }
     if one.kind is FindingKind.MOVED_TOGETHER:
         return one.details.ports == (other.details.ports[0], other.details.ports[-1])
     if other.kind is FindingKind.TABLE_FILLING:
@@ -159,6 +166,9 @@ def _explains(one: Finding, other: Finding) -> bool:
             # Only the ends of the loop itself, and only where nobody is there but who was pulled there.
             ends = (other.subject.switch, other.subject.port) in one.details.ports
             return ends and about <= set(one.details.macs)
+        moves = other.kind in (FindingKind.MOVED, FindingKind.FLAPPING)
+        if moves and not set(one.details.ports).isdisjoint(other.details.ports):
+            return True  # whoever is learned at an end of a loop is not there
         if about:
             # What circulates reaches the whole VLAN: addresses jump far from the loop as well. But only an
             # address that was pulled itself is explained; and what is at other ports only has moved.

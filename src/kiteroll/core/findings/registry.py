@@ -8,6 +8,7 @@ from kiteroll.core.findings.kind_info import KindInfo
 from kiteroll.core.findings.kinds import (
     address_flood,
     addresses_left_out,
+    ageing_too_long,
     ageing_too_short,
     duplicate_address,
     flapping,
@@ -20,8 +21,10 @@ from kiteroll.core.findings.kinds import (
     silent_port,
     stranger,
     switch_not_read,
+    switch_replaced,
     switch_restarted,
     table_filling,
+    topology_change,
     uplink_claimed,
 )
 from kiteroll.core.findings.thresholds import Thresholds
@@ -31,6 +34,8 @@ KINDS: Mapping[FindingKind, KindInfo] = {
     for module in (
         moved,
         moved_together,
+        topology_change,
+        switch_replaced,
         flapping,
         duplicate_address,
         ip_conflict,
@@ -44,6 +49,7 @@ KINDS: Mapping[FindingKind, KindInfo] = {
         uplink_claimed,
         table_filling,
         ageing_too_short,
+        ageing_too_long,
         switch_restarted,
         switch_not_read,
     )

@@ -15,12 +15,14 @@ class Thresholds:
     """An address that comes up elsewhere within this long of being gone has moved."""
     moved_together: int = 5
     """Addresses that go from one port to the same other one within `flap_window` that are told as one."""
+    path_addresses: int = 5
+    """Addresses that a switch learns at another uplink within `burst_window` that make a topology change."""
     loop_addresses: int = 5
     """Addresses that are pulled to one port and come back that make a loop likely."""
     loop_window: timedelta = timedelta(minutes=5)
     """In which they must come back."""
     burst_window: timedelta = timedelta(minutes=2)
-    """In which addresses are counted for floods."""
+    """In which addresses are counted for floods, and for changes of paths."""
     flood_addresses: int = 50
     """New addresses on one port within `burst_window`."""
     silent_after: timedelta = timedelta(days=1)
@@ -36,8 +38,10 @@ class Thresholds:
     table_share: float = DEFAULT_TABLE_SHARE
     """Share of its size from which a table counts as nearly full."""
     ageing_lasting: timedelta = timedelta(minutes=10)
-    """An ageing time must be shorter than the interval for this long: a topology change shortens it for some
+    """An ageing time must be too short, or too long, for this long: a topology change shortens it for some
     seconds (IEEE 802.1Q 8.8.3)."""
+    ageing_long: timedelta = timedelta(hours=12)
+    """An ageing time longer than this is too long."""
     clear_after: timedelta = timedelta(minutes=15)
     """A finding clears after this long without new evidence."""
     condition_clear_after: timedelta = timedelta(minutes=2)

@@ -1,7 +1,8 @@
 """How many addresses a port carries: now, from tables, and over time, from stays."""
 
-from collections.abc import Iterable, Mapping
-from datetime import datetime
+from collections import Counter
+from collections.abc import Callable, Iterable, Mapping
+from datetime import datetime, timedelta
 
 from kiteroll.core.model.mac_table import MacTable, addresses_by_port
 from kiteroll.core.model.port_ref import PortRef
@@ -10,6 +11,23 @@ from kiteroll.core.model.port_ref import PortRef
 def address_counts(tables: Mapping[str, MacTable]) -> dict[PortRef, int]:
     """Addresses present on each port that has any."""
     return {port: count for port, _, count in addresses_by_port(tables)}
+
+
+def newcomer_counts(
+    tables: Mapping[str, MacTable], within: Callable[[MacTable], timedelta]
+) -> dict[PortRef, int]:
+    """Of those, how many each port learned `within` that time before its switch was read last."""
+    counts: Counter[PortRef] = Counter()
+    for switch, table in tables.items():
+        if table.read_at is None:
+            continue
+        since = table.read_at - within(table)
+        counts.update(
+            (switch, table.names[number])
+            for key, at in table.recent.items()
+            if at >= since and (number := table.learned.get(key)) is not None
+        )
+    return dict(counts)
 
 
 def counts_over_time(

@@ -113,6 +113,7 @@ class MemoryFacts:
                     stay,
                     snapshot.topology,
                     address_count=snapshot.address_count((stay.place.switch, stay.place.port)),
+                    newcomers=snapshot.newcomers.get((stay.place.switch, stay.place.port), 0),
                     read_at=self.tracker.checkpoint(stay.place.switch).last_complete_at,
                     ageing=self._latest[stay.place.switch].device.ageing,
                     interval=self._interval(stay.place.switch),

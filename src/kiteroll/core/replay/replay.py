@@ -87,6 +87,7 @@ class Replay:
                 at=reading.taken_at,
                 changes=changes,
                 topology_changes=reading.device.topology_changes,
+                bridge_address=reading.device.bridge_address,
                 unknown=unknown,
                 first=first,
             )

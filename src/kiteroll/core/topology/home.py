@@ -36,6 +36,7 @@ class Because(StrEnum):
     FEWER_ADDRESSES = "fewer addresses"
     QUIET_HERE = "quiet here"
     LEARNED_LATELY = "learned lately"
+    CAME_WITH_MANY = "came with many"
     CONTESTED = "contested"
     READ_LATE = "not read lately"
     READ_LONG_AGO = "read long ago"
@@ -115,7 +116,10 @@ def choose_home(
         reasons.insert(0, HomeReason(Because.BEYOND_UNKNOWN_BRIDGE, names=(home.beyond,)))
     if not reasons:
         reasons.append(HomeReason(Because.SEEN_NOWHERE_ELSE))
-    if now is not None and home.learned_lately and confidence is Confidence.SURE:
+    if now is not None and home.came_with_many:
+        confidence = Confidence.DOUBTFUL
+        reasons.insert(0, HomeReason(Because.CAME_WITH_MANY, home.stay.place, count=home.newcomers))
+    elif now is not None and home.learned_lately and confidence is Confidence.SURE:
         confidence = Confidence.LIKELY
         reasons.append(HomeReason(Because.LEARNED_LATELY, home.stay.place, since=home.stay.began_at))
     if contested.holds(home):

@@ -4,11 +4,12 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 
-from kiteroll.core.model.address_counts import address_counts
+from kiteroll.core.model.address_counts import address_counts, newcomer_counts
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.inference import TopologyFacts, infer
 from kiteroll.core.topology.roles import Topology
+from kiteroll.core.topology.sighting import judged_ageing
 
 FACTS_MAX_AGE = timedelta(seconds=4)
 TABLES_MAX_AGE = timedelta(seconds=30)
@@ -24,6 +25,8 @@ class TopologySnapshot:
 
     topology: Topology = field(default_factory=lambda: Topology({}))
     counts: Mapping[PortRef, int] = field(default_factory=dict)
+    newcomers: Mapping[PortRef, int] = field(default_factory=dict)
+    """Addresses that ports learned within the last ageing time."""
 
     def address_count(self, port: PortRef) -> int:
         """Addresses present on a port, as of some seconds ago; at least 1."""
@@ -81,7 +84,9 @@ class TopologyRefresh:
         self._remember(topology, now)
         self._facts_at = now
         self.snapshot = TopologySnapshot(
-            topology.remembering(self._former, self._since), address_counts(self._tables)
+            topology.remembering(self._former, self._since),
+            address_counts(self._tables),
+            newcomer_counts(self._tables, lambda table: judged_ageing(table.ageing)),
         )
         return True
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from kiteroll.core.model import bounds
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.stay import Stay
 from kiteroll.core.topology.roles import Topology
@@ -12,6 +13,9 @@ DEFAULT_AGEING = timedelta(seconds=300)
 
 _LONGEST_AGEING = timedelta(hours=1)
 """What is waited for at most: a switch may be set to keep addresses for days, or for ever."""
+
+_MANY = 5
+"""Addresses that come to one port within an ageing time."""
 
 _CONFIRMED_AFTER = 1.5
 """Intervals: two readings later, however they jitter."""
@@ -33,9 +37,13 @@ class Sighting:
     """A bridge behind the port that is not in the inventory."""
     address_count: int = 1
     """Addresses present on the port."""
+    newcomers: int = 0
+    """Of those, the ones learned within the last ageing time."""
     read_at: datetime | None = None
     """Last complete reading of the switch."""
     ageing: timedelta = DEFAULT_AGEING
+    never_ages: bool = False
+    """Whether the switch keeps whoever left: then a table says where he was, not where he is."""
     interval: timedelta | None = None
     """How often the switch is to be read; None when that is not known."""
     device: str = ""
@@ -50,6 +58,12 @@ class Sighting:
             return False
         confirmed_after = max(_CONFIRMED_AFTER * self.interval, self.ageing)
         return self.read_at - self.stay.began_at < confirmed_after
+
+    @property
+    def came_with_many(self) -> bool:
+        """Whether it was learned lately at a port where many others were: they may all be on their way to
+        another switch, or circulate in a loop."""
+        return self.learned_lately and self.newcomers >= _MANY
 
     def same_device(self, other: "Sighting") -> bool:
         """Whether both are cables of one device: a server that is connected twice is at one place."""
@@ -85,6 +99,7 @@ def sighting(
     topology: Topology,
     *,
     address_count: int = 1,
+    newcomers: int = 0,
     read_at: datetime | None = None,
     ageing: timedelta | None = None,
     interval: timedelta | None = None,
@@ -98,8 +113,10 @@ def sighting(
         role.is_uplink or (not present and topology.was_uplink(port, stay.began_at)),
         role.beyond,
         address_count,
+        newcomers,
         read_at,
         judged_ageing(ageing),
+        ageing is not None and ageing >= bounds.AGEING,
         interval,
         topology.device_at(port),
     )
@@ -115,6 +132,6 @@ def both_present_beyond_ageing(one: Sighting, other: Sighting) -> bool:
         return False
     older, newer = sorted((one, other), key=lambda each: each.stay.resumed_at)
     learned_at = newer.stay.resumed_at
-    if older.read_at is None or newer.read_at is None:
+    if older.read_at is None or newer.read_at is None or older.never_ages:
         return False
     return older.read_at > learned_at + older.ageing and newer.read_at >= learned_at

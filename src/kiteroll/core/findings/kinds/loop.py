@@ -32,6 +32,7 @@ INFO = KindInfo(
             FindingKind.DUPLICATE,
             FindingKind.MOVED,
             FindingKind.MOVED_TOGETHER,
+            FindingKind.TOPOLOGY_CHANGE,
             FindingKind.FLOOD,
             FindingKind.TABLE_FILLING,
             FindingKind.IP_CONFLICT,
@@ -118,14 +119,15 @@ def signs(
     weak: dict[tuple[str, ...], set[MacAddress]] = {}
     for port, homes in pulled.items():
         enough = thresholds.loop_addresses
-        several = len(set(homes.values())) >= _OTHER_PORTS
-        if several and len(homes) >= enough:
-            weak[port,] = set(homes)
         if topology.is_uplink((switch, port)):
             # Whatever jumps in the network jumps at an uplink; a loop behind it pulls whoever talks.
             enough = max(enough, present // _SHARE)
-        if len(homes) >= enough and several and _most_at_once(steps, port, homes) >= _AT_ONCE:
+        if _are_pulled(homes, enough, steps, port):
             found[port,] = set(homes)
+        # A tree that changes makes addresses go to another uplink and back.
+        at_access = {mac: home for mac, home in homes.items() if not topology.is_uplink((switch, home))}
+        if known and _are_pulled(at_access, thresholds.loop_addresses, steps, port):
+            weak[port,] = set(at_access)
     began_at = min((step.at for step in steps), default=None)
     for pair, macs in _to_and_fro(steps, left_out).items():
         # Between two uplinks it is a tree that changes; but a port passes for one while a switch's own address
@@ -136,8 +138,7 @@ def signs(
         if len(macs) >= thresholds.loop_addresses and not between_uplinks:
             found[pair] = macs
     only_weak = not found
-    if known:
-        found = weak | found
+    found = weak | found
     if not found:
         return None
     ordered = sorted(found, key=lambda ports: (-len(found[ports]), ports))
@@ -216,6 +217,12 @@ def _pulled_and_back(routes: Mapping[MacAddress, Sequence[str]]) -> dict[str, di
                 if port != home:
                     found[port].setdefault(mac, home)
     return found
+
+
+def _are_pulled(homes: Mapping[MacAddress, str], enough: int, steps: Sequence[Step], port: str) -> bool:
+    """Whether these, each with the port it came back to, are enough, of several ports, and some at once."""
+    several = len(set(homes.values())) >= _OTHER_PORTS
+    return several and len(homes) >= enough and _most_at_once(steps, port, homes) >= _AT_ONCE
 
 
 def _most_at_once(steps: Sequence[Step], port: str, macs: Container[MacAddress]) -> int:

@@ -1,0 +1,93 @@
+"""How things are, looked at every few seconds: switches, silent ports, and IPs."""
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
+
+from kiteroll.core.findings.facts import FactSource
+from kiteroll.core.findings.finding import Detection
+from kiteroll.core.findings.kinds import (
+    ageing_too_long,
+    ageing_too_short,
+    ip_conflict,
+    multiple_ips,
+    silent_port,
+    switch_not_read,
+    table_filling,
+)
+from kiteroll.core.findings.kinds.multiple_ips import HeldIp
+from kiteroll.core.findings.lasting import LastingConditions
+from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.shared_addresses import is_shared
+from kiteroll.core.topology.roles import Topology
+
+CONDITIONS_EVERY = timedelta(seconds=10)
+_HELD_IPS_EVERY = timedelta(seconds=20)
+_MAX_ADDRESSES = 5_000
+"""Asked about at once."""
+_MAX_PORTS = 500
+
+
+class ConditionWatch:
+    def __init__(self, thresholds: Thresholds) -> None:
+        self._thresholds = thresholds
+        self._odd_ageing = LastingConditions()
+        self._looked_at: datetime | None = None
+        self._held_ips: Mapping[MacAddress, Sequence[HeldIp]] = {}
+        self._held_ips_at: datetime | None = None
+
+    def due(self, now: datetime) -> bool:
+        return self._looked_at is None or now - self._looked_at >= CONDITIONS_EVERY
+
+    def next_wake(self, now: datetime) -> datetime:
+        return (self._looked_at or now) + CONDITIONS_EVERY
+
+    def looked(self, now: datetime) -> None:
+        """All that is to be looked at this time was, and nothing cut it off."""
+        self._looked_at = now
+
+    def detect(self, facts: FactSource, topology: Topology, now: datetime) -> list[Detection]:
+        thresholds = self._thresholds
+        conditions = facts.conditions()
+        told = [
+            detection
+            for switch in conditions
+            for detection in (
+                switch_not_read.detect(switch, now),
+                table_filling.detect(switch, thresholds, now),
+            )
+        ]
+        odd = [
+            detection
+            for switch in conditions
+            for detection in (
+                ageing_too_short.detect(switch, now),
+                ageing_too_long.detect(switch, thresholds, now),
+            )
+            if detection is not None
+        ]
+        ports = facts.port_activity(now - thresholds.silent_after, _MAX_PORTS)
+        told += [silent_port.detect(port, topology, thresholds, now) for port in ports]
+        found = [detection for detection in told if detection is not None]
+        found += self._odd_ageing.lasting(odd, now, thresholds.ageing_lasting)
+        return found + self._from_ips(facts, now)
+
+    def _from_ips(self, facts: FactSource, now: datetime) -> list[Detection]:
+        thresholds = self._thresholds
+        turns = facts.ip_turns(now - thresholds.ip_conflict_window, ip_conflict.MIN_TURNS, _MAX_PORTS)
+        conflicts = (ip_conflict.detect(ip, each) for ip, each in turns.items())
+        found = [one for one in conflicts if one is not None]
+        if self._held_ips_at is None or now - self._held_ips_at >= _HELD_IPS_EVERY:
+            before = now - thresholds.multiple_ips_after
+            self._held_ips = facts.held_ips(before, multiple_ips.MAX_IPS, _MAX_ADDRESSES)
+            self._held_ips_at = now
+        if not self._held_ips:
+            return found
+        shared = facts.shared_prefixes()
+        switches = facts.switch_addresses()  # they answer with as many IPs as they have VLANs
+        for mac, held in self._held_ips.items():
+            if mac not in switches and not is_shared(mac, shared):
+                detection = multiple_ips.detect(mac, held, thresholds, now)
+                if detection is not None:
+                    found.append(detection)
+        return found
