@@ -424,7 +424,8 @@ def test_days_of_readings_imported_at_once_raise_nothing(kite: Client) -> None:
         kite.send(import_readings([_document("north", north, at, pair), _document("south", south, at, pair)]))
     # One that does raise a finding comes last: when that is told, these were judged.
     now = datetime.now(UTC)
-    for port, at in (("p1", now - timedelta(seconds=50)), ("p2", now)):
+    for port, seconds in (("p1", 60), ("p2", 30), ("p2", 0)):
+        at = now - timedelta(seconds=seconds)
         kite.send(import_readings([_document("north", {(912, 10): port}, at, pair)]))
     wait_until(lambda: list(kite.each(findings(mac=str(mac(912)), parts=True))), "the last move to be told")
     every = findings(
