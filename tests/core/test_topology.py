@@ -8,7 +8,7 @@ from kiteroll.core.model.reading import key_of
 from kiteroll.core.model.stay import Place, Stay
 from kiteroll.core.topology.home import Because, choose_home
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts, infer
-from kiteroll.core.topology.neighbours import is_switch, shut_ports
+from kiteroll.core.topology.neighbours import KnownSwitches, SwitchIdentity, is_switch, shut_ports
 from kiteroll.core.topology.path import path_to
 from kiteroll.core.topology.roles import Role, RoleEvidence, Topology
 from kiteroll.core.topology.sighting import sighting
@@ -53,6 +53,38 @@ def test_addresses_of_switches_tell_the_same_without_neighbours() -> None:
     assert adjacent(topology)["a", "up"] == ("b",)
     assert adjacent(topology)["c", "down"] == ("b",)
     assert topology.role(("a", "up")).evidence is RoleEvidence.SWITCH_ADDRESS
+
+
+def test_a_switch_that_announces_nothing_breaks_no_path() -> None:
+    """a - b - c - d, where only c and d speak LLDP."""
+    seen = {
+        ("a", "up"): frozenset({"b"}),
+        ("b", "down"): frozenset({"a"}),
+        ("b", "up"): frozenset({"c"}),
+        ("c", "down"): frozenset({"a", "b"}),
+    }
+    claims = line(("c", "up", "d"), ("d", "down", "c"))
+    topology = infer(TopologyFacts(switches=frozenset("abcd"), seen=seen, claims=claims))
+    assert {one: topology.port_towards(one, "a") for one in "bcd"} == {"b": "down", "c": "down", "d": "down"}
+    assert {one: topology.port_towards(one, "d") for one in "bc"} == {"b": "up", "c": "up"}
+    assert adjacent(topology)["d", "down"] == ("c",)
+
+
+@pytest.mark.parametrize(
+    ("announced", "known"),
+    [("core-1", "core-1"), ("CORE-1.tarn.example", "core-1"), ("quay-1", None), ("", None), ("core", None)],
+)
+def test_a_neighbour_is_known_by_its_name_with_its_domain_or_without(
+    announced: str, known: str | None
+) -> None:
+    switches = KnownSwitches(
+        (
+            SwitchIdentity(name="core-1", sys_name="core-1.tarn.example"),
+            SwitchIdentity(name="quay-1.north"),
+            SwitchIdentity(name="quay-1.south"),
+        )
+    )
+    assert switches.match(None, (), announced) == known
 
 
 def test_switches_joined_by_something_that_is_not_read_are_all_adjacent() -> None:

@@ -87,10 +87,12 @@ def played(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
                     (TWIN, 10): "p1" if here else UP,
                     (MOVER, 10): "p2" if mover_here else UP,
                     (600 + late, 10): "p3",
+                    (BRIDGES["east" if late else "west"] - mac(0), 10): UP,
                 }
                 at = start + timedelta(minutes=step, seconds=10 * late)
                 client.send(import_readings([_document(name, learned, at)]))
         _await(client, "doubled-address")
+        wait_until(lambda: list(client.each(findings(mac=str(mac(MOVER))))), "the move to be told")
     yield service
     assert service.end() == 0
 
@@ -126,6 +128,13 @@ def _text(number: int) -> str:
 
 def _await(client: Client, kind: FindingKind) -> None:
     wait_until(lambda: list(client.each(findings(parts=True, kinds=[kind]))), f"a finding {kind}")
+
+
+def test_a_bridge_address_is_that_switch_and_no_endpoint_somewhere(played: Service) -> None:
+    with played.client() as client:
+        shown = client.send(endpoint(_text(BRIDGES["east"])))
+    assert (shown.home, shown.why) == (None, "this is the switch east itself: its bridge address")
+    assert [(place.switch, place.port, place.role) for place in shown.places] == [("west", UP, "uplink")]
 
 
 @pytest.fixture
@@ -336,7 +345,7 @@ def test_every_list_is_exported_in_every_shape(kite: Client) -> None:
     assert [row["mac"] for row in rows] == [stay.mac for stay in listed]
     endpoints = list(csv.DictReader(io.StringIO(_exported(kite, "endpoints.csv").decode())))
     assert {row["mac"]: row["home.port"] for row in endpoints}[str(mac(MOVER))] == "p2"
-    assert len(json.loads(_exported(kite, "endpoints.json"))) == 4
+    assert len(json.loads(_exported(kite, "endpoints.json"))) == 6
     assert len(_exported(kite, "findings.jsonl", state="open").splitlines()) >= 1
     tree = ElementTree.fromstring(_exported(kite, "ports.xml", switch="east"))
     assert len(tree.findall("row")) == 24

@@ -28,6 +28,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import key_of
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.core.tracking.switch_state import OpenStay
+from kiteroll.store.bulk import chunks
 from kiteroll.store.ports import port_ids
 from kiteroll.store.rules import drop_rules, rename_rules
 from kiteroll.store.stay_writer import record_changes
@@ -185,6 +186,17 @@ def switches_named(connection: Connection, names: Collection[str]) -> dict[str, 
 def all_switches(connection: Connection) -> list[SwitchRow]:
     rows = connection.execute(select(*SWITCH_COLUMNS).where(switch.c.removed_at.is_(None)))
     return [switch_row(row) for row in rows]
+
+
+def switches_of(connection: Connection, macs: Collection[MacAddress]) -> dict[MacAddress, str]:
+    """Which of these are bridge addresses, and of which switch."""
+    found: dict[MacAddress, str] = {}
+    for part in chunks(sorted(macs)):
+        query = select(switch.c.bridge_address, switch.c.name).where(
+            switch.c.removed_at.is_(None), switch.c.bridge_address.in_(part)
+        )
+        found |= {address: name for address, name in connection.execute(query)}
+    return found
 
 
 def bridge_addresses(connection: Connection) -> list[tuple[str, MacAddress]]:

@@ -79,9 +79,11 @@ def _reason(reason: HomeReason) -> str:
             )
         case Because.ONLY_ON_UPLINKS:
             return (
-                f"seen only on uplinks, towards {first_of(reason.names, 5)}: it is connected to something that "
-                "is not read, or was heard only in passing"
+                f"seen only on uplinks, towards {first_of(reason.names, 5)}: it was unplugged a moment ago, is "
+                "connected to something that is not read, or was heard only in passing"
             )
+        case Because.IS_SWITCH:
+            return f"this is the switch {reason.names[0]} itself: its bridge address"
         case Because.GONE:
             return "gone: no switch has it now"
         case _:

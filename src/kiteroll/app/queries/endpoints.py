@@ -14,7 +14,7 @@ from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.makers import AddressOrigin
 from kiteroll.core.topology.contested import NOTHING_CONTESTED, Contested
-from kiteroll.core.topology.home import Home, choose_home, rank
+from kiteroll.core.topology.home import Home, choose_home, home_of_switch, rank
 from kiteroll.core.topology.home_history import HomeInterval, homes_over_time
 from kiteroll.core.topology.path import Hop, longest_path
 from kiteroll.core.topology.roles import PortRole
@@ -115,7 +115,9 @@ class EndpointQueries:
             records, view = self._as_of(records, at)
         now = at or self._clock.now()
         contested = self._contested() if at is None else NOTHING_CONTESTED
-        return [self._view(mac, record, view, now, contested) for mac, record in records.items()]
+        switches = self._database.run(inventory.switches_of, records.keys())
+        found = [self._view(mac, record, view, now, contested) for mac, record in records.items()]
+        return [_as_switch(one, switches[one.mac]) if one.mac in switches else one for one in found]
 
     def path(self, mac: MacAddress, start: str | None, at: datetime | None) -> list[Hop]:
         """From `start`, or else from the switch furthest away, to the home; empty when none is known."""
@@ -208,6 +210,10 @@ class EndpointQueries:
         for row in stays_as_of(self._database, rows, at):
             stays[row.stay.mac].append(row)
         return {mac: replace(record, stays=stays[mac]) for mac, record in records.items()}, view
+
+
+def _as_switch(view: EndpointView, name: str) -> EndpointView:
+    return replace(view, home=home_of_switch(name), home_place=None)
 
 
 def find_port(database: Database, switch: str, port: str) -> int:

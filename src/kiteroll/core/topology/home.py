@@ -44,6 +44,7 @@ class Because(StrEnum):
     BEYOND_UPLINK = "beyond an uplink"
     ONLY_ON_UPLINKS = "only on uplinks"
     GONE = "gone"
+    IS_SWITCH = "is a switch"
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +64,11 @@ class Home:
     reasons: tuple[HomeReason, ...]
     """The weightiest first; never empty."""
     confidence: Confidence = Confidence.NONE
+
+
+def home_of_switch(name: str) -> Home:
+    """Of a bridge address: it is that switch itself, and attaches nowhere."""
+    return Home(None, (HomeReason(Because.IS_SWITCH, names=(name,)),))
 
 
 def rank(sightings: Sequence[Sighting]) -> list[Sighting]:

@@ -74,6 +74,7 @@ def infer(facts: TopologyFacts) -> Topology:
     for port, others in separated_switches(facts.tables, frozenset(behind), facts.shared).items():
         behind[port] |= others
         reasons[port] = (RoleEvidence.SEPARATED, tuple(sorted(others)))
+    _lead_on(behind, by_neighbours)
     sees = _sees(behind)
     confirmed = confirmed_ports(facts.claims)
     roles: dict[PortRef, PortRole] = {}
@@ -196,6 +197,27 @@ def _reach(
                     behind.add(other)
                     queue.append((other, behind))
     return found
+
+
+def _lead_on(behind: Mapping[PortRef, set[str]], by_neighbours: Mapping[PortRef, int]) -> None:
+    """Where part of the network is known by its neighbours and part by its tables: what the one kind of port
+    leads on to is behind the other as well, unless that way leads back."""
+    by_tables = [port for port in behind if port not in by_neighbours]
+    if not by_tables or not by_neighbours:
+        return
+    ways: dict[str, list[PortRef]] = defaultdict(list)
+    for port in by_tables:
+        ways[port[0]].append(port)
+    others: dict[str, list[PortRef]] = defaultdict(list)
+    for port in by_neighbours:
+        others[port[0]].append(port)
+    for ports, onward in ((list(by_neighbours), ways), (by_tables, others)):
+        for port in ports:
+            reached = behind[port]
+            for switch in sorted(reached):
+                for way in onward.get(switch, ()):
+                    if port[0] not in behind[way] and switch != port[0]:
+                        reached |= behind[way] - {port[0]}
 
 
 def _sees(behind: Mapping[PortRef, Iterable[str]]) -> dict[str, dict[str, str]]:

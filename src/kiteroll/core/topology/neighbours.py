@@ -1,5 +1,6 @@
 """Which switch of the inventory an LLDP neighbour is. Decided here for the service and for replays."""
 
+from collections import defaultdict
 from collections.abc import Collection, Container, Iterable
 from dataclasses import dataclass
 
@@ -31,6 +32,10 @@ def shut_ports(states: Iterable[tuple[PortRef, str]], forwarding: Container[str]
     )
 
 
+def _short(name: str) -> str:
+    return name.casefold().partition(".")[0]
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SwitchIdentity:
     """By what a neighbour can recognise a switch."""
@@ -42,24 +47,33 @@ class SwitchIdentity:
 
 
 class KnownSwitches:
-    """Matches what a neighbour announces to the inventory: its chassis address first, names last."""
+    """Matches what a neighbour announces to the inventory: its chassis address first, names last. Names of
+    hosts are the same in any case (RFC 4343), and with the name of their domain or without."""
 
     def __init__(self, switches: Iterable[SwitchIdentity]) -> None:
         self._by_mac: dict[MacAddress, str] = {}
         self._by_text: dict[str, str] = {}
+        self._by_short_name: dict[str, set[str]] = defaultdict(set)
         for one in switches:
             if one.bridge_address is not None:
                 self._by_mac[one.bridge_address] = one.name
             for text in (one.sys_name, one.name, one.host):
                 if text:
-                    self._by_text.setdefault(text, one.name)
+                    self._by_text.setdefault(text.casefold(), one.name)
+            for text in (one.sys_name, one.name):
+                if text:
+                    self._by_short_name[_short(text)].add(one.name)
 
     def match(self, chassis: MacAddress | None, addresses: Iterable[str], name: str) -> str | None:
         """The switch's name in the inventory; None when it is none of them. `addresses` are the
         management addresses it announces (lldpRemManAddr)."""
         if chassis is not None and chassis in self._by_mac:
             return self._by_mac[chassis]
-        return next((self._by_text[text] for text in (*addresses, name) if text in self._by_text), None)
+        for text in (*addresses, name):
+            if (known := self._by_text.get(text.casefold())) is not None:
+                return known
+        same = self._by_short_name.get(_short(name), ())
+        return next(iter(same)) if name and len(same) == 1 else None
 
     def match_neighbour(self, neighbour: Neighbour) -> str | None:
         return self.match(neighbour.chassis_mac, neighbour.addresses, neighbour.name)
