@@ -2,10 +2,12 @@
 
 import random
 import time
+from collections import defaultdict
 from collections.abc import Iterator
 from datetime import UTC, datetime
 
 from kiteroll.core.model.mac_table import MacTable
+from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import key_of
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts, infer
 
@@ -76,6 +78,28 @@ def claims(switches: int) -> tuple[NeighbourClaim, ...]:
     return tuple(found)
 
 
+def mixed(switches: int) -> TopologyFacts:
+    """Every tenth neither speaks nor hears LLDP; what is behind its ports, and behind those of others that lead
+    to it, is known by bridge addresses."""
+    told, parents = claims(switches), tree(switches)
+    names = [f"sw-{number:04}" for number in range(switches)]
+    silent = frozenset(names[::10])
+    ports = {(one.port[0], one.known_as): one.port for one in told}
+    seen: dict[PortRef, set[str]] = defaultdict(set)
+    for number, name in enumerate(names):
+        before, near = 0, ""
+        for other, port in _towards(parents, number):
+            if port != before:  # the first behind a port is the next one
+                before, near = port, names[other]
+            if name in silent or near in silent:
+                seen[ports[name, near]].add(names[other])
+    return TopologyFacts(
+        switches=frozenset(names),
+        claims=tuple(one for one in told if silent.isdisjoint((one.port[0], one.name))),
+        seen={port: frozenset(behind) for port, behind in seen.items()},
+    )
+
+
 def main() -> None:
     print(f"{'network':44}{'ports found':>12}{'CPU':>9}")
     for switches, addresses in ((50, 500), (100, 2000), (200, 4000), (1000, 500)):
@@ -87,6 +111,7 @@ def main() -> None:
     for switches in (500, 1000, 2000):
         names = frozenset(f"sw-{number:04}" for number in range(switches))
         _row(f"{switches:,} switches, neighbours", TopologyFacts(switches=names, claims=claims(switches)))
+    _row("1,000 switches, one in ten announces nothing", mixed(1000))
 
 
 def _row(name: str, facts: TopologyFacts) -> None:

@@ -7,8 +7,8 @@ A count alone is none: a phone with a computer behind it, or a small unmanaged s
 A switch M is between A and N exactly when M sees the two on different ports.
 """
 
-from collections import defaultdict
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections import Counter, defaultdict
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from kiteroll.core.model.mac_table import MacTable
@@ -74,7 +74,7 @@ def infer(facts: TopologyFacts) -> Topology:
     for port, others in separated_switches(facts.tables, frozenset(behind), facts.shared).items():
         behind[port] |= others
         reasons[port] = (RoleEvidence.SEPARATED, tuple(sorted(others)))
-    _lead_on(behind, by_neighbours)
+    _lead_on(behind, by_neighbours, len(facts.switches))
     sees = _sees(behind)
     confirmed = confirmed_ports(facts.claims)
     roles: dict[PortRef, PortRole] = {}
@@ -82,7 +82,7 @@ def infer(facts: TopologyFacts) -> Topology:
         if port not in reasons:
             continue
         names = sorted(others)
-        if by_neighbours.get(port) == len(names):
+        if by_neighbours.get(port) == len(names) or _all_beyond(port, direct.get(port, ()), behind, sees):
             adjacent = sorted(direct[port])  # nothing tells of others in between
         else:
             adjacent = _nearest(port[0], names, sees)
@@ -199,7 +199,7 @@ def _reach(
     return found
 
 
-def _lead_on(behind: Mapping[PortRef, set[str]], by_neighbours: Mapping[PortRef, int]) -> None:
+def _lead_on(behind: Mapping[PortRef, set[str]], by_neighbours: Mapping[PortRef, int], switches: int) -> None:
     """Where part of the network is known by its neighbours and part by its tables: what the one kind of port
     leads on to is behind the other as well, unless that way leads back."""
     by_tables = [port for port in behind if port not in by_neighbours]
@@ -212,7 +212,12 @@ def _lead_on(behind: Mapping[PortRef, set[str]], by_neighbours: Mapping[PortRef,
     for port in by_neighbours:
         others[port[0]].append(port)
     for ports, onward in ((list(by_neighbours), ways), (by_tables, others)):
+        known: Counter[str] = Counter()
+        for port, reached in behind.items():
+            known[port[0]] += len(reached)
         for port in ports:
+            if known[port[0]] >= switches - 1:
+                continue  # every other switch is behind one of its ports
             reached = behind[port]
             for switch in sorted(reached):
                 for way in onward.get(switch, ()):
@@ -227,6 +232,21 @@ def _sees(behind: Mapping[PortRef, Iterable[str]]) -> dict[str, dict[str, str]]:
         for other in others:
             sees[switch].setdefault(other, port)
     return sees
+
+
+def _all_beyond(
+    port: PortRef,
+    neighbours: Collection[str],
+    behind: Mapping[PortRef, set[str]],
+    sees: Mapping[str, Mapping[str, str]],
+) -> bool:
+    """Whether all that is behind the port is behind its neighbours: they see it at other ports than this
+    switch."""
+    rest = behind[port].difference(neighbours)
+    for neighbour in neighbours:
+        if (here := sees[neighbour].get(port[0])) is not None:
+            rest -= sees[neighbour].keys() - behind[neighbour, here]
+    return bool(neighbours) and not rest
 
 
 def _nearest(switch: str, names: Sequence[str], sees: Mapping[str, Mapping[str, str]]) -> list[str]:
