@@ -79,7 +79,7 @@ def claims(switches: int) -> tuple[NeighbourClaim, ...]:
 
 
 def mixed(switches: int) -> TopologyFacts:
-    """Every tenth neither speaks nor hears LLDP; what is behind its ports, and behind those of others that lead
+    """Every tenth neither speaks nor hears LLDP; what is behind its ports, and those of others that lead
     to it, is known by bridge addresses."""
     told, parents = claims(switches), tree(switches)
     names = [f"sw-{number:04}" for number in range(switches)]
