@@ -132,6 +132,7 @@ def test_addresses_behind_a_bundle_are_at_the_aggregate_port() -> None:
     assert dict(reading.learned) == expected
     ports = {port.name: port for port in reading.ports}
     assert ports["p24"].aggregate == ports["p23"].aggregate == "bundle-1" and ports["p1"].aggregate is None
+    assert (ports["p24"].partner, ports["p1"].partner) == ("02:1a:f0:ff:00:01/7", "")
     assert ports["bundle-1"].bridged and not ports["p24"].bridged
 
 

@@ -4,11 +4,17 @@ from dataclasses import replace
 
 import pytest
 
+from kiteroll.core.findings.address_view import PortFacts, view_of
+from kiteroll.core.findings.classify import classify_address
 from kiteroll.core.findings.finding import Cause, Finding, FindingKind
+from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model import bounds
 from kiteroll.core.model.reading import Neighbour, Reading
+from kiteroll.core.model.stay import Place, Stay
 from kiteroll.core.replay.replay import Replay
-from kiteroll.core.topology.home import Because, Confidence
+from kiteroll.core.topology.home import Because, Confidence, choose_home
+from kiteroll.core.topology.roles import Topology
+from kiteroll.core.topology.sighting import sighting
 from kiteroll.wording.findings import title
 from tests.support.factories import at, mac, reading
 
@@ -39,6 +45,7 @@ def _told(readings: list[Reading]) -> tuple[Replay, list[Finding]]:
 
 
 BOTH = ({SERVER: "p1", 2: "p2", 3: "p24"}, {SERVER: "p1", 3: "p3", 2: "p24"})
+ALONE = (BOTH[0], {3: "p3", 2: "p24", SERVER: "p24"})
 
 
 @pytest.mark.parametrize(
@@ -54,9 +61,8 @@ BOTH = ({SERVER: "p1", 2: "p2", 3: "p24"}, {SERVER: "p1", 3: "p3", 2: "p24"})
 def test_a_server_on_two_switches_is_one_place_where_it_says_so(
     chassis: tuple[str, str], kinds: list[FindingKind]
 ) -> None:
-    alone = (BOTH[0], {3: "p3", 2: "p24", SERVER: "p24"})
     readings = [
-        one for minute in range(30) for one in _pair(minute, *(BOTH if minute > 4 else alone), chassis)
+        one for minute in range(30) for one in _pair(minute, *(BOTH if minute > 4 else ALONE), chassis)
     ]
     replay, found = _told(readings)
     assert [one.kind for one in found] == kinds
@@ -67,6 +73,50 @@ def test_a_server_on_two_switches_is_one_place_where_it_says_so(
         for one in readings:
             fresh.apply(one)
         assert fresh.home_of(mac(SERVER)).confidence is Confidence.SURE
+
+
+@pytest.mark.parametrize(
+    ("systems", "kinds"),
+    [
+        (("02:00:00:00:00:01/7", "02:00:00:00:00:01/7"), []),
+        (("02:00:00:00:00:01/7", "02:00:00:00:00:01/8"), [FindingKind.DUPLICATE]),
+    ],
+    ids=["one bundle", "two bundles"],
+)
+def test_a_server_that_bundles_cables_to_two_switches_is_one_place(
+    systems: tuple[str, str], kinds: list[FindingKind]
+) -> None:
+    """IEEE 802.1AX: the same system with the same key at the far end."""
+    readings = []
+    for minute in range(30):
+        taken = _pair(minute, *(BOTH if minute > 4 else ALONE), ("", ""))
+        for one, system in zip(taken, systems, strict=True):
+            ports = tuple(replace(port, partner=system) if port.name == "p1" else port for port in one.ports)
+            readings.append(replace(one, ports=ports))
+    replay, found = _told(readings)
+    assert [one.kind for one in found] == kinds
+    assert (replay.home_of(mac(SERVER)).confidence is Confidence.SURE) is not kinds
+
+
+def test_who_is_at_both_of_a_pair_with_one_table_is_at_one_place() -> None:
+    pair = {"a": "core", "b": "core"}
+    seen = [
+        sighting(
+            Stay(
+                id=number,
+                mac=mac(SERVER),
+                place=Place(switch, "p1", 10),
+                began_at=at(-60),
+                resumed_at=at(-60),
+            ),
+            Topology({}, pairs=pair),
+            read_at=at(0),
+        )
+        for number, switch in enumerate("ab")
+    ]
+    view = view_of(mac(SERVER), seen, lambda _: PortFacts(), lambda *_: True, Thresholds(), at(0))
+    assert classify_address(view) is None
+    assert choose_home(seen, at(0)).confidence is Confidence.SURE
 
 
 def test_a_server_that_uses_its_cables_by_turns_does_not_flap() -> None:

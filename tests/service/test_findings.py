@@ -418,7 +418,11 @@ def test_hold_times_of_a_group_and_of_a_switch(kite: Client) -> None:
     held = {name: {stay.mac for stay in kite.each(stays(switch=name))} for name in BRIDGES}
     assert held["east"] == set(), "held for a minute of its own"
     assert str(mac(MOVER)) in held["west"], "held for the two hours of its group"
+    (changed,) = kite.send(change_group("pair", GroupChange(shares_tables=True)))
+    assert (changed.hold_time_s, changed.shares_tables) == (7200, True), "what is not given stays"
     kite.send(change_group("pair", GroupChange(hold_time_s=None)))
+    (changed,) = kite.send(change_group("pair", GroupChange(shares_tables=False)))
+    assert (changed.hold_time_s, changed.shares_tables) == (None, False)
 
 
 def test_days_of_readings_imported_at_once_raise_nothing(kite: Client) -> None:

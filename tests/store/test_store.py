@@ -253,10 +253,13 @@ def test_a_neighbour_that_is_a_known_switch_is_next_to_the_port_and_to_its_bundl
             connection.execute(switch.update().where(of).values(bridge_address=address))
     told = Neighbour(port="p23", chassis=str(mac(8)), chassis_mac=mac(8), name="core-1")
     taken = reading(0, {(8, 99): "p24", (9, 99): "p24"})
-    ports = tuple(replace(one, aggregate="p24") if one.name == "p23" else one for one in taken.ports)
+    bundled = {"p23": {"aggregate": "p24"}, "p5": {"aggregate": "p6", "partner": "02:00:00:00:00:01/7"}}
+    ports = tuple(replace(one, **bundled.get(one.name, {})) for one in taken.ports)  # type: ignore[arg-type]
     taken = replace(taken, ports=ports, neighbours=(told,))
     stored.write(taken)
-    roles = infer(stored.database.run(topology_facts)).roles()
+    topology = infer(stored.database.run(topology_facts))
+    assert topology.device_at(("quay-1", "p6")) == "02:00:00:00:00:01/7"
+    roles = topology.roles()
     assert {at: set(role.leads_to) for at, role in roles.items()} == {
         ("quay-1", "p23"): {"core-1"},
         ("quay-1", "p24"): {"core-1", "quay-9"},

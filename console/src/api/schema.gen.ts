@@ -382,7 +382,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Set how long quiet addresses keep their stay on a group's switches */
+        /** Set what holds for the switches of a group */
         patch: operations["change_group"];
         trace?: never;
     };
@@ -1413,11 +1413,18 @@ export interface components {
             switches: number;
             /** Hold Time S */
             hold_time_s: number | null;
+            /** Shares Tables */
+            shares_tables: boolean;
         };
-        /** GroupChange */
+        /**
+         * GroupChange
+         * @description Only what is given changes.
+         */
         GroupChange: {
             /** Hold Time S */
-            hold_time_s: number | null;
+            hold_time_s?: number | null;
+            /** Shares Tables */
+            shares_tables?: boolean | null;
         };
         /**
          * HomeInterval
@@ -1870,6 +1877,8 @@ export interface components {
             duplex: string;
             /** Aggregate */
             aggregate: string | null;
+            /** Partner */
+            partner: string;
             /** Default Vlan */
             default_vlan: number | null;
             /** Tagged */
@@ -2557,6 +2566,12 @@ export interface components {
              * @default null
              */
             aggregate: string | null;
+            /**
+             * Partner
+             * @description far end of a bundled port: LACP system id, /, key
+             * @default
+             */
+            partner: string;
             /**
              * Default Vlan
              * @description VLAN of untagged frames that come in

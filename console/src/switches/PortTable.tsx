@@ -69,7 +69,12 @@ export function PortTable({
                         </td>
                         <td rowSpan={lines}>
                           {port.alias}
-                          {port.aggregate && <span className="soft"> in {port.aggregate}</span>}
+                          {port.aggregate && (
+                            <span className="soft" title={port.partner && `far end: ${port.partner}`}>
+                              {" "}
+                              in {port.aggregate}
+                            </span>
+                          )}
                         </td>
                       </>
                     )}

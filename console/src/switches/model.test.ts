@@ -25,6 +25,7 @@ const port = (values: Partial<Port>): Port => ({
   bridged: true,
   duplex: "",
   aggregate: null,
+  partner: "",
   default_vlan: null,
   tagged: [],
   untagged: [],

@@ -29,7 +29,7 @@ from kiteroll.core.search.address_index import AddressIndex
 from kiteroll.core.tracking.admission import Admission, AdmissionLimits
 from kiteroll.core.tracking.switch_health import SwitchHealth
 from kiteroll.core.tracking.tracker import Tracker
-from kiteroll.store import hold_times, inventory, retention, stay_queries
+from kiteroll.store import groups, inventory, retention, stay_queries
 from kiteroll.store.bulk import chunks
 from kiteroll.store.database import Database
 from kiteroll.store.reading_writer import ReadingWriter
@@ -82,7 +82,7 @@ class ReadingIngestor:
         for switch_id, row in switches.items():
             if not tracker.knows(row.name):
                 tracker.restore(row.name, row.checkpoint, ports.get(switch_id, {}), ())
-        tracker.set_hold_times(self._database.run(hold_times.hold_times))
+        tracker.set_hold_times(self._database.run(groups.hold_times))
         self.tracker = tracker
         self.latest_at = max((row.last_at for row in switches.values() if row.last_at), default=None)
         self.switches = {switch_id: row.name for switch_id, row in switches.items()}
@@ -137,7 +137,7 @@ class ReadingIngestor:
         self._writer.forget(switch_id)
 
     def reload_hold_times(self) -> None:
-        self.tracker.set_hold_times(self._database.run(hold_times.hold_times))
+        self.tracker.set_hold_times(self._database.run(groups.hold_times))
 
     def name_switch(self, switch_id: int, name: str) -> None:
         """A switch was added, or has another name."""

@@ -22,7 +22,7 @@ from kiteroll.collect.snmp_client import Target
 from kiteroll.core.errors import Invalid, KiteRollError
 from kiteroll.core.model.host import check_host
 from kiteroll.core.tracking.switch_health import SwitchHealth
-from kiteroll.store import credentials, hold_times, inventory, sites
+from kiteroll.store import credentials, groups, inventory, sites
 from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
@@ -59,6 +59,7 @@ class GroupSettings:
     name: str
     switches: int
     hold_time_s: int | None
+    shares_tables: bool
 
 
 class Inventory:
@@ -195,15 +196,20 @@ class Inventory:
         return [SiteSettings(*row) for row in self._database.run(sites.sites)]
 
     def groups(self) -> list[GroupSettings]:
-        own = self._database.run(hold_times.group_hold_times)
+        own = self._database.run(groups.group_settings)
         counts = Counter(name for row in self._database.run(inventory.all_switches) for name in row.in_groups)
+        nothing = groups.GroupRow()
         return [
-            GroupSettings(name, counts[name], own.get(name)) for name in sorted(own.keys() | counts.keys())
+            GroupSettings(name, counts[name], one.hold_time_s, one.shares_tables)
+            for name in sorted(own.keys() | counts.keys())
+            for one in (own.get(name, nothing),)
         ]
 
-    async def set_group_hold_time(self, name: str, hold_time_s: int | None) -> None:
+    async def change_group(self, name: str, values: Mapping[str, Any]) -> None:
+        """Set hold_time_s or shares_tables; what is not given stays."""
+
         def work() -> None:
-            self._database.run(hold_times.set_group_hold_time, name, hold_time_s)
+            self._database.run(groups.change_group, name, values)
             self._ingestor.reload_hold_times()
 
         await self._ingestor.change(work)

@@ -47,6 +47,7 @@ PORTS: list[Column[DocumentPort]] = [
     Column("tagged", lambda one: _vlans(one.tagged)),
     Column("default", lambda one: one.default_vlan, right=True),
     Column("in bundle", lambda one: one.aggregate),
+    Column("partner", lambda one: one.partner),
     Column("spanning tree", lambda one: one.spanning_tree),
     Column("label", lambda one: one.alias),
 ]

@@ -59,7 +59,7 @@ def add_commands(commands: Any) -> None:
     one.add_argument("site")
     one.add_argument("concurrency", metavar="NUMBER", help="1 or more, or `none` for no limit")
 
-    verbs = add_group(commands, "group", "list groups, set how long quiet addresses are held", of="VERB")
+    verbs = add_group(commands, "group", "list groups, set what holds for their switches", of="VERB")
     add_command(verbs, "list", run_groups, "list groups of switches", parents=parents)
     one = add_command(
         verbs,
@@ -70,6 +70,16 @@ def add_commands(commands: Any) -> None:
     )
     one.add_argument("group")
     one.add_argument("span", metavar="SPAN", help="such as 30m, or `none` for the service's own")
+    one = add_command(
+        verbs,
+        "shared-table",
+        run_shared_table,
+        "say whether its switches are a pair with one MAC address table",
+        parents=parents,
+        detail="An address that is present at both switches of such a pair is at one place, connected twice.",
+    )
+    one.add_argument("group")
+    one.add_argument("answer", choices=("yes", "no"))
 
 
 def run_groups(context: Context) -> Exit:
@@ -88,6 +98,15 @@ def run_hold_time(context: Context) -> Exit:
         client.send(change_group(args.group, api.GroupChange(hold_time_s=hold_time_s)))
     told = "as set for the service" if hold_time_s is None else f"for {hold_time_s} s"
     context.out.note(f"quiet addresses on switches of {args.group} are held {told}")
+    return Exit.OK
+
+
+def run_shared_table(context: Context) -> Exit:
+    args = context.args
+    with context.client() as client:
+        client.send(change_group(args.group, api.GroupChange(shares_tables=args.answer == "yes")))
+    told = "share one MAC address table" if args.answer == "yes" else "have tables of their own"
+    context.out.note(f"switches of {args.group} {told}")
     return Exit.OK
 
 

@@ -83,7 +83,7 @@ def groups() -> ApiRequest[list[api.Group]]:
 
 
 def change_group(name: str, change: api.GroupChange) -> ApiRequest[list[api.Group]]:
-    path, body = f"/groups/{part(name)}", change.model_dump(mode="json")
+    path, body = f"/groups/{part(name)}", change.model_dump(mode="json", exclude_unset=True)
     return ApiRequest(method="PATCH", path=path, body=body, answer=TypeAdapter(list[api.Group]))
 
 

@@ -174,6 +174,7 @@ def _ports(
                 duplex=facts.duplex.get(if_index, ""),
                 changed_ticks=number(raw.column(mib.IF_LAST_CHANGE).get(index)) or None,
                 aggregate=names.get(facts.aggregates.get(if_index, 0)),
+                partner=facts.partners.get(if_index, ""),
                 default_vlan=facts.default_vlans.get(if_index),
                 tagged=frozenset(facts.tagged.get(if_index, ())),
                 untagged=frozenset(facts.untagged.get(if_index, ())),

@@ -4,7 +4,7 @@ from collections import defaultdict
 from collections.abc import Mapping
 
 from kiteroll.collect.raw import RawSwitch
-from kiteroll.collect.values import index_number, number, octets
+from kiteroll.collect.values import index_number, number, octets, physical_address
 from kiteroll.core.model import bounds
 from kiteroll.snmp import mib
 
@@ -35,6 +35,13 @@ class PortFacts:
             for index, value in raw.column(mib.DOT3AD_AGG_PORT_ATTACHED).items()
             if (interface := index_number(index)) and (aggregate := number(value)) and aggregate != interface
         }
+        keys = raw.column(mib.DOT3AD_AGG_PORT_PARTNER_KEY)
+        self.partners = {
+            interface: f"{system}/{number(keys.get(index)) or 0}"
+            for index, value in raw.column(mib.DOT3AD_AGG_PORT_PARTNER_SYSTEM).items()
+            if (interface := index_number(index)) and (system := physical_address(value))
+        }
+        """Which device is at the far end of a bundled port, and which bundle of that (IEEE 802.1AX 6.3.2)."""
         self.tagged: dict[int, set[int]] = defaultdict(set)
         self.untagged: dict[int, set[int]] = defaultdict(set)
         untagged_rows = raw.column(mib.DOT1Q_VLAN_STATIC_UNTAGGED_PORTS)

@@ -67,7 +67,11 @@ FURTHER = {
     ),
     "dot1dStpPortTable": (mib.DOT1D_STP_PORT_STATE,),
     "dot3StatsTable": (mib.DOT3_STATS_DUPLEX_STATUS,),
-    "dot3adAggPortTable": (mib.DOT3AD_AGG_PORT_ATTACHED,),
+    "dot3adAggPortTable": (
+        mib.DOT3AD_AGG_PORT_PARTNER_SYSTEM,
+        mib.DOT3AD_AGG_PORT_PARTNER_KEY,
+        mib.DOT3AD_AGG_PORT_ATTACHED,
+    ),
     "entPhysicalTable": (
         mib.ENT_PHYSICAL_CLASS,
         mib.ENT_PHYSICAL_SOFTWARE_REV,

@@ -16,6 +16,8 @@ _UP, _DOWN = 1, 2
 _FULL_DUPLEX = 3
 _DISABLED, _BLOCKING, _FORWARDING = 1, 2, 5
 """dot1dStpPortState (RFC 4188)."""
+_PARTNER, _PARTNER_KEY = MacAddress(0x021AF0FF0001), 7
+"""The far end of a bundle, as LACP tells of it."""
 Objects = Iterable[tuple[Oid, bytes]]
 
 
@@ -100,6 +102,9 @@ def _interfaces(switch: LabSwitch) -> Objects:
         aggregated = port.number in switch.traits.aggregate
         if switch.traits.aggregate:
             yield (*mib.DOT3AD_AGG_PORT_ATTACHED, port.number), integer(AGGREGATE_INDEX if aggregated else 0)
+            system = _PARTNER if aggregated else MacAddress(0)
+            yield (*mib.DOT3AD_AGG_PORT_PARTNER_SYSTEM, port.number), mac_octets(system)
+            yield (*mib.DOT3AD_AGG_PORT_PARTNER_KEY, port.number), integer(_PARTNER_KEY if aggregated else 0)
     if switch.traits.aggregate:
         up = any(port.up for port in ports if port.number in switch.traits.aggregate)
         bundle = LabPort(

@@ -197,6 +197,9 @@ class Port(ResponseModel):
     bridged: bool
     duplex: str
     aggregate: str | None
+    """The aggregate port it is bundled into."""
+    partner: str
+    """Far end of a bundled port: LACP system id, a slash, and the key of the bundle there."""
     default_vlan: int | None
     tagged: list[int]
     untagged: list[int]
@@ -255,10 +258,15 @@ class Group(ResponseModel):
     switches: int
     hold_time_s: int | None
     """How long a quiet address keeps its stay on its switches; null: as set for the service."""
+    shares_tables: bool
+    """Whether its switches are a pair that shares one MAC address table: who is at both is at one place."""
 
 
 class GroupChange(RequestModel):
-    hold_time_s: HoldS | None
+    """Only what is given changes."""
+
+    hold_time_s: HoldS | None = None
+    shares_tables: bool | None = None
 
 
 class SiteLimit(RequestModel):

@@ -142,6 +142,7 @@ def _read_port(port: DocumentPort, taken_at: datetime, ticks: int | None) -> Por
         duplex=port.duplex,
         changed_ticks=changed,
         aggregate=port.aggregate,
+        partner=port.partner,
         default_vlan=port.default_vlan,
         tagged=frozenset(port.tagged),
         untagged=frozenset(port.untagged),
@@ -185,6 +186,7 @@ def _port(port: Port, changed_at: datetime | None) -> DocumentPort:
         duplex=port.duplex,  # type: ignore[arg-type]  # the reader knows no other words
         changed_at=changed_at,
         aggregate=port.aggregate,
+        partner=port.partner,
         default_vlan=port.default_vlan,
         tagged=sorted(port.tagged),
         untagged=sorted(port.untagged),

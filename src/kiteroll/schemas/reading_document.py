@@ -61,6 +61,9 @@ class DocumentPort(RequestModel):
     duplex: Literal["full", "half", ""] = ""
     changed_at: Instant | None = Field(default=None, description="when it last went up or down")
     aggregate: Text | None = Field(default=None, description="the aggregate port it is bundled into")
+    partner: str = Field(
+        default="", max_length=bounds.PARTNER, description="far end of a bundled port: LACP system id, /, key"
+    )
     default_vlan: VlanId | None = Field(default=None, description="VLAN of untagged frames that come in")
     tagged: Vlans = Field(default_factory=list)
     untagged: Vlans = Field(default_factory=list)

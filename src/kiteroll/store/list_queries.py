@@ -29,6 +29,7 @@ class PortRow:
     bridged: bool
     duplex: str
     aggregate: str | None
+    partner: str
     default_vlan: int | None
     tagged: list[int]
     untagged: list[int]

@@ -74,6 +74,7 @@ def _port_values(one: Port) -> dict[str, Any]:
         "duplex": one.duplex,
         "changed_ticks": one.changed_ticks,
         "aggregate": one.aggregate,
+        "partner": one.partner,
         "default_vlan": one.default_vlan,
         "tagged": sorted(one.tagged),
         "untagged": sorted(one.untagged),

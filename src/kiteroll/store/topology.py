@@ -11,6 +11,7 @@ from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts
 from kiteroll.core.topology.neighbours import FORWARDING, SHUT_STATES, is_switch, shut_ports
 from kiteroll.core.topology.roles import Role
+from kiteroll.store import groups
 from kiteroll.store.bulk import chunks
 from kiteroll.store.neighbours import neighbours_of
 from kiteroll.store.tables import port, shared_address, stay, switch
@@ -19,12 +20,20 @@ from kiteroll.store.tables import port, shared_address, stay, switch
 def topology_facts(connection: Connection) -> TopologyFacts:
     """Without tables: those the tracker has in memory."""
     rows = connection.execute(
-        select(switch.c.name, port.c.name, port.c.aggregate, port.c.spanning_tree, port.c.operator_role)
+        select(
+            switch.c.name,
+            port.c.name,
+            port.c.aggregate,
+            port.c.partner,
+            port.c.spanning_tree,
+            port.c.operator_role,
+        )
         .join(switch, switch.c.id == port.c.switch_id)
         .where(
             switch.c.removed_at.is_(None),
             or_(
                 port.c.aggregate.is_not(None),
+                port.c.partner != "",
                 port.c.spanning_tree.in_(SHUT_STATES),
                 port.c.operator_role.is_not(None),
             ),
@@ -40,7 +49,9 @@ def topology_facts(connection: Connection) -> TopologyFacts:
     return TopologyFacts(
         switches=frozenset(names),
         aggregates={(one, name): bundle for one, name, bundle, *_ in rows if bundle},
-        blocked=shut_ports((((one, name), state) for one, name, _, state, _ in rows), set(forwarding)),
+        blocked=shut_ports((((one, name), state) for one, name, *_, state, _ in rows), set(forwarding)),
+        partners={(one, name): partner for one, name, _, partner, *_ in rows if partner},
+        pairs=groups.pairs(connection),
         claims=tuple(_claims(connection)),
         seen=_own_addresses(connection),
         shared=frozenset(connection.execute(select(shared_address.c.prefix)).scalars()),

@@ -74,6 +74,7 @@ def present_port(view: PortView) -> api.Port:
         bridged=row.bridged,
         duplex=row.duplex,
         aggregate=row.aggregate,
+        partner=row.partner,
         default_vlan=row.default_vlan,
         tagged=row.tagged,
         untagged=row.untagged,

@@ -55,11 +55,11 @@ def list_groups(inventory: TheInventory) -> list[api.Group]:
     return [_present_group(one) for one in inventory.groups()]
 
 
-@router.patch("/groups/{name}", summary="Set how long quiet addresses keep their stay on a group's switches")
+@router.patch("/groups/{name}", summary="Set what holds for the switches of a group")
 async def change_group(
     inventory: TheInventory, name: api.SwitchName, change: api.GroupChange
 ) -> list[api.Group]:
-    await inventory.set_group_hold_time(name, change.hold_time_s)
+    await inventory.change_group(name, change.model_dump(exclude_unset=True))
     return await asyncio.to_thread(list_groups, inventory)
 
 
@@ -68,4 +68,6 @@ def _present_site(one: SiteSettings) -> api.Site:
 
 
 def _present_group(one: GroupSettings) -> api.Group:
-    return api.Group(name=one.name, switches=one.switches, hold_time_s=one.hold_time_s)
+    return api.Group(
+        name=one.name, switches=one.switches, hold_time_s=one.hold_time_s, shares_tables=one.shares_tables
+    )

@@ -140,6 +140,11 @@ def groups() -> list[Column[api.Group]]:
             lambda one: one.hold_time_s,
             shown=lambda one: f"{one.hold_time_s} s" if one.hold_time_s else "",
         ),
+        Column(
+            "one table",
+            lambda one: one.shares_tables,
+            shown=lambda one: "yes" if one.shares_tables else "",
+        ),
     ]
 
 

@@ -13,6 +13,7 @@ TEXT = 255
 """Characters of any text a switch tells: SnmpAdminString (RFC 3411), ifAlias and the like hold no more."""
 IP_TEXT = 45
 """Characters of an IPv6 address, in its longest form."""
+PARTNER = len("aa:bb:cc:dd:ee:ff/65535")
 WORD = 12
 """Characters of a word of ours, such as a state of the spanning tree."""
 WHY = 1000
@@ -54,6 +55,7 @@ def port(port: Port) -> Iterator[str]:
     yield from number(f"number {what}", port.number, 1, INDEX)
     yield from text(f"alias {what}", port.alias)
     yield from text(f"aggregate {what}", port.aggregate or "")
+    yield from text(f"partner {what}", port.partner, PARTNER)
     yield from text(f"duplex {what}", port.duplex, WORD)
     yield from text(f"spanning tree {what}", port.spanning_tree, WORD)
     yield from number(f"speed {what}", port.speed_bps, 0, SPEED)

@@ -51,6 +51,9 @@ class Port:
     started, or is not told. Kept as told: an instant made of it would differ from reading to reading."""
     aggregate: str | None = None
     """Name of the aggregate port it is bundled into (dot3adAggPortAttachedAggID)."""
+    partner: str = ""
+    """System id and key of the device at the far end of a bundled port, as aa:bb:cc:dd:ee:ff/7
+    (dot3adAggPortPartnerOperSystemID, dot3adAggPortPartnerOperKey); empty when there is none."""
     default_vlan: int | None = None
     """VLAN of untagged frames that come in (dot1qPvid)."""
     tagged: frozenset[int] = frozenset()

@@ -222,6 +222,7 @@ class MemoryFacts:
         return TopologyFacts(
             switches=frozenset(self._latest),
             aggregates={(name, port.name): port.aggregate for name, port in ports if port.aggregate},
+            partners={(name, port.name): port.partner for name, port in ports if port.partner},
             blocked=shut_ports(
                 (((name, port.name), port.spanning_tree) for name, port in ports),
                 {name for name, port in ports if port.spanning_tree == FORWARDING},

@@ -42,6 +42,10 @@ class TopologyFacts:
     switches: frozenset[str]
     aggregates: Mapping[PortRef, str] = field(default_factory=dict)
     """Bundled ports, and the name of their bundle: addresses are learned on that (802.1AX)."""
+    partners: Mapping[PortRef, str] = field(default_factory=dict)
+    """Bundled ports, and the system at the far end with the key of its bundle (802.1AX)."""
+    pairs: Mapping[str, str] = field(default_factory=dict)
+    """Switches that share their tables, and the name of the pair each is of."""
     blocked: frozenset[PortRef] = frozenset()
     """Ports that spanning tree keeps shut."""
     claims: Sequence[NeighbourClaim] = ()
@@ -110,19 +114,28 @@ def infer(facts: TopologyFacts) -> Topology:
             known.adjacent if uplink else (),
             beyond=known.beyond,
         )
-    return Topology(roles, _devices(facts))
+    return Topology(roles, _devices(facts), facts.pairs)
 
 
 def _devices(facts: TopologyFacts) -> dict[PortRef, str]:
-    """Chassis of the one device that announces itself at a port and is no switch (IEEE 802.1AB 8.5.2). One
-    that does so at several ports is connected to all of them."""
+    """The one device that announces itself at a port and is no switch, by its chassis (IEEE 802.1AB 8.5.2);
+    else the one at the far end of a bundle (802.1AX). One that is at several ports is connected to each."""
     found: dict[PortRef, set[str]] = defaultdict(set)
-    for claim in facts.claims:
-        if claim.known_as is None and not claim.bridge and claim.chassis:
-            found[claim.port].add(claim.chassis)
-            if bundle := facts.aggregates.get(claim.port):
-                found[claim.port[0], bundle].add(claim.chassis)
-    return {port: next(iter(chassis)) for port, chassis in found.items() if len(chassis) == 1}
+    told = [
+        (claim.port, claim.chassis)
+        for claim in facts.claims
+        if claim.known_as is None and not claim.bridge and claim.chassis
+    ]
+    for port, device in told:
+        found[port].add(device)
+        if bundle := facts.aggregates.get(port):
+            found[port[0], bundle].add(device)
+    devices = {port: next(iter(chassis)) for port, chassis in found.items() if len(chassis) == 1}
+    for port, partner in sorted(facts.partners.items()):
+        for place in (port, (port[0], facts.aggregates.get(port, port[1]))):
+            if place not in found:
+                devices[place] = partner
+    return devices
 
 
 def confirmed_ports(claims: Sequence[NeighbourClaim]) -> frozenset[PortRef]:

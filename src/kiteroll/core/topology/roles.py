@@ -56,10 +56,15 @@ class Topology:
     """Roles of ports. A port without any evidence is an access port."""
 
     def __init__(
-        self, roles: Mapping[PortRef, PortRole], devices: Mapping[PortRef, str] | None = None
+        self,
+        roles: Mapping[PortRef, PortRole],
+        devices: Mapping[PortRef, str] | None = None,
+        pairs: Mapping[str, str] | None = None,
     ) -> None:
-        """`devices`: chassis of the end device that announces itself at a port."""
+        """`devices`: the end device that tells of itself at a port; `pairs`: switches that share their
+        tables, and the pair each is of."""
         self._roles = roles
+        self._pairs = pairs or {}
         self._devices = devices or {}
         self._former: Mapping[PortRef, datetime] = {}
         self._since: Mapping[PortRef, datetime] = {}
@@ -96,8 +101,12 @@ class Topology:
         return until is not None and at <= until
 
     def device_at(self, port: PortRef) -> str:
-        """Chassis of the end device that announces itself there; empty when none does."""
+        """The end device that tells of itself there; empty when none does."""
         return self._devices.get(port, "")
+
+    def pair_of(self, switch: str) -> str:
+        """The pair of switches with one table that it is of; empty when it is of none."""
+        return self._pairs.get(switch, "")
 
     def is_uplink(self, port: PortRef) -> bool:
         return self.role(port).is_uplink

@@ -47,7 +47,9 @@ class Sighting:
     interval: timedelta | None = None
     """How often the switch is to be read; None when that is not known."""
     device: str = ""
-    """Chassis of the end device that announces itself at the port."""
+    """The end device that tells of itself at the port."""
+    pair: str = ""
+    """The pair of switches with one table that the switch is of."""
 
     @property
     def learned_lately(self) -> bool:
@@ -66,7 +68,10 @@ class Sighting:
         return self.learned_lately and self.newcomers >= _MANY
 
     def same_device(self, other: "Sighting") -> bool:
-        """Whether both are cables of one device: a server that is connected twice is at one place."""
+        """Whether both are cables of one device: a server that is connected twice is at one place. Two
+        switches that share their tables each show who is at the other as well."""
+        if self.pair and self.pair == other.pair and self.stay.place.switch != other.stay.place.switch:
+            return True
         return bool(self.device) and self.device == other.device
 
     def late(self, now: datetime) -> bool:
@@ -119,6 +124,7 @@ def sighting(
         ageing is not None and ageing >= bounds.AGEING,
         interval,
         topology.device_at(port),
+        topology.pair_of(port[0]),
     )
 
 

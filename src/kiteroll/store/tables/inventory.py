@@ -11,6 +11,7 @@ from sqlalchemy import (
     String,
     Table,
     UniqueConstraint,
+    false,
 )
 
 from kiteroll.store.tables.base import metadata
@@ -70,7 +71,8 @@ group_setting = Table(
     "group_setting",
     metadata,
     Column("name", exact_text(64), primary_key=True),
-    Column("hold_time_s", Integer, nullable=False),
+    Column("hold_time_s", Integer),
+    Column("shares_tables", Boolean, nullable=False, server_default=false()),
 )
 
 

@@ -99,6 +99,7 @@ port = Table(
     Column("duplex", String(8), nullable=False),
     Column("changed_ticks", BigInteger),
     Column("aggregate", exact_text(255)),
+    Column("partner", exact_text(32), nullable=False, server_default=""),
     Column("default_vlan", SmallInteger),
     Column("tagged", JSON, nullable=False),
     Column("untagged", JSON, nullable=False),

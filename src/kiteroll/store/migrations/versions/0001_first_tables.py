@@ -111,7 +111,8 @@ def upgrade() -> None:
     op.create_table(
         "group_setting",
         sa.Column("name", exact_text(64), primary_key=True),
-        sa.Column("hold_time_s", sa.Integer, nullable=False),
+        sa.Column("hold_time_s", sa.Integer),
+        sa.Column("shares_tables", sa.Boolean, nullable=False, server_default=sa.false()),
         **_OPTIONS,
     )
     op.create_table(
@@ -270,6 +271,7 @@ def upgrade() -> None:
         sa.Column("duplex", sa.String(8), nullable=False),
         sa.Column("changed_ticks", sa.BigInteger),
         sa.Column("aggregate", exact_text(255)),
+        sa.Column("partner", exact_text(32), nullable=False, server_default=""),
         sa.Column("default_vlan", sa.SmallInteger),
         sa.Column("tagged", sa.JSON, nullable=False),
         sa.Column("untagged", sa.JSON, nullable=False),
