@@ -219,6 +219,13 @@ def test_a_flap_waits_for_the_switches_concerned_and_is_then_judged_without() ->
     assert isinstance(later, Detection) and later.kind is FindingKind.FLAPPING
 
 
+def test_a_path_that_changed_before_a_move_makes_no_flap_of_it() -> None:
+    """On switch c, between the two, the ring broke and mended while the address was at home."""
+    ring: Stays = [("c", "p3", -60, 1), ("c", "p4", 1, 2), ("c", "p3", 2, 5), ("c", "p4", 5, None)]
+    found = _classify([*MOVES, *ring], now=8)
+    assert isinstance(found, Detection) and found.kind is FindingKind.MOVED
+
+
 def test_a_move_waits_for_a_reading_that_confirms_it_unless_its_link_went_down() -> None:
     """The first frame of a second device with the same address looks like a move as well."""
     assert _classify(MOVES, now=5.2, read=5) == NotYet(at(8), at(5))

@@ -55,6 +55,14 @@ def test_addresses_of_switches_tell_the_same_without_neighbours() -> None:
     assert topology.role(("a", "up")).evidence is RoleEvidence.SWITCH_ADDRESS
 
 
+@pytest.mark.parametrize(("read", "passing"), [(0.5, True), (1, False)])
+def test_who_comes_to_a_port_that_used_to_be_an_uplink_may_be_passing_by(read: float, passing: bool) -> None:
+    """Its neighbour announces itself again within half a minute."""
+    topology = Topology({}).remembering({("a", "up"): at(-10)}, {})
+    stay = Stay(id=1, mac=mac(1), place=Place("a", "up", 10), began_at=at(0), resumed_at=at(0))
+    assert sighting(stay, topology, read_at=at(read)).uplink is passing
+
+
 def test_a_switch_that_announces_nothing_breaks_no_path() -> None:
     """a - b - c - d, where only c and d speak LLDP."""
     seen = {

@@ -8,7 +8,7 @@ learned at tell between which places.
 from collections import defaultdict
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from itertools import pairwise
 
 from kiteroll.core.findings.evidence import Jumped
@@ -81,7 +81,7 @@ def view_of(
     return AddressView(
         mac=mac,
         access=access,
-        jumps=tuple(_jumps(sightings, since, between_uplinks=len(ports) > 1)),
+        jumps=tuple(_jumps(sightings, since, _second_port_at(access, since))),
         ports=ports,
         at_once=_at_once(access, joined),
         facts=facts,
@@ -92,9 +92,9 @@ def view_of(
     )
 
 
-def _jumps(sightings: Sequence[Sighting], since: datetime, *, between_uplinks: bool) -> list[Jump]:
-    """`between_uplinks`: whether those count too: where it was at one access port, they say that the path
-    to it changed."""
+def _jumps(sightings: Sequence[Sighting], since: datetime, uplinks_since: datetime | None) -> list[Jump]:
+    """`uplinks_since`: from when on those between uplinks count too; while it was at one access port, they
+    say that the path to it changed."""
     tables: dict[tuple[str, int | None], list[Sighting]] = defaultdict(list)
     for one in sightings:
         tables[one.stay.place.switch, one.stay.place.vlan].append(one)
@@ -107,10 +107,23 @@ def _jumps(sightings: Sequence[Sighting], since: datetime, *, between_uplinks: b
                 for earlier, later in pairwise(ordered)
                 if later.stay.began_at >= since
                 and earlier.port != later.port
-                and (between_uplinks or not (earlier.uplink and later.uplink))
+                and (
+                    not (earlier.uplink and later.uplink)
+                    or (uplinks_since is not None and later.stay.began_at >= uplinks_since)
+                )
             ]
         )
     return max(found, key=len, default=[])
+
+
+def _second_port_at(access: Sequence[Sighting], since: datetime) -> datetime | None:
+    """When it first was at another access port than the one before, as switches on the way may have shown it;
+    None when it was at one only."""
+    within = [one for one in access if one.stay.ended_at is None or one.stay.ended_at >= since]
+    for one in within:
+        if one.port != within[0].port:
+            return one.stay.began_at - (one.interval or timedelta(0))
+    return None
 
 
 def _ports(access: Sequence[Sighting], since: datetime) -> list[PortRef]:

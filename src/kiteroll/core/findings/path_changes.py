@@ -21,6 +21,8 @@ _SAMPLE = 20
 """Addresses that are asked about: whether they stayed at home."""
 _AT_HOME = 0.8
 """Of those whose home is known, this share must have stayed there."""
+_READ_WITHIN = 1.5
+"""Intervals."""
 _LEAD = timedelta(minutes=2)
 """A link changes before addresses show another path."""
 
@@ -68,21 +70,29 @@ class PathChanges:
             step
             for step in steps
             if step.at > (since if judged is None else max(since, judged))
-            and _was_uplink(topology, (switch, step.origin), step.at)
+            and _was_uplink(topology, (switch, _origin(step)), step.at)
+            and _origin(step) != step.to
             and _was_uplink(topology, (switch, step.to), step.at)
         ]
         macs = {step.mac for step in jumps}
-        if len(macs) < self._thresholds.path_addresses or not self._at_home(facts, sorted(macs), since):
+        if len(macs) < self._thresholds.path_addresses:
+            return None
+        if not self._at_home(facts, sorted(macs), jumps[0].at):
             return None
         self._judged[switch] = jumps[-1].at
         return self._gather(facts, switch, jumps, tree_changed=tree_changed)
 
-    def _at_home(self, facts: FactSource, macs: Sequence[MacAddress], since: datetime) -> bool:
+    def _at_home(self, facts: FactSource, macs: Sequence[MacAddress], jumped_at: datetime) -> bool:
         """Whether they are where they were: who roams changes uplinks as well."""
-        seen = facts.sightings(macs[:: max(1, len(macs) // _SAMPLE)][:_SAMPLE], since)
+        seen = facts.sightings(macs[:: max(1, len(macs) // _SAMPLE)][:_SAMPLE], jumped_at)
         homes = [access for one in seen.values() if (access := _access(one))]
-        stayed = sum(all(one.present and one.stay.began_at < since for one in access) for access in homes)
+        stayed = sum(all(self._stayed(one, jumped_at) for one in access) for access in homes)
         return bool(homes) and stayed >= _AT_HOME * len(homes)
+
+    def _stayed(self, one: Sighting, jumped_at: datetime) -> bool:
+        """Whether it was there before the jump, however late that was read."""
+        late = self._thresholds.burst_window if one.interval is None else _READ_WITHIN * one.interval
+        return one.present and one.stay.began_at < jumped_at - late
 
     def _gather(
         self,
@@ -94,7 +104,7 @@ class PathChanges:
     ) -> Detection:
         pairs: dict[tuple[str, str], set[MacAddress]] = defaultdict(set)
         for step in jumps:
-            pairs[step.origin, step.to].add(step.mac)
+            pairs[_origin(step), step.to].add(step.mac)
         between = max(sorted(pairs), key=lambda pair: len(pairs[pair]))
         network = self._network(switch, between, jumps[0].at)
         network.last_at = max(network.last_at, jumps[-1].at)
@@ -131,6 +141,10 @@ class PathChanges:
                 return one
         self._networks.append(_Network(switch, between, at, at))
         return self._networks[-1]
+
+
+def _origin(step: Step) -> str:
+    return step.origin or step.cut_off_at
 
 
 def _was_uplink(topology: Topology, port: PortRef, at: datetime) -> bool:

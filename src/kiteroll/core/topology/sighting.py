@@ -17,6 +17,10 @@ _LONGEST_AGEING = timedelta(hours=1)
 _MANY = 5
 """Addresses that come to one port within an ageing time."""
 
+_SETTLES_WITHIN = timedelta(seconds=45)
+"""A neighbour announces itself every 30 s (msgTxInterval, IEEE 802.1AB 9.2.5.7): before that, a port that used
+to be an uplink and came up again may be one still."""
+
 _CONFIRMED_AFTER = 1.5
 """Intervals: two readings later, however they jitter."""
 
@@ -112,10 +116,13 @@ def sighting(
     port = (stay.place.switch, stay.place.port)
     role = topology.role(port)
     present = stay.ended_at is None and stay.last_seen_at is None
+    settling = read_at is not None and read_at - stay.began_at < _SETTLES_WITHIN
     return Sighting(
         stay,
         role.leads_to,
-        role.is_uplink or (not present and topology.was_uplink(port, stay.began_at)),
+        role.is_uplink
+        or (not present and topology.was_uplink(port, stay.began_at))
+        or (settling and topology.used_to_be_uplink(port)),
         role.beyond,
         address_count,
         newcomers,

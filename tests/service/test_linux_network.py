@@ -1,0 +1,97 @@
+"""The service against software nobody here wrote: Linux bridges with spanning tree, net-snmp and lldpd."""
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+
+import pytest
+
+from kiteroll.client import Client, add_switch, endpoints, findings, path
+from kiteroll.schemas.api import Credential, NewSwitch
+from tests.support.harness import NewService, wait_until
+from tests.support.linux_network import COMMUNITY, LinuxNetwork, NotPossible
+
+INTERVAL_S = 5
+HOSTS = [f"02:1a:0b:00:00:{number:02x}" for number in range(1, 13)]
+
+
+@pytest.fixture
+def network() -> Iterator[LinuxNetwork]:
+    made = LinuxNetwork(4)
+    try:
+        made.start()
+        yield made
+    except NotPossible as why:
+        pytest.skip(f"this machine allows no such network: {why}")
+    finally:
+        made.stop()
+
+
+def _homes(client: Client) -> dict[str, tuple[str, str] | None]:
+    shown = [one for one in client.each(endpoints()) if one.mac in HOSTS]
+    return {one.mac: None if one.home is None else (one.home.switch, one.home.port) for one in shown}
+
+
+def _here_for(client: Client) -> float:
+    """For how long the host that came last is at home, in seconds."""
+    began = [one.home.began_at for one in client.each(endpoints()) if one.mac in HOSTS and one.home]
+    return (datetime.now(UTC) - max(began)).total_seconds()
+
+
+def _told(client: Client) -> dict[str, list[str]]:
+    found: dict[str, list[str]] = {}
+    for one in client.each(findings(states=["open", "acknowledged", "cleared"])):
+        found.setdefault(one.kind, []).append(one.title)
+    return found
+
+
+def test_a_ring_of_real_bridges_is_read_followed_and_told_as_it_is(
+    network: LinuxNetwork, new_service: NewService
+) -> None:
+    for number, mac in enumerate(HOSTS):
+        network.plug(mac, network.switches[number % 4], f"a{number // 4 + 1}")
+    wait_until(lambda: len(network.shut_ports()) == 1, "spanning tree to shut one cable")
+    service = new_service(environment={"KITEROLL_INTERVAL": f"{INTERVAL_S}s"})
+    with service.client() as client:
+        for name, address in network.addresses.items():
+            access = Credential(community=COMMUNITY)
+            client.send(add_switch(NewSwitch(name=name, host=address, access=access)))
+
+        def at_home() -> bool:
+            return _homes(client) == network.hosts
+
+        wait_until(at_home, "every host to be at home")
+        shut = next(iter(network.shut_ports()))
+        wait_until(lambda: _paths_are_open(client, network, shut), "paths to go over open cables")
+        assert _told(client) == {}
+
+        wait_until(lambda: _here_for(client) > 2 * INTERVAL_S, "hosts to be where they are for two readings")
+        open_cable = next(one for one in network.cables if shut not in one)
+        network.set_link(open_cable[0], "down")
+        wait_until(lambda: not network.shut_ports(), "spanning tree to open the spare cable")
+
+        wait_until(lambda: "topology-change" in _told(client), "the change of paths to be told")
+        wait_until(at_home, "every host to be at home still")
+        network.set_link(open_cable[0], "up")
+        wait_until(lambda: len(network.shut_ports()) == 1, "spanning tree to shut a cable again")
+        wait_until(at_home, "every host to be at home again")
+        told = _told(client)
+        assert {kind: len(titles) for kind, titles in told.items()} == {"topology-change": 1}, told
+
+        network.plug(HOSTS[0], network.switches[2], "a9")
+        wait_until(at_home, "the host that was carried to be at home")
+
+        wait_until(lambda: "moved" in _told(client), "the move to be told")
+        assert _told(client)["moved"] == [f"{HOSTS[0]} moved from s1 port a1 to s3 port a9"]
+    assert service.end() == 0
+    assert "Traceback" not in service.log
+
+
+def _paths_are_open(client: Client, network: LinuxNetwork, shut: tuple[str, str]) -> bool:
+    """Whether each host is found from each switch, over no end of the cable that is shut."""
+    ends = set(next(cable for cable in network.cables if shut in cable))
+    for mac, home in network.hosts.items():
+        for start in network.switches:
+            hops = [(hop.switch, hop.port) for hop in client.send(path(mac, start=start))]
+            if not hops or hops[-1] != home or ends.intersection(hops):
+                return False
+    return True
