@@ -2,13 +2,14 @@
 
 import random
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import timedelta
 from functools import partial
 
 from kiteroll.core.findings.finding import FindingKind
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.reading import MAC_MASK, Reading
+from kiteroll.core.model.reading import MAC_MASK, Gap, Neighbour, Reading
+from kiteroll.core.policy.port_rules import Rule, RuleBook
 from kiteroll.lab.random_worlds import AGEING_S, PORTS, START, Net, Ring, grow, grow_ring
 from kiteroll.lab.world import Host
 
@@ -33,6 +34,27 @@ class Case:
     """How many addresses must be told to have moved, alone or together."""
     change: Change | None = None
     """What is read of it; None loses the reading."""
+    rules: RuleBook = field(default_factory=RuleBook)
+    due: frozenset[FindingKind] = frozenset()
+    due_from_s: float = 0.0
+    """Kinds that must be told, each by itself, from `DUE_AFTER` after `due_from_s` on until the end."""
+
+
+DUE_AFTER = {
+    FindingKind.STRANGER: 180.0,
+    FindingKind.OVERFULL: 180.0,
+    FindingKind.UPLINK_CLAIMED: 180.0,
+    FindingKind.DUPLICATE: 600.0,
+}
+"""Seconds: an address that jumps must be seen to do so."""
+FORGED_AFTER_S = 660.0
+MASKED_AFTER_S = 300.0
+WATCHED = ("sw-001", PORTS - 1)
+_MASKED = frozenset({FindingKind.STRANGER, FindingKind.DUPLICATE})
+
+
+def watch_a_port() -> RuleBook:
+    return RuleBook(ports={(WATCHED[0], f"p{WATCHED[1]}"): Rule(watched=True, seats=1)})
 
 
 def nothing(_: Net, __: random.Random) -> None:
@@ -94,6 +116,44 @@ def twin_addresses(net: Net, _: random.Random) -> None:
         _host(net, f"router-{number}", 0x00005E000105, at)
 
 
+def beside(happen: Happen, *, last: str = "sw-002") -> Happen:
+    """The same, while a host of another switch is cloned at `last`, and a stranger is at the watched port."""
+
+    def both(net: Net, dice: random.Random) -> None:
+        like = next(one for one in net.hosts if one.every_s == 10)
+        _host(net, "twin", like.mac, (last, PORTS), vlan=like.vlan)
+        _host(net, "stranger", 0x021A0E000001, WATCHED)
+        net.world.after(MASKED_AFTER_S, lambda: happen(net, dice))
+
+    return both
+
+
+def crowd(net: Net, _: random.Random) -> None:
+    """Sixty people arrive at one access point within a hundred seconds."""
+    for number in range(60):
+        client, at = _host(net, f"guest-{number}", 0x021A0F000000 + number, None), ("sw-000", PORTS)
+        net.world.after(60 + 1.6 * number, partial(net.world.settle, client.name, at))
+
+
+def forge(net: Net, _: random.Random) -> None:
+    """Three strangers at a watched port with one seat, and frames in the name of a known switch."""
+    for number in range(3):
+        stranger = _host(net, f"stranger-{number}", 0x021A0E000001 + number, None)
+        net.world.after(FORGED_AFTER_S, partial(net.world.settle, stranger.name, WATCHED))
+    liar, switch = net.world.hosts["stranger-0"], net.world.switches["sw-002"]
+    net.world.after(FORGED_AFTER_S + 1, lambda: net.world.forge(liar, switch.mac, every_s=60, seconds=3600))
+
+
+def forged_neighbour(reading: Reading) -> Reading:
+    """A device at the watched port announces itself by the name of a known switch."""
+    if reading.switch != WATCHED[0] or reading.taken_at < START + timedelta(
+        seconds=2 * AGEING_S + 300 + FORGED_AFTER_S
+    ):
+        return reading
+    liar = Neighbour(port=f"p{WATCHED[1]}", chassis="liar", name="sw-002", capabilities=("bridge",))
+    return replace(reading, neighbours=(*reading.neighbours, liar))
+
+
 def carried(net: Net, dice: random.Random) -> None:
     """Eight laptops are carried to another switch, four of them off for a quarter of an hour."""
     for number, host in enumerate(dice.sample([one for one in net.hosts if one.at], 8)):
@@ -122,7 +182,7 @@ def ring(times: int) -> tuple[Callable[[int], Net], Happen]:
     return build, happen
 
 
-def _host(net: Net, name: str, mac: int, at: tuple[str, int], vlan: int = 10) -> Host:
+def _host(net: Net, name: str, mac: int, at: tuple[str, int] | None, vlan: int = 10) -> Host:
     host = Host(
         name=name,
         kind="host",
@@ -145,6 +205,20 @@ def without_vlans(reading: Reading) -> Reading:
     if reading.switch != "sw-001":
         return reading
     return replace(reading, learned={key & MAC_MASK: port for key, port in reading.learned.items()})
+
+
+def partial_tables(reading: Reading) -> Reading:
+    """One switch breaks off half-way through its table, three times of four."""
+    if reading.switch != "sw-001" or reading.taken_at.minute % 4 == 0:
+        return reading
+    half = dict(sorted(reading.learned.items())[::2])
+    gap = Gap(table="dot1qTpFdbTable", why="no answer", rows=len(half))
+    return replace(reading, learned=half, gaps=(gap,))
+
+
+def slow(reading: Reading) -> Reading | None:
+    """One switch gives a reading in every fourth minute only."""
+    return reading if reading.switch != "sw-001" or reading.taken_at.minute % 4 == 0 else None
 
 
 def dead(reading: Reading) -> Reading | None:
@@ -201,9 +275,10 @@ def cases() -> Iterator[Case]:
                 10,
                 loop_at=frozenset(f"sw-{number:03}" for number in range(5)),
             )
+    paths = frozenset({FindingKind.TOPOLOGY_CHANGE})
+    ring_of_four = ring(2)
     for times in (1, 4):
-        name, told = f"{times} breaks and mends", frozenset({FindingKind.TOPOLOGY_CHANGE})
-        yield Case("rings", name, *ring(times), minutes=30, allowed=told)
+        yield Case("rings", f"{times} breaks and mends", *ring(times), minutes=30, allowed=paths)
     yield Case("several places", "two VLANs, a virtual router", tree(3, 6), twin_addresses)
     for switches, hosts in ((2, 1), (2, 3), (3, 2), (4, 3)):
         yield Case(
@@ -212,7 +287,51 @@ def cases() -> Iterator[Case]:
             tree(switches, hosts, lldp=False),
             nothing,
         )
+    for name, happen, net, beat, allowed in (
+        ("a class change", change_rooms(8, 7), tree(3, 10), 60, _NOTES),
+        ("a loop, every 15 s", loop_in_one, tree(5, 10), 15, frozenset()),
+        ("a loop, every 60 s", loop_in_one, tree(5, 10), 60, frozenset()),
+        ("a ring that breaks and mends", ring_of_four[1], ring_of_four[0], 60, paths),
+        ("60 guests at once", crowd, tree(3, 10), 60, frozenset({FindingKind.FLOOD})),
+        ("clients that roam every 5 min", roam(300), tree(3, 10), 60, _NOTES | {FindingKind.FLAPPING}),
+    ):
+        yield Case(
+            "masking",
+            name,
+            net,
+            beside(happen),
+            beat,
+            30,
+            allowed | _MASKED | _NOTES,
+            loop_at=frozenset({"sw-002"} if happen is loop_in_one else ()),
+            rules=watch_a_port(),
+            # In a loop every address jumps: a second device with one of them shows when it is over.
+            due=_MASKED - (frozenset({FindingKind.DUPLICATE}) if happen is loop_in_one else frozenset()),
+        )
+    lies = frozenset({FindingKind.STRANGER, FindingKind.OVERFULL, FindingKind.UPLINK_CLAIMED})
+    forgeries: tuple[tuple[str, Happen, Change | None], ...] = (
+        ("a switch's address, once a minute", forge, None),
+        ("a switch's name over LLDP", forge, forged_neighbour),
+    )
+    for name, happen, change in forgeries:
+        yield Case(
+            "adversary",
+            name,
+            tree(4, 6),
+            happen,
+            allowed=lies,
+            rules=watch_a_port(),
+            due=lies,
+            due_from_s=FORGED_AFTER_S,
+            change=change,
+        )
     yield Case("poor evidence", "one tells no VLAN", tree(4, 6, lldp=False), nothing, change=without_vlans)
+    late = frozenset({FindingKind.NOT_READ})
+    worn: tuple[tuple[str, Change], ...] = (("one in part only", partial_tables), ("one read seldom", slow))
+    for name, change in worn:
+        yield Case(
+            "decay", name, tree(4, 6), carried, minutes=60, allowed=late | _NOTES, change=change, moved=8
+        )
     yield Case(
         "decay",
         "a switch dies",

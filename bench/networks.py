@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import timedelta
 
-from bench.network_cases import Case, cases
+from bench.network_cases import DUE_AFTER, Case, cases
 from kiteroll.core.findings.finding import Finding, FindingKind
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading, key_of
@@ -26,25 +26,28 @@ class Score:
     loops: int = 0
     moved: int = 0
     moves: int = 0
+    hidden_s: float = 0
+    """For how long something that was due was not told by itself."""
     homes: Counter[str] = field(default_factory=Counter)
     words: Counter[tuple[Confidence, bool]] = field(default_factory=Counter)
 
 
 def play(case: Case, seed: int) -> Score:
-    dice, replay, score = random.Random(seed), Replay(), Score()
+    dice, replay, score = random.Random(seed), Replay(rules=case.rules), Score()
     net = case.build(seed)
     net.world.advance(2 * AGEING_S)
     for _, reading in rounds(net, dice, count=_QUIET_ROUNDS, interval_s=case.interval_s):
         _apply(case, replay, reading)
     case.happen(net, dice)
     lately: Places = {}
-    next_look = net.world.now + case.interval_s
+    began, next_look = net.world.now, net.world.now + case.interval_s
     count = max(2, round(case.minutes * 60 / case.interval_s))
     for at, reading in rounds(net, dice, count=count, interval_s=case.interval_s):
         _apply(case, replay, reading)
         _note_places(net, lately, at - 2 * case.interval_s - 30)
         if at >= next_look:
             _look_at_homes(net, replay, score, lately)
+            score.hidden_s += case.interval_s * _hidden(case, replay, at - began - case.due_from_s)
             next_look = at + case.interval_s
     _score_findings(case, replay, score)
     return score
@@ -85,6 +88,13 @@ def _look_at_homes(net: Net, replay: Replay, score: Score, lately: Places) -> No
             score.words[home.confidence, right] += 1
 
 
+def _hidden(case: Case, replay: Replay, since_s: float) -> int:
+    """How many kinds that are due are not told."""
+    live = replay.engine.lifecycle.live().values()
+    told = {one.kind for one in live if not one.part_of}
+    return sum(since_s >= DUE_AFTER[kind] for kind in case.due - told)
+
+
 def _can_be_known(host: Host, replay: Replay, since: float) -> bool:
     """Whether its switch was read after it came, `since`, and after it spoke within an ageing time."""
     if host.at is None:
@@ -109,6 +119,11 @@ def _score_findings(case: Case, replay: Replay, score: Score) -> None:
     score.moved = min(case.moved, len(_moved(replay.findings.values())))
 
 
+def _hidden_text(case: Case, scores: Iterable[Score]) -> str:
+    minutes = sum(one.hidden_s for one in scores) / 60
+    return f"{minutes:>6.0f} min" if case.due else f"{'-':>10}"
+
+
 def _share_right(scores: Iterable[Score], word: Confidence) -> str:
     words: Counter[tuple[Confidence, bool]] = sum((one.words for one in scores), Counter())
     said = words[word, True] + words[word, False]
@@ -124,7 +139,7 @@ def _moved(findings: Iterable[Finding]) -> set[MacAddress]:
 def main() -> None:
     print(
         f"{'group':16}{'case':40}{'false':>7}{'loops':>7}{'moved':>8}{'right':>9}{'wrong':>10}{'none':>10}"
-        f"{'sure right':>12}{'likely right':>14}"
+        f"{'sure right':>12}{'likely right':>14}{'hidden':>10}"
     )
     total: Counter[str] = Counter()
     for case in cases():
@@ -141,7 +156,7 @@ def main() -> None:
         print(
             f"{case.group:16}{case.name:40}{false.total():>7}{loops:>7}{moved:>8}"
             f"{' '.join(shares)}"
-            f"{sure:>12}{likely:>14}  {kinds}",
+            f"{sure:>12}{likely:>14}{_hidden_text(case, scores)}  {kinds}",
             flush=True,
         )
         total += Counter({kind.value: count for kind, count in false.items()})

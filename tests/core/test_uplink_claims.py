@@ -30,14 +30,15 @@ FORGED = PortRole(Role.UPLINK, RoleEvidence.SWITCH_ADDRESS, ("b",), ("b",), ("b"
 )
 def test_what_lifts_the_rules_of_a_port(role: PortRole, minutes: int, lifted: bool) -> None:
     claims = UplinkClaims()
-    assert not claims.lifts_rules(PORT, ACCESS, at(0))
-    assert claims.lifts_rules(PORT, role, at(minutes)) is lifted
+    claims.evaluated("a", at(0))  # nobody is at the port yet
+    assert claims.lifts_rules(PORT, role, at(minutes), at(minutes)) is lifted
     assert (PORT in claims.claims()) is not lifted
-    assert not claims.lifts_rules(PORT, ACCESS, at(minutes + 1)) and not claims.claims()
+    assert not claims.lifts_rules(PORT, ACCESS, None, at(minutes + 1)) and not claims.claims()
 
 
 def test_an_uplink_from_the_beginning_is_one() -> None:
-    assert UplinkClaims().lifts_rules(PORT, FORGED, at(0))
+    claims = UplinkClaims()
+    assert claims.lifts_rules(PORT, FORGED, None, at(0)) and claims.lifts_rules(PORT, FORGED, None, at(60))
 
 
 def test_a_claim_is_a_finding_that_says_what_it_rests_on() -> None:

@@ -18,6 +18,7 @@ _CLOCK_JITTER = timedelta(seconds=2)
 """The time of a link's change is counted back from the switch's uptime, a little different each time."""
 _SETTLES_WITHIN = timedelta(minutes=10)
 """After a loop is over, addresses are learned at their own ports again."""
+_LOOK_AGAIN = timedelta(minutes=1)
 _LEAD = timedelta(minutes=2)
 """A loop makes addresses jump for a while before enough of them are seen to call it one."""
 
@@ -77,7 +78,9 @@ class FindingLifecycle:
             finding = self._live.get(heappop(self._due)[1])
             if finding is None or self._due_at(finding) > now:
                 continue  # cleared by hand, or put off by later evidence, which has an entry of its own
-            if now - finding.last_at >= clear_after(finding.kind, self.thresholds):
+            if self._hidden_by_loop(finding, now):
+                heappush(self._due, (now + _LOOK_AGAIN, finding.key))
+            elif now - finding.last_at >= clear_after(finding.kind, self.thresholds):
                 changed.append(replace(finding, state=State.CLEARED, cleared_at=now))
                 self._drop(finding.key)
             else:
@@ -109,6 +112,17 @@ class FindingLifecycle:
         if known is None:
             return None
         return replace(known, state=State.CLEARED, cleared_at=now, cleared_by=by)
+
+    def _hidden_by_loop(self, finding: Finding, now: datetime) -> bool:
+        """Whether its address is pulled away by a loop: then a table does not tell that it is over."""
+        return (
+            finding.kind is FindingKind.STRANGER
+            and finding.state is State.OPEN
+            and any(
+                finding.subject.mac in loop.details.macs and now - loop.last_at <= _SETTLES_WITHIN
+                for loop in self._of_kind[FindingKind.LOOP].values()
+            )
+        )
 
     def _due_at(self, finding: Finding) -> datetime:
         clears_at = finding.last_at + clear_after(finding.kind, self.thresholds)

@@ -1,6 +1,6 @@
 """What breaks the rules of ports, since when; told once it lasts."""
 
-from collections.abc import Collection, Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
@@ -15,6 +15,9 @@ from kiteroll.core.policy.port_rules import RuleBook
 from kiteroll.core.policy.uplink_claims import UplinkClaims
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import judged_ageing
+
+_STEADY = timedelta(minutes=1)
+"""A neighbour announces itself within half of it (IEEE 802.1AB 9.2.5.7)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +48,15 @@ def port_rule_breaches(
             yield _Breach(one, delay)
 
 
+def _at_steady_ports(breaches: Sequence[_Breach], facts: FactSource, since: datetime) -> list[_Breach]:
+    """Those at ports whose link has not changed since then. Where such a port leads is known, and who is
+    there in one reading and not in the next, as while frames circulate, is there all the same."""
+    ports = {port for one in breaches for port in one.detection.ports}
+    known = facts.port_facts(sorted(ports)) if ports else {}
+    steady = {port for port, fact in known.items() if not fact.changed_since(since)}
+    return [one for one in breaches if one.detection.ports <= steady]
+
+
 class PortRuleWatch:
     def __init__(self) -> None:
         self.claims = UplinkClaims()
@@ -65,10 +77,11 @@ class PortRuleWatch:
         broken at least before it is told."""
 
         def exempt(port: PortRef) -> bool:
-            return self.claims.lifts_rules(port, topology.role(port), now)
+            return self.claims.lifts_rules(port, topology.role(port), topology.uplink_since(port), now)
 
         for name in names:
             before = self._broken.get(name, {})
+            self.claims.evaluated(name, now)
             table = facts.table(name)
             ageing = judged_ageing(table.ageing)
             found: dict[str, _Breach] = {}
@@ -77,6 +90,9 @@ class PortRuleWatch:
                 if (known := before.get(detection.key)) is not None:
                     detection = replace(detection, first_at=known.detection.first_at)
                 found[detection.key] = _Breach(detection, one.lasting)
+            new = [one for key, one in found.items() if key not in before]
+            for one in _at_steady_ports(new, facts, now - _STEADY):
+                found[one.detection.key] = _Breach(one.detection, one.lasting - delay)
             if found:
                 self._broken[name] = found
             else:

@@ -13,28 +13,32 @@ from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.roles import PortRole, RoleEvidence
 
 _SETTLED = timedelta(minutes=10)
-"""A port that was an access port for so long is one: where a new port leads is known some seconds after it
-comes, where a new switch is read for the first time some readings after."""
+"""What is an uplink shows some readings after a switch is read for the first time. A port that becomes one
+later was an access port until then."""
 
 
 class UplinkClaims:
     """Of ports that have rules."""
 
     def __init__(self) -> None:
-        self._access_since: dict[PortRef, datetime] = {}
+        self._known_since: dict[str, datetime] = {}
+        """By switch: when its rules were evaluated first."""
         self._claims: dict[PortRef, PortRole] = {}
 
-    def lifts_rules(self, port: PortRef, role: PortRole, now: datetime) -> bool:
-        """Whether the port is exempt from its rules, by the role it has now."""
+    def evaluated(self, switch: str, now: datetime) -> None:
+        """To be told before its ports are asked about: nobody may be at them yet."""
+        self._known_since.setdefault(switch, now)
+
+    def lifts_rules(self, port: PortRef, role: PortRole, began: datetime | None, now: datetime) -> bool:
+        """Whether the port is exempt from its rules, by the role it has now. `began`: when it began to be an
+        uplink; None: it has been one for as long as anything is known of it."""
+        known_since = self._known_since.setdefault(port[0], now)
+        self._claims.pop(port, None)
         if not role.is_uplink:
-            self._access_since.setdefault(port, now)
-            self._claims.pop(port, None)
             return False
-        since = self._access_since.get(port)
-        believed = role.confirmed or role.evidence is RoleEvidence.OPERATOR
-        if believed or since is None or now - since < _SETTLED:
-            self._access_since.pop(port, None)
-            self._claims.pop(port, None)
+        if role.confirmed or role.evidence is RoleEvidence.OPERATOR:
+            return True
+        if began is None or began - known_since < _SETTLED:
             return True
         self._claims[port] = role
         return False
@@ -45,6 +49,6 @@ class UplinkClaims:
 
     def retain(self, switches: Collection[str]) -> None:
         """Drop switches that left the inventory."""
-        for port in [one for one in self._access_since if one[0] not in switches]:
-            self._access_since.pop(port, None)
-            self._claims.pop(port, None)
+        for name in self._known_since.keys() - set(switches):
+            del self._known_since[name]
+        self._claims = {port: role for port, role in self._claims.items() if port[0] in self._known_since}

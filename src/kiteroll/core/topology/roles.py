@@ -95,6 +95,10 @@ class Topology:
         since = self._since.get(port)
         return self.is_uplink(port) and (since is None or since < at)
 
+    def uplink_since(self, port: PortRef) -> datetime | None:
+        """When it began to be one; None where that was at the start, or it is none."""
+        return self._since.get(port)
+
     def was_uplink(self, port: PortRef, at: datetime) -> bool:
         """Whether a port that is none now was an uplink then: what was learned there was only passing by."""
         until = self._former.get(port)

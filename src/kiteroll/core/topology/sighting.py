@@ -18,8 +18,8 @@ _MANY = 5
 """Addresses that come to one port within an ageing time."""
 
 _SETTLES_WITHIN = timedelta(seconds=45)
-"""A neighbour announces itself every 30 s (msgTxInterval, IEEE 802.1AB 9.2.5.7): before that, a port that used
-to be an uplink and came up again may be one still."""
+"""Neighbours announce themselves every 30 s (msgTxInterval, IEEE 802.1AB 9.2.5.7): before that, a port that
+used to be an uplink and came up again may be one still."""
 
 _CONFIRMED_AFTER = 1.5
 """Intervals: two readings later, however they jitter."""
