@@ -49,6 +49,8 @@ DUE_AFTER = {
 """Seconds: an address that jumps must be seen to do so."""
 FORGED_AFTER_S = 660.0
 MASKED_AFTER_S = 300.0
+BUNDLES = 100
+"""Bundle of port N is port N + BUNDLES."""
 WATCHED = ("sw-001", PORTS - 1)
 _MASKED = frozenset({FindingKind.STRANGER, FindingKind.DUPLICATE})
 
@@ -221,6 +223,19 @@ def slow(reading: Reading) -> Reading | None:
     return reading if reading.switch != "sw-001" or reading.taken_at.minute % 4 == 0 else None
 
 
+def bundled(reading: Reading) -> Reading:
+    """Ports between switches are members of a bundle each; addresses are learned at the bundles."""
+    members = [port for port in reading.ports if port.number > PORTS]
+    bundles = [replace(one, number=one.number + BUNDLES, name=f"b{one.number}") for one in members]
+    ports = (
+        *(port for port in reading.ports if port.number <= PORTS),
+        *(replace(one, aggregate=f"b{one.number}", bridged=False) for one in members),
+        *bundles,
+    )
+    learned = {key: number + BUNDLES if number > PORTS else number for key, number in reading.learned.items()}
+    return replace(reading, ports=ports, learned=learned)
+
+
 def dead(reading: Reading) -> Reading | None:
     """One switch is not read any more after ten minutes."""
     late = reading.taken_at > START + timedelta(seconds=2 * AGEING_S + 900)
@@ -277,6 +292,7 @@ def cases() -> Iterator[Case]:
             )
     paths = frozenset({FindingKind.TOPOLOGY_CHANGE})
     ring_of_four = ring(2)
+    yield Case("at rest", "12 switches, bundles", tree(12, 8), nothing, minutes=30, change=bundled)
     for times in (1, 4):
         yield Case("rings", f"{times} breaks and mends", *ring(times), minutes=30, allowed=paths)
     yield Case("several places", "two VLANs, a virtual router", tree(3, 6), twin_addresses)

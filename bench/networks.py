@@ -5,13 +5,15 @@ from collections import Counter
 from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import timedelta
+from itertools import pairwise
 
 from bench.network_cases import DUE_AFTER, Case, cases
 from kiteroll.core.findings.finding import Finding, FindingKind
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading, key_of
 from kiteroll.core.replay.replay import Replay
-from kiteroll.core.topology.home import Confidence
+from kiteroll.core.topology.home import Confidence, choose_home
+from kiteroll.core.topology.path import path_to
 from kiteroll.lab.random_worlds import AGEING_S, START, Net, rounds
 from kiteroll.lab.world import Host
 
@@ -29,6 +31,8 @@ class Score:
     hidden_s: float = 0
     """For how long something that was due was not told by itself."""
     homes: Counter[str] = field(default_factory=Counter)
+    paths: Counter[bool] = field(default_factory=Counter)
+    """From every switch to every host, in the end: whether each hop goes over an open cable, to its home."""
     words: Counter[tuple[Confidence, bool]] = field(default_factory=Counter)
 
 
@@ -50,6 +54,7 @@ def play(case: Case, seed: int) -> Score:
             score.hidden_s += case.interval_s * _hidden(case, replay, at - began - case.due_from_s)
             next_look = at + case.interval_s
     _score_findings(case, replay, score)
+    _look_at_paths(net, replay, score)
     return score
 
 
@@ -88,10 +93,32 @@ def _look_at_homes(net: Net, replay: Replay, score: Score, lately: Places) -> No
             score.words[home.confidence, right] += 1
 
 
+def _look_at_paths(net: Net, replay: Replay, score: Score) -> None:
+    topology = replay.facts.topology(fresh=True)
+    for host in net.hosts:
+        sightings = replay.facts.sightings([host.mac], START)[host.mac]
+        home = choose_home(sightings).at
+        if host.at is None or home is None or home.port != (host.at[0], f"p{host.at[1]}"):
+            continue
+        for start in net.world.switches.keys() - net.hidden:
+            hops = path_to(home, sightings, start, topology)
+            ends = [(one.switch, int(one.port[1:])) for one in hops]
+            steps = all(
+                _is_open(net, here) and net.cables[here][0] == there[0] for here, there in pairwise(ends)
+            )
+            score.paths[bool(hops) and hops[-1].switch == host.at[0] and steps] += 1
+
+
+def _is_open(net: Net, end: tuple[str, int]) -> bool:
+    """Whether a cable is there that spanning tree keeps shut at neither end."""
+    far = net.cables.get(end)
+    ports = [net.world.switches[switch].ports[number] for switch, number in (end, far)] if far else []
+    return bool(ports) and not any(port.blocked for port in ports)
+
+
 def _hidden(case: Case, replay: Replay, since_s: float) -> int:
-    """How many kinds that are due are not told."""
-    live = replay.engine.lifecycle.live().values()
-    told = {one.kind for one in live if not one.part_of}
+    """How many kinds that are due are told as part of another finding, or were never told."""
+    told = {one.kind for one in replay.findings.values() if not one.part_of}
     return sum(since_s >= DUE_AFTER[kind] for kind in case.due - told)
 
 
@@ -124,6 +151,12 @@ def _hidden_text(case: Case, scores: Iterable[Score]) -> str:
     return f"{minutes:>6.0f} min" if case.due else f"{'-':>10}"
 
 
+def _paths_text(case: Case, scores: Iterable[Score]) -> str:
+    paths: Counter[bool] = sum((one.paths for one in scores), Counter())
+    known = case.group in ("at rest", "rings") and "hidden" not in case.name and paths.total()
+    return f"{100 * paths[True] / paths.total():>11.2f} %" if known else f"{'-':>13}"
+
+
 def _share_right(scores: Iterable[Score], word: Confidence) -> str:
     words: Counter[tuple[Confidence, bool]] = sum((one.words for one in scores), Counter())
     said = words[word, True] + words[word, False]
@@ -139,7 +172,7 @@ def _moved(findings: Iterable[Finding]) -> set[MacAddress]:
 def main() -> None:
     print(
         f"{'group':16}{'case':40}{'false':>7}{'loops':>7}{'moved':>8}{'right':>9}{'wrong':>10}{'none':>10}"
-        f"{'sure right':>12}{'likely right':>14}{'hidden':>10}"
+        f"{'sure right':>12}{'likely right':>14}{'hidden':>10}{'paths right':>13}"
     )
     total: Counter[str] = Counter()
     for case in cases():
@@ -156,7 +189,7 @@ def main() -> None:
         print(
             f"{case.group:16}{case.name:40}{false.total():>7}{loops:>7}{moved:>8}"
             f"{' '.join(shares)}"
-            f"{sure:>12}{likely:>14}{_hidden_text(case, scores)}  {kinds}",
+            f"{sure:>12}{likely:>14}{_hidden_text(case, scores)}{_paths_text(case, scores)}  {kinds}",
             flush=True,
         )
         total += Counter({kind.value: count for kind, count in false.items()})
