@@ -119,6 +119,18 @@ def test_who_is_at_both_of_a_pair_with_one_table_is_at_one_place() -> None:
     assert choose_home(seen, at(0)).confidence is Confidence.SURE
 
 
+def test_a_switch_that_is_listed_twice_doubles_nobody() -> None:
+    """Two entries of the inventory, one bridge address."""
+    replay = Replay()
+    for minute in range(20):
+        learned = {(number, 10): f"p{number}" for number in range(1, 9)}
+        for late, name in enumerate(("hall", "hall-again")):
+            one = reading(minute + late / 2, learned if minute > 3 else {(1, 10): "p1"}, switch=name)
+            replay.apply(replace(one, device=replace(one.device, bridge_address=mac(900))))
+    assert replay.findings == {}
+    assert replay.home_of(mac(3)).confidence is Confidence.SURE
+
+
 def test_a_server_that_uses_its_cables_by_turns_does_not_flap() -> None:
     turns = []
     for minute in range(30):

@@ -9,9 +9,9 @@ from sqlalchemy import Connection, or_, select, tuple_, update
 from kiteroll.core.errors import NotFound
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts
-from kiteroll.core.topology.neighbours import FORWARDING, SHUT_STATES, is_switch, shut_ports
+from kiteroll.core.topology.neighbours import FORWARDING, SHUT_STATES, is_switch, listed_twice, shut_ports
 from kiteroll.core.topology.roles import Role
-from kiteroll.store import groups
+from kiteroll.store import groups, inventory
 from kiteroll.store.bulk import chunks
 from kiteroll.store.neighbours import neighbours_of
 from kiteroll.store.tables import port, shared_address, stay, switch
@@ -51,7 +51,7 @@ def topology_facts(connection: Connection) -> TopologyFacts:
         aggregates={(one, name): bundle for one, name, bundle, *_ in rows if bundle},
         blocked=shut_ports((((one, name), state) for one, name, *_, state, _ in rows), set(forwarding)),
         partners={(one, name): partner for one, name, _, partner, *_ in rows if partner},
-        pairs=groups.pairs(connection),
+        pairs=listed_twice(inventory.bridge_addresses(connection)) | groups.pairs(connection),
         claims=tuple(_claims(connection)),
         seen=_own_addresses(connection),
         shared=frozenset(connection.execute(select(shared_address.c.prefix)).scalars()),

@@ -22,6 +22,7 @@ from kiteroll.core.topology.neighbours import (
     KnownSwitches,
     SwitchIdentity,
     is_switch,
+    listed_twice,
     shut_ports,
 )
 from kiteroll.core.topology.refresh import TopologyRefresh
@@ -222,6 +223,11 @@ class MemoryFacts:
         return TopologyFacts(
             switches=frozenset(self._latest),
             aggregates={(name, port.name): port.aggregate for name, port in ports if port.aggregate},
+            pairs=listed_twice(
+                (name, reading.device.bridge_address)
+                for name, reading in self._latest.items()
+                if reading.device.bridge_address is not None
+            ),
             partners={(name, port.name): port.partner for name, port in ports if port.partner},
             blocked=shut_ports(
                 (((name, port.name), port.spanning_tree) for name, port in ports),

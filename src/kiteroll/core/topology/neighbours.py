@@ -46,6 +46,20 @@ class SwitchIdentity:
     bridge_address: MacAddress | None = None
 
 
+def listed_twice(switches: Iterable[tuple[str, MacAddress]]) -> dict[str, str]:
+    """Entries of the inventory with one bridge address: one device, whose table is read several times. By name,
+    each with what they have in common."""
+    by_address: dict[MacAddress, list[str]] = defaultdict(list)
+    for name, address in switches:
+        by_address[address].append(name)
+    return {
+        name: f"bridge address {address}"
+        for address, names in by_address.items()
+        if len(names) > 1
+        for name in names
+    }
+
+
 class KnownSwitches:
     """Matches what a neighbour announces to the inventory: its chassis address first, names last. Names of
     hosts are the same in any case (RFC 4343), and with the name of their domain or without."""
