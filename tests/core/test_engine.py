@@ -70,9 +70,15 @@ def test_a_broken_rule_must_last_before_it_is_told() -> None:
         replay.apply(reading(minute, two))
     assert _open(replay) == {FindingKind.OVERFULL}
     crowd = {(number, 10): "p1" for number in range(1, 5)}
-    at_once = _played(Replay(rules=rules), [reading(0, {(1, 10): "p1"}), reading(1, crowd)])
-    at_once.advance(at(1) + delay + timedelta(seconds=30))
-    assert _open(at_once) == {FindingKind.OVERFULL}
+    new = _played(Replay(rules=rules), [reading(0, {(1, 10): "p1"}), reading(1, crowd)])
+    new.advance(at(1) + delay + timedelta(seconds=30))
+    assert _open(new) == set(), "the switch is read since a minute ago: the port may be an uplink"
+    new.advance(at(1) + 6 * delay + timedelta(seconds=30))
+    assert _open(new) == {FindingKind.OVERFULL}
+    known = _played(Replay(rules=rules), [reading(minute, {(1, 10): "p1"}) for minute in range(12)])
+    known.apply(reading(12, crowd))
+    known.advance(at(12) + timedelta(seconds=15))
+    assert _open(known) == {FindingKind.OVERFULL}
     brief = _played(Replay(rules=rules), [reading(0, two), reading(0.1, {(1, 10): "p1"})])
     brief.advance(at(5))
     assert FindingKind.OVERFULL not in {one.kind for one in brief.findings.values()}

@@ -20,6 +20,10 @@ _STEADY = timedelta(minutes=1)
 """A neighbour announces itself within half of it (IEEE 802.1AB 9.2.5.7)."""
 
 
+_AT_FIRST = 6
+"""Times the delay: where the ports of a switch lead may show only when the switches next to it were read."""
+
+
 @dataclass(frozen=True, slots=True)
 class _Breach:
     detection: Detection
@@ -84,15 +88,21 @@ class PortRuleWatch:
             self.claims.evaluated(name, now)
             table = facts.table(name)
             ageing = judged_ageing(table.ageing)
+            settled = self.claims.is_settled(name, now)
             found: dict[str, _Breach] = {}
             for one in port_rule_breaches(name, table, rules, exempt, switches, now, delay, ageing):
-                detection = one.detection
+                detection, lasting = one.detection, one.lasting
                 if (known := before.get(detection.key)) is not None:
                     detection = replace(detection, first_at=known.detection.first_at)
-                found[detection.key] = _Breach(detection, one.lasting)
+                    lasting = min(lasting, known.lasting) if settled else known.lasting
+                found[detection.key] = _Breach(detection, lasting)
             new = [one for key, one in found.items() if key not in before]
-            for one in _at_steady_ports(new, facts, now - _STEADY):
-                found[one.detection.key] = _Breach(one.detection, one.lasting - delay)
+            if settled:
+                for one in _at_steady_ports(new, facts, now - _STEADY):
+                    found[one.detection.key] = _Breach(one.detection, one.lasting - delay)
+            else:
+                for one in new:
+                    found[one.detection.key] = _Breach(one.detection, max(one.lasting, _AT_FIRST * delay))
             if found:
                 self._broken[name] = found
             else:

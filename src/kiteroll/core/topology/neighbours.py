@@ -47,8 +47,8 @@ class SwitchIdentity:
 
 
 def listed_twice(switches: Iterable[tuple[str, MacAddress]]) -> dict[str, str]:
-    """Entries of the inventory with one bridge address: one device, whose table is read several times. By name,
-    each with what they have in common."""
+    """Entries of the inventory with one bridge address: one device, whose table is read several times. By
+    name, each with what they have in common."""
     by_address: dict[MacAddress, list[str]] = defaultdict(list)
     for name, address in switches:
         by_address[address].append(name)
