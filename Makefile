@@ -7,7 +7,7 @@ PY := $(VENV)/bin/python
 CONSOLE := src/kiteroll/api/console_dist/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json
 
-.PHONY: demo test check console generated bench torture screenshots clean
+.PHONY: demo test coverage check console generated bench torture screenshots clean
 
 demo: $(VENV)/ready $(CONSOLE)
 	$(VENV)/bin/kiteroll demo $(DEMO)
@@ -15,6 +15,9 @@ demo: $(VENV)/ready $(CONSOLE)
 test: export PYTHONDONTWRITEBYTECODE = 1
 test: check $(VENV)/ready-test $(CONSOLE)
 	cd console && npm test --silent
+	$(PY) -m pytest $(PYTEST)
+
+coverage: $(VENV)/ready-test $(CONSOLE)
 	$(PY) -m pytest --cov $(PYTEST)
 
 check: $(VENV)/ready console/node_modules/.ready
