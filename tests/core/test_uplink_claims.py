@@ -36,6 +36,17 @@ def test_what_lifts_the_rules_of_a_port(role: PortRole, minutes: int, lifted: bo
     assert not claims.lifts_rules(PORT, ACCESS, None, at(minutes + 1)) and not claims.claims()
 
 
+def test_a_claimed_uplink_is_none_for_whoever_asks_until_it_is_confirmed() -> None:
+    facts = TopologyFacts(switches=frozenset("ab"), seen={PORT: frozenset("b")}, claimed=frozenset({PORT}))
+    role = infer(facts).role(PORT)
+    assert (role.is_uplink, role.claimed, role.leads_to) == (False, True, ())
+    claims = UplinkClaims()
+    assert not claims.lifts_rules(PORT, role, None, at(0)) and PORT in claims.claims()
+    claims.keep_only("a", ())
+    assert not claims.claims(), "nobody is there any more"
+    assert infer(replace(facts, by_operator={PORT: Role.UPLINK})).is_uplink(PORT)
+
+
 def test_an_uplink_from_the_beginning_is_one() -> None:
     claims = UplinkClaims()
     assert claims.lifts_rules(PORT, FORGED, None, at(0)) and claims.lifts_rules(PORT, FORGED, None, at(60))

@@ -38,6 +38,9 @@ class StoredFacts:
     def topology_at(self) -> datetime | None:
         return self._view.facts_at
 
+    def note_claims(self, ports: frozenset[PortRef]) -> None:
+        self._topology.note_claims(ports)
+
     def switches(self) -> Collection[str]:
         return self._ingestor.switches.values()
 

@@ -71,6 +71,10 @@ class TopologyView:
                 self._lock.release()
         return self._view
 
+    def note_claims(self, ports: frozenset[PortRef]) -> None:
+        """Ports that stay under their rules though they look like uplinks: the next view knows of it."""
+        self._refresh.claimed = ports
+
     def refresh(self) -> NetworkView:
         """Work it out now, from the latest facts and tables. Raises StorageUnavailable."""
         with self._lock:

@@ -1,5 +1,6 @@
 """Roles of ports, homes and paths in words."""
 
+from dataclasses import replace
 from datetime import datetime
 from typing import assert_never
 
@@ -11,6 +12,8 @@ from kiteroll.wording.spans import counted, first_of
 
 def role_text(role: PortRole) -> str:
     """What the role of a port rests on."""
+    if role.claimed:
+        return f"not confirmed as an uplink: {role_text(replace(role, claimed=False))}"
     names = first_of(role.witnesses)
     match role.evidence:
         case RoleEvidence.OPERATOR:

@@ -143,6 +143,7 @@ class FindingEngine:
         while self._waiting and known_at is not None and self._waiting[0][0] <= known_at:
             self._take(self._waiting.popleft()[1], self._identities, facts)
         self._evaluate_rules(facts, topology, now)
+        facts.note_claims(self.claimed_uplinks())
         self._from_bursts(facts, topology, now)
         self._addresses.step(facts, topology, now)
         moves = self._addresses.take_detections()

@@ -26,6 +26,9 @@ class FactSource(Protocol):
     def topology_at(self) -> datetime | None:
         """Of when the facts are that the last answer of `topology` was worked out from, or agrees with."""
 
+    def note_claims(self, ports: frozenset[PortRef]) -> None:
+        """Ports that stay under their rules though they look like uplinks: the next topology knows of it."""
+
     def switches(self) -> Collection[str]:
         """Names of the switches in the inventory."""
 

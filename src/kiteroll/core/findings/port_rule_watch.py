@@ -80,7 +80,10 @@ class PortRuleWatch:
         """Evaluate these switches: their tables, or the rules, are new. `delay`: for how long a rule must be
         broken at least before it is told."""
 
+        asked: set[PortRef] = set()
+
         def exempt(port: PortRef) -> bool:
+            asked.add(port)
             return self.claims.lifts_rules(port, topology.role(port), topology.uplink_since(port), now)
 
         for name in names:
@@ -96,6 +99,7 @@ class PortRuleWatch:
                     detection = replace(detection, first_at=known.detection.first_at)
                     lasting = min(lasting, known.lasting) if settled else known.lasting
                 found[detection.key] = _Breach(detection, lasting)
+            self.claims.keep_only(name, asked)
             new = [one for key, one in found.items() if key not in before]
             if settled:
                 for one in _at_steady_ports(new, facts, now - _STEADY):

@@ -38,6 +38,9 @@ class UplinkClaims:
         """Whether the port is exempt from its rules, by the role it has now. `began`: when it began to be an
         uplink; None: it has been one for as long as anything is known of it."""
         known_since = self._known_since.setdefault(port[0], now)
+        if role.claimed:
+            self._claims[port] = role
+            return False
         self._claims.pop(port, None)
         if not role.is_uplink:
             return False
@@ -51,6 +54,11 @@ class UplinkClaims:
     def claims(self) -> dict[PortRef, PortRole]:
         """Ports that look like uplinks and stay under their rules."""
         return dict(self._claims)
+
+    def keep_only(self, switch: str, ports: Collection[PortRef]) -> None:
+        """Drop claims at other ports of this switch: they have no rule any more, or nobody is there."""
+        for port in [one for one in self._claims if one[0] == switch and one not in ports]:
+            del self._claims[port]
 
     def retain(self, switches: Collection[str]) -> None:
         """Drop switches that left the inventory."""

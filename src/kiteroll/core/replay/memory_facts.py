@@ -86,6 +86,9 @@ class MemoryFacts:
     def topology_at(self) -> datetime | None:
         return self._refresh.facts_at
 
+    def note_claims(self, ports: frozenset[PortRef]) -> None:
+        self._refresh.claimed = ports
+
     def switches(self) -> Collection[str]:
         return self._latest.keys()
 

@@ -46,6 +46,8 @@ class TopologyFacts:
     """Bundled ports, and the system at the far end with the key of its bundle (802.1AX)."""
     pairs: Mapping[str, str] = field(default_factory=dict)
     """Switches that share their tables, and the name of the pair each is of."""
+    claimed: frozenset[PortRef] = frozenset()
+    """Ports that stay under their rules though they look like uplinks: none until that is confirmed."""
     blocked: frozenset[PortRef] = frozenset()
     """Ports that spanning tree keeps shut."""
     claims: Sequence[NeighbourClaim] = ()
@@ -103,6 +105,9 @@ def infer(facts: TopologyFacts) -> Topology:
     for port, hidden in _hidden(facts).items():
         if port not in roles:
             roles[port] = PortRole(Role.ACCESS, RoleEvidence.NEIGHBOUR, (hidden,), beyond=hidden)
+    for port in facts.claimed & roles.keys():
+        if roles[port].is_uplink and not roles[port].confirmed:
+            roles[port] = PortRole(Role.ACCESS, *reasons[port], claimed=True)
     for port, role in facts.by_operator.items():
         known = roles.get(port, UNKNOWN_ROLE)
         uplink = role is Role.UPLINK

@@ -38,6 +38,8 @@ class TopologyRefresh:
 
     def __init__(self) -> None:
         self.snapshot = TopologySnapshot()
+        self.claimed: frozenset[PortRef] = frozenset()
+        """Ports that stay under their rules though they look like uplinks."""
         self._facts: TopologyFacts | None = None
         self._tables: Mapping[str, MacTable] = {}
         self._facts_at: datetime | None = None
@@ -71,7 +73,7 @@ class TopologyRefresh:
         and tables in any case. Returns whether the snapshot is a new one."""
         if not force and not self.stale(now):
             return False
-        latest = facts()
+        latest = replace(facts(), claimed=self.claimed)
         new_tables = force or self._tables_at is None or now - self._tables_at > TABLES_MAX_AGE
         if new_tables:
             self._tables = tables()

@@ -42,6 +42,8 @@ class PortRole:
     """Whether spanning tree keeps the cable shut, at one of its ends."""
     beyond: str = ""
     """A bridge that is not in the inventory and announces itself here."""
+    claimed: bool = False
+    """An access port with rules that begins to look like an uplink, which nothing confirms."""
 
     @property
     def is_uplink(self) -> bool:
