@@ -17,6 +17,7 @@ from kiteroll.core.model.stay import Ending, Life
 from kiteroll.core.policy.port_rules import Enrolled, Level, PortRule
 from kiteroll.core.replay.stay_ledger import StayLedger
 from kiteroll.core.topology.inference import infer
+from kiteroll.core.topology.refresh import TopologyRefresh
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
 from kiteroll.core.tracking.tracker import Tracker
 from kiteroll.store import (
@@ -379,6 +380,14 @@ def test_what_ports_were_is_told_as_of_an_instant(stored: Stored) -> None:
     place = ("quay-1", "p24")
     assert recorded == {0: None, 1: {port: (place, core)}, 4: {port: (place, ring)}, 5: {}}
     assert stored.database.run(port_history.open_uplinks) == {}
+    former = stored.database.run(port_history.former_uplinks, at(4))
+    assert former == {place: at(5)}
+    assert stored.database.run(port_history.former_uplinks, at(6)) == {}
+    restarted = TopologyRefresh()
+    restarted.recall(former)
+    restarted.refresh(at(7), lambda: stored.database.run(topology_facts), dict)
+    assert restarted.snapshot.topology.was_uplink(place, at(5))
+    assert not restarted.snapshot.topology.was_uplink(place, at(6))
 
 
 def test_every_quiet_time_is_told_and_so_is_who_was_quiet_at_an_instant(stored: Stored) -> None:

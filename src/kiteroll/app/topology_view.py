@@ -9,7 +9,7 @@ from datetime import datetime
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.clock import Clock
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.topology.refresh import TopologyRefresh, TopologySnapshot
+from kiteroll.core.topology.refresh import REMEMBERED, TopologyRefresh, TopologySnapshot
 from kiteroll.core.topology.roles import PortRole, Topology
 from kiteroll.store import port_history
 from kiteroll.store.database import Database
@@ -98,6 +98,8 @@ class TopologyView:
     def _work_out(self, *, force: bool) -> None:
         began = self._clock.monotonic()
         now = self._clock.now()
+        if self._refresh.never_done:
+            self._refresh.recall(self._database.run(port_history.former_uplinks, now - REMEMBERED))
         changed = self._refresh.refresh(
             now,
             lambda: self._database.run(topology_facts),

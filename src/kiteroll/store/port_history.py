@@ -66,6 +66,21 @@ def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[PortRef,
     return {row.port_id: ((row.switch_name, row.port_name), _role(row)) for row in connection.execute(query)}
 
 
+def former_uplinks(connection: Connection, since: datetime) -> dict[PortRef, datetime]:
+    """Ports that ceased to be uplinks since then, and when; some may be uplinks again."""
+    query = (
+        select(switch.c.name, port.c.name, func.max(port_uplink.c.ended_at))
+        .select_from(port_uplink)
+        .join(port, port.c.id == port_uplink.c.port_id)
+        .join(switch, switch.c.id == port.c.switch_id)
+        .where(switch.c.removed_at.is_(None), port_uplink.c.ended_at >= since)
+        .group_by(port.c.id)
+    )
+    return {
+        (switch_name, port_name): ended_at for switch_name, port_name, ended_at in connection.execute(query)
+    }
+
+
 def recorded_since(connection: Connection) -> datetime | None:
     """From when on it is recorded which ports are uplinks; None: it never was."""
     return connection.execute(select(func.min(port_uplink.c.began_at))).scalar()

@@ -15,7 +15,7 @@ FACTS_MAX_AGE = timedelta(seconds=4)
 TABLES_MAX_AGE = timedelta(seconds=30)
 """Comparing whole tables costs more, and what it finds hardly changes."""
 
-_REMEMBERED = timedelta(days=7)
+REMEMBERED = timedelta(days=7)
 """As long as a move is told of who was away."""
 
 
@@ -48,6 +48,10 @@ class TopologyRefresh:
         """Ports that were uplinks, and until when."""
         self._since: dict[PortRef, datetime] = {}
         """Ports that became uplinks later than at the start."""
+
+    def recall(self, former: Mapping[PortRef, datetime]) -> None:
+        """Ports that were uplinks in an earlier run, and until when."""
+        self._former = dict(former) | self._former
 
     @property
     def facts_at(self) -> datetime | None:
@@ -102,5 +106,5 @@ class TopologyRefresh:
         self._former = {
             port: until
             for port, until in (self._former | dict.fromkeys(lost, now)).items()
-            if port not in uplinks and now - until <= _REMEMBERED
+            if port not in uplinks and now - until <= REMEMBERED
         }
