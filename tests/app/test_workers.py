@@ -73,11 +73,11 @@ def test_a_changed_rule_is_judged_without_a_new_reading(live: LiveRun) -> None:
     live.apply(reading(0, {(1, 10): "p1", (2, 10): "p1"}))
     live.parts.port_rules.set_rule(Level(switch="quay-1", port="p1"), 1, None)
     live.evaluate(at(0.2))
-    found = live.evaluate(at(0.7))
+    found = live.evaluate(at(2.3))
     assert [(one.kind, one.subject.port) for one in found] == [(FindingKind.OVERFULL, "p1")]
     live.parts.port_rules.set_rule(Level(switch="quay-1", port="p1"), None, None)
-    live.evaluate(at(0.9))
-    assert [one.state for one in live.evaluate(at(5)) if one.kind is FindingKind.OVERFULL] == [State.CLEARED]
+    live.evaluate(at(2.5))
+    assert [one.state for one in live.evaluate(at(7)) if one.kind is FindingKind.OVERFULL] == [State.CLEARED]
     live.parts.bus.publish(RulesChanged())
 
 
