@@ -167,6 +167,7 @@ class FindingEngine:
             self._breaches.retain(names)
             self._bursts.retain(names)
             self._loops.retain(names)
+            self._paths.retain(names)
             if self._identities is not None:
                 self._identities.retain(names)
         else:

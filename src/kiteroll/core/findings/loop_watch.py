@@ -129,7 +129,7 @@ class LoopWatch:
     def _is_nearer(self, other: str, found: LoopSigns, topology: Topology) -> bool:
         """Whether that switch shows the loop too, and does not point back here with fewer addresses."""
         seen = self._seen.get(other)
-        if seen is None:
+        if seen is None or (seen.signs.weak and not seen.told):
             return False
         there = seen.signs
         if found.switch not in self._behind(there, topology):

@@ -1,7 +1,7 @@
 """Addresses that are reached over other uplinks than before, gathered over all switches of a network."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
@@ -81,6 +81,11 @@ class PathChanges:
             return None
         self._judged[switch] = jumps[-1].at
         return self._gather(facts, switch, jumps, tree_changed=tree_changed)
+
+    def retain(self, switches: Collection[str]) -> None:
+        """Drop switches that left the inventory."""
+        for name in self._judged.keys() - set(switches):
+            del self._judged[name]
 
     def _at_home(self, facts: FactSource, macs: Sequence[MacAddress], jumped_at: datetime) -> bool:
         """Whether they are where they were: who roams changes uplinks as well."""
