@@ -4,11 +4,12 @@ import random
 import time
 from collections import defaultdict
 from collections.abc import Iterator
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.model.reading import key_of
+from kiteroll.core.model.reading import Device, Neighbour, Oper, Port, Reading, key_of
+from kiteroll.core.replay.replay import Replay
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts, infer
 
 _READ_AT = datetime(2026, 5, 4, tzinfo=UTC)
@@ -112,6 +113,42 @@ def main() -> None:
         names = frozenset(f"sw-{number:04}" for number in range(switches))
         _row(f"{switches:,} switches, neighbours", TopologyFacts(switches=names, claims=claims(switches)))
     _row("1,000 switches, one in ten announces nothing", mixed(1000))
+    _steps()
+
+
+def _steps() -> None:
+    """A reading that changes nothing, where every address is at two switches and where each is at one."""
+    print(f"{'reading of 2,000 addresses':44}{'':>12}{'CPU':>12}")
+    for name, twice in (("each at one switch", False), ("each connected to two switches", True)):
+        replay = Replay()
+        for minute in range(30):
+            if minute == 10:
+                began = time.process_time()
+            for late, switch in enumerate(("a", "b")):
+                replay.apply(_server_room(switch, minute + late / 2, twice=twice))
+        each = (time.process_time() - began) / 40
+        print(f"{name:44}{len(replay.findings):>12}{1000 * each:>9.2f} ms", flush=True)
+
+
+def _server_room(switch: str, minute: float, *, twice: bool) -> Reading:
+    """2,000 servers, fifty a port, each port a bundle of one system; else b sees all behind a."""
+    ports = tuple(
+        Port(number=number, name=f"p{number}", oper=Oper.UP, partner=f"02:00:00:00:00:{number:02x}/1")
+        for number in range(1, 41)
+    )
+    behind = switch == "b" and not twice
+    uplink = Neighbour(port="p40", chassis="", name="a", capabilities=("bridge",))
+    uptime_ticks = 100_000_000 + int(6000 * minute)
+    return Reading(
+        switch=switch,
+        taken_at=_READ_AT + timedelta(minutes=minute),
+        device=Device(name=switch, uptime_ticks=uptime_ticks),
+        ports=ports,
+        learned={
+            key_of(0x021A01000000 + number, 10): 40 if behind else number % 39 + 1 for number in range(2000)
+        },
+        neighbours=(uplink,) if behind else (),
+    )
 
 
 def _row(name: str, facts: TopologyFacts) -> None:

@@ -59,7 +59,7 @@ def _reason(reason: HomeReason) -> str:
         case Because.QUIET_HERE:
             return "quiet here: missing from the latest reading, but within its hold time"
         case Because.LEARNED_LATELY:
-            return f"learned here only at {_instant(reason.since)}: later readings will confirm it"
+            return f"learned here only at {_instant(reason.since)}: sure once it was heard and read again"
         case Because.CAME_WITH_MANY:
             return (
                 f"one of {reason.count} addresses that came to this port within minutes: it may lead on to a switch, or "
