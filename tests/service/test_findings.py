@@ -346,6 +346,9 @@ def test_every_list_is_exported_in_every_shape(kite: Client) -> None:
     endpoints = list(csv.DictReader(io.StringIO(_exported(kite, "endpoints.csv").decode())))
     assert {row["mac"]: row["home.port"] for row in endpoints}[str(mac(MOVER))] == "p2"
     assert len(json.loads(_exported(kite, "endpoints.json"))) == 6
+    at_home = list(csv.DictReader(io.StringIO(_exported(kite, "homes.csv").decode())))
+    mover = [(row["switch"], row["port"]) for row in at_home if row["mac"] == str(mac(MOVER))]
+    assert mover == [("east", "p2"), ("west", "p2")]
     assert len(_exported(kite, "findings.jsonl", state="open").splitlines()) >= 1
     tree = ElementTree.fromstring(_exported(kite, "ports.xml", switch="east"))
     assert len(tree.findall("row")) == 24

@@ -1431,6 +1431,11 @@ export interface components {
          * @description A time in which an endpoint was at home at one place.
          */
         HomeInterval: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
             /** Switch */
             switch: string;
             /** Port */

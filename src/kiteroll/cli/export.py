@@ -20,7 +20,7 @@ def add_commands(commands: Any) -> None:
         run_export,
         "write a whole list to a file: CSV, JSON, JSON Lines, XML or XLSX",
         parents=parents,
-        detail="LIST is switches, ports, neighbours, endpoints, stays, discovered-switches, changes,\n"
+        detail="LIST is switches, ports, neighbours, endpoints, stays, homes, discovered-switches, changes,\n"
         "readings, findings, differences or vlans. The file's extension says which format it is:\n"
         "  kiteroll export stays quay-1.xlsx --switch quay-1",
     )

@@ -74,6 +74,7 @@ class QuietTime(ResponseModel):
 class HomeInterval(ResponseModel):
     """A time in which an endpoint was at home at one place."""
 
+    mac: MacText
     switch: str
     port: str
     vlan: int | None

@@ -2,12 +2,12 @@
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, fields
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import TypeVar
 
 from pydantic import BaseModel
 
-from kiteroll.api.presenters.endpoints import present_endpoint, present_stay
+from kiteroll.api.presenters.endpoints import present_endpoint, present_home_interval, present_stay
 from kiteroll.api.presenters.findings import present_finding
 from kiteroll.api.presenters.history import present_change, present_difference, present_reading
 from kiteroll.api.presenters.switches import present_neighbour, present_port, present_switch, present_vlan
@@ -90,6 +90,7 @@ class ExportLists:
             "stays": _List(
                 self._stay_rows, frozenset({"switch", "port", "vlan", "mac", "ended", "uplinks", "at"})
             ),
+            "homes": _List(self._home_rows, frozenset({"since"})),
             "discovered-switches": _List(self._discovered_rows, frozenset()),
             "changes": _List(
                 self._change_rows, frozenset({"switch", "mac", "since", "until", "kind", "uplinks"})
@@ -147,6 +148,10 @@ class ExportLists:
             at=wanted.at,
         )
         return _pages(lambda cursor: self._endpoints.stays(filters, cursor, _PAGE), present_stay)
+
+    def _home_rows(self, wanted: ExportFilter) -> Iterator[api.HomeInterval]:
+        since = wanted.since or datetime.fromtimestamp(0, UTC)
+        yield from (present_home_interval(mac, one) for mac, one in self._endpoints.all_homes(since))
 
     def _discovered_rows(self, wanted: ExportFilter) -> Iterator[api.Neighbour]:
         yield from map(present_neighbour, self._switches.discovered())

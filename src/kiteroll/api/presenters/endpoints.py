@@ -1,6 +1,7 @@
 """Endpoints, their places and paths, as the API shows them."""
 
 from kiteroll.app.queries.endpoints import EndpointView, HomeInterval, IpStay, PlaceView, QuietTime
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.topology.path import Hop
 from kiteroll.schemas import api
 from kiteroll.wording.stays import ending_text
@@ -55,10 +56,15 @@ def present_quiet_time(row: QuietTime) -> api.QuietTime:
     )
 
 
-def present_home_interval(row: HomeInterval) -> api.HomeInterval:
+def present_home_interval(mac: MacAddress, row: HomeInterval) -> api.HomeInterval:
     place = row.place
     return api.HomeInterval(
-        switch=place.switch, port=place.port, vlan=place.vlan, since=row.since, until=row.until
+        mac=mac,  # type: ignore[arg-type]  # the model turns it into text
+        switch=place.switch,
+        port=place.port,
+        vlan=place.vlan,
+        since=row.since,
+        until=row.until,
     )
 
 

@@ -86,8 +86,9 @@ def list_quiet_times(
 
 @router.get("/endpoints/{mac}/homes", summary="Where it was at home over time, earliest first")
 def list_homes(endpoints: TheEndpoints, mac: str, days: Days = 30) -> list[api.HomeInterval]:
-    found = endpoints.homes(MacAddress.parse(mac), timedelta(days=days))
-    return [present_home_interval(one) for one in found]
+    address = MacAddress.parse(mac)
+    found = endpoints.homes(address, timedelta(days=days))
+    return [present_home_interval(address, one) for one in found]
 
 
 @router.get("/endpoints/{mac}/ips", summary="IP addresses and host names of an endpoint over time")
