@@ -113,6 +113,7 @@ class FindingEngine:
         if event.left_out is not None:
             self._detected += addresses_left_out.detect(event.left_out)
         if event.first:
+            self._breaches.first_read(event.switch, event.at)
             return
         self._detected += identities.detect(
             event.switch, event.bridge_address, event.changes, event.at, facts

@@ -20,8 +20,9 @@ _STEADY = timedelta(minutes=1)
 """A neighbour announces itself within half of it (IEEE 802.1AB 9.2.5.7)."""
 
 
+_NEW_FOR = timedelta(minutes=10)
 _AT_FIRST = 6
-"""Times the delay: where the ports of a switch lead may show only when the switches next to it were read."""
+"""Times the delay, on a new switch: where its ports lead may show only when those next to it were read."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -66,6 +67,11 @@ class PortRuleWatch:
         self.claims = UplinkClaims()
         self._broken: dict[str, dict[str, _Breach]] = {}
         """By switch, as of its latest reading: what breaks the rules, by key."""
+        self._first_read: dict[str, datetime] = {}
+        """Of switches that had never been read before."""
+
+    def first_read(self, switch: str, at: datetime) -> None:
+        self._first_read[switch] = at
 
     def evaluate(
         self,
@@ -91,7 +97,7 @@ class PortRuleWatch:
             self.claims.evaluated(name, now)
             table = facts.table(name)
             ageing = judged_ageing(table.ageing)
-            settled = self.claims.is_settled(name, now)
+            settled = name not in self._first_read or now - self._first_read[name] >= _NEW_FOR
             found: dict[str, _Breach] = {}
             for one in port_rule_breaches(name, table, rules, exempt, switches, now, delay, ageing):
                 detection, lasting = one.detection, one.lasting
@@ -114,8 +120,9 @@ class PortRuleWatch:
 
     def retain(self, switches: Collection[str]) -> None:
         """Switches that left the inventory break nothing."""
-        for name in self._broken.keys() - set(switches):
-            del self._broken[name]
+        for kept in (self._broken, self._first_read):
+            for name in kept.keys() - set(switches):
+                del kept[name]
         self.claims.retain(switches)
 
     def lasting(self, now: datetime) -> list[Detection]:

@@ -29,11 +29,6 @@ class UplinkClaims:
         """To be told before its ports are asked about: nobody may be at them yet."""
         self._known_since.setdefault(switch, now)
 
-    def is_settled(self, switch: str, now: datetime) -> bool:
-        """Whether it is known for long enough to tell which of its ports are uplinks."""
-        since = self._known_since.get(switch)
-        return since is not None and now - since >= _SETTLED
-
     def lifts_rules(self, port: PortRef, role: PortRole, began: datetime | None, now: datetime) -> bool:
         """Whether the port is exempt from its rules, by the role it has now. `began`: when it began to be an
         uplink; None: it has been one for as long as anything is known of it."""
