@@ -558,6 +558,16 @@ def test_when_a_port_is_silent(port: PortActivity, minutes: float, since: float 
     assert found is None or "Kiosk" in title(found)
 
 
+@pytest.mark.parametrize(
+    ("began", "shown", "told"),
+    [(30, DAY, False), (30, 50, True), (70, DAY + 50, True)],
+    ids=["a loop pulled it away", "silent for long after the loop", "silent before the loop"],
+)
+def test_who_falls_silent_in_a_loop_was_pulled_away(began: float, shown: float, told: bool) -> None:
+    found = silent_port.detect(QUIET_PORT, UPLINKS, THRESHOLDS, at(DAY + 61), [(at(began), at(shown))])
+    assert (found is not None) is told
+
+
 # --- IPs -------------------------------------------------------------------------------------
 
 

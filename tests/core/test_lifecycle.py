@@ -138,6 +138,16 @@ def test_a_loop_does_not_explain_what_was_there_long_before_it() -> None:
     assert [one.kind for one in changed] == [FindingKind.LOOP]
 
 
+def test_a_loop_that_comes_again_explains_what_came_with_it_this_time() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    apply(lifecycle, _loop())
+    (cleared,) = lifecycle.expire(at(60))
+    before, with_it = detection(80, subject=Subject(mac=mac(1))), detection(89, subject=Subject(mac=mac(2)))
+    apply(lifecycle, before, with_it)
+    changed = apply(lifecycle, _loop(90), cleared={cleared.key: cleared})
+    assert [one.key for one in changed] == [cleared.key, with_it.key]
+
+
 def test_within_one_step_what_explains_goes_first() -> None:
     lifecycle = FindingLifecycle(THRESHOLDS)
     loop = _loop()

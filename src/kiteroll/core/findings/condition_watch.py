@@ -46,7 +46,14 @@ class ConditionWatch:
         """All that is to be looked at this time was, and nothing cut it off."""
         self._looked_at = now
 
-    def detect(self, facts: FactSource, topology: Topology, now: datetime) -> list[Detection]:
+    def detect(
+        self,
+        facts: FactSource,
+        topology: Topology,
+        now: datetime,
+        loops: Sequence[tuple[datetime, datetime]] = (),
+    ) -> list[Detection]:
+        """`loops`: when each that is not cleared began, and when it showed last."""
         thresholds = self._thresholds
         conditions = facts.conditions()
         told = [
@@ -67,7 +74,7 @@ class ConditionWatch:
             if detection is not None
         ]
         ports = facts.port_activity(now - thresholds.silent_after, _MAX_PORTS)
-        told += [silent_port.detect(port, topology, thresholds, now) for port in ports]
+        told += [silent_port.detect(port, topology, thresholds, now, loops) for port in ports]
         found = [detection for detection in told if detection is not None]
         found += self._odd_ageing.lasting(odd, now, thresholds.ageing_lasting)
         return found + self._from_ips(facts, now)

@@ -15,7 +15,7 @@ from kiteroll.core.findings.bursts import BurstHistory
 from kiteroll.core.findings.bursts import Step as BurstStep
 from kiteroll.core.findings.condition_watch import ConditionWatch
 from kiteroll.core.findings.facts import FactSource
-from kiteroll.core.findings.finding import Detection, Finding
+from kiteroll.core.findings.finding import Detection, Finding, FindingKind
 from kiteroll.core.findings.kinds import (
     address_flood,
     addresses_left_out,
@@ -246,7 +246,9 @@ class FindingEngine:
     # --- conditions -----------------------------------------------------------------------
 
     def _from_conditions(self, facts: FactSource, topology: Topology, now: datetime) -> list[Detection]:
-        found = self._conditions.detect(facts, topology, now) + self._breaches.lasting(now)
+        live = self.lifecycle.live().values()
+        loops = [(one.began_at, one.last_at) for one in live if one.kind is FindingKind.LOOP]
+        found = self._conditions.detect(facts, topology, now, loops) + self._breaches.lasting(now)
         if self._several_ports_at is None or now - self._several_ports_at >= _SEVERAL_PORTS_EVERY:
             # What changes is classified anyway; this finds those that were at two places before a start.
             self._addresses.add(facts.at_several_ports(_MAX_ADDRESSES))

@@ -141,6 +141,8 @@ class Detection:
         return key_of(self.kind, self.subject)
 
 
+_TOLD_WITHIN = timedelta(minutes=5)
+"""What makes a finding is seen within about this time."""
 MAX_EVIDENCE = 40
 """Pieces of evidence kept of one finding, the latest."""
 
@@ -172,6 +174,11 @@ class Finding:
     ports: frozenset[PortRef] = field(default=frozenset())
     part_of: str = ""
     """Key of the finding that explains this one."""
+
+    @property
+    def began_at(self) -> datetime:
+        """When it began this time, as far as is kept."""
+        return self.first_at if self.times_opened == 1 else self.opened_at - _TOLD_WITHIN
 
     @property
     def key(self) -> str:

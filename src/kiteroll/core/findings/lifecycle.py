@@ -171,7 +171,7 @@ def _explains(one: Finding, other: Finding) -> bool:
     if other.kind is FindingKind.TABLE_FILLING:
         return one.subject.switch == other.subject.switch
     if one.kind is FindingKind.LOOP:
-        if other.opened_at < one.first_at - _LEAD:
+        if other.opened_at < one.began_at - _LEAD:
             return False  # it was there before the loop, which only adds to it
         if other.last_at > one.last_at + _SETTLES_WITHIN:
             return False

@@ -1,5 +1,6 @@
 """Silent port: its link is up, and no address has been learned for a day or as set."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -23,6 +24,10 @@ INFO = KindInfo(
         fewer="Raise findings.silent_after, or acknowledge it for ports that sleep.",
     ),
 )
+
+
+_LEAD = timedelta(minutes=2)
+"""A loop pulls addresses away for a while before it is told."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -59,9 +64,19 @@ def silent_since(port: PortActivity, topology: Topology, now: datetime, after: t
     return since if now - since >= after else None
 
 
-def detect(port: PortActivity, topology: Topology, thresholds: Thresholds, now: datetime) -> Detection | None:
+def detect(
+    port: PortActivity,
+    topology: Topology,
+    thresholds: Thresholds,
+    now: datetime,
+    loops: Sequence[tuple[datetime, datetime]] = (),
+) -> Detection | None:
+    """`loops`: when each that is not cleared began, and when it showed last. Who fell silent while one lasted was
+    pulled away, and has not been silent before it was over."""
     since = silent_since(port, topology, now, thresholds.silent_after)
     if since is None:
+        return None
+    if any(began - _LEAD <= since and now - shown < thresholds.silent_after for began, shown in loops):
         return None
     return Detection(
         kind=FindingKind.SILENT_PORT,
