@@ -80,7 +80,14 @@ def test_a_switch_that_announces_nothing_breaks_no_path() -> None:
 
 @pytest.mark.parametrize(
     ("announced", "known"),
-    [("core-1", "core-1"), ("CORE-1.tarn.example", "core-1"), ("quay-1", None), ("", None), ("core", None)],
+    [
+        ("core-1", "core-1"),
+        ("CORE-1.tarn.example", "core-1"),
+        ("quay-1", None),
+        ("", None),
+        ("core", None),
+        ("10.0.0.9", None),
+    ],
 )
 def test_a_neighbour_is_known_by_its_name_with_its_domain_or_without(
     announced: str, known: str | None
@@ -90,6 +97,7 @@ def test_a_neighbour_is_known_by_its_name_with_its_domain_or_without(
             SwitchIdentity(name="core-1", sys_name="core-1.tarn.example"),
             SwitchIdentity(name="quay-1.north"),
             SwitchIdentity(name="quay-1.south"),
+            SwitchIdentity(name="10.0.0.8"),
         )
     )
     assert switches.match(None, (), announced) == known

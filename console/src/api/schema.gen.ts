@@ -1423,8 +1423,11 @@ export interface components {
         GroupChange: {
             /** Hold Time S */
             hold_time_s?: number | null;
-            /** Shares Tables */
-            shares_tables?: boolean | null;
+            /**
+             * Shares Tables
+             * @default false
+             */
+            shares_tables: boolean;
         };
         /**
          * HomeInterval

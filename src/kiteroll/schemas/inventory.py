@@ -266,7 +266,7 @@ class GroupChange(RequestModel):
     """Only what is given changes."""
 
     hold_time_s: HoldS | None = None
-    shares_tables: bool | None = None
+    shares_tables: bool = False
 
 
 class SiteLimit(RequestModel):

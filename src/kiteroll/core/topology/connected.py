@@ -17,9 +17,12 @@ class _Groups:
         self._next[self.first(one)] = self.first(other)
 
     def first(self, name: str) -> str:
-        while (following := self._next.get(name, name)) != name:
-            name = following
-        return name
+        first = name
+        while (following := self._next.get(first, first)) != first:
+            first = following
+        while name != first:  # the way is short from now on
+            self._next[name], name = first, self._next[name]
+        return first
 
 
 class LatelyConnected:

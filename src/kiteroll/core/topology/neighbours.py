@@ -33,7 +33,9 @@ def shut_ports(states: Iterable[tuple[PortRef, str]], forwarding: Container[str]
 
 
 def _short(name: str) -> str:
-    return name.casefold().partition(".")[0]
+    """A host's name without that of its domain; empty for what is none, such as an IP address."""
+    label = name.casefold().partition(".")[0]
+    return "" if label.isdecimal() or ":" in label else label
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -75,8 +77,7 @@ class KnownSwitches:
                 if text:
                     self._by_text.setdefault(text.casefold(), one.name)
             for text in (one.sys_name, one.name):
-                if text:
-                    self._by_short_name[_short(text)].add(one.name)
+                self._by_short_name[_short(text)].add(one.name)
 
     def match(self, chassis: MacAddress | None, addresses: Iterable[str], name: str) -> str | None:
         """The switch's name in the inventory; None when it is none of them. `addresses` are the
@@ -86,8 +87,9 @@ class KnownSwitches:
         for text in (*addresses, name):
             if (known := self._by_text.get(text.casefold())) is not None:
                 return known
-        same = self._by_short_name.get(_short(name), ())
-        return next(iter(same)) if name and len(same) == 1 else None
+        short = _short(name)
+        same = self._by_short_name.get(short, ())
+        return next(iter(same)) if short and len(same) == 1 else None
 
     def match_neighbour(self, neighbour: Neighbour) -> str | None:
         return self.match(neighbour.chassis_mac, neighbour.addresses, neighbour.name)
