@@ -268,19 +268,26 @@ def _all_beyond(
 
 
 def _nearest(switch: str, names: Sequence[str], sees: Mapping[str, Mapping[str, str]]) -> list[str]:
-    """Those of the switches behind a port that no other of them is in front of."""
+    """Those of the switches behind a port that no other of them is in front of. A hot loop where nothing but
+    tables is known."""
+    # What each sees, and at which port this switch; one that does not see it is in front of nobody.
+    rows = {name: (row, row.get(switch)) for name in names if switch in (row := sees.get(name, _NOTHING))}
 
-    def between(middle: str, far: str) -> bool:
-        here, there = sees.get(middle, _NOTHING).get(switch), sees.get(middle, _NOTHING).get(far)
-        return here is not None and there is not None and here != there
+    def in_front(middle: str, far: str) -> bool:
+        row, here = rows.get(middle, (_NOTHING, None))
+        return row.get(far, here) != here
 
     nearest: list[str] = []
     for name in names:
-        # In a tree one of those that are nearest so far is in between, or none is: few are compared.
-        if not any(between(middle, name) for middle in nearest):
-            nearest = [one for one in nearest if not between(name, one)]
+        # In a tree one of those that are nearest so far is in front, or none is: few are compared.
+        if not any(in_front(middle, name) for middle in nearest):
+            nearest = [one for one in nearest if not in_front(name, one)]
             nearest.append(name)
-    return [name for name in nearest if not any(between(middle, name) for middle in names if middle != name)]
+    return [
+        name
+        for name in nearest
+        if not any(row.get(name, here) != here for middle, (row, here) in rows.items() if middle != name)
+    ]
 
 
 def _hidden(facts: TopologyFacts) -> dict[PortRef, str]:
