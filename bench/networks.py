@@ -175,8 +175,10 @@ def main() -> None:
         f"{'sure right':>12}{'likely right':>14}{'hidden':>10}{'paths right':>13}"
     )
     total: Counter[str] = Counter()
+    every: list[Score] = []
     for case in cases():
         scores = [play(case, seed) for seed in range(1, 4)]
+        every += scores
         homes: Counter[str] = sum((one.homes for one in scores), Counter())
         seen = max(1, homes.total())
         sure, likely = (_share_right(scores, word) for word in (Confidence.SURE, Confidence.LIKELY))
@@ -194,6 +196,8 @@ def main() -> None:
         )
         total += Counter({kind.value: count for kind, count in false.items()})
     print("false findings in all:", dict(total))
+    sure, likely = (_share_right(every, word) for word in (Confidence.SURE, Confidence.LIKELY))
+    print(f"of all homes called sure {sure} were right, of those called likely {likely}")
 
 
 if __name__ == "__main__":
