@@ -129,6 +129,10 @@ class FindingEngine:
         """Ports that look like uplinks and stay under their rules."""
         return frozenset(self._breaches.claims.claims())
 
+    def _ends_of_loops(self) -> set[PortRef]:
+        live = self.lifecycle.live().values()
+        return {port for one in live if one.kind is FindingKind.LOOP for port in one.details.ports}
+
     def rules_changed(self) -> None:
         """Rules of ports, groups or the inventory are others now: every switch is evaluated by them."""
         self._rules_changed = True
@@ -144,7 +148,8 @@ class FindingEngine:
         while self._waiting and known_at is not None and self._waiting[0][0] <= known_at:
             self._take(self._waiting.popleft()[1], self._identities, facts)
         self._evaluate_rules(facts, topology, now)
-        facts.note_claims(self.claimed_uplinks())
+        # Addresses of switches circulate too: ends of a loop look like uplinks, and who is there passes by.
+        facts.note_claims(self.claimed_uplinks() - self._ends_of_loops())
         self._from_bursts(facts, topology, now)
         self._addresses.step(facts, topology, now)
         moves = self._addresses.take_detections()
