@@ -38,7 +38,6 @@ class _Network:
     macs: set[MacAddress] = field(default_factory=set)
     ports: set[PortRef] = field(default_factory=set)
     links: dict[PortRef, datetime] = field(default_factory=dict)
-    evidence: list[Evidence] = field(default_factory=list)
 
 
 class PathChanges:
@@ -119,19 +118,18 @@ class PathChanges:
                 network.links[port] = known.changed_at
         network.ports |= ports
         network.macs.update(*pairs.values())
-        changes = [
+        evidence: list[Evidence] = [
             PathsChanged(jumps[-1].at, switch, *pair, len(macs)) for pair, macs in sorted(pairs.items())
         ]
-        network.evidence = [*network.evidence, *changes][-topology_change.MAX_NAMED :]
         if tree_changed:
-            network.evidence.append(TopologyChanged(jumps[-1].at))
-        links = [LinkChanged(at, port) for port, at in network.links.items()]
+            evidence.append(TopologyChanged(jumps[-1].at))
+        evidence += [LinkChanged(at, port) for port, at in network.links.items()]
         return topology_change.detect(
             network.switch,
             network.between,
             network.macs,
             sorted(network.links),
-            [*network.evidence, *links],
+            evidence,
             network.ports,
             network.first_at,
             network.last_at,
