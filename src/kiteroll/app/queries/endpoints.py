@@ -170,25 +170,28 @@ class EndpointQueries:
         """Where it was at home, earliest first. Raises NotFound when no switch ever learned it."""
         if not self._database.run(stay_queries.about_endpoints, [mac]):
             raise NotFound("endpoint", str(mac), "no switch has ever learned this address")
-        return self._homes([mac], self._clock.now() - back)[mac]
+        recorded_since = self._database.run(port_history.recorded_since)
+        return self._homes([mac], self._clock.now() - back, recorded_since)[mac]
 
     def all_homes(self, since: datetime) -> Iterator[tuple[MacAddress, HomeInterval]]:
         """Where every endpoint was at home since then, in order of address, then of time."""
         cursor: str | None = None
+        recorded_since = self._database.run(port_history.recorded_since)
         while True:
             page = self._database.run(stay_queries.endpoints_page, cursor=cursor, limit=_HOMES_AT_ONCE)
             macs = [mac for mac, _ in page.items]
-            homes = self._homes(macs, since)
+            homes = self._homes(macs, since, recorded_since)
             yield from ((mac, one) for mac in macs for one in homes[mac])
             if (cursor := page.next) is None:
                 return
 
-    def _homes(self, macs: Sequence[MacAddress], since: datetime) -> dict[MacAddress, list[HomeInterval]]:
+    def _homes(
+        self, macs: Sequence[MacAddress], since: datetime, recorded_since: datetime | None
+    ) -> dict[MacAddress, list[HomeInterval]]:
         rows = self._database.run(finding_inputs.recent_stays, macs, since)
         stays = {mac: [row.stay for row in rows[mac]] for mac in macs}
         concerned = {(one.place.switch, one.place.port) for several in stays.values() for one in several}
         uplinks = self._database.run(port_history.uplink_times, concerned)
-        recorded_since = self._database.run(port_history.recorded_since)
         return {mac: homes_over_time(of_it, uplinks, recorded_since) for mac, of_it in stays.items()}
 
     def ips(self, mac: MacAddress, limit: int) -> list[IpStay]:

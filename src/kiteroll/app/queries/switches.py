@@ -1,6 +1,5 @@
 """Switches of the inventory, with how each is doing."""
 
-from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -8,8 +7,7 @@ from datetime import datetime
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.switch_condition import condition_of
 from kiteroll.clock import Clock
-from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.topology.neighbours import is_switch
+from kiteroll.core.topology.neighbours import is_switch, names_by_address
 from kiteroll.core.tracking.switch_health import SwitchHealth, SwitchWarning, switch_warnings
 from kiteroll.store import inventory, list_queries, neighbours
 from kiteroll.store.database import Database
@@ -58,9 +56,7 @@ class SwitchQueries:
         if not rows:
             return []
         now = self._clock.now()
-        same_address: dict[MacAddress, list[str]] = defaultdict(list)
-        for name, address in self._database.run(inventory.bridge_addresses):
-            same_address[address].append(name)
+        same_address = names_by_address(self._database.run(inventory.bridge_addresses))
         found = []
         for row in rows:
             condition = condition_of(row, self._ingestor.tracker.present(row.name))

@@ -31,12 +31,11 @@ def classify_address(view: AddressView) -> Detection | NotYet | None:
         move = moved.detect(view)
         if move is None or moved.confirmed(view):
             return move
-        return _once_due(move, view.now)
+        return _too_early(move.last_at, view.now) or move
     steady = flapping.links_steady(view)
     if steady is None:
-        jumped_at = view.jumps[-1].at
-        if view.now < jumped_at + _PATIENCE:
-            return NotYet(jumped_at + _PATIENCE, jumped_at)
+        if (early := _too_early(view.jumps[-1].at, view.now)) is not None:
+            return early
         steady = False
     cause = flapping.cause_by_neighbours(view, steady)
     if steady and cause is None and (twice := duplicate_address.alternating(view)) is not None:
@@ -44,6 +43,6 @@ def classify_address(view: AddressView) -> Detection | NotYet | None:
     return flapping.detect(view, cause, steady=steady)
 
 
-def _once_due(move: Detection, now: datetime) -> Detection | NotYet:
-    until = move.last_at + _PATIENCE
-    return move if now >= until else NotYet(until, move.last_at)
+def _too_early(jumped_at: datetime, now: datetime) -> NotYet | None:
+    until = jumped_at + _PATIENCE
+    return NotYet(until, jumped_at) if now < until else None

@@ -15,7 +15,7 @@ from kiteroll.core.findings.bursts import BurstHistory
 from kiteroll.core.findings.bursts import Step as BurstStep
 from kiteroll.core.findings.condition_watch import ConditionWatch
 from kiteroll.core.findings.facts import FactSource
-from kiteroll.core.findings.finding import Detection, Finding, FindingKind
+from kiteroll.core.findings.finding import Detection, Finding
 from kiteroll.core.findings.kinds import (
     address_flood,
     addresses_left_out,
@@ -23,7 +23,7 @@ from kiteroll.core.findings.kinds import (
     switch_restarted,
 )
 from kiteroll.core.findings.kinds.moved_together import MovesTogether
-from kiteroll.core.findings.lifecycle import FindingLifecycle
+from kiteroll.core.findings.lifecycle import LEAD, FindingLifecycle
 from kiteroll.core.findings.loop_watch import LoopWatch
 from kiteroll.core.findings.path_changes import PathChanges
 from kiteroll.core.findings.port_rule_watch import PortRuleWatch
@@ -130,8 +130,7 @@ class FindingEngine:
         return frozenset(self._breaches.claims.claims())
 
     def _ends_of_loops(self) -> set[PortRef]:
-        live = self.lifecycle.live().values()
-        return {port for one in live if one.kind is FindingKind.LOOP for port in one.details.ports}
+        return {port for one in self.lifecycle.loops() for port in one.details.ports}
 
     def rules_changed(self) -> None:
         """Rules of ports, groups or the inventory are others now: every switch is evaluated by them."""
@@ -251,8 +250,7 @@ class FindingEngine:
     # --- conditions -----------------------------------------------------------------------
 
     def _from_conditions(self, facts: FactSource, topology: Topology, now: datetime) -> list[Detection]:
-        live = self.lifecycle.live().values()
-        loops = [(one.began_at, one.last_at) for one in live if one.kind is FindingKind.LOOP]
+        loops = [(one.began_at - LEAD, one.last_at) for one in self.lifecycle.loops()]
         found = self._conditions.detect(facts, topology, now, loops) + self._breaches.lasting(now)
         if self._several_ports_at is None or now - self._several_ports_at >= _SEVERAL_PORTS_EVERY:
             # What changes is classified anyway; this finds those that were at two places before a start.

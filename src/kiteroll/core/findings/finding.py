@@ -143,6 +143,8 @@ class Detection:
 
 _TOLD_WITHIN = timedelta(minutes=5)
 """What makes a finding is seen within about this time."""
+MAX_NAMED = 200
+"""Addresses a finding names at most: those whose own findings it explains."""
 MAX_EVIDENCE = 40
 """Pieces of evidence kept of one finding, the latest."""
 

@@ -3,7 +3,7 @@
 One finding per kind and subject, however often it comes: evidence is added, never a second finding.
 """
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime, timedelta
 from heapq import heappop, heappush
@@ -19,7 +19,7 @@ _CLOCK_JITTER = timedelta(seconds=2)
 _SETTLES_WITHIN = timedelta(minutes=10)
 """After a loop is over, addresses are learned at their own ports again."""
 _LOOK_AGAIN = timedelta(minutes=1)
-_LEAD = timedelta(minutes=2)
+LEAD = timedelta(minutes=2)
 """A loop makes addresses jump for a while before enough of them are seen to call it one."""
 
 
@@ -38,6 +38,10 @@ class FindingLifecycle:
     def live(self) -> Mapping[str, Finding]:
         """Findings that are not cleared, by key."""
         return self._live
+
+    def loops(self) -> Collection[Finding]:
+        """Those that are not cleared."""
+        return self._of_kind[FindingKind.LOOP].values()
 
     def unknown(self, detections: Iterable[Detection]) -> list[str]:
         """Keys of those that belong to no live finding: one that was cleared may reopen."""
@@ -120,7 +124,7 @@ class FindingLifecycle:
             and finding.state is State.OPEN
             and any(
                 finding.subject.mac in loop.details.macs and now - loop.last_at <= _SETTLES_WITHIN
-                for loop in self._of_kind[FindingKind.LOOP].values()
+                for loop in self.loops()
             )
         )
 
@@ -162,7 +166,7 @@ def _explains(one: Finding, other: Finding) -> bool:
     if one.kind is FindingKind.TOPOLOGY_CHANGE and other.subject.mac not in (None, *one.details.macs):
         return False
     if one.kind is FindingKind.SWITCH_REPLACED:
-        near = one.opened_at - _LEAD <= other.opened_at <= one.last_at + _SETTLES_WITHIN
+        near = one.opened_at - LEAD <= other.opened_at <= one.last_at + _SETTLES_WITHIN
         return near and {one.subject.switch} == {switch for switch, _ in other.ports} | {
             other.subject.switch or one.subject.switch
         }
@@ -171,7 +175,7 @@ def _explains(one: Finding, other: Finding) -> bool:
     if other.kind is FindingKind.TABLE_FILLING:
         return one.subject.switch == other.subject.switch
     if one.kind is FindingKind.LOOP:
-        if other.opened_at < one.began_at - _LEAD:
+        if other.opened_at < one.began_at - LEAD:
             return False  # it was there before the loop, which only adds to it
         if other.last_at > one.last_at + _SETTLES_WITHIN:
             return False

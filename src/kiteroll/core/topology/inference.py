@@ -126,21 +126,20 @@ def _devices(facts: TopologyFacts) -> dict[PortRef, str]:
     """The one device that announces itself at a port and is no switch, by its chassis (IEEE 802.1AB 8.5.2);
     else the one at the far end of a bundle (802.1AX). One that is at several ports is connected to each."""
     found: dict[PortRef, set[str]] = defaultdict(set)
-    told = [
-        (claim.port, claim.chassis)
-        for claim in facts.claims
-        if claim.known_as is None and not claim.bridge and claim.chassis
-    ]
-    for port, device in told:
-        found[port].add(device)
-        if bundle := facts.aggregates.get(port):
-            found[port[0], bundle].add(device)
+    for claim in facts.claims:
+        if claim.known_as is None and not claim.bridge and claim.chassis:
+            for place in _with_bundle(claim.port, facts):
+                found[place].add(claim.chassis)
     devices = {port: next(iter(chassis)) for port, chassis in found.items() if len(chassis) == 1}
     for port, partner in sorted(facts.partners.items()):
-        for place in (port, (port[0], facts.aggregates.get(port, port[1]))):
-            if place not in found:
-                devices[place] = partner
+        devices |= {place: partner for place in _with_bundle(port, facts) if place not in found}
     return devices
+
+
+def _with_bundle(port: PortRef, facts: TopologyFacts) -> tuple[PortRef, ...]:
+    """The port, and the bundle it is a member of: what is known of the one holds for the other."""
+    bundle = facts.aggregates.get(port)
+    return (port, (port[0], bundle)) if bundle else (port,)
 
 
 def confirmed_ports(claims: Sequence[NeighbourClaim]) -> frozenset[PortRef]:
@@ -170,9 +169,8 @@ def _by_neighbours(facts: TopologyFacts) -> Iterator[tuple[PortRef, set[str]]]:
     for claim in facts.claims:
         if claim.known_as is None or claim.known_as == claim.port[0] or claim.known_as not in facts.switches:
             continue
-        found[claim.port].add(claim.known_as)
-        if bundle := facts.aggregates.get(claim.port):
-            found[claim.port[0], bundle].add(claim.known_as)
+        for place in _with_bundle(claim.port, facts):
+            found[place].add(claim.known_as)
     yield from found.items()
 
 
@@ -295,7 +293,5 @@ def _hidden(facts: TopologyFacts) -> dict[PortRef, str]:
     found: dict[PortRef, str] = {}
     for claim in facts.claims:
         if claim.known_as is None and claim.bridge:
-            found[claim.port] = claim.name
-            if bundle := facts.aggregates.get(claim.port):
-                found[claim.port[0], bundle] = claim.name
+            found |= dict.fromkeys(_with_bundle(claim.port, facts), claim.name)
     return found

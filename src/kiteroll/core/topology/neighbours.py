@@ -48,15 +48,20 @@ class SwitchIdentity:
     bridge_address: MacAddress | None = None
 
 
+def names_by_address(switches: Iterable[tuple[str, MacAddress]]) -> dict[MacAddress, list[str]]:
+    """For each bridge address, the names of all switches that tell it."""
+    found: dict[MacAddress, list[str]] = defaultdict(list)
+    for name, address in switches:
+        found[address].append(name)
+    return found
+
+
 def listed_twice(switches: Iterable[tuple[str, MacAddress]]) -> dict[str, str]:
     """Entries of the inventory with one bridge address: one device, whose table is read several times. By
     name, each with what they have in common."""
-    by_address: dict[MacAddress, list[str]] = defaultdict(list)
-    for name, address in switches:
-        by_address[address].append(name)
     return {
         name: f"bridge address {address}"
-        for address, names in by_address.items()
+        for address, names in names_by_address(switches).items()
         if len(names) > 1
         for name in names
     }

@@ -13,7 +13,15 @@ from datetime import datetime
 
 from kiteroll.core.findings.bursts import Step
 from kiteroll.core.findings.evidence import Evidence, Jumped, ManyJumped, TopologyChanged, in_order
-from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
+from kiteroll.core.findings.finding import (
+    MAX_NAMED,
+    Cause,
+    Details,
+    Detection,
+    FindingKind,
+    Severity,
+    Subject,
+)
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
@@ -59,8 +67,6 @@ _JUMPS = 3
 """Jumps of each address between two access ports."""
 _SHOWN = 5
 """Jumps told as evidence at a time."""
-MAX_NAMED = 200
-"""Addresses of a loop that are kept: those whose own findings it explains."""
 
 _AT_ONCE = 4
 """Addresses that are pulled between two readings: what circulates pulls many, clients that roam come one by

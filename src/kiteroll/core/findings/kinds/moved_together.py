@@ -9,7 +9,15 @@ from collections.abc import Iterable, Iterator
 from datetime import datetime
 
 from kiteroll.core.findings.evidence import ManyMoved
-from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
+from kiteroll.core.findings.finding import (
+    MAX_NAMED,
+    Cause,
+    Details,
+    Detection,
+    FindingKind,
+    Severity,
+    Subject,
+)
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
@@ -28,7 +36,6 @@ INFO = KindInfo(
         fewer="Raise findings.moved_together where clients roam in groups.",
     ),
 )
-MAX_NAMED = 200
 Pair = tuple[PortRef, PortRef]
 
 

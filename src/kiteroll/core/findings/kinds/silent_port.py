@@ -26,10 +26,6 @@ INFO = KindInfo(
 )
 
 
-_LEAD = timedelta(minutes=2)
-"""A loop pulls addresses away for a while before it is told."""
-
-
 @dataclass(frozen=True, slots=True, kw_only=True)
 class PortActivity:
     """A port, and when an address was learned there last."""
@@ -76,7 +72,7 @@ def detect(
     since = silent_since(port, topology, now, thresholds.silent_after)
     if since is None:
         return None
-    if any(began - _LEAD <= since and now - shown < thresholds.silent_after for began, shown in loops):
+    if any(began <= since and now - shown < thresholds.silent_after for began, shown in loops):
         return None
     return Detection(
         kind=FindingKind.SILENT_PORT,

@@ -8,7 +8,15 @@ from collections.abc import Collection, Sequence
 from datetime import datetime
 
 from kiteroll.core.findings.evidence import Evidence, OtherIdentity, PortsRenamed
-from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
+from kiteroll.core.findings.finding import (
+    MAX_NAMED,
+    Cause,
+    Details,
+    Detection,
+    FindingKind,
+    Severity,
+    Subject,
+)
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.changes import Change, Moved
@@ -44,7 +52,7 @@ def renamed(
         return None
     evidence = PortsRenamed(at, len(moves), tuple(pairs[:_SHOWN]))
     ports = {(switch, port) for pair in pairs for port in pair}
-    details = Details(count=len(pairs), macs=tuple(one.mac for one in moves[:200]))
+    details = Details(count=len(pairs), macs=tuple(one.mac for one in moves[:MAX_NAMED]))
     return _detection(switch, Cause.PORTS_RENAMED, details, evidence, ports, at)
 
 

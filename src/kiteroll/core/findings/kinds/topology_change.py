@@ -9,7 +9,15 @@ from collections.abc import Collection, Sequence
 from datetime import datetime
 
 from kiteroll.core.findings.evidence import Evidence, in_order
-from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
+from kiteroll.core.findings.finding import (
+    MAX_NAMED,
+    Cause,
+    Details,
+    Detection,
+    FindingKind,
+    Severity,
+    Subject,
+)
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
@@ -30,7 +38,6 @@ INFO = KindInfo(
         "access ports to be edge ports.",
     ),
 )
-MAX_NAMED = 200
 
 
 def detect(
