@@ -2,17 +2,15 @@
 
 from collections.abc import Collection
 
-from kiteroll.core.model.mac import MacAddress
-
 _VIRTUAL_ROUTERS = frozenset({0x00005E0001, 0x00005E0002})
 """First five octets of virtual router addresses, IPv4 and IPv6 (RFC 9568 section 7.3)."""
 
 
-def is_shared(mac: MacAddress, prefixes: Collection[str]) -> bool:
+def is_shared(mac: int, prefixes: Collection[str]) -> bool:
     """`prefixes`: the operator's list of addresses and prefixes, as hex digits."""
     if mac >> 8 in _VIRTUAL_ROUTERS:
         return True
     if not prefixes:
         return False
-    digits = mac.digits
+    digits = f"{mac:012x}"
     return any(digits.startswith(prefix) for prefix in prefixes)

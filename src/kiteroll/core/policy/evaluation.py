@@ -1,115 +1,125 @@
-"""Who is present on a port beside who may be: the one evaluation behind findings and the roll call."""
+"""Judges who is present on ports: the one evaluation behind findings, the roll call and rehearsals."""
 
 from collections import defaultdict
-from collections.abc import Callable, Collection, Iterator
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 
-from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.model.reading import mac_of, vlan_of
-from kiteroll.core.policy.port_rules import Enrolled, PortRule, RollStatus, RuleBook
+from kiteroll.core.model.reading import MAC_BITS, MAC_MASK, mac_of, vlan_of
+from kiteroll.core.policy.occupancy import NotCounted, Occupant, PortCounts, PortOccupancy
+from kiteroll.core.policy.port_rules import PortRule, RollStatus
+from kiteroll.core.policy.rule_book import RuleBook
 
 Exempt = Callable[[PortRef], bool]
 """Whether a port is exempt from its rules, as uplinks are."""
+PortState = tuple[PortRule, bool, list[int]]
+"""What the evaluation of a port rests on: its rule, whether it is exempt, and the keys learned there."""
 
 
 @dataclass(frozen=True, slots=True)
-class Occupant:
-    mac: MacAddress
-    vlan: int | None
-    status: RollStatus
+class Judge:
+    """What ports are judged by: rules, who is exempt, who is not counted, and the time."""
+
+    rules: RuleBook
+    exempt: Exempt
+    not_counted: NotCounted
+    now: datetime
+
+    def switch(
+        self,
+        switch: str,
+        table: MacTable,
+        since: datetime | None = None,
+        in_order: dict[str, PortState] | None = None,
+    ) -> Iterator[PortOccupancy]:
+        """Ports of a switch at which something breaks a rule, or somebody is who is barred. `since`: who was
+        learned later is a newcomer; None: nobody is. `in_order`: ports that broke nothing when they were
+        judged last, which are passed over while nothing has changed there; those of this time are put in."""
+        if not self.rules.concerns(switch):
+            return
+        newcomers = frozenset(key for key, at in table.recent.items() if since is not None and at > since)
+        barred = len(self.rules.barred) > 0
+        before = dict(in_order) if in_order is not None else {}
+        if in_order is not None:
+            in_order.clear()
+        for number, keys in sorted(_by_port(table.learned).items()):
+            name = table.names.get(number)
+            if name is None:
+                continue
+            rule = self.rules.rule((switch, name))
+            if not barred and not rule.sets_something:
+                continue
+            lifted = self._lifted((switch, name), rule)
+            known = before.get(name)
+            same = known is not None and known[0] is rule and known[1:] == (lifted, keys)
+            if not same and self._counts(rule, lifted, keys).breaks_something:
+                yield self._occupancy((switch, name), rule, lifted, keys, newcomers)
+                continue
+            if in_order is not None:
+                in_order[name] = (rule, lifted, keys)
+
+    def occupancy(
+        self, port: PortRef, keys: Sequence[int], newcomers: frozenset[int] = frozenset()
+    ) -> PortOccupancy:
+        """Of a port on which these keys are learned."""
+        rule = self.rules.rule(port)
+        return self._occupancy(port, rule, self._lifted(port, rule), keys, newcomers)
+
+    def counts(self, port: PortRef, keys: Iterable[int]) -> PortCounts:
+        """How many are there on a port, without telling who: a network has a hundred thousand."""
+        rule = self.rules.rule(port)
+        return self._counts(rule, self._lifted(port, rule), keys)
+
+    def _counts(self, rule: PortRule, lifted: bool, keys: Iterable[int]) -> PortCounts:
+        by_status: dict[RollStatus, set[int]] = {}
+        other_vlan = False
+        not_counted, status_of, now = self.not_counted, self.rules.status, self.now
+        any_vlan = lifted or rule.vlans is None
+        plain = () if self.rules.barred.entries else rule.roll.plain
+        for key in keys:
+            mac = key & MAC_MASK
+            if mac in not_counted:
+                continue
+            vlan = key >> MAC_BITS or None
+            for shift, numbers in plain:
+                if mac >> shift in numbers:
+                    status = (
+                        RollStatus.ENROLLED
+                    )  # as nearly all are: what `status_of` would say, without asking
+                    break
+            else:
+                status = status_of(rule, mac, vlan, now, lifted=lifted)
+            if status in by_status:
+                by_status[status].add(mac)
+            else:
+                by_status[status] = {mac}
+            if not any_vlan and rule.unexpected_vlan(vlan):
+                other_vlan = True
+        several = by_status.values()
+        present = len(set().union(*several)) if len(by_status) > 1 else sum(map(len, several))
+        return PortCounts(rule, lifted, by_status, present, other_vlan)
+
+    def _lifted(self, port: PortRef, rule: PortRule) -> bool:
+        return not rule.uplinks and self.exempt(port)
+
+    def _occupancy(
+        self, port: PortRef, rule: PortRule, lifted: bool, keys: Sequence[int], newcomers: frozenset[int]
+    ) -> PortOccupancy:
+        occupants = []
+        for key in sorted(keys):
+            mac, vlan = mac_of(key), vlan_of(key)
+            if mac not in self.not_counted:
+                status = self.rules.status(rule, mac, vlan, self.now, lifted=lifted)
+                occupants.append(Occupant(mac, vlan, status, not lifted and rule.unexpected_vlan(vlan)))
+        here = {one.mac for one in occupants}
+        lately = frozenset(mac for key in keys if key in newcomers and (mac := mac_of(key)) in here)
+        return PortOccupancy(port, rule, lifted, tuple(occupants), lately)
 
 
-@dataclass(frozen=True, slots=True)
-class PortOccupancy:
-    """One port: its rule, and the endpoints present there."""
-
-    port: PortRef
-    rule: PortRule
-    exempt: bool
-    """Uplinks are: their addresses are at home elsewhere."""
-    occupants: tuple[Occupant, ...]
-    """In order of VLAN and address. Addresses of switches are none."""
-    newcomers: frozenset[MacAddress] = frozenset()
-    """Of those, the ones that were learned within the last ageing time."""
-
-    @property
-    def macs(self) -> list[MacAddress]:
-        """Present addresses; one in two VLANs counts once."""
-        return sorted({one.mac for one in self.occupants})
-
-    @property
-    def overfull(self) -> bool:
-        return not self.exempt and self.rule.overfull(len(self.macs))
-
-    @property
-    def surely_overfull(self) -> bool:
-        """Whether nobody who left can be among them. A switch holds an address for one ageing time after it
-        was heard last: who came within that may have taken the place of another."""
-        came = len(self.newcomers)
-        return self.overfull and (not came or self.rule.overfull(came))
-
-    @property
-    def strangers(self) -> tuple[Occupant, ...]:
-        return tuple(one for one in self.occupants if one.status is RollStatus.STRANGER)
-
-    @property
-    def absent(self) -> list[Enrolled]:
-        """Whole addresses on the roll that are not present."""
-        present = {mac.digits for mac in self.macs}
-        return [entry for entry in self.rule.roll if entry.is_address and entry.prefix not in present]
-
-
-def evaluate_port(
-    port: PortRef, table: MacTable, rule: PortRule, exempt: Exempt, switches: Collection[MacAddress]
-) -> PortOccupancy:
-    """`switches`: bridge addresses of known switches, which are no endpoints."""
-    keys = [key for key, number in table.learned.items() if table.names.get(number) == port[1]]
-    return _occupancy(port, keys, rule, exempt, switches, frozenset())
-
-
-def evaluate_switch(
-    switch: str,
-    table: MacTable,
-    rules: RuleBook,
-    exempt: Exempt,
-    switches: Collection[MacAddress],
-    since: datetime | None = None,
-) -> Iterator[PortOccupancy]:
-    """Every port of a switch that carries an address and has a rule. `since`: who was learned later is a
-    newcomer; None: nobody is."""
-    if not rules.concerns(switch):
-        return
-    by_port: dict[int, list[int]] = defaultdict(list)
-    for key, number in table.learned.items():
-        by_port[number].append(key)
-    newcomers = frozenset(key for key, at in table.recent.items() if since is not None and at > since)
-    for number, keys in sorted(by_port.items()):
-        name = table.names.get(number)
-        if name is None:
-            continue
-        rule = rules.rule((switch, name))
-        if rule.sets_something:
-            yield _occupancy((switch, name), keys, rule, exempt, switches, newcomers)
-
-
-def _occupancy(
-    port: PortRef,
-    keys: list[int],
-    rule: PortRule,
-    exempt: Exempt,
-    switches: Collection[MacAddress],
-    newcomers: frozenset[int],
-) -> PortOccupancy:
-    lifted = exempt(port)
-    judged = replace(rule, watched=False) if lifted else rule
-    occupants = tuple(
-        Occupant(mac, vlan_of(key), judged.status(mac, vlan_of(key)))
-        for key in sorted(keys)
-        if (mac := mac_of(key)) not in switches
-    )
-    here = {one.mac for one in occupants}
-    lately = frozenset(mac for key in keys if key in newcomers and (mac := mac_of(key)) in here)
-    return PortOccupancy(port, rule, lifted, occupants, lately)
+def _by_port(learned: Mapping[int, int]) -> dict[int, list[int]]:
+    found: dict[int, list[int]] = defaultdict(list)
+    for key, number in learned.items():
+        found[number].append(key)
+    return found

@@ -1,52 +1,72 @@
-"""Rules of ports: seats, watching and the roll, set for a group, a switch or a port."""
+"""Rules of ports as values: what can be set at a level, and what holds at a port."""
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, field
-from enum import StrEnum
-from typing import TypeVar
+from datetime import timedelta
+from enum import Enum, StrEnum
+from typing import Final
 
-from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.port_ref import PortRef
-
-T = TypeVar("T")
+from kiteroll.core.policy.levels import Level
+from kiteroll.core.policy.roll import Enrolled, Roll
 
 
-@dataclass(frozen=True, slots=True)
-class Enrolled:
-    """An address, or every address with a prefix, that is authorised."""
+class NoLimit(Enum):
+    """Of a port that may carry any number of endpoints, whatever wider levels say."""
 
-    prefix: str
-    """6 to 12 lower-case hex digits."""
-    vlan: int | None = None
-    """None: in any VLAN."""
+    NO_LIMIT = "no limit"
+
+
+NO_LIMIT: Final = NoLimit.NO_LIMIT
+Seats = int | NoLimit
+"""How many endpoints a port may carry."""
+STAYS_CLOSED = timedelta(0)
+"""`reopen_after` of a port that nothing but a person opens again."""
+
+
+class OnBreach(StrEnum):
+    """What breaking a rule does, in order of strictness."""
+
+    RECORD = "record"
+    """No finding: the roll call shows it, and a rehearsal of the rules in force tells when it was so."""
+    NOTE = "note"
+    """A finding of this severity; the same for the next two."""
+    WARNING = "warning"
+    SERIOUS = "serious"
+    PROPOSE = "propose"
+    """A finding, and the proposal to close the port."""
+    CLOSE = "close"
+    """A finding, and the port is closed."""
 
     @property
-    def is_address(self) -> bool:
-        """Whether it is one whole address."""
-        return len(self.prefix) == 12
-
-    def covers(self, mac: MacAddress, vlan: int | None) -> bool:
-        return (self.vlan is None or self.vlan == vlan) and mac.digits.startswith(self.prefix)
-
-
-@dataclass(frozen=True, slots=True)
-class Level:
-    """Where a rule is set: a group, a switch, or one port of a switch; the rest is empty."""
-
-    group: str = ""
-    switch: str = ""
-    port: str = ""
+    def strictness(self) -> int:
+        return list(OnBreach).index(self)
 
 
 @dataclass(frozen=True, slots=True)
 class Rule:
     """Settings at one level; None inherits."""
 
-    seats: int | None = None
-    """How many endpoints a port may carry."""
+    seats: Seats | None = None
     watched: bool | None = None
     """Whether addresses that are not on the roll raise a finding."""
     roll: tuple[Enrolled, ...] = ()
+    vlans: frozenset[int] | None = None
+    """VLANs in which addresses are expected."""
+    on_breach: OnBreach | None = None
+    reopen_after: timedelta | None = None
+    """When a port that was closed for a breach is opened again; zero: by a person alone."""
+    uplinks: bool | None = None
+    """Whether the rule holds on uplinks too, which are exempt otherwise."""
+    note: str = ""
+
+    @property
+    def sets_something(self) -> bool:
+        """Whether anything is said at this level."""
+        return bool(self.roll or self.note) or any(getattr(self, name) is not None for name in VALUES)
+
+
+VALUES = ("seats", "watched", "vlans", "on_breach", "reopen_after", "uplinks")
+"""Names of what a level sets, and a nearer level overrides. Rolls add up."""
 
 
 class RollStatus(StrEnum):
@@ -56,75 +76,40 @@ class RollStatus(StrEnum):
     NOT_ENROLLED = "not enrolled"
     """On a port that is not watched."""
     STRANGER = "stranger"
+    """Enrolled nowhere, on a port that is watched."""
+    OUT_OF_PLACE = "out of place"
+    """Enrolled elsewhere, or here in another VLAN, on a port that is watched."""
+    BARRED = "barred"
 
 
 @dataclass(frozen=True, slots=True)
 class PortRule:
-    """What applies to one port. The nearest level counts for seats and watching; rolls add up."""
+    """What applies to one port."""
 
-    seats: int | None = None
+    seats: Seats | None = None
     watched: bool = False
-    roll: tuple[Enrolled, ...] = ()
+    roll: Roll = field(default_factory=Roll)
+    vlans: frozenset[int] | None = None
+    on_breach: OnBreach = OnBreach.WARNING
+    reopen_after: timedelta = STAYS_CLOSED
+    uplinks: bool = False
+    own_roll: tuple[Enrolled, ...] = field(default=(), compare=False)
+    """Of the roll, what is enrolled at the port itself."""
+    sources: Mapping[str, Level] = field(default_factory=dict, compare=False)
+    """By name of a value: the level it comes from; those that no level sets are left out."""
 
     @property
     def sets_something(self) -> bool:
-        return self.seats is not None or self.watched
-
-    def status(self, mac: MacAddress, vlan: int | None) -> RollStatus:
-        if any(entry.covers(mac, vlan) for entry in self.roll):
-            return RollStatus.ENROLLED
-        return RollStatus.STRANGER if self.watched else RollStatus.NOT_ENROLLED
+        """Whether anything can break it."""
+        return isinstance(self.seats, int) or self.watched or self.vlans is not None
 
     def overfull(self, present: int) -> bool:
         """With so many different addresses present."""
-        return self.seats is not None and present > self.seats
+        return isinstance(self.seats, int) and present > self.seats
 
+    def room(self, present: int) -> int | None:
+        """Seats that are left, never below 0; None without a limit."""
+        return max(self.seats - present, 0) if isinstance(self.seats, int) else None
 
-def inherit(levels: Iterable[Rule]) -> PortRule:
-    """`levels`: groups first, then the switch, then the port."""
-    given = list(levels)
-    return PortRule(
-        seats=_nearest(rule.seats for rule in given),
-        watched=_nearest(rule.watched for rule in given) or False,
-        roll=tuple(dict.fromkeys(entry for rule in given for entry in rule.roll)),
-    )
-
-
-@dataclass(frozen=True, slots=True)
-class RuleBook:
-    """Every rule that is set, and the groups each switch is in."""
-
-    groups: Mapping[str, Rule] = field(default_factory=dict)
-    switches: Mapping[str, Rule] = field(default_factory=dict)
-    ports: Mapping[PortRef, Rule] = field(default_factory=dict)
-    in_groups: Mapping[str, Sequence[str]] = field(default_factory=dict)
-
-    def rule(self, port: PortRef) -> PortRule:
-        switch = port[0]
-        named = [self.groups[name] for name in sorted(self.in_groups.get(switch, ())) if name in self.groups]
-        levels = [_strictest(named)] if named else []
-        if switch in self.switches:
-            levels.append(self.switches[switch])
-        if port in self.ports:
-            levels.append(self.ports[port])
-        return inherit(levels)
-
-    def concerns(self, switch: str) -> bool:
-        """Whether any rule reaches a port of this switch."""
-        return (
-            switch in self.switches
-            or any(name in self.groups for name in self.in_groups.get(switch, ()))
-            or any(port[0] == switch for port in self.ports)
-        )
-
-
-def _strictest(rules: Sequence[Rule]) -> Rule:
-    """Of several groups the strictest counts: the fewest seats, and watched where any says so."""
-    seats = [rule.seats for rule in rules if rule.seats is not None]
-    watched = [rule.watched for rule in rules if rule.watched is not None]
-    roll = tuple(entry for rule in rules for entry in rule.roll)
-    return Rule(min(seats, default=None), any(watched) if watched else None, roll)
-
-
-def _nearest(values: Iterator[T | None]) -> T | None:
-    return next((value for value in reversed(list(values)) if value is not None), None)
+    def unexpected_vlan(self, vlan: int | None) -> bool:
+        return self.vlans is not None and vlan is not None and vlan not in self.vlans

@@ -12,7 +12,7 @@ from datetime import datetime, timedelta
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.roles import PortRole, RoleEvidence
 
-_SETTLED = timedelta(minutes=10)
+SETTLED = timedelta(minutes=10)
 """What is an uplink shows some readings after a switch is read for the first time. A port that becomes one
 later was an access port until then."""
 
@@ -41,7 +41,7 @@ class UplinkClaims:
             return False
         if role.confirmed or role.evidence is RoleEvidence.OPERATOR:
             return True
-        if began is None or began - known_since < _SETTLED:
+        if began is None or began - known_since < SETTLED:
             return True
         self._claims[port] = role
         return False

@@ -1,0 +1,1 @@
+"""What rules of ports would have found in the recorded past."""
