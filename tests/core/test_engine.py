@@ -12,11 +12,12 @@ from kiteroll.core.findings.finding import FindingKind, State
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Neighbour, Reading
-from kiteroll.core.policy.port_rules import Rule, RuleBook
+from kiteroll.core.policy.port_rules import Rule
+from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.replay.memory_facts import MemoryFacts
 from kiteroll.core.replay.replay import Replay
 from kiteroll.core.topology.sighting import Sighting
-from tests.support.factories import at, mac, reading
+from tests.support.factories import at, mac, reading, rule_book
 
 
 def _flapping() -> list[Reading]:
@@ -59,7 +60,7 @@ def test_everybody_on_a_new_switch_is_no_flood_and_a_crowd_later_is() -> None:
 
 
 def test_a_broken_rule_must_last_before_it_is_told() -> None:
-    rules = RuleBook(switches={"quay-1": Rule(seats=1)})
+    rules = rule_book(switches={"quay-1": Rule(seats=1)})
     delay = Thresholds().port_rule_delay
     two = {(1, 10): "p1", (2, 10): "p1"}
     replay = _played(Replay(rules=rules), [reading(0, {(1, 10): "p1"}), reading(1, two)])
@@ -132,7 +133,7 @@ def test_rules_that_changed_while_the_facts_were_away_are_judged_by_the_next_ste
                 raise StorageUnavailable("the database does not answer")
             return super().switch_addresses()
 
-    facts = Flaky(hold_time=None, shared=(), rules=RuleBook(switches={"quay-1": Rule(seats=1)}))
+    facts = Flaky(hold_time=None, shared=(), rules=rule_book(switches={"quay-1": Rule(seats=1)}))
     engine = FindingEngine(Thresholds(port_rule_delay=timedelta(0)))
     one = reading(0, {(1, 10): "p1", (2, 10): "p1"})
     facts.apply(one)

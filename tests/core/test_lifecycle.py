@@ -169,12 +169,35 @@ def test_what_comes_when_its_explanation_is_over_speaks_for_itself() -> None:
     assert FindingKind.LOOP in {one.kind for one in lifecycle.live().values()}, "it is quiet, and not cleared"
 
 
+def test_what_is_come_to_late_and_happened_while_a_loop_lasted_is_explained_by_it() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    apply(lifecycle, _loop(0))
+    apply(lifecycle, _loop(5))
+    (loop,) = lifecycle.expire(at(40))
+    assert loop.state is State.CLEARED
+    (during,) = apply(lifecycle, detection(4, subject=Subject(mac=mac(2))))
+    (after,) = apply(lifecycle, detection(7, subject=Subject(mac=mac(3))))
+    assert (during.part_of, after.part_of) == (loop.key, "")
+
+
 def test_a_duplicate_explains_its_own_moves_and_no_others() -> None:
     lifecycle = FindingLifecycle(THRESHOLDS)
     apply(lifecycle, detection(0, FindingKind.MOVED))
     apply(lifecycle, detection(0, FindingKind.MOVED, subject=Subject(mac=mac(2))))
     found = apply(lifecycle, detection(1, FindingKind.DUPLICATE))
     assert [one.subject.mac for one in found if one.part_of] == [mac(1)]
+
+
+def test_a_move_after_its_duplicate_is_over_is_one_of_its_own_also_when_it_comes_again() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    twin = detection(2, FindingKind.DUPLICATE, first_at=at(0))
+    move = detection(1, FindingKind.MOVED)
+    _, moved = apply(lifecycle, twin, move)
+    assert moved.part_of == twin.key
+    cleared = {one.key: one for one in lifecycle.expire(at(20))}
+    assert cleared.keys() == {twin.key, move.key}
+    (again,) = apply(lifecycle, detection(25, FindingKind.MOVED), cleared=cleared)
+    assert (again.times_opened, again.part_of) == (2, "")
 
 
 def test_one_change_of_a_link_is_one_piece_of_evidence_however_its_clock_jitters() -> None:

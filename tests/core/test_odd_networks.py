@@ -4,11 +4,11 @@ from dataclasses import replace
 
 from kiteroll.core.findings.finding import Finding, FindingKind
 from kiteroll.core.model.reading import Neighbour, Reading
-from kiteroll.core.policy.port_rules import Rule, RuleBook
+from kiteroll.core.policy.port_rules import Rule
 from kiteroll.core.replay.replay import Replay
 from kiteroll.core.topology.home import Confidence
 from kiteroll.core.topology.path import path_to
-from tests.support.factories import at, mac, reading
+from tests.support.factories import at, mac, reading, rule_book
 
 ROUTER = 900
 
@@ -28,7 +28,7 @@ def _seeing(taken: Reading, **neighbours: str) -> Reading:
 
 def test_first_readings_that_are_far_apart_make_no_uplink_overfull() -> None:
     """Case 42: every port has a seat, and where an uplink leads is known when the other switch was read."""
-    rules = RuleBook(groups={"all": Rule(seats=2)}, in_groups={"a": ("all",), "b": ("all",)})
+    rules = rule_book(groups={"all": Rule(seats=2)}, in_groups={"a": ("all",), "b": ("all",)})
     replay = Replay(rules=rules)
     here, there = {(n, 10): f"p{n}" for n in range(1, 6)}, {(n + 10, 10): f"p{n}" for n in range(1, 6)}
     for minute in range(10):

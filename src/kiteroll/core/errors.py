@@ -3,7 +3,8 @@
     KiteRollError
     ├── Invalid               what was typed or sent is wrong: mend it and send again
     │   ├── BadAddress        a text that is no MAC address, or no fragment of one
-    │   └── ConfigError       a setting, named by its path
+    │   ├── ConfigError       a setting, named by its path
+    │   └── InvalidParts      several things at once, each by its place: lines of a list, levels of rules
     ├── NotFound              nothing by that name here
     ├── Conflict              it exists already, or someone was faster
     ├── DeviceError           the switch's side
@@ -15,6 +16,8 @@
 
 A bug is none of these: it escapes and is logged with its traceback.
 """
+
+from collections.abc import Sequence
 
 
 class KiteRollError(Exception):
@@ -51,6 +54,22 @@ class ConfigError(Invalid):
 
     def __str__(self) -> str:
         return f"{self.source}: " + "; ".join(self.problems)
+
+
+class InvalidParts(Invalid):
+    """`problems` are pairs of where and what, all found in one pass."""
+
+    _SHOWN = 20
+
+    def __init__(self, source: str, problems: Sequence[tuple[str, str]]) -> None:
+        super().__init__(source, tuple(problems))
+        self.source = source
+        self.problems = tuple(problems)
+
+    def __str__(self) -> str:
+        shown = "; ".join(f"{where}: {what}" for where, what in self.problems[: self._SHOWN])
+        more = len(self.problems) - self._SHOWN
+        return f"{self.source}: {shown}" + (f"; and {more} more" if more > 0 else "")
 
 
 class NotFound(KiteRollError):

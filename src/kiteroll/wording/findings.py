@@ -6,7 +6,10 @@ from typing import assert_never
 from kiteroll.core.findings.evidence import (
     ClaimsUplink,
     DiscardsRose,
+    EnrolledAt,
+    EntryExpires,
     Evidence,
+    InOtherVlan,
     IpAnswered,
     IpHeld,
     Jumped,
@@ -23,7 +26,9 @@ from kiteroll.core.findings.evidence import (
     OtherIdentity,
     PathsChanged,
     PortsRenamed,
+    PresentAt,
     PresentTogether,
+    ServiceNoted,
     Started,
     StillAtBoth,
     TableUse,
@@ -32,7 +37,7 @@ from kiteroll.core.findings.evidence import (
 from kiteroll.core.findings.finding import Cause, Detection, Finding, FindingKind, Severity
 from kiteroll.core.model import bounds
 from kiteroll.core.topology.roles import RoleEvidence
-from kiteroll.wording.spans import counted, joined, port_name, span
+from kiteroll.wording.spans import counted, first_of, joined, port_name, span
 
 _HEALTH = {
     "silent": "does not answer",
@@ -64,8 +69,14 @@ _CAUSES = {
     Cause.SILENT_DEVICE: "a device that hangs or sleeps, a wrong VLAN, or a cable to something that does not talk",
     Cause.SEVERAL_DEVICES: "several devices behind one port: a small switch or a hub, or a virtual machine host",
     Cause.NOT_ENROLLED: "a device nobody enrolled: brought along, exchanged, or plugged into the wrong socket",
+    Cause.ENROLLED_ELSEWHERE: "a device that belongs elsewhere was plugged in here, or its address was copied",
+    Cause.NOT_EXPECTED_HERE: "the port is configured for another VLAN than agreed, or the device tags its frames",
+    Cause.ENDS_SOON: "they were enrolled until then",
     Cause.FORGED_OR_NEW_SWITCH: "a forged frame, or a switch that was connected and is not confirmed by the far end",
     Cause.TABLE_TOO_SMALL: "more endpoints than the table holds, a loop, or an attack on the table",
+    Cause.COMMON: "something they have in common: a site, an uplink, a credential, or the machine of the service",
+    Cause.RECORDS_GROW: "records grow until retention deletes as much as comes in; or other files do",
+    Cause.NOT_RENEWED: "nobody has put a new one in its place",
     Cause.RESTART: "its uptime was reset: power, a crash, or somebody restarted it",
 }
 
@@ -117,6 +128,18 @@ def title(finding: Finding | Detection) -> str:
             return f"{here} carries {counted(details.count, 'address', 'addresses')} and has {seats}"
         case FindingKind.STRANGER:
             return f"{subject.mac} is on {here}{_vlan(details.vlan)} but not on the port's roll"
+        case FindingKind.OUT_OF_PLACE:
+            belongs = joined(list(details.levels)) or "elsewhere"
+            return f"{subject.mac} is on {joined(ports)}{_vlan(details.vlan)} and is enrolled at {belongs}"
+        case FindingKind.OTHER_VLAN:
+            there = counted(details.count, "address", "addresses")
+            return f"{here} carries {there}{_vlan(details.vlan)}, which is not expected there"
+        case FindingKind.BARRED:
+            why = f" ({details.reason})" if details.reason else ""
+            return f"{subject.mac} is barred{why} and is on {joined(ports)}"
+        case FindingKind.EXPIRING:
+            what = counted(details.count, "entry of a roll expires", "entries of rolls expire")
+            return f"{what} within days, at {first_of(list(details.levels)) or 'some level'}"
         case FindingKind.UPLINK_CLAIMED:
             return f"{here} begins to look like an uplink; its rules stay in force"
         case FindingKind.TABLE_FILLING:
@@ -132,6 +155,20 @@ def title(finding: Finding | Detection) -> str:
             return f"{subject.switch} restarted"
         case FindingKind.NOT_READ:
             return f"{subject.switch} {_HEALTH.get(details.health, 'cannot be read')}"
+        case FindingKind.SWITCHES_LATE:
+            return f"{details.count} of {counted(details.limit or 0, 'switch', 'switches')} are not read"
+        case FindingKind.WORKER_FAILED:
+            return f"the service's {joined(list(details.levels))} {'fails' if details.count == 1 else 'fail'}"
+        case FindingKind.DATABASE_AWAY:
+            return f"the database was away for {span(details.interval) if details.interval else 'a while'}"
+        case FindingKind.DISK_FILLING:
+            return (
+                f"the disk of the service has {_gigabytes(details.count)} of {_gigabytes(details.limit)} left"
+            )
+        case FindingKind.CERTIFICATE_ENDS:
+            return f"the certificate of the service {'ended' if details.count else 'ends'} at {details.reason} UTC"
+        case FindingKind.ALERTS_FAIL:
+            return f"alerts do not reach {joined(list(details.levels))}"
         case _:
             assert_never(kind)
 
@@ -147,6 +184,10 @@ def cause(finding: Finding | Detection) -> str:
             return f"it is read every {span(details.interval)}, its ageing time is {span(details.ageing)}"
         case Cause.NEVER_FORGETS:
             return "its ageing time is set so, or ageing is switched off"
+        case Cause.BARRED:
+            return details.reason or "somebody barred it"
+        case Cause.ERROR:
+            return details.error or "an error"
         case Cause.READINGS_FAIL:
             return details.error or "its readings fail or are incomplete"
         case other:
@@ -184,6 +225,14 @@ def evidence_text(evidence: Evidence) -> str:
                 "the roll is empty" if not entries else f"the roll has {counted(entries, 'entry', 'entries')}"
             )
             return f"present{_vlan(vlan)}; {roll}"
+        case EnrolledAt(level=level, vlan=vlan):
+            return f"enrolled at {level}{_vlan(vlan)}"
+        case InOtherVlan(mac=mac, vlan=vlan, expected=expected):
+            return f"{mac} is in VLAN {vlan}; expected are {expected}"
+        case PresentAt(port=port):
+            return f"present on {port_name(port)}"
+        case EntryExpires(entry=entry, level=level, expires_at=end):
+            return f"{entry}, enrolled at {level}, expires {end:%Y-%m-%d %H:%M} UTC"
         case ManyJumped(count=count, ports=ports):
             return f"{count} addresses jumped to and fro between ports {joined(ports)}"
         case PathsChanged(switch=switch, from_port=before, to_port=now, count=count):
@@ -209,6 +258,8 @@ def evidence_text(evidence: Evidence) -> str:
             return "addresses could not be learned for lack of room"
         case NotRead(health=health, error=error):
             return error or f"it {_HEALTH.get(health, 'cannot be read')} since then"
+        case ServiceNoted(name=name, error=error):
+            return f"{name}: {error}"
         case Started():
             return "it started, with an empty table"
         case _:
@@ -225,3 +276,7 @@ def _vlan(vlan: int | None) -> str:
 
 def _use(present: int, size: int | None) -> str:
     return f"{present} of {size} addresses" if size else counted(present, "address", "addresses")
+
+
+def _gigabytes(megabytes: int | None) -> str:
+    return f"{(megabytes or 0) / 1000:.1f} GB"

@@ -1,4 +1,4 @@
-"""How things are, looked at every few seconds: switches, silent ports, and IPs."""
+"""How things are, looked at every few seconds: switches, silent ports, IPs, and the service itself."""
 
 from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
@@ -8,18 +8,26 @@ from kiteroll.core.findings.finding import Detection
 from kiteroll.core.findings.kinds import (
     ageing_too_long,
     ageing_too_short,
+    alerts_not_delivered,
+    certificate_ends,
+    database_away,
+    disk_filling,
     ip_conflict,
     multiple_ips,
     silent_port,
     switch_not_read,
+    switches_late,
     table_filling,
+    worker_failed,
 )
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.lasting import LastingConditions
+from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.shared_addresses import is_shared
 from kiteroll.core.topology.roles import Topology
+from kiteroll.core.tracking.switch_health import SwitchCondition
 
 CONDITIONS_EVERY = timedelta(seconds=10)
 _HELD_IPS_EVERY = timedelta(seconds=20)
@@ -75,9 +83,22 @@ class ConditionWatch:
         ]
         ports = facts.port_activity(now - thresholds.silent_after, _MAX_PORTS)
         told += [silent_port.detect(port, topology, thresholds, now, loops) for port in ports]
+        told += self._of_service(facts.service(), conditions, now)
         found = [detection for detection in told if detection is not None]
         found += self._odd_ageing.lasting(odd, now, thresholds.ageing_lasting)
         return found + self._from_ips(facts, now)
+
+    def _of_service(
+        self, service: ServiceCondition, switches: Sequence[SwitchCondition], now: datetime
+    ) -> list[Detection | None]:
+        return [
+            switches_late.detect(switches, now),
+            worker_failed.detect(service, now),
+            database_away.detect(service, now),
+            disk_filling.detect(service, now),
+            certificate_ends.detect(service, now),
+            alerts_not_delivered.detect(service, now),
+        ]
 
     def _from_ips(self, facts: FactSource, now: datetime) -> list[Detection]:
         thresholds = self._thresholds

@@ -19,6 +19,7 @@ from kiteroll.core.findings.finding import Detection, Finding
 from kiteroll.core.findings.kinds import (
     address_flood,
     addresses_left_out,
+    enrolment_expires,
     loop,
     switch_restarted,
 )
@@ -33,7 +34,8 @@ from kiteroll.core.model.changes import Change, Restarted
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.shared_addresses import is_shared
-from kiteroll.core.policy.port_rules import RuleBook
+from kiteroll.core.policy.occupancy import NotCounted
+from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.topology.refresh import FACTS_MAX_AGE
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.tracking.admission import LeftOut
@@ -93,6 +95,13 @@ class FindingEngine:
         self._conditions = ConditionWatch(thresholds)
         self._rules = RuleBook()
         self._rules_changed = True
+        self._rules_until: datetime | None = None
+        """When an entry of a roll expires next."""
+        self._topology: Topology | None = None
+        self._topology_number = 0
+        """Rises with each other one."""
+        self._judged_by: dict[str, int] = {}
+        """By switch: number of the topology its rules were evaluated by last."""
         self._arrived: list[SwitchRead] = []
         self._waiting: deque[tuple[datetime, SwitchRead]] = deque()
         """Events, and the step they came before: what they say is judged by roles worked out later, for
@@ -107,8 +116,14 @@ class FindingEngine:
         """Take an event in. Touches memory only; what it means is judged by a later step."""
         self._arrived.append(event)
 
+    def unjudged(self) -> list[SwitchRead]:
+        """Events that no step has judged yet, in order."""
+        return [event for _, event in self._waiting] + self._arrived
+
     def _take(self, event: SwitchRead, identities: SwitchIdentities, facts: FactSource) -> None:
-        self._unevaluated.add(event.switch)
+        judged = self._judged_by.get(event.switch) == self._topology_number
+        if event.changes or event.first or not judged or self._breaches.breaks(event.switch):
+            self._unevaluated.add(event.switch)
         self._addresses.switch_read(event.switch)
         if event.left_out is not None:
             self._detected += addresses_left_out.detect(event.left_out)
@@ -143,6 +158,8 @@ class FindingEngine:
         if self._identities is None:
             self._identities = SwitchIdentities(facts.conditions(), self.thresholds)
         topology = facts.topology(fresh=any(event.first for _, event in self._waiting))
+        if topology is not self._topology:
+            self._topology, self._topology_number = topology, self._topology_number + 1
         known_at = facts.topology_at()
         while self._waiting and known_at is not None and self._waiting[0][0] <= known_at:
             self._take(self._waiting.popleft()[1], self._identities, facts)
@@ -166,21 +183,29 @@ class FindingEngine:
     # --- port rules -----------------------------------------------------------------------
 
     def _evaluate_rules(self, facts: FactSource, topology: Topology, now: datetime) -> None:
+        if self._rules_until is not None and now >= self._rules_until:
+            self._rules_changed = True
         if self._rules_changed:
             names = set(facts.switches())
             self._rules = facts.rules()
-            self._breaches.retain(names)
+            self._rules_until = self._rules.next_expiry(now)
+            self._breaches.rules_changed(names)
             self._bursts.retain(names)
             self._loops.retain(names)
             self._paths.retain(names)
+            for name in self._judged_by.keys() - names:
+                del self._judged_by[name]
             if self._identities is not None:
                 self._identities.retain(names)
         else:
             names = {name for name in self._unevaluated if self._rules.concerns(name)}
         if names:
-            addresses = facts.switch_addresses()
+            not_counted = NotCounted(facts.switch_addresses(), facts.shared_prefixes())
             delay = self.thresholds.port_rule_delay
-            self._breaches.evaluate(sorted(names), facts, self._rules, topology, addresses, now, delay)
+            self._detected += self._breaches.evaluate(
+                sorted(names), facts, self._rules, topology, not_counted, now, delay
+            )
+        self._judged_by |= dict.fromkeys(self._unevaluated | names, self._topology_number)
         self._rules_changed = False
         self._unevaluated.clear()
 
@@ -252,6 +277,8 @@ class FindingEngine:
     def _from_conditions(self, facts: FactSource, topology: Topology, now: datetime) -> list[Detection]:
         loops = [(one.began_at - LEAD, one.last_at) for one in self.lifecycle.loops()]
         found = self._conditions.detect(facts, topology, now, loops) + self._breaches.lasting(now)
+        if (expiring := enrolment_expires.detect(self._rules, self.thresholds, now)) is not None:
+            found.append(expiring)
         if self._several_ports_at is None or now - self._several_ports_at >= _SEVERAL_PORTS_EVERY:
             # What changes is classified anyway; this finds those that were at two places before a start.
             self._addresses.add(facts.at_several_ports(_MAX_ADDRESSES))
@@ -265,4 +292,5 @@ class FindingEngine:
         due = [self._conditions.next_wake(now), self._addresses.next_wake(), self.lifecycle.next_due()]
         if self._waiting:
             due.append(max(self._waiting[0][0] + FACTS_MAX_AGE, now) + _MOMENT)
+        due.append(self._rules_until)
         return min(one for one in due if one is not None)

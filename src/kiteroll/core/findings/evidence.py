@@ -90,6 +90,41 @@ class NotOnRoll:
 
 
 @dataclass(frozen=True, slots=True)
+class EnrolledAt:
+    """Whose roll has the address; `vlan`: the one it is enrolled in, if it is one."""
+
+    at: datetime
+    level: str
+    vlan: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class InOtherVlan:
+    """Present in a VLAN that the rule does not expect."""
+
+    at: datetime
+    mac: MacAddress
+    vlan: int
+    expected: str
+
+
+@dataclass(frozen=True, slots=True)
+class PresentAt:
+    at: datetime
+    port: PortRef
+
+
+@dataclass(frozen=True, slots=True)
+class EntryExpires:
+    """An entry of a roll authorises nobody from `expires_at` on."""
+
+    at: datetime
+    entry: str
+    level: str
+    expires_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
 class ManyJumped:
     at: datetime
     count: int
@@ -190,6 +225,15 @@ class NotRead:
 
 
 @dataclass(frozen=True, slots=True)
+class ServiceNoted:
+    """A part of the service fails since then."""
+
+    at: datetime
+    name: str
+    error: str
+
+
+@dataclass(frozen=True, slots=True)
 class Started:
     """The switch started, with an empty table."""
 
@@ -207,6 +251,10 @@ Evidence = (
     | IpHeld
     | PresentTogether
     | NotOnRoll
+    | EnrolledAt
+    | InOtherVlan
+    | PresentAt
+    | EntryExpires
     | ManyJumped
     | ManyMoved
     | PathsChanged
@@ -219,6 +267,7 @@ Evidence = (
     | TableUse
     | DiscardsRose
     | NotRead
+    | ServiceNoted
     | Started
 )
 

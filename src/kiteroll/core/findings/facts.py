@@ -7,10 +7,11 @@ from typing import Protocol
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.policy.port_rules import RuleBook
+from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import Sighting
 from kiteroll.core.tracking.switch_health import SwitchCondition
@@ -37,6 +38,9 @@ class FactSource(Protocol):
 
     def conditions(self) -> Sequence[SwitchCondition]:
         """One a switch."""
+
+    def service(self) -> ServiceCondition:
+        """How the service itself is doing."""
 
     def table(self, switch: str) -> MacTable: ...
 

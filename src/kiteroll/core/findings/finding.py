@@ -35,12 +35,22 @@ class FindingKind(StrEnum):
     SILENT_PORT = "silent-port"
     OVERFULL = "overfull-port"
     STRANGER = "stranger"
+    OUT_OF_PLACE = "out-of-place"
+    OTHER_VLAN = "unexpected-vlan"
+    BARRED = "barred-address"
+    EXPIRING = "enrolment-expires"
     UPLINK_CLAIMED = "uplink-claimed"
     TABLE_FILLING = "table-filling"
     AGEING_TOO_SHORT = "ageing-too-short"
     AGEING_TOO_LONG = "ageing-too-long"
     RESTARTED = "switch-restarted"
     NOT_READ = "switch-not-read"
+    SWITCHES_LATE = "switches-not-read"
+    WORKER_FAILED = "worker-failed"
+    DATABASE_AWAY = "database-away"
+    DISK_FILLING = "disk-filling"
+    CERTIFICATE_ENDS = "certificate-ends"
+    ALERTS_FAIL = "alerts-not-delivered"
 
 
 class Cause(StrEnum):
@@ -66,12 +76,20 @@ class Cause(StrEnum):
     SILENT_DEVICE = "silent device"
     SEVERAL_DEVICES = "several devices"
     NOT_ENROLLED = "not enrolled"
+    ENROLLED_ELSEWHERE = "enrolled elsewhere"
+    NOT_EXPECTED_HERE = "VLAN not expected"
+    BARRED = "barred"
+    ENDS_SOON = "ends soon"
     FORGED_OR_NEW_SWITCH = "forged, or a new switch"
     TABLE_TOO_SMALL = "table too small"
     READ_TOO_SELDOM = "read too seldom"
     NEVER_FORGETS = "never forgets"
     RESTART = "restart"
     READINGS_FAIL = "readings fail"
+    COMMON = "something in common"
+    ERROR = "an error"
+    RECORDS_GROW = "records grow"
+    NOT_RENEWED = "not renewed"
 
 
 class State(StrEnum):
@@ -111,6 +129,10 @@ class Details:
     """Whether a link changed with it."""
     health: str = ""
     error: str = ""
+    reason: str = ""
+    """What an operator wrote about it."""
+    levels: tuple[str, ...] = ()
+    """Levels of rules: where somebody is enrolled."""
     interval: timedelta | None = None
     ageing: timedelta | None = None
 
@@ -181,6 +203,11 @@ class Finding:
     def began_at(self) -> datetime:
         """When it began this time, as far as is kept."""
         return self.first_at if self.times_opened == 1 else self.opened_at - _TOLD_WITHIN
+
+    @property
+    def switches(self) -> frozenset[str]:
+        """Names of those it is about."""
+        return frozenset({switch for switch, _ in self.ports} | {self.subject.switch} - {""})
 
     @property
     def key(self) -> str:

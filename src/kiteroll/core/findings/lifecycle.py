@@ -18,6 +18,8 @@ _CLOCK_JITTER = timedelta(seconds=2)
 """The time of a link's change is counted back from the switch's uptime, a little different each time."""
 _SETTLES_WITHIN = timedelta(minutes=10)
 """After a loop is over, addresses are learned at their own ports again."""
+_COME_TO_LATE = timedelta(hours=1)
+"""For so long after its last evidence what is over explains what happened while it lasted."""
 _LOOK_AGAIN = timedelta(minutes=1)
 LEAD = timedelta(minutes=2)
 """A loop makes addresses jump for a while before enough of them are seen to call it one."""
@@ -32,6 +34,8 @@ class FindingLifecycle:
         """A heap: when which is to be checked, for tens of thousands may be live."""
         # Thousands of moves may be live; what could explain one of them is of a few other kinds.
         self._of_kind: dict[FindingKind, dict[str, Finding]] = {kind: {} for kind in FindingKind}
+        self._over: dict[str, Finding] = {}
+        """Those that cleared lately and explain others: what the engine comes to late was still theirs."""
         for finding in findings:
             self._put(finding)
 
@@ -70,8 +74,10 @@ class FindingLifecycle:
             if detection.last_at <= known.last_at:
                 return []
             finding = _gathered(known, detection)
-        # By what is new of it: an address that was in a loop and moves afterwards has moved.
-        finding = replace(finding, part_of=self._explained_by(replace(finding, ports=detection.ports)))
+        # By what is new of it: an address that was in a loop and moves afterwards has moved, also when the
+        # finding is one that was there during the loop.
+        new = replace(finding, ports=detection.ports, first_at=detection.first_at)
+        finding = replace(finding, part_of=self._explained_by(new))
         self._put(finding)
         return [finding, *self._newly_explained(finding)]
 
@@ -85,8 +91,7 @@ class FindingLifecycle:
             if self._hidden_by_loop(finding, now):
                 heappush(self._due, (now + _LOOK_AGAIN, finding.key))
             elif now - finding.last_at >= clear_after(finding.kind, self.thresholds):
-                changed.append(replace(finding, state=State.CLEARED, cleared_at=now))
-                self._drop(finding.key)
+                changed.append(self._over_with(replace(finding, state=State.CLEARED, cleared_at=now), now))
             else:
                 changed.append(self._put(replace(finding, state=State.OPEN, acknowledged_until=None)))
         return changed
@@ -112,10 +117,11 @@ class FindingLifecycle:
 
     def clear(self, key: str, by: str, now: datetime) -> Finding | None:
         """None when it is not live."""
-        known = self._drop(key)
+        known = self._live.get(key)
         if known is None:
             return None
-        return replace(known, state=State.CLEARED, cleared_at=now, cleared_by=by)
+        cleared = replace(known, state=State.CLEARED, cleared_at=now, cleared_by=by)
+        return self._over_with(cleared, now)
 
     def _hidden_by_loop(self, finding: Finding, now: datetime) -> bool:
         """Whether its address is pulled away by a loop: then a table does not tell that it is over."""
@@ -136,8 +142,9 @@ class FindingLifecycle:
 
     def _explained_by(self, finding: Finding) -> str:
         kinds = [info.kind for info in KINDS.values() if finding.kind in info.explains]
-        others = chain.from_iterable(self._of_kind[kind].values() for kind in kinds)
-        return next((other.key for other in others if _explains(other, finding)), "")
+        live = chain.from_iterable(self._of_kind[kind].values() for kind in kinds)
+        over = (one for one in self._over.values() if one.kind in kinds and _while_it_lasted(one, finding))
+        return next((other.key for other in chain(live, over) if _explains(other, finding)), "")
 
     def _newly_explained(self, finding: Finding) -> list[Finding]:
         """Findings that were there before the one that explains them."""
@@ -148,14 +155,22 @@ class FindingLifecycle:
 
     def _put(self, finding: Finding) -> Finding:
         self._live[finding.key] = self._of_kind[finding.kind][finding.key] = finding
+        self._over.pop(finding.key, None)
         heappush(self._due, (self._due_at(finding), finding.key))
         return finding
 
-    def _drop(self, key: str) -> Finding | None:
-        finding = self._live.pop(key, None)
-        if finding is not None:
-            del self._of_kind[finding.kind][key]
+    def _over_with(self, finding: Finding, now: datetime) -> Finding:
+        """It is not live any more."""
+        del self._live[finding.key], self._of_kind[finding.kind][finding.key]
+        self._over = {key: one for key, one in self._over.items() if now - one.last_at < _COME_TO_LATE}
+        if KINDS[finding.kind].explains:
+            self._over[finding.key] = finding
         return finding
+
+
+def _while_it_lasted(over: Finding, other: Finding) -> bool:
+    """Whether a finding began before that other was over."""
+    return over.began_at - LEAD <= other.first_at <= over.last_at
 
 
 def _explains(one: Finding, other: Finding) -> bool:

@@ -1,17 +1,26 @@
 """What breaks the rules of ports, since when; told once it lasts."""
 
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Detection
-from kiteroll.core.findings.kinds import overfull_port, stranger, uplink_claimed
-from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.findings.kinds import (
+    barred_address,
+    out_of_place,
+    overfull_port,
+    stranger,
+    unexpected_vlan,
+    uplink_claimed,
+)
+from kiteroll.core.findings.rule_severity import severity_of
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.policy.evaluation import Exempt, evaluate_switch
-from kiteroll.core.policy.port_rules import RuleBook
+from kiteroll.core.policy.evaluation import Judge, PortState
+from kiteroll.core.policy.occupancy import NotCounted, PortOccupancy
+from kiteroll.core.policy.port_rules import RollStatus
+from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.policy.uplink_claims import UplinkClaims
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import judged_ageing
@@ -23,37 +32,59 @@ _STEADY = timedelta(minutes=1)
 _NEW_FOR = timedelta(minutes=10)
 _AT_FIRST = 6
 """Times the delay, on a new switch: where its ports lead may show only when those next to it were read."""
+_AT_ONCE = timedelta(0)
 
 
 @dataclass(frozen=True, slots=True)
-class _Breach:
+class Breach:
     detection: Detection
     lasting: timedelta
     """For how long it must be so before it is told."""
+    passing: bool = False
+    """At a port that carries addresses from elsewhere."""
+    lingers: timedelta = timedelta(0)
+    """For how long one may still be in the table there who is gone."""
 
 
 def port_rule_breaches(
     switch: str,
     table: MacTable,
-    rules: RuleBook,
-    exempt: Exempt,
-    switches: Collection[MacAddress],
-    now: datetime,
+    judge: Judge,
     delay: timedelta,
     ageing: timedelta,
-) -> Iterator[_Breach]:
-    """What breaks the rules of one switch's ports, by its present addresses. `switches`: bridge
-    addresses of known switches, which are no endpoints. `ageing`: for how long the switch may hold somebody
-    who left."""
-    for occupancy in evaluate_switch(switch, table, rules, exempt, switches, now - ageing):
-        overfull = overfull_port.detect(occupancy, now)
-        if overfull is not None:
-            yield _Breach(overfull, delay if occupancy.surely_overfull else max(delay, ageing))
-        for one in stranger.detect(occupancy, now):
-            yield _Breach(one, delay)
+    in_order: dict[str, PortState] | None = None,
+) -> Iterator[Breach]:
+    """What breaks the rules of one switch's ports, by its present addresses. `ageing`: for how long the
+    switch may hold somebody who left. `in_order`: as for `Judge.switch`."""
+    for occupancy in judge.switch(switch, table, judge.now - ageing, in_order):
+        yield from breaches_at(occupancy, judge, delay, ageing)
 
 
-def _at_steady_ports(breaches: Sequence[_Breach], facts: FactSource, since: datetime) -> list[_Breach]:
+def breaches_at(
+    occupancy: PortOccupancy, judge: Judge, delay: timedelta, ageing: timedelta
+) -> Iterator[Breach]:
+    """The same of one port."""
+    now = judge.now
+    for one in barred_address.detect(occupancy, judge.rules.barred, now):
+        yield Breach(one, _AT_ONCE, passing=occupancy.exempt, lingers=ageing)
+    severity = severity_of(occupancy.rule)
+    if severity is None:
+        return
+    overfull = overfull_port.detect(occupancy, severity, now)
+    if overfull is not None:
+        yield Breach(overfull, delay if occupancy.surely_overfull else max(delay, ageing))
+    for one in stranger.detect(occupancy, severity, now):
+        yield Breach(one, delay)
+    away = {one.mac for one in occupancy.of_status(RollStatus.OUT_OF_PLACE)}
+    places = {mac: judge.rules.places_of(mac, now) for mac in away}
+    for one in out_of_place.detect(occupancy, places, severity, now):
+        yield Breach(one, delay)
+    other_vlan = unexpected_vlan.detect(occupancy, severity, now)
+    if other_vlan is not None:
+        yield Breach(other_vlan, delay)
+
+
+def _at_steady_ports(breaches: Sequence[Breach], facts: FactSource, since: datetime) -> list[Breach]:
     """Those at ports whose link has not changed since then. Where such a port leads is known, and who is
     there in one reading and not in the next, as while frames circulate, is there all the same."""
     ports = {port for one in breaches for port in one.detection.ports}
@@ -62,13 +93,38 @@ def _at_steady_ports(breaches: Sequence[_Breach], facts: FactSource, since: date
     return [one for one in breaches if one.detection.ports <= steady]
 
 
+def _merged(breaches: Sequence[Breach]) -> Detection:
+    """One finding of an address that breaks a rule at several ports; where it only passes counts only
+    when it is nowhere else."""
+    at_home = [one for one in breaches if not one.passing] or breaches
+    first, *rest = (one.detection for one in at_home)
+    if not rest:
+        return first
+    every = (first, *rest)
+    ports = sorted({port for one in every for port in one.ports})
+    return replace(
+        first,
+        details=replace(first.details, ports=tuple(ports)),
+        evidence=tuple(dict.fromkeys(one for each in every for one in each.evidence)),
+        first_at=min(one.first_at for one in every),
+        last_at=max(one.last_at for one in every),
+        ports=frozenset(ports),
+    )
+
+
 class PortRuleWatch:
     def __init__(self) -> None:
         self.claims = UplinkClaims()
-        self._broken: dict[str, dict[str, _Breach]] = {}
+        self._broken: dict[str, dict[str, Breach]] = {}
         """By switch, as of its latest reading: what breaks the rules, by key."""
+        self._in_order: dict[str, dict[str, PortState]] = {}
+        """By switch and port: what was there when it broke nothing. A reading changes few ports."""
+        self._not_counted = NotCounted()
+        """Addresses that were not counted then."""
         self._first_read: dict[str, datetime] = {}
         """Of switches that had never been read before."""
+        self._placed: dict[str, datetime] = {}
+        """By key, of breaches that some ports only pass on: when the port it is at showed it last."""
 
     def first_read(self, switch: str, at: datetime) -> None:
         self._first_read[switch] = at
@@ -79,12 +135,12 @@ class PortRuleWatch:
         facts: FactSource,
         rules: RuleBook,
         topology: Topology,
-        switches: Collection[MacAddress],
+        not_counted: NotCounted,
         now: datetime,
         delay: timedelta,
-    ) -> None:
+    ) -> list[Detection]:
         """Evaluate these switches: their tables, or the rules, are new. `delay`: for how long a rule must be
-        broken at least before it is told."""
+        broken at least before it is told. What is told at once comes back."""
 
         asked: set[PortRef] = set()
 
@@ -92,46 +148,91 @@ class PortRuleWatch:
             asked.add(port)
             return self.claims.lifts_rules(port, topology.role(port), topology.uplink_since(port), now)
 
+        judge = Judge(rules, exempt, not_counted, now)
+        if self._not_counted != not_counted:
+            self._in_order.clear()
+            self._not_counted = not_counted
+        at_once: set[str] = set()
         for name in names:
             before = self._broken.get(name, {})
             self.claims.evaluated(name, now)
             table = facts.table(name)
             ageing = judged_ageing(table.ageing)
             settled = name not in self._first_read or now - self._first_read[name] >= _NEW_FOR
-            found: dict[str, _Breach] = {}
-            for one in port_rule_breaches(name, table, rules, exempt, switches, now, delay, ageing):
-                detection, lasting = one.detection, one.lasting
-                if (known := before.get(detection.key)) is not None:
+            found: dict[str, Breach] = {}
+            by_key: dict[str, list[Breach]] = {}
+            in_order = self._in_order.setdefault(name, {})
+            for one in port_rule_breaches(name, table, judge, delay, ageing, in_order):
+                by_key.setdefault(one.detection.key, []).append(one)
+            for key, several in by_key.items():
+                detection = _merged(several)
+                lasting = min(one.lasting for one in several)
+                if (known := before.get(key)) is not None:
                     detection = replace(detection, first_at=known.detection.first_at)
                     lasting = min(lasting, known.lasting) if settled else known.lasting
-                found[detection.key] = _Breach(detection, lasting)
+                passing = all(one.passing for one in several)
+                found[key] = Breach(detection, lasting, passing, several[0].lingers)
             self.claims.keep_only(name, asked)
             new = [one for key, one in found.items() if key not in before]
+            at_once |= {one.detection.key for one in new if one.lasting == _AT_ONCE}
+            later = [one for one in new if one.lasting > _AT_ONCE]
             if settled:
-                for one in _at_steady_ports(new, facts, now - _STEADY):
-                    found[one.detection.key] = _Breach(one.detection, one.lasting - delay)
+                for one in _at_steady_ports(later, facts, now - _STEADY):
+                    found[one.detection.key] = replace(one, lasting=one.lasting - delay)
             else:
-                for one in new:
-                    found[one.detection.key] = _Breach(one.detection, max(one.lasting, _AT_FIRST * delay))
+                for one in later:
+                    found[one.detection.key] = replace(one, lasting=max(one.lasting, _AT_FIRST * delay))
             if found:
                 self._broken[name] = found
             else:
                 self._broken.pop(name, None)
+        return [one for one in self._told(now) if one.key in at_once] if at_once else []
 
-    def retain(self, switches: Collection[str]) -> None:
-        """Switches that left the inventory break nothing."""
+    def breaks(self, switch: str) -> bool:
+        """Whether any rule is broken there now: what time makes of it is to be seen."""
+        return switch in self._broken
+
+    def rules_changed(self, switches: Iterable[str]) -> None:
+        """Every port is to be evaluated anew, or an entry has expired; switches that left the inventory, of
+        which none is here, break nothing."""
+        self._in_order.clear()
+        names = set(switches)
         for kept in (self._broken, self._first_read):
-            for name in kept.keys() - set(switches):
+            for name in kept.keys() - names:
                 del kept[name]
-        self.claims.retain(switches)
+        self.claims.retain(names)
 
     def lasting(self, now: datetime) -> list[Detection]:
         """What has broken the rules for long enough, each as of `now`: so it is until another reading
         says otherwise."""
         claimed = [uplink_claimed.detect(port, role, now) for port, role in self.claims.claims().items()]
-        return claimed + [
-            replace(one.detection, last_at=now)
-            for broken in self._broken.values()
-            for one in broken.values()
-            if now - one.detection.first_at >= one.lasting
+        return claimed + self._told(now)
+
+    def _told(self, now: datetime) -> list[Detection]:
+        by_key: dict[str, list[Breach]] = {}
+        for broken in self._broken.values():
+            for key, one in broken.items():
+                if now - one.detection.first_at >= one.lasting:
+                    by_key.setdefault(key, []).append(one)
+        self._note_placed(by_key, now)
+        return [
+            replace(_merged(several), last_at=now)
+            for key, several in by_key.items()
+            if not self._only_lingers(key, several, now)
         ]
+
+    def _note_placed(self, by_key: Mapping[str, Sequence[Breach]], now: datetime) -> None:
+        for key, several in by_key.items():
+            if any(one.lingers and not one.passing for one in several):
+                self._placed[key] = now
+        for key in self._placed.keys() - by_key.keys():
+            del self._placed[key]
+
+    def _only_lingers(self, key: str, several: Sequence[Breach], now: datetime) -> bool:
+        """Whether it is gone from the port it was at, and the tables on the way have not forgotten it yet."""
+        placed = self._placed.get(key)
+        return (
+            placed is not None
+            and all(one.passing for one in several)
+            and now - placed <= max(one.lingers for one in several)
+        )

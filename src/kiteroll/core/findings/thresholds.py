@@ -35,6 +35,8 @@ class Thresholds:
     port_rule_delay: timedelta = timedelta(seconds=20)
     """A rule of a port must be broken for this long: where a new port leads is known some seconds
     after its first reading."""
+    expiry_notice: timedelta = timedelta(days=7)
+    """How long before an entry of a roll expires it is told."""
     table_share: float = DEFAULT_TABLE_SHARE
     """Share of its size from which a table counts as nearly full."""
     ageing_lasting: timedelta = timedelta(minutes=10)

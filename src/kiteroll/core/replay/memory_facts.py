@@ -8,12 +8,13 @@ from statistics import median
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity, up_since
+from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.model.changes import Change
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Oper, Reading, mac_of
-from kiteroll.core.policy.port_rules import RuleBook
+from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.replay.ip_history import IpHistory
 from kiteroll.core.replay.stay_ledger import StayLedger
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts
@@ -97,6 +98,9 @@ class MemoryFacts:
 
     def conditions(self) -> Sequence[SwitchCondition]:
         return [self._condition(name, reading) for name, reading in self._latest.items() if self._gaps[name]]
+
+    def service(self) -> ServiceCondition:
+        return ServiceCondition()
 
     def table(self, switch: str) -> MacTable:
         return self.tracker.table(switch)

@@ -17,7 +17,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Reading, mac_of
 from kiteroll.core.model.stay import Place
-from kiteroll.core.policy.port_rules import RuleBook
+from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.replay.intervals import IntervalLog
 from kiteroll.core.replay.memory_facts import MemoryFacts
 from kiteroll.core.topology.home import Confidence, Home, choose_home

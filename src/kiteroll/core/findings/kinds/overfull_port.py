@@ -5,7 +5,7 @@ from datetime import datetime
 from kiteroll.core.findings.evidence import PresentTogether
 from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
-from kiteroll.core.policy.evaluation import PortOccupancy
+from kiteroll.core.policy.occupancy import PortOccupancy
 
 INFO = KindInfo(
     kind=FindingKind.OVERFULL,
@@ -19,24 +19,27 @@ INFO = KindInfo(
         "evidence names who was there.",
         action="See who is there and go to the socket. Remove what does not belong there, or give the port the "
         "seats it needs.",
-        fewer="Set the seats (`kiteroll rule set --switch NAME --port PORT --seats N`), or set no limit.",
+        fewer="Set the seats (`kiteroll rule set --switch NAME --port PORT --seats N`), or no limit (`--seats none`).",
     ),
 )
 _NAMED = 8
 """Addresses named in a piece of evidence."""
 
 
-def detect(occupancy: PortOccupancy, now: datetime) -> Detection | None:
+def detect(occupancy: PortOccupancy, severity: Severity, now: datetime) -> Detection | None:
     if not occupancy.overfull:
         return None
-    macs = occupancy.macs
+    macs, seats = occupancy.macs, occupancy.rule.seats
     return Detection(
         kind=FindingKind.OVERFULL,
-        severity=Severity.WARNING,
+        severity=severity,
         subject=Subject(switch=occupancy.port[0], port=occupancy.port[1]),
         cause=Cause.SEVERAL_DEVICES,
         details=Details(
-            ports=(occupancy.port,), macs=tuple(macs[:_NAMED]), count=len(macs), limit=occupancy.rule.seats
+            ports=(occupancy.port,),
+            macs=tuple(macs[:_NAMED]),
+            count=len(macs),
+            limit=seats if isinstance(seats, int) else None,
         ),
         evidence=(PresentTogether(now, tuple(macs[:_NAMED]), len(macs)),),
         first_at=now,

@@ -6,7 +6,8 @@ from datetime import datetime
 from kiteroll.core.findings.evidence import NotOnRoll
 from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
-from kiteroll.core.policy.evaluation import PortOccupancy
+from kiteroll.core.policy.occupancy import PortOccupancy
+from kiteroll.core.policy.port_rules import RollStatus
 
 INFO = KindInfo(
     kind=FindingKind.STRANGER,
@@ -26,11 +27,11 @@ _MAX_A_PORT = 20
 """Findings a port: beyond that it is one port with a crowd, not that many visitors."""
 
 
-def detect(occupancy: PortOccupancy, now: datetime) -> Iterator[Detection]:
-    for one in occupancy.strangers[:_MAX_A_PORT]:
+def detect(occupancy: PortOccupancy, severity: Severity, now: datetime) -> Iterator[Detection]:
+    for one in occupancy.of_status(RollStatus.STRANGER)[:_MAX_A_PORT]:
         yield Detection(
             kind=FindingKind.STRANGER,
-            severity=Severity.WARNING,
+            severity=severity,
             subject=Subject(mac=one.mac, switch=occupancy.port[0], port=occupancy.port[1]),
             cause=Cause.NOT_ENROLLED,
             details=Details(ports=(occupancy.port,), macs=(one.mac,), vlan=one.vlan),

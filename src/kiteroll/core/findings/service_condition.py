@@ -1,0 +1,37 @@
+"""How the service itself is doing: its own troubles are findings like all others."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Trouble:
+    """Something of the service that does not work."""
+
+    name: str
+    """Of a worker, or of a target."""
+    since: datetime
+    error: str
+
+
+@dataclass(frozen=True, slots=True)
+class Outage:
+    """The database could not be used."""
+
+    began_at: datetime
+    ended_at: datetime
+    error: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class ServiceCondition:
+    workers: tuple[Trouble, ...] = ()
+    """Workers that do not run, or failed lately."""
+    targets: tuple[Trouble, ...] = ()
+    """Targets of alerts that take nothing."""
+    disk: tuple[int, int] | None = None
+    """Octets free and in all, where the data is; None: not known."""
+    certificate_ends_at: datetime | None = None
+    """None: there is none."""
+    outage: Outage | None = None
+    """The latest."""
