@@ -14,7 +14,10 @@ from kiteroll.core.model.changes import Change
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Gap, Neighbour, Oper, Reading
 from kiteroll.core.model.stay import Ending, Life
-from kiteroll.core.policy.port_rules import Enrolled, Level, PortRule
+from kiteroll.core.policy.levels import EVERYTHING, Level
+from kiteroll.core.policy.port_rules import NO_LIMIT, STAYS_CLOSED, OnBreach, Rule
+from kiteroll.core.policy.roll import Barred, Enrolled
+from kiteroll.core.policy.rule_changes import RuleSet, differences
 from kiteroll.core.replay.stay_ledger import StayLedger
 from kiteroll.core.topology.inference import infer
 from kiteroll.core.topology.refresh import TopologyRefresh
@@ -22,10 +25,12 @@ from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
 from kiteroll.core.tracking.tracker import Tracker
 from kiteroll.store import (
     addresses,
+    enrolment,
     host_names,
     inventory,
     list_queries,
     port_history,
+    rule_log,
     rules,
     snapshot_diff,
     stay_queries,
@@ -35,6 +40,7 @@ from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.ports import port_ids
 from kiteroll.store.quiet_periods import quiet_since, quiet_times
 from kiteroll.store.reading_writer import ReadingWriter, _record_reading
+from kiteroll.store.rules import Author
 from kiteroll.store.stay_queries import Filters
 from kiteroll.store.tables import ip_stay, metadata, stay, switch
 from kiteroll.store.tables import reading as reading_table
@@ -439,23 +445,59 @@ def test_addresses_that_changed_are_the_same_by_either_way_of_looking(stored: St
 
 def test_what_is_said_of_ports_is_kept_and_follows_the_switch(stored: Stored) -> None:
     run, port = stored.database.run, Level(switch="quay-1", port="p1")
-    run(rules.set_rule, Level(group="access"), 2, None)
-    run(rules.set_rule, port, None, True)
-    for note in ("a lamp", "the same lamp"):
-        run(rules.enrol, port, Enrolled("021a05", 30), note, "Mara", at(0))
+    lamp = Enrolled("021a05", 30, at(900), port, "a lamp", "Ida")
+    wanted = RuleSet(
+        {
+            EVERYTHING: Rule(seats=NO_LIMIT, note="all"),
+            Level(group="access"): Rule(seats=2, vlans=frozenset({10, 30}), reopen_after=STAYS_CLOSED),
+            Level(switch="quay-1", ports="p1-p9"): Rule(on_breach=OnBreach.SERIOUS, uplinks=False),
+            port: Rule(watched=True, roll=(lamp,)),
+        },
+        (Barred("021a99", "stolen", at(950)),),
+    )
+
+    def save(rules_then: RuleSet, minute: float) -> None:
+        found = differences(run(rules.rule_set), rules_then)
+        run(rules.save_differences, rules_then, found, Author("Mara", "why"), at(minute))
+
+    save(wanted, 0)
+    assert run(rules.rule_set) == wanted
+    save(wanted, 1)
+    run(inventory.change_switch, "quay-1", {"name": "quay-9"})
     with stored.database.engine.begin() as connection:
         connection.execute(switch.update().values(in_groups=["access"]))
-    rule = run(rules.rule_book).rule(("quay-1", "p1"))
-    assert rule == PortRule(2, True, (Enrolled("021a05", 30),))
-    run(inventory.change_switch, "quay-1", {"name": "quay-9"})
-    assert run(rules.rule_book).rule(("quay-9", "p1")) == rule
-    group, own = run(rules.all_rules)
-    assert (group.level, own.level) == (Level(group="access"), Level(switch="quay-9", port="p1"))
-    (entry,) = own.roll
-    assert (entry.note, entry.by, entry.at) == ("the same lamp", "Mara", at(0))
-    run(rules.strike_off, entry.id)
-    with pytest.raises(NotFound, match="entry of a roll"):
-        run(rules.strike_off, entry.id)
-    run(rules.set_rule, Level(group="access"), None, None)
-    run(inventory.remove_switch, stored.switch.id, at(1), ())
-    assert run(rules.all_rules) == []
+    rule = run(rules.rule_book).rule(("quay-9", "p1"))
+    assert (rule.seats, rule.watched, rule.on_breach, [one.note for one in rule.roll]) == (
+        2,
+        True,
+        OnBreach.SERIOUS,
+        ["a lamp"],
+    )
+    (entry,) = next(row for row in run(rules.all_rules) if row.level.port).roll
+    assert (entry.by, entry.at, entry.via) == ("Mara", at(0), "hand")
+    save(RuleSet({EVERYTHING: Rule(seats=3)}), 2)
+    assert run(rules.rule_set) == RuleSet({EVERYTHING: Rule(seats=3)})
+    said = run(rule_log.events_page, switch=None, port=None, prefix="021a05", cursor=None, limit=9).items
+    assert [(one.what, one.at, one.level.switch) for one in said] == [
+        ("struck off", at(2), "quay-9"),
+        ("enrolled", at(0), "quay-1"),
+    ]
+    run(inventory.remove_switch, stored.switch.id, at(3), ())
+    assert [row.level for row in run(rules.all_rules)] == [EVERYTHING]
+
+
+def test_who_was_present_is_told_without_the_times_of_quiet(stored: Stored) -> None:
+    for minute in range(12):
+        there = {(1, 10): "p1"} if minute not in (4, 5, 6) else {}
+        stored.apply(minute, there | ({(2, 20): "p2"} if minute < 9 else {}))
+    ports = stored.database.run(
+        enrolment.ports_of_level, Level(switch="quay-1", ports="p1-p2"), {"quay-1": ()}
+    )
+    found = stored.database.run(
+        lambda connection: list(enrolment.presences(connection, ports, at(-1), at(20)))
+    )
+    assert sorted((one.mac, one.port[1], one.began_at, one.ended_at) for one in found if one.ended_at) == [
+        (mac(1), "p1", at(0), at(4)),
+        (mac(2), "p2", at(0), at(9)),
+    ]
+    assert [(one.began_at, one.ended_at) for one in found if not one.ended_at] == [(at(7), None)]

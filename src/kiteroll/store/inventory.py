@@ -29,6 +29,7 @@ from kiteroll.core.model.reading import key_of
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.core.tracking.switch_state import OpenStay
 from kiteroll.store.bulk import chunks
+from kiteroll.store.enrolment import rename_windows
 from kiteroll.store.ports import port_ids
 from kiteroll.store.rules import drop_rules, rename_rules
 from kiteroll.store.stay_writer import record_changes
@@ -146,6 +147,7 @@ def change_switch(connection: Connection, switch_name: str, changes: Mapping[str
             connection.execute(update(switch).where(switch.c.id == row.id).values(**values))
             if values.get("name", row.name) != row.name:
                 rename_rules(connection, row.name, values["name"])
+                rename_windows(connection, row.name, values["name"])
         except IntegrityError as taken:
             raise Conflict(f"there is a switch {values['name']!r} already: choose another name") from taken
     return _by_id(connection, row.id)

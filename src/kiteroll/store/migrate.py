@@ -11,6 +11,7 @@ from sqlalchemy.exc import DBAPIError
 
 from kiteroll.core.errors import Conflict
 from kiteroll.store.database import Database
+from kiteroll.store.dump import check_whole
 
 MIGRATIONS = Path(__file__).with_name("migrations")
 
@@ -19,11 +20,13 @@ def migrate(database: Database, revision: str = "head") -> None:
     """To `revision`, which is that of this version but in tests. MariaDB commits each statement on its own,
     so every step may be run again: what was cut off goes on.
 
-    Raises StorageUnavailable, or Conflict when the database is of a newer version than this."""
+    Raises StorageUnavailable, or Conflict when the database is of a newer version than this, or a restore
+    into it was cut off."""
     config = Config()
     config.set_main_option("script_location", str(MIGRATIONS))
-    known = {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
-    current = database.run(_revision)
+    known = known_revisions()
+    database.run(check_whole)
+    current = database.run(revision_of)
     if current is not None and current not in known:
         raise Conflict(
             f"the database at {database.shown_url} was made by a newer Kite Roll (its tables are at "
@@ -36,5 +39,13 @@ def migrate(database: Database, revision: str = "head") -> None:
         raise database.translated(error, "migrate") from error
 
 
-def _revision(connection: Connection) -> str | None:
+def known_revisions() -> set[str]:
+    """Of tables that this version can bring up to date."""
+    config = Config()
+    config.set_main_option("script_location", str(MIGRATIONS))
+    return {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
+
+
+def revision_of(connection: Connection) -> str | None:
+    """Of the tables that are there; None when there are none."""
     return MigrationContext.configure(connection).get_current_revision()

@@ -66,6 +66,16 @@ def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[PortRef,
     return {row.port_id: ((row.switch_name, row.port_name), _role(row)) for row in connection.execute(query)}
 
 
+def last_used(connection: Connection, switch_id: int) -> dict[int, datetime]:
+    """By id of the ports of a switch: when a stay there ended last; ports where none did are left out."""
+    query = (
+        select(stay.c.port_id, func.max(stay.c.ended_at))
+        .where(stay.c.switch_id == switch_id, stay.c.ended_at.is_not(None))
+        .group_by(stay.c.port_id)
+    )
+    return {port_id: at for port_id, at in connection.execute(query)}
+
+
 def former_uplinks(connection: Connection, since: datetime) -> dict[PortRef, datetime]:
     """Ports that ceased to be uplinks since then, and when; some may be uplinks again."""
     query = (

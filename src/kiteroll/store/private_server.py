@@ -105,7 +105,7 @@ class PrivateServer:
         log.info("making the private database", extra={"event": "database.install"})
         done = subprocess.run(
             [
-                _program("mariadb-install-db"),
+                program("mariadb-install-db"),
                 "--no-defaults",
                 f"--datadir={part}",
                 "--skip-test-db",
@@ -127,7 +127,7 @@ class PrivateServer:
         port = _free_port()
         url = self._url(port)
         init = self.directory / "start.sql"
-        program = _program("mariadbd")
+        mariadbd = program("mariadbd")
         self._reap()
         try:
             write_private(init, self._start_sql())
@@ -138,7 +138,7 @@ class PrivateServer:
             ) from wrong
         self._process = subprocess.Popen(
             [
-                program,
+                mariadbd,
                 "--no-defaults",
                 f"--datadir={self._data}",
                 f"--port={port}",
@@ -240,7 +240,8 @@ def _tail(text: str) -> str:
     return " | ".join(text.strip().splitlines()[-3:])
 
 
-def _program(name: str) -> str:
+def program(name: str) -> str:
+    """Where a program of MariaDB is. Raises ConfigError."""
     found = shutil.which(name) or shutil.which(name, path="/usr/sbin:/usr/bin:/sbin:/bin")
     if found is None:
         raise ConfigError(

@@ -12,6 +12,7 @@ from sqlalchemy import Column, Connection, Table, delete, exists, select
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.store.database import Database
 from kiteroll.store.tables import (
+    alert_message,
     change_log,
     endpoint,
     finding,
@@ -20,6 +21,7 @@ from kiteroll.store.tables import (
     ip_stay,
     neighbour,
     on_demand_round,
+    planned_work,
     port,
     port_link,
     port_uplink,
@@ -58,6 +60,8 @@ def delete_expired(database: Database, *, readings_before: datetime, history_bef
         (ip_lookup.c.ip, ip_lookup.c.next_at < history_before),
         (port_uplink.c.id, port_uplink.c.ended_at < history_before),
         (port_link.c.id, port_link.c.at < history_before),
+        (alert_message.c.id, alert_message.c.ended_at < history_before),
+        (planned_work.c.id, planned_work.c.ends_at < history_before),
         (finding.c.id, (finding.c.state == "cleared") & (finding.c.last_at < history_before)),
     )
     for key, condition in by_key:

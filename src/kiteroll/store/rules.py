@@ -1,117 +1,225 @@
-"""Port rules: seats, watching, and who is enrolled."""
+"""Port rules as they are kept: what is set at each level, who is enrolled, who is barred."""
 
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
+from typing import Any
 
-from sqlalchemy import Connection, delete, select
-from sqlalchemy.dialects.mysql import insert
+from sqlalchemy import Connection, Table, and_, delete, insert, select
+from sqlalchemy.dialects.mysql import insert as upsert
 
-from kiteroll.core.errors import NotFound
-from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.policy.port_rules import Enrolled, Level, Rule, RuleBook
-from kiteroll.store.tables import enrolled, port_rule, switch
+from kiteroll.core.policy.levels import Level
+from kiteroll.core.policy.port_rules import NO_LIMIT, NoLimit, OnBreach, Rule, Seats
+from kiteroll.core.policy.roll import Barred, BarredList, Enrolled
+from kiteroll.core.policy.rule_book import RuleBook
+from kiteroll.core.policy.rule_changes import Difference, RuleSet
+from kiteroll.store.rule_log import log_differences
+from kiteroll.store.tables import barred_address, enrolled, port_rule, switch
+
+_NO_LIMIT = -1
+
+
+@dataclass(frozen=True, slots=True)
+class Author:
+    """Who changes rules, and why."""
+
+    by: str
+    reason: str = ""
+    via: str = "hand"
+    """What brought it: by hand, a list, a file, a window."""
 
 
 @dataclass(frozen=True, slots=True)
 class EnrolledRow:
-    id: int
-    prefix: str
-    vlan: int | None
-    note: str
+    entry: Enrolled
     by: str
     at: datetime
+    via: str
 
 
 @dataclass(frozen=True, slots=True)
 class RuleRow:
     level: Level
-    seats: int | None
-    watched: bool | None
+    rule: Rule
     roll: tuple[EnrolledRow, ...]
 
 
+@dataclass(frozen=True, slots=True)
+class BarredRow:
+    entry: Barred
+    by: str
+    at: datetime
+
+
 def all_rules(connection: Connection) -> list[RuleRow]:
+    """Wide levels first."""
+    rows = {row.id: row for row in connection.execute(select(port_rule))}
+    levels = {number: _level(row) for number, row in rows.items()}
     rolls: dict[int, list[EnrolledRow]] = defaultdict(list)
     for row in connection.execute(select(enrolled).order_by(enrolled.c.prefix, enrolled.c.vlan)):
-        entry = EnrolledRow(row.id, row.prefix, row.vlan or None, row.note, row.enrolled_by, row.enrolled_at)
-        rolls[row.rule_id].append(entry)
-    order = (port_rule.c.switch_name, port_rule.c.port_name, port_rule.c.group_name)
-    return [
-        RuleRow(
-            Level(row.group_name, row.switch_name, row.port_name),
-            row.seats,
-            row.watched,
-            tuple(rolls[row.id]),
+        entry = Enrolled(
+            row.prefix, row.vlan or None, row.expires_at, levels[row.rule_id], row.note, row.owner, row.id
         )
-        for row in connection.execute(select(port_rule).order_by(*order))
+        rolls[row.rule_id].append(EnrolledRow(entry, row.enrolled_by, row.enrolled_at, row.via))
+    found = [
+        RuleRow(levels[number], _rule(row, [one.entry for one in rolls[number]]), tuple(rolls[number]))
+        for number, row in rows.items()
+    ]
+    return sorted(found, key=lambda one: one.level.order)
+
+
+def all_barred(connection: Connection) -> list[BarredRow]:
+    rows = connection.execute(select(barred_address).order_by(barred_address.c.prefix))
+    return [
+        BarredRow(Barred(row.prefix, row.reason, row.expires_at), row.barred_by, row.barred_at)
+        for row in rows
     ]
 
 
+def rule_set(connection: Connection) -> RuleSet:
+    """All of it, as values."""
+    rules = {row.level: row.rule for row in all_rules(connection)}
+    return RuleSet(rules, tuple(row.entry for row in all_barred(connection)))
+
+
 def rule_book(connection: Connection) -> RuleBook:
-    """The same for the rules to go by."""
-    groups: dict[str, Rule] = {}
-    switches: dict[str, Rule] = {}
-    ports: dict[PortRef, Rule] = {}
-    for row in all_rules(connection):
-        rule = Rule(row.seats, row.watched, tuple(Enrolled(one.prefix, one.vlan) for one in row.roll))
-        if row.level.group:
-            groups[row.level.group] = rule
-        elif row.level.port:
-            ports[row.level.switch, row.level.port] = rule
-        else:
-            switches[row.level.switch] = rule
+    """The same to go by."""
+    return book_of(connection, rule_set(connection))
+
+
+def book_of(connection: Connection, rules: RuleSet) -> RuleBook:
+    """These rules, with the groups that switches are in."""
     query = select(switch.c.name, switch.c.in_groups).where(switch.c.removed_at.is_(None))
-    return RuleBook(
-        groups, switches, ports, {name: tuple(named) for name, named in connection.execute(query)}
-    )
+    groups = {name: tuple(named) for name, named in connection.execute(query)}
+    return RuleBook(rules=rules.rules, in_groups=groups, barred=BarredList(rules.barred))
 
 
-def set_rule(connection: Connection, level: Level, seats: int | None, watched: bool | None) -> None:
-    """None leaves it to the level above. A level of which nothing is said any more is dropped."""
-    rule_id = _rule_id(connection, level)
+def save_differences(
+    connection: Connection, after: RuleSet, found: Sequence[Difference], author: Author, at: datetime
+) -> None:
+    """Make the records what `after` says, where it differs, and log what was changed."""
+    set_levels = {one.level for one in found if one.what not in _OF_ENTRIES}
+    levels = {one.level for one in found if one.what not in _OF_BARRED}
+    ids = _rule_ids(connection, levels)
+    for level in set_levels:
+        values = _columns(after.rules.get(level, Rule()))
+        connection.execute(port_rule.update().where(port_rule.c.id == ids[level]).values(**values))
+    new = [_enrolled(ids[one.level], one.after, author, at) for one in found if one.what == "enrolled"]
+    if new:
+        statement = upsert(enrolled)
+        again = ("note", "owner", "expires_at", "enrolled_by", "enrolled_at", "via")
+        connection.execute(
+            statement.on_duplicate_key_update({name: statement.inserted[name] for name in again}), new
+        )
+    for one in found:
+        match one.what:
+            case "struck off":
+                _strike_off(connection, ids[one.level], one.before)
+            case "barred":
+                _bar(connection, one.after, author, at)
+            case "bar lifted":
+                connection.execute(delete(barred_address).where(barred_address.c.prefix == one.before.prefix))
+    gone = [number for level, number in ids.items() if level not in after.rules]
+    if gone:
+        connection.execute(delete(port_rule).where(port_rule.c.id.in_(gone)))
+    log_differences(connection, found, author.by, author.reason, author.via, at)
+
+
+_OF_BARRED = ("barred", "bar lifted")
+_OF_ENTRIES = ("enrolled", "struck off", *_OF_BARRED)
+
+
+def _enrolled(rule_id: int, entry: Enrolled, author: Author, at: datetime) -> dict[str, Any]:
+    return {
+        "rule_id": rule_id,
+        "prefix": entry.prefix,
+        "vlan": entry.vlan or 0,
+        "note": entry.note,
+        "owner": entry.owner,
+        "expires_at": entry.expires_at,
+        "enrolled_by": author.by,
+        "enrolled_at": at,
+        "via": author.via,
+    }
+
+
+def _strike_off(connection: Connection, rule_id: int, entry: Enrolled) -> None:
     connection.execute(
-        port_rule.update().where(port_rule.c.id == rule_id).values(seats=seats, watched=watched)
+        delete(enrolled).where(
+            enrolled.c.rule_id == rule_id,
+            enrolled.c.prefix == entry.prefix,
+            enrolled.c.vlan == (entry.vlan or 0),
+        )
     )
-    _drop_if_silent(connection, rule_id)
 
 
-def enrol(connection: Connection, level: Level, entry: Enrolled, note: str, by: str, at: datetime) -> None:
-    """Put an address or a prefix on the roll of a level; one that is there gets the new note."""
-    statement = insert(enrolled).values(
-        rule_id=_rule_id(connection, level),
+def _bar(connection: Connection, entry: Barred, author: Author, at: datetime) -> None:
+    statement = upsert(barred_address).values(
         prefix=entry.prefix,
-        vlan=entry.vlan or 0,
-        note=note,
-        enrolled_by=by,
-        enrolled_at=at,
+        reason=entry.reason,
+        expires_at=entry.expires_at,
+        barred_by=author.by,
+        barred_at=at,
     )
-    again = {name: statement.inserted[name] for name in ("note", "enrolled_by", "enrolled_at")}
-    connection.execute(statement.on_duplicate_key_update(again))
+    again = ("reason", "expires_at", "barred_by", "barred_at")
+    connection.execute(statement.on_duplicate_key_update({name: statement.inserted[name] for name in again}))
 
 
-def strike_off(connection: Connection, number: int) -> None:
-    """Take an entry off its roll. Raises NotFound."""
-    rule_id = connection.execute(select(enrolled.c.rule_id).where(enrolled.c.id == number)).scalar()
-    if rule_id is None:
-        raise NotFound("entry of a roll", str(number), "`kiteroll rule list` shows the rolls")
-    connection.execute(delete(enrolled).where(enrolled.c.id == number))
-    _drop_if_silent(connection, rule_id)
+def level_columns(level: Level) -> dict[str, str]:
+    """A level in the four columns that tables keep it in."""
+    return {
+        "group_name": level.group,
+        "switch_name": level.switch,
+        "port_name": level.port,
+        "port_range": level.ports,
+    }
 
 
-def _drop_if_silent(connection: Connection, rule_id: int) -> None:
-    """A level of which nothing is said any more needs no row."""
-    has_roll = select(enrolled.c.id).where(enrolled.c.rule_id == rule_id).exists()
-    nothing = (port_rule.c.seats.is_(None), port_rule.c.watched.is_(None), ~has_roll)
-    connection.execute(delete(port_rule).where(port_rule.c.id == rule_id, *nothing))
+def at_level(table: Table, level: Level) -> Any:
+    """The condition that a row is of this level."""
+    return and_(*(table.c[name] == value for name, value in level_columns(level).items()))
 
 
-def _rule_id(connection: Connection, level: Level) -> int:
-    """Of the level's row, which is made where there is none."""
-    key = {"group_name": level.group, "switch_name": level.switch, "port_name": level.port}
-    connection.execute(insert(port_rule).values(**key).prefix_with("IGNORE"))
-    query = select(port_rule.c.id).where(*(port_rule.c[name] == value for name, value in key.items()))
-    return int(connection.execute(query).scalar_one())
+def _rule_ids(connection: Connection, levels: set[Level]) -> dict[Level, int]:
+    """Of the rows of these levels, which are made where there are none."""
+    if not levels:
+        return {}
+    rows = [level_columns(level) for level in levels]
+    connection.execute(insert(port_rule).prefix_with("IGNORE"), rows)
+    found = {_level(row): row.id for row in connection.execute(select(port_rule))}
+    return {level: found[level] for level in levels}
+
+
+def _level(row: Any) -> Level:
+    return Level(row.group_name, row.switch_name, row.port_name, row.port_range)
+
+
+def _columns(rule: Rule) -> dict[str, Any]:
+    reopen = rule.reopen_after
+    return {
+        "seats": _NO_LIMIT if isinstance(rule.seats, NoLimit) else rule.seats,
+        "watched": rule.watched,
+        "vlans": None if rule.vlans is None else sorted(rule.vlans),
+        "on_breach": None if rule.on_breach is None else rule.on_breach.value,
+        "reopen_after_s": None if reopen is None else int(reopen.total_seconds()),
+        "uplinks": rule.uplinks,
+        "note": rule.note,
+    }
+
+
+def _rule(row: Any, roll: Sequence[Enrolled]) -> Rule:
+    seats: Seats | None = NO_LIMIT if row.seats == _NO_LIMIT else row.seats
+    return Rule(
+        seats=seats,
+        watched=row.watched,
+        roll=tuple(roll),
+        vlans=None if row.vlans is None else frozenset(row.vlans),
+        on_breach=None if row.on_breach is None else OnBreach(row.on_breach),
+        reopen_after=None if row.reopen_after_s is None else timedelta(seconds=row.reopen_after_s),
+        uplinks=row.uplinks,
+        note=row.note,
+    )
 
 
 def rename_rules(connection: Connection, switch_name: str, name: str) -> None:

@@ -2,26 +2,44 @@
 
 from pathlib import Path
 
-from cryptography.fernet import Fernet, InvalidToken
+from cryptography.fernet import Fernet, InvalidToken, MultiFernet
 
 from kiteroll.core.errors import ConfigError
 from kiteroll.private_file import write_private
 
 
 class Vault:
-    """Seals and opens small secrets (SNMP communities, keys) with one key kept beside the data."""
+    """Seals and opens small secrets (SNMP communities, keys) with a key kept beside the data. While keys are
+    rotated there are two: the first one seals, both open."""
 
     def __init__(self, key_file: Path) -> None:
         """Reads the key, or makes one that only its owner can read. Raises ConfigError."""
         try:
             if not key_file.exists():
                 write_private(key_file, Fernet.generate_key().decode())
-            self._box = Fernet(key_file.read_text().strip())
+            self._keys = key_file.read_text().split()
+            self._box = _box(self._keys)
         except (OSError, ValueError) as wrong:
             raise ConfigError(
                 str(key_file), (f"the key that seals secrets cannot be used: {wrong}",)
             ) from wrong
         self._key_file = key_file
+
+    def begin_rotation(self) -> None:
+        """A new key seals from now on. Raises OSError: then nothing is changed."""
+        keys = [Fernet.generate_key().decode(), *self._keys]
+        write_private(self._key_file, "\n".join(keys))
+        self._keys, self._box = keys, _box(keys)
+
+    def end_rotation(self) -> None:
+        """Everything is sealed with the first key: the others go. Raises OSError: then they stay."""
+        write_private(self._key_file, self._keys[0])
+        self._keys = self._keys[:1]
+        self._box = _box(self._keys)
+
+    def seal_again(self, sealed: bytes) -> bytes:
+        """With the first key. Raises ConfigError when it was sealed with one that is not known."""
+        return self.seal(self.open(sealed))
 
     def seal(self, secret: str) -> bytes:
         return self._box.encrypt(secret.encode())
@@ -38,3 +56,8 @@ class Vault:
                     "or enter the secret again",
                 ),
             ) from wrong
+
+
+def _box(keys: list[str]) -> MultiFernet:
+    """Raises ValueError."""
+    return MultiFernet([Fernet(key) for key in keys])

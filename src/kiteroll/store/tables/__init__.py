@@ -4,6 +4,7 @@ History is intervals (`stay`), not samples, and nothing is written for an addres
 where it was: an open stay with no `last_seen_at` was last seen at its switch's `last_complete_at`.
 """
 
+from kiteroll.store.tables.alerts import alert_message, alert_route, alert_target, planned_work
 from kiteroll.store.tables.base import metadata
 from kiteroll.store.tables.history import (
     change_log,
@@ -18,22 +19,39 @@ from kiteroll.store.tables.history import (
 from kiteroll.store.tables.inventory import (
     credential,
     csv_mapping,
-    enrolled,
     group_setting,
     maker_prefix,
     on_demand_round,
-    port_rule,
     shared_address,
     site,
 )
 from kiteroll.store.tables.network import neighbour, port, port_link, port_uplink, switch, vlan
+from kiteroll.store.tables.people import account, api_token, audit_entry, sign_in_session
+from kiteroll.store.tables.rules import (
+    barred_address,
+    candidate_decision,
+    enrolled,
+    enrolment_window,
+    port_rule,
+    rule_event,
+)
+from kiteroll.store.tables.settings import runtime_setting
 
 __all__ = [
+    "account",
+    "alert_message",
+    "alert_route",
+    "alert_target",
+    "api_token",
+    "audit_entry",
+    "barred_address",
+    "candidate_decision",
     "change_log",
     "credential",
     "csv_mapping",
     "endpoint",
     "enrolled",
+    "enrolment_window",
     "finding",
     "group_setting",
     "ip_lookup",
@@ -43,12 +61,16 @@ __all__ = [
     "metadata",
     "neighbour",
     "on_demand_round",
+    "planned_work",
     "port",
     "port_link",
     "port_rule",
     "port_uplink",
     "reading",
+    "rule_event",
+    "runtime_setting",
     "shared_address",
+    "sign_in_session",
     "site",
     "stay",
     "switch",

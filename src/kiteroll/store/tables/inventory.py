@@ -4,13 +4,11 @@ from sqlalchemy import (
     JSON,
     Boolean,
     Column,
-    ForeignKey,
     Integer,
     LargeBinary,
     SmallInteger,
     String,
     Table,
-    UniqueConstraint,
     false,
 )
 
@@ -82,33 +80,4 @@ shared_address = Table(
     # 6 to 12 hex digits of addresses that several devices answer with by design.
     Column("prefix", exact_text(12), primary_key=True),
     Column("why", String(255), nullable=False),
-)
-
-
-port_rule = Table(
-    "port_rule",
-    metadata,
-    # What operators say of the ports of a group, of a switch, or of one port; see core/rules.py.
-    Column("id", Integer, primary_key=True),
-    Column("group_name", exact_text(64), nullable=False),  # empty: of a switch
-    Column("switch_name", exact_text(64), nullable=False),  # empty: of a group
-    Column("port_name", exact_text(255), nullable=False),  # empty: of all its ports
-    Column("seats", Integer),
-    Column("watched", Boolean),
-    UniqueConstraint("group_name", "switch_name", "port_name", name="port_rule_once"),
-)
-
-
-enrolled = Table(
-    "enrolled",
-    metadata,
-    Column("id", Integer, primary_key=True),
-    Column("rule_id", Integer, ForeignKey("port_rule.id"), nullable=False),
-    # 6 to 12 hex digits: an address, or what addresses begin with.
-    Column("prefix", exact_text(12), nullable=False),
-    Column("vlan", SmallInteger, nullable=False),  # 0: any
-    Column("note", String(255), nullable=False),
-    Column("enrolled_by", String(64), nullable=False),
-    Column("enrolled_at", Instant, nullable=False),
-    UniqueConstraint("rule_id", "prefix", "vlan", name="enrolled_once"),
 )

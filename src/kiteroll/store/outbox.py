@@ -1,0 +1,286 @@
+"""The outbox: messages that are to be delivered, and what became of them.
+
+A message is written in one transaction and delivered after it. What was being sent when the service ended is
+sent again, marked: it may have arrived.
+"""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import Connection, Row, and_, func, or_, select, update
+from sqlalchemy.dialects.mysql import insert
+
+from kiteroll.core.alerts.plan import Told
+from kiteroll.core.alerts.route import AlertReason
+from kiteroll.store.audit import AuditRow, entries_after
+from kiteroll.store.paging import Key, Page, fetch_page
+from kiteroll.store.tables import alert_message, alert_target, finding
+
+WAITING = "waiting"
+SENDING = "sending"
+SENT = "sent"
+FAILED = "failed"
+"""Given up."""
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class NewMessage:
+    target: int
+    route: str
+    reason: AlertReason
+    number: int
+    finding: int
+    times_opened: int
+    content: Mapping[str, Any]
+
+    @property
+    def key(self) -> str:
+        return f"{self.finding}:{self.times_opened}:{self.reason.value}:{self.number}"
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class MessageRow:
+    id: int
+    target: int
+    target_name: str
+    route: str
+    reason: AlertReason
+    finding: int | None
+    content: Mapping[str, Any]
+    made_at: datetime
+    state: str
+    attempts: int
+    next_try_at: datetime
+    ended_at: datetime | None
+    possibly_repeated: bool
+    error: str
+
+
+@dataclass(frozen=True, slots=True)
+class MessageFilters:
+    states: Sequence[str] = ()
+    target: str | None = None
+    finding: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class ToldRow:
+    """What a route told of a finding since it opened last."""
+
+    key: str
+    """Of the finding."""
+    times_opened: int
+    route: str
+    told: Told
+
+
+@dataclass(frozen=True, slots=True)
+class Backlog:
+    """Of one target."""
+
+    waiting: int
+    last_sent_at: datetime | None
+
+
+def add_messages(connection: Connection, new: Sequence[NewMessage], at: datetime) -> None:
+    """One that is there already is left as it is: adding twice tells once."""
+    rows = [
+        {
+            **_fresh(at),
+            "key": one.key,
+            "target_id": one.target,
+            "route_name": one.route,
+            "reason": one.reason.value,
+            "number": one.number,
+            "finding_id": one.finding,
+            "times_opened": one.times_opened,
+            "content": dict(one.content),
+        }
+        for one in new
+    ]
+    if rows:
+        connection.execute(insert(alert_message).prefix_with("IGNORE"), rows)
+
+
+def add_audit_entries(connection: Connection, target: int, at: datetime, limit: int = 200) -> int:
+    """Put the next entries of the audit log into the outbox for a target; returns how many. Every entry goes,
+    so that whoever gets them can check the chain."""
+    table = alert_target
+    query = select(table.c.audit_upto).where(table.c.id == target, table.c.audit_log).with_for_update()
+    upto = connection.execute(query).scalar()
+    entries: list[AuditRow] = [] if upto is None else entries_after(connection, upto, limit)
+    if not entries:
+        return 0
+    rows = [
+        {
+            **_fresh(at),
+            "key": f"audit:{one.number}",
+            "target_id": target,
+            "route_name": "",
+            "reason": AlertReason.AUDIT.value,
+            "number": one.number,
+            "finding_id": None,
+            "times_opened": 0,
+            "content": one.plain(),
+        }
+        for one in entries
+    ]
+    connection.execute(insert(alert_message).prefix_with("IGNORE"), rows)
+    connection.execute(update(table).where(table.c.id == target).values(audit_upto=entries[-1].number))
+    return len(entries)
+
+
+def told_since_opened(connection: Connection, cleared_since: datetime) -> list[ToldRow]:
+    """Of findings that are open, or were cleared since then."""
+    columns = (
+        *(finding.c.key, finding.c.times_opened, alert_message.c.route_name, alert_message.c.reason),
+        *(alert_message.c.made_at, alert_message.c.number),
+    )
+    same = and_(
+        finding.c.id == alert_message.c.finding_id, finding.c.times_opened == alert_message.c.times_opened
+    )
+    query = select(*columns).join_from(finding, alert_message, same)
+    query = query.where(or_(finding.c.state != "cleared", finding.c.cleared_at >= cleared_since))
+    return [
+        ToldRow(
+            row.key, row.times_opened, row.route_name, Told(AlertReason(row.reason), row.made_at, row.number)
+        )
+        for row in connection.execute(query)
+    ]
+
+
+def mark_interrupted(connection: Connection) -> int:
+    """At start: what was being sent may have arrived, and is sent again. Returns how many."""
+    table = alert_message
+    result = connection.execute(
+        update(table).where(table.c.state == SENDING).values(state=WAITING, possibly_repeated=True)
+    )
+    return result.rowcount
+
+
+def mark_restored(connection: Connection) -> None:
+    """After a restore: what waited when the backup was made may have been delivered since."""
+    table = alert_message
+    connection.execute(
+        update(table)
+        .where(table.c.state.in_((WAITING, SENDING)))
+        .values(state=WAITING, possibly_repeated=True)
+    )
+
+
+def waiting_messages(connection: Connection, now: datetime, limit: int) -> list[MessageRow]:
+    """Those that may be tried now, of targets that are enabled; oldest first."""
+    table = alert_message
+    query = _joined().where(table.c.state == WAITING, table.c.next_try_at <= now, alert_target.c.enabled)
+    return [_message(row) for row in connection.execute(query.order_by(table.c.id).limit(limit))]
+
+
+def begin_delivery(connection: Connection, ids: Sequence[int], delivery: str) -> None:
+    table = alert_message
+    connection.execute(
+        update(table)
+        .where(table.c.id.in_(ids), table.c.state == WAITING)
+        .values(state=SENDING, delivery=delivery, attempts=table.c.attempts + 1)
+    )
+
+
+def end_delivery(connection: Connection, ids: Sequence[int], at: datetime) -> None:
+    table = alert_message
+    connection.execute(update(table).where(table.c.id.in_(ids)).values(state=SENT, ended_at=at, error=""))
+
+
+def fail_delivery(
+    connection: Connection,
+    ids: Sequence[int],
+    error: str,
+    at: datetime,
+    next_try_at: datetime,
+    given_up_before: datetime,
+) -> int:
+    """They wait until `next_try_at`, and what else waits for the target with them; those made before
+    `given_up_before` are given up. Returns how many were."""
+    table, text = alert_message, error[:2000]
+    lost = connection.execute(
+        update(table)
+        .where(table.c.id.in_(ids), table.c.made_at < given_up_before)
+        .values(state=FAILED, ended_at=at, error=text)
+    )
+    connection.execute(
+        update(table)
+        .where(table.c.id.in_(ids), table.c.made_at >= given_up_before)
+        .values(state=WAITING, next_try_at=next_try_at, error=text)
+    )
+    return lost.rowcount
+
+
+def messages_page(
+    connection: Connection, filters: MessageFilters, cursor: str | None, limit: int
+) -> Page[MessageRow]:
+    """Latest first."""
+    table = alert_message
+    query = _joined()
+    if filters.states:
+        query = query.where(table.c.state.in_(filters.states))
+    if filters.target is not None:
+        query = query.where(alert_target.c.name == filters.target)
+    if filters.finding is not None:
+        query = query.where(table.c.finding_id == filters.finding)
+    keys = (Key(table.c.made_at, descending=True), Key(table.c.id, descending=True))
+    return fetch_page(connection, query, keys, _message, cursor=cursor, limit=limit)
+
+
+def backlogs(connection: Connection) -> dict[int, Backlog]:
+    """By target."""
+    table = alert_message
+    waiting = connection.execute(
+        select(table.c.target_id, func.count())
+        .where(table.c.state.in_((WAITING, SENDING)))
+        .group_by(table.c.target_id)
+    )
+    counts = {target: count for target, count in waiting}
+    sent = connection.execute(
+        select(table.c.target_id, func.max(table.c.ended_at))
+        .where(table.c.state == SENT)
+        .group_by(table.c.target_id)
+    )
+    last = {target: at for target, at in sent}
+    return {
+        target: Backlog(counts.get(target, 0), last.get(target)) for target in counts.keys() | last.keys()
+    }
+
+
+def _fresh(at: datetime) -> dict[str, Any]:
+    return {
+        "made_at": at,
+        "state": WAITING,
+        "attempts": 0,
+        "next_try_at": at,
+        "delivery": "",
+        "possibly_repeated": False,
+        "error": "",
+    }
+
+
+def _joined() -> Any:
+    return select(alert_message, alert_target.c.name.label("target_name")).join(alert_target)
+
+
+def _message(row: Row[Any]) -> MessageRow:
+    return MessageRow(
+        id=row.id,
+        target=row.target_id,
+        target_name=row.target_name,
+        route=row.route_name,
+        reason=AlertReason(row.reason),
+        finding=row.finding_id,
+        content=row.content,
+        made_at=row.made_at,
+        state=row.state,
+        attempts=row.attempts,
+        next_try_at=row.next_try_at,
+        ended_at=row.ended_at,
+        possibly_repeated=row.possibly_repeated,
+        error=row.error,
+    )
