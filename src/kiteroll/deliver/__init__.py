@@ -1,0 +1,1 @@
+"""Delivers messages to people and their programs: webhook, mail, syslog, folder."""
