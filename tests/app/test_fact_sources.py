@@ -9,18 +9,23 @@ from pathlib import Path
 import pytest
 
 from kiteroll.app.finding_facts import StoredFacts
+from kiteroll.app.port_rules import Author
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
-from kiteroll.core.policy.port_rules import Enrolled, Level, Rule, RuleBook
+from kiteroll.core.policy.levels import Level
+from kiteroll.core.policy.port_rules import Rule
+from kiteroll.core.policy.roll import Enrolled
+from kiteroll.core.policy.rule_changes import RuleSet
 from kiteroll.core.replay.memory_facts import MemoryFacts
 from kiteroll.core.replay.replay import Replay
-from kiteroll.store import rules as stored_rules
 from kiteroll.store.database import Database
-from tests.support.factories import NOON, mac, reading
+from tests.support.factories import mac, reading, rule_book
 from tests.support.live import LiveRun
 
-RULES = RuleBook(switches={"east": Rule(seats=2, watched=True, roll=(Enrolled("021a01"),))})
+RULES = rule_book(
+    switches={"east": Rule(seats=2, watched=True, roll=(Enrolled("021a01", level=Level(switch="east")),))}
+)
 
 
 def _story() -> list[Reading]:
@@ -44,9 +49,7 @@ def _story() -> list[Reading]:
 @pytest.fixture
 def live(database: Database, tmp_path: Path) -> Iterator[LiveRun]:
     with LiveRun(database, tmp_path / "data", ["east", "west"]) as run:
-        level = Level(switch="east")
-        database.run(stored_rules.set_rule, level, 2, True)
-        database.run(stored_rules.enrol, level, Enrolled("021a01"), "", "Mara", NOON)
+        run.parts.port_rules.replace_all(RuleSet(RULES.rules), Author("Mara"))
         yield run
 
 

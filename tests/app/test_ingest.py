@@ -3,6 +3,7 @@
 import asyncio
 import threading
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -135,7 +136,7 @@ def test_the_share_that_counts_as_full_is_the_one_that_is_set(live: LiveRun) -> 
     live.parts.storage.database.run(inventory.change_switch, "quay-1", {"table_size": 100})
     queries = live.parts.switch_queries
     for share, expected in ((0.9, False), (0.5, True)):
-        queries._table_share = share
+        queries._table_share = partial(float, share)
         warned = {each.what for each in queries.get("quay-1").warnings}
         assert (Warned.TABLE_NEARLY_FULL in warned) is expected
 

@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 
 from kiteroll.app.events import FindingChanged, RulesChanged
+from kiteroll.app.port_rules import Author
 from kiteroll.app.workers import periodic
 from kiteroll.app.workers.findings import FindingWorker
 from kiteroll.app.workers.import_folder import ImportFolderWatcher
@@ -19,7 +20,8 @@ from kiteroll.core.errors import NotFound, StorageUnavailable
 from kiteroll.core.findings.address_evaluation import Probe
 from kiteroll.core.findings.engine import SwitchRead
 from kiteroll.core.findings.finding import FindingKind, State
-from kiteroll.core.policy.port_rules import Level
+from kiteroll.core.policy.levels import Level
+from kiteroll.core.policy.rule_changes import LevelChange
 from kiteroll.core.topology.roles import Topology
 from kiteroll.schemas.reading_convert import to_document
 from kiteroll.schemas.reading_files import read_readings
@@ -69,13 +71,18 @@ def test_a_finding_is_acknowledged_and_cleared_once_and_the_records_agree(live: 
             again()
 
 
+def _set_seats(live: LiveRun, seats: int | None) -> None:
+    change = LevelChange(Level(switch="quay-1", port="p1"), {"seats": seats})
+    live.parts.port_rules.set_levels([change], Author("Mara"))
+
+
 def test_a_changed_rule_is_judged_without_a_new_reading(live: LiveRun) -> None:
     live.apply(reading(0, {(1, 10): "p1", (2, 10): "p1"}))
-    live.parts.port_rules.set_rule(Level(switch="quay-1", port="p1"), 1, None)
+    _set_seats(live, 1)
     live.evaluate(at(0.2))
     found = live.evaluate(at(2.3))
     assert [(one.kind, one.subject.port) for one in found] == [(FindingKind.OVERFULL, "p1")]
-    live.parts.port_rules.set_rule(Level(switch="quay-1", port="p1"), None, None)
+    _set_seats(live, None)
     live.evaluate(at(2.5))
     assert [one.state for one in live.evaluate(at(7)) if one.kind is FindingKind.OVERFULL] == [State.CLEARED]
     live.parts.bus.publish(RulesChanged())

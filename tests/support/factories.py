@@ -1,10 +1,15 @@
-"""Readings made in a line or two, for tests of what becomes of them."""
+"""Readings and rules made in a line or two, for tests of what becomes of them."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Device, Gap, Oper, Port, Reading, key_of
+from kiteroll.core.policy.levels import EVERYTHING, Level
+from kiteroll.core.policy.port_rules import Rule
+from kiteroll.core.policy.roll import Barred, BarredList
+from kiteroll.core.policy.rule_book import RuleBook
 
 NOON = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
 AGEING = timedelta(seconds=300)
@@ -44,3 +49,22 @@ def reading(
         learned={key_of(mac(number), vlan): numbers[name] for (number, vlan), name in learned.items()},
         gaps=(BROKEN,) if partial else (),
     )
+
+
+def rule_book(
+    *,
+    everything: Rule | None = None,
+    groups: Mapping[str, Rule] | None = None,
+    switches: Mapping[str, Rule] | None = None,
+    ranges: Mapping[PortRef, Rule] | None = None,
+    ports: Mapping[PortRef, Rule] | None = None,
+    in_groups: Mapping[str, Sequence[str]] | None = None,
+    barred: Sequence[Barred] = (),
+) -> RuleBook:
+    """Rules by level; `ranges`: by switch and range of ports."""
+    rules = {EVERYTHING: everything} if everything is not None else {}
+    rules |= {Level(group=name): rule for name, rule in (groups or {}).items()}
+    rules |= {Level(switch=name): rule for name, rule in (switches or {}).items()}
+    rules |= {Level(switch=name, ports=ports): rule for (name, ports), rule in (ranges or {}).items()}
+    rules |= {Level(switch=name, port=port): rule for (name, port), rule in (ports or {}).items()}
+    return RuleBook(rules=rules, in_groups=in_groups or {}, barred=BarredList(barred))

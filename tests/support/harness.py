@@ -21,6 +21,7 @@ from kiteroll.client import (
     read_now,
     switches,
 )
+from kiteroll.core.errors import Invalid
 from kiteroll.schemas.api import Credential, NewSwitch, ReadingSummary
 
 
@@ -62,11 +63,13 @@ class Service:
     port: int
     extra: tuple[str, ...] = ()
     environment: dict[str, str] = field(default_factory=dict)
+    ca_file: Path | None = None
+    """What vouches for it, where it speaks TLS."""
     process: "subprocess.Popen[bytes] | None" = None
 
     @property
     def url(self) -> str:
-        return f"http://127.0.0.1:{self.port}"
+        return f"{'https' if self.ca_file else 'http'}://127.0.0.1:{self.port}"
 
     @property
     def token(self) -> str:
@@ -94,12 +97,12 @@ class Service:
         try:
             with self.client() as client:
                 client.send(health())
-        except (ServiceUnreachable, FileNotFoundError):
+        except (ServiceUnreachable, FileNotFoundError, Invalid):
             return False
         return True
 
     def client(self) -> Client:
-        return Client(self.url, self.token)
+        return Client(self.url, self.token, ca_file=str(self.ca_file or ""))
 
     def end(self, number: signal.Signals = signal.SIGTERM, seconds: float = 30) -> int:
         assert self.process is not None

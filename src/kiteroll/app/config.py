@@ -5,9 +5,10 @@ import tomllib
 from collections.abc import Mapping
 from datetime import timedelta
 from pathlib import Path
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal, Self
+from urllib.parse import urlsplit
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
 
 from kiteroll.core.errors import ConfigError
 from kiteroll.core.findings.thresholds import Thresholds
@@ -18,15 +19,56 @@ from kiteroll.duration import parse_duration_s
 Seconds = Annotated[float, BeforeValidator(parse_duration_s)]
 
 
+def _none_if_empty(value: Any) -> Any:
+    return None if value == "" else value
+
+
+FileName = Annotated[Path | None, BeforeValidator(_none_if_empty)]
+
+
 class _Section(BaseModel):
     model_config = ConfigDict(extra="forbid", frozen=True)
 
 
 class Listen(_Section):
     host: str = "127.0.0.1"
+    """Addresses or names, several with commas between."""
     port: int = Field(default=8480, ge=1, le=65535)
     names: tuple[str, ...] = ()
     """Host names it is called by, beside addresses and the host name of the machine."""
+    public_url: str = Field(default="", pattern=r"^(https?://\S+)?$")
+    """Where people reach the console: links in alerts begin with it; empty: there are none."""
+    certificate: FileName = None
+    """PEM, with those of the authorities between, if there are any; read again when it changes."""
+    key: FileName = None
+    self_signed: bool = False
+    """Make a certificate of its own, in data_dir."""
+    plain_http: bool = False
+    """Listen for other machines without TLS."""
+
+    @model_validator(mode="after")
+    def _whole(self) -> Self:
+        if (self.certificate is None) != (self.key is None):
+            raise ValueError("certificate and key go together: give both, or neither")
+        if self.certificate is not None and self.self_signed:
+            raise ValueError("self_signed: there is a certificate already; leave one of the two out")
+        if not self.hosts:
+            raise ValueError("host: name at least one address, such as 127.0.0.1")
+        return self
+
+    @property
+    def hosts(self) -> tuple[str, ...]:
+        return tuple(filter(None, (one.strip().strip("[]") for one in self.host.split(","))))
+
+    @property
+    def called(self) -> tuple[str, ...]:
+        """Host names it is called by."""
+        public = urlsplit(self.public_url).hostname
+        return self.names if public is None else (*self.names, public)
+
+    @property
+    def tls(self) -> bool:
+        return self.self_signed or self.certificate is not None
 
 
 class DatabaseSettings(_Section):
@@ -103,6 +145,9 @@ class FindingSettings(_Section):
     port_rule_delay_s: Seconds = Field(
         default=_DEFAULTS.port_rule_delay.total_seconds(), alias="port_rule_delay", ge=0
     )
+    expiry_notice_s: Seconds = Field(
+        default=_DEFAULTS.expiry_notice.total_seconds(), alias="expiry_notice", ge=0, le=365 * 86400
+    )
     table_share: float = Field(default=_DEFAULTS.table_share, ge=0.1, le=1)
     clear_after_s: Seconds = Field(
         default=_DEFAULTS.clear_after.total_seconds(), alias="clear_after", ge=10, le=30 * 86400
@@ -124,6 +169,7 @@ class FindingSettings(_Section):
             ip_conflict_window=timedelta(seconds=self.ip_conflict_window_s),
             multiple_ips_after=timedelta(seconds=self.multiple_ips_after_s),
             port_rule_delay=timedelta(seconds=self.port_rule_delay_s),
+            expiry_notice=timedelta(seconds=self.expiry_notice_s),
             table_share=self.table_share,
             clear_after=timedelta(seconds=self.clear_after_s),
         )
@@ -158,6 +204,42 @@ class DnsSettings(_Section):
     """A name is looked up again after this."""
 
 
+Level = Literal["DEBUG", "INFO", "WARNING", "ERROR"]
+
+
+class LogSettings(_Section):
+    level: Level = "INFO"
+    levels: dict[str, Level] = Field(default_factory=dict)
+    """Of parts, such as collect or app.alerts, where they differ."""
+
+
+class OpenIdSettings(_Section):
+    """Signing in by OpenID Connect."""
+
+    issuer: str = Field(
+        default="", pattern=r"^(https://\S+|http://(127\.0\.0\.1|localhost|\[::1\])(:\d+)?(/\S*)?)?$"
+    )
+    """Empty: nobody signs in that way."""
+    name: str = Field(default="OpenID Connect", max_length=64)
+    """What the button says."""
+    client_id: str = ""
+    client_secret: str = Field(default="", repr=False)
+    scopes: tuple[str, ...] = ("profile", "email")
+    """Beside openid."""
+    groups_claim: str = "groups"
+    administrators: tuple[str, ...] = ()
+    """Groups; "*" is everybody. With none at all only those sign in whom an administrator gave an account."""
+    operators: tuple[str, ...] = ()
+    viewers: tuple[str, ...] = ()
+    act_on_ports: tuple[str, ...] = ()
+    """Groups that may have ports closed and opened, beside being operators or administrators."""
+    ca_file: FileName = None
+
+    @property
+    def decides_on_roles(self) -> bool:
+        return bool(self.administrators or self.operators or self.viewers)
+
+
 class Config(_Section):
     data_dir: Path
     listen: Listen = Listen()
@@ -169,13 +251,23 @@ class Config(_Section):
     imports: ImportSettings = ImportSettings()
     notifications: NotificationSettings = NotificationSettings()
     dns: DnsSettings = DnsSettings()
+    openid: OpenIdSettings = OpenIdSettings()
+    logs: LogSettings = LogSettings()
+
+    @model_validator(mode="after")
+    def _openid_whole(self) -> Self:
+        if self.openid.issuer and not (self.openid.client_id and self.listen.public_url):
+            raise ValueError("openid: it takes client_id, and listen.public_url, where people come back to")
+        return self
 
 
 ENVIRONMENT = {
     "KITEROLL_DATA": ("data_dir",),
     "KITEROLL_LISTEN_HOST": ("listen", "host"),
     "KITEROLL_LISTEN_PORT": ("listen", "port"),
+    "KITEROLL_LISTEN_PUBLIC_URL": ("listen", "public_url"),
     "KITEROLL_DATABASE_URL": ("database", "url"),
+    "KITEROLL_OPENID_CLIENT_SECRET": ("openid", "client_secret"),
     "KITEROLL_INTERVAL": ("reading", "interval"),
 }
 """Environment variables and the settings they stand for; they win over the file."""
@@ -222,6 +314,8 @@ def _set(values: dict[str, Any], path: tuple[str, ...], value: Any) -> None:
 def _problem(location: tuple[int | str, ...], message: str, text: str) -> str:
     path = ".".join(str(part) for part in location)
     message = message.removeprefix("Value error, ")
+    if not location:
+        return message
     if message == "Extra inputs are not permitted":
         message = "there is no such setting"
     line = _line_of(location, text)

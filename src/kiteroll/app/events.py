@@ -13,6 +13,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.tracking.admission import LeftOut
 from kiteroll.core.tracking.switch_health import SwitchHealth
+from kiteroll.store.audit import AuditRow
 
 log = logging.getLogger(__name__)
 
@@ -62,7 +63,7 @@ class AddressProbed:
 
 @dataclass(frozen=True, slots=True)
 class RulesChanged:
-    """Rules of ports were changed."""
+    """Rules of ports were changed, or which addresses count."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +76,22 @@ class FindingChanged:
     finding: Finding
 
 
-Event = ReadingStored | ReadingFailed | AddressProbed | RulesChanged | InventoryChanged | FindingChanged
+@dataclass(frozen=True, slots=True)
+class AuditAppended:
+    """A change that somebody made, or tried to make, is in the audit log."""
+
+    row: AuditRow
+
+
+Event = (
+    ReadingStored
+    | ReadingFailed
+    | AddressProbed
+    | RulesChanged
+    | InventoryChanged
+    | FindingChanged
+    | AuditAppended
+)
 E = TypeVar("E", bound=Event)
 
 

@@ -1,6 +1,6 @@
 """The facts of the finding engine, from the records and the tracker of the running service."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Callable, Collection, Mapping, Sequence
 from datetime import datetime
 
 from kiteroll.app.ingest import ReadingIngestor
@@ -10,10 +10,11 @@ from kiteroll.app.topology_view import NetworkView, TopologyView
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.policy.port_rules import RuleBook
+from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import Sighting
 from kiteroll.core.tracking.switch_health import SwitchCondition
@@ -24,10 +25,17 @@ from kiteroll.store.database import Database
 class StoredFacts:
     """Implements `kiteroll.core.findings.facts.FactSource`. Every answer may raise StorageUnavailable."""
 
-    def __init__(self, database: Database, ingestor: ReadingIngestor, topology: TopologyView) -> None:
+    def __init__(
+        self,
+        database: Database,
+        ingestor: ReadingIngestor,
+        topology: TopologyView,
+        service: Callable[[], ServiceCondition] = ServiceCondition,
+    ) -> None:
         self._database = database
         self._ingestor = ingestor
         self._topology = topology
+        self._service = service
         self._view = NetworkView()
         """The one that the engine judges by."""
 
@@ -51,6 +59,9 @@ class StoredFacts:
         tracker = self._ingestor.tracker
         rows = self._database.run(inventory.all_switches)
         return [condition_of(row, tracker.present(row.name)) for row in rows]
+
+    def service(self) -> ServiceCondition:
+        return self._service()
 
     def table(self, switch: str) -> MacTable:
         return self._ingestor.tracker.table(switch)

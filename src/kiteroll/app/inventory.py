@@ -71,7 +71,7 @@ class Inventory:
         ingestor: ReadingIngestor,
         poller: Poller[Outcome | None],
         limits: Limits,
-        interval_s: float,
+        interval_s: Callable[[], float],
         bus: EventBus,
     ) -> None:
         """`limits` and `interval_s` are those of switches without their own."""
@@ -99,7 +99,7 @@ class Inventory:
         hold_time_s, enabled; all checked but for the host. Raises Conflict when the name is taken,
         NotFound for a credential that is not there."""
         values = _columns(given)
-        values["interval_s"] = values["interval_s"] or round(self._interval_s)
+        values["interval_s"] = values["interval_s"] or round(self._interval_s())
 
         def work() -> SwitchRow:
             _check_host(values["source"], values["host"])

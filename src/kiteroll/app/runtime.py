@@ -18,13 +18,30 @@ from functools import partial
 from sqlalchemy.engine import URL
 
 from kiteroll.app import config as settings
+from kiteroll.app.access.access_book import RELOAD_S, AccessBook
+from kiteroll.app.access.accounts import Accounts
+from kiteroll.app.access.audit_log import AuditLog
+from kiteroll.app.access.first_start import ensure_way_in
+from kiteroll.app.access.openid_provider import OpenIdProvider
+from kiteroll.app.access.openid_sign_in import CALLBACK as OPENID_CALLBACK
+from kiteroll.app.access.openid_sign_in import OpenIdSignIn
+from kiteroll.app.access.passwords import Passwords
+from kiteroll.app.access.sign_in import SignIn
+from kiteroll.app.access.tokens import Tokens
+from kiteroll.app.alerts.alert_routes import AlertRoutes
+from kiteroll.app.alerts.alert_targets import AlertTargets
+from kiteroll.app.alerts.router import STEP_S as ALERT_STEP_S
+from kiteroll.app.alerts.router import AlertRouter
+from kiteroll.app.alerts.sender import AlertSender
 from kiteroll.app.csv_mappings import CsvMappings
 from kiteroll.app.database_watch import PATIENCE_S, DatabaseWatch
+from kiteroll.app.enrolment import Enrolment
 from kiteroll.app.events import EventBus, ReadingStored
 from kiteroll.app.finding_facts import StoredFacts
 from kiteroll.app.imports import Importer
 from kiteroll.app.ingest import Outcome, ReadingIngestor
 from kiteroll.app.inventory import Inventory
+from kiteroll.app.key_rotation import KeyRotation
 from kiteroll.app.logs import fields
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.name_index import NameIndexes
@@ -35,11 +52,16 @@ from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
 from kiteroll.app.queries.history import HistoryQueries
 from kiteroll.app.queries.network_map import NetworkMap
+from kiteroll.app.queries.port_use import PortUseQueries
 from kiteroll.app.queries.ports import PortQueries
+from kiteroll.app.queries.roll_call import RollCalls
 from kiteroll.app.queries.search import Search
 from kiteroll.app.queries.service_status import StatusQueries
 from kiteroll.app.queries.switches import SwitchQueries
 from kiteroll.app.queries.vlans import VlanQueries
+from kiteroll.app.rehearsals import Rehearsals
+from kiteroll.app.runtime_settings import RuntimeSettings
+from kiteroll.app.service_watch import ServiceWatch
 from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.app.supervisor import Supervisor
 from kiteroll.app.switch_reads import SwitchReads
@@ -56,6 +78,7 @@ from kiteroll.collect.notification_listener import LocalEngine
 from kiteroll.collect.poller import Poller
 from kiteroll.core.errors import ConfigError
 from kiteroll.core.topology.refresh import FACTS_MAX_AGE
+from kiteroll.data_dir import CERTIFICATE_FILE
 from kiteroll.store import rounds
 from kiteroll.store.database import Database
 from kiteroll.store.database_lock import DatabaseLock
@@ -90,6 +113,18 @@ class Parts:
 
     storage: Storage
     bus: EventBus
+    access: AccessBook
+    sign_in: SignIn
+    accounts: Accounts
+    tokens: Tokens
+    openid: OpenIdSignIn
+    audit: AuditLog
+    alert_router: AlertRouter
+    alert_sender: AlertSender
+    alert_targets: AlertTargets
+    alert_routes: AlertRoutes
+    key_rotation: KeyRotation
+    runtime_settings: RuntimeSettings
     ingestor: ReadingIngestor
     topology: TopologyView
     names: NameIndexes
@@ -101,12 +136,16 @@ class Parts:
     rounds: OnDemandRounds
     inventory: Inventory
     port_rules: PortRules
+    roll_calls: RollCalls
+    enrolment: Enrolment
+    rehearsals: Rehearsals
     importer: Importer
     mappings: CsvMappings
     shared_addresses: SharedAddresses
     endpoint_queries: EndpointQueries
     switch_queries: SwitchQueries
     port_queries: PortQueries
+    port_use: PortUseQueries
     finding_queries: FindingQueries
     search: Search
     differences: Differences
@@ -155,6 +194,12 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     StorageUnavailable or Conflict; what was opened is closed by `stack`."""
     storage = open_storage(config, stack)
     database, background, bus = storage.database, storage.background, EventBus()
+    passwords = Passwords()
+    ensure_way_in(background, clock, config.data_dir, passwords)
+    access = AccessBook(background, clock)
+    access.reload()
+    runtime_settings = RuntimeSettings(background, clock, config)
+    runtime_settings.load()
     hold_time_s = config.tracking.hold_time_s
     hold_time = None if hold_time_s is None else timedelta(seconds=hold_time_s)
     ingestor = ReadingIngestor(background, hold_time, config.tracking.limits(), bus)
@@ -176,21 +221,44 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     poller: Poller[Outcome | None] = Poller(
         clock, limits, ingestor.ingest, concurrency=reading.concurrency, jitter=random.random
     )
-    thresholds = config.findings.thresholds()
     followup = FollowupProbe(background, poller, ingestor, clock)
-    findings = FindingWorker(
-        background, StoredFacts(background, ingestor, topology), thresholds, clock, bus, followup.request
-    )
-    reads = SwitchReads(database, poller, clock)
-    endpoint_queries = EndpointQueries(database, topology, makers, clock, findings.contested)
-    switch_queries = SwitchQueries(database, ingestor, clock, thresholds.table_share)
-    port_queries = PortQueries(database, topology, ingestor, findings.claimed_uplinks, clock)
-    mappings = CsvMappings(database)
+    alert_sender = AlertSender(background, clock, storage.vault)
     database_watch = DatabaseWatch(storage.watch, clock)
     supervisor = Supervisor(clock, on_must_stop)
+    certificate = config.listen.certificate
+    if config.listen.self_signed:
+        certificate = config.data_dir / CERTIFICATE_FILE
+    watch = ServiceWatch(supervisor, alert_sender, database_watch, config.data_dir, certificate, clock)
+    facts = StoredFacts(background, ingestor, topology, watch.condition)
+    findings = FindingWorker(background, facts, runtime_settings.thresholds, clock, bus, followup.request)
+    runtime_settings.on_change(lambda: findings.change_thresholds(runtime_settings.thresholds))
+    alert_router = AlertRouter(background, clock, bus, findings.live, config.listen.public_url)
+    alert_router.on_message(alert_sender.wake)
+    reads = SwitchReads(database, poller, clock)
+    endpoint_queries = EndpointQueries(database, topology, makers, clock, findings.contested)
+    switch_queries = SwitchQueries(database, ingestor, clock, lambda: runtime_settings.thresholds.table_share)
+    port_queries = PortQueries(database, topology, clock)
+    search = Search(database, ingestor, names, makers, endpoint_queries, switch_queries, port_queries, clock)
+    port_rules = PortRules(database, clock, bus)
+    roll_calls = RollCalls(database, topology, ingestor, makers, search, findings.claimed_uplinks, clock)
+    rehearsals = Rehearsals(background, lambda: runtime_settings.thresholds, clock)
+    stack.callback(rehearsals.stop)
+    mappings = CsvMappings(database)
     return Parts(
         storage=storage,
         bus=bus,
+        access=access,
+        sign_in=SignIn(database, clock, passwords, access),
+        accounts=Accounts(database, clock, passwords, access),
+        tokens=Tokens(database, clock, access),
+        openid=_openid(config, storage, access, clock),
+        audit=AuditLog(database, clock, bus),
+        alert_router=alert_router,
+        alert_sender=alert_sender,
+        alert_targets=AlertTargets(database, clock, storage.vault, alert_router, alert_sender),
+        alert_routes=AlertRoutes(database, clock, alert_router),
+        key_rotation=KeyRotation(database, storage.vault),
+        runtime_settings=runtime_settings,
         ingestor=ingestor,
         topology=topology,
         names=names,
@@ -201,19 +269,21 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         reads=reads,
         rounds=OnDemandRounds(database, clock, reads.read_next),
         inventory=Inventory(
-            database, storage.vault, clock, ingestor, poller, limits, reading.interval_s, bus
+            database, storage.vault, clock, ingestor, poller, limits, lambda: runtime_settings.interval_s, bus
         ),
-        port_rules=PortRules(database, clock, bus),
+        port_rules=port_rules,
+        roll_calls=roll_calls,
+        enrolment=Enrolment(database, port_rules, roll_calls, endpoint_queries, clock),
+        rehearsals=rehearsals,
         importer=Importer(database, ingestor, mappings, clock),
         mappings=mappings,
-        shared_addresses=SharedAddresses(database),
+        shared_addresses=SharedAddresses(database, bus),
         endpoint_queries=endpoint_queries,
         switch_queries=switch_queries,
         port_queries=port_queries,
+        port_use=PortUseQueries(database, port_queries, clock),
         finding_queries=FindingQueries(database),
-        search=Search(
-            database, ingestor, names, makers, endpoint_queries, switch_queries, port_queries, clock
-        ),
+        search=search,
         differences=Differences(database, topology, clock),
         network_map=NetworkMap(switch_queries, topology, findings.live),
         history=HistoryQueries(database, topology),
@@ -222,6 +292,14 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         database_watch=database_watch,
         supervisor=supervisor,
     )
+
+
+def _openid(config: settings.Config, storage: Storage, access: AccessBook, clock: Clock) -> OpenIdSignIn:
+    provider = None
+    if config.openid.issuer:
+        back = f"{config.listen.public_url.rstrip('/')}{OPENID_CALLBACK}"
+        provider = OpenIdProvider(config.openid, back, clock)
+    return OpenIdSignIn(config.openid, provider, storage.database, access, storage.vault, clock)
 
 
 def add_workers(
@@ -240,7 +318,19 @@ def add_workers(
     )
     add("topology", refresh)
     add("name-index", partial(periodic.every, _NAMES_S, clock, parts.names.refresh, "names"))
-    add("retention", partial(periodic.retention, storage.background, parts.ingestor, clock, config.retention))
+    add("alert-router", partial(periodic.every, ALERT_STEP_S, clock, parts.alert_router.step, "alerts"))
+    add("alert-sender", parts.alert_sender.run)
+    add("access", partial(periodic.every, RELOAD_S, clock, parts.access.refresh, "access"))
+    add(
+        "retention",
+        partial(
+            periodic.retention,
+            storage.background,
+            parts.ingestor,
+            clock,
+            lambda: parts.runtime_settings.retention,
+        ),
+    )
     if config.notifications.enabled:
         engine = local_engine(config.data_dir / "engine.json")
         add("notifications", _notification_reader(parts, config, clock, engine, stack).run)

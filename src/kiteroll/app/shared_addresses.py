@@ -2,6 +2,7 @@
 
 from collections.abc import Mapping
 
+from kiteroll.app.events import EventBus, RulesChanged
 from kiteroll.core.errors import NotFound
 from kiteroll.core.model.makers import parse_address_or_prefix
 from kiteroll.store import finding_inputs
@@ -9,8 +10,9 @@ from kiteroll.store.database import Database
 
 
 class SharedAddresses:
-    def __init__(self, database: Database) -> None:
+    def __init__(self, database: Database, bus: EventBus) -> None:
         self._database = database
+        self._bus = bus
 
     def all(self) -> Mapping[str, str]:
         """Address or prefix, as hex digits, to the reason."""
@@ -19,8 +21,10 @@ class SharedAddresses:
     def set(self, address: str, reason: str) -> None:
         """Add or change one. Raises Invalid for what is neither an address nor a prefix."""
         self._database.run(finding_inputs.save_shared, parse_address_or_prefix(address), reason)
+        self._bus.publish(RulesChanged())
 
     def remove(self, address: str) -> None:
         """Raises Invalid, or NotFound."""
         if not self._database.run(finding_inputs.remove_shared, parse_address_or_prefix(address)):
             raise NotFound("shared address", address, "`kiteroll shared list` shows those there are")
+        self._bus.publish(RulesChanged())

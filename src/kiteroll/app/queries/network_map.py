@@ -50,6 +50,5 @@ class NetworkMap:
             name
             for one in self._live_findings()
             if one.state is State.OPEN and not one.part_of
-            for name in {switch for switch, _ in one.ports} | {one.subject.switch}
-            if name
+            for name in one.switches
         )

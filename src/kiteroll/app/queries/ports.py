@@ -1,22 +1,19 @@
 """Ports: what each is for, who is on it, and how that was over time."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.queries.as_of import past_instant
 from kiteroll.app.queries.endpoints import find_port
 from kiteroll.app.topology_view import NetworkView, TopologyView
 from kiteroll.clock import Clock
 from kiteroll.core.findings.kinds.silent_port import PortActivity, silent_since, up_since
 from kiteroll.core.model.address_counts import counts_over_time
-from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.port_use import PortUse, port_use
 from kiteroll.core.model.reading import Oper
-from kiteroll.core.policy.evaluation import PortOccupancy, evaluate_port
 from kiteroll.core.topology.roles import PortRole
-from kiteroll.store import inventory, list_queries, port_history, rules, stay_queries
+from kiteroll.store import inventory, list_queries, port_history, stay_queries
 from kiteroll.store.database import Database
 from kiteroll.store.list_queries import PortRow
 from kiteroll.store.port_history import LinkChange
@@ -39,15 +36,10 @@ class PortQueries:
         self,
         database: Database,
         topology: TopologyView,
-        ingestor: ReadingIngestor,
-        claimed_uplinks: Callable[[], frozenset[PortRef]],
         clock: Clock,
     ) -> None:
-        """`claimed_uplinks`: ports that look like uplinks and stay under their rules."""
         self._database = database
         self._topology = topology
-        self._ingestor = ingestor
-        self._claimed_uplinks = claimed_uplinks
         self._clock = clock
 
     def of_switch(self, switch: str, at: datetime | None) -> list[PortView]:
@@ -87,18 +79,6 @@ class PortQueries:
         """What became of its link, latest first. Raises NotFound."""
         port_id = find_port(self._database, switch, port)
         return self._database.run(port_history.links_of_port, port_id, self._clock.now() - back, limit)
-
-    def roll_call(self, switch: str, port: str) -> PortOccupancy:
-        """Who is on a port, beside who may be. Raises NotFound."""
-        find_port(self._database, switch, port)
-        topology, claimed = self._topology.now().topology, self._claimed_uplinks()
-        return evaluate_port(
-            (switch, port),
-            self._ingestor.tracker.table(switch),
-            self._database.run(rules.rule_book).rule((switch, port)),
-            lambda one: topology.is_uplink(one) and one not in claimed,
-            self._database.run(inventory.switch_addresses),
-        )
 
     def _as_of(self, switch_id: int, at: datetime) -> list[PortView]:
         view = self._topology.at(at)

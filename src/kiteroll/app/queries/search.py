@@ -21,6 +21,7 @@ _MAX_NAMED = 8
 """Switches and ports listed; they are a sideline of a search that is mostly for addresses."""
 _MAX_SORTED = 1000
 """Ports that are put in order; a single letter is in the aliases of nearly all."""
+_MAX_CALLED = 50
 _MIN_MAKER_LETTERS = 3
 """Letters from which a text may name a maker."""
 
@@ -93,6 +94,15 @@ class Search:
             ports=self._ports.views(named.ports),
         )
 
+    def devices_called(self, name: str) -> list[MacAddress]:
+        """Endpoints with exactly this IP, host name (with or without its domain) or label."""
+        wanted = name.strip().lower()
+        try:
+            found = self.find(wanted, _MAX_CALLED, None).endpoints
+        except BadAddress:
+            return []
+        return [one.mac for one in found if wanted in _names(one)]
+
     def _find_several(self, query: str, parts: list[str], limit: int, at: datetime | None) -> SearchView:
         """Each by itself, in the order given; what cannot be an address finds nothing."""
         endpoints: dict[MacAddress, EndpointView] = {}
@@ -137,3 +147,9 @@ class Search:
 
     def _by_maker(self, text: str, limit: int) -> list[MacAddress]:
         return [] if len(text) < _MIN_MAKER_LETTERS else self._makers.macs_by_maker(text, limit)
+
+
+def _names(one: EndpointView) -> set[str]:
+    hosts = [name.lower() for name in one.record.names]
+    label = str(one.record.about["label"]).lower()
+    return {*one.record.ips, *hosts, *(name.split(".")[0] for name in hosts), *filter(None, [label])}

@@ -1,6 +1,6 @@
 """Switches of the inventory, with how each is doing."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -32,7 +32,7 @@ class SwitchView:
 
 class SwitchQueries:
     def __init__(
-        self, database: Database, ingestor: ReadingIngestor, clock: Clock, table_share: float
+        self, database: Database, ingestor: ReadingIngestor, clock: Clock, table_share: Callable[[], float]
     ) -> None:
         """`table_share`: from which share of its size a table counts as nearly full."""
         self._database = database
@@ -60,7 +60,7 @@ class SwitchQueries:
         found = []
         for row in rows:
             condition = condition_of(row, self._ingestor.tracker.present(row.name))
-            warnings = switch_warnings(condition, same_address, now, self._table_share)
+            warnings = switch_warnings(condition, same_address, now, self._table_share())
             found.append(
                 SwitchView(
                     row=row,

@@ -72,6 +72,16 @@ class FindingWorker:
     def thresholds(self) -> Thresholds:
         return self._engine.thresholds
 
+    def change_thresholds(self, thresholds: Thresholds) -> None:
+        """From the next step on. What was seen and not judged is judged by them; what else the engine has in
+        mind it gathers anew, as after a start."""
+        with self._lock:
+            before = self._engine
+            self._engine = FindingEngine(thresholds, before.lifecycle.live().values())
+            for event in before.unjudged():
+                self._engine.enqueue(event)
+            self._wake_at = None
+
     async def run(self) -> None:
         while True:
             await self._clock.sleep(_STEP_S)

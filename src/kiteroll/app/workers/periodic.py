@@ -29,12 +29,15 @@ async def every(seconds: float, clock: Clock, work: Callable[[], object], name: 
 
 
 async def retention(
-    database: Database, ingestor: ReadingIngestor, clock: Clock, settings: RetentionSettings
+    database: Database,
+    ingestor: ReadingIngestor,
+    clock: Clock,
+    settings: Callable[[], RetentionSettings],
 ) -> None:
     """Delete expired records, once an hour."""
 
     async def delete() -> None:
-        deleted = await asyncio.to_thread(delete_old, database, clock, settings)
+        deleted = await asyncio.to_thread(delete_old, database, clock, settings())
         await ingestor.run_in_turn(ingestor.forget_endpoints, deleted.endpoints)
 
     await _again_and_again(_RETENTION_S, clock, delete, "retention")

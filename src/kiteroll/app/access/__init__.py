@@ -1,0 +1,1 @@
+"""Who may call the service: accounts, signing in, tokens, sessions, and the audit log."""

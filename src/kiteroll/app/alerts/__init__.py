@@ -1,0 +1,1 @@
+"""Telling people: what is told of which finding, and its delivery."""

@@ -1,0 +1,1 @@
+"""Backups: made while the service runs, checked, restored."""

@@ -1,0 +1,264 @@
+"""From findings to messages to deliveries: on a real database, with a clock that is turned by hand."""
+
+import asyncio
+import json
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from kiteroll.app.access.audit_log import DONE, AuditLog
+from kiteroll.app.alerts.alert_routes import AlertRoutes, MessageFilters, MessageRow
+from kiteroll.app.alerts.alert_targets import AlertTargets
+from kiteroll.app.alerts.router import LOOK_AT_ALL, SETTLE, AlertRouter
+from kiteroll.app.alerts.sender import AlertSender
+from kiteroll.app.events import EventBus, FindingChanged
+from kiteroll.core.access.audit_chain import verify
+from kiteroll.core.alerts.planned_work import PlannedWork
+from kiteroll.core.alerts.route import AlertReason, Route
+from kiteroll.core.errors import Conflict, Invalid
+from kiteroll.core.findings.finding import Cause, Finding, FindingKind, Severity, State, Subject
+from kiteroll.store import findings, outbox
+from kiteroll.store.database import Database
+from kiteroll.store.vault import Vault
+from tests.support.clock import ManualClock
+from tests.support.factories import NOON
+from tests.support.harness import wait_until
+from tests.support.live import add_switch
+
+HOUR = timedelta(hours=1)
+SETTLED_S = SETTLE.total_seconds() + 1
+
+
+def flapping(switch: str = "quay-1", **changes: Any) -> Finding:
+    given: dict[str, Any] = {
+        "kind": FindingKind.FLAPPING,
+        "subject": Subject(switch=switch),
+        "severity": Severity.WARNING,
+        "cause": Cause.LOOSE_CABLE,
+        "state": State.OPEN,
+        "evidence": (),
+        "count": 1,
+        "first_at": NOON,
+        "opened_at": NOON,
+        "last_at": NOON,
+    }
+    return Finding(**given | changes)
+
+
+class Telling:
+    """Router and sender of one service; `restart` makes new ones on the same database."""
+
+    def __init__(self, database: Database, folder: Path) -> None:
+        self.database = database
+        self.folder = folder
+        self.clock = ManualClock()
+        self.live: dict[str, Finding] = {}
+        self.restart()
+
+    def restart(self) -> None:
+        bus, vault = EventBus(), Vault(self.folder / "secrets.key")
+        self.bus = bus
+        self.router = AlertRouter(
+            self.database, self.clock, bus, lambda: list(self.live.values()), "https://kite.example/"
+        )
+        self.sender = AlertSender(self.database, self.clock, vault)
+        self.targets = AlertTargets(self.database, self.clock, vault, self.router, self.sender)
+        self.routes = AlertRoutes(self.database, self.clock, self.router)
+        self.audit = AuditLog(self.database, self.clock, bus)
+
+    def change(self, finding: Finding) -> None:
+        self.live[finding.key] = finding
+        if finding.state is State.CLEARED:
+            del self.live[finding.key]
+        self.database.run(findings.save_findings, [finding])
+        self.bus.publish(FindingChanged(finding))
+
+    def after(self, seconds: float) -> list[tuple[str, str]]:
+        """What is in the outbox by then, first made first: reason and target."""
+        self.router.step()
+        self.clock.advance(seconds)
+        self.router.step()
+        return [(one.reason.value, one.target_name) for one in self.messages()]
+
+    def messages(self) -> list[MessageRow]:
+        return list(reversed(self.routes.messages(MessageFilters(), None, 1000).items))
+
+    def deliver(self) -> list[dict[str, Any]]:
+        """What arrives of all that may be tried now."""
+        for target in self.targets.all():
+            rows = self.database.run(outbox.waiting_messages, self.clock.now(), 1000)
+            self.sender.deliver(target.row.id, [one for one in rows if one.target == target.row.id])
+        files = sorted((self.folder / "alerts").glob("*.json"))
+        return [json.loads(file.read_text()) for file in files]
+
+
+@pytest.fixture
+def telling(database: Database, tmp_path: Path) -> Iterator[Telling]:
+    made = Telling(database, tmp_path)
+    add_switch(database, "quay-1")
+    for name in ("folder", "chief"):
+        made.targets.set(
+            name, "folder", {"path": str(tmp_path / "alerts")}, None, enabled=True, audit_log=False
+        )
+    made.routes.set(Route(name="all", target="folder", set_at=NOON))
+    yield made
+
+
+def test_a_finding_is_told_once_it_stands_and_again_when_it_is_over(telling: Telling) -> None:
+    telling.change(flapping())
+    assert telling.after(0) == []
+    assert telling.after(SETTLED_S) == [("opened", "folder")]
+    telling.change(flapping(state=State.CLEARED, cleared_at=NOON + HOUR))
+    assert telling.after(0) == [("opened", "folder"), ("over", "folder")]
+    again = flapping(times_opened=2, opened_at=NOON + 2 * HOUR)
+    telling.change(again)
+    assert telling.after(SETTLED_S) == [("opened", "folder"), ("over", "folder"), ("opened", "folder")]
+    arrived = [one["messages"][0] for one in telling.deliver()]
+    assert [one["text"] for one in arrived][1].startswith("Over: ")
+    number = telling.messages()[0].finding
+    assert arrived[0]["link"] == f"https://kite.example/findings/{number}"
+
+
+def test_what_turns_out_to_be_explained_or_over_at_once_is_not_told(telling: Telling) -> None:
+    telling.change(flapping())
+    telling.change(flapping("quay-2"))
+    telling.after(1)
+    telling.change(flapping(part_of="loop|quay-1"))
+    telling.change(flapping("quay-2", state=State.CLEARED, cleared_at=NOON))
+    assert telling.after(SETTLED_S) == []
+
+
+def test_a_service_that_was_killed_tells_what_it_had_not_and_nothing_twice(telling: Telling) -> None:
+    telling.change(flapping())
+    telling.after(SETTLED_S)
+    telling.change(flapping("quay-2"))
+    telling.restart()
+    assert telling.after(SETTLED_S) == [("opened", "folder"), ("opened", "folder")]
+    cleared = flapping(state=State.CLEARED, cleared_at=telling.clock.now())
+    telling.change(cleared)
+    telling.restart()
+    assert telling.after(SETTLED_S)[2:] == [("over", "folder")]
+    telling.restart()
+    assert len(telling.after(SETTLED_S)) == 3
+
+
+def test_while_work_is_planned_nothing_is_told_and_what_stays_open_is_told_after(telling: Telling) -> None:
+    work = PlannedWork(begins_at=NOON, ends_at=NOON + HOUR, switch="quay-1")
+    row = telling.routes.plan_work(work, "a new switch", "ida")
+    telling.change(flapping())
+    telling.change(flapping("quay-2"))
+    assert telling.after(SETTLED_S) == [("opened", "folder")], "of quay-2 alone"
+    assert telling.after(600) == [("opened", "folder")]
+    telling.routes.end_work(row.id)
+    assert telling.after(LOOK_AT_ALL.total_seconds()) == [("opened", "folder")] * 2
+    with pytest.raises(Invalid, match="ends_at"):
+        telling.routes.plan_work(replace(work, ends_at=NOON - HOUR), "", "ida")
+
+
+def test_it_reminds_and_escalates_until_somebody_acknowledges(telling: Telling) -> None:
+    telling.routes.set(
+        Route(
+            name="all",
+            target="folder",
+            set_at=NOON,
+            remind_after=HOUR,
+            escalate_after=HOUR,
+            escalate_to="chief",
+        )
+    )
+    telling.change(flapping())
+    telling.after(SETTLED_S)
+    told = [("opened", "folder"), ("reminder", "folder"), ("escalated", "chief")]
+    assert telling.after(3600) == told
+    telling.change(flapping(state=State.ACKNOWLEDGED, acknowledged_by="ida"))
+    assert telling.after(7200) == told
+
+
+def test_a_target_in_use_stays_and_its_secret_is_kept_and_sealed(telling: Telling) -> None:
+    with pytest.raises(Conflict, match="all"):
+        telling.targets.remove("folder")
+    with pytest.raises(Invalid, match="nowhere"):
+        telling.routes.set(Route(name="all", target="nowhere", set_at=NOON))
+    settings = {"url": "https://127.0.0.1:1/"}
+    flags = {"enabled": True, "audit_log": False}
+    first = telling.targets.set("hook", "webhook", settings, "s3cret", **flags).row.sealed
+    assert first is not None and b"s3cret" not in first
+    assert telling.targets.set("hook", "webhook", settings, None, **flags).row.sealed == first
+    assert telling.targets.set("hook", "webhook", settings, "", **flags).row.sealed is None
+
+
+def test_many_at_once_arrive_as_one_digest(telling: Telling) -> None:
+    for number in range(40):
+        telling.change(flapping(f"quay-{number}"))
+    assert len(telling.after(SETTLED_S)) == 40
+    (digest,) = telling.deliver()
+    assert len(digest["messages"]) == 40
+
+
+def test_a_target_that_fails_is_tried_again_and_nothing_is_lost(telling: Telling) -> None:
+    place = telling.folder / "alerts"
+    place.write_text("in the way")
+    telling.change(flapping())
+    telling.after(SETTLED_S)
+    assert telling.deliver() == []
+    status = telling.targets.get("folder")
+    assert status.failing is not None and "alerts" in status.failing.error and status.backlog.waiting == 1
+    assert telling.deliver() == [] and telling.messages()[0].attempts == 1, "it waits before it tries again"
+    place.unlink()
+    telling.clock.advance(6)
+    (arrived,) = telling.deliver()
+    assert not arrived["possibly_repeated"] and telling.targets.get("folder").failing is None
+    assert telling.messages()[0].state == "sent" and telling.messages()[0].attempts == 2
+
+
+def test_after_a_day_it_is_given_up_and_said_so(telling: Telling) -> None:
+    (telling.folder / "alerts").write_text("in the way")
+    telling.change(flapping())
+    telling.after(SETTLED_S)
+    telling.clock.advance(86400 + 60)
+    assert telling.deliver() == []
+    (lost,) = telling.messages()
+    assert lost.state == "failed" and lost.error
+
+
+def test_what_was_being_sent_when_the_service_ended_is_sent_again_and_says_so(telling: Telling) -> None:
+    telling.change(flapping())
+    telling.after(SETTLED_S)
+    ids = [one.id for one in telling.messages()]
+    telling.database.run(outbox.begin_delivery, ids, "killed")
+    telling.restart()
+
+    async def start() -> None:
+        running = asyncio.create_task(telling.sender.run())
+        await asyncio.to_thread(
+            wait_until, lambda: telling.messages()[0].state == "sent", "it to be sent again"
+        )
+        running.cancel()
+
+    asyncio.run(asyncio.wait_for(start(), 20))
+    (arrived,) = telling.deliver()
+    assert arrived["possibly_repeated"] and telling.messages()[0].possibly_repeated
+
+
+def test_the_audit_log_is_sent_on_whole_so_that_its_chain_can_be_checked(telling: Telling) -> None:
+    path = str(telling.folder / "alerts")
+
+    def enter(action: str) -> None:
+        telling.audit.append(DONE, action, "quay-1", principal=None, client="", by="ida")
+
+    enter("before.it-was-asked-for")
+    telling.targets.set("chief", "folder", {"path": path}, None, enabled=True, audit_log=True)
+    for number in range(3):
+        enter(f"switch.add-{number}")
+    assert telling.after(0) == [("audit", "chief")] * 3
+    telling.restart()
+    assert telling.after(20) == [("audit", "chief")] * 3
+    entries = [dict(one.content) for one in telling.messages()]
+    assert [one["number"] for one in entries] == [2, 3, 4]
+    before = next(iter(telling.audit.every_entry())).plain()
+    assert verify(iter([before, *entries])).broken_at is None
+    assert [one.reason for one in telling.messages()] == [AlertReason.AUDIT] * 3
