@@ -7,30 +7,38 @@ from pathlib import Path
 from typing import Any
 
 import anyio.to_thread
-from fastapi import APIRouter, Depends, FastAPI
+from fastapi import APIRouter, FastAPI
 from fastapi.responses import FileResponse, JSONResponse, PlainTextResponse, Response
+from fastapi.routing import APIRoute
 from prometheus_client import CONTENT_TYPE_LATEST
 from starlette.exceptions import HTTPException
 from starlette.middleware.gzip import GZipMiddleware
 
 from kiteroll import __version__
 from kiteroll.api import problems
-from kiteroll.api.auth import TokenAuth, documented
+from kiteroll.api.admission import Admitted, check_complete
 from kiteroll.api.dependencies import TheMetrics, TheStatus, by_type
 from kiteroll.api.exports.lists import ExportLists
 from kiteroll.api.metrics import Metrics
 from kiteroll.api.routes import (
+    alerts,
+    audit,
     credentials,
     endpoints,
+    enrolment,
     exports,
     findings,
     history,
     imports,
     network,
+    people,
+    rehearsals,
+    roll_call,
     rounds,
     rules,
     service_status,
     session,
+    settings,
     switches,
 )
 from kiteroll.api.stream import events
@@ -43,7 +51,9 @@ CALLS_AT_ONCE = 12
 CONSOLE = Path(__file__).with_name("console_dist")
 _ROUTES = (
     *(switches, credentials, rounds, imports, findings, rules),
+    *(enrolment, roll_call, rehearsals),
     *(endpoints, history, service_status, network, exports),
+    *(people, audit, alerts, settings),
 )
 _POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
@@ -52,7 +62,7 @@ _POLICY = (
 """Chakra writes its styles into the page; nothing else may come from outside the service."""
 
 
-def serve(parts: Parts, auth: TokenAuth, broadcaster: EventBroadcaster, clock: SystemClock) -> FastAPI:
+def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> FastAPI:
     """The application over what was built; its workers run while it does."""
     events.connect(parts.bus, broadcaster)
     metrics = Metrics(
@@ -67,6 +77,7 @@ def serve(parts: Parts, auth: TokenAuth, broadcaster: EventBroadcaster, clock: S
         parts.differences,
         parts.history,
         parts.vlans,
+        parts.roll_calls,
     )
 
     @asynccontextmanager
@@ -80,7 +91,7 @@ def serve(parts: Parts, auth: TokenAuth, broadcaster: EventBroadcaster, clock: S
     app = make_app(lifespan)
     app.state.started_at = clock.now()
     own = [getattr(parts, one.name) for one in fields(parts) if one.name != "storage"]
-    app.state.parts = by_type(*own, auth, broadcaster, metrics, export_lists, clock)
+    app.state.parts = by_type(*own, broadcaster, metrics, export_lists, clock)
     return app
 
 
@@ -102,8 +113,12 @@ def make_app(lifespan: Any = None) -> FastAPI:
     app.add_middleware(GZipMiddleware, minimum_size=1000, compresslevel=1)
     v1 = APIRouter(prefix="/api/v1")
     v1.include_router(session.router)
+    names = {"metrics"}
+    for router in (session.router, *(module.router for module in _ROUTES)):
+        names |= {route.name for route in router.routes if isinstance(route, APIRoute)}
+    check_complete(names)
     for module in _ROUTES:
-        v1.include_router(module.router, dependencies=[Depends(documented)])
+        v1.include_router(module.router, dependencies=[Admitted])
     app.include_router(v1)
     _serve_health(app)
     _serve_console(app)
@@ -120,7 +135,7 @@ def _serve_health(app: FastAPI) -> None:
         queries.check_database()
         return PlainTextResponse("ready\n")
 
-    @app.get("/metrics", include_in_schema=False, dependencies=[Depends(documented)])
+    @app.get("/metrics", include_in_schema=False, dependencies=[Admitted])
     def metrics(metrics: TheMetrics) -> Response:
         return Response(metrics.text(), media_type=CONTENT_TYPE_LATEST)
 

@@ -5,13 +5,21 @@ from typing import Annotated, Any, TypeVar
 
 from fastapi import Depends, Request
 
-from kiteroll.api.auth import TokenAuth
 from kiteroll.api.exports.lists import ExportLists
 from kiteroll.api.metrics import Metrics
 from kiteroll.api.stream.broadcaster import EventBroadcaster
+from kiteroll.app.access.accounts import Accounts
+from kiteroll.app.access.audit_log import AuditLog
+from kiteroll.app.access.openid_sign_in import OpenIdSignIn
+from kiteroll.app.access.sign_in import SignIn
+from kiteroll.app.access.tokens import Tokens
+from kiteroll.app.alerts.alert_routes import AlertRoutes
+from kiteroll.app.alerts.alert_targets import AlertTargets
 from kiteroll.app.csv_mappings import CsvMappings
+from kiteroll.app.enrolment import Enrolment
 from kiteroll.app.imports import Importer
 from kiteroll.app.inventory import Inventory
+from kiteroll.app.key_rotation import KeyRotation
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.on_demand_rounds import OnDemandRounds
 from kiteroll.app.port_rules import PortRules
@@ -20,11 +28,15 @@ from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
 from kiteroll.app.queries.history import HistoryQueries
 from kiteroll.app.queries.network_map import NetworkMap
+from kiteroll.app.queries.port_use import PortUseQueries
 from kiteroll.app.queries.ports import PortQueries
+from kiteroll.app.queries.roll_call import RollCalls
 from kiteroll.app.queries.search import Search
 from kiteroll.app.queries.service_status import StatusQueries
 from kiteroll.app.queries.switches import SwitchQueries
 from kiteroll.app.queries.vlans import VlanQueries
+from kiteroll.app.rehearsals import Rehearsals
+from kiteroll.app.runtime_settings import RuntimeSettings
 from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.app.switch_reads import SwitchReads
 from kiteroll.app.workers.findings import FindingWorker
@@ -46,26 +58,38 @@ def by_type(*parts: Any) -> dict[type, Any]:
     return {type(part): part for part in parts}
 
 
-TheAuth = Annotated[TokenAuth, Depends(_part(TokenAuth))]
+TheAccounts = Annotated[Accounts, Depends(_part(Accounts))]
+TheAlertRoutes = Annotated[AlertRoutes, Depends(_part(AlertRoutes))]
+TheAlertTargets = Annotated[AlertTargets, Depends(_part(AlertTargets))]
+TheAuditLog = Annotated[AuditLog, Depends(_part(AuditLog))]
 TheBroadcaster = Annotated[EventBroadcaster, Depends(_part(EventBroadcaster))]
 TheClock = Annotated[Clock, Depends(_part(SystemClock))]
 TheDifferences = Annotated[Differences, Depends(_part(Differences))]
 TheEndpoints = Annotated[EndpointQueries, Depends(_part(EndpointQueries))]
+TheEnrolment = Annotated[Enrolment, Depends(_part(Enrolment))]
 TheExports = Annotated[ExportLists, Depends(_part(ExportLists))]
 TheFindingWorker = Annotated[FindingWorker, Depends(_part(FindingWorker))]
 TheFindings = Annotated[FindingQueries, Depends(_part(FindingQueries))]
 TheHistory = Annotated[HistoryQueries, Depends(_part(HistoryQueries))]
 TheImporter = Annotated[Importer, Depends(_part(Importer))]
 TheInventory = Annotated[Inventory, Depends(_part(Inventory))]
+TheKeyRotation = Annotated[KeyRotation, Depends(_part(KeyRotation))]
 TheMakers = Annotated[MakerDirectory, Depends(_part(MakerDirectory))]
 TheMap = Annotated[NetworkMap, Depends(_part(NetworkMap))]
 TheMappings = Annotated[CsvMappings, Depends(_part(CsvMappings))]
 TheMetrics = Annotated[Metrics, Depends(_part(Metrics))]
+TheOpenId = Annotated[OpenIdSignIn, Depends(_part(OpenIdSignIn))]
 ThePortRules = Annotated[PortRules, Depends(_part(PortRules))]
+ThePortUse = Annotated[PortUseQueries, Depends(_part(PortUseQueries))]
 ThePorts = Annotated[PortQueries, Depends(_part(PortQueries))]
 TheReads = Annotated[SwitchReads, Depends(_part(SwitchReads))]
+TheRehearsals = Annotated[Rehearsals, Depends(_part(Rehearsals))]
+TheRollCalls = Annotated[RollCalls, Depends(_part(RollCalls))]
 TheRounds = Annotated[OnDemandRounds, Depends(_part(OnDemandRounds))]
+TheSignIn = Annotated[SignIn, Depends(_part(SignIn))]
+TheTokens = Annotated[Tokens, Depends(_part(Tokens))]
 TheSearch = Annotated[Search, Depends(_part(Search))]
+TheSettings = Annotated[RuntimeSettings, Depends(_part(RuntimeSettings))]
 TheSharedAddresses = Annotated[SharedAddresses, Depends(_part(SharedAddresses))]
 TheStatus = Annotated[StatusQueries, Depends(_part(StatusQueries))]
 TheSwitches = Annotated[SwitchQueries, Depends(_part(SwitchQueries))]

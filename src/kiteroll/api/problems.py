@@ -8,8 +8,10 @@ from fastapi.responses import JSONResponse
 from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
 
-from kiteroll.api.refusals import BodyTooLarge, BodyTooSlow, ForeignRequest, NotSignedIn, TooManyTries
+from kiteroll.api.refusals import BodyTooLarge, BodyTooSlow, ForeignRequest
+from kiteroll.app.access.sign_in import NotSignedIn, TooManyTries
 from kiteroll.app.logs import fields
+from kiteroll.core.access.principal import NotAllowed
 from kiteroll.core.errors import (
     BadAddress,
     ConfigError,
@@ -19,6 +21,7 @@ from kiteroll.core.errors import (
     DeviceRefused,
     DeviceSilent,
     Invalid,
+    InvalidParts,
     KiteRollError,
     NotFound,
     ServiceStopping,
@@ -28,9 +31,11 @@ from kiteroll.schemas.api import FieldProblem, Problem
 
 log = logging.getLogger(__name__)
 MEDIA_TYPE = "application/problem+json"
+_MAX_PARTS = 200
 
 STATUS: dict[type[KiteRollError], tuple[int, str]] = {
     NotSignedIn: (401, "Not signed in"),
+    NotAllowed: (403, "Not allowed"),
     TooManyTries: (429, "Too many tries"),
     BodyTooLarge: (413, "Request too large"),
     BodyTooSlow: (408, "Request too slow"),
@@ -74,7 +79,9 @@ _HEADERS = {
 
 def problem_of(error: KiteRollError) -> JSONResponse:
     status, title = status_of(type(error))
-    return problem(status, title, str(error), error.code)
+    parts = error.problems[:_MAX_PARTS] if isinstance(error, InvalidParts) else ()
+    errors = tuple(FieldProblem(where=where, what=what) for where, what in parts)
+    return problem(status, title, str(error), error.code, errors)
 
 
 def status_of(kind: type[KiteRollError]) -> tuple[int, str]:

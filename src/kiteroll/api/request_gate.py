@@ -15,12 +15,20 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.requests import cookie_parser
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
-from kiteroll.api.auth import COOKIE, TokenAuth
+from kiteroll.api.admission import COOKIE
 from kiteroll.api.problems import problem_of
 from kiteroll.api.refusals import BodyTooLarge, BodyTooSlow, ForeignRequest, Refusal
+from kiteroll.app.access.sign_in import NotSignedIn, SignIn, TooManyTries
 
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
-_OPEN = frozenset({"/api/v1/session", "/api/v1/openapi.json"})
+_OPEN = frozenset(
+    {
+        "/api/v1/session",
+        "/api/v1/session/openid",
+        "/api/v1/session/openid/callback",
+        "/api/v1/openapi.json",
+    }
+)
 """Calls that open, show or end a session check for themselves, and how to call is no secret."""
 MAX_BODY = 1 << 20
 """Octets of a body."""
@@ -71,10 +79,10 @@ class _Body:
 class RequestGate:
     """ASGI middleware; the outermost."""
 
-    def __init__(self, app: ASGIApp, auth: TokenAuth, names: Collection[str]) -> None:
+    def __init__(self, app: ASGIApp, sign_in: SignIn, names: Collection[str]) -> None:
         """`names`: host names this service is called by, beside addresses and the machine's host name."""
         self._app = app
-        self._auth = auth
+        self._sign_in = sign_in
         own = {"localhost", socket.gethostname()}  # no lookup: a DNS that is away would hold up the start
         self._names = frozenset(name.lower().rstrip(".") for name in (*own, *names))
         self._importing = asyncio.Semaphore(1)
@@ -102,7 +110,7 @@ class RequestGate:
             # Large ones one at a time: each takes many times its size while it is understood.
             async with self._importing if body.most > MAX_BODY else nullcontext():
                 await self._app(scope, await _whole(body), answer)
-        except Refusal as refused:
+        except (Refusal, NotSignedIn, TooManyTries) as refused:
             if not begun:
                 response = problem_of(refused)
                 response.headers["Connection"] = "close"  # what follows is not read
@@ -119,7 +127,7 @@ class RequestGate:
         if (path.startswith("/api/") or path == "/metrics") and path not in _OPEN:
             client = scope["client"][0] if scope["client"] else ""
             cookie = cookie_parser(headers.get("cookie", "")).get(COOKIE)
-            self._auth.check(headers.get("authorization"), cookie, client)
+            scope["principal"] = self._sign_in.check(headers.get("authorization"), cookie, client)
         most = MAX_IMPORT if path in _IMPORTS else MAX_BODY
         length = headers.get("content-length", "0")
         if len(length) > 12 or int(length) > most:

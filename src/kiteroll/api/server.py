@@ -1,27 +1,27 @@
 """Runs the service in the foreground until it is told to stop."""
 
-import fcntl
 import gc
-import os
 import signal
 import socket
 import sys
-from collections.abc import Callable, Iterator
-from contextlib import ExitStack, contextmanager
-from pathlib import Path
+from collections.abc import Callable
+from contextlib import ExitStack
+from functools import partial
 from types import FrameType
 
 import uvicorn
 
 from kiteroll.api.app import serve
-from kiteroll.api.auth import TokenAuth
+from kiteroll.api.listening import check_who_hears, listening, make_tls
 from kiteroll.api.request_gate import RequestGate
 from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.api.timed_http import TimedHttp
 from kiteroll.app.config import Config
+from kiteroll.app.data_lock import held
 from kiteroll.app.runtime import add_workers, build
+from kiteroll.app.service_manager import ServiceManager
+from kiteroll.app.workers import periodic
 from kiteroll.clock import SystemClock
-from kiteroll.core.errors import ConfigError, Conflict
 from kiteroll.schemas.reading_files import read_readings
 
 _THREAD_SLICE_S = 0.001
@@ -31,6 +31,7 @@ _GC_THRESHOLDS = (10_000, 20, 50)
 Python's own thresholds that came more than once a second under load."""
 _CONNECTIONS = 1000
 """At once; further ones are told to come back."""
+_CERTIFICATE_S = 2.0
 _GRACE_S = 3
 """Open calls get this long to end once the service is told to stop."""
 
@@ -78,19 +79,32 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
             broadcaster.close()
             server.should_exit = True
 
+    manager = ServiceManager()
+
+    def told_ready() -> None:
+        manager.ready()
+        ready()
+
     with ExitStack() as stack:
-        listener = stack.enter_context(_listening(config.listen.host, config.listen.port))
-        stack.enter_context(_locked(config.data_dir))
-        auth = TokenAuth(config.data_dir, clock)
+        stack.callback(manager.stopping)
+        check_who_hears(config.listen)
+        listeners = stack.enter_context(listening(config.listen))
+        stack.enter_context(held(config.data_dir))
+        tls = make_tls(config, clock.now())
         parts = build(config, clock, stack, on_must_stop)
         if parts.ingestor.latest_at is not None:
             clock.never_before(parts.ingestor.latest_at)
         add_workers(parts, config, clock, stack, read_readings)
+        if tls is not None:
+            work = partial(periodic.every, _CERTIFICATE_S, clock, tls.reload_if_changed, "certificate")
+            parts.supervisor.add("certificate", work)
+        if manager.watches:
+            parts.supervisor.add("watchdog", partial(manager.signs_of_life, clock))
         # What was loaded stays: no collection needs to go through it.
         gc.collect()
         gc.freeze()
         options = uvicorn.Config(
-            RequestGate(serve(parts, auth, broadcaster, clock), auth, config.listen.names),
+            RequestGate(serve(parts, broadcaster, clock), parts.sign_in, config.listen.called),
             log_config=None,
             access_log=False,
             lifespan="on",
@@ -100,47 +114,8 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
             timeout_graceful_shutdown=_GRACE_S,
             server_header=False,
         )
-        server = _Server(options, broadcaster, ready)
-        server.run(sockets=[listener])
+        options.load()
+        options.ssl = None if tls is None else tls.context
+        server = _Server(options, broadcaster, told_ready)
+        server.run(sockets=listeners)
         return 1 if had_to_stop or not server.started else 0
-
-
-@contextmanager
-def _listening(host: str, port: int) -> Iterator[socket.socket]:
-    family = socket.AF_INET6 if ":" in host else socket.AF_INET
-    with socket.socket(family, socket.SOCK_STREAM) as listener:
-        listener.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            listener.bind((host, port))
-            listener.listen(128)
-        except OSError as taken:
-            raise Conflict(
-                f"cannot listen on {host} port {port}: {taken.strerror}. Another program, or another Kite "
-                "Roll, may use it: choose another with --listen-port, or listen.port in the configuration"
-            ) from taken
-        yield listener
-
-
-@contextmanager
-def _locked(data_dir: Path) -> Iterator[None]:
-    """Hold the data directory for ourselves; the system releases it when we end, however we end."""
-    try:
-        data_dir.mkdir(parents=True, exist_ok=True, mode=0o700)
-        file = (data_dir / "lock").open("a+")
-    except OSError as wrong:
-        raise ConfigError(
-            str(data_dir), (f"the data directory cannot be written: {wrong.strerror} @ data_dir",)
-        ) from wrong
-    with file:
-        try:
-            fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except OSError as held:
-            file.seek(0)
-            holder = file.read().strip() or "unknown"
-            raise Conflict(
-                f"the data directory {data_dir} is in use by another Kite Roll (process {holder})"
-            ) from held
-        file.truncate(0)
-        file.write(f"{os.getpid()}\n")
-        file.flush()
-        yield

@@ -21,16 +21,25 @@ FindingKind = Literal[
     "silent-port",
     "overfull-port",
     "stranger",
+    "out-of-place",
+    "unexpected-vlan",
+    "barred-address",
+    "enrolment-expires",
     "uplink-claimed",
     "table-filling",
     "ageing-too-short",
     "ageing-too-long",
     "switch-restarted",
     "switch-not-read",
+    "switches-not-read",
+    "worker-failed",
+    "database-away",
+    "disk-filling",
+    "certificate-ends",
+    "alerts-not-delivered",
 ]
 FindingState = Literal["open", "acknowledged", "cleared"]
 Severity = Literal["note", "warning", "serious"]
-Person = Annotated[str, Field(min_length=1, max_length=64)]
 
 
 class Evidence(ResponseModel):
@@ -84,14 +93,9 @@ class Finding(ResponseModel):
 
 
 class Acknowledgement(RequestModel):
-    by: Person
     note: Annotated[str, Field(max_length=4000)] = ""
     until: Instant | None = None
     """None: until it clears."""
-
-
-class Clearing(RequestModel):
-    by: Person
 
 
 class FindingKindHelp(ResponseModel):

@@ -37,14 +37,6 @@ class WorkerHealth(ResponseModel):
     starts_again_at: Instant | None
 
 
-class SignIn(RequestModel):
-    token: str = Field(min_length=1, max_length=512, repr=False)
-
-
-class Session(ResponseModel):
-    signed_in: bool
-
-
 class CsvMapping(RequestModel):
     """How the columns of a CSV table are understood; without a heading, columns are numbers."""
 
@@ -124,3 +116,21 @@ class Problem(ResponseModel):
     detail: str
     code: str
     errors: list[FieldProblem] = Field(default_factory=list)
+
+
+class Setting(ResponseModel):
+    """A setting that can be changed while the service runs."""
+
+    name: str
+    """section.setting, as in the configuration file."""
+    value: int | float | str
+    """A number, or a span of time such as 15m."""
+    default: int | float | str
+    source: Literal["default", "here", "configuration"]
+    """`configuration`: file, environment or an option say what it is; it cannot be changed here."""
+    set_by: str
+    set_at: Instant | None
+
+
+class SettingValue(RequestModel):
+    value: int | float | str

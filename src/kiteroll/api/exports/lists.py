@@ -10,6 +10,7 @@ from pydantic import BaseModel
 from kiteroll.api.presenters.endpoints import present_endpoint, present_home_interval, present_stay
 from kiteroll.api.presenters.findings import present_finding
 from kiteroll.api.presenters.history import present_change, present_difference, present_reading
+from kiteroll.api.presenters.rules import present_absent, present_called_port
 from kiteroll.api.presenters.switches import present_neighbour, present_port, present_switch, present_vlan
 from kiteroll.app.queries.differences import Differences
 from kiteroll.app.queries.endpoints import EndpointQueries, StayFilter
@@ -17,11 +18,13 @@ from kiteroll.app.queries.findings import FindingFilters, FindingQueries
 from kiteroll.app.queries.history import ChangeFilter, HistoryQueries
 from kiteroll.app.queries.paging import Page
 from kiteroll.app.queries.ports import PortQueries
+from kiteroll.app.queries.roll_call import RollCalls
 from kiteroll.app.queries.switches import SwitchQueries
 from kiteroll.app.queries.vlans import VlanQueries
 from kiteroll.app.workers.findings import FindingWorker
 from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.policy.levels import Level
 from kiteroll.schemas import api
 
 T = TypeVar("T")
@@ -72,6 +75,7 @@ class ExportLists:
         differences: Differences,
         history: HistoryQueries,
         vlans: VlanQueries,
+        roll_calls: RollCalls,
     ) -> None:
         self._endpoints = endpoints
         self._switches = switches
@@ -81,6 +85,7 @@ class ExportLists:
         self._differences = differences
         self._history = history
         self._vlans = vlans
+        self._roll_calls = roll_calls
         of_switch = frozenset({"switch"})
         self._lists: Mapping[str, _List] = {
             "switches": _List(self._switch_rows, frozenset()),
@@ -103,6 +108,8 @@ class ExportLists:
                 self._difference_rows, frozenset({"since", "until", "switch", "group"}), frozenset({"since"})
             ),
             "vlans": _List(self._vlan_rows, frozenset()),
+            "roll-call": _List(self._roll_call_rows, frozenset({"switch", "port", "group"})),
+            "absent": _List(self._absent_rows, frozenset({"switch", "port", "group"})),
         }
 
     def names(self) -> list[str]:
@@ -195,8 +202,26 @@ class ExportLists:
             present_difference,
         )
 
+    def _roll_call_rows(self, wanted: ExportFilter) -> Iterator[api.RollCallPort]:
+        cursor: str | None = None
+        while True:
+            view = self._roll_calls.all(
+                _level(wanted), broken=False, without_rule=False, cursor=cursor, limit=_PAGE
+            )
+            yield from map(present_called_port, view.ports)
+            cursor = view.next
+            if cursor is None:
+                return
+
+    def _absent_rows(self, wanted: ExportFilter) -> Iterator[api.AbsentEntry]:
+        yield from map(present_absent, self._roll_calls.absent(_level(wanted)))
+
     def _vlan_rows(self, wanted: ExportFilter) -> Iterator[api.VlanSummary]:
         yield from map(present_vlan, self._vlans.all())
+
+
+def _level(wanted: ExportFilter) -> Level:
+    return Level(wanted.group or "", wanted.switch or "", wanted.port or "")
 
 
 M = TypeVar("M", bound=BaseModel)

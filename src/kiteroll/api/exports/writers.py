@@ -52,6 +52,8 @@ def flat(row: BaseModel) -> dict[str, Any]:
 
 
 def _cell(value: Any) -> Any:
+    if isinstance(value, dict):
+        return "; ".join(f"{name}: {part}" for name, part in value.items())
     if isinstance(value, list):
         return " ".join(json.dumps(part) if isinstance(part, dict) else str(part) for part in value)
     return value

@@ -1,13 +1,10 @@
-"""Switches, ports, neighbours, credentials and the roll call, as the API shows them."""
+"""Switches, ports, neighbours and credentials, as the API shows them."""
 
 from kiteroll.app.inventory import CredentialRow
-from kiteroll.app.port_rules import RuleRow
 from kiteroll.app.queries.ports import PortView
 from kiteroll.app.queries.switches import NeighbourRow, SwitchView
 from kiteroll.app.queries.vlans import VlanRow
 from kiteroll.core.model.uptime import uptime
-from kiteroll.core.policy.evaluation import PortOccupancy
-from kiteroll.core.policy.port_rules import Enrolled
 from kiteroll.core.topology.roles import RoleEvidence
 from kiteroll.schemas import api
 from kiteroll.wording.switches import warning_text
@@ -113,46 +110,3 @@ def present_vlan(row: VlanRow) -> api.VlanSummary:
 
 def present_credential(row: CredentialRow) -> api.NamedCredential:
     return api.NamedCredential(name=row.name, kind=row.kind, used_by=row.used_by, added_at=row.added_at)
-
-
-def present_roll_call(occupancy: PortOccupancy) -> api.RollCall:
-    rule = occupancy.rule
-    return api.RollCall(
-        switch=occupancy.port[0],
-        port=occupancy.port[1],
-        exempt=occupancy.exempt,
-        seats=rule.seats,
-        count=len(occupancy.macs),
-        overfull=occupancy.overfull,
-        watched=rule.watched,
-        roll=[_entry(one) for one in rule.roll],
-        present=[
-            api.PortOccupant(
-                mac=one.mac,  # type: ignore[arg-type]  # the model turns it into text
-                vlan=one.vlan,
-                status=one.status.value,
-            )
-            for one in occupancy.occupants
-        ],
-        absent=[_entry(one) for one in occupancy.absent],
-    )
-
-
-def present_rule(row: RuleRow) -> api.PortRules:
-    level = row.level
-    return api.PortRules(
-        group=level.group or None,
-        switch=level.switch or None,
-        port=level.port or None,
-        seats=row.seats,
-        watched=row.watched,
-        roll=[
-            api.RollEntry(id=one.id, prefix=one.prefix, vlan=one.vlan, note=one.note, by=one.by, at=one.at)
-            for one in row.roll
-        ],
-    )
-
-
-def _entry(entry: Enrolled) -> str:
-    digits = ":".join(entry.prefix[at : at + 2] for at in range(0, len(entry.prefix), 2))
-    return digits if entry.vlan is None else f"{digits} in VLAN {entry.vlan}"

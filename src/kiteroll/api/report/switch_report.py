@@ -5,19 +5,10 @@ from collections.abc import Sequence
 from datetime import datetime
 from html import escape
 
+from kiteroll.api.report.page import page, time_text
 from kiteroll.core.model.ranges import ranges
 from kiteroll.schemas import api
 from kiteroll.wording.spans import speed_text
-
-_STYLE = """
-body { font: 12px/1.35 system-ui, sans-serif; margin: 18mm 14mm; color: #17252b; }
-h1 { font-size: 20px; margin: 0 0 2px; } h2 { font-size: 14px; margin: 16px 0 4px; }
-p { margin: 2px 0; } .soft { color: #52626a; } .mono { font-family: ui-monospace, monospace; }
-table { border-collapse: collapse; width: 100%; } thead { display: table-header-group; }
-th, td { text-align: left; vertical-align: top; padding: 3px 6px; border-bottom: 1px solid #c9cdc9; }
-th { border-bottom: 2px solid #17252b; } tr { break-inside: avoid; }
-@page { size: A4 landscape; margin: 10mm; } @media print { body { margin: 0; } }
-"""
 
 
 def switch_report(
@@ -41,14 +32,14 @@ def switch_report(
         ("model", " ".join(filter(None, (one.model, one.software)))),
         ("serial number", one.serial),
         ("bridge address", one.bridge_address or ""),
-        ("last complete reading", _time(one.read_at)),
+        ("last complete reading", time_text(one.read_at)),
         ("health", one.health),
         ("ageing time", "" if one.ageing_s is None else f"{one.ageing_s} s"),
         ("addresses present", f"{one.present}" + (f" of {one.table_size}" if one.table_size else "")),
     )
     parts = [
         f"<h1>{escape(one.name)}</h1>",
-        f'<p class="soft">Report of {_time(now)}, times in UTC</p>',
+        f'<p class="soft">Report of {time_text(now)}, times in UTC</p>',
         *(f"<p>{escape(name)}: <b>{escape(value)}</b></p>" for name, value in facts if value),
         *(f"<p>Note: {escape(text)}.</p>" for text in one.warnings),
         "<h2>Ports</h2>",
@@ -66,13 +57,11 @@ def switch_report(
     if findings:
         rows = "".join(
             f"<tr><td>{escape(each.severity)}</td><td>{escape(each.title)}</td><td>{escape(each.cause)}</td>"
-            f"<td>{_time(each.last_at)}</td></tr>"
+            f"<td>{time_text(each.last_at)}</td></tr>"
             for each in findings
         )
         parts.append(f"<h2>Findings</h2><table><tbody>{rows}</tbody></table>")
-    title = f"{escape(one.name)}, Kite Roll"
-    head = f'<!doctype html><html lang="en"><head><meta charset="utf-8"><title>{title}</title>'
-    return f"{head}<style>{_STYLE}</style></head><body>{''.join(parts)}</body></html>"
+    return page(one.name, parts)
 
 
 def _port(
@@ -104,7 +93,7 @@ def _person(stay: api.Stay, one: api.Endpoint | None) -> str:
     return (
         f'<td class="mono">{stay.mac}{"" if stay.life == "present" else " (quiet)"}</td>'
         f"<td>{escape(', '.join(names))}</td><td>{escape(one.maker if one else '')}</td>"
-        f"<td>{_time(stay.began_at)}</td>"
+        f"<td>{time_text(stay.began_at)}</td>"
     )
 
 
@@ -115,7 +104,3 @@ def _vlans(port: api.Port) -> str:
     if port.tagged:
         parts.append(f"tagged {', '.join(ranges(port.tagged))}")
     return "; ".join(parts)
-
-
-def _time(at: datetime | None) -> str:
-    return "never" if at is None else at.strftime("%Y-%m-%d %H:%M:%S")

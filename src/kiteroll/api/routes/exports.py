@@ -73,7 +73,7 @@ def export(
 
 
 @router.get("/switches/{name}/report", summary="Every port of a switch on one printable page")
-def report(
+def switch_report_page(
     switches: TheSwitches,
     ports: ThePorts,
     endpoints: TheEndpoints,

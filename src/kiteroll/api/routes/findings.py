@@ -5,6 +5,7 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
+from kiteroll.api.admission import ThePrincipal
 from kiteroll.api.dependencies import TheClock, TheFindings, TheFindingWorker, TheSharedAddresses
 from kiteroll.api.parameters import ERRORS, Cursor, Limit, Since
 from kiteroll.api.presenters.findings import present_finding, present_kind
@@ -63,6 +64,7 @@ def list_parts(
 
 @router.post("/findings/{number}/acknowledge", summary="Somebody takes care of it")
 async def acknowledge(
+    principal: ThePrincipal,
     findings: TheFindings,
     worker: TheFindingWorker,
     clock: TheClock,
@@ -71,15 +73,15 @@ async def acknowledge(
 ) -> api.Finding:
     if given.until is not None and given.until <= clock.now():
         raise Invalid("until: it is in the past; leave it out to acknowledge until it clears")
-    await asyncio.to_thread(worker.acknowledge, number, given.by, given.note, given.until)
+    await asyncio.to_thread(worker.acknowledge, number, principal.name, given.note, given.until)
     return await asyncio.to_thread(get_finding, findings, worker, number)
 
 
 @router.post("/findings/{number}/clear", summary="It is over: clear it by hand")
 async def clear(
-    findings: TheFindings, worker: TheFindingWorker, number: int, given: api.Clearing
+    principal: ThePrincipal, findings: TheFindings, worker: TheFindingWorker, number: int
 ) -> api.Finding:
-    await asyncio.to_thread(worker.clear, number, given.by)
+    await asyncio.to_thread(worker.clear, number, principal.name)
     return await asyncio.to_thread(get_finding, findings, worker, number)
 
 

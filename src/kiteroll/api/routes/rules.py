@@ -1,38 +1,128 @@
-"""Rules of ports: seats, watching and rolls."""
+"""Rules of ports: what is set at each level, the rolls, who is barred, the rules as a file, and their log."""
 
-from fastapi import APIRouter, Response
+from typing import Annotated
 
-from kiteroll.api.dependencies import ThePortRules
-from kiteroll.api.parameters import ERRORS
-from kiteroll.api.presenters.switches import present_rule
-from kiteroll.core.policy.port_rules import Enrolled, Level
+from fastapi import APIRouter, Query
+
+from kiteroll.api.admission import ThePrincipal
+from kiteroll.api.dependencies import TheClock, TheEnrolment, ThePortRules
+from kiteroll.api.parameters import ERRORS, Cursor, Limit
+from kiteroll.api.presenters.rules import (
+    change_of,
+    entry_of,
+    level_of,
+    present_barred,
+    present_enrolment,
+    present_event,
+    present_outcome,
+    present_rule,
+)
+from kiteroll.app.port_rules import Author
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.makers import parse_address_or_prefix
+from kiteroll.core.policy.roll import Barred
 from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
+from kiteroll.schemas.rules_file import parse_rules, rules_text
 
 router = APIRouter(tags=["rules"], responses=ERRORS)
+Reason = Annotated[str, Query(max_length=255, description="why; kept in the log")]
 
 
-@router.get("/rules", summary="Rules of groups, of switches and of single ports")
-def list_rules(rules: ThePortRules) -> list[api.PortRules]:
-    return [present_rule(row) for row in rules.all()]
+@router.get("/rules", summary="What is set at each level, wide levels first")
+def list_rules(rules: ThePortRules, clock: TheClock) -> list[api.PortRules]:
+    now = clock.now()
+    return [present_rule(row, now) for row in rules.all()]
 
 
-@router.patch("/rules", summary="Set seats and watching at one level; null inherits")
-def set_rule(rules: ThePortRules, new: api.NewRule) -> list[api.PortRules]:
-    rules.set_rule(_level(new), new.seats, new.watched)
-    return list_rules(rules)
+@router.patch("/rules", summary="Set values at levels, as one change; null inherits")
+def change_rules(principal: ThePrincipal, rules: ThePortRules, patch: api.RulesPatch) -> api.RulesOutcome:
+    changes = [change_of(one) for one in patch.changes]
+    author = Author(principal.name, patch.reason)
+    return present_outcome(rules.set_levels(changes, author, dry_run=patch.dry_run))
 
 
 @router.post("/rules/roll", status_code=201, summary="Enrol an address or a prefix")
-def enrol(rules: ThePortRules, new: api.NewEntry) -> list[api.PortRules]:
-    rules.enrol(_level(new), Enrolled(new.prefix, new.vlan), new.note, new.by)
-    return list_rules(rules)
+def enrol(principal: ThePrincipal, rules: ThePortRules, new: api.NewEntry) -> api.RulesOutcome:
+    return present_outcome(rules.enrol([entry_of(new)], Author(principal.name, new.reason)))
 
 
-@router.delete("/rules/roll/{number}", status_code=204, summary="Strike an entry off its roll")
-def strike_off(rules: ThePortRules, number: int) -> Response:
-    rules.strike_off(number)
-    return Response(status_code=204)
+@router.post("/rules/roll/list", summary="Enrol a CSV list; all of it or nothing")
+def enrol_list(principal: ThePrincipal, enrolment: TheEnrolment, new: api.NewEntries) -> api.RulesOutcome:
+    level = None if new.level is None else level_of(new.level)
+    author = Author(principal.name, new.reason, "list")
+    return present_outcome(enrolment.from_list(new.text, level, author, dry_run=new.dry_run))
 
 
-def _level(given: api.RuleLevel) -> Level:
-    return Level(group=given.group or "", switch=given.switch or "", port=given.port or "")
+@router.post("/rules/roll/present", summary="Enrol everybody present now, each at their port")
+def enrol_present(
+    principal: ThePrincipal, enrolment: TheEnrolment, new: api.EnrolPresent
+) -> api.RulesOutcome:
+    author = Author(principal.name, new.reason, "present")
+    return present_outcome(enrolment.all_present(level_of(new.level), author, new.note, dry_run=new.dry_run))
+
+
+@router.post("/rules/roll/{number}/replace", summary="Another device stands in for an enrolled one")
+def replace_entry(
+    principal: ThePrincipal, rules: ThePortRules, number: int, new: api.EntryReplacement
+) -> api.RulesOutcome:
+    return present_outcome(
+        rules.replace_entry(number, MacAddress.parse(new.mac), Author(principal.name, new.reason))
+    )
+
+
+@router.delete("/rules/roll/{number}", summary="Strike an entry off its roll")
+def strike_off(
+    principal: ThePrincipal, rules: ThePortRules, number: int, reason: Reason = ""
+) -> api.RulesOutcome:
+    return present_outcome(rules.strike_off(number, Author(principal.name, reason)))
+
+
+@router.get("/rules/file", summary="All rules as TOML")
+def get_rules_file(rules: ThePortRules) -> api.RulesText:
+    return api.RulesText(text=rules_text(rules.rule_set()))
+
+
+@router.put("/rules/file", summary="Make the rules what a TOML file says; all of it or nothing")
+def put_rules_file(principal: ThePrincipal, rules: ThePortRules, file: api.RulesFile) -> api.RulesOutcome:
+    wanted = parse_rules(file.text)
+    author = Author(principal.name, file.reason, "file")
+    return present_outcome(rules.replace_all(wanted, author, dry_run=file.dry_run))
+
+
+@router.get("/rules/log", summary="Who changed what of the rules, when and why; latest first")
+def list_rule_events(
+    rules: ThePortRules,
+    switch: str | None = None,
+    port: str | None = None,
+    address: str | None = None,
+    cursor: Cursor = None,
+    limit: Limit = 100,
+) -> PageOf[api.RuleEvent]:
+    prefix = None if address is None else parse_address_or_prefix(address)
+    page = rules.events(switch, port, prefix, cursor, limit)
+    return PageOf(items=[present_event(one) for one in page.items], next=page.next)
+
+
+@router.get("/endpoints/{mac}/enrolment", summary="Where an endpoint may be, and whether it is barred")
+def get_enrolment(rules: ThePortRules, mac: str) -> api.EnrolmentOf:
+    return present_enrolment(*rules.about(MacAddress.parse(mac)))
+
+
+@router.get("/barred", summary="Addresses and prefixes that must appear nowhere")
+def list_barred(rules: ThePortRules, clock: TheClock) -> list[api.BarredEntry]:
+    now = clock.now()
+    return [present_barred(row, now) for row in rules.barred()]
+
+
+@router.post("/barred", status_code=201, summary="Bar an address or a prefix")
+def bar(principal: ThePrincipal, rules: ThePortRules, new: api.NewBarred) -> api.RulesOutcome:
+    entry = Barred(new.prefix, new.reason, new.expires_at)
+    return present_outcome(rules.bar([entry], Author(principal.name, new.reason)))
+
+
+@router.delete("/barred/{prefix}", summary="Lift a bar")
+def lift_bar(
+    principal: ThePrincipal, rules: ThePortRules, prefix: str, reason: Reason = ""
+) -> api.RulesOutcome:
+    return present_outcome(rules.lift_bar(parse_address_or_prefix(prefix), Author(principal.name, reason)))

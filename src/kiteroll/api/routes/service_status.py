@@ -1,16 +1,18 @@
 """The service about itself, and its live stream."""
 
 import asyncio
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from datetime import datetime
 
 from fastapi import APIRouter, Request
 from fastapi.responses import StreamingResponse
 
 from kiteroll import __version__
-from kiteroll.api.dependencies import TheBroadcaster, TheStatus
+from kiteroll.api.admission import COOKIE
+from kiteroll.api.dependencies import TheBroadcaster, TheSignIn, TheStatus
 from kiteroll.api.parameters import ERRORS
 from kiteroll.api.stream.broadcaster import EventBroadcaster
+from kiteroll.app.access.sign_in import NotSignedIn, TooManyTries
 from kiteroll.app.queries.service_status import WorkerHealth
 from kiteroll.schemas import api
 
@@ -53,18 +55,29 @@ def _present(one: WorkerHealth) -> api.WorkerHealth:
     summary="Readings, changes and findings as they come (server-sent events)",
     response_class=StreamingResponse,
 )
-async def stream(broadcaster: TheBroadcaster) -> StreamingResponse:
+async def stream(request: Request, signing: TheSignIn, broadcaster: TheBroadcaster) -> StreamingResponse:
+    client = request.client.host if request.client else ""
+
+    def is_signed_in() -> bool:
+        try:
+            signing.check(request.headers.get("authorization"), request.cookies.get(COOKIE), client)
+        except (NotSignedIn, TooManyTries):
+            return False
+        return True
+
     return StreamingResponse(
-        _lines(broadcaster), media_type="text/event-stream", headers={"Cache-Control": "no-store"}
+        _lines(broadcaster, is_signed_in),
+        media_type="text/event-stream",
+        headers={"Cache-Control": "no-store"},
     )
 
 
-async def _lines(broadcaster: EventBroadcaster) -> AsyncIterator[str]:
+async def _lines(broadcaster: EventBroadcaster, is_signed_in: Callable[[], bool]) -> AsyncIterator[str]:
     events = aiter(broadcaster.listen())
     yield "event: hello\ndata: {}\n\n"
     waiting = asyncio.ensure_future(anext(events))
     try:
-        while True:
+        while is_signed_in():
             done, _ = await asyncio.wait({waiting}, timeout=_BEAT_S)
             if not done:
                 yield ": still here\n\n"

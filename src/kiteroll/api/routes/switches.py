@@ -6,13 +6,13 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
-from kiteroll.api.dependencies import TheInventory, ThePorts, TheReads, TheSwitches
+from kiteroll.api.dependencies import TheClock, TheInventory, ThePorts, TheReads, TheRollCalls, TheSwitches
 from kiteroll.api.parameters import ERRORS, AsOf, Cursor, Days, Limit
 from kiteroll.api.presenters.history import present_outcome
+from kiteroll.api.presenters.rules import present_roll_call
 from kiteroll.api.presenters.switches import (
     present_neighbour,
     present_port,
-    present_roll_call,
     present_switch,
 )
 from kiteroll.api.routes.credentials import chosen_access
@@ -81,8 +81,8 @@ def list_link_history(
 
 
 @router.get("/{name}/ports/{port:path}/roll-call", summary="Who is on a port, beside who may be")
-def get_roll_call(ports: ThePorts, name: str, port: str) -> api.RollCall:
-    return present_roll_call(ports.roll_call(name, port))
+def get_roll_call(roll_calls: TheRollCalls, clock: TheClock, name: str, port: str) -> api.RollCall:
+    return present_roll_call(roll_calls.port(name, port), clock.now())
 
 
 @router.patch("/{name}/ports/{port:path}", summary="Set what a port is: uplink or access")

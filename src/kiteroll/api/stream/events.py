@@ -5,16 +5,24 @@ from collections.abc import Iterator, Sequence
 from typing import Any
 
 from kiteroll.api.stream.broadcaster import EventBroadcaster, StreamEvent
-from kiteroll.app.events import AddressProbed, EventBus, FindingChanged, ReadingFailed, ReadingStored
+from kiteroll.app.events import (
+    AddressProbed,
+    EventBus,
+    FindingChanged,
+    ReadingFailed,
+    ReadingStored,
+    RulesChanged,
+)
 from kiteroll.core.model.changes import KINDS, Change, Moved, Restarted
 from kiteroll.wording.findings import title
 
 
 def connect(bus: EventBus, broadcaster: EventBroadcaster) -> None:
-    """Put readings, changes and findings on the live stream."""
+    """Put readings, changes, findings and changes of rules on the live stream."""
     bus.subscribe(ReadingStored, lambda event: broadcaster.publish(_reading_events(event)))
     bus.subscribe(ReadingFailed, lambda event: broadcaster.publish([_failure_event(event)]))
     bus.subscribe(AddressProbed, lambda event: broadcaster.publish(_change_events(event.changes)))
+    bus.subscribe(RulesChanged, lambda event: broadcaster.publish([_event("rules")]))
     bus.subscribe(FindingChanged, lambda event: broadcaster.publish([_finding_event(event)]))
 
 

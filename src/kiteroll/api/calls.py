@@ -1,0 +1,147 @@
+"""Every call, and the right it needs; of those that change something, how the audit log names it, whose site
+it concerns, and what to show before and after.
+
+This is the one place: a call that is not listed is refused at start, and so is an entry without a call.
+"""
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from kiteroll.api import call_subjects as of
+from kiteroll.core.access.rights import Right
+
+Parts = Mapping[type, Any]
+Given = Mapping[str, Any]
+"""Of a call: its path and query parameters and, under `body`, its parsed body."""
+
+
+SitesOf = Callable[[Parts, Given], Iterable[of.Site]]
+StateOf = Callable[[Parts, Given], Any]
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    right: Right
+    action: str = ""
+    """In the audit log; empty: it changes nothing."""
+    sites: SitesOf | None = None
+    """Whose switches it changes; None: a change of the whole, for those alone who may change every site."""
+    state: StateOf | None = None
+    """What is shown before and after; None: what was sent is shown."""
+    subject: tuple[str, ...] = ()
+    """Parameters that name what is changed."""
+
+
+def _change(
+    right: Right,
+    action: str,
+    *subject: str,
+    sites: SitesOf | None = None,
+    state: StateOf | None = None,
+) -> Call:
+    return Call(right, action, sites, state, subject)
+
+
+_VIEW = Call(Right.VIEW)
+_ADMINISTER = Call(Right.ADMINISTER)
+_OPERATE = Call(Right.OPERATE)
+_ACCOUNT = Call(Right.ACCOUNT)
+
+_SEEN = (
+    *("list_switches", "get_switch", "list_ports", "list_address_counts", "list_link_history"),
+    *("get_roll_call", "list_vlans", "list_neighbours", "list_rounds", "get_round", "list_sites"),
+    *("list_groups", "list_readings", "list_mappings", "list_findings", "get_finding", "list_parts"),
+    *("list_kinds", "get_kind", "list_shared_addresses", "list_rules", "get_rules_file", "list_rule_events"),
+    *("get_enrolment", "list_barred", "list_windows", "get_window", "list_candidates", "get_roll_calls"),
+    *("list_absent", "call_against", "roll_call_report_page", "list_ports_by_use", "list_rehearsals"),
+    *("get_rehearsal", "search", "list_endpoints", "get_endpoint", "get_path", "list_quiet_times"),
+    *("list_homes", "list_ips", "list_stays", "list_makers", "list_changes", "list_differences", "health"),
+    *("stream", "get_map", "list_all_vlans", "list_vlan_ports", "list_discovered_switches", "export"),
+    *("switch_report_page", "metrics", "list_credentials", "list_alert_routes", "list_planned_work"),
+    *("list_alerts",),
+)
+
+CALLS: dict[str, Call] = {
+    **dict.fromkeys(_SEEN, _VIEW),
+    # Switches
+    "add_switch": _change(Right.ADMINISTER, "switch.add", "body.name"),
+    "change_switch": _change(Right.ADMINISTER, "switch.change", "name", state=of.switch),
+    "remove_switch": _change(Right.ADMINISTER, "switch.remove", "name", state=of.switch),
+    "change_port": _change(
+        Right.OPERATE, "port.change", "name", "port", sites=of.site_of_switch, state=of.port
+    ),
+    "read_now": _change(Right.OPERATE, "switch.read", "name", sites=of.site_of_switch),
+    "rotate_key": _change(Right.ADMINISTER, "key.rotate"),
+    "add_credential": _change(Right.ADMINISTER, "credential.add", "body.name"),
+    "test_credential": _change(Right.ADMINISTER, "credential.test", "body.host"),
+    "change_credential": _change(Right.ADMINISTER, "credential.change", "name"),
+    "remove_credential": _change(Right.ADMINISTER, "credential.remove", "name"),
+    "begin_round": _change(Right.OPERATE, "round.begin", sites=of.sites_of_round),
+    "cancel_round": _change(Right.OPERATE, "round.cancel", "number"),
+    "resume_round": _change(Right.OPERATE, "round.resume", "number"),
+    "change_site": _change(Right.ADMINISTER, "site.change", "name"),
+    "change_group": _change(Right.ADMINISTER, "group.change", "name"),
+    "import_readings": _change(Right.OPERATE, "reading.import"),
+    "import_mac_table": _change(Right.OPERATE, "mac-table.import", "body.switch", sites=of.site_of_body),
+    "set_mapping": _change(Right.OPERATE, "mapping.set", "name"),
+    "remove_mapping": _change(Right.OPERATE, "mapping.remove", "name"),
+    # Findings
+    "acknowledge": _change(
+        Right.OPERATE, "finding.acknowledge", "number", sites=of.sites_of_finding, state=of.finding
+    ),
+    "clear": _change(Right.OPERATE, "finding.clear", "number", sites=of.sites_of_finding, state=of.finding),
+    "set_shared_address": _change(Right.OPERATE, "shared-address.set", "prefix"),
+    "remove_shared_address": _change(Right.OPERATE, "shared-address.remove", "prefix"),
+    # Rules
+    "change_rules": _change(Right.OPERATE, "rule.change", sites=of.sites_of_rules),
+    "enrol": _change(Right.OPERATE, "roll.enrol", "body.prefix", sites=of.site_of_body),
+    "enrol_list": _change(Right.OPERATE, "roll.enrol-list"),
+    "enrol_present": _change(Right.OPERATE, "roll.enrol-present", sites=of.site_of_level),
+    "replace_entry": _change(Right.OPERATE, "roll.replace", "number", sites=of.site_of_entry),
+    "strike_off": _change(Right.OPERATE, "roll.strike-off", "number", sites=of.site_of_entry),
+    "put_rules_file": _change(Right.OPERATE, "rule.apply-file"),
+    "bar": _change(Right.OPERATE, "barred.add", "body.prefix"),
+    "lift_bar": _change(Right.OPERATE, "barred.lift", "prefix"),
+    "open_window": _change(Right.OPERATE, "window.open", sites=of.site_of_level),
+    "close_window": _change(Right.OPERATE, "window.close", "number", sites=of.site_of_window),
+    "decide": _change(Right.OPERATE, "window.decide", "number", sites=of.site_of_window),
+    "begin_rehearsal": _OPERATE,
+    "cancel_rehearsal": _OPERATE,
+    # Endpoints
+    "change_endpoint": _change(Right.OPERATE, "endpoint.change", "mac", sites=of.site_of_home),
+    "add_makers": _change(Right.OPERATE, "maker.add"),
+    "remove_maker": _change(Right.OPERATE, "maker.remove", "prefix"),
+    # People
+    "list_users": _ADMINISTER,
+    "add_user": _change(Right.ADMINISTER, "user.add", "body.name"),
+    "change_user": _change(Right.ADMINISTER, "user.change", "name", state=of.user),
+    "remove_user": _change(Right.ADMINISTER, "user.remove", "name", state=of.user),
+    "reset_password": _change(Right.ADMINISTER, "user.reset-password", "name"),
+    "change_own_password": _change(Right.ACCOUNT, "user.change-password", sites=of.own),
+    "list_tokens": _ACCOUNT,
+    "add_token": _change(Right.ACCOUNT, "token.add", "body.name", sites=of.own),
+    "revoke_token": _change(Right.ACCOUNT, "token.revoke", "number", sites=of.own),
+    "list_sessions": _ACCOUNT,
+    "end_session": _change(Right.ACCOUNT, "session.end", "number", sites=of.own),
+    "list_audit_entries": _ADMINISTER,
+    "export_audit_log": _ADMINISTER,
+    "verify_audit_log": _ADMINISTER,
+    "list_settings": _VIEW,
+    "set_setting": _change(Right.ADMINISTER, "setting.set", "name", state=of.setting),
+    "reset_setting": _change(Right.ADMINISTER, "setting.reset", "name", state=of.setting),
+    # Telling people
+    "list_alert_targets": _ADMINISTER,
+    "set_alert_target": _change(Right.ADMINISTER, "alert-target.set", "name", state=of.alert_target),
+    "remove_alert_target": _change(Right.ADMINISTER, "alert-target.remove", "name", state=of.alert_target),
+    "test_alert_target": _change(Right.ADMINISTER, "alert-target.test", "name"),
+    "set_alert_route": _change(Right.ADMINISTER, "alert-route.set", "name", state=of.alert_route),
+    "remove_alert_route": _change(Right.ADMINISTER, "alert-route.remove", "name", state=of.alert_route),
+    "plan_work": _change(Right.OPERATE, "planned-work.add", sites=of.site_of_new_work),
+    "end_work": _change(
+        Right.OPERATE, "planned-work.end", "number", sites=of.site_of_work, state=of.planned_work
+    ),
+}
+
+OPEN = frozenset({"sign_in", "get_session", "sign_out", "begin_openid", "end_openid"})
+"""Calls that check for themselves who makes them."""

@@ -1,0 +1,88 @@
+"""Rehearsals as the API shows them."""
+
+from kiteroll.app.rehearsals import RehearsalRun
+from kiteroll.core.rehearsal.rehearsal import RehearsalResult, RehearsedBreach
+from kiteroll.core.rehearsal.seat_needs import SeatNeed
+from kiteroll.schemas import api
+from kiteroll.wording.spans import port_name
+
+_MAX_LISTED = 1_000
+"""Ports and devices told; the breaches themselves are told by the thousand too."""
+
+
+def present_run(run: RehearsalRun, breaches: int) -> api.RehearsalRun:
+    """`breaches`: how many are told at most."""
+    return api.RehearsalRun(
+        id=run.number,
+        state=run.state,  # type: ignore[arg-type]  # from the same set
+        error=run.error,
+        began_at=run.began_at,
+        ended_at=run.ended_at,
+        since=run.scope.since,
+        until=run.scope.until,
+        site=run.scope.site,
+        switch=run.scope.switch,
+        group=run.scope.group,
+        changes=run.changes,
+        switches=run.switches,
+        done=run.done,
+        findings=None if run.result is None else _findings(run.result, breaches),
+    )
+
+
+def _findings(result: RehearsalResult, breaches: int) -> api.RehearsalFindings:
+    return api.RehearsalFindings(
+        recorded_since=result.recorded_since,
+        stays=result.stays,
+        told=result.told,
+        not_told=result.not_told,
+        by_kind={kind.value: count for kind, count in sorted(result.by_kind.items())},
+        by_day=[api.RehearsedDay(day=day, breaches=count) for day, count in sorted(result.by_day.items())],
+        ports=[
+            api.RehearsedPort(
+                switch=one.port[0],
+                port=one.port[1],
+                breaches=one.breaches,
+                lasted_s=one.lasted.total_seconds(),
+            )
+            for one in result.ports[:_MAX_LISTED]
+        ],
+        devices=[
+            api.RehearsedDevice(mac=str(mac), breaches=count) for mac, count in result.devices[:_MAX_LISTED]
+        ],
+        breaches=[_breach(one) for one in result.breaches[:breaches]],
+        without_effect=[port_name(port) for port in result.without_effect[:_MAX_LISTED]],
+        without_effect_count=len(result.without_effect),
+        seats=[_seats(one) for one in _most_seats(result)],
+    )
+
+
+def _most_seats(result: RehearsalResult) -> list[SeatNeed]:
+    return sorted(result.seats, key=lambda one: (-one.peak, one.port))[:_MAX_LISTED]
+
+
+def _breach(one: RehearsedBreach) -> api.RehearsedBreach:
+    return api.RehearsedBreach(
+        kind=one.kind.value,
+        switch=one.ports[0][0],
+        port=one.ports[0][1],
+        ports=len(one.ports),
+        mac=None if one.mac is None else str(one.mac),
+        vlan=one.vlan,
+        began_at=one.began_at,
+        ended_at=one.ended_at,
+        lasted_s=(one.ended_at - one.began_at).total_seconds(),
+        count=one.count,
+        on_breach=one.on_breach,  # type: ignore[arg-type]  # written from OnBreach
+    )
+
+
+def _seats(one: SeatNeed) -> api.SeatSuggestion:
+    return api.SeatSuggestion(
+        switch=one.port[0],
+        port=one.port[1],
+        typical=one.typical,
+        high=one.high,
+        peak=one.peak,
+        above_high_s=one.above_high.total_seconds(),
+    )

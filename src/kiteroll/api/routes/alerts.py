@@ -1,0 +1,105 @@
+"""Telling people: targets, routes, planned work, and what was sent."""
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Query, Response
+
+from kiteroll.api.admission import ThePrincipal
+from kiteroll.api.dependencies import TheAlertRoutes, TheAlertTargets, TheClock
+from kiteroll.api.parameters import ERRORS, Cursor, Limit
+from kiteroll.api.presenters.alerts import (
+    present_message,
+    present_route,
+    present_target,
+    present_test,
+    present_work,
+    read_route,
+)
+from kiteroll.app.alerts.alert_routes import MessageFilters
+from kiteroll.core.alerts.planned_work import PlannedWork
+from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
+from kiteroll.schemas.types import SwitchName
+
+router = APIRouter(tags=["alerts"], responses=ERRORS)
+
+
+@router.get("/alert-targets", summary="Where alerts are delivered to, by name, and how it goes")
+def list_alert_targets(targets: TheAlertTargets) -> list[api.AlertTarget]:
+    return [present_target(one) for one in targets.all()]
+
+
+@router.put("/alert-targets/{name}", summary="Add or change a target: webhook, mail, syslog or folder")
+def set_alert_target(
+    targets: TheAlertTargets, name: SwitchName, given: api.AlertTargetSettings
+) -> api.AlertTarget:
+    settings = given.settings.model_dump(mode="json", exclude={"kind"})
+    flags = {"enabled": given.enabled, "audit_log": given.audit_log}
+    return present_target(targets.set(name, given.settings.kind, settings, given.secret, **flags))
+
+
+@router.delete("/alert-targets/{name}", status_code=204, summary="Remove a target, and what waits for it")
+def remove_alert_target(targets: TheAlertTargets, name: str) -> Response:
+    targets.remove(name)
+    return Response(status_code=204)
+
+
+@router.post("/alert-targets/{name}/test", summary="Send a test there now, and say whether it arrived")
+def test_alert_target(targets: TheAlertTargets, principal: ThePrincipal, name: str) -> api.AlertTest:
+    return present_test(targets.test(name, principal.name))
+
+
+@router.get("/alert-routes", summary="Which findings are told to whom, by name")
+def list_alert_routes(routes: TheAlertRoutes) -> list[api.AlertRoute]:
+    return [present_route(one) for one in routes.all()]
+
+
+@router.put("/alert-routes/{name}", summary="Add or change a route")
+def set_alert_route(
+    routes: TheAlertRoutes, clock: TheClock, name: SwitchName, given: api.AlertRouteSettings
+) -> api.AlertRoute:
+    return present_route(routes.set(read_route(name, given, clock.now())))
+
+
+@router.delete("/alert-routes/{name}", status_code=204, summary="Remove a route")
+def remove_alert_route(routes: TheAlertRoutes, name: str) -> Response:
+    routes.remove(name)
+    return Response(status_code=204)
+
+
+@router.get("/planned-work", summary="Work that is planned or running, first begun first")
+def list_planned_work(routes: TheAlertRoutes, clock: TheClock) -> list[api.PlannedWork]:
+    return [present_work(row, clock.now()) for row in routes.planned_work()]
+
+
+@router.post("/planned-work", status_code=201, summary="Plan work: what is found there meanwhile is not told")
+def plan_work(
+    routes: TheAlertRoutes, principal: ThePrincipal, clock: TheClock, new: api.NewPlannedWork
+) -> api.PlannedWork:
+    work = PlannedWork(
+        begins_at=new.begins_at or clock.now(),
+        ends_at=new.ends_at,
+        site=new.site,
+        switch=new.switch or "",
+        kind=new.kind or "",
+    )
+    return present_work(routes.plan_work(work, new.reason, principal.name), clock.now())
+
+
+@router.delete("/planned-work/{number}", status_code=204, summary="End planned work now, or give it up")
+def end_work(routes: TheAlertRoutes, number: int) -> Response:
+    routes.end_work(number)
+    return Response(status_code=204)
+
+
+@router.get("/alerts", summary="What was told, and what waits to be; latest first")
+def list_alerts(
+    routes: TheAlertRoutes,
+    state: Annotated[list[Literal["waiting", "sending", "sent", "failed"]] | None, Query()] = None,
+    target: str | None = None,
+    finding: int | None = None,
+    cursor: Cursor = None,
+    limit: Limit = 100,
+) -> PageOf[api.Alert]:
+    page = routes.messages(MessageFilters(state or (), target, finding), cursor, limit)
+    return PageOf(items=[present_message(row) for row in page.items], next=page.next)

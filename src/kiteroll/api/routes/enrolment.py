@@ -1,0 +1,61 @@
+"""Enrolment windows, their candidates, and what people say of them."""
+
+from datetime import timedelta
+
+from fastapi import APIRouter
+
+from kiteroll.api.admission import ThePrincipal
+from kiteroll.api.dependencies import TheClock, TheEnrolment
+from kiteroll.api.parameters import ERRORS
+from kiteroll.api.presenters.rules import level_of, present_candidate, present_outcome, present_window
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.policy.enrolment import Window
+from kiteroll.schemas import api
+
+router = APIRouter(prefix="/enrolment-windows", tags=["enrolment"], responses=ERRORS)
+
+
+@router.get("", summary="Windows in which those present become candidates, latest first")
+def list_windows(enrolment: TheEnrolment) -> list[api.EnrolmentWindow]:
+    return [present_window(one) for one in enrolment.windows()]
+
+
+@router.post("", status_code=201, summary="Open a window")
+def open_window(
+    principal: ThePrincipal, enrolment: TheEnrolment, clock: TheClock, new: api.NewWindow
+) -> api.EnrolmentWindow:
+    window = Window(
+        level_of(new.level),
+        new.begins_at or clock.now(),
+        new.ends_at,
+        timedelta(seconds=new.min_present_s),
+    )
+    return present_window(enrolment.open_window(window, new.note, principal.name))
+
+
+@router.get("/{number}", summary="One window")
+def get_window(enrolment: TheEnrolment, number: int) -> api.EnrolmentWindow:
+    return present_window(enrolment.window(number))
+
+
+@router.post("/{number}/close", summary="Nobody decides on its candidates any more")
+def close_window(principal: ThePrincipal, enrolment: TheEnrolment, number: int) -> api.EnrolmentWindow:
+    return present_window(enrolment.close_window(number, principal.name))
+
+
+@router.get("/{number}/candidates", summary="Who was present in it and is not enrolled, with their context")
+def list_candidates(enrolment: TheEnrolment, number: int) -> list[api.Candidate]:
+    return [present_candidate(one) for one in enrolment.candidates(number)]
+
+
+@router.post("/{number}/decisions", summary="Enrol candidates, and keep who was refused")
+def decide(
+    principal: ThePrincipal, enrolment: TheEnrolment, number: int, said: api.Decisions
+) -> api.RulesOutcome:
+    done = enrolment.decide(number, _refs(said.accept), _refs(said.refuse), principal.name, said.note)
+    return present_outcome(done)
+
+
+def _refs(given: list[api.CandidateRef]) -> list[tuple[MacAddress, PortRef]]:
+    return [(MacAddress.parse(one.mac), (one.switch, one.port)) for one in given]

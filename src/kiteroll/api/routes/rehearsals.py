@@ -1,0 +1,54 @@
+"""Rehearsals: what changed rules would have found in the recorded past."""
+
+from datetime import timedelta
+from typing import Annotated
+
+from fastapi import APIRouter, Query
+
+from kiteroll.api.dependencies import TheClock, ThePortRules, TheRehearsals
+from kiteroll.api.parameters import ERRORS
+from kiteroll.api.presenters.rehearsals import present_run
+from kiteroll.api.presenters.rules import change_of
+from kiteroll.app.rehearsals import RehearsalScope
+from kiteroll.core.policy.rule_changes import RuleSet, changed, differences
+from kiteroll.schemas import api
+from kiteroll.schemas.rules_file import parse_rules
+
+router = APIRouter(prefix="/rehearsals", tags=["rehearsal"], responses=ERRORS)
+_USUAL = timedelta(days=30)
+Breaches = Annotated[int, Query(ge=0, le=5000, description="breaches told at most, the longest first")]
+
+
+@router.get("", summary="The latest rehearsals, without their breaches")
+def list_rehearsals(rehearsals: TheRehearsals) -> list[api.RehearsalRun]:
+    return [present_run(one, 0) for one in rehearsals.all()]
+
+
+@router.post("", status_code=202, summary="Rehearse rules over the recorded past; answers at once")
+def begin_rehearsal(
+    rehearsals: TheRehearsals, rules: ThePortRules, clock: TheClock, new: api.NewRehearsal
+) -> api.RehearsalRun:
+    before = rules.rule_set()
+
+    def wanted(now_set: RuleSet) -> RuleSet:
+        base = now_set if new.file is None else parse_rules(new.file)
+        return changed(base, [change_of(one) for one in new.changes])
+
+    after = rules.checked(wanted)
+    now = clock.now()
+    until = new.until or now
+    scope = RehearsalScope(
+        since=new.since or until - _USUAL, until=until, site=new.site, switch=new.switch, group=new.group
+    )
+    run = rehearsals.begin(rules.book(after), scope, len(differences(before, after)))
+    return present_run(run, 0)
+
+
+@router.get("/{number}", summary="How far a rehearsal is; once it is done, what it found")
+def get_rehearsal(rehearsals: TheRehearsals, number: int, breaches: Breaches = 500) -> api.RehearsalRun:
+    return present_run(rehearsals.get(number), breaches)
+
+
+@router.post("/{number}/cancel", summary="Stop it")
+def cancel_rehearsal(rehearsals: TheRehearsals, number: int) -> api.RehearsalRun:
+    return present_run(rehearsals.cancel(number), 0)

@@ -1,0 +1,39 @@
+"""Settings that can be changed while the service runs."""
+
+from fastapi import APIRouter
+
+from kiteroll.api.admission import ThePrincipal
+from kiteroll.api.dependencies import TheSettings
+from kiteroll.api.parameters import ERRORS
+from kiteroll.app.runtime_settings import Setting
+from kiteroll.schemas import api
+
+router = APIRouter(prefix="/settings", tags=["settings"], responses=ERRORS)
+
+
+@router.get("", summary="Settings that can be changed here, and where each value comes from")
+def list_settings(settings: TheSettings) -> list[api.Setting]:
+    return [_present(one) for one in settings.all()]
+
+
+@router.put("/{name}", summary="Change a setting; it holds at once")
+def set_setting(
+    settings: TheSettings, principal: ThePrincipal, name: str, given: api.SettingValue
+) -> api.Setting:
+    return _present(settings.set(name, given.value, principal.name))
+
+
+@router.delete("/{name}", summary="Back to the default")
+def reset_setting(settings: TheSettings, name: str) -> api.Setting:
+    return _present(settings.reset(name))
+
+
+def _present(one: Setting) -> api.Setting:
+    return api.Setting(
+        name=one.name,
+        value=one.value,
+        default=one.default,
+        source=one.source,  # type: ignore[arg-type]  # the model checks it
+        set_by=one.set_by,
+        set_at=one.set_at,
+    )
