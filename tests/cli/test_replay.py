@@ -96,8 +96,8 @@ def test_rules_are_read_from_toml_and_broken_ones_found(
 ) -> None:
     rules = tmp_path / "rules.toml"
     rules.write_text(
-        '[[rule]]\nswitch = "quay-2"\nwatched = true\n'
-        '[[rule]]\nswitch = "quay-2"\nport = "p7"\nseats = 1\nroll = ["02:1a:05 vlan 10"]\n'
+        "[switch.quay-2]\nwatched = true\n[switch.quay-2.port.p7]\nseats = 1\n"
+        'roll = [{ address = "02:1a:05", vlan = 10 }]\n'
     )
     found = _result(capfd, recorded["quay-2"], "--rules", rules)["findings"]
     assert [(one["kind"], one["switch"], one["port"], one["mac"]) for one in found] == [
@@ -146,12 +146,12 @@ def test_a_bad_file_is_refused_with_its_name(
 @pytest.mark.parametrize(
     ("text", "told"),
     [
-        ("rule = 3", "rule"),
-        ("[[rule]]\nseats = 1\n", "rule.0.switch"),
-        ('[[rule]]\nswitch = "a"\nseats = 0\n', "rule.0.seats"),
-        ('[[rule]]\nswitch = "a"\nroll = ["kiosk"]\n', "'kiosk' is neither"),
-        ('[[rule]]\nswitch = "a"\n[[rule]]\nswitch = "a"\n', "put both into one"),
-        ("[[rule]\n", "not TOML"),
+        ("rule = 3", "rule: "),
+        ("[group.access]\nseats = 1\n", "set it for the switches"),
+        ("[switch.a]\nseats = -1\n", "switch.a.seats"),
+        ('[switch.a]\nroll = [{ address = "kiosk" }]\n', "'kiosk' is neither"),
+        ("[switch.a]\nseats = 1\n[switch.a]\nseats = 2\n", "TOML: "),
+        ("[[rule]\n", "at line 1"),
     ],
 )
 def test_bad_rules_are_refused_with_their_place(

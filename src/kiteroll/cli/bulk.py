@@ -45,7 +45,7 @@ async def _read_many(context: Context, names: list[str]) -> list[api.ReadingSumm
     quiet = len(names) == 1 or not console.is_terminal
     with Progress(console=console, transient=True, disable=quiet) as progress:
         bar = progress.add_task("reading", total=len(names))
-        async with AsyncClient(*context.access()) as client:
+        async with AsyncClient(*context.access(), ca_file=context.ca_file()) as client:
 
             async def one(name: str) -> api.ReadingSummary:
                 async with slots:

@@ -14,7 +14,7 @@ from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.output import Output
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Invalid
-from kiteroll.data_dir import DEFAULT_URL, TOKEN_FILE, default_data_dir
+from kiteroll.data_dir import CERTIFICATE_FILE, DEFAULT_URL, TOKEN_FILE, default_data_dir
 from kiteroll.duration import parse_duration_s
 
 if TYPE_CHECKING:
@@ -34,7 +34,7 @@ class Context:
         _load_httpx()
         from kiteroll.client import Client  # not needed by commands that run without a service
 
-        return Client(*self.access())
+        return Client(*self.access(), ca_file=self.ca_file())
 
     def instant(self, text: str | None) -> datetime | None:
         """The time an option was given. Raises Invalid."""
@@ -44,11 +44,20 @@ class Context:
         """Where the service answers, and the token. Raises Invalid."""
         return self.args.url or os.environ.get("KITEROLL_URL") or DEFAULT_URL, self._token()
 
+    def ca_file(self) -> str:
+        """What to trust: as told, or the certificate that a service of this machine made for itself."""
+        if given := os.environ.get("KITEROLL_CA_FILE"):
+            return given
+        own = self._data_dir() / CERTIFICATE_FILE
+        return str(own) if own.exists() else ""
+
+    def _data_dir(self) -> Path:
+        return Path(self.args.data) if self.args.data else default_data_dir(os.environ)
+
     def _token(self) -> str:
         if token := os.environ.get("KITEROLL_TOKEN"):
             return token
-        directory = Path(self.args.data) if self.args.data else default_data_dir(os.environ)
-        file = directory / TOKEN_FILE
+        file = self._data_dir() / TOKEN_FILE
         try:
             return file.read_text().strip()
         except FileNotFoundError as missing:

@@ -4,7 +4,8 @@ import argparse
 from typing import Any
 
 from kiteroll.core.errors import Invalid
-from kiteroll.core.model.whole_number import whole_number
+from kiteroll.core.model import bounds
+from kiteroll.core.model.ranges import parse_ranges
 
 AUTHS = ("sha1", "sha224", "sha256", "sha384", "sha512")
 
@@ -56,16 +57,7 @@ def given(args: argparse.Namespace) -> dict[str, Any]:
 
 def vlan_list(text: str) -> list[int]:
     """10,20-29 as numbers, ascending. Raises Invalid."""
-    found: set[int] = set()
-    for part in text.split(","):
-        first, dash, last = part.strip().partition("-")
-        begin = whole_number(first, most=4094)
-        end = whole_number(last, most=4094) if dash else begin
-        if begin is None or end is None:
-            raise Invalid(
-                f"{part!r} is neither a VLAN nor a range of VLANs: write 10 or 20-29, separated by commas"
-            )
-        found.update(range(begin, end + 1))
-    if not found or min(found) < 1 or max(found) > 4094:
-        raise Invalid(f"VLANs are 1 to 4094: {text!r}")
-    return sorted(found)
+    found = parse_ranges(text, bounds.VLAN)
+    if not found:
+        raise Invalid(f"{text!r} names no VLAN: write 10 or 20-29, separated by commas")
+    return found

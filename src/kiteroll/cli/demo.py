@@ -5,6 +5,7 @@ import signal
 import subprocess
 import sys
 import threading
+from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -17,14 +18,34 @@ from kiteroll.client import (
     ServiceError,
     add_makers,
     add_switch,
+    add_user,
+    bar,
+    change_rules,
     change_switch,
     enrol,
     import_readings,
-    set_rule,
+    open_window,
+    set_alert_route,
+    set_alert_target,
 )
+from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Conflict
 from kiteroll.data_dir import TOKEN_FILE
-from kiteroll.schemas.api import Credential, NewEntry, NewRule, NewSwitch, SwitchChange
+from kiteroll.schemas.api import (
+    AlertRouteSettings,
+    AlertTargetSettings,
+    Credential,
+    FolderSettings,
+    NewBarred,
+    NewEntry,
+    NewSwitch,
+    NewUser,
+    NewWindow,
+    RuleChange,
+    RuleLevel,
+    RulesPatch,
+    SwitchChange,
+)
 from kiteroll.schemas.reading_document import ReadingDocument
 
 if TYPE_CHECKING:
@@ -32,6 +53,13 @@ if TYPE_CHECKING:
 
 DEMO_DATA = Path("var") / "demo"
 _DEMO_INTERVAL_S = 10
+PASSWORD = "over the tarn by ferry"
+_PEOPLE: tuple[dict[str, Any], ...] = (
+    {"name": "mara", "full_name": "Mara Lindqvist, network", "role": "administrator"},
+    {"name": "ida", "full_name": "Ida Brandt, night shift", "role": "operator"},
+    {"name": "joss", "full_name": "Joss Harrow, quays", "role": "operator", "sites": ["Quays"]},
+    {"name": "visitor", "full_name": "Harbour office", "role": "viewer"},
+)
 _NAME_SERVER = "127.77.0.250"
 """Where the simulated network answers for host names."""
 
@@ -86,6 +114,7 @@ def run_demo(context: Context) -> Exit:
         "notifications.debounce": "1s",
     }
     config = make_config(args, None, more)
+    config = make_config(args, None, {**more, "listen.public_url": url_of(config)})
     set_up_logs(args.log_level or "WARNING")
     lab = _start_lab(args.lab_port, still=args.still, start_s=args.story_from)
     try:
@@ -97,6 +126,8 @@ def run_demo(context: Context) -> Exit:
         def ready() -> None:
             enrol.start()
             print_welcome(config)
+            names = ", ".join(one["name"] for one in _PEOPLE)
+            print(f"  In the demo, {names} sign in with the password: {PASSWORD}\n", flush=True)
 
         return exit_for(run(config, ready))
     finally:
@@ -148,14 +179,52 @@ def _add_switches(config: "Config", network: dict[str, Any], days: int) -> None:
                     raise
                 days = 0
                 client.send(change_switch(one["name"], SwitchChange(**where)))
-        for rule in network["rules"]:
-            client.send(set_rule(NewRule(**rule)))
+        changes = [RuleChange(**rule) for rule in network["rules"]]
+        client.send(change_rules(RulesPatch(changes=changes, reason="Tarn Ferries")))
         for entry in network["rolls"]:
-            client.send(enrol(NewEntry(**entry, by="demo")))
+            client.send(enrol(NewEntry(**entry)))
+        for one in network["barred"]:
+            client.send(bar(NewBarred(**one)))
+        _add_people(client)
+        _add_alerts(client, config.data_dir / "alerts")
         if days > 0:
             _import_past(client, days)
+            _open_window(client, network["window"], days)
         for one in network["switches"]:
             client.send(change_switch(one["name"], SwitchChange(enabled=True)))
+
+
+def _add_people(client: Client) -> None:
+    """The crew who look after the network; the demo tells their password."""
+    for one in _PEOPLE:
+        try:
+            client.send(add_user(NewUser.model_validate({**one, "password": PASSWORD})))
+        except ServiceError as known:
+            if known.status != 409:
+                raise
+
+
+def _add_alerts(client: Client, folder: Path) -> None:
+    """Whoever is on duty is told of what is serious; here that is a folder."""
+    where = FolderSettings(kind="folder", path=str(folder.absolute()))
+    client.send(set_alert_target("on-duty", AlertTargetSettings(settings=where)))
+    client.send(set_alert_route("serious", AlertRouteSettings(target="on-duty", severity="serious")))
+
+
+def _open_window(client: Client, level: dict[str, str], days: int) -> None:
+    """From the first of the days of history on, and for a week: its candidates are there at once."""
+    now = SystemClock().now()
+    client.send(
+        open_window(
+            NewWindow(
+                level=RuleLevel(**level),
+                begins_at=now - timedelta(days=days),
+                ends_at=now + timedelta(days=7),
+                min_present_s=3600,
+                note="who belongs to the crew room",
+            )
+        )
+    )
 
 
 def _import_past(client: Client, days: int) -> None:

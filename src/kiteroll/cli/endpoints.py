@@ -7,7 +7,17 @@ from kiteroll.cli import columns
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, add_limit, checked, note_cut, shared
-from kiteroll.client import change_endpoint, endpoint, findings, homes, ips, path, quiet_times, stays
+from kiteroll.client import (
+    change_endpoint,
+    endpoint,
+    enrolment_of,
+    findings,
+    homes,
+    ips,
+    path,
+    quiet_times,
+    stays,
+)
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
@@ -86,6 +96,7 @@ def run_show(context: Context) -> Exit:
         hops = client.send(path(args.mac, at=at))
         history = list(islice(client.each(stays(mac=args.mac, ended=True, limit=args.limit)), args.limit))
         answered = client.send(ips(args.mac))
+        rolls = client.send(enrolment_of(args.mac))
         found = list(islice(client.each(findings(mac=args.mac, parts=True, states=_ALL)), 20))
     if out.format == "csv":
         out.rows([one], columns.endpoints(out), empty="")
@@ -103,6 +114,8 @@ def run_show(context: Context) -> Exit:
         ("vlan", "" if home is None else columns.vlan_text(home.vlan, home.vlan_name)),
         ("since", "" if home is None else f"{out.age(home.began_at)}, last seen {out.age(home.seen_at)} ago"),
         ("confidence", one.confidence),
+        ("enrolled at", rolls.enrolled),
+        ("barred", rolls.barred),
         ("first seen", f"{out.age(one.first_seen_at)} ago"),
     ]
     out.facts((name, value) for name, value in facts if value)

@@ -16,11 +16,13 @@ class Exit(IntEnum):
     PARTIAL = 4
     """A reading lacks rows."""
     REFUSED = 5
-    """Not signed in, name taken, in use."""
+    """Not signed in, not allowed, name taken, in use."""
     FAULT = 6
     """The service failed, or cannot start."""
     BROKEN_RULE = 7
-    """A roll call found a port overfull, or a stranger there."""
+    """A roll call found a broken rule, or a rehearsal one that would have been."""
+    DIFFERS = 8
+    """The rules are not what a file says, or an audit log is not as it was written."""
 
 
 MEANING = "\n".join(
@@ -31,13 +33,14 @@ MEANING = "\n".join(
         "  2  usage error or invalid input",
         "  3  the service, or the switch, does not answer",
         "  4  the reading is partial",
-        "  5  refused: not signed in, name taken, in use",
+        "  5  refused: not signed in, not allowed, name taken, in use",
         "  6  the service failed, or cannot start",
-        "  7  a rule of the port is broken",
+        "  7  a rule of a port is broken, or would have been",
+        "  8  the rules differ from the file, or an audit log from what was written",
     )
 )
 
-_BY_STATUS = {401: Exit.REFUSED, 404: Exit.NOTHING, 409: Exit.REFUSED, 422: Exit.USAGE}
+_BY_STATUS = {401: Exit.REFUSED, 403: Exit.REFUSED, 404: Exit.NOTHING, 409: Exit.REFUSED, 422: Exit.USAGE}
 _UNREACHABLE_STATUS = frozenset({502, 503, 504})
 
 

@@ -49,14 +49,12 @@ def add_commands(commands: Any) -> None:
         verbs, "acknowledge", run_acknowledge, "acknowledge it, until it clears", parents=parents
     )
     one.add_argument("number", type=int)
-    one.add_argument("--by", required=True, metavar="NAME")
     one.add_argument("--note", default="", metavar="TEXT")
     one.add_argument("--for", dest="span", metavar="SPAN", help="only for so long, such as 2h")
     one = add_command(
         verbs, "clear", run_clear, "clear it by hand; it reopens when it comes again", parents=parents
     )
     one.add_argument("number", type=int)
-    one.add_argument("--by", required=True, metavar="NAME")
     one = add_command(verbs, "explain", run_explain, "explain what a kind of finding means", parents=parents)
     one.add_argument("kind", choices=get_args(api.FindingKind))
 
@@ -127,7 +125,7 @@ def run_acknowledge(context: Context) -> Exit:
     until = None
     if args.span:
         until = context.now() + timedelta(seconds=span_s(args.span, "--for"))
-    given = checked(api.Acknowledgement, by=args.by, note=args.note, until=until)
+    given = checked(api.Acknowledgement, note=args.note, until=until)
     with context.client() as client:
         one = client.send(acknowledge(args.number, given))
     sentence = f"finding {one.id} is acknowledged by {one.acknowledged_by}"
@@ -137,9 +135,8 @@ def run_acknowledge(context: Context) -> Exit:
 
 def run_clear(context: Context) -> Exit:
     args = context.args
-    given = checked(api.Clearing, by=args.by)
     with context.client() as client:
-        one = client.send(clear_finding(args.number, given))
+        one = client.send(clear_finding(args.number))
     sentence = f"finding {one.id} is cleared; it reopens when it comes again"
     context.out.done(one, columns.findings(context.out), sentence)
     return Exit.OK

@@ -1,20 +1,18 @@
-"""`kiteroll port ...` and `kiteroll roll-call`: ports of a switch, what each is for, who is on one."""
+"""`kiteroll port ...`: ports of a switch, what each is for, and those that are not used as they could be."""
 
 from typing import Any
 
 from kiteroll.cli import columns
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
-from kiteroll.cli.parsing import add_command, add_group, shared
-from kiteroll.client import change_port, link_history, ports, roll_call
+from kiteroll.cli.parsing import add_command, add_group, shared, span_s
+from kiteroll.client import change_port, link_history, ports, ports_by_use
 from kiteroll.schemas import api
 
 
 def add_commands(commands: Any) -> None:
     parents = (shared(),)
-    verbs = add_group(
-        commands, "port", "list the ports of a switch, set their role, see link history", of="VERB"
-    )
+    verbs = add_group(commands, "port", "list ports, set their role, see link history and use", of="VERB")
     one = add_command(
         verbs,
         "list",
@@ -36,15 +34,15 @@ def add_commands(commands: Any) -> None:
     one.add_argument("role", choices=("uplink", "access", "auto"), help="auto leaves it to the evidence")
 
     one = add_command(
-        commands,
-        "roll-call",
-        run_roll_call,
-        "show who is on a port, beside who may be",
+        verbs,
+        "by-use",
+        run_by_use,
+        "list ports that are unused, up and silent, slow, or half duplex",
         parents=parents,
-        detail="Exits with 7 when the port is overfull, or watched and a stranger is there.",
     )
-    one.add_argument("switch")
-    one.add_argument("port")
+    one.add_argument("--switch", metavar="NAME")
+    one.add_argument("--group", metavar="NAME")
+    one.add_argument("--unused", metavar="SPAN", default="30d", help="unused for so long (default 30d)")
 
 
 def run_list(context: Context) -> Exit:
@@ -76,29 +74,10 @@ def run_role(context: Context) -> Exit:
     return Exit.OK
 
 
-def run_roll_call(context: Context) -> Exit:
+def run_by_use(context: Context) -> Exit:
     args, out = context.args, context.out
+    days = span_s(args.unused, "--unused") / 86400
     with context.client() as client:
-        call = client.send(roll_call(args.switch, args.port))
-    if out.format == "json":
-        out.json(call)
-        return _verdict(call)
-    if out.format == "table":
-        limit = "no limit" if call.seats is None else f"limit {call.seats}"
-        out.facts(
-            (
-                ("seats", f"{call.count} present, {limit}"),
-                ("watched", "yes" if call.watched else "no"),
-                ("enrolled", call.roll or ["nothing"]),
-                ("absent", call.absent or ["nobody"]),
-                ("exempt", "yes, it is an uplink" if call.exempt else "no"),
-            )
-        )
-        out.line("")
-    out.rows(call.present, columns.occupants(), empty="no address is present")
-    return _verdict(call)
-
-
-def _verdict(call: api.RollCall) -> Exit:
-    strangers = any(one.status == "stranger" for one in call.present)
-    return Exit.BROKEN_RULE if call.overfull or strangers else Exit.OK
+        found = client.send(ports_by_use(unused_days=days, switch=args.switch, group=args.group))
+    out.rows(found, columns.ports_by_use(out), empty="every port is used as it could be")
+    return Exit.OK if found else Exit.NOTHING

@@ -35,7 +35,7 @@ def add_commands(commands: Any) -> None:
         "--rules",
         metavar="FILE.toml",
         type=Path,
-        help="rules of ports: [[rule]] switch, port, seats, watched, roll",
+        help="rules of ports, as `kiteroll rule export` writes them; without groups",
     )
     parser.add_argument(
         "--shared",

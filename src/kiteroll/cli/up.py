@@ -12,7 +12,7 @@ from typing import TYPE_CHECKING, Any
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command
-from kiteroll.data_dir import TOKEN_FILE
+from kiteroll.data_dir import FIRST_PASSWORD_FILE, TOKEN_FILE
 
 if TYPE_CHECKING:
     from kiteroll.app.config import Config
@@ -29,12 +29,20 @@ def add_commands(commands: Any) -> None:
     )
     parser.add_argument("--config", metavar="FILE", help="configuration, TOML (KITEROLL_CONFIG)")
     parser.add_argument("--data", metavar="DIR", help="data directory (KITEROLL_DATA)")
+    parser.add_argument(
+        "--self-signed",
+        action="store_true",
+        default=None,
+        help="speak TLS with a certificate that is made in the data directory",
+    )
     add_listen(parser)
 
 
 def add_listen(parser: Any) -> None:
     parser.add_argument(
-        "--listen-host", metavar="HOST", help="address to listen on (KITEROLL_LISTEN_HOST; default 127.0.0.1)"
+        "--listen-host",
+        metavar="HOST",
+        help="addresses to listen on, with commas between (KITEROLL_LISTEN_HOST; default 127.0.0.1)",
     )
     parser.add_argument(
         "--listen-port", type=int, metavar="PORT", help="port (KITEROLL_LISTEN_PORT; default 8480)"
@@ -51,8 +59,9 @@ def run_up(context: Context) -> Exit:
 
     args = context.args
     file = args.config or os.environ.get("KITEROLL_CONFIG")
-    config = make_config(args, Path(file) if file else None)
-    set_up_logs(args.log_level or "INFO")
+    more = {"listen.self_signed": args.self_signed}
+    config = make_config(args, Path(file) if file else None, more)
+    set_up_logs(args.log_level or config.logs.level, config.logs.levels)
     return exit_for(run(config, lambda: print_welcome(config)))
 
 
@@ -70,17 +79,21 @@ def exit_for(code: int) -> Exit:
 
 
 def print_welcome(config: "Config") -> None:
-    token_file = config.data_dir / TOKEN_FILE
+    first = config.data_dir / FIRST_PASSWORD_FILE
+    as_whom = f"  console: open it in a browser and sign in as admin; its first password is in {first}\n"
     print(
         f"\nKite Roll is ready at {url_of(config)}\n"
-        f"  console: open it in a browser and sign in with the token {token_file.read_text().strip()}\n"
+        f"{as_whom if first.exists() else ''}"
         f"  CLI:     export KITEROLL_DATA={config.data_dir} KITEROLL_URL={url_of(config)}\n"
         f"           kiteroll switch list\n"
-        f"  the token is in {token_file}; Ctrl-C stops the service\n",
+        f"  The token of this machine is in {config.data_dir / TOKEN_FILE}; Ctrl-C stops the service.\n",
         flush=True,
     )
 
 
 def url_of(config: "Config") -> str:
-    host = f"[{config.listen.host}]" if ":" in config.listen.host else config.listen.host
-    return f"http://{host}:{config.listen.port}"
+    """Where the service answers on this machine."""
+    first = config.listen.hosts[0]
+    host = {"0.0.0.0": "127.0.0.1", "::": "::1"}.get(first, first)
+    shown = f"[{host}]" if ":" in host else host
+    return f"{'https' if config.listen.tls else 'http'}://{shown}:{config.listen.port}"

@@ -1,4 +1,4 @@
-"""Calls about findings, rules and rolls."""
+"""Calls about findings, and shared addresses."""
 
 from collections.abc import Sequence
 from datetime import datetime
@@ -50,9 +50,8 @@ def acknowledge(number: int, given: api.Acknowledgement) -> ApiRequest[api.Findi
     return ApiRequest(method="POST", path=path, body=body, answer=TypeAdapter(api.Finding))
 
 
-def clear_finding(number: int, given: api.Clearing) -> ApiRequest[api.Finding]:
-    path, body = f"/findings/{number}/clear", given.model_dump(mode="json")
-    return ApiRequest(method="POST", path=path, body=body, answer=TypeAdapter(api.Finding))
+def clear_finding(number: int) -> ApiRequest[api.Finding]:
+    return ApiRequest(method="POST", path=f"/findings/{number}/clear", answer=TypeAdapter(api.Finding))
 
 
 def finding_kind(kind: api.FindingKind) -> ApiRequest[api.FindingKindHelp]:
@@ -72,28 +71,3 @@ def remove_shared_address(prefix: str) -> ApiRequest[None]:
     return ApiRequest(
         method="DELETE", path=f"/shared-addresses/{part(prefix)}", answer=TypeAdapter(type(None))
     )
-
-
-def rules() -> ApiRequest[list[api.PortRules]]:
-    """Rules of groups, of switches and of single ports."""
-    return get_request("/rules", TypeAdapter(list[api.PortRules]))
-
-
-def set_rule(new: api.NewRule) -> ApiRequest[list[api.PortRules]]:
-    body = new.model_dump(mode="json")
-    return ApiRequest(method="PATCH", path="/rules", body=body, answer=TypeAdapter(list[api.PortRules]))
-
-
-def enrol(new: api.NewEntry) -> ApiRequest[list[api.PortRules]]:
-    """Enrol an address or a prefix on the roll of a group, a switch or a port."""
-    body = new.model_dump(mode="json")
-    return ApiRequest(method="POST", path="/rules/roll", body=body, answer=TypeAdapter(list[api.PortRules]))
-
-
-def strike_off(number: int) -> ApiRequest[None]:
-    return ApiRequest(method="DELETE", path=f"/rules/roll/{number}", answer=TypeAdapter(type(None)))
-
-
-def roll_call(switch: str, port: str) -> ApiRequest[api.RollCall]:
-    """Who is on a port, beside who may be."""
-    return get_request(f"/switches/{part(switch)}/ports/{part(port)}/roll-call", TypeAdapter(api.RollCall))

@@ -11,8 +11,11 @@ from pydantic import ValidationError
 
 from kiteroll.client.errors import ServiceError, ServiceUnreachable
 from kiteroll.client.request import ApiListRequest, ApiRequest
+from kiteroll.core.errors import Invalid
 
 if TYPE_CHECKING:
+    import ssl
+
     from kiteroll.schemas.api import Problem
 
 T = TypeVar("T")
@@ -29,10 +32,13 @@ _AGAIN = frozenset({502, 503})
 class Client:
     """Talks to one service. Raises ServiceError, or ServiceUnreachable after its tries."""
 
-    def __init__(self, url: str, token: str, *, transport: httpx.BaseTransport | None = None) -> None:
-        """`transport`: for tests, a function from request to response instead of a network."""
+    def __init__(
+        self, url: str, token: str, *, ca_file: str = "", transport: httpx.BaseTransport | None = None
+    ) -> None:
+        """`ca_file`: PEM file of the authorities to trust, or of the service's own certificate; empty: those
+        of the system. `transport`: for tests, a function from request to response instead of a network."""
         self.url = url.rstrip("/")
-        self._http = httpx.Client(**_options(self.url, token), transport=transport)
+        self._http = httpx.Client(**_options(self.url, token, ca_file), transport=transport)
 
     def __enter__(self) -> Self:
         return self
@@ -97,9 +103,11 @@ class Client:
 class AsyncClient:
     """The same, to be awaited."""
 
-    def __init__(self, url: str, token: str, *, transport: httpx.AsyncBaseTransport | None = None) -> None:
+    def __init__(
+        self, url: str, token: str, *, ca_file: str = "", transport: httpx.AsyncBaseTransport | None = None
+    ) -> None:
         self.url = url.rstrip("/")
-        self._http = httpx.AsyncClient(**_options(self.url, token), transport=transport)
+        self._http = httpx.AsyncClient(**_options(self.url, token, ca_file), transport=transport)
 
     async def __aenter__(self) -> Self:
         return self
@@ -133,15 +141,25 @@ class AsyncClient:
             request = request.at(page.next)
 
 
-def _options(url: str, token: str) -> dict[str, Any]:
+def _options(url: str, token: str, ca_file: str) -> dict[str, Any]:
     return {
         "base_url": f"{url}/api/v1",
         "headers": {"Authorization": f"Bearer {token}", "Accept": "application/json"},
         # The service is on this machine or one hop away; a proxy for the web has no part in it.
         "trust_env": False,
         # Loading the certificate authorities takes a tenth of a second; without TLS they are not needed.
-        "verify": not url.startswith("http://"),
+        "verify": not url.startswith("http://") and _context(ca_file),
     }
+
+
+def _context(ca_file: str) -> "ssl.SSLContext":
+    """Raises Invalid."""
+    import ssl
+
+    try:
+        return ssl.create_default_context(cafile=ca_file or None)
+    except OSError as wrong:
+        raise Invalid(f"{ca_file}: the certificates to trust cannot be read: {wrong}") from wrong
 
 
 def _request(request: ApiRequest[Any]) -> dict[str, Any]:

@@ -100,3 +100,19 @@ def readings(*, switch: str | None = None, limit: int = 100) -> ApiListRequest[a
 
 def health() -> ApiRequest[api.ServiceHealth]:
     return get_request("/health", TypeAdapter(api.ServiceHealth))
+
+
+def settings() -> ApiRequest[list[api.Setting]]:
+    """Those that can be changed while the service runs."""
+    return get_request("/settings", TypeAdapter(list[api.Setting]))
+
+
+def set_setting(name: str, value: float | str) -> ApiRequest[api.Setting]:
+    """`value`: a number, or a span such as 15m. Holds at once."""
+    path, body = f"/settings/{part(name)}", {"value": value}
+    return ApiRequest(method="PUT", path=path, body=body, answer=TypeAdapter(api.Setting))
+
+
+def reset_setting(name: str) -> ApiRequest[api.Setting]:
+    """Back to the default."""
+    return ApiRequest(method="DELETE", path=f"/settings/{part(name)}", answer=TypeAdapter(api.Setting))

@@ -1,5 +1,6 @@
 """Columns of the tables, by what a row is. One place, so that a thing looks the same everywhere."""
 
+from kiteroll.cli.columns.alerts import alert_routes, alert_targets, alerts, planned_work
 from kiteroll.cli.columns.endpoints import (
     endpoints,
     homes,
@@ -15,13 +16,28 @@ from kiteroll.cli.columns.events import (
     differences,
     evidence,
     findings,
-    occupants,
     readings,
-    roll_entries,
-    rules,
     shared_addresses,
     vlans,
     workers,
+)
+from kiteroll.cli.columns.people import audit_entries, sessions, tokens, users
+from kiteroll.cli.columns.rules import (
+    absent,
+    attended,
+    barred,
+    candidates,
+    occupants,
+    ports_by_use,
+    rehearsed_breaches,
+    rehearsed_ports,
+    roll_call_ports,
+    roll_entries,
+    rule_differences,
+    rule_events,
+    rules,
+    seat_suggestions,
+    windows,
 )
 from kiteroll.cli.columns.switches import (
     credentials,
@@ -37,6 +53,14 @@ from kiteroll.cli.columns.switches import (
 )
 
 __all__ = [
+    "absent",
+    "alert_routes",
+    "alert_targets",
+    "alerts",
+    "attended",
+    "audit_entries",
+    "barred",
+    "candidates",
     "changes",
     "credentials",
     "differences",
@@ -53,17 +77,29 @@ __all__ = [
     "neighbours",
     "occupants",
     "plan",
+    "planned_work",
     "ports",
+    "ports_by_use",
     "quiet_times",
     "readings",
+    "rehearsed_breaches",
+    "rehearsed_ports",
+    "roll_call_ports",
     "roll_entries",
     "rounds",
+    "rule_differences",
+    "rule_events",
     "rules",
+    "seat_suggestions",
+    "sessions",
     "shared_addresses",
     "sites",
     "stays",
     "switches",
+    "tokens",
+    "users",
     "vlan_text",
     "vlans",
+    "windows",
     "workers",
 ]

@@ -1,4 +1,4 @@
-"""Columns of changes, readings, findings and rules."""
+"""Columns of changes, readings and findings."""
 
 from __future__ import annotations
 
@@ -20,49 +20,6 @@ _CHANGE = {
     "returned": "green",
     "restarted": "magenta",
 }
-
-
-def rules() -> list[Column[api.PortRules]]:
-    return [
-        Column("level", _level, style=lambda _: "bold"),
-        Column("port", lambda one: one.port or ""),
-        Column("seats", lambda one: one.seats, shown=lambda one: str(one.seats or ""), right=True),
-        Column("watched", lambda one: one.watched, shown=lambda one: _yes_no(one.watched)),
-        Column("enrolled", lambda one: len(one.roll), right=True),
-    ]
-
-
-def roll_entries() -> list[Column[tuple[api.PortRules, api.RollEntry]]]:
-    return [
-        Column("number", lambda each: each[1].id, right=True),
-        Column("level", lambda each: _level(each[0])),
-        Column("port", lambda each: each[0].port or ""),
-        Column("enrolled", lambda each: each[1].prefix, style=lambda _: "bold"),
-        Column("vlan", lambda each: each[1].vlan, shown=lambda each: str(each[1].vlan or "any"), right=True),
-        Column("note", lambda each: each[1].note),
-        Column("by", lambda each: each[1].by),
-        Column("at", lambda each: each[1].at),
-    ]
-
-
-def occupants() -> list[Column[api.PortOccupant]]:
-    return [
-        Column("address", lambda one: one.mac, style=lambda _: "bold"),
-        Column("vlan", lambda one: one.vlan),
-        Column(
-            "status",
-            lambda one: one.status,
-            style=lambda one: "green" if one.status == "enrolled" else "yellow",
-        ),
-    ]
-
-
-def _level(rule: api.PortRules) -> str:
-    return f"group {rule.group}" if rule.group else rule.switch or ""
-
-
-def _yes_no(said: bool | None) -> str:
-    return "" if said is None else "yes" if said else "no"
 
 
 def changes(out: Output) -> list[Column[api.Change]]:

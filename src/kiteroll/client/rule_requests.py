@@ -1,0 +1,176 @@
+"""Calls about rules of ports: setting, enrolling, barring, windows, roll calls and rehearsals."""
+
+from dataclasses import replace
+from typing import Any
+
+from pydantic import BaseModel, TypeAdapter
+
+from kiteroll.client.request import ApiListRequest, ApiRequest, get_list, get_request, part
+from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
+
+_OUTCOME: TypeAdapter[api.RulesOutcome] = TypeAdapter(api.RulesOutcome)
+_PATIENCE_S = 120.0
+"""Lists of ten thousand lines, and roll calls of a whole network."""
+
+
+def _post(path: str, body: BaseModel, answer: TypeAdapter[Any], method: str = "POST") -> ApiRequest[Any]:
+    plain = body.model_dump(mode="json", exclude_unset=True)
+    return ApiRequest(method=method, path=path, body=plain, answer=answer, patience_s=_PATIENCE_S)
+
+
+def rules() -> ApiRequest[list[api.PortRules]]:
+    """What is set at each level, wide levels first."""
+    return get_request("/rules", TypeAdapter(list[api.PortRules]))
+
+
+def change_rules(patch: api.RulesPatch) -> ApiRequest[api.RulesOutcome]:
+    """Set values at any number of levels, as one change."""
+    return _post("/rules", patch, _OUTCOME, "PATCH")
+
+
+def enrol(new: api.NewEntry) -> ApiRequest[api.RulesOutcome]:
+    """Enrol an address or a prefix on the roll of a level."""
+    return _post("/rules/roll", new, _OUTCOME)
+
+
+def enrol_list(new: api.NewEntries) -> ApiRequest[api.RulesOutcome]:
+    """Enrol a CSV list; all of it or nothing."""
+    return _post("/rules/roll/list", new, _OUTCOME)
+
+
+def enrol_present(new: api.EnrolPresent) -> ApiRequest[api.RulesOutcome]:
+    """Enrol everybody present now, each at their port."""
+    return _post("/rules/roll/present", new, _OUTCOME)
+
+
+def replace_entry(number: int, new: api.EntryReplacement) -> ApiRequest[api.RulesOutcome]:
+    """Another device stands in for an enrolled one."""
+    return _post(f"/rules/roll/{number}/replace", new, _OUTCOME)
+
+
+def strike_off(number: int, *, reason: str = "") -> ApiRequest[api.RulesOutcome]:
+    params = {"reason": reason}
+    return ApiRequest(method="DELETE", path=f"/rules/roll/{number}", params=params, answer=_OUTCOME)
+
+
+def rules_file() -> ApiRequest[api.RulesText]:
+    """All rules as TOML."""
+    return get_request("/rules/file", TypeAdapter(api.RulesText))
+
+
+def apply_rules_file(file: api.RulesFile) -> ApiRequest[api.RulesOutcome]:
+    """Make the rules what a TOML file says; with `dry_run`, tell what that would change."""
+    return _post("/rules/file", file, _OUTCOME, "PUT")
+
+
+def rule_log(
+    *, switch: str | None = None, port: str | None = None, address: str | None = None, limit: int = 100
+) -> ApiListRequest[api.RuleEvent]:
+    """Who changed what of the rules, latest first."""
+    given = {"switch": switch, "port": port, "address": address, "limit": limit}
+    return get_list("/rules/log", TypeAdapter(PageOf[api.RuleEvent]), **given)
+
+
+def enrolment_of(mac: str) -> ApiRequest[api.EnrolmentOf]:
+    """Where an endpoint may be, by every roll, and whether it is barred."""
+    return get_request(f"/endpoints/{part(mac)}/enrolment", TypeAdapter(api.EnrolmentOf))
+
+
+def barred() -> ApiRequest[list[api.BarredEntry]]:
+    return get_request("/barred", TypeAdapter(list[api.BarredEntry]))
+
+
+def bar(new: api.NewBarred) -> ApiRequest[api.RulesOutcome]:
+    return _post("/barred", new, _OUTCOME)
+
+
+def lift_bar(prefix: str, *, reason: str = "") -> ApiRequest[api.RulesOutcome]:
+    params = {"reason": reason}
+    return ApiRequest(method="DELETE", path=f"/barred/{part(prefix)}", params=params, answer=_OUTCOME)
+
+
+def enrolment_windows() -> ApiRequest[list[api.EnrolmentWindow]]:
+    return get_request("/enrolment-windows", TypeAdapter(list[api.EnrolmentWindow]))
+
+
+def open_window(new: api.NewWindow) -> ApiRequest[api.EnrolmentWindow]:
+    return _post("/enrolment-windows", new, TypeAdapter(api.EnrolmentWindow))
+
+
+def close_window(number: int) -> ApiRequest[api.EnrolmentWindow]:
+    answer = TypeAdapter(api.EnrolmentWindow)
+    return ApiRequest(method="POST", path=f"/enrolment-windows/{number}/close", answer=answer)
+
+
+def candidates(number: int) -> ApiRequest[list[api.Candidate]]:
+    """Who was present in a window, and what was said of them."""
+    return get_request(f"/enrolment-windows/{number}/candidates", TypeAdapter(list[api.Candidate]))
+
+
+def decide(number: int, said: api.Decisions) -> ApiRequest[api.RulesOutcome]:
+    """Enrol candidates, and keep who was refused."""
+    return _post(f"/enrolment-windows/{number}/decisions", said, _OUTCOME)
+
+
+def roll_call(switch: str, port: str) -> ApiRequest[api.RollCall]:
+    """Who is on a port, beside who may be."""
+    return get_request(f"/switches/{part(switch)}/ports/{part(port)}/roll-call", TypeAdapter(api.RollCall))
+
+
+def roll_calls(
+    level: api.RuleLevel | None = None,
+    *,
+    broken: bool = False,
+    without_rule: bool = False,
+    cursor: str | None = None,
+    limit: int = 500,
+) -> ApiRequest[api.RollCallPage]:
+    """Ports that have a rule, in order of switch and port, and the sums over all of them."""
+    given = {"broken": broken, "without_rule": without_rule, "cursor": cursor, "limit": limit}
+    request = get_request("/roll-call", TypeAdapter(api.RollCallPage), **_level(level), **given)
+    return _patient(request)
+
+
+def absent(level: api.RuleLevel | None = None) -> ApiRequest[list[api.AbsentEntry]]:
+    """Who is enrolled, and present nowhere where they may be."""
+    return _patient(get_request("/roll-call/absent", TypeAdapter(list[api.AbsentEntry]), **_level(level)))
+
+
+def call_against(expected: api.ExpectedList) -> ApiRequest[list[api.AttendedDevice]]:
+    """A CSV list of expected devices beside the network, both ways."""
+    return _post("/roll-call/against", expected, TypeAdapter(list[api.AttendedDevice]))
+
+
+def ports_by_use(
+    *, unused_days: float = 30, switch: str | None = None, group: str | None = None
+) -> ApiRequest[list[api.PortByUse]]:
+    """Ports that are unused, silent, slow or half duplex."""
+    given = {"unused_days": unused_days, "switch": switch, "group": group}
+    return _patient(get_request("/ports-by-use", TypeAdapter(list[api.PortByUse]), **given))
+
+
+def rehearsals() -> ApiRequest[list[api.RehearsalRun]]:
+    return get_request("/rehearsals", TypeAdapter(list[api.RehearsalRun]))
+
+
+def begin_rehearsal(new: api.NewRehearsal) -> ApiRequest[api.RehearsalRun]:
+    """Rehearse rules over the recorded past; answers at once, `rehearsal` shows how far it is."""
+    return _post("/rehearsals", new, TypeAdapter(api.RehearsalRun))
+
+
+def rehearsal(number: int, *, breaches: int = 500) -> ApiRequest[api.RehearsalRun]:
+    return get_request(f"/rehearsals/{number}", TypeAdapter(api.RehearsalRun), breaches=breaches)
+
+
+def cancel_rehearsal(number: int) -> ApiRequest[api.RehearsalRun]:
+    answer = TypeAdapter(api.RehearsalRun)
+    return ApiRequest(method="POST", path=f"/rehearsals/{number}/cancel", answer=answer)
+
+
+def _level(level: api.RuleLevel | None) -> dict[str, Any]:
+    return {} if level is None else level.model_dump(exclude_none=True)
+
+
+def _patient(request: ApiRequest[Any]) -> ApiRequest[Any]:
+    return replace(request, patience_s=_PATIENCE_S)
