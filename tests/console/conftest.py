@@ -41,8 +41,9 @@ def open_console(browser: Browser, service: Service, scheme: str = "light") -> P
 
 def sign_in(page: Page, service: Service) -> None:
     page.goto("/")
+    page.get_by_role("button", name="With a token instead").click()
     page.get_by_label("Token").fill(service.token)
-    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("button", name="Sign in", exact=True).click()
     page.get_by_role("navigation").wait_for()
 
 
@@ -57,6 +58,15 @@ def page(browser: Browser, service: Service) -> Iterator[Page]:
     yield opened
     opened.context.close()
     assert complaints == []
+
+
+@pytest.fixture(scope="session", params=["light", "dark"])
+def visitor(request: pytest.FixtureRequest, browser: Browser, service: Service) -> Iterator[Page]:
+    """Signed in once for each colour scheme, for tests that go from page to page and change nothing."""
+    opened = open_console(browser, service, request.param)
+    sign_in(opened, service)
+    yield opened
+    opened.context.close()
 
 
 def violations(page: Page) -> list[str]:

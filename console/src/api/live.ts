@@ -4,7 +4,8 @@ import { useEffect, useState } from "react";
 
 const GATHER_MS = 800;
 const ON_READING = ["switches", "switch", "ports", "neighbours", "health"];
-const ON_CHANGE = ["search", "changes", "stays", "findings"];
+const ON_CHANGE = ["search", "changes", "stays", "findings", "roll-call"];
+const ON_RULES = ["rules", "roll-call", "stays"];
 
 /** Listens while mounted; returns whether the stream is connected. */
 export function useLive(): boolean {
@@ -15,13 +16,14 @@ export function useLive(): boolean {
     const gather = gatherer((keys) => refresh(client, keys));
     source.addEventListener("hello", () => {
       setConnected(true);
-      gather.add([...ON_READING, ...ON_CHANGE]);
+      gather.add([...ON_READING, ...ON_CHANGE, ...ON_RULES]);
     });
     source.addEventListener("error", () => setConnected(false));
     source.addEventListener("reading", () => gather.add(ON_READING));
     source.addEventListener("change", () => gather.add(ON_CHANGE));
     source.addEventListener("finding", () => gather.add(["findings"]));
-    source.addEventListener("resync", () => gather.add([...ON_READING, ...ON_CHANGE]));
+    source.addEventListener("rules", () => gather.add(ON_RULES));
+    source.addEventListener("resync", () => gather.add([...ON_READING, ...ON_CHANGE, ...ON_RULES]));
     return () => {
       source.close();
       gather.stop();

@@ -11,13 +11,47 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether this browser is signed in */
+        /** Whether this browser is signed in, as whom, and what they may do */
         get: operations["get_session"];
         put?: never;
-        /** Open a session with the token */
+        /** Open a session with name and password, or with a token */
         post: operations["sign_in"];
         /** End the session, for good */
         delete: operations["sign_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/openid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sign in at the OpenID Connect provider */
+        get: operations["begin_openid"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/openid/callback": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where the provider sends the browser back to */
+        get: operations["end_openid"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -617,15 +651,15 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Rules of groups, of switches and of single ports */
+        /** What is set at each level, wide levels first */
         get: operations["list_rules"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** Set seats and watching at one level; null inherits */
-        patch: operations["set_rule"];
+        /** Set values at levels, as one change; null inherits */
+        patch: operations["change_rules"];
         trace?: never;
     };
     "/api/v1/rules/roll": {
@@ -645,6 +679,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rules/roll/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enrol a CSV list; all of it or nothing */
+        post: operations["enrol_list"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/roll/present": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enrol everybody present now, each at their port */
+        post: operations["enrol_present"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/roll/{number}/replace": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Another device stands in for an enrolled one */
+        post: operations["replace_entry"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rules/roll/{number}": {
         parameters: {
             query?: never;
@@ -657,6 +742,316 @@ export interface paths {
         post?: never;
         /** Strike an entry off its roll */
         delete: operations["strike_off"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All rules as TOML */
+        get: operations["get_rules_file"];
+        /** Make the rules what a TOML file says; all of it or nothing */
+        put: operations["put_rules_file"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rules/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who changed what of the rules, when and why; latest first */
+        get: operations["list_rule_events"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/{mac}/enrolment": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where an endpoint may be, and whether it is barred */
+        get: operations["get_enrolment"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/barred": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Addresses and prefixes that must appear nowhere */
+        get: operations["list_barred"];
+        put?: never;
+        /** Bar an address or a prefix */
+        post: operations["bar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/barred/{prefix}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Lift a bar */
+        delete: operations["lift_bar"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrolment-windows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Windows in which those present become candidates, latest first */
+        get: operations["list_windows"];
+        put?: never;
+        /** Open a window */
+        post: operations["open_window"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrolment-windows/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One window */
+        get: operations["get_window"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrolment-windows/{number}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Nobody decides on its candidates any more */
+        post: operations["close_window"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrolment-windows/{number}/candidates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who was present in it and is not enrolled, with their context */
+        get: operations["list_candidates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrolment-windows/{number}/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Enrol candidates, and keep who was refused */
+        post: operations["decide"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/roll-call": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is present beside who may be: ports that have a rule, and the sums */
+        get: operations["get_roll_calls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/roll-call/absent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is enrolled, and present nowhere where they may be */
+        get: operations["list_absent"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/roll-call/against": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A list of expected devices beside the network, both ways */
+        post: operations["call_against"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/roll-call/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The roll call on one printable page */
+        get: operations["roll_call_report_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/ports-by-use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ports that are not used as they could be */
+        get: operations["list_ports_by_use"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The latest rehearsals, without their breaches */
+        get: operations["list_rehearsals"];
+        put?: never;
+        /** Rehearse rules over the recorded past; answers at once */
+        post: operations["begin_rehearsal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rehearsals/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a rehearsal is; once it is done, what it found */
+        get: operations["get_rehearsal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rehearsals/{number}/cancel": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop it */
+        post: operations["cancel_rehearsal"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -995,10 +1390,391 @@ export interface paths {
             cookie?: never;
         };
         /** Every port of a switch on one printable page */
-        get: operations["report"];
+        get: operations["switch_report_page"];
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/users": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who may sign in, by name */
+        get: operations["list_users"];
+        put?: never;
+        /** Add an account; an initial password is shown this once */
+        post: operations["add_user"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/users/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove an account, its tokens and its sessions */
+        delete: operations["remove_user"];
+        options?: never;
+        head?: never;
+        /** Change an account; what is not given stays */
+        patch: operations["change_user"];
+        trace?: never;
+    };
+    "/api/v1/users/{name}/initial-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give an account a new initial password */
+        post: operations["reset_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change the own password; other sessions end */
+        put: operations["change_own_password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Tokens: one's own; for administrators everybody's */
+        get: operations["list_tokens"];
+        put?: never;
+        /** Make a token for the own account; it is shown this once */
+        post: operations["add_token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/tokens/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revoke a token; sessions opened with it end */
+        delete: operations["revoke_token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Open sessions: one's own; for administrators everybody's */
+        get: operations["list_sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a session, wherever its cookie is */
+        delete: operations["end_session"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/key-rotations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Seal every secret with a new key */
+        post: operations["rotate_key"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit-log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who changed what, when, from where, before and after; latest first */
+        get: operations["list_audit_entries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit-log/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All of it, first to last, as JSON Lines with the digests of the chain */
+        get: operations["export_audit_log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit-log/verdict": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether the log is as it was written, by its chain of digests */
+        get: operations["verify_audit_log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alert-targets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where alerts are delivered to, by name, and how it goes */
+        get: operations["list_alert_targets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alert-targets/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Add or change a target: webhook, mail, syslog or folder */
+        put: operations["set_alert_target"];
+        post?: never;
+        /** Remove a target, and what waits for it */
+        delete: operations["remove_alert_target"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alert-targets/{name}/test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a test there now, and say whether it arrived */
+        post: operations["test_alert_target"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alert-routes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which findings are told to whom, by name */
+        get: operations["list_alert_routes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alert-routes/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Add or change a route */
+        put: operations["set_alert_route"];
+        post?: never;
+        /** Remove a route */
+        delete: operations["remove_alert_route"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/planned-work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Work that is planned or running, first begun first */
+        get: operations["list_planned_work"];
+        put?: never;
+        /** Plan work: what is found there meanwhile is not told */
+        post: operations["plan_work"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/planned-work/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End planned work now, or give it up */
+        delete: operations["end_work"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/alerts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was told, and what waits to be; latest first */
+        get: operations["list_alerts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Settings that can be changed here, and where each value comes from */
+        get: operations["list_settings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/settings/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a setting; it holds at once */
+        put: operations["set_setting"];
+        post?: never;
+        /** Back to the default */
+        delete: operations["reset_setting"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1008,10 +1784,35 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AbsentEntry
+         * @description A whole address that is enrolled, and present nowhere where it may be.
+         */
+        AbsentEntry: {
+            /** Id */
+            id: number;
+            /**
+             * Address
+             * @example 02:1a:01:07:52:4e
+             */
+            address: string;
+            /** Vlan */
+            vlan: number | null;
+            /** Level */
+            level: string;
+            /** Note */
+            note: string;
+            /** Owner */
+            owner: string;
+            /** Seen At */
+            seen_at: string | null;
+            /** Seen Switch */
+            seen_switch: string | null;
+            /** Seen Port */
+            seen_port: string | null;
+        };
         /** Acknowledgement */
         Acknowledgement: {
-            /** By */
-            by: string;
             /**
              * Note
              * @default
@@ -1019,6 +1820,347 @@ export interface components {
             note: string;
             /** Until */
             until?: string | null;
+        };
+        /**
+         * Alert
+         * @description A message to one target, and what became of it.
+         */
+        Alert: {
+            /** Id */
+            id: number;
+            /** Target */
+            target: string;
+            /** Route */
+            route: string;
+            /**
+             * Reason
+             * @enum {string}
+             */
+            reason: "opened" | "reminder" | "escalated" | "over" | "test" | "audit";
+            /** Finding */
+            finding: number | null;
+            /** Title */
+            title: string;
+            /** Content */
+            content: {
+                [key: string]: unknown;
+            };
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "waiting" | "sending" | "sent" | "failed";
+            /** Attempts */
+            attempts: number;
+            /** Next Try At */
+            next_try_at: string | null;
+            /** Ended At */
+            ended_at: string | null;
+            /** Possibly Repeated */
+            possibly_repeated: boolean;
+            /** Error */
+            error: string;
+        };
+        /** AlertRoute */
+        AlertRoute: {
+            /** Name */
+            name: string;
+            /** Target */
+            target: string;
+            /**
+             * Severity
+             * @enum {string}
+             */
+            severity: "note" | "warning" | "serious";
+            /** Kinds */
+            kinds: string[];
+            /** Sites */
+            sites: string[];
+            /** Groups */
+            groups: string[];
+            hours: components["schemas"]["RouteHours"];
+            /** Tell Over */
+            tell_over: boolean;
+            /** Remind After S */
+            remind_after_s: number | null;
+            /** Escalate After S */
+            escalate_after_s: number | null;
+            /** Escalate To */
+            escalate_to: string | null;
+            /** Enabled */
+            enabled: boolean;
+            /**
+             * Set At
+             * Format: date-time
+             */
+            set_at: string;
+        };
+        /**
+         * AlertRouteSettings
+         * @description Which findings are told to whom; what is empty leaves nothing out.
+         */
+        AlertRouteSettings: {
+            /** Target */
+            target: string;
+            /**
+             * Severity
+             * @default warning
+             * @enum {string}
+             */
+            severity: "note" | "warning" | "serious";
+            /** Kinds */
+            kinds?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered")[];
+            /** Sites */
+            sites?: string[];
+            /** Groups */
+            groups?: string[];
+            /**
+             * @default {
+             *       "days": [
+             *         0,
+             *         1,
+             *         2,
+             *         3,
+             *         4,
+             *         5,
+             *         6
+             *       ],
+             *       "since": "00:00",
+             *       "until": "00:00",
+             *       "zone": "UTC"
+             *     }
+             */
+            hours: components["schemas"]["RouteHours"];
+            /**
+             * Tell Over
+             * @default true
+             */
+            tell_over: boolean;
+            /** Remind After S */
+            remind_after_s?: number | null;
+            /** Escalate After S */
+            escalate_after_s?: number | null;
+            /** Escalate To */
+            escalate_to?: string | null;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled: boolean;
+        };
+        /**
+         * AlertTarget
+         * @description Where alerts are delivered to.
+         */
+        AlertTarget: {
+            /** Name */
+            name: string;
+            /** Settings */
+            settings: components["schemas"]["WebhookSettings"] | components["schemas"]["MailSettings"] | components["schemas"]["SyslogSettings"] | components["schemas"]["FolderSettings"];
+            /** Has Secret */
+            has_secret: boolean;
+            /** Enabled */
+            enabled: boolean;
+            /** Audit Log */
+            audit_log: boolean;
+            /** Waiting */
+            waiting: number;
+            /** Last Sent At */
+            last_sent_at: string | null;
+            /** Failing Since */
+            failing_since: string | null;
+            /** Failures */
+            failures: number;
+            /** Next Try At */
+            next_try_at: string | null;
+            /** Error */
+            error: string;
+        };
+        /** AlertTargetSettings */
+        AlertTargetSettings: {
+            /** Settings */
+            settings: components["schemas"]["WebhookSettings"] | components["schemas"]["MailSettings"] | components["schemas"]["SyslogSettings"] | components["schemas"]["FolderSettings"];
+            /** Secret */
+            secret?: string | null;
+            /**
+             * Enabled
+             * @default true
+             */
+            enabled: boolean;
+            /**
+             * Audit Log
+             * @default false
+             */
+            audit_log: boolean;
+        };
+        /** AlertTest */
+        AlertTest: {
+            /** Delivered */
+            delivered: boolean;
+            /** Error */
+            error: string;
+            /** Duration S */
+            duration_s: number;
+        };
+        /** AttendedDevice */
+        AttendedDevice: {
+            /**
+             * Attendance
+             * @enum {string}
+             */
+            attendance: "in place" | "elsewhere" | "absent" | "unknown" | "not listed";
+            /** Device */
+            device: string;
+            /** Line */
+            line: number | null;
+            /** Mac */
+            mac: string | null;
+            /** Expected Switch */
+            expected_switch: string | null;
+            /** Expected Port */
+            expected_port: string | null;
+            /** Found */
+            found: string[];
+        };
+        /** AuditEntry */
+        AuditEntry: {
+            /** Number */
+            number: number;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Via */
+            via: string;
+            /** Client */
+            client: string;
+            /** Action */
+            action: string;
+            /** Subject */
+            subject: string;
+            /**
+             * Stage
+             * @enum {string}
+             */
+            stage: "begun" | "done" | "failed";
+            /** Before */
+            before: unknown;
+            /** After */
+            after: unknown;
+            /** Note */
+            note: string;
+            /** Call */
+            call: string;
+            /** Digest Before */
+            digest_before: string;
+            /** Digest */
+            digest: string;
+        };
+        /** AuditVerdict */
+        AuditVerdict: {
+            /** Intact */
+            intact: boolean;
+            /** Entries */
+            entries: number;
+            /** Last Digest */
+            last_digest: string;
+            /** Broken At */
+            broken_at: number | null;
+            /** Why */
+            why: string;
+        };
+        /** BarredEntry */
+        BarredEntry: {
+            /** Prefix */
+            prefix: string;
+            /** Reason */
+            reason: string;
+            /** Expires At */
+            expires_at: string | null;
+            /** Expired */
+            expired: boolean;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+        };
+        /**
+         * Candidate
+         * @description An address that was present in a window, waiting for a person's word.
+         */
+        Candidate: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Vlans */
+            vlans: number[];
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Seen At
+             * Format: date-time
+             */
+            seen_at: string;
+            /** Present S */
+            present_s: number;
+            /** Share */
+            share: number;
+            /** Here Now */
+            here_now: boolean;
+            /** Maker */
+            maker: string;
+            /** Label */
+            label: string;
+            /** Ips */
+            ips: string[];
+            /** Host Names */
+            host_names: string[];
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "phone" | "random" | "";
+            /**
+             * Decision
+             * @enum {string}
+             */
+            decision: "waiting" | "accepted" | "refused";
+            /** Decided By */
+            decided_by: string;
+            /** Decided At */
+            decided_at: string | null;
+        };
+        /** CandidateRef */
+        CandidateRef: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
         };
         /** Change */
         Change: {
@@ -1046,11 +2188,6 @@ export interface components {
             from_port: string | null;
             /** Ending */
             ending: string | null;
-        };
-        /** Clearing */
-        Clearing: {
-            /** By */
-            by: string;
         };
         /** CountPoint */
         CountPoint: {
@@ -1193,6 +2330,21 @@ export interface components {
             };
         };
         /**
+         * Decisions
+         * @description Candidates to enrol at their ports, and those not to.
+         */
+        Decisions: {
+            /** Accept */
+            accept?: components["schemas"]["CandidateRef"][];
+            /** Refuse */
+            refuse?: components["schemas"]["CandidateRef"][];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /**
          * Difference
          * @description How an endpoint differs between two instants.
          */
@@ -1271,6 +2423,99 @@ export interface components {
             /** Notes */
             notes?: string | null;
         };
+        /**
+         * EnrolPresent
+         * @description Enrol everybody who is present now at the ports of a level, each at their port.
+         */
+        EnrolPresent: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            level: components["schemas"]["RuleLevel"];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+        };
+        /**
+         * EnrolmentOf
+         * @description Where an endpoint may be, by every roll.
+         */
+        EnrolmentOf: {
+            /** Enrolled */
+            enrolled: string[];
+            /** Barred */
+            barred: string | null;
+        };
+        /** EnrolmentWindow */
+        EnrolmentWindow: {
+            /** Id */
+            id: number;
+            /** Level */
+            level: string;
+            /** Group */
+            group: string | null;
+            /** Switch */
+            switch: string | null;
+            /** Ports */
+            ports: string | null;
+            /** Port */
+            port: string | null;
+            /**
+             * Begins At
+             * Format: date-time
+             */
+            begins_at: string;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /** Min Present S */
+            min_present_s: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "ahead" | "open" | "over" | "closed";
+            /** Note */
+            note: string;
+            /** By */
+            by: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Closed By */
+            closed_by: string;
+            /** Closed At */
+            closed_at: string | null;
+        };
+        /**
+         * EntryReplacement
+         * @description The device that stands in for an enrolled one.
+         */
+        EntryReplacement: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+        };
         /** Evidence */
         Evidence: {
             /** Type */
@@ -1282,6 +2527,16 @@ export interface components {
             at: string;
             /** Text */
             text: string;
+        };
+        /**
+         * ExpectedList
+         * @description Devices that are expected, as CSV: device (an address, a name or an IP), and maybe switch and port.
+         */
+        ExpectedList: {
+            /** Text */
+            text: string;
+            /** @default {} */
+            level: components["schemas"]["RuleLevel"];
         };
         /** FieldProblem */
         FieldProblem: {
@@ -1301,7 +2556,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read";
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered";
             /**
              * Severity
              * @enum {string}
@@ -1373,7 +2628,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read";
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered";
             /** Title */
             title: string;
             /** Why */
@@ -1393,6 +2648,16 @@ export interface components {
             switch: string;
             /** Port */
             port: string;
+        };
+        /** FolderSettings */
+        FolderSettings: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "folder";
+            /** Path */
+            path: string;
         };
         /** Gap */
         Gap: {
@@ -1469,6 +2734,13 @@ export interface components {
             /** Why */
             why: string;
         };
+        /** InitialPassword */
+        InitialPassword: {
+            /** Name */
+            name: string;
+            /** Initial Password */
+            initial_password: string;
+        };
         /**
          * IpStay
          * @description An IP address that answered with the endpoint's address, for a time.
@@ -1488,6 +2760,11 @@ export interface components {
             /** Host Names */
             host_names: string[];
         };
+        /** KeyRotated */
+        KeyRotated: {
+            /** Sealed Again */
+            sealed_again: number;
+        };
         /** LinkChange */
         LinkChange: {
             /**
@@ -1500,6 +2777,41 @@ export interface components {
              * @enum {string}
              */
             oper: "up" | "down" | "unknown";
+        };
+        /** MailSettings */
+        MailSettings: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "mail";
+            /** Host */
+            host: string;
+            /**
+             * Port
+             * @default 587
+             */
+            port: number;
+            /**
+             * Security
+             * @default starttls
+             * @enum {string}
+             */
+            security: "starttls" | "tls" | "none";
+            /** Sender */
+            sender: string;
+            /** Recipients */
+            recipients: string[];
+            /**
+             * User
+             * @default
+             */
+            user: string;
+            /**
+             * Ca File
+             * @default
+             */
+            ca_file: string;
         };
         /**
          * Maker
@@ -1606,11 +2918,49 @@ export interface components {
             /** Links */
             links: components["schemas"]["MapLink"][];
         };
+        /**
+         * NewBarred
+         * @description What must appear nowhere; the reason is told with the finding.
+         */
+        NewBarred: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Prefix
+             * @description an address or a prefix: 6 to 12 hex digits, any notation
+             * @example 02:1a:05
+             */
+            prefix: string;
+            /** Expires At */
+            expires_at?: string | null;
+        };
         /** NewCredential */
         NewCredential: {
             /** Name */
             name: string;
             access: components["schemas"]["Credential"];
+        };
+        /**
+         * NewEntries
+         * @description A list to enrol, as CSV: address, and maybe group, switch, ports, port, vlan, note, owner, expires.
+         */
+        NewEntries: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Text */
+            text: string;
+            level?: components["schemas"]["RuleLevel"] | null;
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
         };
         /**
          * NewEntry
@@ -1621,11 +2971,13 @@ export interface components {
             group?: string | null;
             /** Switch */
             switch?: string | null;
+            /** Ports */
+            ports?: string | null;
             /** Port */
             port?: string | null;
             /**
              * Prefix
-             * @description 6 to 12 hex digits, any notation
+             * @description an address or a prefix: 6 to 12 hex digits, any notation
              * @example 02:1a:05
              */
             prefix: string;
@@ -1636,8 +2988,18 @@ export interface components {
              * @default
              */
             note: string;
-            /** By */
-            by: string;
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
+            /** Expires At */
+            expires_at?: string | null;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
         };
         /**
          * NewMacTable
@@ -1677,6 +3039,51 @@ export interface components {
             };
         };
         /**
+         * NewPlannedWork
+         * @description While it lasts, what is found there is kept but not told. All that is given must fit; nothing given is
+         *     everywhere.
+         */
+        NewPlannedWork: {
+            /** Begins At */
+            begins_at?: string | null;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /**
+             * Site
+             * @default
+             */
+            site: string;
+            /** Switch */
+            switch?: string | null;
+            /** Kind */
+            kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered") | null;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * NewRehearsal
+         * @description Rules to rehearse: those in force, with changes, or a rules file instead of them.
+         */
+        NewRehearsal: {
+            /** Changes */
+            changes?: components["schemas"]["RuleChange"][];
+            /** File */
+            file?: string | null;
+            /** Since */
+            since?: string | null;
+            /** Until */
+            until?: string | null;
+            /** Site */
+            site?: string | null;
+            /** Switch */
+            switch?: string | null;
+            /** Group */
+            group?: string | null;
+        };
+        /**
          * NewRound
          * @description Which switches to read: some by name, a group, or all; one of the three.
          */
@@ -1690,22 +3097,6 @@ export interface components {
              * @default false
              */
             all: boolean;
-        };
-        /**
-         * NewRule
-         * @description What is left out, or null, inherits from the level above.
-         */
-        NewRule: {
-            /** Group */
-            group?: string | null;
-            /** Switch */
-            switch?: string | null;
-            /** Port */
-            port?: string | null;
-            /** Seats */
-            seats?: number | null;
-            /** Watched */
-            watched?: boolean | null;
         };
         /** NewSharedAddress */
         NewSharedAddress: {
@@ -1763,6 +3154,115 @@ export interface components {
              */
             enabled: boolean;
         };
+        /** NewToken */
+        NewToken: {
+            /** Name */
+            name: string;
+            /**
+             * Scopes
+             * @default [
+             *       "view"
+             *     ]
+             */
+            scopes: ("view" | "account" | "operate" | "act-on-ports" | "administer")[];
+            /** Expires At */
+            expires_at?: string | null;
+        };
+        /** NewUser */
+        NewUser: {
+            /** Name */
+            name: string;
+            /**
+             * Full Name
+             * @default
+             */
+            full_name: string;
+            /**
+             * Role
+             * @default viewer
+             * @enum {string}
+             */
+            role: "viewer" | "operator" | "administrator";
+            /**
+             * Acts On Ports
+             * @default false
+             */
+            acts_on_ports: boolean;
+            /** Sites */
+            sites?: string[] | null;
+            /** Password */
+            password?: string | null;
+            /** Openid Subject */
+            openid_subject?: string | null;
+        };
+        /**
+         * NewWindow
+         * @description A time in which those present at the ports of a level become candidates.
+         */
+        NewWindow: {
+            level: components["schemas"]["RuleLevel"];
+            /** Begins At */
+            begins_at?: string | null;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /**
+             * Min Present S
+             * @default 0
+             */
+            min_present_s: number;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** OpenSession */
+        OpenSession: {
+            /** Id */
+            id: number;
+            /** Owner */
+            owner: string;
+            /**
+             * Opened At
+             * Format: date-time
+             */
+            opened_at: string;
+            /** Opened From */
+            opened_from: string;
+            /** Agent */
+            agent: string;
+            /** With Token */
+            with_token: boolean;
+            /**
+             * Last Used At
+             * Format: date-time
+             */
+            last_used_at: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Own */
+            own: boolean;
+        };
+        /** PageOf[Alert] */
+        PageOf_Alert_: {
+            /** Items */
+            items: components["schemas"]["Alert"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[AuditEntry] */
+        PageOf_AuditEntry_: {
+            /** Items */
+            items: components["schemas"]["AuditEntry"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[Change] */
         PageOf_Change_: {
             /** Items */
@@ -1798,6 +3298,13 @@ export interface components {
             /** Next */
             next?: string | null;
         };
+        /** PageOf[RuleEvent] */
+        PageOf_RuleEvent_: {
+            /** Items */
+            items: components["schemas"]["RuleEvent"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[Stay] */
         PageOf_Stay_: {
             /** Items */
@@ -1811,6 +3318,13 @@ export interface components {
             items: components["schemas"]["Switch"][];
             /** Next */
             next?: string | null;
+        };
+        /** PasswordChange */
+        PasswordChange: {
+            /** Present */
+            present: string;
+            /** Password */
+            password: string;
         };
         /**
          * Place
@@ -1857,6 +3371,36 @@ export interface components {
             role: "access" | "uplink";
             /** Leads To */
             leads_to: string[];
+        };
+        /** PlannedWork */
+        PlannedWork: {
+            /** Id */
+            id: number;
+            /**
+             * Begins At
+             * Format: date-time
+             */
+            begins_at: string;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /** Site */
+            site: string;
+            /** Switch */
+            switch: string;
+            /** Kind */
+            kind: string;
+            /** Reason */
+            reason: string;
+            /** Planned By */
+            planned_by: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "coming" | "running" | "over";
         };
         /** Port */
         Port: {
@@ -1920,6 +3464,27 @@ export interface components {
             /** Silent Since */
             silent_since: string | null;
         };
+        /**
+         * PortByUse
+         * @description A port that is not used as it could be.
+         */
+        PortByUse: {
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Alias */
+            alias: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "unused" | "silent" | "slow" | "half duplex";
+            /** Since */
+            since: string | null;
+            /** Said */
+            said: string;
+        };
         /** PortChange */
         PortChange: {
             /** Role */
@@ -1941,23 +3506,41 @@ export interface components {
              * Status
              * @enum {string}
              */
-            status: "enrolled" | "not enrolled" | "stranger";
+            status: "enrolled" | "not enrolled" | "stranger" | "out of place" | "barred";
+            /** Unexpected Vlan */
+            unexpected_vlan: boolean;
+            /** Random */
+            random: boolean;
         };
         /**
          * PortRules
-         * @description The rule at one level.
+         * @description What is set at one level.
          */
         PortRules: {
+            /** Level */
+            level: string;
             /** Group */
             group: string | null;
             /** Switch */
             switch: string | null;
+            /** Ports */
+            ports: string | null;
             /** Port */
             port: string | null;
             /** Seats */
-            seats: number | null;
+            seats: number | "no limit" | null;
             /** Watched */
             watched: boolean | null;
+            /** Vlans */
+            vlans: number[] | null;
+            /** On Breach */
+            on_breach: ("record" | "note" | "warning" | "serious" | "propose" | "close") | null;
+            /** Reopen After S */
+            reopen_after_s: number | null;
+            /** Uplinks */
+            uplinks: boolean | null;
+            /** Note */
+            note: string;
             /** Roll */
             roll: components["schemas"]["RollEntry"][];
         };
@@ -2023,6 +3606,148 @@ export interface components {
             /** Error */
             error: string | null;
         };
+        /** RehearsalFindings */
+        RehearsalFindings: {
+            /** Recorded Since */
+            recorded_since: string | null;
+            /** Stays */
+            stays: number;
+            /** Told */
+            told: number;
+            /** Not Told */
+            not_told: number;
+            /** By Kind */
+            by_kind: {
+                [key: string]: number;
+            };
+            /** By Day */
+            by_day: components["schemas"]["RehearsedDay"][];
+            /** Ports */
+            ports: components["schemas"]["RehearsedPort"][];
+            /** Devices */
+            devices: components["schemas"]["RehearsedDevice"][];
+            /** Breaches */
+            breaches: components["schemas"]["RehearsedBreach"][];
+            /** Without Effect */
+            without_effect: string[];
+            /** Without Effect Count */
+            without_effect_count: number;
+            /** Seats */
+            seats: components["schemas"]["SeatSuggestion"][];
+        };
+        /** RehearsalRun */
+        RehearsalRun: {
+            /** Id */
+            id: number;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "running" | "done" | "cancelled" | "failed";
+            /** Error */
+            error: string;
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /** Ended At */
+            ended_at: string | null;
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /**
+             * Until
+             * Format: date-time
+             */
+            until: string;
+            /** Site */
+            site: string | null;
+            /** Switch */
+            switch: string | null;
+            /** Group */
+            group: string | null;
+            /** Changes */
+            changes: number;
+            /** Switches */
+            switches: number;
+            /** Done */
+            done: number;
+            findings: components["schemas"]["RehearsalFindings"] | null;
+        };
+        /**
+         * RehearsedBreach
+         * @description What would have been a finding.
+         */
+        RehearsedBreach: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered";
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Ports */
+            ports: number;
+            /** Mac */
+            mac: string | null;
+            /** Vlan */
+            vlan: number | null;
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /**
+             * Ended At
+             * Format: date-time
+             */
+            ended_at: string;
+            /** Lasted S */
+            lasted_s: number;
+            /** Count */
+            count: number;
+            /**
+             * On Breach
+             * @enum {string}
+             */
+            on_breach: "record" | "note" | "warning" | "serious" | "propose" | "close";
+        };
+        /** RehearsedDay */
+        RehearsedDay: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Breaches */
+            breaches: number;
+        };
+        /** RehearsedDevice */
+        RehearsedDevice: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+            /** Breaches */
+            breaches: number;
+        };
+        /** RehearsedPort */
+        RehearsedPort: {
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Breaches */
+            breaches: number;
+            /** Lasted S */
+            lasted_s: number;
+        };
         /**
          * RollCall
          * @description Who is on a port, beside who may be.
@@ -2032,22 +3757,150 @@ export interface components {
             switch: string;
             /** Port */
             port: string;
+            /** Alias */
+            alias: string;
             /** Exempt */
             exempt: boolean;
             /** Seats */
-            seats: number | null;
-            /** Count */
-            count: number;
-            /** Overfull */
-            overfull: boolean;
+            seats: number | "no limit" | null;
             /** Watched */
             watched: boolean;
+            /** Vlans */
+            vlans: number[] | null;
+            /**
+             * On Breach
+             * @enum {string}
+             */
+            on_breach: "record" | "note" | "warning" | "serious" | "propose" | "close";
+            /** Reopen After S */
+            reopen_after_s: number;
+            /** Uplinks */
+            uplinks: boolean;
+            /** Sources */
+            sources: {
+                [key: string]: string;
+            };
+            /** Roll Size */
+            roll_size: number;
+            /** Present */
+            present: number;
+            /** Enrolled */
+            enrolled: number;
+            /** Strangers */
+            strangers: number;
+            /** Out Of Place */
+            out_of_place: number;
+            /** Barred */
+            barred: number;
+            /** Absent */
+            absent: number;
+            /** Random */
+            random: number;
+            /** Overfull */
+            overfull: boolean;
+            /** Room */
+            room: number | null;
+            /** Broken */
+            broken: boolean;
+            /** Count */
+            count: number;
+            /** Newcomers */
+            newcomers: number;
             /** Roll */
             roll: string[];
+            /** Occupants */
+            occupants: components["schemas"]["PortOccupant"][];
+            /** Absentees */
+            absentees: string[];
+            /** Replacements */
+            replacements: components["schemas"]["RollReplacement"][];
+        };
+        /**
+         * RollCallPage
+         * @description Ports with a rule, and the sums over all of them, also of those on other pages.
+         */
+        RollCallPage: {
+            totals: components["schemas"]["RollCallTotals"];
+            /** Items */
+            items: components["schemas"]["RollCallPort"][];
+            /** Next */
+            next: string | null;
+        };
+        /**
+         * RollCallPort
+         * @description A port: its rule, with the level that each value comes from, and how many are there.
+         */
+        RollCallPort: {
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Alias */
+            alias: string;
+            /** Exempt */
+            exempt: boolean;
+            /** Seats */
+            seats: number | "no limit" | null;
+            /** Watched */
+            watched: boolean;
+            /** Vlans */
+            vlans: number[] | null;
+            /**
+             * On Breach
+             * @enum {string}
+             */
+            on_breach: "record" | "note" | "warning" | "serious" | "propose" | "close";
+            /** Reopen After S */
+            reopen_after_s: number;
+            /** Uplinks */
+            uplinks: boolean;
+            /** Sources */
+            sources: {
+                [key: string]: string;
+            };
+            /** Roll Size */
+            roll_size: number;
             /** Present */
-            present: components["schemas"]["PortOccupant"][];
+            present: number;
+            /** Enrolled */
+            enrolled: number;
+            /** Strangers */
+            strangers: number;
+            /** Out Of Place */
+            out_of_place: number;
+            /** Barred */
+            barred: number;
             /** Absent */
-            absent: string[];
+            absent: number;
+            /** Random */
+            random: number;
+            /** Overfull */
+            overfull: boolean;
+            /** Room */
+            room: number | null;
+            /** Broken */
+            broken: boolean;
+        };
+        /** RollCallTotals */
+        RollCallTotals: {
+            /** Ports */
+            ports: number;
+            /** Present */
+            present: number;
+            /** Enrolled */
+            enrolled: number;
+            /** Strangers */
+            strangers: number;
+            /** Out Of Place */
+            out_of_place: number;
+            /** Barred */
+            barred: number;
+            /** Absent */
+            absent: number;
+            /** Overfull */
+            overfull: number;
+            /** Broken */
+            broken: number;
         };
         /** RollEntry */
         RollEntry: {
@@ -2059,6 +3912,12 @@ export interface components {
             vlan: number | null;
             /** Note */
             note: string;
+            /** Owner */
+            owner: string;
+            /** Expires At */
+            expires_at: string | null;
+            /** Expired */
+            expired: boolean;
             /** By */
             by: string;
             /**
@@ -2066,6 +3925,23 @@ export interface components {
              * Format: date-time
              */
             at: string;
+            /** Via */
+            via: string;
+        };
+        /**
+         * RollReplacement
+         * @description A stranger that may stand in for an absent entry of the port's roll.
+         */
+        RollReplacement: {
+            /** Entry */
+            entry: number;
+            /** Absent */
+            absent: string;
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
         };
         /**
          * Round
@@ -2097,6 +3973,172 @@ export interface components {
             /** Failed */
             failed: string[];
         };
+        /** RouteHours */
+        RouteHours: {
+            /** Days */
+            days?: number[];
+            /**
+             * Since
+             * @default 00:00
+             */
+            since: string;
+            /**
+             * Until
+             * @default 00:00
+             */
+            until: string;
+            /**
+             * Zone
+             * @default UTC
+             */
+            zone: string;
+        };
+        /**
+         * RuleChange
+         * @description What is to be set at one level. What is left out stays as it is; null inherits from the level above.
+         */
+        RuleChange: {
+            /** Group */
+            group?: string | null;
+            /** Switch */
+            switch?: string | null;
+            /** Ports */
+            ports?: string | null;
+            /** Port */
+            port?: string | null;
+            /** Seats */
+            seats?: number | "no limit" | null;
+            /** Watched */
+            watched?: boolean | null;
+            /** Vlans */
+            vlans?: number[] | null;
+            /** On Breach */
+            on_breach?: ("record" | "note" | "warning" | "serious" | "propose" | "close") | null;
+            /** Reopen After S */
+            reopen_after_s?: number | null;
+            /** Uplinks */
+            uplinks?: boolean | null;
+            /** Note */
+            note?: string | null;
+        };
+        /**
+         * RuleDifference
+         * @description One value of one level that a change makes another.
+         */
+        RuleDifference: {
+            /** Level */
+            level: string;
+            /** Group */
+            group: string | null;
+            /** Switch */
+            switch: string | null;
+            /** Ports */
+            ports: string | null;
+            /** Port */
+            port: string | null;
+            /** What */
+            what: string;
+            /** Address */
+            address: string | null;
+            /** Before */
+            before: string | null;
+            /** After */
+            after: string | null;
+        };
+        /**
+         * RuleEvent
+         * @description Who changed what of the rules, when and why.
+         */
+        RuleEvent: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Reason */
+            reason: string;
+            /** Via */
+            via: string;
+            /** Level */
+            level: string;
+            /** What */
+            what: string;
+            /** Address */
+            address: string | null;
+            /** Before */
+            before: unknown;
+            /** After */
+            after: unknown;
+        };
+        /**
+         * RuleLevel
+         * @description A group, a switch, a range of its ports or one port of it; none of them: everything.
+         */
+        RuleLevel: {
+            /** Group */
+            group?: string | null;
+            /** Switch */
+            switch?: string | null;
+            /** Ports */
+            ports?: string | null;
+            /** Port */
+            port?: string | null;
+        };
+        /**
+         * RulesFile
+         * @description Rules as TOML: all of them. What the file does not hold is removed.
+         */
+        RulesFile: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Text */
+            text: string;
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+        };
+        /** RulesOutcome */
+        RulesOutcome: {
+            /** Applied */
+            applied: boolean;
+            /** Differences */
+            differences: components["schemas"]["RuleDifference"][];
+            /** Cautions */
+            cautions: string[];
+        };
+        /**
+         * RulesPatch
+         * @description Changes of any number of levels: one change, all of it or nothing.
+         */
+        RulesPatch: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /** Changes */
+            changes: components["schemas"]["RuleChange"][];
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+        };
+        /**
+         * RulesText
+         * @description Rules as TOML.
+         */
+        RulesText: {
+            /** Text */
+            text: string;
+        };
         /**
          * SearchResult
          * @description What a search text may mean.
@@ -2112,6 +4154,24 @@ export interface components {
             switches: components["schemas"]["Switch"][];
             /** Ports */
             ports: components["schemas"]["Port"][];
+        };
+        /**
+         * SeatSuggestion
+         * @description How many endpoints a port carried at once, over the time in which anybody was there.
+         */
+        SeatSuggestion: {
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Typical */
+            typical: number;
+            /** High */
+            high: number;
+            /** Peak */
+            peak: number;
+            /** Above High S */
+            above_high_s: number;
         };
         /** ServiceHealth */
         ServiceHealth: {
@@ -2148,6 +4208,53 @@ export interface components {
         Session: {
             /** Signed In */
             signed_in: boolean;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /** Role */
+            role?: ("viewer" | "operator" | "administrator") | null;
+            /** Rights */
+            rights?: ("view" | "account" | "operate" | "act-on-ports" | "administer")[];
+            /** Sites */
+            sites?: string[] | null;
+            /**
+             * Must Change Password
+             * @default false
+             */
+            must_change_password: boolean;
+            /**
+             * Openid
+             * @default
+             */
+            openid: string;
+        };
+        /**
+         * Setting
+         * @description A setting that can be changed while the service runs.
+         */
+        Setting: {
+            /** Name */
+            name: string;
+            /** Value */
+            value: number | string;
+            /** Default */
+            default: number | string;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "default" | "here" | "configuration";
+            /** Set By */
+            set_by: string;
+            /** Set At */
+            set_at: string | null;
+        };
+        /** SettingValue */
+        SettingValue: {
+            /** Value */
+            value: number | string;
         };
         /** SharedAddress */
         SharedAddress: {
@@ -2156,10 +4263,17 @@ export interface components {
             /** Reason */
             reason: string;
         };
-        /** SignIn */
+        /**
+         * SignIn
+         * @description With name and password, or with a token.
+         */
         SignIn: {
+            /** Name */
+            name?: string | null;
+            /** Password */
+            password?: string | null;
             /** Token */
-            token: string;
+            token?: string | null;
         };
         /** Site */
         Site: {
@@ -2339,6 +4453,133 @@ export interface components {
             /** Enabled */
             enabled?: boolean | null;
         };
+        /** SyslogSettings */
+        SyslogSettings: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "syslog";
+            /** Host */
+            host: string;
+            /**
+             * Port
+             * @default 6514
+             */
+            port: number;
+            /**
+             * Transport
+             * @default tls
+             * @enum {string}
+             */
+            transport: "udp" | "tcp" | "tls";
+            /**
+             * Facility
+             * @default 16
+             */
+            facility: number;
+            /**
+             * Ca File
+             * @default
+             */
+            ca_file: string;
+        };
+        /**
+         * Token
+         * @description A token of a program, without its secret.
+         */
+        Token: {
+            /** Id */
+            id: number;
+            /** Owner */
+            owner: string;
+            /** Name */
+            name: string;
+            /** Scopes */
+            scopes: ("view" | "account" | "operate" | "act-on-ports" | "administer")[];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "valid" | "expired" | "revoked";
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Expires At */
+            expires_at: string | null;
+            /** Last Used At */
+            last_used_at: string | null;
+            /** Last Used From */
+            last_used_from: string;
+        };
+        /** TokenAdded */
+        TokenAdded: {
+            token: components["schemas"]["Token"];
+            /** Secret */
+            secret: string;
+        };
+        /**
+         * User
+         * @description An account of a person, or of something that acts like one.
+         */
+        User: {
+            /** Name */
+            name: string;
+            /** Full Name */
+            full_name: string;
+            /**
+             * Role
+             * @enum {string}
+             */
+            role: "viewer" | "operator" | "administrator";
+            /** Acts On Ports */
+            acts_on_ports: boolean;
+            /** Sites */
+            sites: string[] | null;
+            /** Rights */
+            rights: ("view" | "account" | "operate" | "act-on-ports" | "administer")[];
+            /** Enabled */
+            enabled: boolean;
+            /** Has Password */
+            has_password: boolean;
+            /** Must Change Password */
+            must_change_password: boolean;
+            /** Openid Subject */
+            openid_subject: string | null;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Signed In At */
+            signed_in_at: string | null;
+        };
+        /** UserAdded */
+        UserAdded: {
+            user: components["schemas"]["User"];
+            /** Initial Password */
+            initial_password?: string | null;
+        };
+        /**
+         * UserChange
+         * @description Only what is given changes; null for `sites` lifts a restriction.
+         */
+        UserChange: {
+            /** Full Name */
+            full_name?: string | null;
+            /** Role */
+            role?: ("viewer" | "operator" | "administrator") | null;
+            /** Acts On Ports */
+            acts_on_ports?: boolean | null;
+            /** Sites */
+            sites?: string[] | null;
+            /** Enabled */
+            enabled?: boolean | null;
+            /** Openid Subject */
+            openid_subject?: string | null;
+        };
         /** Vlan */
         Vlan: {
             /** Id */
@@ -2374,6 +4615,31 @@ export interface components {
             switches: number;
             /** Present */
             present: number;
+        };
+        /** WebhookSettings */
+        WebhookSettings: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "webhook";
+            /** Url */
+            url: string;
+            /**
+             * Template
+             * @default
+             */
+            template: string;
+            /**
+             * Content Type
+             * @default application/json
+             */
+            content_type: string;
+            /**
+             * Ca File
+             * @default
+             */
+            ca_file: string;
         };
         /** WorkerHealth */
         WorkerHealth: {
@@ -2867,6 +5133,148 @@ export interface operations {
                 content: {
                     "application/problem+json": unknown;
                     "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_openid: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            307: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_openid: {
+        parameters: {
+            query?: {
+                state?: string;
+                code?: string;
+                error?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/html": string;
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "text/html": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "text/html": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "text/html": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "text/html": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "text/html": components["schemas"]["Problem"];
                 };
             };
         };
@@ -5293,7 +7701,7 @@ export interface operations {
             query?: {
                 /** @description open and acknowledged unless given */
                 state?: ("open" | "acknowledged" | "cleared")[] | null;
-                kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read")[] | null;
+                kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered")[] | null;
                 severity?: ("note" | "warning" | "serious")[] | null;
                 switch?: string | null;
                 mac?: string | null;
@@ -5607,11 +8015,7 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Clearing"];
-            };
-        };
+        requestBody?: never;
         responses: {
             /** @description Successful Response */
             200: {
@@ -6102,7 +8506,7 @@ export interface operations {
             };
         };
     };
-    set_rule: {
+    change_rules: {
         parameters: {
             query?: never;
             header?: never;
@@ -6111,7 +8515,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewRule"];
+                "application/json": components["schemas"]["RulesPatch"];
             };
         };
         responses: {
@@ -6121,7 +8525,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PortRules"][];
+                    "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
             /** @description not signed in */
@@ -6195,7 +8599,231 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PortRules"][];
+                    "application/json": components["schemas"]["RulesOutcome"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    enrol_list: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewEntries"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOutcome"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    enrol_present: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnrolPresent"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOutcome"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    replace_entry: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EntryReplacement"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
             /** @description not signed in */
@@ -6252,6 +8880,738 @@ export interface operations {
     };
     strike_off: {
         parameters: {
+            query?: {
+                /** @description why; kept in the log */
+                reason?: string;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOutcome"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_rules_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesText"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    put_rules_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RulesFile"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOutcome"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_rule_events: {
+        parameters: {
+            query?: {
+                switch?: string | null;
+                port?: string | null;
+                address?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOf_RuleEvent_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_enrolment: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnrolmentOf"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_barred: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BarredEntry"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewBarred"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOutcome"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    lift_bar: {
+        parameters: {
+            query?: {
+                /** @description why; kept in the log */
+                reason?: string;
+            };
+            header?: never;
+            path: {
+                prefix: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOutcome"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_windows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnrolmentWindow"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    open_window: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWindow"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnrolmentWindow"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_window: {
+        parameters: {
             query?: never;
             header?: never;
             path: {
@@ -6262,11 +9622,915 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Successful Response */
-            204: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["EnrolmentWindow"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    close_window: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnrolmentWindow"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_candidates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Candidate"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    decide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Decisions"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RulesOutcome"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_roll_calls: {
+        parameters: {
+            query?: {
+                /** @description ports of the switches of a group */
+                group?: string | null;
+                switch?: string | null;
+                /** @description a range of ports of the switch: p1-p20 */
+                ports?: string | null;
+                port?: string | null;
+                /** @description only ports at which a rule is broken */
+                broken?: boolean;
+                /** @description ports without a rule too */
+                without_rule?: boolean;
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RollCallPage"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_absent: {
+        parameters: {
+            query?: {
+                /** @description ports of the switches of a group */
+                group?: string | null;
+                switch?: string | null;
+                /** @description a range of ports of the switch: p1-p20 */
+                ports?: string | null;
+                port?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AbsentEntry"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    call_against: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExpectedList"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AttendedDevice"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    roll_call_report_page: {
+        parameters: {
+            query?: {
+                /** @description ports of the switches of a group */
+                group?: string | null;
+                switch?: string | null;
+                /** @description a range of ports of the switch: p1-p20 */
+                ports?: string | null;
+                port?: string | null;
+                /** @description only ports at which a rule is broken */
+                broken?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_ports_by_use: {
+        parameters: {
+            query?: {
+                /** @description unused for so long */
+                unused_days?: number;
+                switch?: string | null;
+                /** @description ports of the switches of a group */
+                group?: string | null;
+                what?: ("unused" | "silent" | "slow" | "half duplex")[] | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PortByUse"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_rehearsals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalRun"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRehearsal"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalRun"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_rehearsal: {
+        parameters: {
+            query?: {
+                /** @description breaches told at most, the longest first */
+                breaches?: number;
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalRun"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    cancel_rehearsal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearsalRun"];
+                };
             };
             /** @description not signed in */
             401: {
@@ -7898,7 +12162,7 @@ export interface operations {
             };
         };
     };
-    report: {
+    switch_report_page: {
         parameters: {
             query?: never;
             header?: never;
@@ -7916,6 +12180,2102 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_users: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["User"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_user: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewUser"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UserAdded"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_user: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_user: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UserChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["User"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reset_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InitialPassword"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_own_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_tokens: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewToken"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TokenAdded"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    revoke_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenSession"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rotate_key: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyRotated"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_audit_entries: {
+        parameters: {
+            query?: {
+                by?: string | null;
+                /** @description or what it begins with */
+                action?: string | null;
+                /** @description somewhere in subject or values */
+                q?: string | null;
+                /** @description from this instant on */
+                since?: string | null;
+                /** @description before this instant */
+                until?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOf_AuditEntry_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_audit_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    verify_audit_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditVerdict"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_alert_targets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertTarget"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_alert_target: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlertTargetSettings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertTarget"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_alert_target: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    test_alert_target: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertTest"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_alert_routes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertRoute"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_alert_route: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AlertRouteSettings"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertRoute"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_alert_route: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_planned_work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedWork"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPlannedWork"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedWork"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    end_work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_alerts: {
+        parameters: {
+            query?: {
+                state?: ("waiting" | "sending" | "sent" | "failed")[] | null;
+                target?: string | null;
+                finding?: number | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOf_Alert_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_settings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Setting"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_setting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettingValue"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Setting"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reset_setting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Setting"];
                 };
             };
             /** @description not signed in */

@@ -2,7 +2,9 @@
 import { ChakraProvider } from "@chakra-ui/react";
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
 import { createBrowserRouter, RouterProvider } from "react-router";
-import { ServiceProblem } from "../api/client";
+import { AlertsPage } from "../alerts/AlertsPage";
+import { PlannedWorkPage } from "../alerts/PlannedWorkPage";
+import { type Schemas, ServiceProblem } from "../api/client";
 import { sessionQuery } from "../api/resources/session";
 import { ComparePage } from "../compare/ComparePage";
 import { EndpointPage } from "../endpoints/EndpointPage";
@@ -10,7 +12,20 @@ import { FindPage } from "../find/FindPage";
 import { FindingPage } from "../findings/FindingPage";
 import { FindingsPage } from "../findings/FindingsPage";
 import { MapPage } from "../map/MapPage";
-import { SignIn } from "../session/SignIn";
+import { AccountPage } from "../people/AccountPage";
+import { AuditPage } from "../people/AuditPage";
+import { PeoplePage } from "../people/PeoplePage";
+import { ServiceLayout } from "../people/ServiceLayout";
+import { SettingsPage } from "../people/SettingsPage";
+import { BarredPage } from "../rules/BarredPage";
+import { EnrolmentPage } from "../rules/EnrolmentPage";
+import { GridPage } from "../rules/GridPage";
+import { LevelsPage } from "../rules/LevelsPage";
+import { LogPage } from "../rules/LogPage";
+import { RehearsalPage } from "../rules/RehearsalPage";
+import { RollCallPage } from "../rules/RollCallPage";
+import { RulesLayout } from "../rules/RulesLayout";
+import { FirstPassword, SignIn } from "../session/SignIn";
 import { Nothing, QueryView } from "../shared/QueryView";
 import { Shell } from "../shared/Shell";
 import { SwitchesPage } from "../switches/SwitchesPage";
@@ -32,10 +47,43 @@ const router = createBrowserRouter([
       { path: "/compare", element: <ComparePage /> },
       { path: "/switches", element: <SwitchesPage /> },
       { path: "/switches/:name", element: <SwitchPage /> },
+      { path: "/account", element: <AccountPage /> },
+      {
+        path: "/service",
+        element: <ServiceLayout />,
+        children: [
+          { index: true, element: <AlertsPage /> },
+          { path: "planned-work", element: <PlannedWorkPage /> },
+          { path: "settings", element: <SettingsPage /> },
+          { path: "people", element: <PeoplePage /> },
+          { path: "audit", element: <AuditPage /> },
+        ],
+      },
+      { path: "/roll-call", element: <RollCallPage /> },
+      {
+        path: "/rules",
+        element: <RulesLayout />,
+        children: [
+          { index: true, element: <GridPage /> },
+          { path: "levels", element: <LevelsPage /> },
+          { path: "enrolment", element: <EnrolmentPage /> },
+          { path: "barred", element: <BarredPage /> },
+          { path: "rehearsal", element: <RehearsalPage /> },
+          { path: "log", element: <LogPage /> },
+        ],
+      },
       { path: "*", element: <Nothing>There is no such page.</Nothing> },
     ],
   },
 ]);
+
+const SIGNED_OUT: Schemas["Session"] = {
+  signed_in: false,
+  name: "",
+  rights: [],
+  must_change_password: false,
+  openid: "",
+};
 
 export function makeQueryClient(): QueryClient {
   const client: QueryClient = new QueryClient({
@@ -52,7 +100,7 @@ export function makeQueryClient(): QueryClient {
   client.getQueryCache().subscribe((event) => {
     const error = event.query.state.error;
     if (event.type === "updated" && error instanceof ServiceProblem && error.status === 401) {
-      client.setQueryData(sessionQuery.queryKey, { signed_in: false });
+      client.setQueryData(sessionQuery.queryKey, SIGNED_OUT);
     }
   });
   return client;
@@ -74,7 +122,14 @@ function Gate() {
   const session = useQuery(sessionQuery);
   return (
     <QueryView query={session}>
-      {(state) => (state.signed_in ? <RouterProvider router={router} /> : <SignIn />)}
+      {(state) => {
+        if (!state.signed_in) return <SignIn openid={state.openid ?? ""} />;
+        return state.must_change_password ? (
+          <FirstPassword session={state} />
+        ) : (
+          <RouterProvider router={router} />
+        );
+      }}
     </QueryView>
   );
 }

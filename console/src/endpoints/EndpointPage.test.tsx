@@ -43,6 +43,8 @@ beforeEach(() => {
     const path = decodeURIComponent(url.pathname);
     const json = (body: unknown) =>
       new Response(JSON.stringify(body), { headers: { "content-type": "application/json" } });
+    if (path.endsWith("/enrolment"))
+      return json({ enrolled: ["group crew: 02:1a:01, kiosks"], barred: null });
     if (request.method === "PATCH") {
       saved.push({ url: path, body: await request.json() });
       return json(endpoint(path.slice(-17)));

@@ -6,6 +6,7 @@ import { useParams } from "react-router";
 import { api, type Endpoint, type Hop, need } from "../api/client";
 import { endpointQuery, homesQuery, ipsQuery, pathQuery, quietTimesQuery } from "../api/resources/endpoints";
 import { findingsQuery } from "../api/resources/findings";
+import { enrolmentQuery } from "../api/resources/rules";
 import { historyQuery } from "../api/resources/stays";
 import { originText, vlanText } from "../find/model";
 import { FindingTable } from "../findings/FindingTable";
@@ -169,6 +170,7 @@ function About({ one }: { one: Endpoint }) {
         <Fact label="last seen">{home && <Age at={home.seen_at} ago />}</Fact>
         <Fact label="IP">{one.ips.join(", ")}</Fact>
         <Fact label="host name">{one.host_names.join(", ")}</Fact>
+        <Rolls mac={one.mac} />
         <Fact label="owner">{one.owner}</Fact>
         <Fact label="first seen">
           <Age at={one.first_seen_at} ago />
@@ -242,6 +244,17 @@ function Notes({ one }: { one: Endpoint }) {
         {save.isSuccess && <span role="status">saved</span>}
       </Flex>
       {save.error && <ErrorNotice error={save.error} />}
+    </>
+  );
+}
+
+/** Where it may be, and whether it must be nowhere. */
+function Rolls({ mac }: { mac: string }) {
+  const rolls = useQuery(enrolmentQuery(mac)).data;
+  return (
+    <>
+      <Fact label="enrolled at">{rolls?.enrolled.join("; ")}</Fact>
+      <Fact label="barred">{rolls?.barred}</Fact>
     </>
   );
 }

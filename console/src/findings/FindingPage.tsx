@@ -3,6 +3,7 @@ import { Box, Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link, useParams } from "react-router";
+import { Messages } from "../alerts/Messages";
 import { api, type Finding, need } from "../api/client";
 import { findingQuery, kindQuery, partsQuery } from "../api/resources/findings";
 import { Age, useNow } from "../shared/Age";
@@ -35,6 +36,8 @@ export function FindingPage() {
               </Sheet>
             </>
           )}
+          <Heading>Told</Heading>
+          <Messages finding={id} />
           <Help kind={finding.kind} />
         </>
       )}
@@ -114,35 +117,28 @@ function Where({ one }: { one: Finding }) {
 
 function Act({ one }: { one: Finding }) {
   const client = useQueryClient();
-  const [by, setBy] = useState(localStorage.getItem("kiteroll-name") ?? "");
   const [note, setNote] = useState("");
   const settled = { onSettled: () => client.invalidateQueries({ queryKey: ["findings"] }) };
   const path = { number: one.id };
   const acknowledge = useMutation({
     mutationFn: () =>
-      need(api.POST("/api/v1/findings/{number}/acknowledge", { params: { path }, body: { by, note } })),
+      need(api.POST("/api/v1/findings/{number}/acknowledge", { params: { path }, body: { note } })),
     ...settled,
   });
   const clear = useMutation({
-    mutationFn: () => need(api.POST("/api/v1/findings/{number}/clear", { params: { path }, body: { by } })),
+    mutationFn: () => need(api.POST("/api/v1/findings/{number}/clear", { params: { path } })),
     ...settled,
   });
   const error = acknowledge.error ?? clear.error;
-  const act = (work: { mutate: () => void }) => () => {
-    localStorage.setItem("kiteroll-name", by);
-    work.mutate();
-  };
   return (
     <Box margin="12px 0">
       <Flex gap="10px" align="center" wrap="wrap">
-        <label htmlFor="by">Your name</label>
-        <Field id="by" value={by} onChange={(event) => setBy(event.target.value)} width="160px" />
         <label htmlFor="note">Note</label>
         <Field id="note" value={note} onChange={(event) => setNote(event.target.value)} width="320px" />
-        <Button size="sm" bg="tarn" color="onTarn" disabled={!by} onClick={act(acknowledge)}>
+        <Button size="sm" bg="tarn" color="onTarn" onClick={() => acknowledge.mutate()}>
           Acknowledge
         </Button>
-        <Button size="sm" variant="outline" disabled={!by} onClick={act(clear)}>
+        <Button size="sm" variant="outline" onClick={() => clear.mutate()}>
           Clear
         </Button>
       </Flex>

@@ -79,3 +79,16 @@ export const Choice = chakra("select", {
     borderRadius: "4px",
   },
 });
+
+/** Pasted lines of text. */
+export const Lines = chakra("textarea", {
+  base: {
+    width: "100%",
+    maxWidth: "700px",
+    padding: "6px",
+    bg: "sheet",
+    border: "1px solid",
+    borderColor: "line",
+    fontFamily: "mono",
+  },
+});

@@ -7,6 +7,7 @@ import { Link, NavLink, Outlet, useLocation, useNavigate } from "react-router";
 import { api, need } from "../api/client";
 import { useLive } from "../api/live";
 import { toggleMode, useMode } from "../app/colorMode";
+import { useSession } from "../session/useSession";
 import { Kite } from "./Kite";
 
 const BarLink = chakra(NavLink, {
@@ -28,6 +29,7 @@ export function Shell() {
   const mode = useMode();
   const client = useQueryClient();
   useSearchKey();
+  const session = useSession();
   const signOut = useMutation({
     mutationFn: () => need(api.DELETE("/api/v1/session")),
     onSuccess: () => client.resetQueries(),
@@ -56,7 +58,10 @@ export function Shell() {
           <BarLink to="/switches">Switches</BarLink>
           <BarLink to="/map">Map</BarLink>
           <BarLink to="/vlans">VLANs</BarLink>
+          <BarLink to="/roll-call">Roll call</BarLink>
+          <BarLink to="/rules">Rules</BarLink>
           <BarLink to="/compare">Compare</BarLink>
+          <BarLink to="/service">Service</BarLink>
         </Flex>
         <chakra.span marginLeft="auto" color="soft" fontSize="13px">
           <kbd>/</kbd> find
@@ -71,6 +76,7 @@ export function Shell() {
         >
           {mode === "dark" ? <Sun size={18} /> : <Moon size={18} />}
         </BarButton>
+        <BarLink to="/account">{session?.name}</BarLink>
         <BarButton type="button" onClick={() => signOut.mutate()}>
           Sign out
         </BarButton>

@@ -32,6 +32,18 @@ const LOOKS: Record<string, { sign: string; color: string }> = {
   enrolled: { sign: "✓", color: "good" },
   "not enrolled": { sign: "○", color: "soft" },
   stranger: { sign: "△", color: "warn" },
+  "out of place": { sign: "↗", color: "warn" },
+  barred: { sign: "◆", color: "bad" },
+  overfull: { sign: "△", color: "warn" },
+  broken: { sign: "△", color: "warn" },
+  "in order": { sign: "✓", color: "good" },
+  exempt: { sign: "–", color: "soft" },
+  waiting: { sign: "…", color: "kite" },
+  accepted: { sign: "✓", color: "good" },
+  "in place": { sign: "✓", color: "good" },
+  elsewhere: { sign: "↗", color: "warn" },
+  absent: { sign: "○", color: "soft" },
+  "not listed": { sign: "△", color: "warn" },
   restarted: { sign: "⟳", color: "kite" },
 };
 

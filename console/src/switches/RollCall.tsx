@@ -3,7 +3,8 @@ import { Button, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, need, type Schemas } from "../api/client";
-import { rollCallQuery, rulesQuery } from "../api/resources/ports";
+import { rollCallQuery } from "../api/resources/ports";
+import { rulesQuery } from "../api/resources/rules";
 import { Field, Grid, Heading, Sheet } from "../shared/Grid";
 import { TimeLink } from "../shared/instant";
 import { endpointPath } from "../shared/links";
@@ -41,24 +42,33 @@ function Rule({ call }: { call: Call }) {
   const own = rules.data?.find((one) => one.switch === call.switch && one.port === call.port);
   const [seats, setSeats] = useState("");
   const set = useMutation({
-    mutationFn: (rule: { seats: number | null; watched: boolean | null }) =>
-      need(api.PATCH("/api/v1/rules", { body: { switch: call.switch, port: call.port, ...rule } })),
+    mutationFn: (rule: { seats?: number | null; watched?: boolean | null }) =>
+      need(
+        api.PATCH("/api/v1/rules", {
+          body: {
+            changes: [{ switch: call.switch, port: call.port, ...rule }],
+            reason: "",
+            dry_run: false,
+          },
+        }),
+      ),
     onSettled: () => client.invalidateQueries(),
   });
-  const kept = { seats: own?.seats ?? null, watched: own?.watched ?? null };
   const wanted = Number(seats);
   return (
     <Flex align="center" gap="10px" wrap="wrap" margin="0 0 8px">
       <span>
-        <strong>{seatsText(call)}</strong>; {call.watched ? "watched for strangers" : "not watched"}
+        <strong>{seatsText(call)}</strong>
+        {call.newcomers > 0 && ` (${call.newcomers} came within the last ageing time)`};{" "}
+        {call.watched ? "watched for strangers" : "not watched"}
         {call.roll.length > 0 && `; enrolled: ${call.roll.join(", ")}`}
-        {call.absent.length > 0 && `; absent: ${call.absent.join(", ")}`}
+        {call.absentees.length > 0 && `; absent: ${call.absentees.join(", ")}`}
       </span>
       <label htmlFor="seats">Seats</label>
       <Field
         id="seats"
         type="number"
-        min={1}
+        min={0}
         width="80px"
         value={seats}
         onChange={(event) => setSeats(event.target.value)}
@@ -66,15 +76,15 @@ function Rule({ call }: { call: Call }) {
       <Button
         size="xs"
         variant="outline"
-        disabled={!Number.isInteger(wanted) || wanted < 1}
-        onClick={() => set.mutate({ ...kept, seats: wanted })}
+        disabled={!/^\d+$/.test(seats) || wanted > 10_000}
+        onClick={() => set.mutate({ seats: wanted })}
       >
         Set seats
       </Button>
-      <Button size="xs" variant="outline" onClick={() => set.mutate({ ...kept, watched: !call.watched })}>
+      <Button size="xs" variant="outline" onClick={() => set.mutate({ watched: !call.watched })}>
         {call.watched ? "Stop watching" : "Watch for strangers"}
       </Button>
-      {(kept.seats !== null || kept.watched !== null) && (
+      {own && (own.seats !== null || own.watched !== null) && (
         <Button size="xs" variant="outline" onClick={() => set.mutate({ seats: null, watched: null })}>
           Inherit from the switch
         </Button>
@@ -86,43 +96,59 @@ function Rule({ call }: { call: Call }) {
 
 function Present({ call }: { call: Call }) {
   const client = useQueryClient();
-  const [by, setBy] = useState("");
+  const settled = { onSettled: () => client.invalidateQueries() };
   const enrol = useMutation({
     mutationFn: (one: Schemas["PortOccupant"]) =>
       need(
         api.POST("/api/v1/rules/roll", {
-          body: { switch: call.switch, port: call.port, prefix: one.mac, vlan: one.vlan, note: "", by },
+          body: {
+            switch: call.switch,
+            port: call.port,
+            prefix: one.mac,
+            vlan: one.vlan,
+            note: "",
+            owner: "",
+            reason: "",
+          },
         }),
       ),
-    onSettled: () => client.invalidateQueries(),
+    ...settled,
   });
-  if (call.present.length === 0) return <Nothing>No address is present.</Nothing>;
+  const replace = useMutation({
+    mutationFn: (one: Schemas["RollReplacement"]) =>
+      need(
+        api.POST("/api/v1/rules/roll/{number}/replace", {
+          params: { path: { number: one.entry } },
+          body: { mac: one.mac, reason: "replaced" },
+        }),
+      ),
+    ...settled,
+  });
+  if (call.occupants.length === 0) return <Nothing>No address is present.</Nothing>;
+  const error = enrol.error ?? replace.error;
   return (
     <>
-      {call.present.some((one) => one.status !== "enrolled") && (
-        <Flex align="center" gap="8px" margin="0 0 6px">
-          <label htmlFor="by">Your name, to enrol</label>
-          <Field id="by" value={by} maxLength={64} onChange={(event) => setBy(event.target.value)} />
-        </Flex>
-      )}
       <Sheet tabIndex={0} aria-label="who is present">
         <Grid>
           <tbody>
-            {call.present.map((one) => (
+            {call.occupants.map((one) => (
               <tr key={`${one.mac} ${one.vlan}`}>
                 <td className="mono">
                   <TimeLink to={endpointPath(one.mac)}>{one.mac}</TimeLink>
                 </td>
-                <td>{one.vlan !== null && `VLAN ${one.vlan}`}</td>
+                <td>
+                  {one.vlan !== null && `VLAN ${one.vlan}`}
+                  {one.unexpected_vlan && ", not expected"}
+                </td>
                 <td>
                   <StatusText of={one.status} />
+                  {one.random && ", likely random"}
                 </td>
                 <td className="n">
-                  {one.status !== "enrolled" && (
+                  {one.status !== "enrolled" && one.status !== "barred" && (
                     <Button
                       size="xs"
                       variant="outline"
-                      disabled={by.trim() === ""}
                       aria-label={`Enrol ${one.mac}`}
                       onClick={() => enrol.mutate(one)}
                     >
@@ -135,7 +161,17 @@ function Present({ call }: { call: Call }) {
           </tbody>
         </Grid>
       </Sheet>
-      {enrol.error && <ErrorNotice error={enrol.error} />}
+      {call.replacements.map((one) => (
+        <Flex key={one.entry} align="center" gap="8px" margin="6px 0">
+          <span>
+            {one.absent} is enrolled here and absent; {one.mac} is of the same kind.
+          </span>
+          <Button size="xs" variant="outline" onClick={() => replace.mutate(one)}>
+            Replace the entry
+          </Button>
+        </Flex>
+      ))}
+      {error && <ErrorNotice error={error} />}
     </>
   );
 }

@@ -115,7 +115,7 @@ it("shortens runs of VLANs", () => {
 });
 
 it("says how many seats are taken, and when that is too many", () => {
-  expect(seatsText({ seats: null, count: 2, overfull: false })).toBe("2 present, no limit");
-  expect(seatsText({ seats: 2, count: 2, overfull: false })).toBe("2 present, limit 2");
-  expect(seatsText({ seats: 1, count: 2, overfull: true })).toBe("2 present, limit 1: overfull");
+  expect(seatsText({ seats: null, count: 2, room: null, overfull: false })).toBe("2 present, no limit");
+  expect(seatsText({ seats: 2, count: 1, room: 1, overfull: false })).toBe("1 present, limit 2, room for 1");
+  expect(seatsText({ seats: 1, count: 2, room: 0, overfull: true })).toBe("2 present, limit 1: overfull");
 });

@@ -106,7 +106,13 @@ export function vlanRanges(vlans: number[]): string {
 }
 
 /** How many endpoints a port carries, beside its seats; an address in two VLANs counts once. */
-export function seatsText(call: { seats: number | null; count: number; overfull: boolean }): string {
-  if (call.seats === null) return `${call.count} present, no limit`;
-  return `${call.count} present, limit ${call.seats}${call.overfull ? ": overfull" : ""}`;
+export function seatsText(call: {
+  seats: number | "no limit" | null;
+  count: number;
+  room: number | null;
+  overfull: boolean;
+}): string {
+  if (call.seats === null || call.seats === "no limit") return `${call.count} present, no limit`;
+  const left = call.overfull ? ": overfull" : call.room === 0 ? ", none left" : `, room for ${call.room}`;
+  return `${call.count} present, limit ${call.seats}${left}`;
 }

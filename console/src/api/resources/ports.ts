@@ -1,4 +1,4 @@
-// Ports of a switch, one over time, its rules and roll call.
+// Ports of a switch, one over time, its roll call.
 import { queryOptions } from "@tanstack/react-query";
 import { api, need } from "../client";
 import { asOf } from "./asOf";
@@ -21,12 +21,6 @@ export const addressCountsQuery = (name: string, port: string) =>
         }),
       ),
   });
-
-/** Rules of groups, switches and ports. */
-export const rulesQuery = queryOptions({
-  queryKey: ["rules"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/rules", { signal })),
-});
 
 /** Who is on a port, beside who may be. */
 export const rollCallQuery = (name: string, port: string) =>

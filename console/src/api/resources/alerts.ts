@@ -1,0 +1,37 @@
+// Telling people: targets, routes, planned work, and what was sent.
+import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
+import { api, need, type Schemas } from "../client";
+
+export type AlertState = Schemas["Alert"]["state"];
+
+export const targetsQuery = queryOptions({
+  queryKey: ["alerts", "targets"],
+  queryFn: ({ signal }) => need(api.GET("/api/v1/alert-targets", { signal })),
+  refetchInterval: 10_000,
+});
+
+export const routesQuery = queryOptions({
+  queryKey: ["alerts", "routes"],
+  queryFn: ({ signal }) => need(api.GET("/api/v1/alert-routes", { signal })),
+});
+
+export const plannedWorkQuery = queryOptions({
+  queryKey: ["alerts", "planned-work"],
+  queryFn: ({ signal }) => need(api.GET("/api/v1/planned-work", { signal })),
+  refetchInterval: 60_000,
+});
+
+export const messagesQuery = (filter: { state: AlertState[]; finding: number | null }) =>
+  infiniteQueryOptions({
+    queryKey: ["alerts", "messages", filter],
+    queryFn: ({ signal, pageParam }) =>
+      need(
+        api.GET("/api/v1/alerts", {
+          params: { query: { ...filter, limit: 50, cursor: pageParam ?? null } },
+          signal,
+        }),
+      ),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (page) => page.next ?? undefined,
+    refetchInterval: 10_000,
+  });

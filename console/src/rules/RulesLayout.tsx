@@ -1,0 +1,33 @@
+// The frame of everything about rules: its pages, and the edits that are not applied yet.
+import { useState } from "react";
+import { Outlet, useOutletContext } from "react-router";
+import { Title } from "../shared/Grid";
+import { SubPage, SubPages } from "../shared/SubPages";
+import type { Pending } from "./model";
+
+interface Context {
+  pending: Pending;
+  setPending: (next: Pending) => void;
+}
+
+export const useRules = () => useOutletContext<Context>();
+
+export function RulesLayout() {
+  const [pending, setPending] = useState<Pending>(new Map());
+  return (
+    <>
+      <Title>Rules of ports</Title>
+      <SubPages about="about rules">
+        <SubPage to="/rules" end>
+          Ports{pending.size > 0 && ` (${pending.size} not applied)`}
+        </SubPage>
+        <SubPage to="/rules/levels">Levels</SubPage>
+        <SubPage to="/rules/enrolment">Enrolment</SubPage>
+        <SubPage to="/rules/barred">Barred</SubPage>
+        <SubPage to="/rules/rehearsal">Rehearsal</SubPage>
+        <SubPage to="/rules/log">Log</SubPage>
+      </SubPages>
+      <Outlet context={{ pending, setPending } satisfies Context} />
+    </>
+  );
+}
