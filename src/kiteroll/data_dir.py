@@ -4,6 +4,11 @@ from collections.abc import Mapping
 from pathlib import Path
 
 TOKEN_FILE = "token"
+"""Holds the token of this machine."""
+FIRST_PASSWORD_FILE = "admin-password"
+"""Holds the initial password of the first administrator."""
+CERTIFICATE_FILE = "certificate.pem"
+"""The certificate that the service made for itself, where it was told to."""
 
 
 def default_data_dir(environment: Mapping[str, str]) -> Path:

@@ -12,3 +12,12 @@ def parse_duration_s(value: object) -> float:
     if found is None:
         raise ValueError(f"{value!r} is no duration: write a number and a unit, such as 30s, 5m or 2h")
     return float(found[1]) * _UNITS_S[found[2]]
+
+
+def duration_text(seconds: float) -> str:
+    """As settings write it: 90s, 15m, 400d; the largest unit of which it is a whole number."""
+    for unit in ("d", "h", "m", "s"):
+        count = seconds / _UNITS_S[unit]
+        if count >= 1 and count == int(count):
+            return f"{int(count)}{unit}"
+    return f"{seconds / _UNITS_S['ms']:g}ms"

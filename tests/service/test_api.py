@@ -60,7 +60,8 @@ def test_a_session_is_opened_with_the_token_and_kept_from_scripts(service: Servi
         _problem(browser.post(f"{V1}/session", json={"token": "guess"}), 401, "not_signed_in")
         opened = browser.post(f"{V1}/session", json={"token": service.token})
         cookie = opened.headers["set-cookie"].lower()
-        assert opened.json() == {"signed_in": True}
+        said = opened.json()
+        assert (said["signed_in"], said["name"], said["role"]) == (True, "admin", "administrator")
         assert "httponly" in cookie and "samesite=strict" in cookie and service.token.lower() not in cookie
         assert browser.get(f"{V1}/switches").status_code == 200
         browser.delete(f"{V1}/session")

@@ -48,7 +48,6 @@ from kiteroll.client import (
 )
 from kiteroll.schemas.api import (
     Acknowledgement,
-    Clearing,
     EndpointChange,
     Finding,
     FindingKind,
@@ -172,15 +171,15 @@ def test_a_doubled_address_is_one_finding_with_its_evidence_and_what_it_explains
 def test_a_finding_is_acknowledged_and_cleared_by_hand(kite: Client) -> None:
     found = _duplicate(kite)
     until = datetime.now(UTC) + timedelta(hours=2)
-    held = kite.send(acknowledge(found.id, Acknowledgement(by="Mara", note="clone found", until=until)))
-    assert (held.state, held.acknowledged_by, held.note) == ("acknowledged", "Mara", "clone found")
+    held = kite.send(acknowledge(found.id, Acknowledgement(note="clone found", until=until)))
+    assert (held.state, held.acknowledged_by, held.note) == ("acknowledged", "admin", "clone found")
     with pytest.raises(ServiceError, match="in the past"):
-        kite.send(acknowledge(found.id, Acknowledgement(by="Mara", until=datetime(2026, 1, 1, tzinfo=UTC))))
+        kite.send(acknowledge(found.id, Acknowledgement(until=datetime(2026, 1, 1, tzinfo=UTC))))
     moved = next(one for one in kite.each(findings(parts=True)) if one.kind == "moved")
-    cleared = kite.send(clear_finding(moved.id, Clearing(by="Mara")))
-    assert (cleared.state, cleared.cleared_by, cleared.clears_at) == ("cleared", "Mara", None)
+    cleared = kite.send(clear_finding(moved.id))
+    assert (cleared.state, cleared.cleared_by, cleared.clears_at) == ("cleared", "admin", None)
     with pytest.raises(ServiceError, match="it is cleared"):
-        kite.send(clear_finding(moved.id, Clearing(by="Mara")))
+        kite.send(clear_finding(moved.id))
     with pytest.raises(ServiceError, match="no finding '9999'"):
         kite.send(finding(9999))
 

@@ -6,18 +6,16 @@ import threading
 from collections.abc import Iterator
 from contextlib import suppress
 from dataclasses import dataclass, field
-from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import httpx
 import pytest
 import uvicorn
 
 from kiteroll.api import request_gate, timed_http
-from kiteroll.api.auth import COOKIE, TokenAuth
-from kiteroll.api.refusals import NotSignedIn, TooManyTries
+from kiteroll.api.admission import COOKIE
 from kiteroll.api.request_gate import RequestGate
-from tests.support.clock import ManualClock
+from kiteroll.app.access.sign_in import NotSignedIn, SignIn
 from tests.support.harness import wait_until
 from tests.support.ports import free_tcp_port
 
@@ -39,32 +37,46 @@ class Inside:
         await send({"type": "http.response.body", "body": json.dumps(size).encode()})
 
 
+TOKEN = "the one that is known here"
+
+
+class KnowsOneToken:
+    """Stands for `kiteroll.app.access.sign_in.SignIn`."""
+
+    def check(self, authorization: str | None, session: str | None, client: str) -> str:
+        if authorization != f"Bearer {TOKEN}" and session != TOKEN:
+            raise NotSignedIn("unknown")
+        return "mara"
+
+
 @dataclass
 class Gate:
     url: str
-    auth: TokenAuth
     inside: Inside
     port: int
 
     def call(self, method: str = "POST", path: str = "/api/v1/labels", **options: Any) -> httpx.Response:
-        headers = {"Authorization": f"Bearer {self.auth.token_file.read_text().strip()}"}
+        headers = {"Authorization": f"Bearer {TOKEN}"}
         headers |= options.pop("headers", {})
         return httpx.request(method, f"{self.url}{path}", headers=headers, timeout=20, **options)
 
 
 @pytest.fixture
-def gate(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Gate]:
+def gate(monkeypatch: pytest.MonkeyPatch) -> Iterator[Gate]:
     monkeypatch.setattr(request_gate, "CHUNK_S", 0.3)
     monkeypatch.setattr(timed_http, "HEAD_S", 0.3)
-    auth, inside, port = TokenAuth(tmp_path, ManualClock()), Inside(), free_tcp_port()
+    inside, port, known = Inside(), free_tcp_port(), cast(SignIn, KnowsOneToken())
     options = uvicorn.Config(
-        RequestGate(inside, auth, ["kite.tarn.example"]), port=port, http=timed_http.TimedHttp, lifespan="off"
+        RequestGate(inside, known, ["kite.tarn.example"]),
+        port=port,
+        http=timed_http.TimedHttp,
+        lifespan="off",
     )
     server = uvicorn.Server(options)
     thread = threading.Thread(target=server.run)
     thread.start()
     wait_until(lambda: server.started, "the server to listen")
-    yield Gate(f"http://127.0.0.1:{port}", auth, inside, port)
+    yield Gate(f"http://127.0.0.1:{port}", inside, port)
     server.should_exit = True
     thread.join(20)
 
@@ -109,8 +121,7 @@ def test_a_body_is_cut_off_at_its_limit_said_or_not(gate: Gate, path: str, most:
 
 
 def test_a_request_that_is_never_sent_whole_ends(gate: Gate) -> None:
-    token = gate.auth.token_file.read_text().strip()
-    head = f"POST /api/v1/labels HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer {token}\r\n"
+    head = f"POST /api/v1/labels HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer {TOKEN}\r\n"
     for half, told in (
         (b"", b""),
         (b"GET /health/live HTT", b""),
@@ -141,42 +152,6 @@ def test_only_our_own_host_and_pages_may_call(gate: Gate, headers: dict[str, str
     assert gate.call(headers=headers).status_code == status
 
 
-def test_a_session_ends_for_good_where_it_is_signed_out(tmp_path: Path) -> None:
-    clock = ManualClock()
-    auth = TokenAuth(tmp_path, clock)
-    token = auth.token_file.read_text().strip()
-    kept, ended = auth.sign_in(token, "127.0.0.1"), auth.sign_in(token, "127.0.0.1")
-    auth.sign_out(ended)
-    for one in (auth, TokenAuth(tmp_path, clock)):  # also after a restart
-        one.check(None, kept, "127.0.0.1")
-        with pytest.raises(NotSignedIn, match="has ended"):
-            one.check(None, ended, "127.0.0.1")
-    assert kept not in (tmp_path / "sessions.json").read_text()
-    auth.token_file.write_text("another token")
-    with pytest.raises(NotSignedIn):
-        TokenAuth(tmp_path, clock).check(None, kept, "127.0.0.1")
-    clock.advance(13 * 3600)
-    with pytest.raises(NotSignedIn):
-        auth.check(None, kept, "127.0.0.1")
-
-
-def test_tokens_cannot_be_tried_one_after_another(tmp_path: Path) -> None:
-    clock = ManualClock()
-    auth = TokenAuth(tmp_path, clock)
-    token = auth.token_file.read_text().strip()
-    for _ in range(10):
-        with pytest.raises(NotSignedIn):
-            auth.sign_in("wrong", "192.0.2.1")
-    for attempt in ("wrong", token):
-        with pytest.raises(TooManyTries, match="wait 10 s"):
-            auth.sign_in(attempt, "192.0.2.1")
-    auth.check(f"Bearer {token}", None, "192.0.2.1")
-    assert auth.sign_in(token, "192.0.2.2"), "another address is not held up"
-    clock.advance(10)
-    assert auth.sign_in(token, "192.0.2.1")
-
-
 def test_the_cookie_is_read_among_others(gate: Gate) -> None:
-    session = gate.auth.sign_in(gate.auth.token_file.read_text().strip(), "127.0.0.1")
-    answer = httpx.get(f"{gate.url}/api/v1/labels", headers={"Cookie": f"theme=dark; {COOKIE}={session}"})
+    answer = httpx.get(f"{gate.url}/api/v1/labels", headers={"Cookie": f"theme=dark; {COOKIE}={TOKEN}"})
     assert answer.status_code == 200

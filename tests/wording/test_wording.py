@@ -8,7 +8,10 @@ import pytest
 from kiteroll.core.findings.evidence import (
     ClaimsUplink,
     DiscardsRose,
+    EnrolledAt,
+    EntryExpires,
     Evidence,
+    InOtherVlan,
     IpAnswered,
     IpHeld,
     Jumped,
@@ -25,7 +28,9 @@ from kiteroll.core.findings.evidence import (
     OtherIdentity,
     PathsChanged,
     PortsRenamed,
+    PresentAt,
     PresentTogether,
+    ServiceNoted,
     Started,
     StillAtBoth,
     TableUse,
@@ -54,9 +59,13 @@ DETAILS = Details(
     link_changed=True,
     health="silent",
     error="no answer to 3 tries",
+    reason="reported lost",
+    levels=("quay-1 port p1",),
     interval=timedelta(minutes=10),
     ageing=timedelta(minutes=5),
 )
+OF_THE_SERVICE = {"switches-not-read", "worker-failed", "database-away", "disk-filling", "certificate-ends"}
+"""They have no subject of their own."""
 SUBJECT = Subject(mac=mac(1), switch="quay-1", port="p1", ip="10.0.0.5")
 
 
@@ -80,7 +89,8 @@ def _is_a_sentence(text: str) -> bool:
 def test_every_kind_has_a_title_that_names_its_subject(kind: FindingKind) -> None:
     text = title(_detection(kind, Cause.UNCLEAR))
     assert _is_a_sentence(text)
-    assert any(word in text for word in (str(mac(1)), "quay-1", "10.0.0.5"))
+    own = (kind.value in OF_THE_SERVICE) and any(word in text for word in ("service", "database", "switches"))
+    assert own or any(word in text for word in (str(mac(1)), "quay-1", "10.0.0.5"))
 
 
 @pytest.mark.parametrize("why", Cause)
@@ -102,6 +112,12 @@ PIECES: dict[str, Evidence] = {
     f"present at once: {mac(1)}, {mac(2)} and 3 more": PresentTogether(at(0), (mac(1), mac(2)), 5),
     "the roll has 1 entry": NotOnRoll(at(0), 10, 1),
     "the roll is empty": NotOnRoll(at(0), None, 0),
+    "enrolled at quay-1 port p1 in VLAN 10": EnrolledAt(at(0), "quay-1 port p1", 10),
+    f"{mac(1)} is in VLAN 40; expected are 10, 20": InOtherVlan(at(0), mac(1), 40, "10, 20"),
+    "present on quay-1 port p1": PresentAt(at(0), PORT),
+    "02:1a:05, enrolled at group quays, expires 2026-05-04": EntryExpires(
+        at(0), "02:1a:05", "group quays", at(60)
+    ),
     "20 addresses jumped to and fro between ports p1 and p2": ManyJumped(at(0), 20, ("p1", "p2")),
     "40 addresses went from quay-1 port p1 to core-1 port p2": ManyMoved(at(0), 40, PORT, ("core-1", "p2")),
     "30 addresses went from port p1 to port p2 of quay-1": PathsChanged(at(0), "quay-1", "p1", "p2", 30),
@@ -116,6 +132,7 @@ PIECES: dict[str, Evidence] = {
     "90 of 100": TableUse(at(0), 90, 100),
     "for lack of room": DiscardsRose(at(0)),
     "no answer": NotRead(at(0), "silent", "no answer to 3 tries"),
+    "topology: KeyError": ServiceNoted(at(0), "topology", "KeyError"),
     "started": Started(at(0)),
 }
 

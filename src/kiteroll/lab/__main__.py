@@ -38,17 +38,24 @@ async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None, sta
     ]
     rules = [{"group": group, "seats": seats} for group, seats in tarn_ferries.SEATS.items()]
     rules += [{"group": group, "watched": True} for group in tarn_ferries.WATCHED]
+    desk = {"switch": tarn_ferries.WATCHED_DESK[0], "port": f"p{tarn_ferries.WATCHED_DESK[1]}"}
+    rules.append({**desk, "seats": 1, "watched": True, "vlans": [tarn_ferries.LAPTOP.vlan]})
     rolls = [
         {"group": group, "prefix": f"{kind.prefix:06x}", "vlan": kind.vlan, "note": f"{kind.label}s"}
         for group, kinds in tarn_ferries.WATCHED.items()
         for kind in kinds
     ]
+    laptop = tarn_ferries.own_address(tarn_ferries.DESK_LAPTOP)
+    rolls.append({**desk, "prefix": str(laptop), "note": "Duty manager's laptop", "owner": "Ida Holm"})
+    lost = tarn_ferries.own_address(tarn_ferries.LOST_LAPTOP)
     ready = {
         "port": port,
         "switches": switches,
         "makers": tarn_ferries.MAKERS,
         "rules": rules,
         "rolls": rolls,
+        "barred": [{"prefix": str(lost), "reason": "crew laptop, reported lost"}],
+        "window": {"switch": tarn_ferries.CREW_ROOM},
     }
     print(json.dumps(ready), flush=True)
     task = asyncio.create_task(site.run(), name="lab")

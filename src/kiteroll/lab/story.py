@@ -77,6 +77,24 @@ def _visitor_goes(world: World) -> None:
     world.unplug(world.hosts["visitor"])
 
 
+def _lost_laptop_comes(world: World) -> None:
+    world.settle(tarn_ferries.LOST_LAPTOP, ("ticket-hall", 21))
+
+
+def _lost_laptop_goes(world: World) -> None:
+    world.unplug(world.hosts[tarn_ferries.LOST_LAPTOP])
+
+
+def _laptop_exchanged(world: World) -> None:
+    world.unplug(world.hosts[tarn_ferries.DESK_LAPTOP])
+    world.settle(tarn_ferries.NEW_LAPTOP, tarn_ferries.WATCHED_DESK)
+
+
+def _laptop_mended(world: World) -> None:
+    world.unplug(world.hosts[tarn_ferries.NEW_LAPTOP])
+    world.settle(tarn_ferries.DESK_LAPTOP, tarn_ferries.WATCHED_DESK)
+
+
 def _loop_begins(world: World) -> None:
     world.loop("baggage-hall", (21, 22))
 
@@ -148,7 +166,9 @@ EVENTS = (
     Event(90, "a scanner cradle in the baggage hall is unplugged", _unplug_cradle),
     Event(120, "... and plugged in again, at another port", _replug_cradle),
     Event(180, "the switch at the weighbridge restarts", _restart_weighbridge),
+    Event(205, "a laptop that was reported lost is plugged in in the ticket hall", _lost_laptop_comes),
     Event(240, "the switch at quay cabin 3 stops answering", _quay_3_silent),
+    Event(280, "the lost laptop is unplugged", _lost_laptop_goes),
     Event(300, "a kiosk is set up at check-in with a copy of another one's address", _clone_kiosk),
     Event(330, "the switch at quay cabin 3 answers again", _quay_3_answers),
     Event(360, "a small switch with three more cradles on it is put at a desk", _cradles_at_the_desk),
@@ -159,7 +179,9 @@ EVENTS = (
     Event(560, "somebody joins two sockets in the baggage hall: a loop", _loop_begins),
     Event(670, "the cable of the loop is pulled", _loop_pulled),
     Event(690, "a tannoy speaker in the ticket hall hangs: link up, not a word", _speaker_hangs),
+    Event(750, "the laptop at a desk in the port office is exchanged for a new one", _laptop_exchanged),
     Event(790, "a hand scanner roams from the workshop to check-in", _scanner_to("checkin-west", 21)),
+    Event(930, "the old laptop is back at its desk", _laptop_mended),
     Event(1020, "the visitor is back at quay cabin 1, and forges frames of a switch", _visitor_forges),
     Event(1110, "the hand scanner roams on to the baggage hall", _scanner_to("baggage-hall", 18)),
     Event(1150, "the visitor leaves again", _visitor_goes),
@@ -191,7 +213,8 @@ def schedule(world: World, tell: Callable[[str], None], start_s: float = 0.0) ->
 
 
 _MOVERS = ("laptop-1", "cradle-9", "cradle-17", *_CREWS)
-_NAMES = {tarn_ferries.own_address(name): name for name in (*_MOVERS, "kiosk-2")}
+_OTHERS = ("kiosk-2", tarn_ferries.NEW_LAPTOP, tarn_ferries.LOST_LAPTOP)
+_NAMES = {tarn_ferries.own_address(name): name for name in (*_MOVERS, *_OTHERS)}
 _NAMES[tarn_ferries.VISITOR] = "visitor"
 _RING_SWITCHES = frozenset(
     {
@@ -206,6 +229,8 @@ FINDINGS = frozenset(
         ("doubled-address", "kiosk-2"),
         ("overfull-port", "checkin-east"),
         ("stranger", "visitor"),
+        ("stranger", tarn_ferries.NEW_LAPTOP),
+        ("barred-address", tarn_ferries.LOST_LAPTOP),
         ("uplink-claimed", "quay-1"),
         ("loop", "baggage-hall"),
         ("topology-change", "the ring"),

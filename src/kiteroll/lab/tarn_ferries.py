@@ -85,6 +85,14 @@ SEATS = {"access": 2}
 WATCHED = {"quays": (LIGHT, WIND, SPEAKER, PHONE, DESK, LAPTOP)}
 """Groups whose ports are watched, and what is enrolled there, each kind in its VLAN: the quays are
 open to the public."""
+WATCHED_DESK = ("port-office", 16)
+"""A desk in the port office that is watched for one laptop alone."""
+DESK_LAPTOP, NEW_LAPTOP = "laptop-4", "laptop-7"
+"""The one that is enrolled there, and the one it is exchanged for."""
+CREW_ROOM = "workshop"
+"""Where an enrolment window is open."""
+LOST_LAPTOP = "laptop-9"
+"""It was reported lost, and is barred."""
 SPARE_CRADLES = ("cradle-19", "cradle-20", "cradle-21")
 """In a box at check-in until the story takes them out."""
 VISITOR = MacAddress(0xDA3F_1C77_52E8)
@@ -122,6 +130,8 @@ def build(seed: int = 1, traits: Mapping[str, Traits] = TRAITS) -> World:
     _give_addresses(world)
     for name in SPARE_CRADLES:
         _unplugged(world, name, own_address(name), CRADLE.vlan, servers)
+    for name in (NEW_LAPTOP, LOST_LAPTOP):
+        _unplugged(world, name, own_address(name), LAPTOP.vlan, servers)
     _unplugged(world, "visitor", VISITOR, LIGHT.vlan, servers)
     return world
 

@@ -1,0 +1,69 @@
+"""What the Debian package holds of ours, and what the service tells systemd."""
+
+import gzip
+import shutil
+import socket
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+from scripts.man_page import page
+
+from kiteroll.app.service_manager import ServiceManager
+from tests.support.harness import NewService
+
+DEB = Path(__file__).parents[2] / "deb"
+_WORST_SCORE = 2.5
+"""Of systemd-analyze: 0 is locked up, 10 wide open."""
+
+
+def test_the_service_tells_when_it_is_ready_alive_and_stopping(
+    new_service: NewService, tmp_path: Path
+) -> None:
+    with socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as manager:
+        manager.bind(str(tmp_path / "notify"))
+        manager.settimeout(30)
+        told = {"NOTIFY_SOCKET": str(tmp_path / "notify"), "WATCHDOG_USEC": "600000"}
+        service = new_service(environment=told)
+        said = {manager.recv(100) for _ in range(4)}
+        assert said == {b"READY=1", b"WATCHDOG=1"}
+        assert service.end() == 0
+        while (last := manager.recv(100)) == b"WATCHDOG=1":
+            pass
+        assert last == b"STOPPING=1"
+
+
+def test_without_systemd_nothing_is_said() -> None:
+    silent = ServiceManager({})
+    silent.ready()
+    assert not silent.watches
+    assert not ServiceManager(
+        {"NOTIFY_SOCKET": "/nowhere", "WATCHDOG_USEC": "1", "WATCHDOG_PID": "1"}
+    ).watches
+
+
+@pytest.mark.skipif(shutil.which("systemd-analyze") is None, reason="no systemd here")
+def test_the_unit_is_locked_up() -> None:
+    command = ["systemd-analyze", "security", "--offline=true", str(DEB / "kiteroll.service")]
+    said = subprocess.run(command, capture_output=True, text=True, timeout=60).stdout
+    score = float(said.rsplit("kiteroll.service: ", 1)[1].split()[0])
+    assert score <= _WORST_SCORE, said
+
+
+@pytest.mark.parametrize("script", ["postinst", "prerm", "postrm"])
+def test_scripts_of_the_package_can_be_read_by_sh(script: str) -> None:
+    subprocess.run(["sh", "-n", DEB / script], check=True)
+
+
+def test_the_manual_has_every_command_and_no_roff_of_its_own() -> None:
+    text = page()
+    assert gzip.compress(text.encode(), mtime=0)
+    for line in text.splitlines():
+        assert not line.startswith(("'", "..")), line
+        if line.startswith("."):
+            assert line.split()[0] in {".TH", ".SH", ".SS", ".TP", ".B", ".nf", ".fi"}, line
+    for name in (r"kiteroll alert\-route set", r"kiteroll backup restore", r"\-\-passphrase\-file FILE"):
+        assert name in text
+    command = [sys.executable, "-m", "scripts.man_page"]
+    assert subprocess.run(command, capture_output=True, text=True, check=True).stdout == text
