@@ -7,7 +7,7 @@ PY := $(VENV)/bin/python
 CONSOLE := src/kiteroll/api/console_dist/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json
 
-.PHONY: demo test coverage check console generated bench torture screenshots clean
+.PHONY: demo test coverage check console generated bench torture deb screenshots clean
 
 demo: $(VENV)/ready $(CONSOLE)
 	$(VENV)/bin/kiteroll demo $(DEMO)
@@ -35,12 +35,15 @@ torture: $(VENV)/ready-test
 bench: $(VENV)/ready-test
 	$(PY) -m bench
 
+deb: $(VENV)/ready $(CONSOLE)
+	$(PY) -m scripts.make_deb
+
 screenshots: $(VENV)/ready-test $(CONSOLE)
 	scripts/setup shots
 	$(PY) scripts/screenshots.py
 
 clean:
-	rm -rf $(VENV) var console/node_modules src/kiteroll/api/console_dist
+	rm -rf $(VENV) var dist console/node_modules src/kiteroll/api/console_dist
 
 $(VENV)/ready: pyproject.toml requirements.lock scripts/setup
 	scripts/setup run
