@@ -9,10 +9,13 @@ NAMES = (
     "track",
     "store",
     "find",
+    "rules",
     "roles",
     "networks",
     "accuracy",
     "history",
+    "alerts",
+    "backup",
     "year",
     "story",
 )

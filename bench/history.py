@@ -18,17 +18,13 @@ from pathlib import Path
 from typing import Any
 
 import httpx
-from sqlalchemy import text
 from tests.support.ports import free_tcp_port
 
+from bench.filled import fill
 from bench.fleet import PORTS, Fleet
 from bench.measure import row
 from kiteroll.core.model.reading import Device, Reading
 from kiteroll.schemas.reading_convert import to_document
-from kiteroll.store import tables
-from kiteroll.store.database import Database
-from kiteroll.store.migrate import migrate
-from kiteroll.store.private_server import PrivateServer
 
 SWITCHES, ROWS = 1000, 500
 ENDED = int(os.environ.get("KITEROLL_BENCH_STAYS", "10000000"))
@@ -48,7 +44,7 @@ def main() -> None:
         if not data.exists():
             data.mkdir(parents=True)
             began = time.perf_counter()
-            _fill(data / "database")
+            fill(data / "database", statements(ENDED))
             row(f"filled with {ENDED:,} ended stays", f"{time.perf_counter() - began:.0f} s wall")
         port = free_tcp_port()
         began = time.perf_counter()
@@ -58,13 +54,13 @@ def main() -> None:
             stdout=subprocess.DEVNULL,
         )
         try:
-            with _client(port, data) as http:
+            with client(port, data) as http:
                 row("start of the service", f"{time.perf_counter() - began:.1f} s wall")
                 _measure(http, "at rest")
                 # A process of its own: what is measured must not wait for the measuring.
                 spawned = multiprocessing.get_context("spawn")
                 stop = spawned.Event()
-                feeder = spawned.Process(target=_feed, args=(port, data, stop))
+                feeder = spawned.Process(target=feed, args=(port, data, stop))
                 feeder.start()
                 time.sleep(5)
                 _measure(http, "in a round")
@@ -75,7 +71,7 @@ def main() -> None:
             service.wait(60)
 
 
-def _client(port: int, data: Path) -> httpx.Client:
+def client(port: int, data: Path) -> httpx.Client:
     until = time.monotonic() + 300
     while time.monotonic() < until:
         try:
@@ -137,11 +133,11 @@ def _measure(http: httpx.Client, when: str) -> None:
         row(f"{label}, {when}", f"p95 {p95:.1f} ms", f"median {statistics.median(took):.1f} ms")
 
 
-def _feed(port: int, data: Path, stop: Event) -> None:
+def feed(port: int, data: Path, stop: Event) -> None:
     """One round after another of readings with 1 % churn, evenly over ROUND_S."""
     fleet = Fleet(SWITCHES, ROWS)
     due = time.monotonic()
-    with _client(port, data) as http:
+    with client(port, data) as http:
         while not stop.is_set():
             fleet.churn(0.01)
             for switch in range(SWITCHES):
@@ -159,28 +155,7 @@ def _feed(port: int, data: Path, stop: Event) -> None:
                 http.post("/readings", json=[to_document(reading).model_dump(mode="json")]).raise_for_status()
 
 
-def _fill(directory: Path) -> None:
-    """The database as it would be after a year, made inside it: sequences become rows."""
-    server = PrivateServer(directory)
-    database = Database(server.start(), pool_size=2)
-    try:
-        migrate(database)
-        # Indexes are sorted once at the end: kept up row by row, each row goes to as many odd pages.
-        indexes = sorted(tables.stay.indexes, key=lambda index: str(index.name))
-        with database.engine.begin() as connection:
-            connection.execute(text("SET SESSION unique_checks = 0, foreign_key_checks = 0"))
-            for index in indexes:
-                index.drop(connection)
-            for statement in _statements():
-                connection.execute(text(statement))
-            for index in indexes:
-                index.create(connection)
-    finally:
-        database.close()
-        server.stop()
-
-
-def _statements() -> list[str]:
+def statements(ended: int) -> list[str]:
     now = "UTC_TIMESTAMP(6)"
     ports = len(PORTS)
     return [
@@ -210,11 +185,11 @@ def _statements() -> list[str]:
             ended_at, ending)
             SELECT {SWITCHES * ROWS} + seq, {FIRST_MAC} + (seq * 7919) MOD {SWITCHES * ROWS},
             1 + seq MOD {SWITCHES}, 1 + (seq MOD {SWITCHES}) * {ports} + seq MOD {ports}, 10 + seq MOD 5,
-            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} SECOND,
-            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} SECOND,
-            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} + 7000 SECOND,
-            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ENDED):.4f} + 7200 SECOND, 'MOVED'
-            FROM seq_1_to_{max(1, ENDED)}""",
+            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ended):.4f} SECOND,
+            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ended):.4f} SECOND,
+            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ended):.4f} + 7000 SECOND,
+            {now} - INTERVAL 398 DAY + INTERVAL seq * {398 * 86400 / max(1, ended):.4f} + 7200 SECOND, 'MOVED'
+            FROM seq_1_to_{max(1, ended)}""",
         f"""INSERT INTO change_log (at, kind, switch_id, mac, stay_id, port_id, vlan, ending)
             SELECT ended_at, 'moved', switch_id, mac, id, port_id, vlan, '' FROM stay
             WHERE id > {SWITCHES * ROWS} AND id MOD 4 = 0""",

@@ -6,10 +6,13 @@ from dataclasses import dataclass, field, replace
 from datetime import timedelta
 from functools import partial
 
+from tests.support.factories import rule_book
+
 from kiteroll.core.findings.finding import FindingKind
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import MAC_MASK, Gap, Neighbour, Reading
-from kiteroll.core.policy.port_rules import Rule, RuleBook
+from kiteroll.core.policy.port_rules import Rule
+from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.lab.random_worlds import AGEING_S, PORTS, START, Net, Ring, grow, grow_ring
 from kiteroll.lab.world import Host
 
@@ -56,7 +59,7 @@ _MASKED = frozenset({FindingKind.STRANGER, FindingKind.DUPLICATE})
 
 
 def watch_a_port() -> RuleBook:
-    return RuleBook(ports={(WATCHED[0], f"p{WATCHED[1]}"): Rule(watched=True, seats=1)})
+    return rule_book(ports={(WATCHED[0], f"p{WATCHED[1]}"): Rule(watched=True, seats=1)})
 
 
 def nothing(_: Net, __: random.Random) -> None:

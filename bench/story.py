@@ -30,19 +30,21 @@ def main() -> None:
         with (Path(directory) / "log").open("wb") as log:
             demo = subprocess.Popen(command, stdout=log, stderr=log, env=dict(os.environ))
             try:
-                seen, latest = _watch(data)
+                seen, latest, explained = _watch(data)
             finally:
                 demo.send_signal(signal.SIGTERM)
                 demo.wait(60)
         told = (Path(directory) / "log").read_text()
-    _print(seen, latest)
+    _print(seen, latest, explained)
     print(f"tracebacks in the log: {told.count('Traceback')}")
 
 
-def _watch(data: Path) -> tuple[Titles, Titles]:
-    """Findings that were no part of another at some time, and those that are not in the end."""
+def _watch(data: Path) -> tuple[Titles, Titles, Titles]:
+    """Findings that were no part of another at some time, those that are not in the end, and what explained
+    others."""
     seen: Titles = {}
     latest: Titles = {}
+    explained: Titles = {}
     began = datetime.now(UTC) + timedelta(seconds=_START_S)
     until = time.monotonic() + _START_S + story.LENGTH_S
     while time.monotonic() < until:
@@ -50,18 +52,25 @@ def _watch(data: Path) -> tuple[Titles, Titles]:
         try:
             token = (data / "token").read_text().strip()
             with Client(f"http://127.0.0.1:{_PORT}", token) as client:
-                rows = list(client.each(findings(states=("open", "acknowledged", "cleared"), since=began)))
+                every = list(
+                    client.each(findings(states=("open", "acknowledged", "cleared"), since=began, parts=True))
+                )
         except (OSError, KiteRollError):
             continue
         latest = {}
-        for one in rows:
+        titles = {one.id: one.title for one in every}
+        for one in every:
             mac = None if one.mac is None else MacAddress.parse(one.mac)
-            latest[one.kind, story.subject_name(one.kind, mac, one.switch or "")] = one.title
+            about = one.kind, story.subject_name(one.kind, mac, one.switch or "")
+            if one.part_of is None:
+                latest[about] = one.title
+            else:
+                explained[about] = f"explained by: {titles.get(one.part_of, one.part_of)}"
         seen |= latest
-    return seen, latest
+    return seen, latest, explained
 
 
-def _print(seen: Titles, latest: Titles) -> None:
+def _print(seen: Titles, latest: Titles, explained: Titles) -> None:
     expected = story.FINDINGS | story.LIVE_FINDINGS
     print(f"{'kind':20}{'about':20}{'':12}title")
     for about in sorted(expected | seen.keys()):
@@ -69,7 +78,7 @@ def _print(seen: Titles, latest: Titles) -> None:
             word = "told" if about in seen else "MISSING"
         else:
             word = "NOT DUE" if about in latest else "for a while"  # until its explanation came
-        print(f"{about[0]:20}{about[1]:20}{word:12}{seen.get(about, '')}")
+        print(f"{about[0]:20}{about[1]:20}{word:12}{seen.get(about) or explained.get(about, '')}")
     not_due = latest.keys() - expected
     print(f"{len(expected & seen.keys())} of {len(expected)} told, {len(not_due)} not due in the end")
 

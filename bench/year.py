@@ -1,14 +1,18 @@
 """A year in the life of the service, in compressed time: real code and database, time handed in.
 
-Twelve switches are read every two hours; each day addresses come that were never there and others leave for
-good, each week a switch is replaced. Records are kept for a month, so memory and disk must be level from
-the second month on.
+Switches are read some times a day; each day addresses come that were never there and others leave for good,
+each week a switch is replaced. Records are kept for a month, so memory, disk and the time of questions must
+be level from the second month on. KITEROLL_BENCH_SWITCHES and KITEROLL_BENCH_READINGS say how many switches,
+and how many readings a day.
 """
 
 import logging
 import os
 import random
+import statistics
 import tempfile
+import time
+from collections.abc import Callable
 from datetime import timedelta
 from pathlib import Path
 
@@ -19,6 +23,8 @@ from tests.support.memory import resident_mb
 
 from bench.measure import row
 from kiteroll.app.config import RetentionSettings
+from kiteroll.app.queries.endpoints import StayFilter
+from kiteroll.app.queries.findings import FindingFilters
 from kiteroll.app.workers.periodic import delete_old
 from kiteroll.core.model.reading import Device, Port, Reading, key_of
 from kiteroll.store import inventory
@@ -26,10 +32,10 @@ from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
 
-SWITCHES, ROWS = 12, 100
+SWITCHES, ROWS = int(os.environ.get("KITEROLL_BENCH_SWITCHES", "12")), 100
 DAYS = int(os.environ.get("KITEROLL_BENCH_DAYS", "365"))
-_A_DAY = 12
-_NEW_A_DAY = 60
+_A_DAY = int(os.environ.get("KITEROLL_BENCH_READINGS", "12"))
+_NEW_A_DAY = 5 * SWITCHES
 _KEPT = RetentionSettings.model_validate({"readings": "7d", "history": "30d"})
 _PORTS = tuple(Port(number=number, name=f"p{number}", alias=f"desk {number}") for number in range(1, 25))
 
@@ -56,11 +62,10 @@ def _live(run: LiveRun, database: Database, names: list[str], files: Path) -> No
     newest, replaced = addresses[-1], SWITCHES
     ingestor = run.parts.ingestor
     for day in range(DAYS):
-        for _ in range(_NEW_A_DAY):
-            gone = rng.choice(list(places))
+        for gone in rng.sample(list(places), _NEW_A_DAY):
             newest += 1
             places[newest] = places.pop(gone)
-        for mac in rng.sample(list(places), 20):
+        for mac in rng.sample(list(places), max(20, SWITCHES)):
             places[mac] = (places[mac][0], rng.randrange(1, 25))
         if day % 7 == 6:
             old = names.pop(0)
@@ -72,10 +77,10 @@ def _live(run: LiveRun, database: Database, names: list[str], files: Path) -> No
             replaced += 1
         for part in range(_A_DAY):
             at = NOON + timedelta(days=day, hours=part * 24 / _A_DAY)
-            for number, name in enumerate(names):
-                learned = {
-                    key_of(mac, 10): port for mac, (switch, port) in places.items() if switch == number
-                }
+            tables: list[dict[int, int]] = [{} for _ in names]
+            for mac, (switch, port) in places.items():
+                tables[switch][key_of(mac, 10)] = port
+            for name, learned in zip(names, tables, strict=True):
                 device = Device(name=name, uptime_ticks=(day * 86400 + part) * 100 % 2**32)
                 at += timedelta(seconds=1)
                 run.store(Reading(switch=name, taken_at=at, ports=_PORTS, learned=learned, device=device))
@@ -83,10 +88,10 @@ def _live(run: LiveRun, database: Database, names: list[str], files: Path) -> No
         deleted = delete_old(database, run.clock, _KEPT)
         ingestor.forget_endpoints(deleted.endpoints)
         if day % 30 == 29 or day == DAYS - 1:
-            _tell(day + 1, database, files, len(ingestor.index))
+            _tell(day + 1, database, files, run, names)
 
 
-def _tell(day: int, database: Database, files: Path, known: int) -> None:
+def _tell(day: int, database: Database, files: Path, run: LiveRun, names: list[str]) -> None:
     with database.engine.connect() as connection:
         counts = {
             table: connection.execute(text(f"SELECT COUNT(*) FROM {table}")).scalar_one()
@@ -94,11 +99,30 @@ def _tell(day: int, database: Database, files: Path, known: int) -> None:
         }
     disk = sum(one.stat().st_size for one in files.rglob("*.ibd")) >> 10
     rows = ", ".join(f"{table} {count:,}" for table, count in counts.items())
+    parts, known = run.parts, len(run.parts.ingestor.index)
+    parts.names.refresh()
+    asked = {
+        "find": lambda number: parts.search.find(f"{number * 257 % 65536:04x}", 50, None),
+        "a switch": lambda number: parts.endpoint_queries.stays(
+            StayFilter(switch=names[number % len(names)]), None, 500
+        ),
+        "findings": lambda _: parts.finding_queries.page(FindingFilters(), None, 100),
+    }
+    took = ", ".join(f"{what} {_p95_ms(ask):.1f} ms" for what, ask in asked.items())
     row(
         f"day {day}",
         f"{resident_mb('self')} MB memory",
-        f"{disk / 1024:.1f} MB on disk; {known:,} addresses known; {rows}",
+        f"{disk / 1024:.1f} MB on disk; {known:,} addresses known; {rows}; p95: {took}",
     )
+
+
+def _p95_ms(ask: Callable[[int], object]) -> float:
+    took = []
+    for number in range(100):
+        began = time.perf_counter()
+        ask(number)
+        took.append((time.perf_counter() - began) * 1000)
+    return statistics.quantiles(took, n=20)[-1]
 
 
 if __name__ == "__main__":
