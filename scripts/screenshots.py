@@ -14,8 +14,9 @@ from pathlib import Path
 
 from playwright.sync_api import Browser, sync_playwright
 
-from kiteroll.client import Client, ServiceUnreachable, findings, switches
+from kiteroll.client import Client, ServiceUnreachable, begin_rehearsal, findings, rehearsal, switches
 from kiteroll.clock import SystemClock
+from kiteroll.schemas.api import NewRehearsal, RuleChange
 
 ROOT = Path(__file__).parent.parent
 SHOTS = ROOT / "docs" / "screenshots"
@@ -35,7 +36,13 @@ CHROMIUM = (
 )
 
 YESTERDAY_NOON = (SystemClock().now() - timedelta(days=1)).strftime("%Y-%m-%dT12:30:00Z")
-EARLY = {"port": ("/switches/quay-1?port=p15", "light")}
+TIGHTER = RuleChange(switch="workshop", seats=1)
+"""The change that is rehearsed."""
+EARLY = {
+    "port": ("/switches/quay-1?port=p15", "light"),
+    "roll-call": ("/roll-call", "light"),
+    "rules": ("/rules?where=group:quays&sort=state", "light"),
+}
 """While the visitor of the story is there."""
 PAGES = {
     "today": ("/", "light"),
@@ -43,18 +50,19 @@ PAGES = {
     "finding": ("/findings/LOOP", "light"),
     "findings": ("/findings?state=open", "dark"),
     "endpoint": ("/endpoints/02:1a:09:01:9e:4a", "light"),
-    "as-of": (f"/endpoints/02:1a:0a:02:3c:bc?at={YESTERDAY_NOON}", "light"),
+    "enrolment": ("/rules/enrolment", "light"),
+    "rehearsal": ("/rules/rehearsal", "light"),
     "map": ("/map?mac=02:1a:09:01:9e:4a", "light"),
     "compare": ("/compare", "light"),
     "switches": ("/switches", "light"),
     "switch-light": ("/switches/checkin-east", "light"),
-    "switch-dark": ("/switches/checkin-east", "dark"),
+    "alerts": ("/service", "dark"),
 }
 COMMANDS = {
     "cli-find": "kiteroll find 9e:4a berth; kiteroll endpoint list --switch checkin-east --port p10; "
     "kiteroll changes --limit 8",
     "cli-endpoint": "kiteroll endpoint show 02:1a:09:01:9e:4a; kiteroll finding list",
-    "cli-rollcall": "kiteroll rule list; kiteroll roll-call checkin-east p6; "
+    "cli-rollcall": "kiteroll roll-call checkin-east p6; kiteroll rehearse --switch workshop --seats 1; "
     f"kiteroll find 10.10.0.121 --at {YESTERDAY_NOON}; kiteroll path 02:1a:0a:02:3c:bc --at {YESTERDAY_NOON}",
     "cli-probe": f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -44",
 }
@@ -97,11 +105,20 @@ def _await(token: str, kind: str) -> int:
             time.sleep(1)
 
 
+def _rehearse(token: str) -> None:
+    """So that there is one to be shown."""
+    with Client(f"http://127.0.0.1:{PORT}", token) as client:
+        run = client.send(begin_rehearsal(NewRehearsal(changes=[TIGHTER])))
+        while client.send(rehearsal(run.id)).state == "running":
+            time.sleep(0.5)
+
+
 def pages(browser: Browser, token: str, wanted: Mapping[str, tuple[str, str]]) -> None:
     for name, (path, scheme) in wanted.items():
         context = browser.new_context(viewport=SIZE, color_scheme=scheme, locale="en-GB")  # type: ignore[arg-type]
         page = context.new_page()
         page.goto(f"http://127.0.0.1:{PORT}/")
+        page.get_by_role("button", name="With a token instead").click()
         page.get_by_label("Token").fill(token)
         page.keyboard.press("Enter")
         page.get_by_role("navigation").wait_for()
@@ -153,6 +170,7 @@ def main() -> int:
                 pages(browser, token, EARLY)
                 PAGES["finding"] = (f"/findings/{_await(token, 'loop')}", "light")
                 time.sleep(60)  # the loop then is over, and what it was shows whole
+                _rehearse(token)
                 pages(browser, token, PAGES)
                 browser.close()
             commands(data)
