@@ -55,6 +55,25 @@ def test_addresses_of_switches_tell_the_same_without_neighbours() -> None:
     assert topology.role(("a", "up")).evidence is RoleEvidence.SWITCH_ADDRESS
 
 
+@pytest.mark.parametrize(("read_before", "is_uplink"), [(0, True), (20, False)])
+def test_a_cable_told_of_at_one_end_is_there_at_the_other(read_before: int, is_uplink: bool) -> None:
+    """The agent of b tells no neighbours for a while; what a says of their cable holds, unless it is old."""
+    claim = NeighbourClaim(("a", "up"), "b", "b", bridge=True, far_port="down")
+    tables = {
+        "a": MacTable({1: 1}, {1: "up"}, {}, at(30 - read_before)),
+        "b": MacTable({1: 1}, {1: "down"}, {}, at(30)),
+    }
+    topology = infer(TopologyFacts(switches=ALL, claims=(claim,), tables=tables))
+    assert topology.is_uplink(("b", "down")) is is_uplink
+
+
+def test_who_was_there_while_a_port_was_an_uplink_is_not_at_home_there_at_once() -> None:
+    topology = Topology({}).remembering({("a", "up"): at(10)}, {})
+    stay = Stay(id=1, mac=mac(1), place=Place("a", "up", 10), began_at=at(0), resumed_at=at(0))
+    assert sighting(stay, topology, read_at=at(10.5)).uplink
+    assert not sighting(stay, topology, read_at=at(11)).uplink
+
+
 @pytest.mark.parametrize(("read", "passing"), [(0.5, True), (1, False)])
 def test_who_comes_to_a_port_that_used_to_be_an_uplink_may_be_passing_by(read: float, passing: bool) -> None:
     """Its neighbour announces itself again within half a minute."""

@@ -137,6 +137,7 @@ class LinuxNetwork:
         speaks = ("-d", "-x", "-X", str(agentx), "-u", str(control), "-I", "us*,ds*", "-C", "mgmt0")
         self._run(self._space(name), _program("lldpd"), *speaks)
         self._set_lldp(control, "lldp", "tx-interval", "2")
+        self._set_lldp(control, "lldp", "tx-hold", "15")  # a busy machine may keep it waiting for long
         self._set_lldp(control, "system", "hostname", name)
 
     @staticmethod

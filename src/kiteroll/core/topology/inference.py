@@ -10,6 +10,7 @@ A switch M is between A and N exactly when M sees the two on different ports.
 from collections import Counter, defaultdict
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import timedelta
 
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
@@ -17,6 +18,8 @@ from kiteroll.core.topology.roles import UNKNOWN_ROLE, PortRole, Role, RoleEvide
 from kiteroll.core.topology.separation import separated_switches
 
 _NOTHING: Mapping[str, str] = {}
+_FAR_WORD_HOLDS = timedelta(minutes=15)
+"""By how much the reading that tells of a cable may be older than that of the switch at its far end."""
 Reason = tuple[RoleEvidence, tuple[str, ...]]
 """What a role rests on, and the names it is about."""
 
@@ -164,14 +167,34 @@ def _names(claim: NeighbourClaim, port: PortRef) -> bool:
 
 
 def _by_neighbours(facts: TopologyFacts) -> Iterator[tuple[PortRef, set[str]]]:
-    """Ports at which a known switch announces itself; on a member of a bundle, also the bundle."""
+    """Ports at which a known switch announces itself, and the far ends that hear nobody; on a member of a
+    bundle, also the bundle."""
     found: dict[PortRef, set[str]] = defaultdict(set)
+    told = {claim.port for claim in facts.claims}
     for claim in facts.claims:
         if claim.known_as is None or claim.known_as == claim.port[0] or claim.known_as not in facts.switches:
             continue
-        for place in _with_bundle(claim.port, facts):
-            found[place].add(claim.known_as)
+        ends = [(claim.port, claim.known_as)]
+        if (far := _far_end(claim, facts.tables)) is not None and far not in told:
+            ends.append((far, claim.port[0]))
+        for port, other in ends:
+            for place in _with_bundle(port, facts):
+                found[place].add(other)
     yield from found.items()
+
+
+def _far_end(claim: NeighbourClaim, tables: Mapping[str, MacTable]) -> PortRef | None:
+    """The port a known switch announces itself from: one cable has two ends, so who is told of at the one is
+    at the other as well, though its agent says nothing of neighbours for a while. None where addresses were
+    never learned there, or the word for it is much older than the far end's table: it may have been
+    re-plugged since."""
+    here, there = tables.get(claim.port[0]), tables.get(claim.known_as or "")
+    if here is None or there is None or here.read_at is None or there.read_at is None:
+        return None
+    if there.read_at - here.read_at > _FAR_WORD_HOLDS:
+        return None
+    name = next((one for one in there.names.values() if one and _names(claim, (claim.port[0], one))), None)
+    return None if name is None or claim.known_as is None else (claim.known_as, name)
 
 
 def _closed(facts: TopologyFacts) -> frozenset[PortRef]:

@@ -106,9 +106,9 @@ class Topology:
         until = self._former.get(port)
         return until is not None and at <= until
 
-    def used_to_be_uplink(self, port: PortRef) -> bool:
-        """Whether a port that is none now was an uplink in the last days."""
-        return port in self._former
+    def uplink_until(self, port: PortRef) -> datetime | None:
+        """Until when a port that is none now was an uplink, in the last days; None for one that never was."""
+        return self._former.get(port)
 
     def device_at(self, port: PortRef) -> str:
         """The end device that tells of itself there; empty when none does."""

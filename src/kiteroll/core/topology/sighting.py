@@ -19,7 +19,7 @@ _MANY = 5
 
 _SETTLES_WITHIN = timedelta(seconds=45)
 """Neighbours announce themselves every 30 s (msgTxInterval, IEEE 802.1AB 9.2.5.7): before that, a port that
-used to be an uplink and came up again may be one still."""
+was an uplink a moment ago, or used to be one and came up again, may be one still."""
 
 _CONFIRMED_AFTER = 1.5
 """Intervals: two readings later, however they jitter."""
@@ -116,13 +116,16 @@ def sighting(
     port = (stay.place.switch, stay.place.port)
     role = topology.role(port)
     present = stay.ended_at is None and stay.last_seen_at is None
-    settling = read_at is not None and read_at - stay.began_at < _SETTLES_WITHIN
+    until = topology.uplink_until(port)
+    settling = (
+        read_at is not None and until is not None and read_at - max(stay.began_at, until) < _SETTLES_WITHIN
+    )
     return Sighting(
         stay,
         role.leads_to,
         role.is_uplink
         or (not present and topology.was_uplink(port, stay.began_at))
-        or (settling and topology.used_to_be_uplink(port)),
+        or settling,
         role.beyond,
         address_count,
         newcomers,
