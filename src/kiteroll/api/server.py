@@ -12,6 +12,7 @@ from types import FrameType
 import uvicorn
 
 from kiteroll.api.app import serve
+from kiteroll.api.call_traces import CallTraces
 from kiteroll.api.listening import check_who_hears, listening, make_tls
 from kiteroll.api.request_gate import RequestGate
 from kiteroll.api.stream.broadcaster import EventBroadcaster
@@ -104,7 +105,10 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
         gc.collect()
         gc.freeze()
         options = uvicorn.Config(
-            RequestGate(serve(parts, broadcaster, clock), parts.sign_in, config.listen.called),
+            CallTraces(
+                RequestGate(serve(parts, broadcaster, clock), parts.sign_in, config.listen.called),
+                parts.traces,
+            ),
             log_config=None,
             access_log=False,
             lifespan="on",

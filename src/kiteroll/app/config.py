@@ -213,6 +213,17 @@ class LogSettings(_Section):
     """Of parts, such as collect or app.alerts, where they differ."""
 
 
+class TraceSettings(_Section):
+    """Traces of calls and readings, sent to a collector by OTLP over HTTP."""
+
+    endpoint: str = Field(default="", pattern=r"^(https?://\S+)?$")
+    """URL of the collector's traces, such as http://127.0.0.1:4318/v1/traces; empty: none are made."""
+    headers: dict[str, str] = Field(default_factory=dict, repr=False)
+    """Sent with them, such as an Authorization."""
+    share: float = Field(default=1.0, ge=0, le=1)
+    """Of traces, how many are kept; those that begin elsewhere are kept as they say."""
+
+
 class OpenIdSettings(_Section):
     """Signing in by OpenID Connect."""
 
@@ -253,6 +264,7 @@ class Config(_Section):
     dns: DnsSettings = DnsSettings()
     openid: OpenIdSettings = OpenIdSettings()
     logs: LogSettings = LogSettings()
+    traces: TraceSettings = TraceSettings()
 
     @model_validator(mode="after")
     def _openid_whole(self) -> Self:

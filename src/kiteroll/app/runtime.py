@@ -66,6 +66,7 @@ from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.app.supervisor import Supervisor
 from kiteroll.app.switch_reads import SwitchReads
 from kiteroll.app.topology_view import TopologyView
+from kiteroll.app.traces import Traces, make_traces
 from kiteroll.app.workers import periodic
 from kiteroll.app.workers.findings import FindingWorker
 from kiteroll.app.workers.followup_probe import FollowupProbe
@@ -155,6 +156,7 @@ class Parts:
     status: StatusQueries
     database_watch: DatabaseWatch
     supervisor: Supervisor
+    traces: Traces
 
 
 def open_storage(config: settings.Config, stack: ExitStack) -> Storage:
@@ -218,8 +220,10 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         total_s=reading.switch_timeout_s,
         rows=reading.max_rows,
     )
+    traces = make_traces(config.traces.endpoint, config.traces.headers, config.traces.share)
+    stack.callback(traces.close)
     poller: Poller[Outcome | None] = Poller(
-        clock, limits, ingestor.ingest, concurrency=reading.concurrency, jitter=random.random
+        clock, limits, traces.reading(ingestor.ingest), concurrency=reading.concurrency, jitter=random.random
     )
     followup = FollowupProbe(background, poller, ingestor, clock)
     alert_sender = AlertSender(background, clock, storage.vault)
@@ -291,6 +295,7 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         status=StatusQueries(database_watch, ingestor, supervisor, clock),
         database_watch=database_watch,
         supervisor=supervisor,
+        traces=traces,
     )
 
 

@@ -123,9 +123,7 @@ def sighting(
     return Sighting(
         stay,
         role.leads_to,
-        role.is_uplink
-        or (not present and topology.was_uplink(port, stay.began_at))
-        or settling,
+        role.is_uplink or (not present and topology.was_uplink(port, stay.began_at)) or settling,
         role.beyond,
         address_count,
         newcomers,
