@@ -44,6 +44,7 @@ def test_ports_are_chosen_marked_compared_and_changed_together(page: Page, servi
     page.get_by_role("button", name="Show the difference").click()
     expect(page.get_by_label("the difference")).to_contain_text("20, 30-31")
     page.get_by_role("button", name="Apply").click()
+    expect(row.get_by_title("not applied yet")).to_have_count(0)
     expect(row.get_by_role("cell").nth(5)).to_have_text("3")
     with service.client() as client:
         (own,) = (one for one in client.send(rules()) if one.port == "p1")

@@ -64,7 +64,10 @@ DETAILS = Details(
     interval=timedelta(minutes=10),
     ageing=timedelta(minutes=5),
 )
-OF_THE_SERVICE = {"switches-not-read", "worker-failed", "database-away", "disk-filling", "certificate-ends"}
+OF_THE_SERVICE = {
+    *("switches-not-read", "worker-failed", "database-away", "disk-filling", "certificate-ends"),
+    "closing-stopped",
+}
 """They have no subject of their own."""
 SUBJECT = Subject(mac=mac(1), switch="quay-1", port="p1", ip="10.0.0.5")
 
@@ -89,7 +92,9 @@ def _is_a_sentence(text: str) -> bool:
 def test_every_kind_has_a_title_that_names_its_subject(kind: FindingKind) -> None:
     text = title(_detection(kind, Cause.UNCLEAR))
     assert _is_a_sentence(text)
-    own = (kind.value in OF_THE_SERVICE) and any(word in text for word in ("service", "database", "switches"))
+    own = (kind.value in OF_THE_SERVICE) and any(
+        word in text for word in ("service", "database", "switches", "rules")
+    )
     assert own or any(word in text for word in (str(mac(1)), "quay-1", "10.0.0.5"))
 
 

@@ -1780,6 +1780,178 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/actions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was done to switches, latest first */
+        get: operations["list_actions"];
+        put?: never;
+        /** Close or reopen a port, set its alias, or the ageing time of a switch */
+        post: operations["act"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/actions/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One action, and what became of it */
+        get: operations["get_action"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/closed-ports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ports that are closed: here, or by somebody else on their switches */
+        get: operations["list_closed_ports"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Proposals to close ports, latest first */
+        get: operations["list_proposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/proposals/{number}/approve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Close the port that is proposed */
+        post: operations["approve_proposal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/proposals/{number}/refuse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Leave the port open */
+        post: operations["refuse_proposal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/closed-ports/go-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let rules close ports by themselves again, after they stopped */
+        post: operations["go_on_closing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sweeps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sweeps since the service was started, latest first */
+        get: operations["list_sweeps"];
+        put?: never;
+        /** Ask hosts to be heard, then read switches again */
+        post: operations["begin_sweep"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sweeps/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a sweep is, and what appeared */
+        get: operations["get_sweep"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/switches/{name}/ageing-advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which ageing time would suit a switch */
+        get: operations["get_ageing_advice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1820,6 +1992,109 @@ export interface components {
             note: string;
             /** Until */
             until?: string | null;
+        };
+        /** Action */
+        Action: {
+            /** Number */
+            number: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "close-port" | "reopen-port" | "set-alias" | "set-ageing-time";
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Object */
+            object: string;
+            /** Was */
+            was: string;
+            /** To */
+            to: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "sending" | "done" | "refused" | "not done" | "unknown";
+            /** Outcome */
+            outcome: string;
+            /** Reason */
+            reason: string;
+            /** Asked By */
+            asked_by: string;
+            /** Via */
+            via: string;
+            /** Overridden */
+            overridden: string[];
+            /** Present */
+            present: string[];
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /** Ended At */
+            ended_at: string | null;
+        };
+        /** ActionAnswer */
+        ActionAnswer: {
+            plan: components["schemas"]["ActionPlan"] | null;
+            action: components["schemas"]["Action"] | null;
+        };
+        /** ActionPlan */
+        ActionPlan: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "close-port" | "reopen-port" | "set-alias" | "set-ageing-time";
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Object */
+            object: string;
+            /** Was */
+            was: string;
+            /** To */
+            to: string;
+            /** Credential */
+            credential: string;
+            /** Present */
+            present: components["schemas"]["PresentEndpoint"][];
+            /** Present Count */
+            present_count: number;
+            /** Objections */
+            objections: components["schemas"]["Objection"][];
+            /** Changes Nothing */
+            changes_nothing: boolean;
+            /** Rule */
+            rule: string;
+        };
+        /** AgeingAdvice */
+        AgeingAdvice: {
+            /** Switch */
+            switch: string;
+            /** Ageing S */
+            ageing_s: number | null;
+            /**
+             * Advice
+             * @enum {string}
+             */
+            advice: "keep" | "longer" | "shorter" | "larger table";
+            /** Advised S */
+            advised_s: number | null;
+            /** Text */
+            text: string;
+            /** Endpoints */
+            endpoints: number;
+            /** Talk Seldom */
+            talk_seldom: number;
+            /** Table Use */
+            table_use: number | null;
+            /** Learning Discards */
+            learning_discards: number | null;
         };
         /**
          * Alert
@@ -1914,7 +2189,7 @@ export interface components {
              */
             severity: "note" | "warning" | "serious";
             /** Kinds */
-            kinds?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered")[];
+            kinds?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped")[];
             /** Sites */
             sites?: string[];
             /** Groups */
@@ -2006,6 +2281,21 @@ export interface components {
             error: string;
             /** Duration S */
             duration_s: number;
+        };
+        /** Appeared */
+        Appeared: {
+            /** Switch */
+            switch: string;
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+        };
+        /** Approval */
+        Approval: {
+            /** Overrides */
+            overrides?: ("uplink" | "bundle" | "bridge-behind" | "router-behind" | "way-to-service" | "many-ports" | "share-of-switch" | "old-data")[];
         };
         /** AttendedDevice */
         AttendedDevice: {
@@ -2188,6 +2478,50 @@ export interface components {
             from_port: string | null;
             /** Ending */
             ending: string | null;
+        };
+        /** ClosedPort */
+        ClosedPort: {
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /**
+             * Closed At
+             * Format: date-time
+             */
+            closed_at: string;
+            /** Closed By */
+            closed_by: string;
+            /** Why */
+            why: string;
+            /** Reopen At */
+            reopen_at: string | null;
+            /** Held */
+            held: boolean;
+            /** Came Back */
+            came_back: number;
+            /** Action */
+            action: number;
+        };
+        /** ClosedPorts */
+        ClosedPorts: {
+            /** Closed */
+            closed: components["schemas"]["ClosedPort"][];
+            /** Elsewhere */
+            elsewhere: components["schemas"]["PortClosedElsewhere"][];
+            stopped: components["schemas"]["ClosingStopped"] | null;
+            /** Can Write */
+            can_write: number;
+        };
+        /** ClosingStopped */
+        ClosingStopped: {
+            /**
+             * Since
+             * Format: date-time
+             */
+            since: string;
+            /** Why */
+            why: string;
         };
         /** CountPoint */
         CountPoint: {
@@ -2556,7 +2890,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered";
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
             /**
              * Severity
              * @enum {string}
@@ -2628,7 +2962,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered";
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
             /** Title */
             title: string;
             /** Why */
@@ -2919,6 +3253,43 @@ export interface components {
             links: components["schemas"]["MapLink"][];
         };
         /**
+         * NewAction
+         * @description Without `dry_run: false` it is only planned: nothing is sent.
+         */
+        NewAction: {
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "close-port" | "reopen-port" | "set-alias" | "set-ageing-time";
+            /** Switch */
+            switch: string;
+            /**
+             * Port
+             * @default
+             */
+            port: string;
+            /** Alias */
+            alias?: string | null;
+            /** Ageing Time S */
+            ageing_time_s?: number | null;
+            /** Reason */
+            reason: string;
+            /**
+             * Reopen After S
+             * @description seconds until a closed port is opened again; 0: by a person alone
+             * @default 0
+             */
+            reopen_after_s: number;
+            /** Overrides */
+            overrides?: ("uplink" | "bundle" | "bridge-behind" | "router-behind" | "way-to-service" | "many-ports" | "share-of-switch" | "old-data")[];
+            /**
+             * Dry Run
+             * @default true
+             */
+            dry_run: boolean;
+        };
+        /**
          * NewBarred
          * @description What must appear nowhere; the reason is told with the finding.
          */
@@ -3059,7 +3430,7 @@ export interface components {
             /** Switch */
             switch?: string | null;
             /** Kind */
-            kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered") | null;
+            kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped") | null;
             /** Reason */
             reason: string;
         };
@@ -3103,6 +3474,16 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /**
+         * NewSweep
+         * @description Ask hosts to be heard: one datagram to the discard port of each address.
+         */
+        NewSweep: {
+            /** Networks */
+            networks: string[];
+            /** Switches */
+            switches?: string[];
+        };
         /** NewSwitch */
         NewSwitch: {
             /** Name */
@@ -3126,6 +3507,8 @@ export interface components {
             /** Credential */
             credential?: string | null;
             access?: components["schemas"]["Credential"] | null;
+            /** Write Credential */
+            write_credential?: string | null;
             /**
              * Site
              * @default
@@ -3219,6 +3602,16 @@ export interface components {
              */
             note: string;
         };
+        /** Objection */
+        Objection: {
+            /**
+             * Guard
+             * @enum {string}
+             */
+            guard: "uplink" | "bundle" | "bridge-behind" | "router-behind" | "way-to-service" | "many-ports" | "share-of-switch" | "old-data";
+            /** Text */
+            text: string;
+        };
         /** OpenSession */
         OpenSession: {
             /** Id */
@@ -3248,6 +3641,13 @@ export interface components {
             expires_at: string;
             /** Own */
             own: boolean;
+        };
+        /** PageOf[Action] */
+        PageOf_Action_: {
+            /** Items */
+            items: components["schemas"]["Action"][];
+            /** Next */
+            next?: string | null;
         };
         /** PageOf[Alert] */
         PageOf_Alert_: {
@@ -3288,6 +3688,13 @@ export interface components {
         PageOf_Finding_: {
             /** Items */
             items: components["schemas"]["Finding"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Proposal] */
+        PageOf_Proposal_: {
+            /** Items */
+            items: components["schemas"]["Proposal"][];
             /** Next */
             next?: string | null;
         };
@@ -3490,6 +3897,17 @@ export interface components {
             /** Role */
             role: ("access" | "uplink") | null;
         };
+        /** PortClosedElsewhere */
+        PortClosedElsewhere: {
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Alias */
+            alias: string;
+            /** Since */
+            since: string | null;
+        };
         /**
          * PortOccupant
          * @description An endpoint present on a port.
@@ -3544,6 +3962,22 @@ export interface components {
             /** Roll */
             roll: components["schemas"]["RollEntry"][];
         };
+        /** PresentEndpoint */
+        PresentEndpoint: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+            /** Label */
+            label: string;
+            /** Names */
+            names: string[];
+            /** Ips */
+            ips: string[];
+            /** Maker */
+            maker: string;
+        };
         /**
          * Problem
          * @description Problem details (RFC 9457).
@@ -3561,6 +3995,44 @@ export interface components {
             code: string;
             /** Errors */
             errors?: components["schemas"]["FieldProblem"][];
+        };
+        /** Proposal */
+        Proposal: {
+            /** Number */
+            number: number;
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Finding */
+            finding: number | null;
+            /** Why */
+            why: string;
+            /** Note */
+            note: string;
+            /** Reopen After S */
+            reopen_after_s: number;
+            /**
+             * Proposed At
+             * Format: date-time
+             */
+            proposed_at: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "approved" | "refused" | "expired" | "withdrawn";
+            /** Decided At */
+            decided_at: string | null;
+            /** Decided By */
+            decided_by: string;
+            /** Action */
+            action: number | null;
         };
         /**
          * QuietTime
@@ -3686,7 +4158,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered";
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
             /** Switch */
             switch: string;
             /** Port */
@@ -4337,6 +4809,41 @@ export interface components {
              */
             mac: string;
         };
+        /** Sweep */
+        Sweep: {
+            /** Number */
+            number: number;
+            /** Networks */
+            networks: string[];
+            /** Addresses */
+            addresses: number;
+            /** Sent */
+            sent: number;
+            /** Switches */
+            switches: string[];
+            /** Read */
+            read: number;
+            /** Not Read */
+            not_read: string[];
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "asking" | "reading" | "done" | "failed";
+            /** Error */
+            error: string;
+            /** Appeared */
+            appeared: components["schemas"]["Appeared"][];
+            /** By */
+            by: string;
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /** Ended At */
+            ended_at: string | null;
+        };
         /** Switch */
         Switch: {
             /** Name */
@@ -4360,6 +4867,8 @@ export interface components {
             credential: string | null;
             /** Credential Kind */
             credential_kind: string;
+            /** Write Credential */
+            write_credential: string | null;
             /** Interval S */
             interval_s: number;
             /** Timeout S */
@@ -4434,6 +4943,8 @@ export interface components {
             /** Credential */
             credential?: string | null;
             access?: components["schemas"]["Credential"] | null;
+            /** Write Credential */
+            write_credential?: string | "" | null;
             /** Site */
             site?: string | null;
             /** Groups */
@@ -7701,7 +8212,7 @@ export interface operations {
             query?: {
                 /** @description open and acknowledged unless given */
                 state?: ("open" | "acknowledged" | "cleared")[] | null;
-                kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered")[] | null;
+                kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped")[] | null;
                 severity?: ("note" | "warning" | "serious")[] | null;
                 switch?: string | null;
                 mac?: string | null;
@@ -14276,6 +14787,883 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Setting"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_actions: {
+        parameters: {
+            query?: {
+                switch?: string | null;
+                port?: string | null;
+                state?: ("sending" | "done" | "refused" | "not done" | "unknown")[] | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOf_Action_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    act: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAction"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ActionAnswer"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_action: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Action"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_closed_ports: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClosedPorts"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_proposals: {
+        parameters: {
+            query?: {
+                state?: ("open" | "approved" | "refused" | "expired" | "withdrawn")[] | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOf_Proposal_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    approve_proposal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["Approval"] | null;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    refuse_proposal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    go_on_closing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    list_sweeps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sweep"][];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    begin_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSweep"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            202: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sweep"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_sweep: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Sweep"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_ageing_advice: {
+        parameters: {
+            query?: {
+                /** @description how far back */
+                days?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgeingAdvice"];
                 };
             };
             /** @description not signed in */

@@ -44,7 +44,7 @@ async def admitted(
     given = await _given(request)
     if principal.sites is not None:
         await asyncio.to_thread(_check_sites, principal, call, request.app.state.parts, given)
-    if _is_rehearsed(given):
+    if _is_rehearsed(given, call):
         yield
         return
     entry = _Entry(request, principal, call, given)
@@ -134,9 +134,9 @@ async def _given(request: Request) -> Given:
     return {**request.query_params, **request.path_params, "body": named, "sent": body}
 
 
-def _is_rehearsed(given: Given) -> bool:
+def _is_rehearsed(given: Given, call: Call) -> bool:
     """Whether it only asks what it would do."""
-    return given["body"].get("dry_run") is True
+    return given["body"].get("dry_run", call.dry) is True
 
 
 def _named(given: Given, name: str) -> str:

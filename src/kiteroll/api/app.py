@@ -32,6 +32,7 @@ from kiteroll.api.routes import (
     imports,
     network,
     people,
+    port_actions,
     rehearsals,
     roll_call,
     rounds,
@@ -53,7 +54,7 @@ _ROUTES = (
     *(switches, credentials, rounds, imports, findings, rules),
     *(enrolment, roll_call, rehearsals),
     *(endpoints, history, service_status, network, exports),
-    *(people, audit, alerts, settings),
+    *(people, audit, alerts, settings, port_actions),
 )
 _POLICY = (
     "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "

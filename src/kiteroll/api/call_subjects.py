@@ -6,10 +6,12 @@ from hashlib import sha256
 from typing import Any
 
 from kiteroll.api.presenters.alerts import present_route
+from kiteroll.api.presenters.port_actions import present_proposal
 from kiteroll.app.access.accounts import Accounts
 from kiteroll.app.alerts.alert_routes import AlertRoutes
 from kiteroll.app.alerts.alert_targets import AlertTargets
 from kiteroll.app.enrolment import Enrolment
+from kiteroll.app.port_actions.proposals import Proposals
 from kiteroll.app.port_rules import PortRules
 from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
@@ -80,6 +82,10 @@ def site_of_entry(parts: Parts, given: Given) -> Iterable[Site]:
 def site_of_window(parts: Parts, given: Given) -> Iterable[Site]:
     window = parts[Enrolment].window(int(given["number"])).row.window
     return (_of_level(parts, {"switch": window.level.switch}),)
+
+
+def site_of_proposal(parts: Parts, given: Given) -> Iterable[Site]:
+    return (_site(parts, parts[Proposals].get(int(given["number"])).switch),)
 
 
 def site_of_home(parts: Parts, given: Given) -> Iterable[Site]:
@@ -175,3 +181,7 @@ def state_or_none(state: Any, parts: Parts, given: Given) -> Any:
         return state(parts, given)
     except KiteRollError:
         return None
+
+
+def proposal(parts: Parts, given: Given) -> Any:
+    return present_proposal(parts[Proposals].get(int(given["number"]))).model_dump(mode="json")

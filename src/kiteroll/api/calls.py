@@ -31,6 +31,8 @@ class Call:
     """What is shown before and after; None: what was sent is shown."""
     subject: tuple[str, ...] = ()
     """Parameters that name what is changed."""
+    dry: bool = False
+    """It only says what it would do, unless `dry_run` is false."""
 
 
 def _change(
@@ -39,8 +41,9 @@ def _change(
     *subject: str,
     sites: SitesOf | None = None,
     state: StateOf | None = None,
+    dry: bool = False,
 ) -> Call:
-    return Call(right, action, sites, state, subject)
+    return Call(right, action, sites, state, subject, dry)
 
 
 _VIEW = Call(Right.VIEW)
@@ -59,7 +62,8 @@ _SEEN = (
     *("list_homes", "list_ips", "list_stays", "list_makers", "list_changes", "list_differences", "health"),
     *("stream", "get_map", "list_all_vlans", "list_vlan_ports", "list_discovered_switches", "export"),
     *("switch_report_page", "metrics", "list_credentials", "list_alert_routes", "list_planned_work"),
-    *("list_alerts",),
+    *("list_alerts", "list_actions", "get_action", "list_closed_ports", "list_proposals"),
+    *("list_sweeps", "get_sweep", "get_ageing_advice"),
 )
 
 CALLS: dict[str, Call] = {
@@ -86,6 +90,18 @@ CALLS: dict[str, Call] = {
     "import_mac_table": _change(Right.OPERATE, "mac-table.import", "body.switch", sites=of.site_of_body),
     "set_mapping": _change(Right.OPERATE, "mapping.set", "name"),
     "remove_mapping": _change(Right.OPERATE, "mapping.remove", "name"),
+    # Acting on ports
+    "act": _change(
+        Right.ACT_ON_PORTS, "port.act", "body.switch", "body.port", sites=of.site_of_body, dry=True
+    ),
+    "approve_proposal": _change(
+        Right.ACT_ON_PORTS, "proposal.approve", "number", sites=of.site_of_proposal, state=of.proposal
+    ),
+    "refuse_proposal": _change(
+        Right.ACT_ON_PORTS, "proposal.refuse", "number", sites=of.site_of_proposal, state=of.proposal
+    ),
+    "go_on_closing": _change(Right.ACT_ON_PORTS, "closing.go-on"),
+    "begin_sweep": _change(Right.OPERATE, "sweep.begin"),
     # Findings
     "acknowledge": _change(
         Right.OPERATE, "finding.acknowledge", "number", sites=of.sites_of_finding, state=of.finding

@@ -22,7 +22,13 @@ from kiteroll.app.inventory import Inventory
 from kiteroll.app.key_rotation import KeyRotation
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.on_demand_rounds import OnDemandRounds
+from kiteroll.app.port_actions.actor import PortActor
+from kiteroll.app.port_actions.ageing import AgeingAdvisor
+from kiteroll.app.port_actions.closed_ports import ClosedPorts
+from kiteroll.app.port_actions.proposals import Proposals
+from kiteroll.app.port_actions.sweeps import Sweeps
 from kiteroll.app.port_rules import PortRules
+from kiteroll.app.queries.actions import ActionQueries
 from kiteroll.app.queries.differences import Differences
 from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
@@ -58,6 +64,12 @@ def by_type(*parts: Any) -> dict[type, Any]:
     return {type(part): part for part in parts}
 
 
+TheActions = Annotated[ActionQueries, Depends(_part(ActionQueries))]
+TheActor = Annotated[PortActor, Depends(_part(PortActor))]
+TheAgeing = Annotated[AgeingAdvisor, Depends(_part(AgeingAdvisor))]
+TheClosedPorts = Annotated[ClosedPorts, Depends(_part(ClosedPorts))]
+TheProposals = Annotated[Proposals, Depends(_part(Proposals))]
+TheSweeps = Annotated[Sweeps, Depends(_part(Sweeps))]
 TheAccounts = Annotated[Accounts, Depends(_part(Accounts))]
 TheAlertRoutes = Annotated[AlertRoutes, Depends(_part(AlertRoutes))]
 TheAlertTargets = Annotated[AlertTargets, Depends(_part(AlertTargets))]

@@ -11,6 +11,7 @@ from starlette.requests import ClientDisconnect
 from kiteroll.api.refusals import BodyTooLarge, BodyTooSlow, ForeignRequest
 from kiteroll.app.access.sign_in import NotSignedIn, TooManyTries
 from kiteroll.app.logs import fields
+from kiteroll.app.port_actions.actor import Guarded
 from kiteroll.core.access.principal import NotAllowed
 from kiteroll.core.errors import (
     BadAddress,
@@ -79,7 +80,7 @@ _HEADERS = {
 
 def problem_of(error: KiteRollError) -> JSONResponse:
     status, title = status_of(type(error))
-    parts = error.problems[:_MAX_PARTS] if isinstance(error, InvalidParts) else ()
+    parts = error.problems[:_MAX_PARTS] if isinstance(error, InvalidParts | Guarded) else ()
     errors = tuple(FieldProblem(where=where, what=what) for where, what in parts)
     return problem(status, title, str(error), error.code, errors)
 

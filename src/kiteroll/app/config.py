@@ -8,10 +8,20 @@ from pathlib import Path
 from typing import Annotated, Any, Literal, Self
 from urllib.parse import urlsplit
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, ValidationError, model_validator
+from pydantic import (
+    BaseModel,
+    BeforeValidator,
+    ConfigDict,
+    Field,
+    ValidationError,
+    field_validator,
+    model_validator,
+)
 
-from kiteroll.core.errors import ConfigError
+from kiteroll.core.errors import ConfigError, Invalid
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.port_actions.guards import Limits
+from kiteroll.core.port_actions.sweep import parse_network
 from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.data_dir import default_data_dir
 from kiteroll.duration import parse_duration_s
@@ -213,6 +223,41 @@ class LogSettings(_Section):
     """Of parts, such as collect or app.alerts, where they differ."""
 
 
+class ActingSettings(_Section):
+    """Acting on ports, of switches that have a credential to write with."""
+
+    ports_per_hour: int = Field(default=20, ge=1, le=10_000)
+    """Closed on the whole network, whoever wants it."""
+    by_rule_per_hour: int = Field(default=5, ge=0, le=10_000)
+    """Of those, closed by rules alone; then that stops, and a person is called."""
+    share_of_switch: float = Field(default=0.25, gt=0, le=1)
+    """Of the ports of a switch that are in use, closed at the same time."""
+    reopens: int = Field(default=3, ge=0, le=100)
+    """How often within a day the timer opens a port for the same breach; then it is held closed."""
+    ask_networks: tuple[str, ...] = ()
+    """Networks whose hosts may be asked to be heard."""
+    ask_rate: float = Field(default=20.0, gt=0, le=200)
+    """Addresses asked a second, at most."""
+
+    @field_validator("ask_networks")
+    @classmethod
+    def _networks(cls, texts: tuple[str, ...]) -> tuple[str, ...]:
+        for text in texts:
+            try:
+                parse_network(text)
+            except Invalid as wrong:
+                raise ValueError(str(wrong)) from wrong
+        return texts
+
+    @property
+    def limits(self) -> Limits:
+        return Limits(
+            ports_per_hour=self.ports_per_hour,
+            by_rule_per_hour=self.by_rule_per_hour,
+            share_of_switch=self.share_of_switch,
+        )
+
+
 class TraceSettings(_Section):
     """Traces of calls and readings, sent to a collector by OTLP over HTTP."""
 
@@ -265,6 +310,7 @@ class Config(_Section):
     openid: OpenIdSettings = OpenIdSettings()
     logs: LogSettings = LogSettings()
     traces: TraceSettings = TraceSettings()
+    acting: ActingSettings = ActingSettings()
 
     @model_validator(mode="after")
     def _openid_whole(self) -> Self:

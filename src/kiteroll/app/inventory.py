@@ -103,6 +103,7 @@ class Inventory:
 
         def work() -> SwitchRow:
             _check_host(values["source"], values["host"])
+            values.update(self._write_columns(values))
             if values["source"] == "snmp":
                 values.update(self._credential_columns(chosen))
             row = self._database.run(inventory.add_switch, self._clock.now(), **values)
@@ -119,6 +120,7 @@ class Inventory:
 
         def work() -> SwitchRow:
             source = self._database.run(inventory.get_switch, name).source
+            values.update(self._write_columns(values))
             if "host" in values:
                 _check_host(source, values["host"])
             if chosen:
@@ -163,6 +165,16 @@ class Inventory:
             return {"credential_id": None, "credential_sealed": sealed, "credential_kind": chosen.kind}
         row = self._database.run(credentials.get_credential, chosen or "")
         return {"credential_id": row.id, "credential_sealed": None, "credential_kind": row.kind}
+
+    def _write_columns(self, values: dict[str, Any]) -> dict[str, Any]:
+        """The column of the credential to write with; its name, if given, is taken out of `values`. Raises
+        NotFound."""
+        if "write_credential" not in values:
+            return {}
+        name = values.pop("write_credential")
+        return {
+            "write_credential_id": self._database.run(credentials.get_credential, name).id if name else None
+        }
 
     async def remove_switch(self, name: str) -> None:
         """End every stay on it and take it out of the inventory; its history stays. Raises NotFound."""

@@ -10,16 +10,22 @@ from datetime import datetime, timedelta
 from functools import partial
 from itertools import count
 
+from sqlalchemy import Connection
+
 from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, Invalid, KiteRollError, NotFound
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.policy.occupancy import NotCounted
+from kiteroll.core.policy.port_rules import OnBreach
 from kiteroll.core.policy.rule_book import RuleBook
+from kiteroll.core.port_actions.breaches import fingerprint
 from kiteroll.core.rehearsal.rehearsal import Rehearsal, RehearsalResult, SwitchPast
 from kiteroll.store import finding_inputs, inventory, rehearsal_inputs
 from kiteroll.store.bulk import chunks
 from kiteroll.store.database import Database
+from kiteroll.store.port_actions import note_rehearsed
+from kiteroll.store.ports import port_ids
 
 log = logging.getLogger(__name__)
 LONGEST = timedelta(days=400)
@@ -184,4 +190,18 @@ class Rehearsals:
                     rehearsal.take(past)
                     run.done += 1
         run.result = rehearsal.result()
+        self._database.run(_note_rehearsed, rules, switches, self._clock.now())
         run.state = "done"
+
+
+def _note_rehearsed(
+    connection: Connection, rules: RuleBook, switches: list[tuple[int, str]], at: datetime
+) -> None:
+    """Rules that close ports may do so once they were rehearsed, as they are."""
+    found = {
+        fingerprint(name, rule)
+        for number, name in switches
+        for port in port_ids(connection, number)
+        if (rule := rules.rule((name, port))).on_breach is OnBreach.CLOSE
+    }
+    note_rehearsed(connection, sorted(found), at)

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 from functools import partial
 
-from sqlalchemy.engine import URL
+from sqlalchemy.engine import URL, make_url
 
 from kiteroll.app import config as settings
 from kiteroll.app.access.access_book import RELOAD_S, AccessBook
@@ -46,7 +46,18 @@ from kiteroll.app.logs import fields
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.on_demand_rounds import OnDemandRounds
+from kiteroll.app.port_actions.actor import PortActor
+from kiteroll.app.port_actions.ageing import AgeingAdvisor
+from kiteroll.app.port_actions.breach_actions import STEP_S as BREACH_STEP_S
+from kiteroll.app.port_actions.breach_actions import BreachActions
+from kiteroll.app.port_actions.closed_ports import STEP_S as CLOSED_STEP_S
+from kiteroll.app.port_actions.closed_ports import ClosedPorts
+from kiteroll.app.port_actions.planner import ActionPlanner
+from kiteroll.app.port_actions.proposals import Proposals
+from kiteroll.app.port_actions.sweeps import Sweeps
+from kiteroll.app.port_actions.vital_addresses import VitalAddresses
 from kiteroll.app.port_rules import PortRules
+from kiteroll.app.queries.actions import ActionQueries
 from kiteroll.app.queries.differences import Differences
 from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
@@ -78,6 +89,7 @@ from kiteroll.collect.limits import Limits
 from kiteroll.collect.notification_listener import LocalEngine
 from kiteroll.collect.poller import Poller
 from kiteroll.core.errors import ConfigError
+from kiteroll.core.port_actions.sweep import parse_network
 from kiteroll.core.topology.refresh import FACTS_MAX_AGE
 from kiteroll.data_dir import CERTIFICATE_FILE
 from kiteroll.store import rounds
@@ -140,6 +152,13 @@ class Parts:
     roll_calls: RollCalls
     enrolment: Enrolment
     rehearsals: Rehearsals
+    actions: ActionQueries
+    actor: PortActor
+    closed_ports: ClosedPorts
+    breach_actions: BreachActions
+    proposals: Proposals
+    sweeps: Sweeps
+    ageing: AgeingAdvisor
     importer: Importer
     mappings: CsvMappings
     shared_addresses: SharedAddresses
@@ -232,14 +251,36 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     certificate = config.listen.certificate
     if config.listen.self_signed:
         certificate = config.data_dir / CERTIFICATE_FILE
-    watch = ServiceWatch(supervisor, alert_sender, database_watch, config.data_dir, certificate, clock)
+    reads = SwitchReads(database, poller, clock)
+    endpoint_queries = EndpointQueries(database, topology, makers, clock, lambda: findings.contested())
+    host = make_url(config.database.url).host if config.database.url else None
+    planner = ActionPlanner(
+        background,
+        storage.vault,
+        ingestor,
+        topology,
+        endpoint_queries,
+        VitalAddresses(background, host or ""),
+        lambda: config.acting.limits,
+        limits,
+        clock,
+    )
+    actor = PortActor(background, planner, reads.read_next, lambda: config.acting.reopens, clock)
+    closed_ports = ClosedPorts(background, actor, clock)
+    watch = ServiceWatch(
+        supervisor,
+        alert_sender,
+        database_watch,
+        config.data_dir,
+        certificate,
+        closed_ports.as_of_last_step,
+        clock,
+    )
     facts = StoredFacts(background, ingestor, topology, watch.condition)
     findings = FindingWorker(background, facts, runtime_settings.thresholds, clock, bus, followup.request)
     runtime_settings.on_change(lambda: findings.change_thresholds(runtime_settings.thresholds))
     alert_router = AlertRouter(background, clock, bus, findings.live, config.listen.public_url)
     alert_router.on_message(alert_sender.wake)
-    reads = SwitchReads(database, poller, clock)
-    endpoint_queries = EndpointQueries(database, topology, makers, clock, findings.contested)
     switch_queries = SwitchQueries(database, ingestor, clock, lambda: runtime_settings.thresholds.table_share)
     port_queries = PortQueries(database, topology, clock)
     search = Search(database, ingestor, names, makers, endpoint_queries, switch_queries, port_queries, clock)
@@ -247,6 +288,14 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     roll_calls = RollCalls(database, topology, ingestor, makers, search, findings.claimed_uplinks, clock)
     rehearsals = Rehearsals(background, lambda: runtime_settings.thresholds, clock)
     stack.callback(rehearsals.stop)
+    sweeps = Sweeps(
+        background,
+        ingestor,
+        reads.read_next,
+        [parse_network(one) for one in config.acting.ask_networks],
+        config.acting.ask_rate,
+        clock,
+    )
     mappings = CsvMappings(database)
     return Parts(
         storage=storage,
@@ -279,6 +328,15 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         roll_calls=roll_calls,
         enrolment=Enrolment(database, port_rules, roll_calls, endpoint_queries, clock),
         rehearsals=rehearsals,
+        actions=ActionQueries(database),
+        actor=actor,
+        closed_ports=closed_ports,
+        breach_actions=BreachActions(
+            background, actor, findings.live, port_rules.book, lambda: config.acting.limits, clock
+        ),
+        proposals=Proposals(database, actor, clock),
+        sweeps=sweeps,
+        ageing=AgeingAdvisor(database, switch_queries, topology, clock),
         importer=Importer(database, ingestor, mappings, clock),
         mappings=mappings,
         shared_addresses=SharedAddresses(database, bus),
@@ -325,6 +383,10 @@ def add_workers(
     add("name-index", partial(periodic.every, _NAMES_S, clock, parts.names.refresh, "names"))
     add("alert-router", partial(periodic.every, ALERT_STEP_S, clock, parts.alert_router.step, "alerts"))
     add("alert-sender", parts.alert_sender.run)
+    closed = parts.closed_ports.step
+    add("closed-ports", partial(periodic.every_async, CLOSED_STEP_S, clock, closed, "closed ports"))
+    breaches = parts.breach_actions.step
+    add("breach-actions", partial(periodic.every_async, BREACH_STEP_S, clock, breaches, "breaches"))
     add("access", partial(periodic.every, RELOAD_S, clock, parts.access.refresh, "access"))
     add(
         "retention",
@@ -373,6 +435,7 @@ async def running(parts: Parts) -> AsyncIterator[None]:
         stack.push_async_callback(_finish_writing, parts)
         stack.push_async_callback(parts.supervisor.stop)
         stack.push_async_callback(parts.rounds.stop)
+        stack.push_async_callback(parts.sweeps.stop)
         await parts.inventory.start()
         parts.supervisor.start()
         log.info("service started", extra=fields("service.started"))

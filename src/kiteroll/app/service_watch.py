@@ -1,6 +1,7 @@
 """How the service itself is doing, for the finding engine."""
 
 import shutil
+from collections.abc import Callable, Sequence
 from datetime import datetime, timedelta
 from pathlib import Path
 
@@ -10,9 +11,11 @@ from kiteroll.app.database_watch import DatabaseWatch
 from kiteroll.app.supervisor import Supervisor
 from kiteroll.clock import Clock
 from kiteroll.core.errors import ConfigError
-from kiteroll.core.findings.service_condition import ServiceCondition, Trouble
+from kiteroll.core.findings.service_condition import ClosedPort, ServiceCondition, Trouble
+from kiteroll.store.port_closures import ClosureRow
 
 _LATELY = timedelta(minutes=5)
+ClosedNow = tuple[Sequence[ClosureRow], tuple[datetime, str] | None]
 
 
 class ServiceWatch:
@@ -23,17 +26,21 @@ class ServiceWatch:
         database: DatabaseWatch,
         data_dir: Path,
         certificate: Path | None,
+        closed: Callable[[], ClosedNow],
         clock: Clock,
     ) -> None:
+        """`closed`: ports that are closed, and whether closing by rules has stopped."""
         self._supervisor = supervisor
         self._sender = sender
         self._database = database
         self._data_dir = data_dir
         self._certificate = certificate
+        self._closed = closed
         self._clock = clock
 
     def condition(self) -> ServiceCondition:
         now = self._clock.now()
+        closed, stopped = self._closed()
         return ServiceCondition(
             workers=tuple(
                 Trouble(one.name, one.failed_at, one.error)
@@ -46,6 +53,8 @@ class ServiceWatch:
             disk=self._disk(),
             certificate_ends_at=self._certificate_ends_at(),
             outage=self._database.outage,
+            closed=tuple(_closed_port(one) for one in closed),
+            closing_stopped=None if stopped is None else Trouble("rules", *stopped),
         )
 
     def _disk(self) -> tuple[int, int] | None:
@@ -60,3 +69,14 @@ class ServiceWatch:
             return None if self._certificate is None else ends_at(self._certificate)
         except ConfigError:
             return None  # it cannot be read just now; the log says so
+
+
+def _closed_port(row: ClosureRow) -> ClosedPort:
+    return ClosedPort(
+        port=row.closure.port,
+        closed_at=row.closure.closed_at,
+        by=row.closed_by or "a rule",
+        why=row.why,
+        held=row.closure.held,
+        came_back=row.came_back,
+    )

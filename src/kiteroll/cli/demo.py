@@ -1,13 +1,17 @@
 """`kiteroll demo`: the service on the simulated network of Tarn Ferries, with some days behind it."""
 
 import json
+import secrets
 import signal
 import subprocess
 import sys
 import threading
+import time
 from datetime import timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+
+import httpx
 
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
@@ -16,15 +20,19 @@ from kiteroll.cli.up import add_listen, exit_for, make_config, print_welcome, ur
 from kiteroll.client import (
     Client,
     ServiceError,
+    ServiceUnreachable,
+    add_credential,
     add_makers,
     add_switch,
     add_user,
+    approve_proposal,
     bar,
     change_rules,
     change_switch,
     enrol,
     import_readings,
     open_window,
+    proposals,
     set_alert_route,
     set_alert_target,
 )
@@ -37,6 +45,7 @@ from kiteroll.schemas.api import (
     Credential,
     FolderSettings,
     NewBarred,
+    NewCredential,
     NewEntry,
     NewSwitch,
     NewUser,
@@ -55,13 +64,15 @@ DEMO_DATA = Path("var") / "demo"
 _DEMO_INTERVAL_S = 10
 PASSWORD = "over the tarn by ferry"
 _PEOPLE: tuple[dict[str, Any], ...] = (
-    {"name": "mara", "full_name": "Mara Lindqvist, network", "role": "administrator"},
+    {"name": "mara", "full_name": "Mara Lindqvist, network", "role": "administrator", "acts_on_ports": True},
     {"name": "ida", "full_name": "Ida Brandt, night shift", "role": "operator"},
     {"name": "joss", "full_name": "Joss Harrow, quays", "role": "operator", "sites": ["Quays"]},
     {"name": "visitor", "full_name": "Harbour office", "role": "viewer"},
 )
 _NAME_SERVER = "127.77.0.250"
 """Where the simulated network answers for host names."""
+_LOOKS_FOR_S = 10.0
+"""How long whoever is on duty looks at a proposal."""
 
 
 def add_commands(commands: Any) -> None:
@@ -112,6 +123,9 @@ def run_demo(context: Context) -> Exit:
         "notifications.host": "127.0.0.1",
         "notifications.port": args.lab_port + 1,
         "notifications.debounce": "1s",
+        "acting.reopens": 1,
+        "acting.ask_networks": ("127.77.0.0/24",),
+        "acting.ask_rate": 50.0,
     }
     config = make_config(args, None, more)
     config = make_config(args, None, {**more, "listen.public_url": url_of(config)})
@@ -169,7 +183,13 @@ def _add_switches(config: "Config", network: dict[str, Any], days: int) -> None:
         client.send(add_makers(network["makers"]))
         for one in network["switches"]:
             access = Credential.model_validate(one["access"])
-            where = {"host": one["address"], "port": network["port"], "access": access, **one["about"]}
+            where = {
+                "host": one["address"],
+                "port": network["port"],
+                "access": access,
+                "write_credential": _write_credential(client, one["write_access"]),
+                **one["about"],
+            }
             # Not read before its past is imported: readings are imported in order of time.
             new = NewSwitch(name=one["name"], interval_s=_DEMO_INTERVAL_S, enabled=False, **where)
             try:
@@ -192,6 +212,56 @@ def _add_switches(config: "Config", network: dict[str, Any], days: int) -> None:
             _open_window(client, network["window"], days)
         for one in network["switches"]:
             client.send(change_switch(one["name"], SwitchChange(enabled=True)))
+        with Client(url_of(config), _token_of(url_of(config), "mara")) as mara:
+            _decide_on_proposals(mara)
+
+
+def _write_credential(client: Client, access: dict[str, Any]) -> str:
+    """Name of the credential that writes to a switch; made where it is not there yet."""
+    name = "write-as-user" if access.get("user") else "write-by-community"
+    try:
+        client.send(add_credential(NewCredential(name=name, access=Credential.model_validate(access))))
+    except ServiceError as known:
+        if known.status != 409:
+            raise
+    return name
+
+
+def _token_of(url: str, name: str) -> str:
+    """A token that somebody makes after signing in, good for the day."""
+    with httpx.Client(base_url=url, headers={"Origin": url}) as browser:
+        signed_in = browser.post("/api/v1/session", json={"name": name, "password": PASSWORD})
+        signed_in.raise_for_status()
+        ends = SystemClock().now() + timedelta(hours=12)
+        new = {
+            "name": f"on-duty-{secrets.token_hex(4)}",
+            "scopes": ["act-on-ports"],
+            "expires_at": ends.isoformat(),
+        }
+        made = browser.post("/api/v1/tokens", json=new)
+        made.raise_for_status()
+        secret: str = made.json()["secret"]
+        browser.delete("/api/v1/session")
+    return secret
+
+
+def _decide_on_proposals(client: Client) -> None:
+    """Whoever is on duty approves what a rule proposes, after a look at it."""
+    seen: dict[int, float] = {}
+    while True:
+        time.sleep(2)
+        try:
+            for one in client.each(proposals(states=["open"])):
+                began = seen.setdefault(one.number, time.monotonic())
+                if time.monotonic() - began > _LOOKS_FOR_S:
+                    done = client.send(approve_proposal(one.number))
+                    print(
+                        f"demo: Mara approves closing {done.switch} port {done.port}: {done.why}", flush=True
+                    )
+        except ServiceError as refused:
+            print(f"demo: a proposal could not be carried out: {refused}", flush=True)
+        except ServiceUnreachable:
+            return  # the demo ends
 
 
 def _add_people(client: Client) -> None:

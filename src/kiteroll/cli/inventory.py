@@ -4,13 +4,14 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from kiteroll.cli import bulk, columns, credential_options, rounds
+from kiteroll.cli import acting, bulk, columns, credential_options, rounds
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.host_port import split_address
 from kiteroll.cli.parsing import add_command, add_group, checked, shared, span_s
 from kiteroll.client import (
     add_switch,
+    ageing_advice,
     change_switch,
     discovered_switches,
     neighbours,
@@ -78,6 +79,20 @@ def add_commands(commands: Any) -> None:
 
     one = add_command(
         verbs,
+        "ageing-time",
+        run_ageing_time,
+        "advise on how long a switch keeps addresses, or set it",
+        parents=parents,
+        detail="Without SECONDS: what would suit it, by its history. The standard recommends 300.",
+    )
+    one.add_argument("name", metavar="SWITCH")
+    one.add_argument("seconds", type=int, nargs="?", help="10 to 1000000 (dot1dTpAgingTime)")
+    one.add_argument("--days", type=float, default=7, help="of history, for the advice (default 7)")
+    one.add_argument("--reason", default="set by hand", metavar="TEXT")
+    acting.add_sending(one, guarded=False)
+
+    one = add_command(
+        verbs,
         "import",
         run_import,
         "add and change switches from a CSV file",
@@ -92,6 +107,11 @@ def add_commands(commands: Any) -> None:
 def _add_settings(parser: argparse.ArgumentParser) -> None:
     parser.add_argument(
         "--credential", metavar="NAME", help="a named credential (`kiteroll credential list`)"
+    )
+    parser.add_argument(
+        "--write-credential",
+        metavar="NAME",
+        help="a named credential to write with; without one it is only read. '' takes it back",
     )
     credential_options.add_options(parser)
     about = parser.add_argument_group("settings")
@@ -116,6 +136,7 @@ def _settings(args: argparse.Namespace) -> dict[str, Any]:
     access = credential_options.given(args)
     return {
         "credential": args.credential,
+        "write_credential": args.write_credential,
         "access": access or None,
         "interval_s": args.every,
         "timeout_s": None if args.timeout is None else span_s(args.timeout, "--timeout"),
@@ -227,4 +248,34 @@ def run_import(context: Context) -> Exit:
     out.rows(plan, columns.plan(), empty="the file has no switches")
     if args.dry_run:
         out.note("nothing was changed: this was a dry run", "dim")
+    return Exit.OK
+
+
+def run_ageing_time(context: Context) -> Exit:
+    args, out = context.args, context.out
+    if args.seconds is not None:
+        return acting.carry_out(
+            context,
+            kind="set-ageing-time",
+            switch=args.name,
+            ageing_time_s=args.seconds,
+            reason=args.reason,
+        )
+    with context.client() as client:
+        found = client.send(ageing_advice(args.name, days=args.days))
+    if out.format == "json":
+        out.json(found)
+        return Exit.OK
+    use = "not known" if found.table_use is None else f"{found.table_use:.0%}"
+    out.facts(
+        [
+            ("switch", found.switch),
+            ("ageing time", "not told" if found.ageing_s is None else f"{found.ageing_s} s"),
+            ("advice", found.text),
+            ("table in use", use),
+            ("not learned for lack of room", found.learning_discards),
+        ]
+    )
+    if found.advised_s is not None:
+        out.note(f"`kiteroll switch ageing-time {found.switch} {found.advised_s}` sets it", "dim")
     return Exit.OK

@@ -1,18 +1,24 @@
 """`kiteroll port ...`: ports of a switch, what each is for, and those that are not used as they could be."""
 
+import argparse
 from typing import Any
 
-from kiteroll.cli import columns
+from kiteroll.cli import acting, columns
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, shared, span_s
-from kiteroll.client import change_port, link_history, ports, ports_by_use
+from kiteroll.client import change_port, closed_ports, link_history, ports, ports_by_use
 from kiteroll.schemas import api
 
 
 def add_commands(commands: Any) -> None:
     parents = (shared(),)
-    verbs = add_group(commands, "port", "list ports, set their role, see link history and use", of="VERB")
+    verbs = add_group(
+        commands,
+        "port",
+        "list ports, close and reopen them, set role and alias, see history and use",
+        of="VERB",
+    )
     one = add_command(
         verbs,
         "list",
@@ -35,6 +41,39 @@ def add_commands(commands: Any) -> None:
 
     one = add_command(
         verbs,
+        "close",
+        run_close,
+        "close a port: show the plan, ask, send it, read back",
+        parents=parents,
+        detail="The switch needs a credential to write with (`kiteroll switch change --write-credential`).\n"
+        "Where nobody can be asked, only the plan is shown unless --yes is given.",
+    )
+    _add_port(one)
+    one.add_argument("--reason", required=True, metavar="TEXT", help="why; kept with it")
+    one.add_argument("--reopen-after", metavar="SPAN", help="open it by itself after (default: by a person)")
+    acting.add_sending(one, guarded=True)
+    one = add_command(verbs, "reopen", run_reopen, "open a port that was closed", parents=parents)
+    _add_port(one)
+    one.add_argument("--reason", default="reopened by hand", metavar="TEXT")
+    acting.add_sending(one, guarded=True)
+    one = add_command(
+        verbs, "alias", run_alias, "set what the switch calls a port (ifAlias)", parents=parents
+    )
+    _add_port(one)
+    one.add_argument("alias", help="at most 64 octets; empty takes it away")
+    one.add_argument("--reason", default="alias set by hand", metavar="TEXT")
+    acting.add_sending(one, guarded=False)
+    one = add_command(
+        verbs,
+        "closed",
+        run_closed,
+        "list ports that are closed, why, and when each opens again",
+        parents=parents,
+    )
+    one.add_argument("--elsewhere", action="store_true", help="those that somebody shut on the switches")
+
+    one = add_command(
+        verbs,
         "by-use",
         run_by_use,
         "list ports that are unused, up and silent, slow, or half duplex",
@@ -43,6 +82,11 @@ def add_commands(commands: Any) -> None:
     one.add_argument("--switch", metavar="NAME")
     one.add_argument("--group", metavar="NAME")
     one.add_argument("--unused", metavar="SPAN", default="30d", help="unused for so long (default 30d)")
+
+
+def _add_port(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("switch")
+    parser.add_argument("port")
 
 
 def run_list(context: Context) -> Exit:
@@ -81,3 +125,52 @@ def run_by_use(context: Context) -> Exit:
         found = client.send(ports_by_use(unused_days=days, switch=args.switch, group=args.group))
     out.rows(found, columns.ports_by_use(out), empty="every port is used as it could be")
     return Exit.OK if found else Exit.NOTHING
+
+
+def run_close(context: Context) -> Exit:
+    args = context.args
+    after = int(span_s(args.reopen_after, "--reopen-after")) if args.reopen_after else 0
+    return acting.carry_out(
+        context,
+        kind="close-port",
+        switch=args.switch,
+        port=args.port,
+        reason=args.reason,
+        reopen_after_s=after,
+    )
+
+
+def run_reopen(context: Context) -> Exit:
+    args = context.args
+    return acting.carry_out(
+        context, kind="reopen-port", switch=args.switch, port=args.port, reason=args.reason
+    )
+
+
+def run_alias(context: Context) -> Exit:
+    args = context.args
+    return acting.carry_out(
+        context,
+        kind="set-alias",
+        switch=args.switch,
+        port=args.port,
+        alias=args.alias,
+        reason=args.reason,
+    )
+
+
+def run_closed(context: Context) -> Exit:
+    args, out = context.args, context.out
+    with context.client() as client:
+        found = client.send(closed_ports())
+    if args.elsewhere:
+        out.rows(found.elsewhere, columns.closed_elsewhere(out), empty="nobody shut a port on a switch")
+        return Exit.OK if found.elsewhere else Exit.NOTHING
+    out.rows(found.closed, columns.closed_ports(out), empty="no port is closed by Kite Roll")
+    if found.stopped is not None:
+        out.note(f"rules close no more ports by themselves: {found.stopped.why}", "yellow")
+    if not found.can_write:
+        out.note("no switch has a credential to write with: Kite Roll only reads", "dim")
+    if found.elsewhere:
+        out.note(f"{len(found.elsewhere)} more are shut on their switches: --elsewhere lists them", "dim")
+    return Exit.OK if found.closed else Exit.NOTHING

@@ -24,6 +24,8 @@ class SnmpRequest:
     oids: tuple[bytes, ...]
     repetitions: int
     timeout_s: float
+    values: tuple[bytes, ...] = ()
+    """Of a SET: the whole encoded value of each."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,6 +87,33 @@ class Exchange(ABC):
     def _request_less(self) -> None:
         """Request less next time: a large answer may be what got lost."""
         return
+
+
+class ObjectSet(Exchange):
+    """Sets objects, all of them or none (RFC 3416 section 4.2.5). Asked once: what the driver sends again
+    within the one try is the same request. `answered`: the agent said that it is done."""
+
+    def __init__(self, objects: Sequence[tuple[Oid, bytes]], version: int, limits: Limits) -> None:
+        super().__init__(version, limits)
+        self._objects = [(ber.encode_oid(name), value) for name, value in objects]
+        self.answered = False
+        self.refused = ""
+        """What the agent said no with; empty where it did not."""
+
+    def on_silence(self, note: str = "") -> None:
+        self.end(f"no answer within {self.limits.timeout_s:g} s" + (f"; {note}" if note else ""), silent=True)
+
+    def _request(self, timeout_s: float) -> SnmpRequest:
+        oids = tuple(oid for oid, _ in self._objects)
+        return SnmpRequest(PduType.SET, oids, 0, timeout_s, tuple(value for _, value in self._objects))
+
+    def _on_values(self, pdu: Pdu) -> None:
+        self.answered = True
+        self.end()
+
+    def _on_error(self, pdu: Pdu) -> None:
+        self.refused = error_name(pdu.error_status)
+        self.end(f"the agent answered {self.refused}")
 
 
 class ScalarGet(Exchange):

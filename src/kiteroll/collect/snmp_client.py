@@ -16,7 +16,7 @@ from kiteroll.collect.exchange import Exchange, ExchangeEnd, SnmpRequest
 from kiteroll.collect.security import ByCommunity, ByUser, Reported, Security
 from kiteroll.core.errors import DeviceRefused, DeviceSilent, Invalid
 from kiteroll.snmp.ber import Malformed
-from kiteroll.snmp.message import V2C, Pdu, request_pdu
+from kiteroll.snmp.message import V2C, Pdu, request_pdu, set_pdu
 from kiteroll.snmp.usm import V3, User, UsmError
 
 log = logging.getLogger(__name__)
@@ -167,7 +167,10 @@ class Agent:
 
     def _request(self, step: SnmpRequest) -> bytes:
         number = self._next_id()
-        pdu = request_pdu(step.kind, number, step.oids, repetitions=step.repetitions)
+        if step.values:
+            pdu = set_pdu(number, list(zip(step.oids, step.values, strict=True)))
+        else:
+            pdu = request_pdu(step.kind, number, step.oids, repetitions=step.repetitions)
         return self.security.encode(number, pdu, self._clock.monotonic())
 
     async def _exchange(self, message: bytes) -> Pdu:

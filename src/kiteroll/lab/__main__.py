@@ -28,6 +28,7 @@ async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None, sta
             "name": switch.name,
             "address": switch.address,
             "access": site.access_to(switch),
+            "write_access": site.write_access_to(switch),
             "about": {
                 "site": tarn_ferries.site_of(switch.name),
                 "groups": tarn_ferries.groups_of(switch.name),
@@ -39,6 +40,8 @@ async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None, sta
     rules = [{"group": group, "seats": seats} for group, seats in tarn_ferries.SEATS.items()]
     rules += [{"group": group, "watched": True} for group in tarn_ferries.WATCHED]
     desk = {"switch": tarn_ferries.WATCHED_DESK[0], "port": f"p{tarn_ferries.WATCHED_DESK[1]}"}
+    berth = {"switch": tarn_ferries.GUARDED_BERTH[0], "port": f"p{tarn_ferries.GUARDED_BERTH[1]}"}
+    rules.append({**berth, "on_breach": "propose", "reopen_after_s": 30})
     rules.append({**desk, "seats": 1, "watched": True, "vlans": [tarn_ferries.LAPTOP.vlan]})
     rolls = [
         {"group": group, "prefix": f"{kind.prefix:06x}", "vlan": kind.vlan, "note": f"{kind.label}s"}

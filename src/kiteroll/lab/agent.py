@@ -34,9 +34,17 @@ _BURST = 64
 """Datagrams read from one socket before others get their turn."""
 
 
+Write = Callable[[ber.Oid, int, bytes], ErrorStatus]
+"""Sets an object to a tag and content; NO_ERROR when it is done."""
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AgentSettings:
     community: str = "tarn-read"
+    write_community: str = "tarn-write"
+    """Reads as well as it writes."""
+    write: Write | None = None
+    """None: nothing can be written."""
     max_message: int = 1472
     """Largest message in octets: what fits an Ethernet frame with IPv4 and UDP headers."""
     engine: AuthoritativeEngine | None = None
@@ -50,15 +58,19 @@ Views = Mapping[str, MibView]
 def answer(views: Views, settings: AgentSettings, request: Message) -> bytes | None:
     """The response message, or None when an agent stays silent (wrong community, not a request)."""
     community = request.community.decode(errors="replace")
-    view = views.get("" if community == settings.community else community or "-")
+    writes = community == settings.write_community
+    view = views.get("" if community == settings.community or writes else community or "-")
     if view is None or request.version not in (V1, V2C) or settings.engine is not None:
         return None
-    pdu = respond(view, settings, request.version, request.pdu)
+    pdu = respond(view, settings, request.version, request.pdu, settings.write if writes else None)
     return None if pdu is None else wrap(request.version, request.community, pdu)
 
 
-def respond(view: MibView, settings: AgentSettings, version: int, pdu: Pdu) -> bytes | None:
-    """The encoded response PDU to a request PDU; None when it is no request."""
+def respond(
+    view: MibView, settings: AgentSettings, version: int, pdu: Pdu, write: Write | None = None
+) -> bytes | None:
+    """The encoded response PDU to a request PDU; None when it is no request. `write`: what sets objects,
+    where who asks may."""
     asked = [ber.decode_oid(oid) for oid, _, _ in pdu.bindings]
     room = settings.max_message - _ENVELOPE - len(settings.community)
     status, index = ErrorStatus.NO_ERROR, 0
@@ -74,7 +86,8 @@ def respond(view: MibView, settings: AgentSettings, version: int, pdu: Pdu) -> b
             repetitions = max(0, pdu.error_index)
             found = _bulk(view, asked, max(0, pdu.error_status), repetitions, room)
         case PduType.SET:
-            found, status, index = [], ErrorStatus.NO_ACCESS, 1
+            found = []
+            status, index = _set(view, pdu, write)
         case _:
             return None
     if version == V1 and None in found:
@@ -88,9 +101,21 @@ def respond(view: MibView, settings: AgentSettings, version: int, pdu: Pdu) -> b
     too_many = traits.most_bindings and len(bindings) > traits.most_bindings
     if status == ErrorStatus.NO_ERROR and (sum(map(len, bindings)) > room or too_many):
         status, index, bindings = ErrorStatus.TOO_BIG, 0, []
-    if status in (ErrorStatus.NO_SUCH_NAME, ErrorStatus.NO_ACCESS):
+    if pdu.kind == PduType.SET or status == ErrorStatus.NO_SUCH_NAME:
         bindings = [encode_binding(oid, ber.encode(tag, value)) for oid, tag, value in pdu.bindings]
     return encode_pdu(PduType.RESPONSE, pdu.request_id, status, index, bindings)
+
+
+def _set(view: MibView, pdu: Pdu, write: Write | None) -> tuple[ErrorStatus, int]:
+    """RFC 3416 4.2.5; one object a request, as far as anybody asks here."""
+    if write is None or len(pdu.bindings) != 1:
+        return ErrorStatus.NO_ACCESS, 1
+    oid, tag, content = pdu.bindings[0]
+    name = ber.decode_oid(oid)
+    if view.at(name) is None:
+        return ErrorStatus.NO_CREATION, 1
+    status = write(name, tag, content)
+    return status, 0 if status == ErrorStatus.NO_ERROR else 1
 
 
 def _thrown_back(oid: ber.Oid, subtree: tuple[int, ...]) -> ber.Oid:
@@ -195,6 +220,8 @@ class AgentFarm:
                 reply = self._reply(now, settings, data)
             except ber.Malformed:
                 continue
+            if traits.loses_write_answers and _is_set(data):
+                continue
             if reply is not None and traits.delay_s:
                 asyncio.get_running_loop().call_later(traits.delay_s, _send, sock, reply, sender)
             elif reply is not None:
@@ -209,13 +236,18 @@ class AgentFarm:
 
             def by_context(context: bytes, pdu: Pdu) -> bytes | None:
                 view = views.get(context.decode(errors="replace"))
-                return None if view is None else respond(view, settings, V2C, pdu)
+                return None if view is None else respond(view, settings, V2C, pdu, settings.write)
 
             return answer_v3(settings.engine, data, seconds, by_context)
         request = decode_message(data)
         if traits.breaks_off_in and _half_way(views[""], traits.breaks_off_in, request):
             return None
         return answer(views, settings, request)
+
+
+def _is_set(data: bytes) -> bool:
+    """Of a community message."""
+    return decode_message(data).pdu.kind == PduType.SET
 
 
 def _half_way(view: MibView, subtree: tuple[int, ...], request: Message) -> bool:

@@ -12,6 +12,7 @@ from kiteroll.lab.notifier import LAB_USER, Notifier, engine_of
 from kiteroll.lab.objects import views
 from kiteroll.lab.switch import LabSwitch
 from kiteroll.lab.world import World
+from kiteroll.lab.writes import writer_of
 from kiteroll.snmp import mib
 
 SETTLE_S = 900.0
@@ -56,7 +57,14 @@ class Site:
 
     def _settings_of(self, switch: LabSwitch) -> AgentSettings:
         traits = switch.traits
-        return replace(self._settings, traits=traits, engine=engine_of(switch))
+        write = writer_of(switch, lambda: self.world.now)
+        return replace(self._settings, traits=traits, engine=engine_of(switch), write=write)
+
+    def write_access_to(self, switch: LabSwitch) -> dict[str, object]:
+        """How it wants to be written, by the same names."""
+        if switch.traits.v3:
+            return self.access_to(switch)
+        return {"community": self._settings.write_community}
 
     def access_to(self, switch: LabSwitch) -> dict[str, object]:
         """How the switch wants to be asked, by the names of `schemas.api.Credential`."""

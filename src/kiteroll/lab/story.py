@@ -77,6 +77,14 @@ def _visitor_goes(world: World) -> None:
     world.unplug(world.hosts["visitor"])
 
 
+def _boat_box_comes(world: World) -> None:
+    world.settle("boat-box", tarn_ferries.GUARDED_BERTH)
+
+
+def _boat_box_goes(world: World) -> None:
+    world.unplug(world.hosts["boat-box"])
+
+
 def _lost_laptop_comes(world: World) -> None:
     world.settle(tarn_ferries.LOST_LAPTOP, ("ticket-hall", 21))
 
@@ -181,7 +189,9 @@ EVENTS = (
     Event(690, "a tannoy speaker in the ticket hall hangs: link up, not a word", _speaker_hangs),
     Event(750, "the laptop at a desk in the port office is exchanged for a new one", _laptop_exchanged),
     Event(790, "a hand scanner roams from the workshop to check-in", _scanner_to("checkin-west", 21)),
+    Event(800, "a boat's crew plugs a box of theirs in at quay cabin 1", _boat_box_comes),
     Event(930, "the old laptop is back at its desk", _laptop_mended),
+    Event(1010, "the boat sails, and takes its box along", _boat_box_goes),
     Event(1020, "the visitor is back at quay cabin 1, and forges frames of a switch", _visitor_forges),
     Event(1110, "the hand scanner roams on to the baggage hall", _scanner_to("baggage-hall", 18)),
     Event(1150, "the visitor leaves again", _visitor_goes),
@@ -216,6 +226,7 @@ _MOVERS = ("laptop-1", "cradle-9", "cradle-17", *_CREWS)
 _OTHERS = ("kiosk-2", tarn_ferries.NEW_LAPTOP, tarn_ferries.LOST_LAPTOP)
 _NAMES = {tarn_ferries.own_address(name): name for name in (*_MOVERS, *_OTHERS)}
 _NAMES[tarn_ferries.VISITOR] = "visitor"
+_NAMES[tarn_ferries.BOAT_BOX] = "boat-box"
 _RING_SWITCHES = frozenset(
     {
         *(switch for switch, _ in tarn_ferries.RING),
@@ -229,6 +240,7 @@ FINDINGS = frozenset(
         ("doubled-address", "kiosk-2"),
         ("overfull-port", "checkin-east"),
         ("stranger", "visitor"),
+        ("stranger", "boat-box"),
         ("stranger", tarn_ferries.NEW_LAPTOP),
         ("barred-address", tarn_ferries.LOST_LAPTOP),
         ("uplink-claimed", "quay-1"),

@@ -97,6 +97,10 @@ SPARE_CRADLES = ("cradle-19", "cradle-20", "cradle-21")
 """In a box at check-in until the story takes them out."""
 VISITOR = MacAddress(0xDA3F_1C77_52E8)
 """An address a visitor's device made up."""
+BOAT_BOX = MacAddress(0xDA52_9E04_7B16)
+"""Of a box that a boat's crew plugs in at a berth."""
+GUARDED_BERTH = ("quay-1", 17)
+"""A port at which a stranger is reason to propose closing it."""
 
 PLAN: dict[str, tuple[tuple[Kind, int], ...]] = {
     "ticket-hall": ((KIOSK, 12), (SPEAKER, 3), (PHONE, 2)),
@@ -133,6 +137,7 @@ def build(seed: int = 1, traits: Mapping[str, Traits] = TRAITS) -> World:
     for name in (NEW_LAPTOP, LOST_LAPTOP):
         _unplugged(world, name, own_address(name), LAPTOP.vlan, servers)
     _unplugged(world, "visitor", VISITOR, LIGHT.vlan, servers)
+    _unplugged(world, "boat-box", BOAT_BOX, LIGHT.vlan, servers)
     return world
 
 

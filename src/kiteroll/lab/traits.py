@@ -45,6 +45,10 @@ class Traits:
     """A subtree in which the agent falls silent half-way."""
     most_bindings: int = 0
     """When not 0: more bindings than this are tooBig instead of cut short."""
+    refuses_writes: bool = False
+    """Says notWritable to every SET."""
+    loses_write_answers: bool = False
+    """Does what a SET of v2c says, and its answer never arrives."""
     garbage: bool = False
     """Answers are random octets."""
     v3: bool = field(default=False)

@@ -37,6 +37,8 @@ FindingKind = Literal[
     "disk-filling",
     "certificate-ends",
     "alerts-not-delivered",
+    "port-closed",
+    "closing-stopped",
 ]
 FindingState = Literal["open", "acknowledged", "cleared"]
 Severity = Literal["note", "warning", "serious"]

@@ -90,6 +90,8 @@ class NewSwitch(RequestModel):
     credential: SwitchName | None = None
     """A named credential; else `access` says how it is polled."""
     access: Credential | None = None
+    write_credential: SwitchName | None = None
+    """A named credential to write with; without, nothing is ever written to it."""
     site: Annotated[str, Field(max_length=64)] = ""
     groups: list[SwitchName] = Field(default_factory=list)
     notes: Annotated[str, Field(max_length=4000)] = ""
@@ -126,6 +128,8 @@ class SwitchChange(RequestModel):
     port: UdpPort | None = None
     credential: SwitchName | None = None
     access: Credential | None = None
+    write_credential: SwitchName | Literal[""] | None = None
+    """Empty: it is only read from now on."""
     site: Annotated[str, Field(max_length=64)] | None = None
     groups: list[SwitchName] | None = None
     notes: Annotated[str, Field(max_length=4000)] | None = None
@@ -148,6 +152,8 @@ class Switch(ResponseModel):
     credential: str | None
     """The named credential it is polled with; null: one of its own."""
     credential_kind: str
+    write_credential: str | None
+    """The named credential it is written with; null: it is only read."""
     interval_s: int
     timeout_s: float | None
     tries: int | None

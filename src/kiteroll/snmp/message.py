@@ -35,7 +35,18 @@ class ErrorStatus(IntEnum):
     READ_ONLY = 4
     GEN_ERR = 5
     NO_ACCESS = 6
+    WRONG_TYPE = 7
+    WRONG_LENGTH = 8
+    WRONG_ENCODING = 9
+    WRONG_VALUE = 10
+    NO_CREATION = 11
+    INCONSISTENT_VALUE = 12
+    RESOURCE_UNAVAILABLE = 13
+    COMMIT_FAILED = 14
+    UNDO_FAILED = 15
     AUTHORIZATION_ERROR = 16
+    NOT_WRITABLE = 17
+    INCONSISTENT_NAME = 18
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +91,11 @@ def encode_request(
 def request_pdu(kind: PduType, request_id: int, oids: Sequence[bytes], *, repetitions: int = 0) -> bytes:
     """`repetitions` is max-repetitions of a GETBULK, whose non-repeaters are none."""
     return encode_pdu(kind, request_id, 0, repetitions, [encode_binding(oid, _NULL) for oid in oids])
+
+
+def set_pdu(request_id: int, bindings: Sequence[tuple[bytes, bytes]]) -> bytes:
+    """A SET of encoded object identifiers to whole encoded values (RFC 3416 section 4.2.5)."""
+    return encode_pdu(PduType.SET, request_id, 0, 0, [encode_binding(oid, value) for oid, value in bindings])
 
 
 def encode_message(

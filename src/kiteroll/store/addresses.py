@@ -86,6 +86,16 @@ def _whole_octets(network: IPv4Network | IPv6Network) -> str:
     return "".join(f"{octet}." for octet in network.network_address.packed[: min(whole, 3)])
 
 
+def macs_of_ips(connection: Connection, ips: Sequence[str]) -> dict[str, list[MacAddress]]:
+    """Addresses that answer for each of these IPs now, by any source."""
+    found: dict[str, list[MacAddress]] = defaultdict(list)
+    if ips:
+        query = select(ip_stay.c.ip, ip_stay.c.mac).where(ip_stay.c.ip.in_(ips), ip_stay.c.ended_at.is_(None))
+        for ip, mac in connection.execute(query.distinct()):
+            found[ip].append(mac)
+    return found
+
+
 def macs_by_ip(
     connection: Connection, text: str, limit: int, then: datetime | None = None
 ) -> list[MacAddress]:

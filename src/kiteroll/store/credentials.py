@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, func, insert, select, update
+from sqlalchemy import Connection, Row, Select, func, insert, or_, select, update
 from sqlalchemy.exc import IntegrityError
 
 from kiteroll.core.errors import Conflict, NotFound
@@ -20,7 +20,7 @@ class CredentialRow:
     sealed: bytes
     added_at: datetime
     used_by: int
-    """Switches in the inventory that use it."""
+    """Switches in the inventory that are read or written with it."""
 
 
 def add_credential(
@@ -52,7 +52,8 @@ def remove_credential(connection: Connection, name: str) -> None:
             f"the credential {name!r} is used by {row.used_by} switches: give them another one first"
         )
     # Switches that left the inventory may still point to it.
-    connection.execute(update(switch).where(switch.c.credential_id == row.id).values(credential_id=None))
+    for column in (switch.c.credential_id, switch.c.write_credential_id):
+        connection.execute(update(switch).where(column == row.id).values({column.name: None}))
     connection.execute(credential.delete().where(credential.c.id == row.id))
 
 
@@ -70,7 +71,10 @@ def all_credentials(connection: Connection) -> list[CredentialRow]:
 def _counted() -> Select[Any]:
     used = (
         select(func.count())
-        .where(switch.c.credential_id == credential.c.id, switch.c.removed_at.is_(None))
+        .where(
+            or_(switch.c.credential_id == credential.c.id, switch.c.write_credential_id == credential.c.id),
+            switch.c.removed_at.is_(None),
+        )
         .scalar_subquery()
     )
     return select(credential, used.label("used_by"))

@@ -30,6 +30,7 @@ from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.core.tracking.switch_state import OpenStay
 from kiteroll.store.bulk import chunks
 from kiteroll.store.enrolment import rename_windows
+from kiteroll.store.port_actions import rename_actions
 from kiteroll.store.ports import port_ids
 from kiteroll.store.rules import drop_rules, rename_rules
 from kiteroll.store.stay_writer import record_changes
@@ -50,6 +51,9 @@ class SwitchRow:
     credential_sealed: bytes | None
     credential_kind: str
     """What may be told of how it is asked."""
+    write_credential: str | None
+    """Name of the credential it is written with; None: nothing is ever written to it."""
+    write_sealed: bytes | None
     source: str
     """How readings of it come: snmp, linux (bridges of this machine) or files."""
     timeout_s: float | None
@@ -105,11 +109,19 @@ _CREDENTIAL_NAME = (
 _CREDENTIAL_SEALED = (
     select(credential.c.sealed).where(credential.c.id == switch.c.credential_id).scalar_subquery()
 )
+_WRITE_CREDENTIAL = (
+    select(credential.c.name).where(credential.c.id == switch.c.write_credential_id).scalar_subquery()
+)
+_WRITE_SEALED = (
+    select(credential.c.sealed).where(credential.c.id == switch.c.write_credential_id).scalar_subquery()
+)
 _NOT_ITS_OWN: dict[str, ColumnElement[Any]] = {
     "credential_name": _CREDENTIAL_NAME.label("credential_name"),
     "credential_sealed": func.coalesce(switch.c.credential_sealed, _CREDENTIAL_SEALED).label(
         "credential_sealed"
     ),
+    "write_credential": _WRITE_CREDENTIAL.label("write_credential"),
+    "write_sealed": _WRITE_SEALED.label("write_sealed"),
 }
 SWITCH_COLUMNS: tuple[ColumnElement[Any], ...] = tuple(
     _NOT_ITS_OWN[name] if name in _NOT_ITS_OWN else switch.c[name] for name in SwitchRow.__dataclass_fields__
@@ -148,6 +160,7 @@ def change_switch(connection: Connection, switch_name: str, changes: Mapping[str
             if values.get("name", row.name) != row.name:
                 rename_rules(connection, row.name, values["name"])
                 rename_windows(connection, row.name, values["name"])
+                rename_actions(connection, row.name, values["name"])
         except IntegrityError as taken:
             raise Conflict(f"there is a switch {values['name']!r} already: choose another name") from taken
     return _by_id(connection, row.id)

@@ -3,9 +3,9 @@ only its last one."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection, func, or_, select
 
 from kiteroll.core.model.changes import ChangeKind
 from kiteroll.core.model.mac import MacAddress
@@ -67,3 +67,39 @@ def quiet_since(connection: Connection, stays: Sequence[Stay], at: datetime) -> 
         ids = {one.id for one in later}
         found |= {one.stay: one.began_at for one in times if one.ended_at is None and one.stay in ids}
     return found
+
+
+_MOST_ROWS = 200_000
+
+
+def absences_on(connection: Connection, switch_id: int, since: datetime) -> list[tuple[str, timedelta]]:
+    """Of endpoints that went quiet at a port of a switch and were heard there again: the port, and the
+    longest time one was not heard."""
+    query = (
+        select(change_log.c.stay_id, change_log.c.kind, change_log.c.at, port.c.name, change_log.c.mac)
+        .join(port, port.c.id == change_log.c.port_id)
+        .where(change_log.c.switch_id == switch_id, change_log.c.at >= since)
+        .where(change_log.c.kind.in_((ChangeKind.QUIET.value, ChangeKind.RETURNED.value)))
+        .order_by(change_log.c.at, change_log.c.id)
+        .limit(_MOST_ROWS)
+    )
+    quiet: dict[int, datetime] = {}
+    longest: dict[tuple[str, int], timedelta] = {}
+    for stay_id, kind, at, port_name, mac in connection.execute(query):
+        if kind == ChangeKind.QUIET.value:
+            quiet[stay_id] = at
+        elif (began := quiet.pop(stay_id, None)) is not None:
+            key = (port_name, int(mac))
+            longest[key] = max(longest.get(key, timedelta(0)), at - began)
+    return [(port_name, span) for (port_name, _), span in longest.items()]
+
+
+def endpoints_on(connection: Connection, switch_id: int, since: datetime) -> dict[str, int]:
+    """By port of a switch: how many endpoints were there since then."""
+    query = (
+        select(port.c.name, func.count(stay.c.mac.distinct()))
+        .join(port, port.c.id == stay.c.port_id)
+        .where(stay.c.switch_id == switch_id, or_(stay.c.ended_at.is_(None), stay.c.ended_at >= since))
+        .group_by(port.c.name)
+    )
+    return {name: count for name, count in connection.execute(query)}

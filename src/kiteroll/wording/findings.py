@@ -77,6 +77,7 @@ _CAUSES = {
     Cause.COMMON: "something they have in common: a site, an uplink, a credential, or the machine of the service",
     Cause.RECORDS_GROW: "records grow until retention deletes as much as comes in; or other files do",
     Cause.NOT_RENEWED: "nobody has put a new one in its place",
+    Cause.CLOSED_HERE: "Kite Roll closed it, for that reason",
     Cause.RESTART: "its uptime was reset: power, a crash, or somebody restarted it",
 }
 
@@ -169,6 +170,11 @@ def title(finding: Finding | Detection) -> str:
             return f"the certificate of the service {'ended' if details.count else 'ends'} at {details.reason} UTC"
         case FindingKind.ALERTS_FAIL:
             return f"alerts do not reach {joined(list(details.levels))}"
+        case FindingKind.PORT_CLOSED:
+            held = finding.cause is Cause.CAME_BACK
+            return f"{here} is {'held closed' if held else 'closed'}: {details.reason}"
+        case FindingKind.CLOSING_STOPPED:
+            return "rules close no more ports by themselves"
         case _:
             assert_never(kind)
 
@@ -184,6 +190,10 @@ def cause(finding: Finding | Detection) -> str:
             return f"it is read every {span(details.interval)}, its ageing time is {span(details.ageing)}"
         case Cause.NEVER_FORGETS:
             return "its ageing time is set so, or ageing is switched off"
+        case Cause.CAME_BACK:
+            return f"the same breach came back {counted(details.count, 'time')} after the timer had opened it"
+        case Cause.TOO_MANY:
+            return details.reason or "they closed as many within an hour as they may"
         case Cause.BARRED:
             return details.reason or "somebody barred it"
         case Cause.ERROR:

@@ -26,6 +26,7 @@ def present_switch(view: SwitchView) -> api.Switch:
         notes=row.notes,
         credential=row.credential_name,
         credential_kind=row.credential_kind,
+        write_credential=row.write_credential,
         interval_s=row.interval_s,
         timeout_s=row.timeout_s,
         tries=row.tries,

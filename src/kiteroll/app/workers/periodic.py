@@ -28,6 +28,11 @@ async def every(seconds: float, clock: Clock, work: Callable[[], object], name: 
     await _again_and_again(seconds, clock, lambda: asyncio.to_thread(work), name)
 
 
+async def every_async(seconds: float, clock: Clock, work: Callable[[], Awaitable[object]], name: str) -> None:
+    """The same of work that waits on its own."""
+    await _again_and_again(seconds, clock, work, name)
+
+
 async def retention(
     database: Database,
     ingestor: ReadingIngestor,

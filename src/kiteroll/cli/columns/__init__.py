@@ -1,5 +1,14 @@
 """Columns of the tables, by what a row is. One place, so that a thing looks the same everywhere."""
 
+from kiteroll.cli.columns.acting import (
+    action_plans,
+    actions,
+    appeared,
+    closed_elsewhere,
+    closed_ports,
+    proposals,
+    sweeps,
+)
 from kiteroll.cli.columns.alerts import alert_routes, alert_targets, alerts, planned_work
 from kiteroll.cli.columns.endpoints import (
     endpoints,
@@ -54,14 +63,19 @@ from kiteroll.cli.columns.switches import (
 
 __all__ = [
     "absent",
+    "action_plans",
+    "actions",
     "alert_routes",
     "alert_targets",
     "alerts",
+    "appeared",
     "attended",
     "audit_entries",
     "barred",
     "candidates",
     "changes",
+    "closed_elsewhere",
+    "closed_ports",
     "credentials",
     "differences",
     "endpoints",
@@ -80,6 +94,7 @@ __all__ = [
     "planned_work",
     "ports",
     "ports_by_use",
+    "proposals",
     "quiet_times",
     "readings",
     "rehearsed_breaches",
@@ -95,6 +110,7 @@ __all__ = [
     "shared_addresses",
     "sites",
     "stays",
+    "sweeps",
     "switches",
     "tokens",
     "users",

@@ -38,8 +38,10 @@ class Principal:
         if right in self.rights:
             return
         if self.token is not None:
-            raise NotAllowed(f"the token {self.token!r} of {self.name} does not carry the right {right!r}")
-        raise NotAllowed(f"{self.name} is {self.role} and does not have the right {right!r}")
+            raise NotAllowed(
+                f"the token {self.token!r} of {self.name} does not carry the right {right.value!r}"
+            )
+        raise NotAllowed(f"{self.name} is {self.role} and does not have the right {right.value!r}")
 
     def require_site(self, site: str, what: str) -> None:
         """May it change what belongs to a site? Raises NotAllowed."""

@@ -10,10 +10,12 @@ from kiteroll.core.findings.kinds import (
     ageing_too_short,
     alerts_not_delivered,
     certificate_ends,
+    closing_stopped,
     database_away,
     disk_filling,
     ip_conflict,
     multiple_ips,
+    port_closed,
     silent_port,
     switch_not_read,
     switches_late,
@@ -98,6 +100,8 @@ class ConditionWatch:
             disk_filling.detect(service, now),
             certificate_ends.detect(service, now),
             alerts_not_delivered.detect(service, now),
+            closing_stopped.detect(service, now),
+            *port_closed.detect(service, now),
         ]
 
     def _from_ips(self, facts: FactSource, now: datetime) -> list[Detection]:

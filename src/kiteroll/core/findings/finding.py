@@ -51,6 +51,8 @@ class FindingKind(StrEnum):
     DISK_FILLING = "disk-filling"
     CERTIFICATE_ENDS = "certificate-ends"
     ALERTS_FAIL = "alerts-not-delivered"
+    PORT_CLOSED = "port-closed"
+    CLOSING_STOPPED = "closing-stopped"
 
 
 class Cause(StrEnum):
@@ -90,6 +92,9 @@ class Cause(StrEnum):
     ERROR = "an error"
     RECORDS_GROW = "records grow"
     NOT_RENEWED = "not renewed"
+    CLOSED_HERE = "closed here"
+    CAME_BACK = "came back"
+    TOO_MANY = "too many"
 
 
 class State(StrEnum):

@@ -13,6 +13,7 @@ from kiteroll.core.findings.kinds import (
     alerts_not_delivered,
     barred_address,
     certificate_ends,
+    closing_stopped,
     database_away,
     disk_filling,
     duplicate_address,
@@ -25,6 +26,7 @@ from kiteroll.core.findings.kinds import (
     multiple_ips,
     out_of_place,
     overfull_port,
+    port_closed,
     silent_port,
     stranger,
     switch_not_read,
@@ -72,6 +74,8 @@ KINDS: Mapping[FindingKind, KindInfo] = {
         disk_filling,
         certificate_ends,
         alerts_not_delivered,
+        port_closed,
+        closing_stopped,
     )
 }
 

@@ -3,6 +3,8 @@
 from dataclasses import dataclass
 from datetime import datetime
 
+from kiteroll.core.model.port_ref import PortRef
+
 
 @dataclass(frozen=True, slots=True)
 class Trouble:
@@ -24,6 +26,19 @@ class Outage:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class ClosedPort:
+    """A port that Kite Roll closed."""
+
+    port: PortRef
+    closed_at: datetime
+    by: str
+    why: str
+    held: bool
+    """The same breach came back each time the timer had opened it."""
+    came_back: int
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class ServiceCondition:
     workers: tuple[Trouble, ...] = ()
     """Workers that do not run, or failed lately."""
@@ -35,3 +50,6 @@ class ServiceCondition:
     """None: there is none."""
     outage: Outage | None = None
     """The latest."""
+    closed: tuple[ClosedPort, ...] = ()
+    closing_stopped: Trouble | None = None
+    """Rules close no ports by themselves any more."""

@@ -27,6 +27,13 @@ from kiteroll.store.tables.inventory import (
 )
 from kiteroll.store.tables.network import neighbour, port, port_link, port_uplink, switch, vlan
 from kiteroll.store.tables.people import account, api_token, audit_entry, sign_in_session
+from kiteroll.store.tables.port_actions import (
+    acting_state,
+    port_action,
+    port_closure,
+    port_proposal,
+    rehearsed_rule,
+)
 from kiteroll.store.tables.rules import (
     barred_address,
     candidate_decision,
@@ -39,6 +46,7 @@ from kiteroll.store.tables.settings import runtime_setting
 
 __all__ = [
     "account",
+    "acting_state",
     "alert_message",
     "alert_route",
     "alert_target",
@@ -63,10 +71,14 @@ __all__ = [
     "on_demand_round",
     "planned_work",
     "port",
+    "port_action",
+    "port_closure",
     "port_link",
+    "port_proposal",
     "port_rule",
     "port_uplink",
     "reading",
+    "rehearsed_rule",
     "rule_event",
     "runtime_setting",
     "shared_address",

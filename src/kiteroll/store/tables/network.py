@@ -36,6 +36,8 @@ switch = Table(
     # Its own credential, sealed; null when a named one is used.
     Column("credential_sealed", LargeBinary(4096)),
     Column("credential_kind", String(64), nullable=False, server_default=""),
+    # Id of the credential it is written with; null: nothing is ever written to it.
+    Column("write_credential_id", Integer),
     Column("source", String(8), nullable=False, server_default="snmp"),
     # How long it is waited for and how often it is asked; null: as set for the service.
     Column("timeout_s", Float),

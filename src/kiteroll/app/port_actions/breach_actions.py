@@ -1,0 +1,164 @@
+"""What rules do by themselves: they propose to close a port, or close it, once a breach is found."""
+
+import asyncio
+import logging
+from collections.abc import Callable, Iterable, Sequence
+from datetime import timedelta
+
+from kiteroll.app.logs import fields
+from kiteroll.app.port_actions.actor import Guarded, Order, PortActor
+from kiteroll.clock import Clock
+from kiteroll.core.errors import KiteRollError, StorageUnavailable
+from kiteroll.core.findings.finding import Finding, State
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.policy.rule_book import RuleBook
+from kiteroll.core.port_actions.actions import ActionKind, ActionState, Wanted
+from kiteroll.core.port_actions.breaches import (
+    BREACHES,
+    PROPOSED_FOR,
+    Consequence,
+    Step,
+    fingerprint,
+    may_close,
+    steps,
+)
+from kiteroll.core.port_actions.closures import REMEMBERED, still_to_act
+from kiteroll.core.port_actions.guards import Limits
+from kiteroll.store import findings, port_actions, port_closures, port_proposals
+from kiteroll.store.database import Database
+from kiteroll.store.port_proposals import NewProposal
+from kiteroll.wording.findings import title
+
+log = logging.getLogger(__name__)
+_HOUR = timedelta(hours=1)
+_LATELY = timedelta(seconds=45)
+"""Within which a breach that goes on shows again and again: for one that is over, nothing is closed."""
+STEP_S = 2.0
+
+
+class BreachActions:
+    def __init__(
+        self,
+        database: Database,
+        actor: PortActor,
+        live: Callable[[], Iterable[Finding]],
+        rules: Callable[[], RuleBook],
+        limits: Callable[[], Limits],
+        clock: Clock,
+    ) -> None:
+        """`live`: findings that are not cleared; `rules`: those in force."""
+        self._database = database
+        self._actor = actor
+        self._live = live
+        self._rules = rules
+        self._limits = limits
+        self._clock = clock
+        self._seen: frozenset[str] | None = None
+        """Keys of breaches that were live at the last step."""
+        self._settled: set[tuple[str, int, int, PortRef, Consequence]] = set()
+        """What was seen to, of breaches that are live."""
+
+    async def step(self) -> None:
+        """Look at breaches that are live now. Raises StorageUnavailable; then nothing is lost."""
+        live = {one.key: one for one in self._live() if one.kind in BREACHES}
+        await asyncio.to_thread(self._withdraw, frozenset(live))
+        self._settled = {one for one in self._settled if one[0] in live}
+        # What a finding explains, such as a loop, is not closed for; what somebody looks at is theirs.
+        open_now = [one for one in live.values() if one.state is State.OPEN and not one.part_of]
+        if not open_now:
+            return
+        rules = await asyncio.to_thread(self._rules)
+        for finding, step, closings in await asyncio.to_thread(self._steps, open_now, rules):
+            mark = (finding.key, finding.times_opened, closings, step.port, step.consequence)
+            if mark in self._settled:
+                continue
+            await self._take(finding, step, closings)
+            self._settled.add(mark)
+
+    def _steps(self, live: Sequence[Finding], rules: RuleBook) -> list[tuple[Finding, Step, int]]:
+        """What is to be done, and how often the port was closed for it before."""
+        now = self._clock.now()
+        asked = {fingerprint(port[0], rules.rule(port)) for one in live for port in one.ports}
+        rehearsed = self._database.run(port_actions.rehearsed, sorted(asked))
+        found = []
+        for one in live:
+            for step in steps(one, rules, rehearsed) if now - one.last_at <= _LATELY else ():
+                before = self._database.run(port_closures.closures_of, step.port, now - REMEMBERED)
+                closings = sum(each.closure.breach == one.key for each in before)
+                if still_to_act([each.closure for each in before], one.last_at):
+                    found.append((one, step, closings))
+        return found
+
+    def _withdraw(self, live: frozenset[str]) -> None:
+        """Proposals whose cause is gone, and those nobody decided on in time."""
+        now = self._clock.now()
+        self._database.run(port_proposals.expire, now)
+        if self._seen is None:
+            waiting = self._database.run(port_proposals.proposals_page, (port_proposals.OPEN,), None, 1000)
+            gone = {one.breach for one in waiting.items} - live
+        else:
+            gone = set(self._seen - live)
+        for breach in sorted(gone):
+            self._database.run(port_proposals.withdraw, breach, now)
+        self._seen = live
+
+    async def _take(self, finding: Finding, step: Step, closings: int) -> None:
+        if step.consequence is not Consequence.CLOSE:
+            note = "" if step.consequence is Consequence.PROPOSE else "its rule closes, but was not rehearsed"
+            await asyncio.to_thread(self._propose, finding, step, closings, note)
+            return
+        if not await asyncio.to_thread(self._may_close):
+            note = "closing by rules has stopped: too many within an hour"
+            await asyncio.to_thread(self._propose, finding, step, closings, note)
+            return
+        order = Order(reason=title(finding), breach=finding.key, reopen_after=step.reopen_after, via="rule")
+        wanted = Wanted(kind=ActionKind.CLOSE, switch=step.port[0], port=step.port[1])
+        try:
+            row = await self._actor.carry_out(wanted, order)
+        except StorageUnavailable:
+            raise
+        except Guarded as guarded:
+            names = ", ".join(one.guard for one in guarded.objections)
+            await asyncio.to_thread(
+                self._propose, finding, step, closings, f"its rule closes, but is guarded: {names}"
+            )
+            return
+        except KiteRollError as failed:
+            await asyncio.to_thread(self._propose, finding, step, closings, f"its rule closes, but: {failed}")
+            return
+        if row.state is not ActionState.DONE:
+            note = f"its rule closes, but: {row.outcome}"
+            await asyncio.to_thread(self._propose, finding, step, closings, note)
+
+    def _may_close(self) -> bool:
+        """Where this one would be too many, closing by rules stops until a person lets it go on."""
+        now, most = self._clock.now(), self._limits().by_rule_per_hour
+        stopped = self._database.run(port_actions.closing_stopped)
+        _, by_rules = self._database.run(port_actions.closed_since, now - _HOUR)
+        if may_close(by_rules, most, stopped[0] if stopped else None):
+            return True
+        if stopped is None:
+            why = f"rules closed {by_rules} ports within an hour, of {most} they may"
+            self._database.run(port_actions.stop_closing, now, why)
+            log.error("closing by rules stopped", extra=fields("closing.stopped", why=why))
+        return False
+
+    def _propose(self, finding: Finding, step: Step, closings: int, note: str) -> None:
+        now = self._clock.now()
+        row = self._database.run(findings.by_keys, [finding.key]).get(finding.key)
+        new = NewProposal(
+            switch=step.port[0],
+            port=step.port[1],
+            breach=finding.key,
+            finding=row.id if row else None,
+            times_opened=finding.times_opened,
+            closings=closings,
+            why=title(finding),
+            note=note,
+            reopen_after_s=int(step.reopen_after.total_seconds()),
+            expires_at=now + PROPOSED_FOR,
+        )
+        made = self._database.run(port_proposals.propose, new, now)
+        if made is not None:
+            said = fields("closing.proposed", switch=new.switch, port=new.port, why=new.why, note=note)
+            log.warning("closing a port is proposed", extra=said)
