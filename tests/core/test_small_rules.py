@@ -330,6 +330,7 @@ def test_what_is_odd_about_a_switch(
     ("values", "use"),
     [
         ({"uplink": True, "oper": Oper.DOWN}, PortUse.UPLINK),
+        ({"uplink": True, "shut": True, "oper": Oper.DOWN}, PortUse.SHUT),
         ({"oper": Oper.DOWN, "quiet": 3}, PortUse.DOWN),
         ({"present": 1, "quiet": 3}, PortUse.IN_USE),
         ({"quiet": 1, "silent": True}, PortUse.QUIET),
@@ -338,7 +339,8 @@ def test_what_is_odd_about_a_switch(
     ],
 )
 def test_how_a_port_is_used(values: dict[str, Any], use: PortUse) -> None:
-    facts: dict[str, Any] = {"uplink": False, "oper": Oper.UP, "present": 0, "quiet": 0, "silent": False}
+    facts: dict[str, Any] = {"uplink": False, "shut": False, "present": 0, "quiet": 0}
+    facts |= {"oper": Oper.UP, "silent": False}
     assert port_use(**facts | values) is use
 
 

@@ -361,4 +361,12 @@ def test_the_api_tells_what_core_decided(http: httpx.Client) -> None:
         assert one["healthy"] is (one["health"] == "read")
     ports = {one["name"]: one for one in http.get(f"{V1}/switches/ticket-hall/ports").json()}
     assert ports["p24"]["use"] == "uplink" and ports["p16"]["use"] == "in use"
-    assert {one["use"] for one in ports.values()} <= {"uplink", "in use", "quiet", "silent", "down", "idle"}
+    assert {one["use"] for one in ports.values()} <= {
+        "uplink",
+        "in use",
+        "quiet",
+        "silent",
+        "shut",
+        "down",
+        "idle",
+    }

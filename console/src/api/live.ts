@@ -21,7 +21,7 @@ export function useLive(): boolean {
     source.addEventListener("error", () => setConnected(false));
     source.addEventListener("reading", () => gather.add(ON_READING));
     source.addEventListener("change", () => gather.add(ON_CHANGE));
-    source.addEventListener("finding", () => gather.add(["findings"]));
+    source.addEventListener("finding", () => gather.add(["findings", "acting"]));
     source.addEventListener("rules", () => gather.add(ON_RULES));
     source.addEventListener("resync", () => gather.add([...ON_READING, ...ON_CHANGE, ...ON_RULES]));
     return () => {

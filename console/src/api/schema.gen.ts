@@ -3867,7 +3867,7 @@ export interface components {
              * Use
              * @enum {string}
              */
-            use: "uplink" | "in use" | "quiet" | "silent" | "down" | "idle";
+            use: "uplink" | "in use" | "quiet" | "silent" | "shut" | "down" | "idle";
             /** Silent Since */
             silent_since: string | null;
         };

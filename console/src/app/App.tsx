@@ -2,6 +2,7 @@
 import { ChakraProvider } from "@chakra-ui/react";
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
 import { createBrowserRouter, RouterProvider } from "react-router";
+import { ClosedPortsPage } from "../acting/ClosedPortsPage";
 import { AlertsPage } from "../alerts/AlertsPage";
 import { PlannedWorkPage } from "../alerts/PlannedWorkPage";
 import { type Schemas, ServiceProblem } from "../api/client";
@@ -68,6 +69,7 @@ const router = createBrowserRouter([
           { path: "levels", element: <LevelsPage /> },
           { path: "enrolment", element: <EnrolmentPage /> },
           { path: "barred", element: <BarredPage /> },
+          { path: "closed", element: <ClosedPortsPage /> },
           { path: "rehearsal", element: <RehearsalPage /> },
           { path: "log", element: <LogPage /> },
         ],

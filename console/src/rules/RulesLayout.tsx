@@ -25,6 +25,7 @@ export function RulesLayout() {
         <SubPage to="/rules/enrolment">Enrolment</SubPage>
         <SubPage to="/rules/barred">Barred</SubPage>
         <SubPage to="/rules/rehearsal">Rehearsal</SubPage>
+        <SubPage to="/rules/closed">Closed ports</SubPage>
         <SubPage to="/rules/log">Log</SubPage>
       </SubPages>
       <Outlet context={{ pending, setPending } satisfies Context} />

@@ -8,6 +8,7 @@ const SIGNS: Record<PortUse, string> = {
   "in use": "",
   quiet: "◐",
   silent: "∅",
+  shut: "✕",
   down: "",
   idle: "",
 };
@@ -33,6 +34,7 @@ const Cell = chakra("button", {
       borderColor: "warn",
       boxShadow: "inset 0 3px 0 var(--chakra-colors-warn)",
     },
+    "&[data-use=shut]": { borderColor: "bad", borderStyle: "dashed" },
     "&[data-use=down], &[data-use=idle]": { borderStyle: "dashed", color: "soft", bg: "transparent" },
     "&[data-chosen]": { outline: "3px solid", outlineColor: "kite", outlineOffset: "1px" },
   },

@@ -1,6 +1,7 @@
 // One port of a switch: what it is and why, how many were there over time, who was there.
 import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { PortActions } from "../acting/PortActions";
 import { api, need, type Port, type Schemas } from "../api/client";
 import { addressCountsQuery, linkHistoryQuery } from "../api/resources/ports";
 import { portHistoryQuery } from "../api/resources/stays";
@@ -23,6 +24,7 @@ export function PortPanel({ port }: { port: Port }) {
         Port {port.name} {port.alias}
       </Heading>
       <Role port={port} />
+      {!past && <PortActions port={port} />}
       <QueryView query={crowd} rows={1}>
         {(counts) => <AddressCounts counts={counts} />}
       </QueryView>

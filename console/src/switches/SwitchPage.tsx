@@ -91,6 +91,7 @@ function Identity({ one }: { one: Switch }) {
     ["topology changes", one.topology_changes],
     ["learning discards", one.learning_discards],
     ["polled as", one.credential ?? one.credential_kind],
+    ["written with", one.write_credential ?? ""],
     ["site", one.site],
     ["groups", one.groups.join(", ")],
     [

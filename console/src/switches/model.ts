@@ -63,6 +63,7 @@ export const USE_WORDS: Record<PortUse, string> = {
   "in use": "in use",
   quiet: "up, its endpoints are quiet",
   silent: "up, no address learned",
+  shut: "shut on the switch",
   down: "down",
   idle: "not known to be up",
 };

@@ -220,7 +220,7 @@ class Port(ResponseModel):
     """Known switches behind it, the adjacent ones first."""
     beyond: str
     """A bridge behind it that is not in the inventory and announces itself there."""
-    use: Literal["uplink", "in use", "quiet", "silent", "down", "idle"]
+    use: Literal["uplink", "in use", "quiet", "silent", "shut", "down", "idle"]
     silent_since: Instant | None
     """Since when it is up with no address learned."""
 

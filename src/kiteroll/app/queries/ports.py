@@ -89,11 +89,12 @@ class PortQueries:
             present, quiet, link = then.get(row.id, (0, 0, None))
             oper, since = (link.oper, link.at) if link else ("unknown", None)
             known = replace(row, present=present, quiet=quiet, oper=oper, oper_since=since)
-            found.append(_view(known, view, at))
+            found.append(_view(known, view, at, past=True))
         return found
 
 
-def _view(row: PortRow, view: NetworkView, now: datetime) -> PortView:
+def _view(row: PortRow, view: NetworkView, now: datetime, *, past: bool = False) -> PortView:
+    """`past`: whether it was shut then is not recorded."""
     oper = Oper(row.oper)
     since = up_since(
         row.oper_since,
@@ -113,6 +114,7 @@ def _view(row: PortRow, view: NetworkView, now: datetime) -> PortView:
     silent = silent_since(activity, view.topology, now, _NO_TIME)
     use = port_use(
         uplink=role.is_uplink,
+        shut=row.there and not row.admin_up and not past,
         oper=oper,
         present=row.present,
         quiet=row.quiet,

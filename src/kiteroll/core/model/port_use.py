@@ -13,13 +13,17 @@ class PortUse(StrEnum):
     """Up, and its addresses are quiet."""
     SILENT = "silent"
     """Up, and no address is learned."""
+    SHUT = "shut"
+    """Closed by whoever manages the switch (ifAdminStatus is not up)."""
     DOWN = "down"
     IDLE = "idle"
     """Not known to be up, and no address is learned."""
 
 
-def port_use(*, uplink: bool, oper: Oper, present: int, quiet: int, silent: bool) -> PortUse:
+def port_use(*, uplink: bool, shut: bool, oper: Oper, present: int, quiet: int, silent: bool) -> PortUse:
     """`present` and `quiet` count addresses; `silent` as the rule of silent ports decides it."""
+    if shut:
+        return PortUse.SHUT
     if uplink:
         return PortUse.UPLINK
     if oper is Oper.DOWN:
