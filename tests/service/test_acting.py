@@ -21,6 +21,7 @@ from kiteroll.client import (
     ageing_advice,
     approve_proposal,
     audit_log,
+    begin_rehearsal,
     begin_sweep,
     change_port,
     change_rules,
@@ -29,9 +30,11 @@ from kiteroll.client import (
     closed_ports,
     credentials,
     findings,
+    go_on_closing,
     ports,
     proposals,
     refuse_proposal,
+    rehearsal,
     remove_credential,
     sweep,
     switch,
@@ -43,6 +46,7 @@ from kiteroll.schemas.api import (
     Credential,
     NewAction,
     NewCredential,
+    NewRehearsal,
     NewSweep,
     NewToken,
     NewUser,
@@ -59,6 +63,7 @@ from tests.support.udp_relay import UdpRelay
 WRITES = ("ticket-hall", "quay-1", "weighbridge", "core-1")
 SETTINGS = (
     "[acting]\nreopens = 1\nask_networks = ['127.77.0.0/28']\nask_rate = 200\nports_per_hour = 50\n"
+    "by_rule_per_hour = 1\n"
     "[findings]\nport_rule_delay = '1s'\n"
 )
 
@@ -266,15 +271,46 @@ def test_a_port_closed_for_a_breach_is_reopened_by_the_timer_and_held_when_it_co
         kite.send(act(reopen("ticket-hall", "p6")))
 
 
-def test_a_rule_that_was_not_rehearsed_proposes_what_it_would_close(acting: Service) -> None:
+def test_a_rule_closes_by_itself_once_rehearsed_and_stops_when_it_closed_as_many_as_it_may(
+    acting: Service,
+) -> None:
     with acting.client() as kite:
-        rule = RuleChange(switch="ticket-hall", port="p7", watched=True, on_breach="close")
-        kite.send(change_rules(RulesPatch(changes=[rule])))
-
+        strict = [
+            RuleChange(switch="ticket-hall", port=port, watched=True, on_breach="close")
+            for port in ("p7", "p8")
+        ]
+        kite.send(change_rules(RulesPatch(changes=strict[:1])))
         number = _proposed(kite, "p7")
         (note,) = (one.note for one in kite.each(proposals()) if one.number == number)
         assert note == "its rule closes, but was not rehearsed"
-        _unwatch(kite, "p7")
+
+        run = kite.send(begin_rehearsal(NewRehearsal(switch="ticket-hall")))
+        wait_until(lambda: kite.send(rehearsal(run.id)).state == "done", "the rehearsal to end")
+        wait_until(lambda: _closed(kite) == {"p7": ""}, "the rule to close the port")
+        (shown,) = (one for one in kite.each(actions(port="p7")))
+        assert (shown.asked_by, shown.via, shown.state) == ("", "rule", "done")
+
+        kite.send(change_rules(RulesPatch(changes=strict[1:])))
+        number = _proposed(kite, "p8")
+        (note,) = (one.note for one in kite.each(proposals()) if one.number == number)
+        assert note == "closing by rules has stopped: too many within an hour"
+        stopped = kite.send(closed_ports()).stopped
+        assert stopped is not None and "of 1 they may" in stopped.why
+        wait_until(lambda: "closing-stopped" in _open_kinds(kite), "a person to be called")
+        kite.send(go_on_closing())
+        assert kite.send(closed_ports()).stopped is None
+        for port in ("p7", "p8"):
+            _unwatch(kite, port)
+        kite.send(act(reopen("ticket-hall", "p7")))
+
+
+def _closed(kite: Client) -> dict[str, str]:
+    """Ports that are closed, and by whom."""
+    return {one.port: one.closed_by for one in kite.send(closed_ports()).closed}
+
+
+def _open_kinds(kite: Client) -> set[str]:
+    return {one.kind for one in kite.each(findings(states=["open"]))}
 
 
 def test_hosts_are_asked_and_switches_read_again(acting: Service) -> None:

@@ -5,18 +5,27 @@ from datetime import UTC, datetime
 
 import pytest
 
-from kiteroll.client import Client, add_switch, endpoints, findings, path
-from kiteroll.schemas.api import Credential, NewSwitch
+from kiteroll.client import (
+    Client,
+    act,
+    add_credential,
+    add_switch,
+    change_user,
+    endpoints,
+    findings,
+    path,
+)
+from kiteroll.schemas.api import Credential, NewAction, NewCredential, NewSwitch, UserChange
 from tests.support.harness import NewService, wait_until
-from tests.support.linux_network import COMMUNITY, LinuxNetwork, NotPossible
+from tests.support.linux_network import COMMUNITY, WRITE_COMMUNITY, LinuxNetwork, NotPossible
 
 INTERVAL_S = 5
 HOSTS = [f"02:1a:0b:00:00:{number:02x}" for number in range(1, 13)]
 
 
 @pytest.fixture
-def network() -> Iterator[LinuxNetwork]:
-    made = LinuxNetwork(4)
+def network(request: pytest.FixtureRequest) -> Iterator[LinuxNetwork]:
+    made = LinuxNetwork(getattr(request, "param", 4))
     try:
         made.start()
         yield made
@@ -82,6 +91,35 @@ def test_a_ring_of_real_bridges_is_read_followed_and_told_as_it_is(
 
         wait_until(lambda: "moved" in _told(client), "the move to be told")
         assert _told(client)["moved"] == [f"{HOSTS[0]} moved from s1 port a1 to s3 port a9"]
+    assert service.end() == 0
+    assert "Traceback" not in service.log
+
+
+@pytest.mark.parametrize("network", [2], indirect=True)
+def test_a_port_of_a_real_bridge_is_closed_and_opened(network: LinuxNetwork, new_service: NewService) -> None:
+    """Written by net-snmp's agent: the interface really goes down, and whoever is there falls silent."""
+    host, end = HOSTS[0], ("s1", "a1")
+    network.plug(host, *end)
+    service = new_service(environment={"KITEROLL_INTERVAL": f"{INTERVAL_S}s"})
+    with service.client() as client:
+        writer = NewCredential(name="writer", access=Credential(community=WRITE_COMMUNITY))
+        client.send(add_credential(writer))
+        client.send(change_user("admin", UserChange(acts_on_ports=True)))
+        access = Credential(community=COMMUNITY)
+        for name, address in network.addresses.items():
+            new = NewSwitch(name=name, host=address, access=access, write_credential="writer")
+            client.send(add_switch(new))
+        wait_until(lambda: _homes(client) == network.hosts, "the host to be at home")
+
+        order = NewAction(kind="close-port", switch=end[0], port=end[1], reason="a trial", dry_run=False)
+        done = client.send(act(order)).action
+        assert done is not None and done.state == "done" and host in done.present
+        assert not network.link_is_up(end)
+        wait_until(lambda: _homes(client) == {host: None}, "the host to be nowhere")
+
+        done = client.send(act(order.model_copy(update={"kind": "reopen-port"}))).action
+        assert done is not None and done.state == "done" and network.link_is_up(end)
+        wait_until(lambda: _homes(client) == network.hosts, "the host to be at home again")
     assert service.end() == 0
     assert "Traceback" not in service.log
 

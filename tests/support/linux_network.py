@@ -9,7 +9,7 @@ from pathlib import Path
 
 from tests.support.harness import wait_until
 
-COMMUNITY = "tarn-read"
+COMMUNITY, WRITE_COMMUNITY = "tarn-read", "tarn-write"
 _AGENT = Path(__file__).with_name("bridge_mib.py")
 _TALK = """
 import socket, sys, time
@@ -90,6 +90,11 @@ class LinuxNetwork:
     def set_link(self, end: tuple[str, str], state: str) -> None:
         self._ip("-n", self._space(end[0]), "link", "set", end[1], state)
 
+    def link_is_up(self, end: tuple[str, str]) -> bool:
+        """As whoever manages the switch wants it."""
+        told = self._ip("-n", self._space(end[0]), "link", "show", end[1])
+        return "UP" in told.split("<", 1)[1].split(">", 1)[0].split(",")
+
     def shut_ports(self) -> set[tuple[str, str]]:
         """Ports between switches that spanning tree keeps shut."""
         ends = {end for cable in self.cables for end in cable}
@@ -125,7 +130,8 @@ class LinuxNetwork:
         agentx, control = self._directory / f"{name}.agentx", self._directory / f"{name}.lldp"
         config = self._directory / f"{name}.conf"
         config.write_text(
-            f"rocommunity {COMMUNITY}\nsysName {name}\nmaster agentx\nagentXSocket {agentx}\n"
+            f"rocommunity {COMMUNITY}\nrwcommunity {WRITE_COMMUNITY}\nsysName {name}\n"
+            f"master agentx\nagentXSocket {agentx}\n"
             f"pass_persist .1.3.6.1.2.1.17 {sys.executable} {_AGENT} br0\n"
         )
         pid, listen = str(self._directory / f"{name}.pid"), f"udp:{self.addresses[name]}:161"
