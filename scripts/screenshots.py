@@ -53,18 +53,21 @@ PAGES = {
     "enrolment": ("/rules/enrolment", "light"),
     "rehearsal": ("/rules/rehearsal", "light"),
     "map": ("/map?mac=02:1a:09:01:9e:4a", "light"),
-    "compare": ("/compare", "light"),
     "switches": ("/switches", "light"),
     "switch-light": ("/switches/checkin-east", "light"),
     "alerts": ("/service", "dark"),
 }
+LATE = {"closed-ports": ("/rules/closed", "light")}
+"""Once the port of the boat's box is held closed."""
 COMMANDS = {
     "cli-find": "kiteroll find 9e:4a berth; kiteroll endpoint list --switch checkin-east --port p10; "
     "kiteroll changes --limit 8",
     "cli-endpoint": "kiteroll endpoint show 02:1a:09:01:9e:4a; kiteroll finding list",
     "cli-rollcall": "kiteroll roll-call checkin-east p6; kiteroll rehearse --switch workshop --seats 1; "
     f"kiteroll find 10.10.0.121 --at {YESTERDAY_NOON}; kiteroll path 02:1a:0a:02:3c:bc --at {YESTERDAY_NOON}",
-    "cli-probe": f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -44",
+    "cli-acting": "kiteroll port close ticket-hall p3 --reason 'found open after hours' --reopen-after 12h; "
+    "kiteroll port closed; kiteroll action list --port p17; kiteroll switch ageing-time quay-2; "
+    f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -12",
 }
 
 
@@ -93,12 +96,13 @@ def _all_read(data: Path) -> bool:
     return len(known) == 12 and all(one.health in ("read", "partial") for one in known)
 
 
-def _await(token: str, kind: str) -> int:
-    """Number of the finding of a kind, once it is open."""
-    until = time.monotonic() + 420
+def _await(token: str, kind: str, said: str = "") -> int:
+    """Number of the finding of a kind, once it is open, and its title says so."""
+    until = time.monotonic() + 600
     with Client(f"http://127.0.0.1:{PORT}", token) as client:
         while True:
-            found = next((one.id for one in client.each(findings()) if one.kind == kind), None)
+            all_of_kind = (one for one in client.each(findings()) if one.kind == kind)
+            found = next((one.id for one in all_of_kind if said in one.title), None)
             if found is not None:
                 return found
             assert time.monotonic() < until, f"{kind} is not told"
@@ -172,6 +176,8 @@ def main() -> int:
                 time.sleep(60)  # the loop then is over, and what it was shows whole
                 _rehearse(token)
                 pages(browser, token, PAGES)
+                _await(token, "port-closed", "held closed")
+                pages(browser, token, LATE)
                 browser.close()
             commands(data)
     return 0

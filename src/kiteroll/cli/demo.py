@@ -29,6 +29,7 @@ from kiteroll.client import (
     bar,
     change_rules,
     change_switch,
+    change_user,
     enrol,
     import_readings,
     open_window,
@@ -54,6 +55,7 @@ from kiteroll.schemas.api import (
     RuleLevel,
     RulesPatch,
     SwitchChange,
+    UserChange,
 )
 from kiteroll.schemas.reading_document import ReadingDocument
 
@@ -265,7 +267,8 @@ def _decide_on_proposals(client: Client) -> None:
 
 
 def _add_people(client: Client) -> None:
-    """The crew who look after the network; the demo tells their password."""
+    """The crew who look after the network; the demo tells their password. The command line acts as `admin`."""
+    client.send(change_user("admin", UserChange(acts_on_ports=True)))
     for one in _PEOPLE:
         try:
             client.send(add_user(NewUser.model_validate({**one, "password": PASSWORD})))
