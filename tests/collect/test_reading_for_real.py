@@ -1,8 +1,6 @@
 """Reading agents over real UDP: the simulated ones, net-snmp's snmpd, and none at all."""
 
 import asyncio
-import shutil
-import subprocess
 from collections.abc import Iterator
 from dataclasses import replace
 from datetime import timedelta
@@ -21,6 +19,7 @@ from kiteroll.lab import tarn_ferries
 from kiteroll.lab.site import Site
 from kiteroll.snmp.message import V1, V2C
 from kiteroll.snmp.usm import Auth, User
+from tests.support.net_snmp import running_snmpd
 from tests.support.ports import free_udp_port
 
 CLOCK = SystemClock()
@@ -124,26 +123,13 @@ def test_one_silent_switch_holds_up_no_other_and_is_asked_again_later() -> None:
 
 @pytest.fixture
 def snmpd(tmp_path: Path) -> Iterator[int]:
-    """net-snmp's own agent on loopback: software that nobody here wrote."""
-    program = shutil.which("snmpd") or "/usr/sbin/snmpd"
-    port = free_udp_port()
-    config = tmp_path / "snmpd.conf"
-    config.write_text(
-        "rocommunity tarn-read 127.0.0.1\nsysName yard-host\nsysLocation Yard\n"
+    config = (
+        "sysName yard-host\nsysLocation Yard\n"
         "createUser reader SHA-256 ferry-across AES berth-lights\nrouser reader authpriv\n"
         "createUser plain SHA ferry-across\nrouser plain authnopriv\n"
     )
-    process = subprocess.Popen(
-        [program, "-f", "-C", "-c", str(config), "-Lo", "-I", "-smux", f"udp:127.0.0.1:{port}"],
-        env={"SNMP_PERSISTENT_DIR": str(tmp_path), "PATH": "/usr/sbin:/usr/bin"},
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-    )
-    probe = Target(host="127.0.0.1", port=port, community="tarn-read")
-    asyncio.run(read_switch("yard", probe, CLOCK, Limits(timeout_s=0.2, tries=30)))
-    yield port
-    process.terminate()
-    process.wait(10)
+    with running_snmpd(tmp_path, config) as port:
+        yield port
 
 
 def test_an_agent_nobody_here_wrote_is_read(snmpd: int) -> None:

@@ -1,7 +1,6 @@
 """Writing objects of switches: simulated agents against net-snmp's programs, and ours against its agent."""
 
 import asyncio
-import shutil
 import subprocess
 from collections.abc import Awaitable, Callable, Iterator
 from dataclasses import replace
@@ -13,14 +12,14 @@ from kiteroll.clock import SystemClock
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.snmp_client import Target
 from kiteroll.collect.switch_writer import Answer, WrittenObject, writing, written_object
-from kiteroll.core.errors import DeviceRefused, DeviceSilent
+from kiteroll.core.errors import DeviceSilent
 from kiteroll.core.port_actions.actions import ActionKind
 from kiteroll.lab import tarn_ferries
 from kiteroll.lab.notifier import LAB_USER
 from kiteroll.lab.site import Site
 from kiteroll.lab.switch import LabSwitch
 from kiteroll.snmp.usm import Auth, User
-from tests.support.harness import wait_until
+from tests.support.net_snmp import running_snmpd
 from tests.support.ports import free_udp_port
 
 CLOCK = SystemClock()
@@ -150,32 +149,13 @@ def test_net_snmp_sets_objects_of_a_simulated_switch(name: str) -> None:
 
 @pytest.fixture
 def snmpd(tmp_path: Path) -> Iterator[int]:
-    """net-snmp's agent with users and communities that may write."""
-    program = shutil.which("snmpd") or "/usr/sbin/snmpd"
-    port = free_udp_port()
-    config = tmp_path / "snmpd.conf"
-    config.write_text(
-        "rwcommunity tarn-write 127.0.0.1\nrocommunity tarn-read 127.0.0.1\n"
+    """With a user and a community that may write."""
+    config = (
+        "rwcommunity tarn-write 127.0.0.1\n"
         "createUser writer SHA-256 ferry-across AES berth-lights\nrwuser writer authpriv\n"
     )
-    process = subprocess.Popen(
-        [program, "-f", "-C", "-c", str(config), "-Lo", "-I", "-smux", f"udp:127.0.0.1:{port}"],
-        env={"SNMP_PERSISTENT_DIR": str(tmp_path), "PATH": "/usr/sbin:/usr/bin"},
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-    )
-    ready = Target(host="127.0.0.1", port=port, community="tarn-read")
-
-    def answers() -> bool:
-        try:
-            return asyncio.run(_read(ready, written_object(ALIAS, 1), 1))[1] == "lo"
-        except (DeviceSilent, DeviceRefused):
-            return False
-
-    wait_until(answers, "snmpd to answer")
-    yield port
-    process.kill()
-    process.wait()
+    with running_snmpd(tmp_path, config) as port:
+        yield port
 
 
 USER = User(

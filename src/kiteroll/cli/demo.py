@@ -267,7 +267,7 @@ def _decide_on_proposals(client: Client) -> None:
 
 
 def _add_people(client: Client) -> None:
-    """The crew who look after the network; the demo tells their password. The command line acts as `admin`."""
+    """The crew who look after the network; the demo tells their password. The command line is `admin`."""
     client.send(change_user("admin", UserChange(acts_on_ports=True)))
     for one in _PEOPLE:
         try:
