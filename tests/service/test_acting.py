@@ -289,6 +289,9 @@ def test_a_rule_closes_by_itself_once_rehearsed_and_stops_when_it_closed_as_many
         wait_until(lambda: _closed(kite) == {"p7": ""}, "the rule to close the port")
         (shown,) = (one for one in kite.each(actions(port="p7")))
         assert (shown.asked_by, shown.via, shown.state) == ("", "rule", "done")
+        entry = next(one for one in kite.each(audit_log(limit=50)) if one.action == "switch.write")
+        assert (entry.by, entry.via, entry.subject) == ("service", "rule", "ticket-hall p7")
+        assert (entry.before, entry.after) == ({"ifAdminStatus.7": "up"}, {"ifAdminStatus.7": "down"})
 
         kite.send(change_rules(RulesPatch(changes=strict[1:])))
         number = _proposed(kite, "p8")

@@ -13,7 +13,6 @@ from kiteroll.app.certificates import ensure_self_signed
 from kiteroll.app.config import Config, Listen
 from kiteroll.app.logs import fields
 from kiteroll.core.errors import ConfigError, Conflict
-from kiteroll.data_dir import CERTIFICATE_FILE
 
 log = logging.getLogger(__name__)
 _KEY_FILE = "certificate.key"
@@ -78,12 +77,12 @@ class Tls:
 
 def make_tls(config: Config, now: datetime) -> Tls | None:
     """None: without. Raises ConfigError."""
-    listen = config.listen
-    if listen.certificate is not None and listen.key is not None:
-        return Tls(listen.certificate, listen.key)
-    if not listen.self_signed:
+    listen, certificate = config.listen, config.certificate_file
+    if certificate is None:
         return None
-    certificate, key = config.data_dir / CERTIFICATE_FILE, config.data_dir / _KEY_FILE
+    if listen.key is not None:
+        return Tls(certificate, listen.key)
+    key = config.data_dir / _KEY_FILE
     names = ["localhost", "127.0.0.1", "::1", socket.gethostname(), *listen.names]
     names += [host for host in listen.hosts if not _is_every_address(host)]
     ensure_self_signed(certificate, key, list(dict.fromkeys(names)), now)

@@ -23,7 +23,7 @@ from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.port_actions.guards import Limits
 from kiteroll.core.port_actions.sweep import parse_network
 from kiteroll.core.tracking.admission import AdmissionLimits
-from kiteroll.data_dir import default_data_dir
+from kiteroll.data_dir import CERTIFICATE_FILE, default_data_dir
 from kiteroll.duration import parse_duration_s
 
 Seconds = Annotated[float, BeforeValidator(parse_duration_s)]
@@ -311,6 +311,11 @@ class Config(_Section):
     logs: LogSettings = LogSettings()
     traces: TraceSettings = TraceSettings()
     acting: ActingSettings = ActingSettings()
+
+    @property
+    def certificate_file(self) -> Path | None:
+        """The certificate it listens with; None where it speaks no TLS."""
+        return self.data_dir / CERTIFICATE_FILE if self.listen.self_signed else self.listen.certificate
 
     @model_validator(mode="after")
     def _openid_whole(self) -> Self:

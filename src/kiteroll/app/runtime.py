@@ -91,7 +91,6 @@ from kiteroll.collect.poller import Poller
 from kiteroll.core.errors import ConfigError
 from kiteroll.core.port_actions.sweep import parse_network
 from kiteroll.core.topology.refresh import FACTS_MAX_AGE
-from kiteroll.data_dir import CERTIFICATE_FILE
 from kiteroll.store import rounds
 from kiteroll.store.database import Database
 from kiteroll.store.database_lock import DatabaseLock
@@ -248,9 +247,6 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     alert_sender = AlertSender(background, clock, storage.vault)
     database_watch = DatabaseWatch(storage.watch, clock)
     supervisor = Supervisor(clock, on_must_stop)
-    certificate = config.listen.certificate
-    if config.listen.self_signed:
-        certificate = config.data_dir / CERTIFICATE_FILE
     reads = SwitchReads(database, poller, clock)
     endpoint_queries = EndpointQueries(database, topology, makers, clock, lambda: findings.contested())
     host = make_url(config.database.url).host if config.database.url else None
@@ -272,7 +268,7 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         alert_sender,
         database_watch,
         config.data_dir,
-        certificate,
+        config.certificate_file,
         closed_ports.as_of_last_step,
         clock,
     )

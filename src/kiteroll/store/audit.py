@@ -14,6 +14,8 @@ from kiteroll.store.tables import audit_entry
 
 BEGUN = "begun"
 DONE = "done"
+SERVICE = "service"
+"""Who did what nobody asked for by a call."""
 FAILED = "failed"
 
 
@@ -63,6 +65,24 @@ class AuditFilters:
     """Somewhere in the subject or the values."""
     since: datetime | None = None
     until: datetime | None = None
+
+
+def append_own(
+    connection: Connection,
+    at: datetime,
+    action: str,
+    subject: str,
+    *,
+    via: str,
+    note: str,
+    by: str = SERVICE,
+    before: Any = None,
+    after: Any = None,
+) -> AuditRow:
+    """An entry of what no call did: the service itself, or a command of its machine."""
+    values = {"call": "", "client": "", "stage": DONE, "by": by, "via": via, "action": action}
+    values |= {"subject": subject[:255], "before": before, "after": after, "note": note}
+    return append(connection, at, values)
 
 
 def append(connection: Connection, at: datetime, values: Mapping[str, Any]) -> AuditRow:

@@ -27,11 +27,6 @@ from kiteroll.store.database import Database
 
 log = logging.getLogger(__name__)
 ADMINISTRATOR = "admin"
-_BY_SERVICE = {
-    **dict.fromkeys(("call", "client"), ""),
-    **{"stage": audit.DONE, "by": "service", "via": "start", "action": "token.recover"},
-    **{"subject": ADMINISTRATOR, "before": None, "after": None},
-}
 
 
 def ensure_way_in(database: Database, clock: Clock, data_dir: Path, passwords: Passwords) -> None:
@@ -60,7 +55,7 @@ def ensure_way_in(database: Database, clock: Clock, data_dir: Path, passwords: P
                     "the token file was missing: a new one is written, for the administrator of this machine"
                 )
                 log.warning(told, extra=fields("access.recovered"))
-                database.run(audit.append, now, {**_BY_SERVICE, "note": told})
+                database.run(_note_recovered, told, now)
         elif digest_of(_read(token_file)) not in {one.token_hash for one in database.run(tokens.all_tokens)}:
             database.run(_renew, digest_of(_read(token_file)), now)
     except OSError as wrong:
@@ -88,3 +83,7 @@ def _renew(connection: Connection, digest: str, at: datetime) -> None:
     # Acting on ports is its owner's only once somebody grants it to that account.
     values = {"name": name, "token_hash": digest, "scopes": set(Right), "created_at": at}
     tokens.add_token(connection, owner.id, {**values, "expires_at": None})
+
+
+def _note_recovered(connection: Connection, told: str, at: datetime) -> None:
+    audit.append_own(connection, at, "token.recover", ADMINISTRATOR, via="start", note=told)

@@ -8,6 +8,7 @@ from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
+from sqlalchemy import Connection
 from sqlalchemy.engine import URL
 
 from kiteroll import __version__
@@ -31,7 +32,6 @@ log = logging.getLogger(__name__)
 _KEY_FILES = ("secrets.key", "engine.json")
 """Of the data directory. The machine's token is not among them: a new one is made where it is missing."""
 _ANSWER_S = 600
-_BY_MACHINE = {"call": "", "stage": audit.DONE, "by": "service", "via": "machine", "client": ""}
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,8 +157,10 @@ def _opened(url: str | URL) -> Iterator[Database]:
 
 
 def _enter(database: Database, clock: Clock, action: str, subject: str, note: str) -> None:
-    values = {**_BY_MACHINE, "action": action, "subject": subject[:255], "before": None, "after": None}
-    database.run(audit.append, clock.now(), {**values, "note": note})
+    def work(connection: Connection) -> None:
+        audit.append_own(connection, clock.now(), action, subject, via="machine", note=note)
+
+    database.run(work)
 
 
 def _read_keys(data_dir: Path) -> dict[str, str]:

@@ -6,7 +6,7 @@ import logging
 from collections import defaultdict
 from collections.abc import Awaitable, Callable, Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from sqlalchemy import Connection
 
@@ -19,7 +19,7 @@ from kiteroll.core.policy.port_rules import PortRule
 from kiteroll.core.port_actions.actions import ActionKind, ActionState, Wanted, read_back
 from kiteroll.core.port_actions.closures import REMEMBERED, Closure, reopening
 from kiteroll.core.port_actions.guards import Guard, Objection, not_overridden
-from kiteroll.store import port_actions, port_closures
+from kiteroll.store import audit, port_actions, port_closures
 from kiteroll.store.database import Database
 from kiteroll.store.port_actions import ActionRow, NewAction
 from kiteroll.wording.port_actions import objection_text
@@ -185,6 +185,8 @@ class PortActor:
             port_closures.end_closure(
                 connection, (row.switch, row.port), now, row.asked_by, by_timer=by_timer
             )
+        if state is not row.state:
+            _enter(connection, row, state, outcome, now)
         return port_actions.end_action(connection, row.id, state, outcome, now)
 
     def _note_closed(self, connection: Connection, row: ActionRow) -> None:
@@ -215,6 +217,21 @@ class PortActor:
         task = asyncio.ensure_future(read())
         self._reading.add(task)
         task.add_done_callback(self._reading.discard)
+
+
+def _enter(connection: Connection, row: ActionRow, state: ActionState, outcome: str, at: datetime) -> None:
+    """Into the audit log: what the switch was set to, whoever wanted it."""
+    audit.append_own(
+        connection,
+        at,
+        "switch.write",
+        f"{row.switch} {row.port}".strip(),
+        by=row.asked_by or audit.SERVICE,
+        via=row.via,
+        note=f"{row.reason}; {state}: {outcome}",
+        before={row.write.name: row.write.was},
+        after={row.write.name: row.write.to} if state is ActionState.DONE else None,
+    )
 
 
 def _value_of(row: ActionRow) -> str:
