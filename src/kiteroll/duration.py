@@ -1,17 +1,23 @@
-"""Spans of time as people and settings write them: a number and a unit."""
+"""Spans of time as people and settings write them: numbers with units."""
 
 import re
+from itertools import pairwise
 
-_UNITS_S = {"ms": 0.001, "s": 1, "m": 60, "h": 3600, "d": 86400}
-_SPAN = re.compile(r"(\d+(?:\.\d+)?)\s*(ms|s|m|h|d)")
+_UNITS_S = {"ms": 0.001, "s": 1, "m": 60, "h": 3600, "d": 86400, "w": 604800}
+_PART = r"(\d+(?:\.\d+)?)\s*(ms|s|m|h|d|w)"
+_SPAN = re.compile(rf"(?:{_PART}\s*)+")
 
 
 def parse_duration_s(value: object) -> float:
-    """Seconds of a text like '30s' or '5m'. Raises ValueError for anything without a unit."""
-    found = _SPAN.fullmatch(value.strip()) if isinstance(value, str) else None
-    if found is None:
-        raise ValueError(f"{value!r} is no duration: write a number and a unit, such as 30s, 5m or 2h")
-    return float(found[1]) * _UNITS_S[found[2]]
+    """Seconds of a text like '30s', '5m' or '1h30m'. Raises ValueError for anything without a unit, and for
+    units that do not grow smaller."""
+    text = value.strip() if isinstance(value, str) else ""
+    if not _SPAN.fullmatch(text):
+        raise ValueError(f"{value!r} is no duration: write a number and a unit, such as 30s, 5m or 1h30m")
+    parts = [(float(number), _UNITS_S[unit]) for number, unit in re.findall(_PART, text)]
+    if any(later >= earlier for (_, earlier), (_, later) in pairwise(parts)):
+        raise ValueError(f"{value!r} is no duration: larger units come first, each once, such as 1h30m")
+    return sum(number * unit for number, unit in parts)
 
 
 def duration_text(seconds: float) -> str:

@@ -112,7 +112,9 @@ def install(app: FastAPI) -> None:
     @app.exception_handler(HTTPException)
     async def plain(request: Request, error: HTTPException) -> JSONResponse:
         code = {404: "not_found", 405: "method_not_allowed"}.get(error.status_code, "http")
-        return problem(error.status_code, str(error.detail), f"{request.method} {request.url.path}", code)
+        answer = problem(error.status_code, str(error.detail), f"{request.method} {request.url.path}", code)
+        answer.headers.update(error.headers or {})  # Allow, of a method that is not
+        return answer
 
     @app.exception_handler(ClientDisconnect)
     async def gone(request: Request, error: ClientDisconnect) -> JSONResponse:

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kiteroll.cli.exit_codes import Exit
-from kiteroll.cli.output import Output
+from kiteroll.cli.output import Look, Output
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Invalid
 from kiteroll.data_dir import CERTIFICATE_FILE, DEFAULT_URL, TOKEN_FILE, default_data_dir
@@ -46,8 +46,8 @@ class Context:
 
     def ca_file(self) -> str:
         """What to trust: as told, or the certificate that a service of this machine made for itself."""
-        if given := os.environ.get("KITEROLL_CA_FILE"):
-            return given
+        if given := getattr(self.args, "ca", None) or os.environ.get("KITEROLL_CA_FILE"):
+            return str(given)
         own = self._data_dir() / CERTIFICATE_FILE
         return str(own) if own.exists() else ""
 
@@ -85,12 +85,20 @@ def _load_httpx() -> None:
 
 def make_context(args: argparse.Namespace) -> Context:
     clock = SystemClock()
-    return Context(args, Output(args.format, clock.now), clock.now)
+    look = Look(
+        columns=tuple(filter(None, (getattr(args, "columns", None) or "").split(","))),
+        sort=getattr(args, "sort", None) or "",
+        headers=not getattr(args, "no_headers", False),
+        local=getattr(args, "local", False),
+    )
+    return Context(args, Output(args.format, clock.now, look), clock.now)
 
 
 def parse_instant(text: str, now: datetime) -> datetime:
-    """A time as people write it: a span back from now (90s, 15m, 2h, 3d), a time of today
+    """A time as people write it: now, a span back from now (90s, 1h30m, 3d, 1w), a time of today
     (14:05, UTC), or RFC 3339. Raises Invalid."""
+    if text.strip().lower() == "now":
+        return now
     try:
         return now - timedelta(seconds=parse_duration_s(text))
     except ValueError:
@@ -102,7 +110,7 @@ def parse_instant(text: str, now: datetime) -> datetime:
         at = datetime.fromisoformat(text)
     except ValueError as wrong:
         raise Invalid(
-            f"{text!r} is not a valid time: write a span back from now (15m, 2h, 3d), a time of day in UTC "
-            "(14:05) or a full time such as 2026-05-04T14:05:00Z"
+            f"{text!r} is not a valid time: write now, a span back from now (15m, 1h30m, 3d), a time of day "
+            "in UTC (14:05) or a full time such as 2026-05-04T14:05:00Z"
         ) from wrong
     return at if at.tzinfo else at.replace(tzinfo=UTC)

@@ -5,17 +5,21 @@ Data goes to stdout; everything else to stderr. Colour only on a terminal.
 
 import csv
 import json
+import re
 import sys
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cached_property
+from operator import itemgetter
 from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar
 
+from kiteroll.core.errors import Invalid
 from kiteroll.schemas.csv_cell import csv_cell
 
 if TYPE_CHECKING:
     from rich.console import Console
+    from rich.text import Text
 
 T = TypeVar("T")
 Format = Literal["table", "json", "csv"]
@@ -25,8 +29,8 @@ PLAIN_WIDTH = 2000
 
 _GAP = 2
 """Blanks between columns."""
-_LEAST = 24
-"""The last column may be cut down to this."""
+_LONG, _LEAST = 36, 24
+"""Columns wider than the one are text, which goes on in the next line; they may be as narrow as the other."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,10 +44,27 @@ class Column(Generic[T]):
     """How people see it, where that differs from the value programs get."""
 
 
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Look:
+    """How a list is to look."""
+
+    columns: tuple[str, ...] = ()
+    """Names of those that are shown, in this order; empty: as the list has them."""
+    sort: str = ""
+    """Name of a column; with - before it, the largest first."""
+    headers: bool = True
+    local: bool = False
+    """Times of tables in the zone of this machine instead of UTC."""
+
+
+_PLAIN = Look()
+
+
 class Output:
-    def __init__(self, format: Format, now: Callable[[], datetime]) -> None:
+    def __init__(self, format: Format, now: Callable[[], datetime], look: Look = _PLAIN) -> None:
         self.format = format
         self._now = now
+        self._look = look
 
     @cached_property
     def _console(self) -> "Console":
@@ -59,18 +80,39 @@ class Output:
         return Console(stderr=True, highlight=False)
 
     def rows(self, items: Sequence[T], columns: Sequence[Column[T]], *, empty: str) -> None:
-        """A list; `empty` is shown to people when there is nothing in it."""
+        """A list; `empty` is shown to people when there is nothing in it. Raises Invalid for a column that
+        the list does not have."""
+        items = self._sorted(items, columns)
+        columns = self._chosen(columns)
         if self.format == "json":
             self.json([_plain(item) for item in items])
         elif self.format == "csv":
             writer = csv.writer(sys.stdout, lineterminator="\n")
-            writer.writerow([column.title.lower().replace(" ", "_") for column in columns])
+            if self._look.headers:
+                writer.writerow([_field(column) for column in columns])
             for item in items:
                 writer.writerow([_cell(column.value(item)) for column in columns])
         elif items:
             self._table(items, columns)
         else:
             self.note(empty)
+
+    def _chosen(self, columns: Sequence[Column[T]]) -> Sequence[Column[T]]:
+        if not self._look.columns:
+            return columns
+        if self.format == "json":
+            raise Invalid("--columns: json has every field; choose columns of a table or of csv")
+        return [_named(name, columns, "--columns") for name in self._look.columns]
+
+    def _sorted(self, items: Sequence[T], columns: Sequence[Column[T]]) -> Sequence[T]:
+        """What has no value comes last, either way."""
+        if not self._look.sort:
+            return items
+        column = _named(self._look.sort.removeprefix("-"), columns, "--sort")
+        values = [(column.value(item), item) for item in items]
+        there = [(sort_key(value), item) for value, item in values if value not in (None, "")]
+        there.sort(key=itemgetter(0), reverse=self._look.sort.startswith("-"))
+        return [item for _, item in there] + [item for value, item in values if value in (None, "")]
 
     def done(self, item: T, columns: Sequence[Column[T]], sentence: str) -> None:
         """The result of a change: a sentence for people, the thing itself for programs."""
@@ -115,47 +157,99 @@ class Output:
         return age(at - self._now())
 
     def _table(self, items: Sequence[T], columns: Sequence[Column[T]]) -> None:
-        """Empty columns are left out. What does not fit the window is dropped from the right, whole columns
-        at a time: an address or a place that is cut would mislead."""
+        """Empty columns are left out. Where a window is too narrow for the others, each row is a record of
+        names and values: an address or a place that is cut, or missing, would mislead."""
         filled = [
             (column, words)
             for column in columns
-            if any(words := [_text((column.shown or column.value)(item)) for item in items])
+            if any(words := [self._text((column.shown or column.value)(item)) for item in items])
         ]
         if sys.stdout.isatty():
             self._window_table(items, filled)
         else:
-            _plain_table(filled)
+            _plain_table(filled, headers=self._look.headers)
+
+    def _text(self, value: Any) -> str:
+        if isinstance(value, datetime) and self._look.local:
+            return value.astimezone().strftime("%Y-%m-%d %H:%M:%S")
+        return _text(value)
 
     def _window_table(self, items: Sequence[T], filled: Sequence[tuple[Column[T], list[str]]]) -> None:
         from rich.table import Table
         from rich.text import Text
 
+        styled = [
+            [Text(word, column.style(item)) for word, item in zip(words, items, strict=True)]
+            for column, words in filled
+        ]
+        widths = [
+            max(len(column.title), *(word.cell_len for word in words))
+            for (column, _), words in zip(filled, styled, strict=True)
+        ]
+        least = sum(_LEAST if width > _LONG else width for width in widths) + _GAP * (len(widths) - 1)
+        if least > self._console.width:
+            self._records([column.title for column, _ in filled], styled)
+            return
         table = Table(box=None, header_style="bold", padding=(0, _GAP, 0, 0), pad_edge=False)
-        cells: list[list[Text]] = []
-        left = self._console.width
-        for column, words in filled:
-            styled = [Text(word, column.style(item)) for word, item in zip(words, items, strict=True)]
-            width = max(len(column.title), *(word.cell_len for word in styled))
-            if left < min(width, _LEAST):
-                break
+        table.show_header = self._look.headers
+        for (column, _), width in zip(filled, widths, strict=True):
             justify: Literal["left", "right"] = "right" if column.right else "left"
-            shown = min(width, left)
-            table.add_column(column.title, justify=justify, no_wrap=True, overflow="ellipsis", width=shown)
-            cells.append(styled)
-            left -= shown + _GAP
-        for row in zip(*cells, strict=True):
+            if width > _LONG:
+                table.add_column(column.title, min_width=_LEAST, max_width=width, overflow="fold")
+            else:
+                table.add_column(column.title, justify=justify, no_wrap=True, width=width)
+        for row in zip(*styled, strict=True):
             table.add_row(*row)
         self._console.print(table)
 
+    def _records(self, titles: Sequence[str], styled: Sequence[Sequence["Text"]]) -> None:
+        """One row a block; long values go on in the next line."""
+        from rich.table import Table
+        from rich.text import Text
 
-def _plain_table(filled: Sequence[tuple[Column[Any], list[str]]]) -> None:
+        for number, row in enumerate(zip(*styled, strict=True)):
+            table = Table(box=None, show_header=False, padding=(0, _GAP, 0, 0), pad_edge=False)
+            table.add_column(width=max(map(len, titles)), no_wrap=True)
+            table.add_column(overflow="fold")
+            for title, value in zip(titles, row, strict=True):
+                if value.plain:
+                    table.add_row(Text(title, "dim"), value)
+            if number:
+                self._console.print()
+            self._console.print(table)
+
+
+def _named(name: str, columns: Sequence[Column[T]], option: str) -> Column[T]:
+    wanted = name.strip().lower().replace(" ", "_")
+    for column in columns:
+        if _field(column) == wanted:
+            return column
+    known = ", ".join(map(_field, columns))
+    raise Invalid(f"{option}: there is no column {name.strip()!r}; there are {known}")
+
+
+def _field(column: Column[Any]) -> str:
+    """The name of a column for programs."""
+    return column.title.lower().replace(" ", "_")
+
+
+def sort_key(value: Any) -> tuple[Any, ...]:
+    """Numbers by size, times by time, p2 before p10."""
+    if isinstance(value, bool | int | float):
+        return (0, value)
+    if isinstance(value, datetime):
+        return (1, value.timestamp())
+    parts = re.split(r"(\d+)", str(value))
+    return (2, *((0, int(part), "") if part.isdecimal() else (1, 0, part) for part in parts if part))
+
+
+def _plain_table(filled: Sequence[tuple[Column[Any], list[str]]], *, headers: bool) -> None:
     """For a file or a pipe: nothing is cut off, and the library that draws in windows is not loaded."""
     cells = []
     for column, words in filled:
         width = max(len(column.title), *map(len, words))
         pad = str.rjust if column.right else str.ljust
-        cells.append([pad(word, width) for word in (column.title, *words)])
+        cells.append([pad(word, width) for word in ((column.title, *words) if headers else words)])
     for row in zip(*cells, strict=True):
         sys.stdout.write((" " * _GAP).join(row).rstrip() + "\n")
 

@@ -22,7 +22,17 @@ def shared() -> argparse.ArgumentParser:
         "--url", metavar="URL", help="URL of the service (KITEROLL_URL; default http://127.0.0.1:8480)"
     )
     group.add_argument("--data", metavar="DIR", help="its data directory, where the token is (KITEROLL_DATA)")
-    add_format(group)
+    group.add_argument(
+        "--ca", metavar="FILE", help="PEM file of the authorities to trust, with https (KITEROLL_CA_FILE)"
+    )
+    look = parent.add_argument_group("output")
+    add_format(look)
+    look.add_argument("--columns", metavar="LIST", help="of a list: these alone, in this order: switch,port")
+    look.add_argument(
+        "--sort", metavar="COLUMN", help="of a list: by this column; -COLUMN: the largest first"
+    )
+    look.add_argument("--no-headers", action="store_true", help="of a list: without the names of columns")
+    look.add_argument("--local", action="store_true", help="times in tables in the zone of this machine (TZ)")
     return parent
 
 

@@ -88,7 +88,7 @@ def run_rotate(context: Context) -> Exit:
     if context.out.format == "json":
         context.out.json(rotated)
     else:
-        context.out.note(f"{rotated.sealed_again} secrets are sealed with a new key")
+        context.out.note(f"sealed with a new key: {rotated.sealed_again}")
     return Exit.OK
 
 

@@ -8,6 +8,7 @@ from sqlalchemy import Connection, Row, Select, func, insert, or_, select, updat
 from sqlalchemy.exc import IntegrityError
 
 from kiteroll.core.errors import Conflict, NotFound
+from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.store.tables import credential, switch
 
 
@@ -60,7 +61,9 @@ def remove_credential(connection: Connection, name: str) -> None:
 def get_credential(connection: Connection, name: str) -> CredentialRow:
     row = connection.execute(_counted().where(credential.c.name == name)).one_or_none()
     if row is None:
-        raise NotFound("credential", name, "`kiteroll credential list` shows those there are")
+        names = connection.execute(select(credential.c.name)).scalars()
+        hint = did_you_mean(name, names, "`kiteroll credential list` shows those there are")
+        raise NotFound("credential", name, hint)
     return _row(row)
 
 

@@ -25,6 +25,7 @@ from sqlalchemy.exc import IntegrityError
 from kiteroll.core.errors import Conflict, NotFound
 from kiteroll.core.model.changes import Change
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.model.reading import key_of
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.core.tracking.switch_state import OpenStay
@@ -188,7 +189,10 @@ def get_switch(connection: Connection, name: str) -> SwitchRow:
         select(*SWITCH_COLUMNS).where(switch.c.name_key == name, switch.c.removed_at.is_(None))
     ).one_or_none()
     if row is None:
-        raise NotFound("switch", name, "`kiteroll switch list` shows the inventory")
+        names = connection.execute(select(switch.c.name).where(switch.c.removed_at.is_(None))).scalars()
+        raise NotFound(
+            "switch", name, did_you_mean(name, names, "`kiteroll switch list` shows the inventory")
+        )
     return switch_row(row)
 
 

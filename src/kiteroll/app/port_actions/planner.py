@@ -17,6 +17,7 @@ from kiteroll.collect.snmp_client import Target
 from kiteroll.collect.switch_writer import WrittenObject, wanted_value, writing, written_object
 from kiteroll.core.errors import Conflict, DeviceLied, NotFound
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import mac_of
 from kiteroll.core.model.shared_addresses import is_shared
@@ -183,12 +184,11 @@ class ActionPlanner:
         return next((str(mac) for mac in present if is_shared(mac, prefixes)), "")
 
     def _port(self, row: SwitchRow, name: str) -> PortRow:
-        for one in self._database.run(list_queries.ports_of, row.id):
-            if one.name == name:
-                return one
-        raise NotFound(
-            "port", name, f"`kiteroll port list --switch {row.name}` shows the ports of {row.name}"
-        )
+        ports = {one.name: one for one in self._database.run(list_queries.ports_of, row.id)}
+        if name not in ports:
+            hint = f"`kiteroll port list --switch {row.name}` shows the ports of {row.name}"
+            raise NotFound("port", name, did_you_mean(name, ports, hint))
+        return ports[name]
 
 
 def _same_port(name: str, told: str, interface: int) -> bool:

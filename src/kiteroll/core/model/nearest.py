@@ -1,0 +1,21 @@
+"""Names that somebody may have meant who mistyped one."""
+
+from collections.abc import Iterable
+from difflib import get_close_matches
+
+_MOST = 3
+_ALIKE = 0.7
+
+
+def nearest(name: str, known: Iterable[str]) -> list[str]:
+    """At most three of the known names that are much alike, the most alike first; case does not count."""
+    folded: dict[str, str] = {}
+    for one in known:
+        folded.setdefault(one.casefold(), one)
+    return [folded[one] for one in get_close_matches(name.casefold(), folded, _MOST, _ALIKE)]
+
+
+def did_you_mean(name: str, known: Iterable[str], hint: str) -> str:
+    """The hint of an error about a name that is not known, with those that may have been meant."""
+    found = nearest(name, known)
+    return f"did you mean {' or '.join(found)}? {hint}" if found else hint
