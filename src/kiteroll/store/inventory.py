@@ -32,6 +32,7 @@ from kiteroll.core.tracking.switch_state import OpenStay
 from kiteroll.store.bulk import chunks
 from kiteroll.store.enrolment import rename_windows
 from kiteroll.store.port_actions import rename_actions
+from kiteroll.store.port_closures import forget_closures
 from kiteroll.store.ports import port_ids
 from kiteroll.store.rules import drop_rules, rename_rules
 from kiteroll.store.stay_writer import record_changes
@@ -170,7 +171,9 @@ def change_switch(connection: Connection, switch_name: str, changes: Mapping[str
 def remove_switch(connection: Connection, switch_id: int, at: datetime, changes: tuple[Change, ...]) -> None:
     """Take a switch out of the inventory; its stays end by `changes`, its history is kept."""
     record_changes(connection, switch_id, changes, port_ids(connection, switch_id))
-    drop_rules(connection, _by_id(connection, switch_id).name)
+    name = _by_id(connection, switch_id).name
+    drop_rules(connection, name)
+    forget_closures(connection, name, at)
     connection.execute(
         update(switch)
         .where(switch.c.id == switch_id)
@@ -179,6 +182,7 @@ def remove_switch(connection: Connection, switch_id: int, at: datetime, changes:
             enabled=False,
             name_key=func.concat(switch.c.name, f"#{switch_id}"),
             credential_sealed=None,
+            write_credential_id=None,
         )
     )
 

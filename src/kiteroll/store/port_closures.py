@@ -69,6 +69,17 @@ def end_closure(connection: Connection, at_port: PortRef, at: datetime, by: str,
         connection.execute(update(port_closure).where(port_closure.c.id == number).values(**values))
 
 
+def forget_closures(connection: Connection, switch_name: str, at: datetime) -> None:
+    """The switch leaves the inventory: nothing here opens its ports any more."""
+    table = port_closure
+    values = {"reopened_at": at, "reopened_by": "left with its switch", "by_timer": False}
+    connection.execute(
+        update(table)
+        .where(table.c.switch_name == switch_name, table.c.reopened_at.is_(None))
+        .values(**values)
+    )
+
+
 def end_open_again(connection: Connection) -> int:
     """Ports that somebody opened on the switch itself: a reading that began after they were closed says so.
     Returns how many."""

@@ -48,8 +48,9 @@ class ClosedPorts:
         rows = await asyncio.to_thread(self.all)
         self._now, self._stopped = tuple(rows), await asyncio.to_thread(self.stopped)
         by_port = {one.closure.port: one for one in rows}
-        for closure in due([one.closure for one in rows], self._clock.now()):
-            await self._reopen(by_port[closure.port])
+        ready = due([one.closure for one in rows], self._clock.now())
+        # All at once: a switch that does not answer holds up no other.
+        await asyncio.gather(*(self._reopen(by_port[one.port]) for one in ready))
 
     async def _find_out(self) -> None:
         """At once after a start, then now and then."""
