@@ -60,6 +60,7 @@ _COMMANDS: tuple[tuple[str, str, str], ...] = (
     ("replay", "replay", "play recorded readings through the finding engine, without a service"),
     ("probe", "probe", "read one switch directly, to try it before adding it"),
     ("backup", "backup", "make, verify or restore a backup"),
+    ("check", "check", "look at settings, data, ports and database without starting"),
     ("doctor", "doctor", "gather what a report of trouble needs into a file"),
     ("up", "up", "run the service until it is told to stop"),
     ("demo", "demo", "run the service on the simulated network of Tarn Ferries"),

@@ -8,7 +8,7 @@ import json
 import re
 import sys
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass, is_dataclass
 from datetime import datetime, timedelta
 from functools import cached_property
 from operator import itemgetter
@@ -268,7 +268,7 @@ def _plain(value: Any) -> Any:
         return value.model_dump(mode="json")
     if isinstance(value, list | tuple):
         return [_plain(item) for item in value]
-    return value
+    return asdict(value) if is_dataclass(value) and not isinstance(value, type) else value
 
 
 def _cell(value: Any) -> str:
