@@ -62,10 +62,10 @@ LATE = {"closed-ports": ("/rules/closed", "light")}
 COMMANDS = {
     "cli-find": "kiteroll find 9e:4a berth; kiteroll endpoint list --switch checkin-east --port p10; "
     "kiteroll changes --limit 8",
-    "cli-endpoint": "kiteroll endpoint show 02:1a:09:01:9e:4a; kiteroll finding list",
+    "cli-endpoint": "kiteroll endpoint show 02:1a:09:01:9e:4a | head -26; kiteroll finding list --limit 4",
     "cli-rollcall": "kiteroll roll-call checkin-east p6; kiteroll rehearse --switch workshop --seats 1; "
     f"kiteroll find 10.10.0.121 --at {YESTERDAY_NOON}; kiteroll path 02:1a:0a:02:3c:bc --at {YESTERDAY_NOON}",
-    "cli-acting": "kiteroll port close ticket-hall p3 --reason 'found open after hours' --reopen-after 12h; "
+    "cli-acting": "kiteroll port close ticket-hall p3 --reason 'found open after hours' --dry-run; "
     "kiteroll port closed; kiteroll action list --port p17; kiteroll switch ageing-time quay-2; "
     f"kiteroll probe 127.77.0.8:{LAB_PORT} --community tarn-read | head -12",
 }

@@ -328,7 +328,7 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         actor=actor,
         closed_ports=closed_ports,
         breach_actions=BreachActions(
-            background, actor, findings.live, port_rules.book, lambda: config.acting.limits, clock
+            background, actor, findings.live, port_rules.book, lambda: config.acting.limits, bus, clock
         ),
         proposals=Proposals(database, actor, clock),
         sweeps=sweeps,

@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, and_, exists, insert, select, update
+from sqlalchemy import Connection, Row, and_, exists, insert, or_, select, update
 
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.port_actions.closures import Closure
@@ -110,6 +110,13 @@ def closures_of(connection: Connection, at_port: PortRef, since: datetime) -> li
     query = select(table).where(
         table.c.switch_name == at_port[0], table.c.port_name == at_port[1], table.c.closed_at >= since
     )
+    return [_row(row) for row in connection.execute(query.order_by(table.c.closed_at.desc()))]
+
+
+def closures_since(connection: Connection, since: datetime) -> list[ClosureRow]:
+    """Ports closed since then, and those that are closed still, the latest first."""
+    table = port_closure
+    query = select(table).where(or_(table.c.closed_at >= since, table.c.reopened_at.is_(None)))
     return [_row(row) for row in connection.execute(query.order_by(table.c.closed_at.desc()))]
 
 

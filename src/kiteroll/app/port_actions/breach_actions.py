@@ -2,9 +2,11 @@
 
 import asyncio
 import logging
+from collections import defaultdict
 from collections.abc import Callable, Iterable, Sequence
 from datetime import timedelta
 
+from kiteroll.app.events import EventBus, InventoryChanged, RulesChanged
 from kiteroll.app.logs import fields
 from kiteroll.app.port_actions.actor import Guarded, Order, PortActor
 from kiteroll.clock import Clock
@@ -22,9 +24,9 @@ from kiteroll.core.port_actions.breaches import (
     may_close,
     steps,
 )
-from kiteroll.core.port_actions.closures import REMEMBERED, still_to_act
+from kiteroll.core.port_actions.closures import REMEMBERED, Closure, still_to_act
 from kiteroll.core.port_actions.guards import Limits
-from kiteroll.store import findings, port_actions, port_closures, port_proposals
+from kiteroll.store import findings, inventory, port_actions, port_closures, port_proposals
 from kiteroll.store.database import Database
 from kiteroll.store.port_proposals import NewProposal
 from kiteroll.wording.findings import title
@@ -44,15 +46,21 @@ class BreachActions:
         live: Callable[[], Iterable[Finding]],
         rules: Callable[[], RuleBook],
         limits: Callable[[], Limits],
+        bus: EventBus,
         clock: Clock,
     ) -> None:
-        """`live`: findings that are not cleared; `rules`: those in force."""
+        """`live`: findings that are not cleared; `rules`: reads those in force."""
         self._database = database
         self._actor = actor
         self._live = live
         self._rules = rules
         self._limits = limits
         self._clock = clock
+        self._book: RuleBook | None = None
+        """Rules as read last; None once they changed."""
+        self._changes = 0
+        bus.subscribe(RulesChanged, lambda _: self._forget_rules())
+        bus.subscribe(InventoryChanged, lambda _: self._forget_rules())
         self._seen: frozenset[str] | None = None
         """Keys of breaches that were live at the last step."""
         self._settled: set[tuple[str, int, int, PortRef, Consequence]] = set()
@@ -67,7 +75,7 @@ class BreachActions:
         open_now = [one for one in live.values() if one.state is State.OPEN and not one.part_of]
         if not open_now:
             return
-        rules = await asyncio.to_thread(self._rules)
+        rules = await self._rules_in_force()
         for finding, step, closings in await asyncio.to_thread(self._steps, open_now, rules):
             mark = (finding.key, finding.times_opened, closings, step.port, step.consequence)
             if mark in self._settled:
@@ -80,14 +88,29 @@ class BreachActions:
         now = self._clock.now()
         asked = {fingerprint(port[0], rules.rule(port)) for one in live for port in one.ports}
         rehearsed = self._database.run(port_actions.rehearsed, sorted(asked))
-        found = []
-        for one in live:
-            for step in steps(one, rules, rehearsed) if now - one.last_at <= _LATELY else ():
-                before = self._database.run(port_closures.closures_of, step.port, now - REMEMBERED)
-                closings = sum(each.closure.breach == one.key for each in before)
-                if still_to_act([each.closure for each in before], one.last_at):
-                    found.append((one, step, closings))
-        return found
+        earlier: dict[PortRef, list[Closure]] = defaultdict(list)
+        for row in self._database.run(port_closures.closures_since, now - REMEMBERED):
+            earlier[row.closure.port].append(row.closure)
+        return [
+            (one, step, sum(each.breach == one.key for each in earlier[step.port]))
+            for one in live
+            if now - one.last_at <= _LATELY
+            for step in steps(one, rules, rehearsed)
+            if still_to_act(earlier[step.port], one.last_at)
+        ]
+
+    async def _rules_in_force(self) -> RuleBook:
+        """Read again only after a change; one that comes while they are read is not missed."""
+        changes, book = self._changes, self._book
+        if book is None:
+            book = await asyncio.to_thread(self._rules)
+            if changes == self._changes:
+                self._book = book
+        return book
+
+    def _forget_rules(self) -> None:
+        self._book = None
+        self._changes += 1
 
     def _withdraw(self, live: frozenset[str]) -> None:
         """Proposals whose cause is gone, and those nobody decided on in time."""
@@ -146,6 +169,9 @@ class BreachActions:
     def _propose(self, finding: Finding, step: Step, closings: int, note: str) -> None:
         now = self._clock.now()
         row = self._database.run(findings.by_keys, [finding.key]).get(finding.key)
+        switch = self._database.run(inventory.switches_named, [step.port[0]]).get(step.port[0])
+        if switch is not None and switch.write_credential is None:
+            note = f"{note}; the switch is only read" if note else "the switch is only read"
         new = NewProposal(
             switch=step.port[0],
             port=step.port[1],
