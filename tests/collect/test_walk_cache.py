@@ -73,6 +73,22 @@ def test_neighbours_that_are_not_back_yet_after_a_restart_stay_for_a_while() -> 
     assert seen == [2, 2, 0]
 
 
+def test_neighbours_that_are_all_left_out_at_once_stay_for_two_readings() -> None:
+    """As when the part of an agent that tells them is slow; after that there are none."""
+    cache = WalkCache()
+    for minute in range(12):
+        read(cache, raw(minute, neighbours=2))
+    seen: list[int] = []
+    for minute in range(21, 27):
+        one = raw(minute, neighbours=0)
+        read(cache, one)
+        seen.append(len(one.column(mib.LLDP_REM_CHASSIS_ID)))
+    assert seen == [2, 2, 0, 0, 0, 0]
+    one = raw(40, neighbours=1)
+    read(cache, one)
+    assert len(one.column(mib.LLDP_REM_CHASSIS_ID)) == 1
+
+
 def _lost(cache: WalkCache, *, rows: int) -> bool:
     one = RawSwitch(switch="quay-1", taken_at=datetime(2026, 5, 4))  # noqa: DTZ001  # nobody asks for it
     one.columns = {mib.DOT1Q_TP_FDB_PORT: dict.fromkeys([ROW][:rows], (ber.INTEGER, b"\x01"))}

@@ -200,6 +200,16 @@ def test_a_move_after_its_duplicate_is_over_is_one_of_its_own_also_when_it_comes
     assert (again.times_opened, again.part_of) == (2, "")
 
 
+def test_a_move_long_after_its_address_jumped_is_one_of_its_own_while_both_are_open() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    move = detection(1, FindingKind.MOVED)
+    flapping = detection(2, FindingKind.FLAPPING, first_at=at(0))
+    _, moved = apply(lifecycle, flapping, move)
+    assert moved.part_of == flapping.key
+    (again,) = apply(lifecycle, detection(14, FindingKind.MOVED))
+    assert (again.times_opened, again.part_of) == (1, "")
+
+
 def test_one_change_of_a_link_is_one_piece_of_evidence_however_its_clock_jitters() -> None:
     lifecycle = FindingLifecycle(THRESHOLDS)
     for minute, jitter in enumerate((0.0, 0.3, -0.4, 60.0)):

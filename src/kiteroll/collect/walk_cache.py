@@ -79,11 +79,13 @@ class WalkCache:
 
     def store_further(self, raw: RawSwitch, tables: dict[str, tuple[Oid, ...]]) -> None:
         """Remember the further tables; those that broke off are asked for again next time. Neighbours that
-        have not announced themselves again since the switch restarted stay as they were for a while."""
+        have not announced themselves again since the switch restarted stay as they were for a while, and so
+        do all of them when none is told any more: of an agent, a part that is slow is left out of answers."""
         kept = False
         filling_up = self.restarted_at is not None and raw.taken_at - self.restarted_at <= _SETTLES_AFTER
-        for table in _NEIGHBOUR_TABLES if filling_up else ():
-            for column in tables[table]:
+        for table in _NEIGHBOUR_TABLES:
+            lost = self.lost(table, max(len(raw.column(column)) for column in tables[table]))
+            for column in tables[table] if lost or filling_up else ():
                 before = self.further_columns.get(column, {})
                 if len(raw.column(column)) < len(before):
                     raw.columns[column] = {**before, **raw.column(column)}

@@ -177,7 +177,8 @@ def _explains(one: Finding, other: Finding) -> bool:
     if other.kind not in KINDS[one.kind].explains or one.key == other.key:
         return False
     if one.subject.mac is not None and other.subject.mac is not None:
-        return one.subject.mac == other.subject.mac
+        # A move long after an address was jumping is no part of that.
+        return one.subject.mac == other.subject.mac and other.last_at <= one.last_at + _SETTLES_WITHIN
     if one.kind is FindingKind.TOPOLOGY_CHANGE and other.subject.mac not in (None, *one.details.macs):
         return False
     if one.kind is FindingKind.SWITCH_REPLACED:
