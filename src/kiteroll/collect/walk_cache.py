@@ -85,6 +85,8 @@ class WalkCache:
         filling_up = self.restarted_at is not None and raw.taken_at - self.restarted_at <= _SETTLES_AFTER
         for table in _NEIGHBOUR_TABLES:
             lost = self.lost(table, max(len(raw.column(column)) for column in tables[table]))
+            if lost:
+                self.unsettled_until = raw.taken_at + FURTHER_EVERY  # they may be back with any reading
             for column in tables[table] if lost or filling_up else ():
                 before = self.further_columns.get(column, {})
                 if len(raw.column(column)) < len(before):
