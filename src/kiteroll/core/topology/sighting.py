@@ -140,7 +140,9 @@ def both_present_beyond_ageing(one: Sighting, other: Sighting) -> bool:
     """Whether an address is really at both places at once, beyond what lingers after a move.
 
     The older place must still be in a reading taken later than the new learning plus the ageing
-    time of its switch, and the newer place must be there at that time too.
+    time of its switch, and the newer place must be there at that time too. However short that ageing time is
+    (a bridge shortens it when the topology changes, IEEE 802.1D 7.9.2), it must last until it can be seen
+    where the ports lead.
     """
     if not (one.present and other.present):
         return False
@@ -148,4 +150,5 @@ def both_present_beyond_ageing(one: Sighting, other: Sighting) -> bool:
     learned_at = newer.stay.resumed_at
     if older.read_at is None or newer.read_at is None or older.never_ages:
         return False
-    return older.read_at > learned_at + older.ageing and newer.read_at >= learned_at
+    lasting = max(older.ageing, _SETTLES_WITHIN)
+    return older.read_at > learned_at + lasting and newer.read_at >= learned_at
