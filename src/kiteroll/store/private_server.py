@@ -98,6 +98,16 @@ class PrivateServer:
                 (f"the database directory cannot be written: {wrong.strerror} @ data_dir",),
             ) from wrong
 
+    def _tmp(self) -> Path:
+        """For its temporary files: one that starts removes those of others from a directory they share. Raises
+        StorageUnavailable."""
+        found = self.directory.absolute() / "tmp"  # the server changes to its data directory first
+        try:
+            found.mkdir(exist_ok=True, mode=0o700)
+        except OSError as wrong:
+            raise StorageUnavailable(f"the private database: {found}: {wrong.strerror}") from wrong
+        return found
+
     def _install(self) -> None:
         """Make the system tables beside, then move them into place: never a half-made data directory."""
         part = self.directory / "data.part"
@@ -108,6 +118,7 @@ class PrivateServer:
                 program("mariadb-install-db"),
                 "--no-defaults",
                 f"--datadir={part}",
+                f"--tmpdir={self._tmp()}",
                 "--skip-test-db",
                 "--auth-root-authentication-method=normal",
                 *_as_user(),
@@ -141,6 +152,7 @@ class PrivateServer:
                 mariadbd,
                 "--no-defaults",
                 f"--datadir={self._data}",
+                f"--tmpdir={self._tmp()}",
                 f"--port={port}",
                 "--bind-address=127.0.0.1",
                 f"--socket={self._socket()}",
