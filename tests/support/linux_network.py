@@ -79,8 +79,6 @@ class LinuxNetwork:
             self._ip("-n", self._space(before), "link", "del", old)
         else:
             self._add_space(space)
-            # Its own interface is to say nothing beside what the host sends.
-            self._ip("netns", "exec", space, "sysctl", "-qw", "net.ipv6.conf.default.disable_ipv6=1")
         self._ip(
             "-n", self._space(switch), "link", "add", port, "type", "veth", "peer", "eth0", "netns", space
         )
