@@ -99,8 +99,8 @@ class PrivateServer:
             ) from wrong
 
     def _tmp(self) -> Path:
-        """For its temporary files: one that starts removes those of others from a directory they share. Raises
-        StorageUnavailable."""
+        """For its temporary files: one that starts removes those of others from a directory they share.
+        Raises StorageUnavailable."""
         found = self.directory.absolute() / "tmp"  # the server changes to its data directory first
         try:
             found.mkdir(exist_ok=True, mode=0o700)
