@@ -5,7 +5,7 @@ import json
 import logging
 from collections import Counter
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
 
@@ -257,18 +257,13 @@ class Inventory:
             return
         if isinstance(target, Target):
             self._targets[row.id] = (row.name, target)
-        limits = replace(
-            self._limits,
-            timeout_s=row.timeout_s or self._limits.timeout_s,
-            tries=row.tries or self._limits.tries,
-        )
         poll_target = PollTarget(
             switch=row.id,
             name=row.name,
             agent=target,
             interval=timedelta(seconds=row.interval_s),
             site=row.site,
-            limits=limits,
+            limits=self._limits.of_switch(row.timeout_s, row.tries),
         )
         self._poller.assign(poll_target, due_at)
 

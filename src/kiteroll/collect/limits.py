@@ -1,6 +1,6 @@
 """Bounds on what one switch may cost. Every walk ends, whatever the agent does."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -23,6 +23,10 @@ class Limits:
     def __post_init__(self) -> None:
         if self.timeout_s <= 0 or self.total_s <= 0 or self.tries < 1 or self.rows < 1 or self.bindings < 1:
             raise ValueError(f"limits must be positive: {self!r}")
+
+    def of_switch(self, timeout_s: float | None, tries: int | None) -> "Limits":
+        """With the waiting time and tries of one switch, where it has its own."""
+        return replace(self, timeout_s=timeout_s or self.timeout_s, tries=tries or self.tries)
 
     def timeout_of_try(self, attempt: int) -> float:
         """Seconds to wait for try number `attempt`, counted from 1."""

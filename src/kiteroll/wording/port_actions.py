@@ -1,9 +1,8 @@
-"""Actions on ports in words: what speaks against one, and how one ended."""
+"""Acting on ports in words: what speaks against it, rules, and advice on the ageing time."""
 
 from datetime import timedelta
 
 from kiteroll.core.policy.port_rules import OnBreach, PortRule
-from kiteroll.core.port_actions.actions import ActionKind, ActionState
 from kiteroll.core.port_actions.ageing_advice import Advice, AgeingAdvice
 from kiteroll.core.port_actions.guards import Guard, Objection
 from kiteroll.wording.spans import counted, span
@@ -28,28 +27,6 @@ def objection_text(one: Objection) -> str:
         case Guard.OLD_DATA:
             since = f"since {one.about}" if one.about else "yet"
             return f"the switch was not read whole {since}: what is known of the port may be over"
-
-
-_DONE = {
-    ActionKind.CLOSE: "closed",
-    ActionKind.REOPEN: "reopened",
-    ActionKind.ALIAS: "alias set",
-    ActionKind.AGEING_TIME: "ageing time set",
-}
-
-
-def state_text(kind: ActionKind, state: ActionState) -> str:
-    match state:
-        case ActionState.DONE:
-            return _DONE[kind]
-        case ActionState.REFUSED:
-            return "refused by the switch"
-        case ActionState.NOT_DONE:
-            return "not done: the switch is as it was"
-        case ActionState.UNKNOWN:
-            return "not known: no answer, and it cannot be read back; it is asked again"
-        case ActionState.SENDING:
-            return "being sent"
 
 
 def rule_text(rule: PortRule) -> str:

@@ -15,7 +15,6 @@ from kiteroll.app.port_actions.planner import ActionPlan, ActionPlanner, Way
 from kiteroll.clock import Clock
 from kiteroll.collect.switch_writer import Answer, writing
 from kiteroll.core.errors import Conflict, DeviceError, KiteRollError
-from kiteroll.core.policy.port_rules import PortRule
 from kiteroll.core.port_actions.actions import ActionKind, ActionState, Wanted, read_back
 from kiteroll.core.port_actions.closures import REMEMBERED, Closure, reopening
 from kiteroll.core.port_actions.guards import Guard, Objection, not_overridden
@@ -39,7 +38,7 @@ class Guarded(Conflict):
     def __init__(self, wanted: Wanted, against: Sequence[Objection]) -> None:
         self.objections = tuple(against)
         self.problems = tuple((one.guard.value, objection_text(one)) for one in against)
-        told = "; ".join(f"{one.guard}: {objection_text(one)}" for one in against)
+        told = "; ".join(f"{guard}: {text}" for guard, text in self.problems)
         names = ", ".join(one.guard for one in against)
         super().__init__(
             f"{wanted.switch} {wanted.port} is not touched: {told}. "
@@ -61,7 +60,6 @@ class Order:
     breach: str = ""
     """Key of the finding it is for."""
     reopen_after: timedelta = timedelta(0)
-    rule: PortRule | None = None
 
 
 class PortActor:
@@ -84,9 +82,9 @@ class PortActor:
         """By switch: one action after the other, each planned on what the one before left."""
         self._reading: set[asyncio.Task[None]] = set()
 
-    async def plan(self, wanted: Wanted, client: str = "", rule: PortRule | None = None) -> ActionPlan:
+    async def plan(self, wanted: Wanted, client: str = "") -> ActionPlan:
         """What `carry_out` would do. Raises what the planner raises."""
-        return await self._planner.plan(wanted, client, rule)
+        return await self._planner.plan(wanted, client)
 
     async def carry_out(self, wanted: Wanted, order: Order) -> ActionRow:
         """Do it, and read back what became of it. Raises Guarded, Invalid for a needless override, and what
@@ -95,10 +93,9 @@ class PortActor:
             plan = await self._planner.plan(wanted, order.client)
             if left := not_overridden(plan.objections, order.overrides):
                 raise Guarded(wanted, left)
-            way = await asyncio.to_thread(self._planner.way, wanted)
             row = await asyncio.to_thread(self._begin, plan, order)
             # From here on it is recorded: who is cut off finds the rest of it done at the next start.
-            return await asyncio.shield(asyncio.ensure_future(self._send(row, way)))
+            return await asyncio.shield(asyncio.ensure_future(self._send(row, plan.way)))
 
     async def find_out(self, row: ActionRow) -> ActionRow:
         """What became of an action whose end is not recorded. Raises StorageUnavailable."""
@@ -137,7 +134,7 @@ class PortActor:
         return self._database.run(port_actions.begin_action, new, self._clock.now())
 
     async def _send(self, row: ActionRow, way: Way) -> ActionRow:
-        agent, writer = writing(way.target, self._clock, self._planner.limits_of(way.switch))
+        agent, writer = writing(way.target, self._clock, way.limits)
         try:
             async with agent:
                 answer = await writer.write(way.object, row.write.to)

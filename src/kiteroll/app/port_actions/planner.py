@@ -2,8 +2,8 @@
 
 import asyncio
 import json
-from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import timedelta
 
 from kiteroll.app.ingest import ReadingIngestor
@@ -21,7 +21,6 @@ from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import mac_of
 from kiteroll.core.model.shared_addresses import is_shared
-from kiteroll.core.policy.port_rules import PortRule
 from kiteroll.core.port_actions.actions import ObjectWrite, Wanted
 from kiteroll.core.port_actions.guards import Limits, Objection, PortFacts, objections
 from kiteroll.core.topology.neighbours import is_switch
@@ -41,14 +40,17 @@ _ROUTER = "router"
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ActionPlan:
     wanted: Wanted
+    way: "Way"
     write: ObjectWrite
-    credential: str
-    """Name of the credential it is written with."""
     present: tuple[EndpointView, ...] = ()
     """Who is on the port, the first 50."""
     present_count: int = 0
     objections: tuple[Objection, ...] = ()
-    rule: PortRule | None = None
+
+    @property
+    def credential(self) -> str:
+        """Name of the one it is written with."""
+        return self.way.switch.write_credential or ""
 
     @property
     def changes_nothing(self) -> bool:
@@ -61,9 +63,11 @@ class Way:
 
     switch: SwitchRow
     target: Target
+    limits: ReadingLimits
     object: WrittenObject
-    interface: int | None
-    port: str
+    ports: Sequence[PortRow] = ()
+    """All of the switch, where it is about one of them."""
+    port: PortRow | None = None
 
 
 class ActionPlanner:
@@ -89,7 +93,7 @@ class ActionPlanner:
         self._reading_limits = reading_limits
         self._clock = clock
 
-    async def plan(self, wanted: Wanted, client: str = "", rule: PortRule | None = None) -> ActionPlan:
+    async def plan(self, wanted: Wanted, client: str = "") -> ActionPlan:
         """Asks the switch what the object says now. `client`: address the call came from. Raises NotFound,
         Conflict where the switch is not written, DeviceError, StorageUnavailable."""
         way = await asyncio.to_thread(self.way, wanted)
@@ -99,12 +103,11 @@ class ActionPlanner:
         against, present = await asyncio.to_thread(self._around, wanted, way, client)
         return ActionPlan(
             wanted=wanted,
+            way=way,
             write=write,
-            credential=way.switch.write_credential or "",
             present=tuple(await asyncio.to_thread(self._endpoints.known, present[:_SHOWN])),
             present_count=len(present),
             objections=tuple(against),
-            rule=rule,
         )
 
     def way(self, wanted: Wanted) -> Way:
@@ -115,56 +118,56 @@ class ActionPlanner:
                 f"{row.name} is only read: give it a credential to write with "
                 f"(`kiteroll switch change {row.name} --write-credential NAME`)"
             )
-        interface = None
-        if wanted.kind.of_port:
-            interface = self._port(row, wanted.port).number
         target = make_target(row.host, row.udp_port, json.loads(self._vault.open(row.write_sealed)))
-        return Way(row, target, written_object(wanted.kind, interface), interface, wanted.port)
+        limits = self._reading_limits.of_switch(row.timeout_s, row.tries)
+        if not wanted.kind.of_port:
+            return Way(row, target, limits, written_object(wanted.kind, None))
+        ports = self._database.run(list_queries.ports_of, row.id)
+        port = _named(ports, wanted)
+        return Way(row, target, limits, written_object(wanted.kind, port.number), ports, port)
 
     async def read(self, way: Way) -> str:
         """What the object says now. Raises DeviceError: also where another port has that number now."""
-        agent, writer = writing(way.target, self._clock, self.limits_of(way.switch))
+        port = way.port
+        agent, writer = writing(way.target, self._clock, way.limits)
         async with agent:
-            value, name = await writer.read(way.object, way.interface)
-        if way.interface is not None and name and not _same_port(way.port, name, way.interface):
+            value, name = await writer.read(way.object, port.number if port else None)
+        if port is not None and name and not _same_port(port.name, name, port.number):
             raise DeviceLied(
                 way.target.address,
-                f"interface {way.interface} is {name!r} there now, not {way.port!r}: read the switch again",
+                f"interface {port.number} is {name!r} there now, not {port.name!r}: read the switch again",
             )
         if value is None:
             raise DeviceLied(way.target.address, f"it does not tell {way.object.name}")
         return value
 
-    def limits_of(self, row: SwitchRow) -> ReadingLimits:
-        return replace(
-            self._reading_limits,
-            timeout_s=row.timeout_s or self._reading_limits.timeout_s,
-            tries=row.tries or self._reading_limits.tries,
-        )
-
     def _around(self, wanted: Wanted, way: Way, client: str) -> tuple[list[Objection], list[MacAddress]]:
-        now = self._clock.now()
         facts, present = PortFacts(), list[MacAddress]()
-        if wanted.kind.of_port:
+        if way.port is not None:
             present = self._present((wanted.switch, wanted.port))
-            facts = self._facts(way.switch, wanted, present, client)
-        return objections(wanted.kind, facts, self._limits(), now), present
+            facts = self._facts(way.switch, way.port, way.ports, present, client)
+        return objections(wanted.kind, facts, self._limits(), self._clock.now()), present
 
     def _present(self, port: PortRef) -> list[MacAddress]:
         table = self._ingestor.tracker.table(port[0])
         numbers = {number for number, name in table.names.items() if name == port[1]}
         return sorted({mac_of(key) for key, number in table.learned.items() if number in numbers})
 
-    def _facts(self, row: SwitchRow, wanted: Wanted, present: list[MacAddress], client: str) -> PortFacts:
-        port = self._port(row, wanted.port)
-        there = [one for one in self._database.run(neighbours_of, row.id) if one.port_name == wanted.port]
+    def _facts(
+        self,
+        row: SwitchRow,
+        port: PortRow,
+        ports: Sequence[PortRow],
+        present: list[MacAddress],
+        client: str,
+    ) -> PortFacts:
+        there = [one for one in self._database.run(neighbours_of, row.id) if one.port_name == port.name]
         vital = self._vital.known(client)
         closed = self._database.run(port_closures.open_closures)
         here = sum(one.closure.port[0] == row.name for one in closed)
-        ports = self._database.run(list_queries.ports_of, row.id)
         every, _ = self._database.run(port_actions.closed_since, self._clock.now() - _HOUR)
         return PortFacts(
-            role=self._topology.now().topology.role((row.name, wanted.port)),
+            role=self._topology.now().topology.role((row.name, port.name)),
             bundled=port.aggregate is not None or any(one.aggregate == port.name for one in ports),
             bridge=_unknown_bridge(there),
             router=self._router(there, present),
@@ -183,12 +186,14 @@ class ActionPlanner:
         prefixes: Mapping[str, str] = self._database.run(finding_inputs.shared_addresses)
         return next((str(mac) for mac in present if is_shared(mac, prefixes)), "")
 
-    def _port(self, row: SwitchRow, name: str) -> PortRow:
-        ports = {one.name: one for one in self._database.run(list_queries.ports_of, row.id)}
-        if name not in ports:
-            hint = f"`kiteroll port list --switch {row.name}` shows the ports of {row.name}"
-            raise NotFound("port", name, did_you_mean(name, ports, hint))
-        return ports[name]
+
+def _named(ports: Sequence[PortRow], wanted: Wanted) -> PortRow:
+    """Raises NotFound."""
+    for one in ports:
+        if one.name == wanted.port:
+            return one
+    hint = f"`kiteroll port list --switch {wanted.switch}` shows the ports of {wanted.switch}"
+    raise NotFound("port", wanted.port, did_you_mean(wanted.port, [one.name for one in ports], hint))
 
 
 def _same_port(name: str, told: str, interface: int) -> bool:
