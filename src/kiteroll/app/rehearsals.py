@@ -198,6 +198,8 @@ def _note_rehearsed(
     connection: Connection, rules: RuleBook, switches: list[tuple[int, str]], at: datetime
 ) -> None:
     """Rules that close ports may do so once they were rehearsed, as they are."""
+    if not any(rule.on_breach is OnBreach.CLOSE for rule in rules.rules.values()):
+        return  # as nearly always: no port need be looked at
     found = {
         fingerprint(name, rule)
         for number, name in switches

@@ -1,7 +1,6 @@
 """`kiteroll backup ...`: on the machine of the service, with the rights of its data directory."""
 
 import getpass
-import os
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -9,7 +8,7 @@ from typing import TYPE_CHECKING, Any
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group
-from kiteroll.cli.up import make_config
+from kiteroll.cli.up import config_file, make_config
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Invalid
 
@@ -98,9 +97,7 @@ def _about(manifest: "Manifest") -> str:
 
 
 def _config(context: Context) -> Any:
-    args = context.args
-    file = args.config or os.environ.get("KITEROLL_CONFIG")
-    return make_config(args, Path(file) if file else None)
+    return make_config(context.args, config_file(context.args))
 
 
 def _passphrase(context: Context, *, twice: bool = False) -> str:

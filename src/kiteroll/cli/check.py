@@ -1,14 +1,12 @@
 """`kiteroll check`: what would keep the service from starting, without starting it."""
 
-import os
-from pathlib import Path
 from typing import Any
 
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.output import Column
 from kiteroll.cli.parsing import add_command, add_format
-from kiteroll.cli.up import make_config
+from kiteroll.cli.up import config_file, make_config
 from kiteroll.clock import SystemClock
 
 
@@ -33,8 +31,8 @@ def run_check(context: Context) -> Exit:
     from kiteroll.app.preflight import Check, Verdict, preflight
 
     args = context.args
-    named = args.config or os.environ.get("KITEROLL_CONFIG")
-    config = make_config(args, Path(named) if named else None)
+    named = config_file(args)
+    config = make_config(args, named)
 
     def listen() -> str:
         check_who_hears(config.listen)

@@ -11,7 +11,7 @@ from typing import Any
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command
-from kiteroll.cli.up import make_config
+from kiteroll.cli.up import config_file, make_config
 from kiteroll.core.errors import Invalid, KiteRollError
 
 
@@ -36,8 +36,7 @@ def run_doctor(context: Context) -> Exit:
     from kiteroll.app import doctor
 
     args = context.args
-    named = args.config or os.environ.get("KITEROLL_CONFIG")
-    config = make_config(args, Path(named) if named else None)
+    config = make_config(args, config_file(args))
     if not args.data:
         args.data = str(config.data_dir)
     parts = {"report.json": json.dumps(doctor.facts(config), indent=2, default=str) + "\n"}

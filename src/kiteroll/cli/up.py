@@ -58,11 +58,15 @@ def run_up(context: Context) -> Exit:
     from kiteroll.app.logs import set_up_logs
 
     args = context.args
-    file = args.config or os.environ.get("KITEROLL_CONFIG")
-    more = {"listen.self_signed": args.self_signed}
-    config = make_config(args, Path(file) if file else None, more)
+    config = make_config(args, config_file(args), {"listen.self_signed": args.self_signed})
     set_up_logs(args.log_level or config.logs.level, config.logs.levels)
     return exit_for(run(config, lambda: print_welcome(config)))
+
+
+def config_file(args: Any) -> Path | None:
+    """As named by an option or the environment; None: there is none."""
+    named = args.config or os.environ.get("KITEROLL_CONFIG")
+    return Path(named) if named else None
 
 
 def make_config(args: Any, file: Path | None, more: Mapping[str, Any] | None = None) -> "Config":

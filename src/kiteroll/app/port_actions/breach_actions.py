@@ -126,14 +126,20 @@ class BreachActions:
         self._seen = live
 
     async def _take(self, finding: Finding, step: Step, closings: int) -> None:
-        if step.consequence is not Consequence.CLOSE:
-            note = "" if step.consequence is Consequence.PROPOSE else "its rule closes, but was not rehearsed"
+        """Propose it, unless the rule closes the port by itself, and that is done."""
+        if step.consequence is Consequence.PROPOSE:
+            note: str | None = ""
+        elif step.consequence is Consequence.PROPOSE_NOT_REHEARSED:
+            note = "its rule closes, but was not rehearsed"
+        else:
+            note = await self._not_closed(finding, step)
+        if note is not None:
             await asyncio.to_thread(self._propose, finding, step, closings, note)
-            return
+
+    async def _not_closed(self, finding: Finding, step: Step) -> str | None:
+        """Close it; why that is not done, or None where it is. Raises StorageUnavailable."""
         if not await asyncio.to_thread(self._may_close):
-            note = "closing by rules has stopped: too many within an hour"
-            await asyncio.to_thread(self._propose, finding, step, closings, note)
-            return
+            return "closing by rules has stopped: too many within an hour"
         order = Order(reason=title(finding), breach=finding.key, reopen_after=step.reopen_after, via="rule")
         wanted = Wanted(kind=ActionKind.CLOSE, switch=step.port[0], port=step.port[1])
         try:
@@ -142,16 +148,10 @@ class BreachActions:
             raise
         except Guarded as guarded:
             names = ", ".join(one.guard for one in guarded.objections)
-            await asyncio.to_thread(
-                self._propose, finding, step, closings, f"its rule closes, but is guarded: {names}"
-            )
-            return
+            return f"its rule closes, but is guarded: {names}"
         except KiteRollError as failed:
-            await asyncio.to_thread(self._propose, finding, step, closings, f"its rule closes, but: {failed}")
-            return
-        if row.state is not ActionState.DONE:
-            note = f"its rule closes, but: {row.outcome}"
-            await asyncio.to_thread(self._propose, finding, step, closings, note)
+            return f"its rule closes, but: {failed}"
+        return None if row.state is ActionState.DONE else f"its rule closes, but: {row.outcome}"
 
     def _may_close(self) -> bool:
         """Where this one would be too many, closing by rules stops until a person lets it go on."""
