@@ -1,5 +1,5 @@
 // Ports that are closed, those that rules propose to close, and what was done.
-import { Button, Flex } from "@chakra-ui/react";
+import { Button } from "@chakra-ui/react";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, need, type Schemas } from "../api/client";
@@ -10,6 +10,7 @@ import { Age, useNow } from "../shared/Age";
 import { Grid, Heading, Sheet } from "../shared/Grid";
 import { findingPath, portPath } from "../shared/links";
 import { ErrorNotice, Nothing, Notice, QueryView } from "../shared/QueryView";
+import { RowAction, RowActions } from "../shared/RowActions";
 import { span } from "../shared/time";
 import { reopensText, stateText } from "./model";
 
@@ -121,26 +122,22 @@ function Proposals() {
                         {one.reopen_after_s ? `after ${span(one.reopen_after_s * 1000)}` : "by a person"}
                       </td>
                       {acts && (
-                        <td className="n">
-                          <Flex gap="6px" justify="flex-end">
-                            <Button
-                              size="xs"
-                              aria-label={`Close ${one.switch} ${one.port}`}
-                              loading={approve.isPending && approve.variables === one.number}
-                              onClick={() => approve.mutate(one.number)}
-                            >
-                              Close it
-                            </Button>
-                            <Button
-                              size="xs"
-                              variant="outline"
-                              aria-label={`Leave ${one.switch} ${one.port} open`}
-                              onClick={() => refuse.mutate(one.number)}
-                            >
-                              Leave it open
-                            </Button>
-                          </Flex>
-                        </td>
+                        <RowActions>
+                          <RowAction
+                            variant="solid"
+                            label={`Close ${one.switch} ${one.port}`}
+                            loading={approve.isPending && approve.variables === one.number}
+                            onClick={() => approve.mutate(one.number)}
+                          >
+                            Close it
+                          </RowAction>
+                          <RowAction
+                            label={`Leave ${one.switch} ${one.port} open`}
+                            onClick={() => refuse.mutate(one.number)}
+                          >
+                            Leave it open
+                          </RowAction>
+                        </RowActions>
                       )}
                     </tr>
                   ))}
@@ -211,15 +208,13 @@ function Closed({ ports }: { ports: Schemas["ClosedPort"][] }) {
                   <td>{one.held ? <strong>▲ {reopensText(one, now)}</strong> : reopensText(one, now)}</td>
                   {acts && (
                     <td className="n">
-                      <Button
-                        size="xs"
-                        variant="outline"
-                        aria-label={`Reopen ${one.switch} ${one.port}`}
+                      <RowAction
+                        label={`Reopen ${one.switch} ${one.port}`}
                         loading={reopen.isPending && reopen.variables === one}
                         onClick={() => reopen.mutate(one)}
                       >
                         Reopen
-                      </Button>
+                      </RowAction>
                     </td>
                   )}
                 </tr>

@@ -8,6 +8,7 @@ import { drop } from "../people/drop";
 import { useMay } from "../session/useSession";
 import { Grid, Sheet, Title } from "../shared/Grid";
 import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
+import { RowAction } from "../shared/RowActions";
 import { fullTime } from "../shared/time";
 import { Labelled, OneOf } from "./Labelled";
 
@@ -60,14 +61,9 @@ export function PlannedWorkPage() {
                       <td>{one.planned_by}</td>
                       {operates && (
                         <td className="n">
-                          <Button
-                            size="xs"
-                            variant="outline"
-                            aria-label={`End work ${one.id}`}
-                            onClick={() => end.mutate(one.id)}
-                          >
+                          <RowAction label={`End work ${one.id}`} onClick={() => end.mutate(one.id)}>
                             {one.state === "coming" ? "Give up" : "End now"}
-                          </Button>
+                          </RowAction>
                         </td>
                       )}
                     </tr>

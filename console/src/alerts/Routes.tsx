@@ -1,5 +1,5 @@
 // Routes: which findings are told to whom.
-import { Button, Flex } from "@chakra-ui/react";
+import { Button } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api } from "../api/client";
@@ -8,6 +8,7 @@ import { drop } from "../people/drop";
 import { useMay } from "../session/useSession";
 import { Grid, Sheet } from "../shared/Grid";
 import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
+import { RowAction, RowActions } from "../shared/RowActions";
 import { hoursText, type Route, spanText, takesText } from "./model";
 import { RouteForm } from "./RouteForm";
 
@@ -56,26 +57,14 @@ export function Routes() {
                       <td>{one.tell_over ? "told" : "not told"}</td>
                       <td className="tight">{one.enabled ? "● on" : "○ off"}</td>
                       {administers && (
-                        <td className="n">
-                          <Flex gap="6px" justify="flex-end">
-                            <Button
-                              size="xs"
-                              variant="outline"
-                              aria-label={`Change ${one.name}`}
-                              onClick={() => setEdited(one)}
-                            >
-                              Change
-                            </Button>
-                            <Button
-                              size="xs"
-                              variant="outline"
-                              aria-label={`Remove ${one.name}`}
-                              onClick={() => remove.mutate(one.name)}
-                            >
-                              Remove
-                            </Button>
-                          </Flex>
-                        </td>
+                        <RowActions>
+                          <RowAction label={`Change ${one.name}`} onClick={() => setEdited(one)}>
+                            Change
+                          </RowAction>
+                          <RowAction label={`Remove ${one.name}`} onClick={() => remove.mutate(one.name)}>
+                            Remove
+                          </RowAction>
+                        </RowActions>
                       )}
                     </tr>
                   ))}

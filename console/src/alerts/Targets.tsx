@@ -1,5 +1,5 @@
 // Targets: where alerts are delivered to, how it goes, and a test.
-import { Button, Flex } from "@chakra-ui/react";
+import { Button } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, need } from "../api/client";
@@ -8,6 +8,7 @@ import { drop } from "../people/drop";
 import { Age } from "../shared/Age";
 import { Grid, Sheet } from "../shared/Grid";
 import { ErrorNotice, Nothing, Notice, QueryView } from "../shared/QueryView";
+import { RowAction, RowActions } from "../shared/RowActions";
 import { type Target, targetState, whereText } from "./model";
 import { TargetForm } from "./TargetForm";
 
@@ -74,35 +75,21 @@ export function Targets() {
                       <td className="tight">
                         {one.last_sent_at ? <Age at={one.last_sent_at} ago /> : "never"}
                       </td>
-                      <td className="n">
-                        <Flex gap="6px" justify="flex-end">
-                          <Button
-                            size="xs"
-                            variant="outline"
-                            aria-label={`Test ${one.name}`}
-                            loading={test.isPending && test.variables === one.name}
-                            onClick={() => test.mutate(one.name)}
-                          >
-                            Test
-                          </Button>
-                          <Button
-                            size="xs"
-                            variant="outline"
-                            aria-label={`Change ${one.name}`}
-                            onClick={() => setEdited(one)}
-                          >
-                            Change
-                          </Button>
-                          <Button
-                            size="xs"
-                            variant="outline"
-                            aria-label={`Remove ${one.name}`}
-                            onClick={() => remove.mutate(one.name)}
-                          >
-                            Remove
-                          </Button>
-                        </Flex>
-                      </td>
+                      <RowActions>
+                        <RowAction
+                          label={`Test ${one.name}`}
+                          loading={test.isPending && test.variables === one.name}
+                          onClick={() => test.mutate(one.name)}
+                        >
+                          Test
+                        </RowAction>
+                        <RowAction label={`Change ${one.name}`} onClick={() => setEdited(one)}>
+                          Change
+                        </RowAction>
+                        <RowAction label={`Remove ${one.name}`} onClick={() => remove.mutate(one.name)}>
+                          Remove
+                        </RowAction>
+                      </RowActions>
                     </tr>
                   ))}
                 </tbody>

@@ -10,6 +10,7 @@ import { Age } from "../shared/Age";
 import { Fact } from "../shared/Fact";
 import { Choice, Facts, Field, Grid, Heading, Sheet, Title } from "../shared/Grid";
 import { ErrorNotice, Nothing, Notice, QueryView } from "../shared/QueryView";
+import { RowAction } from "../shared/RowActions";
 import { fullTime } from "../shared/time";
 import { drop } from "./drop";
 
@@ -105,14 +106,12 @@ export function Sessions({ of: owner }: { of?: string }) {
                         {one.own ? (
                           "this one"
                         ) : (
-                          <Button
-                            size="xs"
-                            variant="outline"
-                            aria-label={`End session ${one.id} of ${one.owner}`}
+                          <RowAction
+                            label={`End session ${one.id} of ${one.owner}`}
                             onClick={() => end.mutate(one.id)}
                           >
                             End
-                          </Button>
+                          </RowAction>
                         )}
                       </td>
                     </tr>
@@ -174,14 +173,12 @@ export function Tokens({ of: owner, rights }: { of?: string; rights: readonly Ri
                       <td className="mono">{one.last_used_from}</td>
                       <td className="n">
                         {one.state === "valid" && (
-                          <Button
-                            size="xs"
-                            variant="outline"
-                            aria-label={`Revoke ${one.name} of ${one.owner}`}
+                          <RowAction
+                            label={`Revoke ${one.name} of ${one.owner}`}
                             onClick={() => revoke.mutate(one.id)}
                           >
                             Revoke
-                          </Button>
+                          </RowAction>
                         )}
                       </td>
                     </tr>

@@ -8,6 +8,7 @@ import { useSession } from "../session/useSession";
 import { Age } from "../shared/Age";
 import { Choice, Field, Grid, Heading, Sheet, Title } from "../shared/Grid";
 import { ErrorNotice, Notice, QueryView } from "../shared/QueryView";
+import { RowAction, RowActions } from "../shared/RowActions";
 import { Sessions, Tokens } from "./AccountPage";
 import { drop } from "./drop";
 
@@ -108,36 +109,25 @@ function Users() {
                     <td className="tight">
                       {one.signed_in_at ? <Age at={one.signed_in_at} ago /> : "never"}
                     </td>
-                    <td className="n">
-                      <Flex gap="6px" justify="flex-end">
-                        <Button
-                          size="xs"
-                          variant="outline"
-                          aria-label={`${one.enabled ? "Disable" : "Enable"} ${one.name}`}
-                          onClick={() => change.mutate({ name: one.name, enabled: !one.enabled })}
-                        >
-                          {one.enabled ? "Disable" : "Enable"}
-                        </Button>
-                        <Button
-                          size="xs"
-                          variant="outline"
-                          aria-label={`New password for ${one.name}`}
-                          onClick={() => reset.mutate(one.name)}
-                        >
-                          New password
-                        </Button>
-                        {!one.enabled && (
-                          <Button
-                            size="xs"
-                            variant="outline"
-                            aria-label={`Remove ${one.name}`}
-                            onClick={() => remove.mutate(one.name)}
-                          >
-                            Remove
-                          </Button>
-                        )}
-                      </Flex>
-                    </td>
+                    <RowActions>
+                      <RowAction
+                        label={`${one.enabled ? "Disable" : "Enable"} ${one.name}`}
+                        onClick={() => change.mutate({ name: one.name, enabled: !one.enabled })}
+                      >
+                        {one.enabled ? "Disable" : "Enable"}
+                      </RowAction>
+                      <RowAction
+                        label={`New password for ${one.name}`}
+                        onClick={() => reset.mutate(one.name)}
+                      >
+                        New password
+                      </RowAction>
+                      {!one.enabled && (
+                        <RowAction label={`Remove ${one.name}`} onClick={() => remove.mutate(one.name)}>
+                          Remove
+                        </RowAction>
+                      )}
+                    </RowActions>
                   </tr>
                 ))}
               </tbody>

@@ -7,6 +7,7 @@ import { barredQuery } from "../api/resources/rules";
 import { Age } from "../shared/Age";
 import { Field, Grid, Sheet } from "../shared/Grid";
 import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
+import { RowAction } from "../shared/RowActions";
 import { fullTime } from "../shared/time";
 import { addressText } from "./model";
 
@@ -91,14 +92,12 @@ export function BarredPage() {
                         <Age at={one.at} ago />
                       </td>
                       <td className="n">
-                        <Button
-                          size="xs"
-                          variant="outline"
-                          aria-label={`Lift the bar of ${one.prefix}`}
+                        <RowAction
+                          label={`Lift the bar of ${one.prefix}`}
                           onClick={() => lift.mutate(one.prefix)}
                         >
                           Lift
-                        </Button>
+                        </RowAction>
                       </td>
                     </tr>
                   ))}
