@@ -29,7 +29,7 @@ check: $(VENV)/ready console/node_modules/.ready
 console: $(CONSOLE)
 
 generated: $(VENV)/ready console/node_modules/.ready
-	$(PY) scripts/generated.py
+	$(PY) -m scripts.generated
 	cd console && npm run --silent types
 
 torture: $(VENV)/ready-test

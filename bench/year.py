@@ -26,6 +26,7 @@ from kiteroll.app.config import RetentionSettings
 from kiteroll.app.queries.endpoints import StayFilter
 from kiteroll.app.queries.findings import FindingFilters
 from kiteroll.app.workers.periodic import delete_old
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.reading import Device, Port, Reading, key_of
 from kiteroll.store import inventory
 from kiteroll.store.database import Database
@@ -104,9 +105,9 @@ def _tell(day: int, database: Database, files: Path, run: LiveRun, names: list[s
     asked = {
         "find": lambda number: parts.search.find(f"{number * 257 % 65536:04x}", 50, None),
         "a switch": lambda number: parts.endpoint_queries.stays(
-            StayFilter(switch=names[number % len(names)]), None, 500
+            StayFilter(switch=names[number % len(names)]), PageAsk(limit=500)
         ),
-        "findings": lambda _: parts.finding_queries.page(FindingFilters(), None, 100),
+        "findings": lambda _: parts.finding_queries.page(FindingFilters(), PageAsk(limit=100)),
     }
     took = ", ".join(f"{what} {_p95_ms(ask):.1f} ms" for what, ask in asked.items())
     row(

@@ -1,15 +1,19 @@
 """Writes the files that are generated from the code, or with --check says which are stale.
 
-docs/openapi.json (the API) and docs/reading-document.schema.json (the reading document).
+docs/openapi.json (the API), docs/reading-document.schema.json (the reading document), docs/problems.md
+(errors of the API) and docs/fields.md (every field, wherever it appears).
 """
 
 import json
 import sys
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any
 
 from kiteroll.api.app import make_app
+from kiteroll.api.contract.problem_types import PROBLEM_TYPES, as_markdown
 from kiteroll.schemas.reading_document import ReadingDocument
+from scripts.field_table import field_table
 
 DOCS = Path(__file__).parent.parent / "docs"
 
@@ -27,14 +31,23 @@ def reading_schema() -> dict[str, Any]:
     }
 
 
-GENERATED = {"openapi.json": openapi, "reading-document.schema.json": reading_schema}
+def as_json(document: dict[str, Any]) -> str:
+    return json.dumps(document, indent=2, ensure_ascii=False) + "\n"
+
+
+GENERATED: dict[str, Callable[[], str]] = {
+    "openapi.json": lambda: as_json(openapi()),
+    "reading-document.schema.json": lambda: as_json(reading_schema()),
+    "problems.md": lambda: as_markdown(PROBLEM_TYPES.items()),
+    "fields.md": field_table,
+}
 
 
 def stale() -> list[str]:
     return [
         name
         for name, make in GENERATED.items()
-        if not (DOCS / name).exists() or json.loads((DOCS / name).read_text()) != make()
+        if not (DOCS / name).exists() or (DOCS / name).read_text() != make()
     ]
 
 
@@ -44,7 +57,7 @@ def main() -> int:
             print(f"docs/{name} is stale: run `make generated`", file=sys.stderr)
         return 1 if stale() else 0
     for name, make in GENERATED.items():
-        (DOCS / name).write_text(json.dumps(make(), indent=2, ensure_ascii=False) + "\n")
+        (DOCS / name).write_text(make())
     return 0
 
 

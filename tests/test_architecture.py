@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 from scripts import generated
 
-from kiteroll.api.problems import status_of
+from kiteroll.api.contract.problem_types import PROBLEM_TYPES
 from kiteroll.core import errors
 from kiteroll.core.errors import KiteRollError
 
@@ -153,7 +153,7 @@ def test_every_error_has_a_status_and_stands_in_the_drawn_tree() -> None:
     drawn = errors.__doc__ or ""
     for kind in _leaves(KiteRollError):
         if kind.__module__ == "kiteroll.core.errors" and kind is not KiteRollError:
-            assert 400 <= status_of(kind)[0] < 600
+            assert 400 <= PROBLEM_TYPES[kind.code].status < 600
             assert kind.__name__ in drawn
 
 

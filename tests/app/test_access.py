@@ -21,6 +21,7 @@ from kiteroll.app.events import EventBus
 from kiteroll.core.access.principal import NotAllowed
 from kiteroll.core.access.rights import Right
 from kiteroll.core.errors import ConfigError, Conflict, Invalid, NotFound
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.database import Database
 from tests.support.clock import ManualClock
 
@@ -80,7 +81,7 @@ def test_the_first_start_makes_one_administrator_and_a_way_in_is_always_there(ac
     assert new.sign_in.check(f"Bearer {new.token}", None, "").name == "admin"
     with pytest.raises(NotSignedIn):
         new.sign_in.check(f"Bearer {lost}", None, "")
-    (entry,) = new.audit.page(AuditFilters(action="token."), None, 10).items
+    (entry,) = new.audit.page(AuditFilters(action="token."), PageAsk(limit=10)).items
     assert (entry.by, entry.action) == ("service", "token.recover")
     (access.data_dir / "token").write_text("")
     with pytest.raises(ConfigError, match="it is empty"):
@@ -205,7 +206,7 @@ def test_the_log_is_one_chain_whoever_writes_and_shows_what_was_done_to_it(acces
         list(pool.map(write, range(40)))
     verdict = access.audit.verify()
     assert (verdict.entries, verdict.broken_at) == (40, None)
-    page = access.audit.page(AuditFilters(by="ida", text='"n": 7,'), None, 5)
+    page = access.audit.page(AuditFilters(by="ida", text='"n": 7,'), PageAsk(limit=5))
     assert [one.subject for one in page.items] == ["7"]
     with access.database.engine.begin() as connection:
         connection.execute(text("UPDATE audit_entry SET done_by = 'joss' WHERE number = 11"))

@@ -21,6 +21,7 @@ from kiteroll.core.alerts.planned_work import PlannedWork
 from kiteroll.core.alerts.route import AlertReason, Route
 from kiteroll.core.errors import Conflict, Invalid
 from kiteroll.core.findings.finding import Cause, Finding, FindingKind, Severity, State, Subject
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store import findings, outbox
 from kiteroll.store.database import Database
 from kiteroll.store.vault import Vault
@@ -85,7 +86,7 @@ class Telling:
         return [(one.reason.value, one.target_name) for one in self.messages()]
 
     def messages(self) -> list[MessageRow]:
-        return list(reversed(self.routes.messages(MessageFilters(), None, 1000).items))
+        return list(reversed(self.routes.messages(MessageFilters(), PageAsk(limit=1000)).items))
 
     def deliver(self) -> list[dict[str, Any]]:
         """What arrives of all that may be tried now."""

@@ -47,7 +47,7 @@ def test_ports_are_chosen_marked_compared_and_changed_together(page: Page, servi
     expect(row.get_by_title("not applied yet")).to_have_count(0)
     expect(row.get_by_role("cell").nth(5)).to_have_text("3")
     with service.client() as client:
-        (own,) = (one for one in client.send(rules()) if one.port == "p1")
+        (own,) = (one for one in client.all(rules()) if one.port == "p1")
     assert (own.seats, own.vlans) == (3, [20, 30, 31])
     page.get_by_role("link", name="Log").click()
     expect(page.get_by_role("row").filter(has_text="vlans")).to_contain_text("admin")

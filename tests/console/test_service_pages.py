@@ -49,7 +49,7 @@ def test_a_target_is_added_tried_and_used_by_a_route(
     form.get_by_role("button", name="Save nights").click()
     expect(row).to_contain_text("not told")
     with service.client() as client:
-        (route,) = client.send(alert_routes())
+        (route,) = client.all(alert_routes())
         assert (route.remind_after_s, route.hours.days, route.tell_over) == (5400, [0, 1, 2, 3, 4, 5], False)
     page.get_by_role("button", name="Remove on-duty").click()
     expect(page.get_by_role("alert")).to_contain_text("is used by nights")
@@ -58,7 +58,7 @@ def test_a_target_is_added_tried_and_used_by_a_route(
     page.get_by_role("button", name="Remove on-duty").click()
     expect(page.get_by_label("alert targets")).to_contain_text("No targets")
     with service.client() as client:
-        assert client.send(alert_targets()) == []
+        assert client.all(alert_targets()) == []
     page.context.close()
 
 
@@ -82,7 +82,7 @@ def test_a_setting_is_changed_and_reset(page: Page, service: Service) -> None:
     expect(row).to_contain_text("● set here")
     expect(row).to_contain_text("admin, ")
     with service.client() as client:
-        (one,) = (one for one in client.send(settings()) if one.name == "findings.silent_after")
+        (one,) = (one for one in client.all(settings()) if one.name == "findings.silent_after")
     assert (one.value, one.default) == ("2h", "1d")
     row.get_by_role("button", name="Reset findings.silent_after").click()
     expect(row.get_by_label("findings.silent_after", exact=True)).to_have_value("1d")

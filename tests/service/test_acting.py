@@ -121,7 +121,7 @@ def reopen(name: str, port: str) -> NewAction:
 
 def _port(kite: Client, name: str, port: str) -> tuple[bool, int]:
     """Whether it is not shut, and how many are there."""
-    found = next(one for one in kite.send(ports(name)) if one.name == port)
+    found = next(one for one in kite.all(ports(name)) if one.name == port)
     return found.admin_up, found.present
 
 
@@ -162,7 +162,7 @@ def test_alias_and_ageing_time_are_set_and_told(acting: Service) -> None:
         )
         assert kite.send(act(aged)).action.to == "400"  # type: ignore[union-attr]
         read_again(kite, "quay-1")
-        assert next(one for one in kite.send(ports("quay-1")) if one.name == "p3").alias == "berth 3"
+        assert next(one for one in kite.all(ports("quay-1")) if one.name == "p3").alias == "berth 3"
         assert kite.send(switch("quay-1")).ageing_s == 400
         advice = kite.send(ageing_advice("quay-1"))
         assert (advice.ageing_s, advice.advice) == (400, "keep") and advice.endpoints > 5
@@ -189,7 +189,7 @@ def test_switches_without_a_credential_to_write_with_are_only_read(acting: Servi
         with pytest.raises(ServiceError, match="quay-2 is only read") as refused:
             kite.send(act(close("quay-2", "p2", dry_run=True)))
         assert refused.value.status == 409
-        kinds = {one.name: one for one in kite.send(credentials())}
+        kinds = {one.name: one for one in kite.all(credentials())}
         assert kinds["writer"].used_by == 3 and "tarn-write" not in str(kinds)
         with pytest.raises(ServiceError, match="used by 3"):
             kite.send(remove_credential("writer"))
@@ -235,7 +235,7 @@ def _proposed(kite: Client, port: str) -> int:
     found: list[int] = []
 
     def proposed() -> bool:
-        found[:] = [one.number for one in kite.each(proposals(states=["open"])) if one.port == port]
+        found[:] = [one.id for one in kite.each(proposals(states=["open"])) if one.port == port]
         return bool(found)
 
     wait_until(proposed, f"closing {port} to be proposed", seconds=120)
@@ -281,7 +281,7 @@ def test_a_rule_closes_by_itself_once_rehearsed_and_stops_when_it_closed_as_many
         ]
         kite.send(change_rules(RulesPatch(changes=strict[:1])))
         number = _proposed(kite, "p7")
-        (note,) = (one.note for one in kite.each(proposals()) if one.number == number)
+        (note,) = (one.note for one in kite.each(proposals()) if one.id == number)
         assert note == "its rule closes, but was not rehearsed"
 
         run = kite.send(begin_rehearsal(NewRehearsal(switch="ticket-hall")))
@@ -295,7 +295,7 @@ def test_a_rule_closes_by_itself_once_rehearsed_and_stops_when_it_closed_as_many
 
         kite.send(change_rules(RulesPatch(changes=strict[1:])))
         number = _proposed(kite, "p8")
-        (note,) = (one.note for one in kite.each(proposals()) if one.number == number)
+        (note,) = (one.note for one in kite.each(proposals()) if one.id == number)
         assert note == "closing by rules has stopped: too many within an hour"
         stopped = kite.send(closed_ports()).stopped
         assert stopped is not None and "of 1 they may" in stopped.why
@@ -320,7 +320,7 @@ def test_hosts_are_asked_and_switches_read_again(acting: Service) -> None:
     with acting.client() as kite:
         with pytest.raises(ServiceError, match=r"outside acting\.ask_networks"):
             kite.send(begin_sweep(NewSweep(networks=["10.0.0.0/24"])))
-        number = kite.send(begin_sweep(NewSweep(networks=["127.77.0.0/28"], switches=["quay-1"]))).number
+        number = kite.send(begin_sweep(NewSweep(networks=["127.77.0.0/28"], switches=["quay-1"]))).id
         wait_until(lambda: kite.send(sweep(number)).state == "done", "the sweep to end")
         done = kite.send(sweep(number))
         assert (done.sent, done.addresses, done.read, done.not_read) == (14, 14, 1, [])

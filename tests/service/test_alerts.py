@@ -201,7 +201,7 @@ def test_a_target_that_fails_is_shown_with_why(telling: Service, command: Comman
     assert code is Exit.UNREACHABLE and "refused" in said
 
     def target() -> Any:
-        (found,) = kite.send(alert_targets())
+        (found,) = kite.all(alert_targets())
         return found
 
     with telling.client() as kite:

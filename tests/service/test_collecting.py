@@ -120,7 +120,7 @@ def test_a_csv_table_is_imported_by_its_mapping_or_refused_whole(
     with service.client() as client:
         assert client.send(switch("hut-b")).present == 0
         assert main(["import", str(table), *words, "--at", "2m"]) == Exit.OK
-        assert [(one.name, one.present) for one in client.send(ports("hut-b"))] == [("p1", 1), ("p2", 1)]
+        assert [(one.name, one.present) for one in client.all(ports("hut-b"))] == [("p1", 1), ("p2", 1)]
         capsys.readouterr()
         assert main(["import", str(bad), *words]) == Exit.USAGE
         assert "bad.csv, line 4, column vlan: '4999' is no VLAN" in capsys.readouterr().err
@@ -210,7 +210,7 @@ def test_a_round_is_cancelled_interrupted_and_resumed_and_stopping_in_it_is_quic
         done = _ended(one, begun.id)
         assert (done.state, done.complete, len(done.failed)) == ("done", 0, 4)
         assert client.send(switch("silent-0")).health == "silent"
-        (far,) = client.send(sites())
+        (far,) = client.all(sites())
         assert (far.name, far.concurrency, far.switches) == ("far", 1, 4)
 
 
@@ -301,7 +301,7 @@ def test_host_names_and_makers_come_with_an_endpoint(extended: Extended, lab: La
         assert kiosk.host_names == ["kiosk-3.tarn-ferries.example"]
         around = client.send(search(f"{kiosk.ips[0]}/28")).endpoints
         assert kiosk.mac in {each.mac for each in around} and len(around) > 1
-        (history,) = client.send(ips(kiosk.mac))
+        (history,) = client.all(ips(kiosk.mac))
         assert (history.ip, history.host_names, history.ended_at) == (kiosk.ips[0], kiosk.host_names, None)
         named = [one for one in client.send(search("lowmere")).endpoints if one.host_names]
         assert len(named) > 6, "those that were heard by now"

@@ -129,7 +129,7 @@ def _paths_are_open(client: Client, network: LinuxNetwork, shut: tuple[str, str]
     ends = set(next(cable for cable in network.cables if shut in cable))
     for mac, home in network.hosts.items():
         for start in network.switches:
-            hops = [(hop.switch, hop.port) for hop in client.send(path(mac, start=start))]
+            hops = [(hop.switch, hop.port) for hop in client.all(path(mac, start=start))]
             if not hops or hops[-1] != home or ends.intersection(hops):
                 return False
     return True

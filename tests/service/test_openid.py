@@ -47,7 +47,7 @@ def _as_before(provider: OpenIdStandIn, service: Service) -> Iterator[None]:
     provider.claims, provider.refuses = {}, ""
     yield
     with service.client() as kite:
-        for one in kite.send(users()):
+        for one in kite.all(users()):
             if one.openid_subject:
                 kite.send(remove_user(one.name))
 
@@ -66,7 +66,7 @@ def sign_in(provider: OpenIdStandIn, service: Service, **claims: Any) -> tuple[d
 
 def account(service: Service, name: str) -> User | None:
     with service.client() as kite:
-        return next((one for one in kite.send(users()) if one.name == name), None)
+        return next((one for one in kite.all(users()) if one.name == name), None)
 
 
 def test_groups_there_are_roles_here_and_follow_them(provider: OpenIdStandIn, service: Service) -> None:

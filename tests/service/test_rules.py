@@ -195,12 +195,12 @@ def test_a_roll_says_who_is_absent_and_an_entry_is_replaced_or_struck_off(kite: 
     called = kite.send(roll_call("quay-1", "p2"))
     (offer,) = called.replacements
     assert (offer.absent, offer.mac) == (str(mac(77)), str(mac(FAR))) and called.absentees == [str(mac(77))]
-    (gone,) = kite.send(absent())
+    (gone,) = kite.all(absent())
     assert (gone.address, gone.level, gone.seen_at) == (str(mac(77)), "quay-1 port p2", None)
     kite.send(replace_entry(offer.entry, EntryReplacement(mac=offer.mac)))
     called = kite.send(roll_call("quay-1", "p2"))
     assert (called.enrolled, called.strangers, called.absentees) == (1, 0, [])
-    (entry,) = next(one for one in kite.send(rules()) if one.port == "p2").roll
+    (entry,) = next(one for one in kite.all(rules()) if one.port == "p2").roll
     assert (entry.note, entry.prefix) == ("a lamp", mac(FAR).digits)
     kite.send(strike_off(entry.id, reason="moved away"))
     with pytest.raises(ServiceError, match="no entry of a roll"):
@@ -224,12 +224,12 @@ def test_a_list_of_ten_thousand_lines_with_one_wrong_enrols_nobody(kite: Client)
     unknown = "\n".join((heading, f"{mac(5)},quay-1,p99,", f"{mac(6)},quay-8,p1,"))
     with pytest.raises(ServiceError, match=r"no port 'p99'.*no switch 'quay-8'"):
         kite.send(enrol_list(NewEntries(text=unknown)))
-    assert kite.send(rules()) == []
+    assert kite.all(rules()) == []
     whole = NewEntries(text="\n".join((heading, *good)))
     dry = kite.send(enrol_list(whole.model_copy(update={"dry_run": True})))
-    assert (dry.applied, len(dry.differences), kite.send(rules())) == (False, 10_000, [])
+    assert (dry.applied, len(dry.differences), kite.all(rules())) == (False, 10_000, [])
     assert kite.send(enrol_list(whole)).applied
-    assert sum(len(one.roll) for one in kite.send(rules())) == 10_000
+    assert sum(len(one.roll) for one in kite.all(rules())) == 10_000
 
 
 def test_everybody_present_is_enrolled_at_their_port(kite: Client) -> None:
@@ -253,19 +253,19 @@ def test_who_was_present_in_a_window_waits_for_a_word(kite: Client) -> None:
         min_present_s=3600,
     )
     window = kite.send(open_window(wanted))
-    assert window.state == "open" and kite.send(enrolment_windows())[0] == window
+    assert window.state == "open" and kite.all(enrolment_windows())[0] == window
     with pytest.raises(ServiceError, match=f"window {window.id} takes candidates at quay-1 ports p1-p2"):
         kite.send(open_window(wanted.model_copy(update={"level": RuleLevel(group="access")})))
-    found = {one.mac: one for one in kite.send(candidates(window.id))}
+    found = {one.mac: one for one in kite.all(candidates(window.id))}
     assert set(found) == {str(mac(number)) for number in (LAMP, GUEST, THIRD, FAR)}
     lamp = found[str(mac(LAMP))]
     assert (lamp.port, lamp.vlans, lamp.decision, lamp.here_now) == ("p1", [30], "waiting", True)
     assert 0.7 < lamp.share < 0.8
     refs = [CandidateRef(mac=one.mac, switch=one.switch, port=one.port) for one in found.values()]
     kite.send(decide(window.id, Decisions(accept=refs[:2], refuse=refs[2:3], note="known")))
-    said = {one.mac: one.decision for one in kite.send(candidates(window.id))}
+    said = {one.mac: one.decision for one in kite.all(candidates(window.id))}
     assert sorted(said.values()) == ["accepted", "accepted", "refused", "waiting"]
-    rolls = [entry for rule in kite.send(rules()) for entry in rule.roll]
+    rolls = [entry for rule in kite.all(rules()) for entry in rule.roll]
     assert {(entry.via, entry.note) for entry in rolls} == {(f"window {window.id}", "known")}
     with pytest.raises(ServiceError, match="no candidate"):
         other = CandidateRef(mac=str(mac(99)), switch="quay-1", port="p1")
@@ -279,7 +279,7 @@ def test_who_was_present_in_a_window_waits_for_a_word(kite: Client) -> None:
 
 def test_a_list_of_devices_is_held_against_the_network_both_ways(kite: Client) -> None:
     text = f"device,switch,port\n{mac(LAMP)},quay-1,p1\n{mac(FAR)},quay-1,p9\n{mac(88)},,\nkiosk-99,,\n"
-    found = {one.device or one.mac: one for one in kite.send(call_against(ExpectedList(text=text)))}
+    found = {one.device or one.mac: one for one in kite.send(call_against(ExpectedList(text=text))).items}
     assert {name: one.attendance for name, one in found.items()} == {
         str(mac(LAMP)): "in place",
         str(mac(FAR)): "elsewhere",
@@ -331,7 +331,7 @@ def test_a_rehearsal_tells_what_would_have_been_found_and_changes_nothing(kite: 
     assert [(one.port, one.breaches) for one in run.findings.ports] == [("p1", 4), ("p2", 1)]
     assert all(2.9 * 3600 < one.lasted_s < 3.1 * 3600 for one in run.findings.breaches)
     assert {(one.port, one.peak) for one in run.findings.seats} == {("p1", 3), ("p2", 1)}
-    assert kite.send(rules()) == []
+    assert kite.all(rules()) == []
     with pytest.raises(ServiceError, match="no switch to rehearse 'nowhere'"):
         kite.send(begin_rehearsal(NewRehearsal(site="nowhere")))
 
@@ -404,7 +404,7 @@ def test_commands_do_the_same(
         assert main(words.split()) == code, words
         said = capfd.readouterr()
         assert told in said.out + said.err, words
-    (window, *_) = kite.send(enrolment_windows())
+    (window, *_) = kite.all(enrolment_windows())
     for words, told in (
         (f"enrolment candidates {window.id}", "waiting"),
         (f"enrolment refuse {window.id} {str(mac(GUEST))[-8:]}", "1 refused"),

@@ -5,6 +5,7 @@ from datetime import timedelta
 import pytest
 
 from kiteroll.core.errors import Conflict, NotFound
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.port_actions.actions import ActionKind, ActionState, ObjectWrite
 from kiteroll.core.port_actions.closures import Closure
 from kiteroll.store import inventory, port_actions, port_closures, port_proposals
@@ -63,7 +64,7 @@ def test_an_action_is_there_before_it_ends_and_is_found_until_its_end_is_known(d
     run(port_actions.end_action, second.id, ActionState.REFUSED, "not writable", at(3))
     assert run(port_actions.unfinished_actions) == []
     assert run(port_actions.closed_since, at(0)) == (1, 0), "what was refused closed nothing"
-    page = run(port_actions.actions_page, ActionFilters(states=("done",)), None, 10)
+    page = run(port_actions.actions_page, ActionFilters(states=("done",)), PageAsk(limit=10))
     assert [one.id for one in page.items] == [first.id]
     with pytest.raises(NotFound):
         run(port_actions.get_action, 99)

@@ -7,7 +7,8 @@ from sqlalchemy import func, select
 
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.reading import Port
-from kiteroll.store import inventory, ports, stay_queries
+from kiteroll.store import inventory, labels, ports, stay_queries
+from kiteroll.store.labels import Label
 from kiteroll.store.retention import delete_expired, known_again
 from kiteroll.store.tables import port, stay, switch
 from tests.store.test_store import Stored, stored
@@ -18,7 +19,7 @@ __all__ = ["stored"]
 
 def test_what_was_last_seen_before_history_ends_goes_and_what_is_noted_stays(stored: Stored) -> None:
     stored.apply(0, {(1, 10): "p1", (2, 10): "p2", (3, 10): "p3"})
-    stored.database.run(stay_queries.change_endpoint, mac(2), {"label": "gate reader"})
+    stored.database.run(labels.set_labels, [Label(mac(2), "gate reader")])
     stored.apply(1, {(3, 10): "p3"})
     stored.apply(600, {(3, 10): "p3"})
     gone = delete_expired(stored.database, readings_before=at(700), history_before=at(700))

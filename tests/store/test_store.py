@@ -12,6 +12,7 @@ from sqlalchemy.exc import OperationalError
 from kiteroll.core.errors import ConfigError, Conflict, Invalid, NotFound, StorageUnavailable
 from kiteroll.core.model.changes import Change
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.reading import Gap, Neighbour, Oper, Reading
 from kiteroll.core.model.stay import Ending, Life
 from kiteroll.core.policy.levels import EVERYTHING, Level
@@ -82,12 +83,7 @@ class Stored:
         return changes
 
     def stays(self, **filters: Any) -> list[stay_queries.PlacedStay]:
-        page = self.database.run(
-            stay_queries.stays_page,
-            Filters(**filters),
-            cursor=None,
-            limit=100,
-        )
+        page = self.database.run(stay_queries.stays_page, Filters(**filters), PageAsk())
         return list(page.items)
 
 
@@ -209,14 +205,14 @@ def test_pages_join_up_without_gap_or_repeat(stored: Stored) -> None:
     cursor = None
     while True:
         page = stored.database.run(
-            stay_queries.stays_page, Filters(switch_id=stored.switch.id), cursor=cursor, limit=7
+            stay_queries.stays_page, Filters(switch_id=stored.switch.id), PageAsk(cursor, 7)
         )
         found += [row.stay.id for row in page.items]
         if (cursor := page.next) is None:
             break
     assert found == whole and len(set(found)) == 53
     with pytest.raises(Invalid, match="cursor"):
-        stored.database.run(stay_queries.stays_page, Filters(), cursor="nonsense", limit=7)
+        stored.database.run(stay_queries.stays_page, Filters(), PageAsk("nonsense", 7))
 
 
 def test_changes_are_listed_latest_first_and_narrowed_down(stored: Stored) -> None:
@@ -226,7 +222,7 @@ def test_changes_are_listed_latest_first_and_narrowed_down(stored: Stored) -> No
 
     def listed(**narrow: object) -> list[tuple[str, int]]:
         given = {"since": None, "until": None, "switch_id": None, "mac": None, "kinds": (), **narrow}
-        page = stored.database.run(list_queries.changes_page, cursor=None, limit=50, **given)
+        page = stored.database.run(list_queries.changes_page, PageAsk(limit=50), **given)
         return [(row.kind, 0 if row.mac is None else int(row.mac) & 0xFF) for row in page.items]
 
     assert set(listed(since=at(20))) == {("gone", 1), ("gone", 2)}
@@ -477,7 +473,7 @@ def test_what_is_said_of_ports_is_kept_and_follows_the_switch(stored: Stored) ->
     assert (entry.by, entry.at, entry.via) == ("Mara", at(0), "hand")
     save(RuleSet({EVERYTHING: Rule(seats=3)}), 2)
     assert run(rules.rule_set) == RuleSet({EVERYTHING: Rule(seats=3)})
-    said = run(rule_log.events_page, switch=None, port=None, prefix="021a05", cursor=None, limit=9).items
+    said = run(rule_log.events_page, PageAsk(limit=9), switch=None, port=None, prefix="021a05").items
     assert [(one.what, one.at, one.level.switch) for one in said] == [
         ("struck off", at(2), "quay-9"),
         ("enrolled", at(0), "quay-1"),

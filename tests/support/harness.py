@@ -142,6 +142,6 @@ def add_lab_switches(service: Service, lab: Lab) -> None:
         )
         # Where ports lead is worked out every few seconds, and every switch of the lab has an uplink.
         wait_until(
-            lambda: all(any(port.leads_to for port in client.send(ports(name))) for name in lab.switches),
+            lambda: all(any(port.leads_to for port in client.all(ports(name))) for name in lab.switches),
             "every switch to have an uplink",
         )

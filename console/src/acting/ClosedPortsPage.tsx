@@ -104,7 +104,7 @@ function Proposals() {
                 </thead>
                 <tbody>
                   {page.items.map((one) => (
-                    <tr key={one.number}>
+                    <tr key={one.id}>
                       <td className="tight">
                         <Link to={portPath(one.switch, one.port)}>
                           {one.switch} {one.port}
@@ -126,14 +126,14 @@ function Proposals() {
                           <RowAction
                             variant="solid"
                             label={`Close ${one.switch} ${one.port}`}
-                            loading={approve.isPending && approve.variables === one.number}
-                            onClick={() => approve.mutate(one.number)}
+                            loading={approve.isPending && approve.variables === one.id}
+                            onClick={() => approve.mutate(one.id)}
                           >
                             Close it
                           </RowAction>
                           <RowAction
                             label={`Leave ${one.switch} ${one.port} open`}
-                            onClick={() => refuse.mutate(one.number)}
+                            onClick={() => refuse.mutate(one.id)}
                           >
                             Leave it open
                           </RowAction>
@@ -290,7 +290,7 @@ function Actions() {
           </thead>
           <tbody>
             {rows.map((one) => (
-              <tr key={one.number}>
+              <tr key={one.id}>
                 <td className="tight">
                   <Age at={one.began_at} ago />
                 </td>

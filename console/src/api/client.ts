@@ -54,3 +54,20 @@ export async function need<T>(asked: Promise<Result<T>>): Promise<T> {
     problem.detail ?? "The service gave no details.",
   );
 }
+
+type Paging = { limit: number; cursor?: string };
+const MOST_ROWS = 1000;
+
+/** Every row of a list, page after page. */
+export async function every<T>(
+  fetchPage: (paging: Paging) => Promise<Result<{ items: T[]; next?: string | null }>>,
+): Promise<T[]> {
+  const rows: T[] = [];
+  let cursor: string | undefined;
+  do {
+    const page = await need(fetchPage(cursor ? { limit: MOST_ROWS, cursor } : { limit: MOST_ROWS }));
+    rows.push(...page.items);
+    cursor = page.next ?? undefined;
+  } while (cursor);
+  return rows;
+}

@@ -72,7 +72,8 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        patch?: never;
+        /** Add and change many switches; all of them or none */
+        patch: operations["change_switches"];
         trace?: never;
     };
     "/api/v1/switches/{name}": {
@@ -169,7 +170,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One port */
+        get: operations["get_port"];
         put?: never;
         post?: never;
         delete?: never;
@@ -272,7 +274,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One credential, without what is secret in it */
+        get: operations["get_credential"];
         /** Replace a credential; its switches are polled with the new one */
         put: operations["change_credential"];
         post?: never;
@@ -376,7 +379,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One site */
+        get: operations["get_site"];
         put?: never;
         post?: never;
         delete?: never;
@@ -410,7 +414,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One group of switches */
+        get: operations["get_group"];
         put?: never;
         post?: never;
         delete?: never;
@@ -479,7 +484,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One mapping */
+        get: operations["get_mapping"];
         /** Add or replace a mapping */
         put: operations["set_mapping"];
         post?: never;
@@ -633,7 +639,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One shared address */
+        get: operations["get_shared_address"];
         /** Add one: a whole address or a prefix */
         put: operations["set_shared_address"];
         post?: never;
@@ -824,7 +831,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One address or prefix that must appear nowhere */
+        get: operations["get_barred"];
         put?: never;
         post?: never;
         /** Lift a bar */
@@ -1081,7 +1089,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Every known endpoint, by address */
+        /**
+         * Known endpoints, by address; places are those of their homes
+         * @description A page may hold fewer rows than `limit` and still have a next one: read on until `next` is null.
+         */
         get: operations["list_endpoints"];
         put?: never;
         post?: never;
@@ -1219,11 +1230,49 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** The maker of one of the operator's own prefixes */
+        get: operations["get_maker"];
         put?: never;
         post?: never;
         /** Remove a prefix */
         delete: operations["remove_maker"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/labels": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is said of addresses, also of those never seen, by address */
+        get: operations["list_labels"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Set what is said of many addresses; all of it or nothing */
+        patch: operations["change_labels"];
+        trace?: never;
+    };
+    "/api/v1/labels/{mac}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is said of one address */
+        get: operations["get_label"];
+        /** Say it, whether or not the address was seen */
+        put: operations["set_label"];
+        post?: never;
+        /** Say nothing of it any more */
+        delete: operations["remove_label"];
         options?: never;
         head?: never;
         patch?: never;
@@ -1372,7 +1421,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** A whole list as NAME.csv, .json, .jsonl, .xml or .xlsx */
+        /**
+         * A whole list as NAME.csv, .json, .jsonl, .xml, .xlsx or .parquet
+         * @description The list's own filters are honoured, others refused; `kiteroll export --help` has them all.
+         */
         get: operations["export"];
         put?: never;
         post?: never;
@@ -1424,7 +1476,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One account */
+        get: operations["get_user"];
         put?: never;
         post?: never;
         /** Remove an account, its tokens and its sessions */
@@ -1494,7 +1547,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One token, without its secret */
+        get: operations["get_token"];
         put?: never;
         post?: never;
         /** Revoke a token; sessions opened with it end */
@@ -1630,7 +1684,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One target, without what is secret in it */
+        get: operations["get_alert_target"];
         /** Add or change a target: webhook, mail, syslog or folder */
         put: operations["set_alert_target"];
         post?: never;
@@ -1682,7 +1737,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One route */
+        get: operations["get_alert_route"];
         /** Add or change a route */
         put: operations["set_alert_route"];
         post?: never;
@@ -1718,7 +1774,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One piece of planned work */
+        get: operations["get_planned_work"];
         put?: never;
         post?: never;
         /** End planned work now, or give it up */
@@ -1769,7 +1826,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** One setting */
+        get: operations["get_setting"];
         /** Change a setting; it holds at once */
         put: operations["set_setting"];
         post?: never;
@@ -1841,6 +1899,23 @@ export interface paths {
         };
         /** Proposals to close ports, latest first */
         get: operations["list_proposals"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/proposals/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One proposal, and what became of it */
+        get: operations["get_proposal"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1995,8 +2070,8 @@ export interface components {
         };
         /** Action */
         Action: {
-            /** Number */
-            number: number;
+            /** Id */
+            id: number;
             /**
              * Kind
              * @enum {string}
@@ -3076,6 +3151,32 @@ export interface components {
             initial_password: string;
         };
         /**
+         * InventoryChanges
+         * @description Switches to add and to change as one: all of them or none.
+         */
+        InventoryChanges: {
+            /** Add */
+            add?: components["schemas"]["NewSwitch"][];
+            /** Change */
+            change?: {
+                [key: string]: components["schemas"]["SwitchChange"];
+            };
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+        };
+        /** InventoryOutcome */
+        InventoryOutcome: {
+            /** Applied */
+            applied: boolean;
+            /** Added */
+            added: string[];
+            /** Changed */
+            changed: string[];
+        };
+        /**
          * IpStay
          * @description An IP address that answered with the endpoint's address, for a time.
          */
@@ -3098,6 +3199,81 @@ export interface components {
         KeyRotated: {
             /** Sealed Again */
             sealed_again: number;
+        };
+        /** Label */
+        Label: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+            /** Label */
+            label: string;
+            /** Owner */
+            owner: string;
+            /** Notes */
+            notes: string;
+            /** Seen */
+            seen?: boolean | null;
+        };
+        /**
+         * LabelChange
+         * @description Only what is given changes.
+         */
+        LabelChange: {
+            /** Label */
+            label?: string | null;
+            /** Owner */
+            owner?: string | null;
+            /** Notes */
+            notes?: string | null;
+        };
+        /** LabelChanges */
+        LabelChanges: {
+            /** Labels */
+            labels: {
+                [key: string]: components["schemas"]["LabelChange"] | null;
+            };
+            /**
+             * Dry Run
+             * @default false
+             */
+            dry_run: boolean;
+        };
+        /** LabelDifference */
+        LabelDifference: {
+            /**
+             * Mac
+             * @example 02:1a:01:07:52:4e
+             */
+            mac: string;
+            before: components["schemas"]["LabelText"];
+            after: components["schemas"]["LabelText"];
+        };
+        /** LabelText */
+        LabelText: {
+            /**
+             * Label
+             * @default
+             */
+            label: string;
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+        };
+        /** LabelsOutcome */
+        LabelsOutcome: {
+            /** Applied */
+            applied: boolean;
+            /** Differences */
+            differences: components["schemas"]["LabelDifference"][];
         };
         /** LinkChange */
         LinkChange: {
@@ -3642,10 +3818,31 @@ export interface components {
             /** Own */
             own: boolean;
         };
+        /** PageOf[AbsentEntry] */
+        PageOf_AbsentEntry_: {
+            /** Items */
+            items: components["schemas"]["AbsentEntry"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[Action] */
         PageOf_Action_: {
             /** Items */
             items: components["schemas"]["Action"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[AlertRoute] */
+        PageOf_AlertRoute_: {
+            /** Items */
+            items: components["schemas"]["AlertRoute"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[AlertTarget] */
+        PageOf_AlertTarget_: {
+            /** Items */
+            items: components["schemas"]["AlertTarget"][];
             /** Next */
             next?: string | null;
         };
@@ -3656,6 +3853,13 @@ export interface components {
             /** Next */
             next?: string | null;
         };
+        /** PageOf[AttendedDevice] */
+        PageOf_AttendedDevice_: {
+            /** Items */
+            items: components["schemas"]["AttendedDevice"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[AuditEntry] */
         PageOf_AuditEntry_: {
             /** Items */
@@ -3663,10 +3867,31 @@ export interface components {
             /** Next */
             next?: string | null;
         };
+        /** PageOf[BarredEntry] */
+        PageOf_BarredEntry_: {
+            /** Items */
+            items: components["schemas"]["BarredEntry"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Candidate] */
+        PageOf_Candidate_: {
+            /** Items */
+            items: components["schemas"]["Candidate"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[Change] */
         PageOf_Change_: {
             /** Items */
             items: components["schemas"]["Change"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[CountPoint] */
+        PageOf_CountPoint_: {
+            /** Items */
+            items: components["schemas"]["CountPoint"][];
             /** Next */
             next?: string | null;
         };
@@ -3684,10 +3909,129 @@ export interface components {
             /** Next */
             next?: string | null;
         };
+        /** PageOf[EnrolmentWindow] */
+        PageOf_EnrolmentWindow_: {
+            /** Items */
+            items: components["schemas"]["EnrolmentWindow"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[FindingKindHelp] */
+        PageOf_FindingKindHelp_: {
+            /** Items */
+            items: components["schemas"]["FindingKindHelp"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[Finding] */
         PageOf_Finding_: {
             /** Items */
             items: components["schemas"]["Finding"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Group] */
+        PageOf_Group_: {
+            /** Items */
+            items: components["schemas"]["Group"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[HomeInterval] */
+        PageOf_HomeInterval_: {
+            /** Items */
+            items: components["schemas"]["HomeInterval"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Hop] */
+        PageOf_Hop_: {
+            /** Items */
+            items: components["schemas"]["Hop"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[IpStay] */
+        PageOf_IpStay_: {
+            /** Items */
+            items: components["schemas"]["IpStay"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Label] */
+        PageOf_Label_: {
+            /** Items */
+            items: components["schemas"]["Label"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[LinkChange] */
+        PageOf_LinkChange_: {
+            /** Items */
+            items: components["schemas"]["LinkChange"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Maker] */
+        PageOf_Maker_: {
+            /** Items */
+            items: components["schemas"]["Maker"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[NamedCredential] */
+        PageOf_NamedCredential_: {
+            /** Items */
+            items: components["schemas"]["NamedCredential"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[NamedMapping] */
+        PageOf_NamedMapping_: {
+            /** Items */
+            items: components["schemas"]["NamedMapping"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Neighbour] */
+        PageOf_Neighbour_: {
+            /** Items */
+            items: components["schemas"]["Neighbour"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[OpenSession] */
+        PageOf_OpenSession_: {
+            /** Items */
+            items: components["schemas"]["OpenSession"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[PlannedWork] */
+        PageOf_PlannedWork_: {
+            /** Items */
+            items: components["schemas"]["PlannedWork"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[PortByUse] */
+        PageOf_PortByUse_: {
+            /** Items */
+            items: components["schemas"]["PortByUse"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[PortRules] */
+        PageOf_PortRules_: {
+            /** Items */
+            items: components["schemas"]["PortRules"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Port] */
+        PageOf_Port_: {
+            /** Items */
+            items: components["schemas"]["Port"][];
             /** Next */
             next?: string | null;
         };
@@ -3698,10 +4042,31 @@ export interface components {
             /** Next */
             next?: string | null;
         };
+        /** PageOf[QuietTime] */
+        PageOf_QuietTime_: {
+            /** Items */
+            items: components["schemas"]["QuietTime"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[ReadingSummary] */
         PageOf_ReadingSummary_: {
             /** Items */
             items: components["schemas"]["ReadingSummary"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[RehearsalRun] */
+        PageOf_RehearsalRun_: {
+            /** Items */
+            items: components["schemas"]["RehearsalRun"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Round] */
+        PageOf_Round_: {
+            /** Items */
+            items: components["schemas"]["Round"][];
             /** Next */
             next?: string | null;
         };
@@ -3712,6 +4077,27 @@ export interface components {
             /** Next */
             next?: string | null;
         };
+        /** PageOf[Setting] */
+        PageOf_Setting_: {
+            /** Items */
+            items: components["schemas"]["Setting"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[SharedAddress] */
+        PageOf_SharedAddress_: {
+            /** Items */
+            items: components["schemas"]["SharedAddress"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Site] */
+        PageOf_Site_: {
+            /** Items */
+            items: components["schemas"]["Site"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[Stay] */
         PageOf_Stay_: {
             /** Items */
@@ -3719,10 +4105,52 @@ export interface components {
             /** Next */
             next?: string | null;
         };
+        /** PageOf[Sweep] */
+        PageOf_Sweep_: {
+            /** Items */
+            items: components["schemas"]["Sweep"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[Switch] */
         PageOf_Switch_: {
             /** Items */
             items: components["schemas"]["Switch"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Token] */
+        PageOf_Token_: {
+            /** Items */
+            items: components["schemas"]["Token"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[User] */
+        PageOf_User_: {
+            /** Items */
+            items: components["schemas"]["User"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[VlanPort] */
+        PageOf_VlanPort_: {
+            /** Items */
+            items: components["schemas"]["VlanPort"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[VlanSummary] */
+        PageOf_VlanSummary_: {
+            /** Items */
+            items: components["schemas"]["VlanSummary"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Vlan] */
+        PageOf_Vlan_: {
+            /** Items */
+            items: components["schemas"]["Vlan"][];
             /** Next */
             next?: string | null;
         };
@@ -3998,8 +4426,8 @@ export interface components {
         };
         /** Proposal */
         Proposal: {
-            /** Number */
-            number: number;
+            /** Id */
+            id: number;
             /** Switch */
             switch: string;
             /** Port */
@@ -4626,6 +5054,24 @@ export interface components {
             switches: components["schemas"]["Switch"][];
             /** Ports */
             ports: components["schemas"]["Port"][];
+            /** Never Seen */
+            never_seen: components["schemas"]["Label"][];
+            /** Texts */
+            texts: components["schemas"]["SearchedText"][];
+        };
+        /**
+         * SearchedText
+         * @description One text of a list that was pasted, and what it found.
+         */
+        SearchedText: {
+            /** Text */
+            text: string;
+            /** Macs */
+            macs: string[];
+            /** Switches */
+            switches: string[];
+            /** Problem */
+            problem: string;
         };
         /**
          * SeatSuggestion
@@ -4811,8 +5257,8 @@ export interface components {
         };
         /** Sweep */
         Sweep: {
-            /** Number */
-            number: number;
+            /** Id */
+            id: number;
             /** Networks */
             networks: string[];
             /** Addresses */
@@ -5793,10 +6239,14 @@ export interface operations {
     list_switches: {
         parameters: {
             query?: {
+                site?: string | null;
+                group?: string | null;
                 /** @description `next` of the page before */
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "name" | "-name" | "site" | "-site" | "host" | "-host";
             };
             header?: never;
             path?: never;
@@ -5885,6 +6335,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Switch"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_switches: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InventoryChanges"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InventoryOutcome"];
                 };
             };
             /** @description not signed in */
@@ -6162,6 +6686,12 @@ export interface operations {
             query?: {
                 /** @description as it was known at this instant; now unless given */
                 at?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "number" | "-number" | "name" | "-name" | "alias" | "-alias" | "present" | "-present" | "quiet" | "-quiet" | "speed_bps" | "-speed_bps";
             };
             header?: never;
             path: {
@@ -6177,7 +6707,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Port"][];
+                    "application/json": components["schemas"]["PageOf_Port_"];
                 };
             };
             /** @description not signed in */
@@ -6237,6 +6767,12 @@ export interface operations {
             query?: {
                 /** @description how far back */
                 days?: number;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "at" | "-at";
             };
             header?: never;
             path: {
@@ -6253,7 +6789,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["CountPoint"][];
+                    "application/json": components["schemas"]["PageOf_CountPoint_"];
                 };
             };
             /** @description not signed in */
@@ -6313,7 +6849,12 @@ export interface operations {
             query?: {
                 /** @description how far back */
                 days?: number;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "at" | "-at";
             };
             header?: never;
             path: {
@@ -6330,7 +6871,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LinkChange"][];
+                    "application/json": components["schemas"]["PageOf_LinkChange_"];
                 };
             };
             /** @description not signed in */
@@ -6404,6 +6945,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RollCall"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_port: {
+        parameters: {
+            query?: {
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
+            };
+            header?: never;
+            path: {
+                name: string;
+                port: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Port"];
                 };
             };
             /** @description not signed in */
@@ -6537,7 +7154,14 @@ export interface operations {
     };
     list_vlans: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id" | "name" | "-name";
+            };
             header?: never;
             path: {
                 name: string;
@@ -6552,7 +7176,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Vlan"][];
+                    "application/json": components["schemas"]["PageOf_Vlan_"];
                 };
             };
             /** @description not signed in */
@@ -6609,7 +7233,14 @@ export interface operations {
     };
     list_neighbours: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "port" | "-port" | "name" | "-name" | "seen_at" | "-seen_at";
+            };
             header?: never;
             path: {
                 name: string;
@@ -6624,7 +7255,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Neighbour"][];
+                    "application/json": components["schemas"]["PageOf_Neighbour_"];
                 };
             };
             /** @description not signed in */
@@ -6753,7 +7384,14 @@ export interface operations {
     };
     list_credentials: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "name" | "-name" | "kind" | "-kind" | "used_by" | "-used_by" | "added_at" | "-added_at";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6766,7 +7404,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NamedCredential"][];
+                    "application/json": components["schemas"]["PageOf_NamedCredential_"];
                 };
             };
             /** @description not signed in */
@@ -6969,6 +7607,78 @@ export interface operations {
             };
         };
     };
+    get_credential: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedCredential"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     change_credential: {
         parameters: {
             query?: never;
@@ -7117,7 +7827,14 @@ export interface operations {
     };
     list_rounds: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id" | "began_at" | "-began_at";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7130,7 +7847,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Round"][];
+                    "application/json": components["schemas"]["PageOf_Round_"];
                 };
             };
             /** @description not signed in */
@@ -7477,7 +8194,14 @@ export interface operations {
     };
     list_sites: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "name" | "-name" | "switches" | "-switches";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7490,7 +8214,79 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Site"][];
+                    "application/json": components["schemas"]["PageOf_Site_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Site"];
                 };
             };
             /** @description not signed in */
@@ -7566,7 +8362,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Site"][];
+                    "application/json": components["schemas"]["Site"];
                 };
             };
             /** @description not signed in */
@@ -7623,7 +8419,14 @@ export interface operations {
     };
     list_groups: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "name" | "-name" | "switches" | "-switches";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7636,7 +8439,79 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Group"][];
+                    "application/json": components["schemas"]["PageOf_Group_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_group: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Group"];
                 };
             };
             /** @description not signed in */
@@ -7712,7 +8587,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Group"][];
+                    "application/json": components["schemas"]["Group"];
                 };
             };
             /** @description not signed in */
@@ -7775,6 +8650,8 @@ export interface operations {
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "taken_at" | "-taken_at";
             };
             header?: never;
             path?: never;
@@ -7993,7 +8870,14 @@ export interface operations {
     };
     list_mappings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "name" | "-name";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8006,7 +8890,79 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NamedMapping"][];
+                    "application/json": components["schemas"]["PageOf_NamedMapping_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_mapping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NamedMapping"];
                 };
             };
             /** @description not signed in */
@@ -8224,6 +9180,8 @@ export interface operations {
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "last_at" | "-last_at" | "opened_at" | "-opened_at" | "kind" | "-kind";
             };
             header?: never;
             path?: never;
@@ -8371,6 +9329,8 @@ export interface operations {
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "last_at" | "-last_at" | "opened_at" | "-opened_at" | "kind" | "-kind";
             };
             header?: never;
             path: {
@@ -8591,7 +9551,14 @@ export interface operations {
     };
     list_kinds: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "kind" | "-kind" | "title" | "-title";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8604,7 +9571,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["FindingKindHelp"][];
+                    "application/json": components["schemas"]["PageOf_FindingKindHelp_"];
                 };
             };
             /** @description not signed in */
@@ -8733,7 +9700,14 @@ export interface operations {
     };
     list_shared_addresses: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "prefix" | "-prefix" | "reason" | "-reason";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8746,7 +9720,79 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SharedAddress"][];
+                    "application/json": components["schemas"]["PageOf_SharedAddress_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_shared_address: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                prefix: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SharedAddress"];
                 };
             };
             /** @description not signed in */
@@ -8822,7 +9868,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SharedAddress"][];
+                    "application/json": components["schemas"]["SharedAddress"];
                 };
             };
             /** @description not signed in */
@@ -8949,7 +9995,14 @@ export interface operations {
     };
     list_rules: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "level" | "-level";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8962,7 +10015,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PortRules"][];
+                    "application/json": components["schemas"]["PageOf_PortRules_"];
                 };
             };
             /** @description not signed in */
@@ -9105,7 +10158,7 @@ export interface operations {
         };
         responses: {
             /** @description Successful Response */
-            201: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -9618,6 +10671,8 @@ export interface operations {
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "at" | "-at";
             };
             header?: never;
             path?: never;
@@ -9760,7 +10815,14 @@ export interface operations {
     };
     list_barred: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "prefix" | "-prefix" | "expires_at" | "-expires_at" | "at" | "-at" | "by" | "-by";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9773,7 +10835,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["BarredEntry"][];
+                    "application/json": components["schemas"]["PageOf_BarredEntry_"];
                 };
             };
             /** @description not signed in */
@@ -9848,6 +10910,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RulesOutcome"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_barred: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                prefix: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BarredEntry"];
                 };
             };
             /** @description not signed in */
@@ -9979,7 +11113,14 @@ export interface operations {
     };
     list_windows: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id" | "begins_at" | "-begins_at" | "ends_at" | "-ends_at";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9992,7 +11133,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EnrolmentWindow"][];
+                    "application/json": components["schemas"]["PageOf_EnrolmentWindow_"];
                 };
             };
             /** @description not signed in */
@@ -10267,7 +11408,14 @@ export interface operations {
     };
     list_candidates: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "mac" | "-mac" | "switch" | "-switch" | "port" | "-port" | "since" | "-since" | "present_s" | "-present_s" | "share" | "-share";
+            };
             header?: never;
             path: {
                 number: number;
@@ -10282,7 +11430,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Candidate"][];
+                    "application/json": components["schemas"]["PageOf_Candidate_"];
                 };
             };
             /** @description not signed in */
@@ -10426,6 +11574,7 @@ export interface operations {
                 broken?: boolean;
                 /** @description ports without a rule too */
                 without_rule?: boolean;
+                /** @description `next` of the page before */
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
@@ -10506,6 +11655,12 @@ export interface operations {
                 /** @description a range of ports of the switch: p1-p20 */
                 ports?: string | null;
                 port?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "address" | "-address" | "level" | "-level" | "owner" | "-owner" | "seen_at" | "-seen_at";
             };
             header?: never;
             path?: never;
@@ -10519,7 +11674,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AbsentEntry"][];
+                    "application/json": components["schemas"]["PageOf_AbsentEntry_"];
                 };
             };
             /** @description not signed in */
@@ -10593,7 +11748,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AttendedDevice"][];
+                    "application/json": components["schemas"]["PageOf_AttendedDevice_"];
                 };
             };
             /** @description not signed in */
@@ -10736,6 +11891,12 @@ export interface operations {
                 /** @description ports of the switches of a group */
                 group?: string | null;
                 what?: ("unused" | "silent" | "slow" | "half duplex")[] | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "switch" | "-switch" | "port" | "-port" | "what" | "-what" | "since" | "-since";
             };
             header?: never;
             path?: never;
@@ -10749,7 +11910,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PortByUse"][];
+                    "application/json": components["schemas"]["PageOf_PortByUse_"];
                 };
             };
             /** @description not signed in */
@@ -10806,7 +11967,14 @@ export interface operations {
     };
     list_rehearsals: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id" | "began_at" | "-began_at";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -10819,7 +11987,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RehearsalRun"][];
+                    "application/json": components["schemas"]["PageOf_RehearsalRun_"];
                 };
             };
             /** @description not signed in */
@@ -11174,10 +12342,26 @@ export interface operations {
     list_endpoints: {
         parameters: {
             query?: {
+                switch?: string | null;
+                /** @description a port's name; needs `switch` */
+                port?: string | null;
+                vlan?: number | null;
+                site?: string | null;
+                /** @description of switches */
+                group?: string | null;
+                /** @description a part of its name */
+                maker?: string | null;
+                /** @description present: learned now; quiet: nowhere at the moment; gone: no more */
+                life?: ("present" | "quiet" | "gone")[] | null;
+                confidence?: ("sure" | "likely" | "doubtful" | "none")[] | null;
+                /** @description first seen at or after this instant */
+                since?: string | null;
                 /** @description `next` of the page before */
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "mac" | "-mac" | "first_seen_at" | "-first_seen_at" | "label" | "-label" | "owner" | "-owner";
             };
             header?: never;
             path?: never;
@@ -11404,6 +12588,10 @@ export interface operations {
                 start?: string | null;
                 /** @description as it was known at this instant; now unless given */
                 at?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
             };
             header?: never;
             path: {
@@ -11419,7 +12607,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Hop"][];
+                    "application/json": components["schemas"]["PageOf_Hop_"];
                 };
             };
             /** @description not signed in */
@@ -11481,6 +12669,12 @@ export interface operations {
                 days?: number;
                 /** @description false leaves out uplinks */
                 uplinks?: boolean;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "began_at" | "-began_at";
             };
             header?: never;
             path: {
@@ -11496,7 +12690,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["QuietTime"][];
+                    "application/json": components["schemas"]["PageOf_QuietTime_"];
                 };
             };
             /** @description not signed in */
@@ -11556,6 +12750,12 @@ export interface operations {
             query?: {
                 /** @description how far back */
                 days?: number;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "since" | "-since";
             };
             header?: never;
             path: {
@@ -11571,7 +12771,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["HomeInterval"][];
+                    "application/json": components["schemas"]["PageOf_HomeInterval_"];
                 };
             };
             /** @description not signed in */
@@ -11629,7 +12829,12 @@ export interface operations {
     list_ips: {
         parameters: {
             query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "began_at" | "-began_at";
             };
             header?: never;
             path: {
@@ -11645,7 +12850,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["IpStay"][];
+                    "application/json": components["schemas"]["PageOf_IpStay_"];
                 };
             };
             /** @description not signed in */
@@ -11718,6 +12923,8 @@ export interface operations {
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "mac" | "-mac" | "began_at" | "-began_at";
             };
             header?: never;
             path?: never;
@@ -11788,7 +12995,14 @@ export interface operations {
     };
     list_makers: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "prefix" | "-prefix" | "maker" | "-maker";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11801,7 +13015,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Maker"][];
+                    "application/json": components["schemas"]["PageOf_Maker_"];
                 };
             };
             /** @description not signed in */
@@ -11875,7 +13089,79 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Maker"][];
+                    "application/json": components["schemas"]["PageOf_Maker_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_maker: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                prefix: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Maker"];
                 };
             };
             /** @description not signed in */
@@ -12000,6 +13286,377 @@ export interface operations {
             };
         };
     };
+    list_labels: {
+        parameters: {
+            query?: {
+                /** @description only addresses that were, or were never, seen */
+                seen?: boolean | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "mac" | "-mac" | "label" | "-label" | "owner" | "-owner";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOf_Label_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    change_labels: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelChanges"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LabelsOutcome"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_label: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Label"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_label: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LabelText"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Label"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_label: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     list_changes: {
         parameters: {
             query?: {
@@ -12016,6 +13673,8 @@ export interface operations {
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "at" | "-at";
             };
             header?: never;
             path?: never;
@@ -12374,7 +14033,14 @@ export interface operations {
     };
     list_all_vlans: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id" | "present" | "-present";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12387,7 +14053,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VlanSummary"][];
+                    "application/json": components["schemas"]["PageOf_VlanSummary_"];
                 };
             };
             /** @description not signed in */
@@ -12444,7 +14110,14 @@ export interface operations {
     };
     list_vlan_ports: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "switch" | "-switch" | "port" | "-port";
+            };
             header?: never;
             path: {
                 number: number;
@@ -12459,7 +14132,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["VlanPort"][];
+                    "application/json": components["schemas"]["PageOf_VlanPort_"];
                 };
             };
             /** @description not signed in */
@@ -12516,7 +14189,14 @@ export interface operations {
     };
     list_discovered_switches: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "name" | "-name" | "switch" | "-switch" | "seen_at" | "-seen_at";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12529,7 +14209,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Neighbour"][];
+                    "application/json": components["schemas"]["PageOf_Neighbour_"];
                 };
             };
             /** @description not signed in */
@@ -12591,7 +14271,12 @@ export interface operations {
                 port?: string | null;
                 vlan?: number | null;
                 mac?: string | null;
+                site?: string | null;
                 group?: string | null;
+                /** @description a part of its name */
+                maker?: string | null;
+                life?: ("present" | "quiet" | "gone")[] | null;
+                confidence?: ("sure" | "likely" | "doubtful" | "none")[] | null;
                 /** @description from this instant on */
                 since?: string | null;
                 /** @description before this instant */
@@ -12602,7 +14287,15 @@ export interface operations {
                 uplinks?: boolean | null;
                 parts?: boolean | null;
                 kind?: string[] | null;
-                state?: string[] | null;
+                state?: ("open" | "acknowledged" | "cleared")[] | null;
+                severity?: ("note" | "warning" | "serious")[] | null;
+                seen?: boolean | null;
+                /** @description of CSV; comma unless given */
+                separator?: "comma" | "semicolon" | "tab";
+                /** @description of CSV: names of columns in the first line */
+                heading?: boolean;
+                /** @description of CSV: leave text as it is that a spreadsheet would take for a formula */
+                formulas?: boolean;
             };
             header?: never;
             path: {
@@ -12612,13 +14305,18 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description the file */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/csv": string;
+                    "application/json": string;
+                    "application/jsonl": string;
+                    "application/xml": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                    "application/vnd.apache.parquet": string;
                 };
             };
             /** @description not signed in */
@@ -12747,7 +14445,14 @@ export interface operations {
     };
     list_users: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "name" | "-name" | "role" | "-role" | "signed_in_at" | "-signed_in_at" | "created_at" | "-created_at";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12760,7 +14465,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["User"][];
+                    "application/json": components["schemas"]["PageOf_User_"];
                 };
             };
             /** @description not signed in */
@@ -12835,6 +14540,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["UserAdded"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_user: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["User"];
                 };
             };
             /** @description not signed in */
@@ -13181,7 +14958,14 @@ export interface operations {
     };
     list_tokens: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id" | "name" | "-name" | "owner" | "-owner" | "expires_at" | "-expires_at" | "last_used_at" | "-last_used_at";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -13194,7 +14978,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Token"][];
+                    "application/json": components["schemas"]["PageOf_Token_"];
                 };
             };
             /** @description not signed in */
@@ -13323,6 +15107,78 @@ export interface operations {
             };
         };
     };
+    get_token: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Token"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     revoke_token: {
         parameters: {
             query?: never;
@@ -13395,7 +15251,14 @@ export interface operations {
     };
     list_sessions: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id" | "owner" | "-owner" | "opened_at" | "-opened_at" | "last_used_at" | "-last_used_at";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -13408,7 +15271,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OpenSession"][];
+                    "application/json": components["schemas"]["PageOf_OpenSession_"];
                 };
             };
             /** @description not signed in */
@@ -13543,7 +15406,7 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Successful Response */
-            201: {
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -13619,6 +15482,8 @@ export interface operations {
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "number" | "-number";
             };
             header?: never;
             path?: never;
@@ -13829,7 +15694,14 @@ export interface operations {
     };
     list_alert_targets: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "name" | "-name" | "waiting" | "-waiting";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -13842,7 +15714,79 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AlertTarget"][];
+                    "application/json": components["schemas"]["PageOf_AlertTarget_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_alert_target: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertTarget"];
                 };
             };
             /** @description not signed in */
@@ -14117,7 +16061,14 @@ export interface operations {
     };
     list_alert_routes: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "name" | "-name" | "target" | "-target" | "severity" | "-severity";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -14130,7 +16081,79 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AlertRoute"][];
+                    "application/json": components["schemas"]["PageOf_AlertRoute_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_alert_route: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AlertRoute"];
                 };
             };
             /** @description not signed in */
@@ -14333,7 +16356,14 @@ export interface operations {
     };
     list_planned_work: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id" | "begins_at" | "-begins_at" | "ends_at" | "-ends_at";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -14346,7 +16376,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlannedWork"][];
+                    "application/json": components["schemas"]["PageOf_PlannedWork_"];
                 };
             };
             /** @description not signed in */
@@ -14416,6 +16446,78 @@ export interface operations {
         responses: {
             /** @description Successful Response */
             201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedWork"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_planned_work: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -14555,6 +16657,8 @@ export interface operations {
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id";
             };
             header?: never;
             path?: never;
@@ -14625,7 +16729,14 @@ export interface operations {
     };
     list_settings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "name" | "-name" | "source" | "-source";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -14638,7 +16749,79 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Setting"][];
+                    "application/json": components["schemas"]["PageOf_Setting_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_setting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Setting"];
                 };
             };
             /** @description not signed in */
@@ -14851,6 +17034,8 @@ export interface operations {
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id";
             };
             header?: never;
             path?: never;
@@ -15143,6 +17328,8 @@ export interface operations {
                 cursor?: string | null;
                 /** @description rows a page */
                 limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id";
             };
             header?: never;
             path?: never;
@@ -15157,6 +17344,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageOf_Proposal_"];
+                };
+            };
+            /** @description not signed in */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description not found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description in conflict with what is there */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the request is invalid: `errors` says where */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description the database is unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": unknown;
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    get_proposal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"];
                 };
             };
             /** @description not signed in */
@@ -15429,7 +17688,14 @@ export interface operations {
     };
     list_sweeps: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "id" | "-id" | "began_at" | "-began_at";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -15442,7 +17708,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Sweep"][];
+                    "application/json": components["schemas"]["PageOf_Sweep_"];
                 };
             };
             /** @description not signed in */

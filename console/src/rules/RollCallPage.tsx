@@ -184,7 +184,8 @@ function Absent({ filter }: { filter: LevelFilter }) {
 function Against() {
   const [text, setText] = useState("");
   const compare = useMutation({
-    mutationFn: () => need(api.POST("/api/v1/roll-call/against", { body: { text, level: {} } })),
+    mutationFn: () =>
+      need(api.POST("/api/v1/roll-call/against", { body: { text, level: {} } })).then((found) => found.items),
   });
   return (
     <>

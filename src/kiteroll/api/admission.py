@@ -10,11 +10,14 @@ from typing import Annotated, Any
 from fastapi import Depends, Request
 from fastapi.security import APIKeyCookie, HTTPBearer
 
-from kiteroll.api.call_subjects import state_or_none
+from kiteroll.api.call_states import state_or_none
 from kiteroll.api.calls import CALLS, OPEN, Call, Given, Parts
+from kiteroll.api.contract import preconditions
+from kiteroll.api.contract.preconditions import ChangeLocks
+from kiteroll.api.contract.validation import check_query
 from kiteroll.app.access.audit_log import BEGUN, DONE, FAILED, AuditLog, changed_parts, without_secrets
 from kiteroll.core.access.principal import Principal
-from kiteroll.core.errors import KiteRollError
+from kiteroll.core.errors import Invalid, KiteRollError
 
 COOKIE = "kiteroll_session"
 _bearer = HTTPBearer(auto_error=False, description="a token: `kiteroll token add` makes one")
@@ -38,7 +41,10 @@ async def admitted(
     """Raises NotAllowed. `bearer` and `cookie` tell the OpenAPI document how calls are authenticated."""
     principal, call = principal_of(request), CALLS[request.scope["route"].name]
     principal.require(call.right)
+    check_query(request)
     if not call.action:
+        if call.state is not None:
+            await _tell_tag(request, call, await _given(request))
         yield
         return
     given = await _given(request)
@@ -47,14 +53,34 @@ async def admitted(
     if _is_rehearsed(given, call):
         yield
         return
-    entry = _Entry(request, principal, call, given)
-    await asyncio.to_thread(entry.begin)
-    try:
-        yield
-    except BaseException as error:
-        await asyncio.to_thread(entry.fail, error)
-        raise
-    await asyncio.to_thread(entry.finish)
+    locks: ChangeLocks = request.app.state.change_locks
+    async with locks.of(request.url.path):
+        entry = _Entry(request, principal, call, given)
+        await asyncio.to_thread(entry.look)
+        if preconditions.is_conditional(request.headers):
+            _check_condition(request, call, entry)
+        await asyncio.to_thread(entry.begin)
+        try:
+            yield
+        except BaseException as error:
+            await asyncio.to_thread(entry.fail, error)
+            raise
+        await asyncio.to_thread(entry.finish)
+        if entry.after is not None:
+            request.scope["answer_headers"]["ETag"] = preconditions.tag_of(entry.after)
+
+
+async def _tell_tag(request: Request, call: Call, given: Given) -> None:
+    state = await asyncio.to_thread(state_or_none, call.state, request.app.state.parts, given)
+    if (tag := preconditions.tag_of(state)) is not None:
+        request.scope["answer_headers"]["ETag"] = tag
+
+
+def _check_condition(request: Request, call: Call, entry: "_Entry") -> None:
+    """Raises ChangedMeanwhile or Invalid."""
+    if call.state is None:
+        raise Invalid("If-Match and If-None-Match: this call changes nothing that has an entity tag")
+    preconditions.check(request.headers, preconditions.tag_of(entry.before))
 
 
 Admitted = Depends(admitted, scope="function")
@@ -78,19 +104,22 @@ class _Entry:
         self._number = secrets.token_hex(16)
         self._subject = " ".join(_named(given, name) for name in call.subject)
         self._sent = without_secrets(given["body"])
-        self._before: Any = None
+        self.before: Any = None
+        self.after: Any = None
+
+    def look(self) -> None:
+        if self._call.state is not None:
+            self.before = state_or_none(self._call.state, self._parts, self._given)
 
     def begin(self) -> None:
-        if self._call.state is not None:
-            self._before = state_or_none(self._call.state, self._parts, self._given)
         self._append(BEGUN, None, self._sent)
 
     def finish(self) -> None:
         if self._call.state is None:
             self._append(DONE, None, self._sent)
             return
-        after = state_or_none(self._call.state, self._parts, self._given)
-        before, after = changed_parts(self._before, after)
+        self.after = state_or_none(self._call.state, self._parts, self._given)
+        before, after = changed_parts(self.before, self.after)
         self._append(DONE, *((before, after) if before or after else (None, self._sent)))
 
     def fail(self, error: BaseException) -> None:

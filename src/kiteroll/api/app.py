@@ -8,7 +8,7 @@ from typing import Any
 
 import anyio.to_thread
 from fastapi import APIRouter, FastAPI
-from fastapi.responses import FileResponse, JSONResponse, PlainTextResponse, Response
+from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, PlainTextResponse, Response
 from fastapi.routing import APIRoute
 from prometheus_client import CONTENT_TYPE_LATEST
 from starlette.exceptions import HTTPException
@@ -17,6 +17,8 @@ from starlette.middleware.gzip import GZipMiddleware
 from kiteroll import __version__
 from kiteroll.api import problems
 from kiteroll.api.admission import Admitted, check_complete
+from kiteroll.api.contract.preconditions import ChangeLocks
+from kiteroll.api.contract.problem_types import PAGES, PROBLEM_TYPES, page_of
 from kiteroll.api.dependencies import TheMetrics, TheStatus, by_type
 from kiteroll.api.exports.lists import ExportLists
 from kiteroll.api.metrics import Metrics
@@ -30,6 +32,7 @@ from kiteroll.api.routes import (
     findings,
     history,
     imports,
+    labels,
     network,
     people,
     port_actions,
@@ -53,7 +56,7 @@ CONSOLE = Path(__file__).with_name("console_dist")
 _ROUTES = (
     *(switches, credentials, rounds, imports, findings, rules),
     *(enrolment, roll_call, rehearsals),
-    *(endpoints, history, service_status, network, exports),
+    *(endpoints, labels, history, service_status, network, exports),
     *(people, audit, alerts, settings, port_actions),
 )
 _POLICY = (
@@ -70,6 +73,7 @@ def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> Fa
         parts.bus, parts.ingestor, parts.switch_queries, parts.findings.live, parts.supervisor, clock
     )
     export_lists = ExportLists(
+        parts.endpoint_list,
         parts.endpoint_queries,
         parts.switch_queries,
         parts.port_queries,
@@ -79,6 +83,10 @@ def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> Fa
         parts.history,
         parts.vlans,
         parts.roll_calls,
+        parts.port_rules,
+        parts.labels,
+        parts.network_map,
+        clock,
     )
 
     @asynccontextmanager
@@ -91,6 +99,7 @@ def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> Fa
 
     app = make_app(lifespan)
     app.state.started_at = clock.now()
+    app.state.change_locks = ChangeLocks()
     own = [getattr(parts, one.name) for one in fields(parts) if one.name != "storage"]
     app.state.parts = by_type(*own, broadcaster, metrics, export_lists, clock)
     return app
@@ -122,6 +131,7 @@ def make_app(lifespan: Any = None) -> FastAPI:
         v1.include_router(module.router, dependencies=[Admitted])
     app.include_router(v1)
     _serve_health(app)
+    _serve_problem_pages(app)
     _serve_console(app)
     return app
 
@@ -139,6 +149,16 @@ def _serve_health(app: FastAPI) -> None:
     @app.get("/metrics", include_in_schema=False, dependencies=[Admitted])
     def metrics(metrics: TheMetrics) -> Response:
         return Response(metrics.text(), media_type=CONTENT_TYPE_LATEST)
+
+
+def _serve_problem_pages(app: FastAPI) -> None:
+    policy = "default-src 'none'; style-src 'unsafe-inline'"
+
+    @app.get(PAGES + "{code}", include_in_schema=False)
+    async def problem_page(code: str) -> Response:
+        if code not in PROBLEM_TYPES:
+            raise HTTPException(404, "Not found")
+        return HTMLResponse(page_of(code, PROBLEM_TYPES[code]), headers={"Content-Security-Policy": policy})
 
 
 def _serve_console(app: FastAPI) -> None:

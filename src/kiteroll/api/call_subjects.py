@@ -1,24 +1,16 @@
-"""What a changing call is about: the sites whose switches it concerns, and the state before and after."""
+"""The sites whose switches a changing call concerns."""
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from hashlib import sha256
 from typing import Any
 
-from kiteroll.api.presenters.alerts import present_route
-from kiteroll.api.presenters.port_actions import present_proposal
-from kiteroll.app.access.accounts import Accounts
 from kiteroll.app.alerts.alert_routes import AlertRoutes
-from kiteroll.app.alerts.alert_targets import AlertTargets
 from kiteroll.app.enrolment import Enrolment
 from kiteroll.app.port_actions.proposals import Proposals
 from kiteroll.app.port_rules import PortRules
 from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
-from kiteroll.app.queries.ports import PortQueries
 from kiteroll.app.queries.switches import SwitchQueries
-from kiteroll.app.runtime_settings import RuntimeSettings
-from kiteroll.core.errors import KiteRollError
 from kiteroll.core.model.mac import MacAddress
 
 Parts = Mapping[type, Any]
@@ -93,6 +85,15 @@ def site_of_home(parts: Parts, given: Given) -> Iterable[Site]:
     return (_site(parts, home.row.place.switch) if home else Site(None, "an endpoint that is nowhere now"),)
 
 
+def sites_of_labels(parts: Parts, given: Given) -> Iterable[Site]:
+    """Where the addresses are at home; those that are nowhere belong to no single site."""
+    macs = [given["mac"]] if "mac" in given else list((given["body"] or {}).get("labels") or ())
+    known = parts[EndpointQueries].known([MacAddress.parse(mac) for mac in macs])
+    homes = [one.home_place for one in known if one.home_place is not None]
+    found = [_site(parts, name) for name in sorted({one.row.stay.place.switch for one in homes})]
+    return [*found, *([Site(None, "an address that is nowhere now")] if len(homes) < len(macs) else [])]
+
+
 def site_of_new_work(parts: Parts, given: Given) -> Iterable[Site]:
     body = given["body"] or {}
     return (_of_work(parts, body.get("site") or "", body.get("switch") or ""),)
@@ -117,71 +118,3 @@ def _of_level(parts: Parts, level: Mapping[str, Any]) -> Site:
 def _site(parts: Parts, name: Any) -> Site:
     """Raises NotFound."""
     return Site(parts[SwitchQueries].get(str(name)).row.site, str(name))
-
-
-# --- states -------------------------------------------------------------------------------
-
-
-def switch(parts: Parts, given: Given) -> Any:
-    row = parts[SwitchQueries].get((given["body"] or {}).get("name") or given["name"]).row
-    shown: tuple[str, ...] = ("name", "source", "host", "udp_port", "site", "in_groups", "notes")
-    shown += (
-        "credential_name",
-        "credential_kind",
-        "interval_s",
-        "timeout_s",
-        "tries",
-        "hold_time_s",
-        "table_size",
-        "enabled",
-    )
-    return {name: getattr(row, name) for name in shown}
-
-
-def port(parts: Parts, given: Given) -> Any:
-    return {"role": parts[PortQueries].get(given["name"], given["port"], None).role.role.value}
-
-
-def finding(parts: Parts, given: Given) -> Any:
-    found = parts[FindingQueries].get(int(given["number"])).row.finding
-    return {"state": found.state.value}
-
-
-def user(parts: Parts, given: Given) -> Any:
-    row = parts[Accounts].get(given["name"])
-    shown = ("full_name", "role", "acts_on_ports", "enabled", "openid_subject")
-    return {name: getattr(row, name) for name in shown} | {"sites": row.sites and sorted(row.sites)}
-
-
-def alert_target(parts: Parts, given: Given) -> Any:
-    row = parts[AlertTargets].get(given["name"]).row
-    secret = "none" if row.sealed is None else f"(secret {sha256(row.sealed).hexdigest()[:8]})"
-    flags = {"enabled": row.enabled, "audit_log": row.audit_log, "secret": secret}
-    return {"kind": row.kind, **row.settings, **flags}
-
-
-def alert_route(parts: Parts, given: Given) -> Any:
-    return present_route(parts[AlertRoutes].get(given["name"])).model_dump(mode="json", exclude={"name"})
-
-
-def planned_work(parts: Parts, given: Given) -> Any:
-    row = parts[AlertRoutes].get_planned_work(int(given["number"]))
-    work = row.work
-    where = {"site": work.site, "switch": work.switch, "kind": work.kind, "reason": row.reason}
-    return {"begins_at": work.begins_at.isoformat(), "ends_at": work.ends_at.isoformat(), **where}
-
-
-def setting(parts: Parts, given: Given) -> Any:
-    return {"value": parts[RuntimeSettings].get(given["name"]).value}
-
-
-def state_or_none(state: Any, parts: Parts, given: Given) -> Any:
-    """What is not there has no state."""
-    try:
-        return state(parts, given)
-    except KiteRollError:
-        return None
-
-
-def proposal(parts: Parts, given: Given) -> Any:
-    return present_proposal(parts[Proposals].get(int(given["number"]))).model_dump(mode="json")

@@ -20,6 +20,7 @@ from kiteroll.app.enrolment import Enrolment
 from kiteroll.app.imports import Importer
 from kiteroll.app.inventory import Inventory
 from kiteroll.app.key_rotation import KeyRotation
+from kiteroll.app.labels import Labels
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.on_demand_rounds import OnDemandRounds
 from kiteroll.app.port_actions.actor import PortActor
@@ -30,6 +31,7 @@ from kiteroll.app.port_actions.sweeps import Sweeps
 from kiteroll.app.port_rules import PortRules
 from kiteroll.app.queries.actions import ActionQueries
 from kiteroll.app.queries.differences import Differences
+from kiteroll.app.queries.endpoint_list import EndpointList
 from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
 from kiteroll.app.queries.history import HistoryQueries
@@ -86,6 +88,8 @@ TheHistory = Annotated[HistoryQueries, Depends(_part(HistoryQueries))]
 TheImporter = Annotated[Importer, Depends(_part(Importer))]
 TheInventory = Annotated[Inventory, Depends(_part(Inventory))]
 TheKeyRotation = Annotated[KeyRotation, Depends(_part(KeyRotation))]
+TheEndpointList = Annotated[EndpointList, Depends(_part(EndpointList))]
+TheLabels = Annotated[Labels, Depends(_part(Labels))]
 TheMakers = Annotated[MakerDirectory, Depends(_part(MakerDirectory))]
 TheMap = Annotated[NetworkMap, Depends(_part(NetworkMap))]
 TheMappings = Annotated[CsvMappings, Depends(_part(CsvMappings))]

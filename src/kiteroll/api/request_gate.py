@@ -92,12 +92,14 @@ class RequestGate:
             await self._app(scope, receive, send)
             return
         begun = False
+        scope["answer_headers"] = {}  # what is known of the answer before it is made
 
         async def answer(message: Message) -> None:
             nonlocal begun
             if message["type"] == "http.response.start":
                 begun = True
                 headers = MutableHeaders(scope=message)
+                headers.update(scope["answer_headers"])
                 for name, value in _HEADERS.items():
                     headers.setdefault(name, value)
             await send(message)

@@ -13,6 +13,8 @@ import uvicorn
 
 from kiteroll.api.app import serve
 from kiteroll.api.call_traces import CallTraces
+from kiteroll.api.contract.head_requests import HeadRequests
+from kiteroll.api.contract.idempotency import IdempotentPosts
 from kiteroll.api.listening import check_who_hears, listening, make_tls
 from kiteroll.api.request_gate import RequestGate
 from kiteroll.api.stream.broadcaster import EventBroadcaster
@@ -106,7 +108,13 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
         gc.freeze()
         options = uvicorn.Config(
             CallTraces(
-                RequestGate(serve(parts, broadcaster, clock), parts.sign_in, config.listen.called),
+                HeadRequests(
+                    RequestGate(
+                        IdempotentPosts(serve(parts, broadcaster, clock), parts.kept_answers),
+                        parts.sign_in,
+                        config.listen.called,
+                    )
+                ),
                 parts.traces,
             ),
             log_config=None,

@@ -10,6 +10,7 @@ from kiteroll.app.queries.roll_call import RollCalls
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, Invalid, NotFound
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.policy import csv_lists
 from kiteroll.core.policy.enrolment import Candidate, Window, candidates
@@ -66,9 +67,10 @@ class Enrolment:
     def all_present(self, level: Level, author: Author, note: str, *, dry_run: bool) -> RuleOutcome:
         """Everybody present now at ports of a level, each at their port. Who is enrolled there already, and
         who is barred, is left out. Raises NotFound."""
-        cursor, entries = None, []
+        cursor: str | None = None
+        entries: list[Enrolled] = []
         while True:
-            view = self._roll_calls.all(level, broken=False, without_rule=True, cursor=cursor, limit=1000)
+            view = self._roll_calls.all(level, broken=False, without_rule=True, ask=PageAsk(cursor, 1000))
             for called in view.ports:
                 occupancy = called.occupancy
                 if occupancy.exempt:

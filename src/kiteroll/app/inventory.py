@@ -4,7 +4,7 @@ import asyncio
 import json
 import logging
 from collections import Counter
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from typing import Any
@@ -19,13 +19,14 @@ from kiteroll.collect.limits import Limits
 from kiteroll.collect.linux_bridge import Bridge
 from kiteroll.collect.poller import Poller, PollTarget
 from kiteroll.collect.snmp_client import Target
-from kiteroll.core.errors import Invalid, KiteRollError
+from kiteroll.core.errors import Invalid, InvalidParts, KiteRollError
 from kiteroll.core.model.host import check_host
 from kiteroll.core.tracking.switch_health import SwitchHealth
 from kiteroll.store import credentials, groups, inventory, sites
 from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
+from kiteroll.store.inventory_changes import NothingChanged, change_all
 from kiteroll.store.vault import Vault
 
 __all__ = ["Access", "ChosenAccess", "CredentialRow", "GroupSettings", "Inventory", "SiteSettings"]
@@ -44,6 +45,14 @@ class Access:
 
 ChosenAccess = Access | str | None
 """A switch's own access, or the name of a credential, or neither."""
+
+
+@dataclass(frozen=True, slots=True)
+class SwitchGiven:
+    """What is said of a switch that is added or changed, as in `Inventory.add_switch`."""
+
+    values: Mapping[str, Any]
+    chosen: "ChosenAccess"
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,14 +107,9 @@ class Inventory:
         """`given`: name, source, host, port, site, groups, notes, interval_s, timeout_s, tries, table_size,
         hold_time_s, enabled; all checked but for the host. Raises Conflict when the name is taken,
         NotFound for a credential that is not there."""
-        values = _columns(given)
-        values["interval_s"] = values["interval_s"] or round(self._interval_s())
 
         def work() -> SwitchRow:
-            _check_host(values["source"], values["host"])
-            values.update(self._write_columns(values))
-            if values["source"] == "snmp":
-                values.update(self._credential_columns(chosen))
+            values = self._added(given, chosen)
             row = self._database.run(inventory.add_switch, self._clock.now(), **values)
             self._ingestor.reload_hold_times()
             self._ingestor.name_switch(row.id, row.name)
@@ -116,23 +120,69 @@ class Inventory:
     async def change_switch(self, name: str, given: Mapping[str, Any], chosen: ChosenAccess) -> SwitchRow:
         """`given`: what is to be another value, named as in `add_switch`. Raises NotFound, Invalid, or
         Conflict when the new name is taken."""
-        values = _columns(given)
 
         def work() -> SwitchRow:
-            source = self._database.run(inventory.get_switch, name).source
-            values.update(self._write_columns(values))
-            if "host" in values:
-                _check_host(source, values["host"])
-            if chosen:
-                if source != "snmp":
-                    raise Invalid(f"{name} is not polled over SNMP (its source is {source}): no credential")
-                values.update(self._credential_columns(chosen))
-            row = self._database.run(inventory.change_switch, name, values)
+            row = self._database.run(inventory.change_switch, name, self._changed(name, given, chosen))
             self._ingestor.reload_hold_times()
             self._ingestor.name_switch(row.id, row.name)
             return row
 
         return await self._apply(work)
+
+    async def change_many(
+        self, added: Sequence[SwitchGiven], changed: Mapping[str, SwitchGiven], *, dry_run: bool
+    ) -> None:
+        """Add and change as one. Raises InvalidParts naming every switch with which something is wrong."""
+
+        def work() -> list[SwitchRow]:
+            new, other, problems = [], {}, []
+            for one in added:
+                try:
+                    new.append(self._added(one.values, one.chosen))
+                except KiteRollError as wrong:
+                    problems.append((str(one.values["name"]), str(wrong)))
+            for name, one in changed.items():
+                try:
+                    other[name] = self._changed(name, one.values, one.chosen)
+                except KiteRollError as wrong:
+                    problems.append((name, str(wrong)))
+            if problems:
+                raise InvalidParts("nothing was changed", problems)
+            try:
+                return self._database.run(change_all, self._clock.now(), new, other, dry_run=dry_run)
+            except NothingChanged:
+                return []
+
+        rows = await self._ingestor.change(work)
+        self._ingestor.reload_hold_times()
+        for row in rows:
+            self._ingestor.name_switch(row.id, row.name)
+            self.assign(row)
+        if rows:
+            self._bus.publish(InventoryChanged())
+
+    def _added(self, given: Mapping[str, Any], chosen: ChosenAccess) -> dict[str, Any]:
+        """Columns of a new switch. Raises Invalid, or NotFound for a credential that is not there."""
+        values = _columns(given)
+        values["interval_s"] = values["interval_s"] or round(self._interval_s())
+        _check_host(values["source"], values["host"])
+        values.update(self._write_columns(values))
+        if values["source"] == "snmp":
+            values.update(self._credential_columns(chosen))
+        return values
+
+    def _changed(self, name: str, given: Mapping[str, Any], chosen: ChosenAccess) -> dict[str, Any]:
+        """Columns that become other ones. Raises NotFound or Invalid."""
+        values = _columns(given)
+        source = self._database.run(inventory.get_switch, name).source
+        values.update(self._write_columns(values))
+        if "host" in values:
+            _check_host(source, values["host"])
+        if chosen:
+            if source != "snmp":
+                raise Invalid(f"{name} is not polled over SNMP (its source is {source}): no credential")
+            values.update(self._credential_columns(chosen))
+        return values
 
     async def _apply(self, work: Callable[[], SwitchRow]) -> SwitchRow:
         row = await self._ingestor.change(work)

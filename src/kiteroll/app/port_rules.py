@@ -10,6 +10,7 @@ from kiteroll.app.events import EventBus, RulesChanged
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, InvalidParts, NotFound
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.policy.levels import Level, Reach
 from kiteroll.core.policy.roll import Barred, Enrolled, prefix_text
 from kiteroll.core.policy.rule_book import RuleBook
@@ -75,12 +76,10 @@ class PortRules:
         return book.covering(mac, now), book.barred.entry(mac, now)
 
     def events(
-        self, switch: str | None, port: str | None, prefix: str | None, cursor: str | None, limit: int
+        self, switch: str | None, port: str | None, prefix: str | None, ask: PageAsk
     ) -> Page[RuleEventRow]:
         """Who changed what, latest first."""
-        return self._database.run(
-            rule_log.events_page, switch=switch, port=port, prefix=prefix, cursor=cursor, limit=limit
-        )
+        return self._database.run(rule_log.events_page, ask, switch=switch, port=port, prefix=prefix)
 
     def edit(self, make: Edit, author: Author, *, dry_run: bool = False) -> RuleOutcome:
         """Make one change of the rules, all of it or nothing. Raises InvalidParts for what contradicts, and

@@ -41,7 +41,9 @@ from kiteroll.app.finding_facts import StoredFacts
 from kiteroll.app.imports import Importer
 from kiteroll.app.ingest import Outcome, ReadingIngestor
 from kiteroll.app.inventory import Inventory
+from kiteroll.app.kept_answers import KeptAnswers
 from kiteroll.app.key_rotation import KeyRotation
+from kiteroll.app.labels import Labels
 from kiteroll.app.logs import fields
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.name_index import NameIndexes
@@ -59,6 +61,7 @@ from kiteroll.app.port_actions.vital_addresses import VitalAddresses
 from kiteroll.app.port_rules import PortRules
 from kiteroll.app.queries.actions import ActionQueries
 from kiteroll.app.queries.differences import Differences
+from kiteroll.app.queries.endpoint_list import EndpointList
 from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
 from kiteroll.app.queries.history import HistoryQueries
@@ -159,9 +162,12 @@ class Parts:
     sweeps: Sweeps
     ageing: AgeingAdvisor
     importer: Importer
+    labels: Labels
+    kept_answers: KeptAnswers
     mappings: CsvMappings
     shared_addresses: SharedAddresses
     endpoint_queries: EndpointQueries
+    endpoint_list: EndpointList
     switch_queries: SwitchQueries
     port_queries: PortQueries
     port_use: PortUseQueries
@@ -334,9 +340,12 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         sweeps=sweeps,
         ageing=AgeingAdvisor(database, switch_queries, topology, clock),
         importer=Importer(database, ingestor, mappings, clock),
+        labels=Labels(database),
+        kept_answers=KeptAnswers(database, storage.vault, clock),
         mappings=mappings,
         shared_addresses=SharedAddresses(database, bus),
         endpoint_queries=endpoint_queries,
+        endpoint_list=EndpointList(database, endpoint_queries, makers),
         switch_queries=switch_queries,
         port_queries=port_queries,
         port_use=PortUseQueries(database, port_queries, clock),

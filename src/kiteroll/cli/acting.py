@@ -196,7 +196,7 @@ def run_action(context: Context) -> Exit:
         return Exit.OK
     context.out.facts(
         [
-            ("action", f"{one.number}: {one.kind}"),
+            ("action", f"{one.id}: {one.kind}"),
             ("where", f"{one.switch} {f'port {one.port}' if one.port else ''}"),
             ("sets", f"{one.object} from {one.was or 'empty'} to {one.to or 'empty'}"),
             ("state", one.state),
@@ -252,7 +252,7 @@ def run_sweep(context: Context) -> Exit:
         one = client.send(begin_sweep(new))
         while one.state in ("asking", "reading"):
             time.sleep(_POLL_EVERY_S)
-            one = client.send(sweep(one.number))
+            one = client.send(sweep(one.id))
     if context.out.format == "json":
         context.out.json(one)
     else:
@@ -268,6 +268,6 @@ def run_sweep(context: Context) -> Exit:
 
 def run_sweeps(context: Context) -> Exit:
     with context.client() as client:
-        found = client.send(sweeps())
+        found = client.all(sweeps())
     context.out.rows(found, columns.sweeps(context.out), empty="no sweeps since the service was started")
     return Exit.OK if found else Exit.NOTHING

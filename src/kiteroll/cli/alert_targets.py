@@ -62,7 +62,7 @@ def add_commands(commands: Any) -> None:
 
 def run_list(context: Context) -> Exit:
     with context.client() as client:
-        found = client.send(alert_targets())
+        found = client.all(alert_targets())
     context.out.rows(
         found, columns.alert_targets(context.out), empty="no targets: nobody is told of findings"
     )

@@ -94,7 +94,7 @@ def run_alerts(context: Context) -> Exit:
 
 def run_routes(context: Context) -> Exit:
     with context.client() as client:
-        found = client.send(alert_routes())
+        found = client.all(alert_routes())
     context.out.rows(found, columns.alert_routes(), empty="no routes: nobody is told of findings")
     return Exit.OK
 
@@ -133,7 +133,7 @@ def run_remove_route(context: Context) -> Exit:
 
 def run_works(context: Context) -> Exit:
     with context.client() as client:
-        found = client.send(planned_work())
+        found = client.all(planned_work())
     context.out.rows(found, columns.planned_work(context.out), empty="no work is planned")
     return Exit.OK
 

@@ -86,7 +86,7 @@ def run_remove(context: Context) -> Exit:
 
 def run_list(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.send(credentials())
+        answer = client.all(credentials())
     empty = "no named credentials; switches may have one of their own"
     context.out.rows(answer, columns.credentials(context.out), empty=empty)
     return Exit.OK

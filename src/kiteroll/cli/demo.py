@@ -254,9 +254,9 @@ def _decide_on_proposals(client: Client) -> None:
         time.sleep(2)
         try:
             for one in client.each(proposals(states=["open"])):
-                began = seen.setdefault(one.number, time.monotonic())
+                began = seen.setdefault(one.id, time.monotonic())
                 if time.monotonic() - began > _LOOKS_FOR_S:
-                    done = client.send(approve_proposal(one.number))
+                    done = client.send(approve_proposal(one.id))
                     print(
                         f"demo: Mara approves closing {done.switch} port {done.port}: {done.why}", flush=True
                     )

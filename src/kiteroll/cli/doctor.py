@@ -78,7 +78,7 @@ def _of_service(context: Context) -> dict[str, Any]:
                 "alert_targets": of(
                     lambda: [
                         {"kind": one.settings.kind, "failures": one.failures, "waiting": one.waiting}
-                        for one in client.send(alert_targets())
+                        for one in client.all(alert_targets())
                     ]
                 ),
             }

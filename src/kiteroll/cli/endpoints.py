@@ -93,9 +93,9 @@ def run_show(context: Context) -> Exit:
         if out.format == "json":
             out.json(one)
             return Exit.OK
-        hops = client.send(path(args.mac, at=at))
+        hops = client.all(path(args.mac, at=at))
         history = list(islice(client.each(stays(mac=args.mac, ended=True, limit=args.limit)), args.limit))
-        answered = client.send(ips(args.mac))
+        answered = client.all(ips(args.mac))
         rolls = client.send(enrolment_of(args.mac))
         found = list(islice(client.each(findings(mac=args.mac, parts=True, states=_ALL)), 20))
     if out.format == "csv":
@@ -140,7 +140,7 @@ _ALL: tuple[api.FindingState, ...] = ("open", "acknowledged", "cleared")
 def run_homes(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        found = client.send(homes(args.mac, days=args.days))
+        found = client.all(homes(args.mac, days=args.days))
     out.rows(found, columns.homes(), empty=f"it was at home nowhere in the last {args.days:g} days")
     return Exit.OK if found else Exit.NOTHING
 
@@ -148,7 +148,7 @@ def run_homes(context: Context) -> Exit:
 def run_quiet_times(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        found = client.send(quiet_times(args.mac, days=args.days, uplinks=args.uplinks))
+        found = client.all(quiet_times(args.mac, days=args.days, uplinks=args.uplinks))
     out.rows(found, columns.quiet_times(), empty=f"it was never quiet in the last {args.days:g} days")
     return Exit.OK if found else Exit.NOTHING
 
@@ -167,7 +167,7 @@ def run_change(context: Context) -> Exit:
 def run_path(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        hops = client.send(path(args.mac, start=args.start, at=context.instant(args.at)))
+        hops = client.all(path(args.mac, start=args.start, at=context.instant(args.at)))
     out.rows(hops, columns.hops(), empty="no path is known: `kiteroll endpoint show` says why")
     return Exit.OK if hops else Exit.NOTHING
 

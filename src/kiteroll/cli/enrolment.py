@@ -58,7 +58,7 @@ def add_commands(commands: Any) -> None:
 def run_list(context: Context) -> Exit:
     out = context.out
     with context.client() as client:
-        found = client.send(enrolment_windows())
+        found = client.all(enrolment_windows())
     out.rows(found, columns.windows(out), empty="no window yet: `kiteroll enrolment open` opens one")
     return Exit.OK
 
@@ -84,7 +84,7 @@ def run_open(context: Context) -> Exit:
 def run_candidates(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        found = client.send(candidates(args.window))
+        found = client.all(candidates(args.window))
     shown = [one for one in found if args.all or one.decision == "waiting"]
     out.rows(shown, columns.candidates(out), empty="no candidate waits for a word")
     return Exit.OK if shown else Exit.NOTHING
@@ -103,7 +103,7 @@ def _decide(context: Context, *, accept: bool) -> Exit:
     if bool(args.mac) == args.all:
         raise Invalid("name the candidates, or give --all for everybody who waits")
     with context.client() as client:
-        found = client.send(candidates(args.window))
+        found = client.all(candidates(args.window))
         refs = _chosen(found, args.mac, args.all)
         if not refs:
             context.out.note("no candidate waits for a word", "dim")

@@ -164,7 +164,7 @@ def run_explain(context: Context) -> Exit:
 
 def run_shared(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.send(shared_addresses())
+        answer = client.all(shared_addresses())
     empty = "none of your own; virtual routers (RFC 9568) are known anyway"
     context.out.rows(answer, columns.shared_addresses(), empty=empty)
     return Exit.OK

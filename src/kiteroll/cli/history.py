@@ -125,7 +125,7 @@ def run_readings(context: Context) -> Exit:
 
 def run_vlans(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.send(all_vlans())
+        answer = client.all(all_vlans())
     context.out.rows(answer, columns.vlans(), empty="no VLANs have been read yet")
     return Exit.OK if answer else Exit.NOTHING
 

@@ -126,7 +126,7 @@ def _batches(documents: Sequence[ReadingDocument]) -> Iterator[list[ReadingDocum
 
 def run_list(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.send(mappings())
+        answer = client.all(mappings())
     context.out.rows(answer, columns.mappings(), empty="no mappings: `kiteroll mapping set NAME FILE`")
     return Exit.OK
 

@@ -175,8 +175,8 @@ def run_show(context: Context) -> Exit:
     name, out = context.args.name, context.out
     with context.client() as client:
         one = client.send(switch(name))
-        its_vlans = client.send(vlans(name))
-        its_neighbours = client.send(neighbours(name))
+        its_vlans = client.all(vlans(name))
+        its_neighbours = client.all(neighbours(name))
     if out.format != "table":
         out.rows([one], columns.switches(out), empty="")
         return Exit.OK
@@ -191,7 +191,7 @@ def run_show(context: Context) -> Exit:
 
 def run_discovered(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.send(discovered_switches())
+        answer = client.all(discovered_switches())
     empty = "every neighbouring bridge is in the inventory"
     context.out.rows(answer, columns.neighbours(context.out), empty=empty)
     return Exit.OK

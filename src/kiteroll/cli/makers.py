@@ -41,7 +41,7 @@ def add_commands(commands: Any) -> None:
 
 def run_list(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.send(makers())
+        answer = client.all(makers())
     context.out.rows(answer, columns.makers(), empty="no prefixes of your own; the registry's are used")
     return Exit.OK
 

@@ -94,7 +94,7 @@ def run_rotate(context: Context) -> Exit:
 
 def run_users(context: Context) -> Exit:
     with context.client() as client:
-        found = client.send(users())
+        found = client.all(users())
     context.out.rows(found, columns.users(context.out), empty="no accounts")
     return Exit.OK
 
@@ -151,7 +151,7 @@ def run_reset(context: Context) -> Exit:
 
 def run_tokens(context: Context) -> Exit:
     with context.client() as client:
-        found = client.send(tokens())
+        found = client.all(tokens())
     context.out.rows(found, columns.tokens(context.out), empty="no tokens")
     return Exit.OK
 
@@ -179,7 +179,7 @@ def run_revoke(context: Context) -> Exit:
 
 def run_sessions(context: Context) -> Exit:
     with context.client() as client:
-        found = client.send(sessions())
+        found = client.all(sessions())
     context.out.rows(found, columns.sessions(context.out), empty="nobody is signed in to the console")
     return Exit.OK
 

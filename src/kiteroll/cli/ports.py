@@ -92,7 +92,7 @@ def _add_port(parser: argparse.ArgumentParser) -> None:
 def run_list(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        answer = client.send(ports(args.switch, at=context.instant(args.at)))
+        answer = client.all(ports(args.switch, at=context.instant(args.at)))
     out.rows(answer, columns.ports(out), empty=f"no ports of {args.switch} have been read yet")
     return Exit.OK if answer else Exit.NOTHING
 
@@ -100,7 +100,7 @@ def run_list(context: Context) -> Exit:
 def run_link_history(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        found = client.send(link_history(args.switch, args.port, days=args.days))
+        found = client.all(link_history(args.switch, args.port, days=args.days))
     out.rows(
         found, columns.link_history(out), empty=f"its link has not changed in the last {args.days:g} days"
     )
@@ -122,7 +122,7 @@ def run_by_use(context: Context) -> Exit:
     args, out = context.args, context.out
     days = span_s(args.unused, "--unused") / 86400
     with context.client() as client:
-        found = client.send(ports_by_use(unused_days=days, switch=args.switch, group=args.group))
+        found = client.all(ports_by_use(unused_days=days, switch=args.switch, group=args.group))
     out.rows(found, columns.ports_by_use(out), empty="every port is used as it could be")
     return Exit.OK if found else Exit.NOTHING
 

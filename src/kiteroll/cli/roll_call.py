@@ -98,14 +98,14 @@ def _summary(totals: api.RollCallTotals) -> str:
 
 
 def _absent(context: Context, client: Client, at: api.RuleLevel) -> Exit:
-    found = client.send(absent(at))
+    found = client.all(absent(at))
     context.out.rows(found, columns.absent(context.out), empty="everybody who is enrolled is present")
     return Exit.OK
 
 
 def _against(context: Context, client: Client, at: api.RuleLevel) -> Exit:
     expected = api.ExpectedList(text=levels.text_of(context.args.against) or " ", level=at)
-    found = client.send(call_against(expected))
+    found = client.send(call_against(expected)).items
     context.out.rows(found, columns.attended(), empty="the list is empty, and nobody is present")
     counts = {one.attendance: 0 for one in found}
     for one in found:

@@ -84,7 +84,7 @@ def add_commands(commands: Any) -> None:
 
 def run_groups(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.send(groups())
+        answer = client.all(groups())
     context.out.rows(
         answer, columns.groups(), empty="no switch is in a group (`kiteroll switch change --group`)"
     )
@@ -148,14 +148,14 @@ def run_cancel(context: Context) -> Exit:
 
 def run_list(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.send(rounds())
+        answer = client.all(rounds())
     context.out.rows(answer, columns.rounds(context.out), empty="no rounds yet")
     return Exit.OK
 
 
 def run_sites(context: Context) -> Exit:
     with context.client() as client:
-        answer = client.send(sites())
+        answer = client.all(sites())
     context.out.rows(answer, columns.sites(), empty="no switch has a site (`kiteroll switch change --site`)")
     return Exit.OK
 

@@ -145,7 +145,7 @@ def _add_file_commands(verbs: Any, parents: Any) -> None:
 def run_list(context: Context) -> Exit:
     out = context.out
     with context.client() as client:
-        found = client.send(rules())
+        found = client.all(rules())
     out.rows(found, columns.rules(), empty="no rules yet: `kiteroll rule set` adds one")
     entries = [(rule, entry) for rule in found for entry in rule.roll]
     if entries and out.format == "table":
@@ -266,7 +266,7 @@ def run_log(context: Context) -> Exit:
 
 def run_barred(context: Context) -> Exit:
     with context.client() as client:
-        found = client.send(barred())
+        found = client.all(barred())
     context.out.rows(found, columns.barred(context.out), empty="nobody is barred")
     return Exit.OK
 

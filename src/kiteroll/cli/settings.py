@@ -34,7 +34,7 @@ def add_commands(commands: Any) -> None:
 
 def run_list(context: Context) -> Exit:
     with context.client() as client:
-        found = client.send(settings())
+        found = client.all(settings())
     context.out.rows(found, _columns(), empty="")
     return Exit.OK
 

@@ -79,8 +79,8 @@ def begin_sweep(new: api.NewSweep) -> ApiRequest[api.Sweep]:
     return ApiRequest(method="POST", path="/sweeps", body=body, answer=TypeAdapter(api.Sweep))
 
 
-def sweeps() -> ApiRequest[list[api.Sweep]]:
-    return get_request("/sweeps", TypeAdapter(list[api.Sweep]))
+def sweeps() -> ApiListRequest[api.Sweep]:
+    return get_list("/sweeps", TypeAdapter(PageOf[api.Sweep]))
 
 
 def sweep(number: int) -> ApiRequest[api.Sweep]:

@@ -5,16 +5,16 @@ from typing import Any
 
 from pydantic import TypeAdapter
 
-from kiteroll.client.request import ApiListRequest, ApiRequest, get_list, get_request, part
+from kiteroll.client.request import ApiListRequest, ApiRequest, get_list, part
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
 _NOTHING: TypeAdapter[None] = TypeAdapter(None)
 
 
-def alert_targets() -> ApiRequest[list[api.AlertTarget]]:
+def alert_targets() -> ApiListRequest[api.AlertTarget]:
     """Where alerts go, by name, and how it goes."""
-    return get_request("/alert-targets", TypeAdapter(list[api.AlertTarget]))
+    return get_list("/alert-targets", TypeAdapter(PageOf[api.AlertTarget]))
 
 
 def set_alert_target(name: str, given: api.AlertTargetSettings) -> ApiRequest[api.AlertTarget]:
@@ -33,9 +33,9 @@ def test_alert_target(name: str) -> ApiRequest[api.AlertTest]:
     return ApiRequest(method="POST", path=path, answer=TypeAdapter(api.AlertTest), patience_s=60)
 
 
-def alert_routes() -> ApiRequest[list[api.AlertRoute]]:
+def alert_routes() -> ApiListRequest[api.AlertRoute]:
     """What is told to whom, by name."""
-    return get_request("/alert-routes", TypeAdapter(list[api.AlertRoute]))
+    return get_list("/alert-routes", TypeAdapter(PageOf[api.AlertRoute]))
 
 
 def set_alert_route(name: str, given: api.AlertRouteSettings) -> ApiRequest[api.AlertRoute]:
@@ -48,9 +48,9 @@ def remove_alert_route(name: str) -> ApiRequest[None]:
     return ApiRequest(method="DELETE", path=f"/alert-routes/{part(name)}", answer=_NOTHING)
 
 
-def planned_work() -> ApiRequest[list[api.PlannedWork]]:
+def planned_work() -> ApiListRequest[api.PlannedWork]:
     """What is not over, first begun first."""
-    return get_request("/planned-work", TypeAdapter(list[api.PlannedWork]))
+    return get_list("/planned-work", TypeAdapter(PageOf[api.PlannedWork]))
 
 
 def plan_work(new: api.NewPlannedWork) -> ApiRequest[api.PlannedWork]:

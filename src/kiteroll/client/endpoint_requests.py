@@ -16,40 +16,40 @@ def change_endpoint(mac: str, change: api.EndpointChange) -> ApiRequest[api.Endp
     return ApiRequest(method="PATCH", path=path, body=body, answer=TypeAdapter(api.Endpoint))
 
 
-def path(mac: str, *, start: str | None = None, at: datetime | None = None) -> ApiRequest[list[api.Hop]]:
+def path(mac: str, *, start: str | None = None, at: datetime | None = None) -> ApiListRequest[api.Hop]:
     """Hop by hop from `start`, or from the switch furthest away; empty when none is known."""
     path = f"/endpoints/{part(mac)}/path"
-    return get_request(path, TypeAdapter(list[api.Hop]), start=start, at=at and at.isoformat())
+    return get_list(path, TypeAdapter(PageOf[api.Hop]), start=start, at=at and at.isoformat())
 
 
-def makers() -> ApiRequest[list[api.Maker]]:
-    return get_request("/makers", TypeAdapter(list[api.Maker]))
+def makers() -> ApiListRequest[api.Maker]:
+    return get_list("/makers", TypeAdapter(PageOf[api.Maker]))
 
 
-def add_makers(prefixes: Mapping[str, str]) -> ApiRequest[list[api.Maker]]:
+def add_makers(prefixes: Mapping[str, str]) -> ApiRequest[PageOf[api.Maker]]:
     body = {"makers": dict(prefixes)}
-    return ApiRequest(method="PATCH", path="/makers", body=body, answer=TypeAdapter(list[api.Maker]))
+    return ApiRequest(method="PATCH", path="/makers", body=body, answer=TypeAdapter(PageOf[api.Maker]))
 
 
 def remove_maker(prefix: str) -> ApiRequest[None]:
     return ApiRequest(method="DELETE", path=f"/makers/{part(prefix)}", answer=TypeAdapter(type(None)))
 
 
-def quiet_times(mac: str, *, days: float = 30, uplinks: bool = True) -> ApiRequest[list[api.QuietTime]]:
+def quiet_times(mac: str, *, days: float = 30, uplinks: bool = True) -> ApiListRequest[api.QuietTime]:
     """When it was missing where it was, earliest first."""
-    return get_request(
-        f"/endpoints/{part(mac)}/quiet-times", TypeAdapter(list[api.QuietTime]), days=days, uplinks=uplinks
+    return get_list(
+        f"/endpoints/{part(mac)}/quiet-times", TypeAdapter(PageOf[api.QuietTime]), days=days, uplinks=uplinks
     )
 
 
-def homes(mac: str, *, days: float = 30) -> ApiRequest[list[api.HomeInterval]]:
+def homes(mac: str, *, days: float = 30) -> ApiListRequest[api.HomeInterval]:
     """Where it was at home over time, earliest first."""
-    return get_request(f"/endpoints/{part(mac)}/homes", TypeAdapter(list[api.HomeInterval]), days=days)
+    return get_list(f"/endpoints/{part(mac)}/homes", TypeAdapter(PageOf[api.HomeInterval]), days=days)
 
 
-def ips(mac: str, *, limit: int = 100) -> ApiRequest[list[api.IpStay]]:
+def ips(mac: str) -> ApiListRequest[api.IpStay]:
     """IP addresses and host names of an endpoint, latest first."""
-    return get_request(f"/endpoints/{part(mac)}/ips", TypeAdapter(list[api.IpStay]), limit=limit)
+    return get_list(f"/endpoints/{part(mac)}/ips", TypeAdapter(PageOf[api.IpStay]))
 
 
 def search(text: str, *, limit: int = 50, at: datetime | None = None) -> ApiRequest[api.SearchResult]:

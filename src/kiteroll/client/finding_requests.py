@@ -58,13 +58,13 @@ def finding_kind(kind: api.FindingKind) -> ApiRequest[api.FindingKindHelp]:
     return get_request(f"/finding-kinds/{part(kind)}", TypeAdapter(api.FindingKindHelp))
 
 
-def shared_addresses() -> ApiRequest[list[api.SharedAddress]]:
-    return get_request("/shared-addresses", TypeAdapter(list[api.SharedAddress]))
+def shared_addresses() -> ApiListRequest[api.SharedAddress]:
+    return get_list("/shared-addresses", TypeAdapter(PageOf[api.SharedAddress]))
 
 
-def set_shared_address(prefix: str, given: api.NewSharedAddress) -> ApiRequest[list[api.SharedAddress]]:
+def set_shared_address(prefix: str, given: api.NewSharedAddress) -> ApiRequest[api.SharedAddress]:
     path, body = f"/shared-addresses/{part(prefix)}", given.model_dump(mode="json")
-    return ApiRequest(method="PUT", path=path, body=body, answer=TypeAdapter(list[api.SharedAddress]))
+    return ApiRequest(method="PUT", path=path, body=body, answer=TypeAdapter(api.SharedAddress))
 
 
 def remove_shared_address(prefix: str) -> ApiRequest[None]:

@@ -69,6 +69,10 @@ class Client:
                 return
             request = request.at(page.next)
 
+    def all(self, request: ApiListRequest[T]) -> list[T]:
+        """Every row of a list."""
+        return list(self.each(request))
+
     def download(self, path: str, **params: Any) -> Iterator[bytes]:
         """The pieces of a file (exports, reports), as they come. `path` is below /api/v1."""
         given = {name: value for name, value in params.items() if value is not None}

@@ -35,12 +35,12 @@ def network_map() -> ApiRequest[api.NetworkMap]:
     return get_request("/map", TypeAdapter(api.NetworkMap))
 
 
-def all_vlans() -> ApiRequest[list[api.VlanSummary]]:
-    return get_request("/vlans", TypeAdapter(list[api.VlanSummary]))
+def all_vlans() -> ApiListRequest[api.VlanSummary]:
+    return get_list("/vlans", TypeAdapter(PageOf[api.VlanSummary]))
 
 
-def vlan_ports(number: int) -> ApiRequest[list[api.VlanPort]]:
-    return get_request(f"/vlans/{number}/ports", TypeAdapter(list[api.VlanPort]))
+def vlan_ports(number: int) -> ApiListRequest[api.VlanPort]:
+    return get_list(f"/vlans/{number}/ports", TypeAdapter(PageOf[api.VlanPort]))
 
 
 def import_readings(documents: Sequence[ReadingDocument]) -> ApiRequest[list[api.ReadingSummary]]:
@@ -56,8 +56,8 @@ def import_mac_table(table: api.NewMacTable) -> ApiRequest[api.ReadingSummary]:
     return ApiRequest(method="POST", path="/mac-tables", body=body, answer=answer, patience_s=120)
 
 
-def mappings() -> ApiRequest[list[api.NamedMapping]]:
-    return get_request("/mappings", TypeAdapter(list[api.NamedMapping]))
+def mappings() -> ApiListRequest[api.NamedMapping]:
+    return get_list("/mappings", TypeAdapter(PageOf[api.NamedMapping]))
 
 
 def set_mapping(name: str, mapping: api.CsvMapping) -> ApiRequest[api.NamedMapping]:
@@ -102,9 +102,9 @@ def health() -> ApiRequest[api.ServiceHealth]:
     return get_request("/health", TypeAdapter(api.ServiceHealth))
 
 
-def settings() -> ApiRequest[list[api.Setting]]:
+def settings() -> ApiListRequest[api.Setting]:
     """Those that can be changed while the service runs."""
-    return get_request("/settings", TypeAdapter(list[api.Setting]))
+    return get_list("/settings", TypeAdapter(PageOf[api.Setting]))
 
 
 def set_setting(name: str, value: float | str) -> ApiRequest[api.Setting]:

@@ -12,9 +12,9 @@ from kiteroll.schemas.base import PageOf
 _NOTHING: TypeAdapter[None] = TypeAdapter(None)
 
 
-def users() -> ApiRequest[list[api.User]]:
+def users() -> ApiListRequest[api.User]:
     """Who may sign in, by name."""
-    return get_request("/users", TypeAdapter(list[api.User]))
+    return get_list("/users", TypeAdapter(PageOf[api.User]))
 
 
 def add_user(new: api.NewUser) -> ApiRequest[api.UserAdded]:
@@ -43,9 +43,9 @@ def change_own_password(present: str, password: str) -> ApiRequest[None]:
     return ApiRequest(method="PUT", path="/password", body=body, answer=_NOTHING)
 
 
-def tokens() -> ApiRequest[list[api.Token]]:
+def tokens() -> ApiListRequest[api.Token]:
     """One's own; for administrators everybody's."""
-    return get_request("/tokens", TypeAdapter(list[api.Token]))
+    return get_list("/tokens", TypeAdapter(PageOf[api.Token]))
 
 
 def add_token(new: api.NewToken) -> ApiRequest[api.TokenAdded]:
@@ -58,9 +58,9 @@ def revoke_token(number: int) -> ApiRequest[None]:
     return ApiRequest(method="DELETE", path=f"/tokens/{number}", answer=_NOTHING)
 
 
-def sessions() -> ApiRequest[list[api.OpenSession]]:
+def sessions() -> ApiListRequest[api.OpenSession]:
     """One's own; for administrators everybody's."""
-    return get_request("/sessions", TypeAdapter(list[api.OpenSession]))
+    return get_list("/sessions", TypeAdapter(PageOf[api.OpenSession]))
 
 
 def end_session(number: int) -> ApiRequest[None]:

@@ -11,6 +11,9 @@ from kiteroll.schemas.base import PageOf
 
 T = TypeVar("T")
 
+MOST_ROWS = 1000
+"""Of a page."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class ApiRequest(Generic[T]):
@@ -43,7 +46,8 @@ def get_request(path: str, answer: TypeAdapter[T], **params: Any) -> ApiRequest[
 
 
 def get_list(path: str, answer: TypeAdapter[PageOf[T]], **params: Any) -> ApiListRequest[T]:
-    """The same, of a list."""
+    """The same, of a list; as large pages as there are unless `limit` says otherwise."""
+    params.setdefault("limit", MOST_ROWS)
     return ApiListRequest(method="GET", path=path, answer=answer, params=_given(params))
 
 

@@ -19,9 +19,9 @@ def _post(path: str, body: BaseModel, answer: TypeAdapter[Any], method: str = "P
     return ApiRequest(method=method, path=path, body=plain, answer=answer, patience_s=_PATIENCE_S)
 
 
-def rules() -> ApiRequest[list[api.PortRules]]:
+def rules() -> ApiListRequest[api.PortRules]:
     """What is set at each level, wide levels first."""
-    return get_request("/rules", TypeAdapter(list[api.PortRules]))
+    return get_list("/rules", TypeAdapter(PageOf[api.PortRules]))
 
 
 def change_rules(patch: api.RulesPatch) -> ApiRequest[api.RulesOutcome]:
@@ -77,8 +77,8 @@ def enrolment_of(mac: str) -> ApiRequest[api.EnrolmentOf]:
     return get_request(f"/endpoints/{part(mac)}/enrolment", TypeAdapter(api.EnrolmentOf))
 
 
-def barred() -> ApiRequest[list[api.BarredEntry]]:
-    return get_request("/barred", TypeAdapter(list[api.BarredEntry]))
+def barred() -> ApiListRequest[api.BarredEntry]:
+    return get_list("/barred", TypeAdapter(PageOf[api.BarredEntry]))
 
 
 def bar(new: api.NewBarred) -> ApiRequest[api.RulesOutcome]:
@@ -90,8 +90,8 @@ def lift_bar(prefix: str, *, reason: str = "") -> ApiRequest[api.RulesOutcome]:
     return ApiRequest(method="DELETE", path=f"/barred/{part(prefix)}", params=params, answer=_OUTCOME)
 
 
-def enrolment_windows() -> ApiRequest[list[api.EnrolmentWindow]]:
-    return get_request("/enrolment-windows", TypeAdapter(list[api.EnrolmentWindow]))
+def enrolment_windows() -> ApiListRequest[api.EnrolmentWindow]:
+    return get_list("/enrolment-windows", TypeAdapter(PageOf[api.EnrolmentWindow]))
 
 
 def open_window(new: api.NewWindow) -> ApiRequest[api.EnrolmentWindow]:
@@ -103,9 +103,9 @@ def close_window(number: int) -> ApiRequest[api.EnrolmentWindow]:
     return ApiRequest(method="POST", path=f"/enrolment-windows/{number}/close", answer=answer)
 
 
-def candidates(number: int) -> ApiRequest[list[api.Candidate]]:
+def candidates(number: int) -> ApiListRequest[api.Candidate]:
     """Who was present in a window, and what was said of them."""
-    return get_request(f"/enrolment-windows/{number}/candidates", TypeAdapter(list[api.Candidate]))
+    return get_list(f"/enrolment-windows/{number}/candidates", TypeAdapter(PageOf[api.Candidate]))
 
 
 def decide(number: int, said: api.Decisions) -> ApiRequest[api.RulesOutcome]:
@@ -132,26 +132,28 @@ def roll_calls(
     return _patient(request)
 
 
-def absent(level: api.RuleLevel | None = None) -> ApiRequest[list[api.AbsentEntry]]:
+def absent(level: api.RuleLevel | None = None) -> ApiListRequest[api.AbsentEntry]:
     """Who is enrolled, and present nowhere where they may be."""
-    return _patient(get_request("/roll-call/absent", TypeAdapter(list[api.AbsentEntry]), **_level(level)))
+    request = get_list("/roll-call/absent", TypeAdapter(PageOf[api.AbsentEntry]), **_level(level))
+    return replace(request, patience_s=_PATIENCE_S)
 
 
-def call_against(expected: api.ExpectedList) -> ApiRequest[list[api.AttendedDevice]]:
+def call_against(expected: api.ExpectedList) -> ApiRequest[PageOf[api.AttendedDevice]]:
     """A CSV list of expected devices beside the network, both ways."""
-    return _post("/roll-call/against", expected, TypeAdapter(list[api.AttendedDevice]))
+    return _post("/roll-call/against", expected, TypeAdapter(PageOf[api.AttendedDevice]))
 
 
 def ports_by_use(
     *, unused_days: float = 30, switch: str | None = None, group: str | None = None
-) -> ApiRequest[list[api.PortByUse]]:
+) -> ApiListRequest[api.PortByUse]:
     """Ports that are unused, silent, slow or half duplex."""
     given = {"unused_days": unused_days, "switch": switch, "group": group}
-    return _patient(get_request("/ports-by-use", TypeAdapter(list[api.PortByUse]), **given))
+    request = get_list("/ports-by-use", TypeAdapter(PageOf[api.PortByUse]), **given)
+    return replace(request, patience_s=_PATIENCE_S)
 
 
-def rehearsals() -> ApiRequest[list[api.RehearsalRun]]:
-    return get_request("/rehearsals", TypeAdapter(list[api.RehearsalRun]))
+def rehearsals() -> ApiListRequest[api.RehearsalRun]:
+    return get_list("/rehearsals", TypeAdapter(PageOf[api.RehearsalRun]))
 
 
 def begin_rehearsal(new: api.NewRehearsal) -> ApiRequest[api.RehearsalRun]:

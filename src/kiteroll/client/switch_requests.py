@@ -30,6 +30,13 @@ def change_switch(name: str, change: api.SwitchChange) -> ApiRequest[api.Switch]
     )
 
 
+def change_switches(changes: api.InventoryChanges) -> ApiRequest[api.InventoryOutcome]:
+    """Add and change many; all of them or none."""
+    body = changes.model_dump(mode="json", exclude_unset=True)
+    answer = TypeAdapter(api.InventoryOutcome)
+    return ApiRequest(method="PATCH", path="/switches", body=body, answer=answer, patience_s=120)
+
+
 def remove_switch(name: str) -> ApiRequest[None]:
     return ApiRequest(method="DELETE", path=f"/switches/{part(name)}", answer=TypeAdapter(type(None)))
 
@@ -56,14 +63,14 @@ def change_port(switch: str, port: str, change: api.PortChange) -> ApiRequest[ap
     return ApiRequest(method="PATCH", path=path, body=body, answer=TypeAdapter(api.Port))
 
 
-def address_counts(switch: str, port: str, *, days: float = 7) -> ApiRequest[list[api.CountPoint]]:
+def address_counts(switch: str, port: str, *, days: float = 7) -> ApiListRequest[api.CountPoint]:
     """How many addresses were on a port over time."""
     path = f"/switches/{part(switch)}/ports/{part(port)}/address-counts"
-    return get_request(path, TypeAdapter(list[api.CountPoint]), days=days)
+    return get_list(path, TypeAdapter(PageOf[api.CountPoint]), days=days)
 
 
-def rounds() -> ApiRequest[list[api.Round]]:
-    return get_request("/rounds", TypeAdapter(list[api.Round]))
+def rounds() -> ApiListRequest[api.Round]:
+    return get_list("/rounds", TypeAdapter(PageOf[api.Round]))
 
 
 def round_status(number: int) -> ApiRequest[api.Round]:
@@ -78,24 +85,22 @@ def resume_round(number: int) -> ApiRequest[api.Round]:
     return ApiRequest(method="POST", path=f"/rounds/{number}/resume", answer=TypeAdapter(api.Round))
 
 
-def groups() -> ApiRequest[list[api.Group]]:
-    return get_request("/groups", TypeAdapter(list[api.Group]))
+def groups() -> ApiListRequest[api.Group]:
+    return get_list("/groups", TypeAdapter(PageOf[api.Group]))
 
 
-def change_group(name: str, change: api.GroupChange) -> ApiRequest[list[api.Group]]:
+def change_group(name: str, change: api.GroupChange) -> ApiRequest[api.Group]:
     path, body = f"/groups/{part(name)}", change.model_dump(mode="json", exclude_unset=True)
-    return ApiRequest(method="PATCH", path=path, body=body, answer=TypeAdapter(list[api.Group]))
+    return ApiRequest(method="PATCH", path=path, body=body, answer=TypeAdapter(api.Group))
 
 
-def sites() -> ApiRequest[list[api.Site]]:
-    return get_request("/sites", TypeAdapter(list[api.Site]))
+def sites() -> ApiListRequest[api.Site]:
+    return get_list("/sites", TypeAdapter(PageOf[api.Site]))
 
 
-def limit_site(name: str, concurrency: int | None) -> ApiRequest[list[api.Site]]:
+def limit_site(name: str, concurrency: int | None) -> ApiRequest[api.Site]:
     body = {"concurrency": concurrency}
-    return ApiRequest(
-        method="PATCH", path=f"/sites/{part(name)}", body=body, answer=TypeAdapter(list[api.Site])
-    )
+    return ApiRequest(method="PATCH", path=f"/sites/{part(name)}", body=body, answer=TypeAdapter(api.Site))
 
 
 def test_credential(test: api.CredentialTest) -> ApiRequest[api.CredentialVerdict]:
@@ -104,29 +109,29 @@ def test_credential(test: api.CredentialTest) -> ApiRequest[api.CredentialVerdic
     return ApiRequest(method="POST", path="/credentials/test", body=body, answer=answer, patience_s=90)
 
 
-def ports(name: str, *, at: datetime | None = None) -> ApiRequest[list[api.Port]]:
+def ports(name: str, *, at: datetime | None = None) -> ApiListRequest[api.Port]:
     """With `at`: who was on them then, their links and what they led to; the rest is as it is now."""
     path = f"/switches/{part(name)}/ports"
-    return get_request(path, TypeAdapter(list[api.Port]), at=at and at.isoformat())
+    return get_list(path, TypeAdapter(PageOf[api.Port]), at=at and at.isoformat())
 
 
-def link_history(switch: str, port: str, *, days: float = 7) -> ApiRequest[list[api.LinkChange]]:
+def link_history(switch: str, port: str, *, days: float = 7) -> ApiListRequest[api.LinkChange]:
     """What became of a port's link, latest first."""
     path = f"/switches/{part(switch)}/ports/{part(port)}/link-history"
-    return get_request(path, TypeAdapter(list[api.LinkChange]), days=days)
+    return get_list(path, TypeAdapter(PageOf[api.LinkChange]), days=days)
 
 
-def neighbours(name: str) -> ApiRequest[list[api.Neighbour]]:
-    return get_request(f"/switches/{part(name)}/neighbours", TypeAdapter(list[api.Neighbour]))
+def neighbours(name: str) -> ApiListRequest[api.Neighbour]:
+    return get_list(f"/switches/{part(name)}/neighbours", TypeAdapter(PageOf[api.Neighbour]))
 
 
-def discovered_switches() -> ApiRequest[list[api.Neighbour]]:
+def discovered_switches() -> ApiListRequest[api.Neighbour]:
     """Neighbours that are bridges and not in the inventory."""
-    return get_request("/discovered-switches", TypeAdapter(list[api.Neighbour]))
+    return get_list("/discovered-switches", TypeAdapter(PageOf[api.Neighbour]))
 
 
-def credentials() -> ApiRequest[list[api.NamedCredential]]:
-    return get_request("/credentials", TypeAdapter(list[api.NamedCredential]))
+def credentials() -> ApiListRequest[api.NamedCredential]:
+    return get_list("/credentials", TypeAdapter(PageOf[api.NamedCredential]))
 
 
 def add_credential(new: api.NewCredential) -> ApiRequest[api.NamedCredential]:
@@ -148,5 +153,5 @@ def remove_credential(name: str) -> ApiRequest[None]:
     return ApiRequest(method="DELETE", path=f"/credentials/{part(name)}", answer=TypeAdapter(type(None)))
 
 
-def vlans(name: str) -> ApiRequest[list[api.Vlan]]:
-    return get_request(f"/switches/{part(name)}/vlans", TypeAdapter(list[api.Vlan]))
+def vlans(name: str) -> ApiListRequest[api.Vlan]:
+    return get_list(f"/switches/{part(name)}/vlans", TypeAdapter(PageOf[api.Vlan]))

@@ -6,6 +6,7 @@ from pydantic import Field
 
 from kiteroll.schemas.base import Instant, MacText, RequestModel, ResponseModel
 from kiteroll.schemas.inventory import Port, Switch
+from kiteroll.schemas.labels import Label
 from kiteroll.schemas.types import Life
 
 
@@ -109,6 +110,16 @@ class NewMakers(RequestModel):
     ]
 
 
+class SearchedText(ResponseModel):
+    """One text of a list that was pasted, and what it found."""
+
+    text: str
+    macs: list[MacText]
+    switches: list[str]
+    problem: str
+    """Why nothing was searched for; empty: it was."""
+
+
 class SearchResult(ResponseModel):
     """What a search text may mean."""
 
@@ -118,6 +129,10 @@ class SearchResult(ResponseModel):
     """More endpoints match than are listed."""
     switches: list[Switch]
     ports: list[Port]
+    never_seen: list[Label]
+    """Addresses that something is said of, and that no switch has learned."""
+    texts: list[SearchedText]
+    """Of a list that was pasted, in its order; empty for a single text."""
 
 
 class SharedAddress(ResponseModel):

@@ -120,6 +120,9 @@ class NewSwitch(RequestModel):
         return self
 
 
+_ADDED_OR_CHANGED = 5_000
+
+
 class SwitchChange(RequestModel):
     """Only what is given changes."""
 
@@ -139,6 +142,23 @@ class SwitchChange(RequestModel):
     table_size: TableSize | None = None
     hold_time_s: HoldS | None = None
     enabled: bool | None = None
+
+
+class InventoryChanges(RequestModel):
+    """Switches to add and to change as one: all of them or none."""
+
+    add: Annotated[list[NewSwitch], Field(max_length=_ADDED_OR_CHANGED)] = Field(default_factory=list)
+    change: Annotated[dict[SwitchName, SwitchChange], Field(max_length=_ADDED_OR_CHANGED)] = Field(
+        default_factory=dict
+    )
+    """By the name they have."""
+    dry_run: bool = False
+
+
+class InventoryOutcome(ResponseModel):
+    applied: bool
+    added: list[str]
+    changed: list[str]
 
 
 class Switch(ResponseModel):

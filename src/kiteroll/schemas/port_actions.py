@@ -84,7 +84,7 @@ class ActionPlan(ResponseModel):
 
 
 class Action(ResponseModel):
-    number: int
+    id: int
     kind: ActionKind
     switch: str
     port: str
@@ -151,7 +151,7 @@ class ClosedPorts(ResponseModel):
 
 
 class Proposal(ResponseModel):
-    number: int
+    id: int
     switch: str
     port: str
     finding: int | None
@@ -186,7 +186,7 @@ class Appeared(ResponseModel):
 
 
 class Sweep(ResponseModel):
-    number: int
+    id: int
     networks: list[str]
     addresses: int
     sent: int

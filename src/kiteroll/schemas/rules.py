@@ -185,6 +185,16 @@ class RollEntry(ResponseModel):
     """hand, list, file, present, or the window it was a candidate in."""
 
 
+class RollRow(RollEntry):
+    """An entry of a roll, with the level whose roll it is; in exports."""
+
+    level: str
+    group: str | None
+    switch: str | None
+    ports: str | None
+    port: str | None
+
+
 class PortRules(ResponseModel):
     """What is set at one level."""
 

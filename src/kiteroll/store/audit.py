@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import Connection, and_, exists, insert, or_, select
 
 from kiteroll.core.access.audit_chain import FIRST, digest
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import audit_entry
 
@@ -114,7 +115,7 @@ def append(connection: Connection, at: datetime, values: Mapping[str, Any]) -> A
     return AuditRow(**{**values, "number": number, "at": at, "digest_before": before, "digest": own})
 
 
-def page(connection: Connection, filters: AuditFilters, cursor: str | None, limit: int) -> Page[AuditRow]:
+def page(connection: Connection, filters: AuditFilters, ask: PageAsk) -> Page[AuditRow]:
     """Latest first; of a call that was finished only how it ended."""
     table = audit_entry
     ended = audit_entry.alias("ended")
@@ -138,7 +139,7 @@ def page(connection: Connection, filters: AuditFilters, cursor: str | None, limi
         places = (table.c.subject, table.c.value_before, table.c.value_after)
         query = query.where(or_(*(one.contains(filters.text, autoescape=True) for one in places)))
     keys = (Key(table.c.number, descending=True),)
-    return fetch_page(connection, query, keys, _row, cursor=cursor, limit=limit)
+    return fetch_page(connection, query, keys, _row, ask, {"number": (Key(table.c.number),)})
 
 
 def every_entry(connection: Connection) -> Iterator[AuditRow]:

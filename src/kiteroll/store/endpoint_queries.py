@@ -1,23 +1,23 @@
 """Queries over several tables in one transaction each: these run at every keystroke of a search."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
 
 from sqlalchemy import Connection
 
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.store import addresses, host_names, list_queries, stay_queries
+from kiteroll.store import addresses, host_names, labels, list_queries, stay_queries
 from kiteroll.store.inventory import SwitchRow
+from kiteroll.store.labels import Label
 from kiteroll.store.list_queries import PortRow
 from kiteroll.store.stay_queries import PlacedStay
 
 
 @dataclass(frozen=True, slots=True)
 class EndpointRecord:
-    about: Mapping[str, Any]
-    """first_seen_at, label, owner, notes."""
+    first_seen_at: datetime
+    label: Label
     stays: Sequence[PlacedStay]
     """Its open ones, or those that covered an instant; its latest alone when it has none."""
     ips: Sequence[str]
@@ -35,13 +35,17 @@ def endpoint_records(
     connection: Connection, macs: Sequence[MacAddress], then: datetime | None = None
 ) -> dict[MacAddress, EndpointRecord]:
     """Those among `macs` that are known, or were known then, in their order."""
-    about = stay_queries.about_endpoints(connection, macs)
-    known = [mac for mac in macs if mac in about and (then is None or about[mac]["first_seen_at"] <= then)]
+    first_seen = stay_queries.first_seen(connection, macs)
+    known = [mac for mac in macs if mac in first_seen and (then is None or first_seen[mac] <= then)]
+    said = labels.labels_of(connection, known)
     stays = stay_queries.places_of(connection, known, then)
     ips = addresses.ips_of(connection, known, then)
     hosts = host_names.names_of(connection, ips, then)
     return {
-        mac: EndpointRecord(about[mac], stays[mac], ips.get(mac, ()), hosts.get(mac, ())) for mac in known
+        mac: EndpointRecord(
+            first_seen[mac], said.get(mac, Label(mac)), stays[mac], ips.get(mac, ()), hosts.get(mac, ())
+        )
+        for mac in known
     }
 
 
@@ -57,9 +61,7 @@ def match_names(
     and ports called so. `hosts`: numbers of host names; `ports`: ids of switches, and names."""
     macs: list[MacAddress] = []
     if most_macs:
-        macs = stay_queries.macs_by_label(connection, text, most_macs) + host_names.macs_by_name(
-            connection, hosts
-        )
+        macs = labels.macs_by_label(connection, text, most_macs) + host_names.macs_by_name(connection, hosts)
     return NameMatches(
         macs,
         list_queries.matching_switches(connection, text, most_switches),
@@ -71,7 +73,5 @@ def match_names_at(connection: Connection, text: str, most: int, at: datetime) -
     """Endpoints whose label or owner holds `text` now, or that had such a host name at an instant."""
     if not most:
         return NameMatches([], [], [])
-    macs = stay_queries.macs_by_label(connection, text, most) + host_names.macs_named_at(
-        connection, text, most, at
-    )
+    macs = labels.macs_by_label(connection, text, most) + host_names.macs_named_at(connection, text, most, at)
     return NameMatches(macs, [], [])

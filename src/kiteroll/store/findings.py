@@ -11,6 +11,7 @@ from sqlalchemy.dialects.mysql import insert
 from kiteroll.core.errors import NotFound
 from kiteroll.core.findings.finding import Cause, Finding, FindingKind, Severity, State, Subject
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.finding_codec import decode_details, decode_evidence, encode_details, encode_evidence
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import finding
@@ -66,9 +67,7 @@ def get_finding(connection: Connection, number: int) -> FindingRow:
     return _row(row)
 
 
-def findings_page(
-    connection: Connection, filters: FindingFilters, *, cursor: str | None, limit: int
-) -> Page[FindingRow]:
+def findings_page(connection: Connection, filters: FindingFilters, ask: PageAsk) -> Page[FindingRow]:
     """Latest evidence first."""
     query = select(finding)
     for column, values in (
@@ -88,7 +87,13 @@ def findings_page(
     if filters.since is not None:
         query = query.where(finding.c.last_at >= filters.since)
     keys = (Key(finding.c.last_at, descending=True), Key(finding.c.id, descending=True))
-    return fetch_page(connection, query, keys, _row, cursor=cursor, limit=limit)
+    number = Key(finding.c.id)
+    sorts = {
+        "last_at": (Key(finding.c.last_at), number),
+        "opened_at": (Key(finding.c.opened_at), number),
+        "kind": (Key(finding.c.kind), number),
+    }
+    return fetch_page(connection, query, keys, _row, ask, sorts)
 
 
 def counts_of_parts(connection: Connection, keys: Sequence[str]) -> dict[str, int]:
@@ -115,10 +120,10 @@ def with_parts(connection: Connection, rows: Sequence[FindingRow]) -> list[Findi
 
 
 def findings_with_parts(
-    connection: Connection, filters: FindingFilters, *, cursor: str | None, limit: int
+    connection: Connection, filters: FindingFilters, ask: PageAsk
 ) -> Page[FindingWithParts]:
     """A page of findings with what explains what, in one transaction."""
-    page = findings_page(connection, filters, cursor=cursor, limit=limit)
+    page = findings_page(connection, filters, ask)
     return Page(tuple(with_parts(connection, page.items)), page.next)
 
 

@@ -1,5 +1,6 @@
 """Lists of switches, ports, readings and changes."""
 
+import json
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -8,6 +9,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, Select, and_, case, func, or_, select, tuple_
 
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.stay import Ending
 from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
 from kiteroll.store.paging import Key, Page, fetch_page
@@ -66,9 +68,17 @@ class ChangeRow:
     """Why a stay ended."""
 
 
-def switches_page(connection: Connection, *, cursor: str | None, limit: int) -> Page[SwitchRow]:
+def switches_page(
+    connection: Connection, ask: PageAsk, *, site: str | None = None, group: str | None = None
+) -> Page[SwitchRow]:
     query = select(*SWITCH_COLUMNS).where(switch.c.removed_at.is_(None))
-    return fetch_page(connection, query, (Key(switch.c.name),), switch_row, cursor=cursor, limit=limit)
+    if site is not None:
+        query = query.where(switch.c.site == site)
+    if group is not None:
+        query = query.where(func.json_contains(switch.c.in_groups, json.dumps(group)))
+    name = Key(switch.c.name)
+    sorts = {"name": (name,), "site": (Key(switch.c.site), name), "host": (Key(switch.c.host), name)}
+    return fetch_page(connection, query, (name,), switch_row, ask, sorts)
 
 
 def ports_of(connection: Connection, switch_id: int, also: Collection[int] = ()) -> list[PortRow]:
@@ -127,9 +137,7 @@ def matching_switches(connection: Connection, text: str, limit: int) -> list[Swi
     return [switch_row(row) for row in rows]
 
 
-def readings_page(
-    connection: Connection, switch_id: int | None, *, cursor: str | None, limit: int
-) -> Page[ReadingRow]:
+def readings_page(connection: Connection, switch_id: int | None, ask: PageAsk) -> Page[ReadingRow]:
     """Tries at reading, latest first; of one switch or of all."""
     query = (
         select(reading, switch.c.name.label("switch_name"))
@@ -139,11 +147,13 @@ def readings_page(
     if switch_id is not None:
         query = query.where(reading.c.switch_id == switch_id)
     keys = (Key(reading.c.taken_at, descending=True), Key(reading.c.id, descending=True))
-    return fetch_page(connection, query, keys, _reading_row, cursor=cursor, limit=limit)
+    sorts = {"taken_at": (Key(reading.c.taken_at), Key(reading.c.id))}
+    return fetch_page(connection, query, keys, _reading_row, ask, sorts)
 
 
 def changes_page(
     connection: Connection,
+    ask: PageAsk,
     *,
     since: datetime | None,
     until: datetime | None,
@@ -151,8 +161,6 @@ def changes_page(
     mac: MacAddress | None,
     kinds: Sequence[str],
     without_ports: frozenset[int] = frozenset(),
-    cursor: str | None,
-    limit: int,
 ) -> Page[ChangeRow]:
     """Changes in [since, until), latest first."""
     origin = port.alias("origin")
@@ -188,7 +196,8 @@ def changes_page(
         elsewhere = none_of(change_log.c.port_id, without_ports)
         query = query.where(or_(change_log.c.port_id.is_(None), elsewhere))
     keys = (Key(change_log.c.at, descending=True), Key(change_log.c.id, descending=True))
-    return fetch_page(connection, query, keys, _change_row, cursor=cursor, limit=limit)
+    sorts = {"at": (Key(change_log.c.at), Key(change_log.c.id))}
+    return fetch_page(connection, query, keys, _change_row, ask, sorts)
 
 
 def _counted_ports() -> Select[Any]:

@@ -14,6 +14,7 @@ from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.alerts.plan import Told
 from kiteroll.core.alerts.route import AlertReason
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.audit import AuditRow, entries_after
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import alert_message, alert_target, finding
@@ -215,9 +216,7 @@ def fail_delivery(
     return lost.rowcount
 
 
-def messages_page(
-    connection: Connection, filters: MessageFilters, cursor: str | None, limit: int
-) -> Page[MessageRow]:
+def messages_page(connection: Connection, filters: MessageFilters, ask: PageAsk) -> Page[MessageRow]:
     """Latest first."""
     table = alert_message
     query = _joined()
@@ -228,7 +227,7 @@ def messages_page(
     if filters.finding is not None:
         query = query.where(table.c.finding_id == filters.finding)
     keys = (Key(table.c.made_at, descending=True), Key(table.c.id, descending=True))
-    return fetch_page(connection, query, keys, _message, cursor=cursor, limit=limit)
+    return fetch_page(connection, query, keys, _message, ask, {"id": (Key(table.c.id),)})
 
 
 def backlogs(connection: Connection) -> dict[int, Backlog]:

@@ -3,15 +3,17 @@
 import base64
 import binascii
 import json
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import datetime
+from types import MappingProxyType
 from typing import Any, Generic, TypeVar
 
 from sqlalchemy import ColumnElement, Connection, Integer, Row, Select, and_, or_
 
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.bounds import YEARS
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.types import Instant, Mac
 
 T = TypeVar("T")
@@ -26,6 +28,13 @@ class Key:
     column: ColumnElement[Any]
     descending: bool = False
 
+    @property
+    def ordered(self) -> ColumnElement[Any]:
+        return self.column.desc() if self.descending else self.column
+
+
+NO_SORTS: Mapping[str, Sequence[Key]] = MappingProxyType({})
+
 
 @dataclass(frozen=True, slots=True)
 class Page(Generic[T]):
@@ -39,22 +48,32 @@ def fetch_page(
     query: Select[Any],
     keys: Sequence[Key],
     make: Callable[[Row[Any]], T],
-    *,
-    cursor: str | None,
-    limit: int,
+    ask: PageAsk,
+    sorts: Mapping[str, Sequence[Key]] = NO_SORTS,
 ) -> Page[T]:
-    """At most `limit` rows of `query` behind `cursor`, made into values by `make`. Key columns may
-    not be null. Raises Invalid for a cursor that no page of this list gave."""
+    """One page of `query`, made into values by `make`, in the order of `keys`, or of those that `sorts` has
+    for the field that is asked for. Key columns may not be null. Raises Invalid for a cursor that no page of
+    this list gave."""
+    cursor, limit = ask.cursor, ask.limit
+    if ask.sort is not None:
+        keys = sorts[ask.field]
+        if ask.descending:
+            keys = [replace(key, descending=not key.descending) for key in keys]
     labelled = [key.column.label(_KEY.format(at)) for at, key in enumerate(keys)]
     query = query.add_columns(*labelled)
     if cursor is not None:
         query = query.where(_behind(keys, _decode(cursor, keys)))
-    query = query.order_by(*(key.column.desc() if key.descending else key.column for key in keys))
+    query = query.order_by(*(key.ordered for key in keys))
     rows = connection.execute(query.limit(limit + 1)).all()
     items = tuple(make(row) for row in rows[:limit])
     if len(rows) <= limit or not items:
         return Page(items, None)
     return Page(items, _encode([getattr(rows[limit - 1], _KEY.format(at)) for at in range(len(keys))]))
+
+
+def cursor_of(row: Row[Any], keys: int) -> str:
+    """The cursor of what follows one row, for `make` of a list whose pages may end before they are full."""
+    return _encode([getattr(row, _KEY.format(at)) for at in range(keys)])
 
 
 def _behind(keys: Sequence[Key], values: Sequence[Any]) -> ColumnElement[bool]:

@@ -9,6 +9,7 @@ from sqlalchemy import Connection, Row, func, insert, select, update
 from sqlalchemy.dialects.mysql import insert as upsert
 
 from kiteroll.core.errors import NotFound
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.port_actions.actions import ActionKind, ActionState, ObjectWrite
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import acting_state, port_action, port_closure, port_proposal, rehearsed_rule
@@ -99,9 +100,7 @@ def unfinished_actions(connection: Connection) -> list[ActionRow]:
     return [_row(row) for row in connection.execute(query)]
 
 
-def actions_page(
-    connection: Connection, filters: ActionFilters, cursor: str | None, limit: int
-) -> Page[ActionRow]:
+def actions_page(connection: Connection, filters: ActionFilters, ask: PageAsk) -> Page[ActionRow]:
     """Latest first."""
     table = port_action
     query = select(table)
@@ -112,7 +111,7 @@ def actions_page(
     if filters.states:
         query = query.where(table.c.state.in_(filters.states))
     keys = (Key(table.c.began_at, descending=True), Key(table.c.id, descending=True))
-    return fetch_page(connection, query, keys, _row, cursor=cursor, limit=limit)
+    return fetch_page(connection, query, keys, _row, ask, {"id": (Key(table.c.id),)})
 
 
 def closed_since(connection: Connection, since: datetime) -> tuple[int, int]:

@@ -8,6 +8,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, insert, select, update
 
 from kiteroll.core.errors import Conflict, NotFound
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import port_proposal
 
@@ -132,16 +133,14 @@ def withdraw(connection: Connection, breach: str, at: datetime) -> int:
     ).rowcount
 
 
-def proposals_page(
-    connection: Connection, states: Sequence[str], cursor: str | None, limit: int
-) -> Page[ProposalRow]:
+def proposals_page(connection: Connection, states: Sequence[str], ask: PageAsk) -> Page[ProposalRow]:
     """Latest first."""
     table = port_proposal
     query = select(table)
     if states:
         query = query.where(table.c.state.in_(states))
     return fetch_page(
-        connection, query, (Key(table.c.id, descending=True),), _row, cursor=cursor, limit=limit
+        connection, query, (Key(table.c.id, descending=True),), _row, ask, {"id": (Key(table.c.id),)}
     )
 
 

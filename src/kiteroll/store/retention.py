@@ -12,6 +12,7 @@ from sqlalchemy import Column, Connection, Table, delete, exists, select
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.store.database import Database
 from kiteroll.store.tables import (
+    address_label,
     alert_message,
     change_log,
     endpoint,
@@ -114,9 +115,10 @@ def _drop_unseen(
     query = select(endpoint).where(endpoint.c.mac > after).order_by(endpoint.c.mac).limit(_AT_ONCE)
     rows = connection.execute(query).all()
     looked_at = [row.mac for row in rows]
-    old = [
-        row.mac for row in rows if row.first_seen_at < before and not (row.label or row.owner or row.notes)
-    ]
+    old = [row.mac for row in rows if row.first_seen_at < before]
+    said = select(address_label.c.mac).where(address_label.c.mac.in_(old))
+    noted = set(connection.execute(said).scalars())
+    old = [mac for mac in old if mac not in noted]
     seen = set(connection.execute(select(stay.c.mac).where(stay.c.mac.in_(old)).distinct()).scalars())
     gone = [mac for mac in old if mac not in seen]
     if gone:

@@ -7,6 +7,7 @@ from typing import Any
 
 from sqlalchemy import Connection, insert, select
 
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.policy.levels import Level
 from kiteroll.core.policy.port_rules import NoLimit, OnBreach
 from kiteroll.core.policy.roll import Barred, Enrolled
@@ -55,12 +56,11 @@ def log_differences(
 
 def events_page(
     connection: Connection,
+    ask: PageAsk,
     *,
     switch: str | None,
     port: str | None,
     prefix: str | None,
-    cursor: str | None,
-    limit: int,
 ) -> Page[RuleEventRow]:
     """Latest first."""
     query = select(rule_event)
@@ -72,7 +72,9 @@ def events_page(
         if value is not None:
             query = query.where(column == value)
     keys = (Key(rule_event.c.at, descending=True), Key(rule_event.c.id, descending=True))
-    return fetch_page(connection, query, keys, _event, cursor=cursor, limit=limit)
+    return fetch_page(
+        connection, query, keys, _event, ask, {"at": (Key(rule_event.c.at), Key(rule_event.c.id))}
+    )
 
 
 def plain_value(value: Any) -> Any:

@@ -4,9 +4,9 @@ from collections.abc import Callable
 
 from sqlalchemy import Connection, select, update
 
-from kiteroll.store.tables import alert_target, credential, switch
+from kiteroll.store.tables import alert_target, credential, kept_answer, switch
 
-_COLUMNS = (credential.c.sealed, switch.c.credential_sealed, alert_target.c.sealed)
+_COLUMNS = (credential.c.sealed, switch.c.credential_sealed, alert_target.c.sealed, kept_answer.c.sealed)
 
 
 def seal_all_again(connection: Connection, again: Callable[[bytes], bytes]) -> int:
@@ -14,8 +14,9 @@ def seal_all_again(connection: Connection, again: Callable[[bytes], bytes]) -> i
     count = 0
     for column in _COLUMNS:
         table = column.table
-        query = select(table.c.id, column).where(column.is_not(None)).with_for_update()
-        for number, sealed in connection.execute(query).all():
-            connection.execute(update(table).where(table.c.id == number).values({column.name: again(sealed)}))
+        (key,) = table.primary_key
+        query = select(key, column).where(column.is_not(None)).with_for_update()
+        for value, sealed in connection.execute(query).all():
+            connection.execute(update(table).where(key == value).values({column.name: again(sealed)}))
             count += 1
     return count

@@ -1,18 +1,33 @@
 """Who is where: stays joined with their switch and port, by address, port, VLAN or switch."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, and_, func, or_, select, update
+from sqlalchemy import (
+    BigInteger,
+    ColumnElement,
+    Connection,
+    Row,
+    Select,
+    String,
+    and_,
+    cast,
+    exists,
+    func,
+    not_,
+    or_,
+    select,
+    type_coerce,
+)
 
-from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.stay import Ending, Life, Place, Stay
-from kiteroll.store.paging import Key, Page, fetch_page
-from kiteroll.store.predicates import escape_like, held, none_of
-from kiteroll.store.tables import endpoint, port, stay, switch, vlan
+from kiteroll.store.paging import Key, Page, cursor_of, fetch_page
+from kiteroll.store.predicates import held, none_of
+from kiteroll.store.tables import address_label, endpoint, port, stay, switch, vlan
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,6 +103,28 @@ def placed(filters: Filters) -> Select[Any]:
     return query.where(held(stay.c.began_at, stay.c.ended_at, filters.at))
 
 
+def plain_placed(connection: Connection, filters: Filters) -> Iterator[Row[Any]]:
+    """The same in plain values, for files of half a million rows: addresses are numbers, instants text as the
+    server has them (`2026-05-04 12:00:00.000000`, UTC)."""
+    instants = (
+        *(stay.c.began_at, stay.c.resumed_at, stay.c.last_seen_at, stay.c.quiet_at, stay.c.ended_at),
+        switch.c.last_complete_at,
+    )
+    query = placed(filters).with_only_columns(
+        type_coerce(stay.c.mac, BigInteger),
+        stay.c.vlan,
+        stay.c.ending,
+        stay.c.port_id,
+        switch.c.name,
+        port.c.name,
+        port.c.alias,
+        vlan.c.name,
+        *(cast(one, String(26)) for one in instants),
+    )
+    order = [key.ordered for key in _order(filters, newest_first=not filters.open_only)]
+    yield from connection.execute(_joined_in_order(query, filters).order_by(*order))
+
+
 def placed_stay(row: Row[Any]) -> PlacedStay:
     return PlacedStay(
         stay=Stay(
@@ -111,23 +148,29 @@ def placed_stay(row: Row[Any]) -> PlacedStay:
     )
 
 
+def _order(filters: Filters, *, newest_first: bool) -> tuple[Key, ...]:
+    if newest_first:
+        return Key(stay.c.began_at, descending=True), Key(stay.c.id, descending=True)
+    if filters.switch_id is None and filters.port_id is None:
+        return Key(stay.c.mac), Key(stay.c.id)
+    return Key(port.c.number), Key(stay.c.mac), Key(stay.c.vlan), Key(stay.c.id)
+
+
+def _joined_in_order(query: Select[Any], filters: Filters) -> Select[Any]:
+    """Left to itself, the server begins with the switches and sorts all their stays."""
+    everywhere = filters.switch_id is None and filters.port_id is None
+    return query.prefix_with("STRAIGHT_JOIN") if everywhere else query
+
+
 def stays_page(
-    connection: Connection, filters: Filters, *, cursor: str | None, limit: int, newest_first: bool = False
+    connection: Connection, filters: Filters, ask: PageAsk, newest_first: bool = False
 ) -> Page[PlacedStay]:
     """Latest begun first, or in order of port and address; across switches in order of address, as
     an index has them: sorting half a million rows by port for one page of them would take seconds."""
-    keys: tuple[Key, ...]
-    if newest_first:
-        keys = (Key(stay.c.began_at, descending=True), Key(stay.c.id, descending=True))
-    elif filters.switch_id is None and filters.port_id is None:
-        keys = (Key(stay.c.mac), Key(stay.c.id))
-    else:
-        keys = (Key(port.c.number), Key(stay.c.mac), Key(stay.c.vlan), Key(stay.c.id))
-    query = placed(filters)
-    if filters.switch_id is None and filters.port_id is None:
-        # Left to itself, the server begins with the switches and sorts all their stays.
-        query = query.prefix_with("STRAIGHT_JOIN")
-    return fetch_page(connection, query, keys, placed_stay, cursor=cursor, limit=limit)
+    keys = _order(filters, newest_first=newest_first)
+    query = _joined_in_order(placed(filters), filters)
+    sorts = {"mac": (Key(stay.c.mac), Key(stay.c.id)), "began_at": (Key(stay.c.began_at), Key(stay.c.id))}
+    return fetch_page(connection, query, keys, placed_stay, ask, sorts)
 
 
 def places_of(
@@ -161,61 +204,65 @@ def intervals_of_port(
     return [(began, ended) for began, ended in connection.execute(query)]
 
 
-def about_endpoints(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, dict[str, Any]]:
-    """What is kept of each known one: first_seen_at, label, owner, notes."""
-    rows = connection.execute(select(endpoint).where(endpoint.c.mac.in_(macs)))
-    return {
-        row.mac: {
-            "first_seen_at": row.first_seen_at,
-            "label": row.label,
-            "owner": row.owner,
-            "notes": row.notes or "",
-        }
-        for row in rows
-    }
-
-
-def change_endpoint(connection: Connection, mac: MacAddress, values: Mapping[str, Any]) -> None:
-    """Raises NotFound."""
-    if connection.execute(select(endpoint.c.mac).where(endpoint.c.mac == mac)).first() is None:
-        raise NotFound("endpoint", str(mac), "no switch has ever told of this address")
-    if values:
-        connection.execute(update(endpoint).where(endpoint.c.mac == mac).values(**values))
-
-
-def macs_by_label(connection: Connection, text: str, limit: int) -> list[MacAddress]:
-    """Endpoints whose label or owner holds `text`; labels that begin with it first."""
-    wanted = escape_like(text)
-    # Hardly any endpoint has either, and an index knows those that do.
-    by_label = select(endpoint.c.mac, endpoint.c.label.label("said")).where(
-        endpoint.c.label > "", endpoint.c.label.like(f"%{wanted}%")
+def first_seen(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, datetime]:
+    """When each known one was first seen."""
+    rows = connection.execute(
+        select(endpoint.c.mac, endpoint.c.first_seen_at).where(endpoint.c.mac.in_(macs))
     )
-    by_owner = select(endpoint.c.mac, endpoint.c.owner.label("said")).where(
-        endpoint.c.owner > "", endpoint.c.owner.like(f"%{wanted}%")
-    )
-    found = by_label.union_all(by_owner).subquery()
-    query = (
-        select(found.c.mac)
-        .group_by(found.c.mac)
-        .order_by(func.max(found.c.said.like(f"{wanted}%")).desc(), func.min(found.c.said), found.c.mac)
-        .limit(limit)
-    )
-    return list(connection.execute(query).scalars())
+    return {mac: at for mac, at in rows}
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class EndpointCriteria:
+    """Narrow the list of endpoints; None, or nothing, leaves a criterion out."""
+
+    switch_ids: tuple[int, ...] | None = None
+    """With an open stay on one of these."""
+    port_id: int | None = None
+    vlan: int | None = None
+    lives: frozenset[Life] = frozenset()
+    since: datetime | None = None
+    """First seen at or after this."""
 
 
 def endpoints_page(
-    connection: Connection, *, cursor: str | None, limit: int
-) -> Page[tuple[MacAddress, datetime]]:
-    """Every known address and when it was first seen, in order of address."""
-    query = select(endpoint)
-    return fetch_page(
-        connection,
-        query,
-        (Key(endpoint.c.mac),),
-        lambda row: (row.mac, row.first_seen_at),
-        cursor=cursor,
-        limit=limit,
-    )
+    connection: Connection, wanted: EndpointCriteria, ask: PageAsk
+) -> Page[tuple[MacAddress, str]]:
+    """Known addresses, each with the cursor of what follows it; by address unless asked otherwise."""
+    query = select(endpoint.c.mac).where(*_endpoint_conditions(wanted))
+    said = ("label", "owner")
+    if ask.field in said:
+        query = query.outerjoin(address_label, address_label.c.mac == endpoint.c.mac)
+    mac = Key(endpoint.c.mac)
+    sorts: dict[str, tuple[Key, ...]] = {
+        "mac": (mac,),
+        "first_seen_at": (Key(endpoint.c.first_seen_at), mac),
+        **{name: (Key(func.coalesce(address_label.c[name], "")), mac) for name in said},
+    }
+    count = len(sorts[ask.field]) if ask.field else 1
+    return fetch_page(connection, query, (mac,), lambda row: (row.mac, cursor_of(row, count)), ask, sorts)
+
+
+def _endpoint_conditions(wanted: EndpointCriteria) -> list[ColumnElement[bool]]:
+    is_open = [stay.c.mac == endpoint.c.mac, stay.c.ended_at.is_(None)]
+    conditions: list[ColumnElement[bool]] = []
+    place = list(is_open)
+    if wanted.port_id is not None:
+        place.append(stay.c.port_id == wanted.port_id)
+    elif wanted.switch_ids is not None:
+        place.append(stay.c.switch_id.in_(wanted.switch_ids))
+    if wanted.vlan is not None:
+        place.append(stay.c.vlan == wanted.vlan)
+    if len(place) > len(is_open):
+        conditions.append(exists().where(*place))
+    if wanted.lives:
+        there = exists().where(*is_open)
+        present = exists().where(*is_open, stay.c.last_seen_at.is_(None))
+        cases = {Life.PRESENT: present, Life.QUIET: and_(there, not_(present)), Life.GONE: not_(there)}
+        conditions.append(or_(*(cases[life] for life in wanted.lives)))
+    if wanted.since is not None:
+        conditions.append(endpoint.c.first_seen_at >= wanted.since)
+    return conditions
 
 
 def all_macs(connection: Connection) -> list[MacAddress]:

@@ -1,23 +1,26 @@
 // Telling people: targets, routes, planned work, and what was sent.
 import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
-import { api, need, type Schemas } from "../client";
+import { api, every, need, type Schemas } from "../client";
 
 export type AlertState = Schemas["Alert"]["state"];
 
 export const targetsQuery = queryOptions({
   queryKey: ["alerts", "targets"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/alert-targets", { signal })),
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/alert-targets", { params: { query: paging }, signal })),
   refetchInterval: 10_000,
 });
 
 export const routesQuery = queryOptions({
   queryKey: ["alerts", "routes"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/alert-routes", { signal })),
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/alert-routes", { params: { query: paging }, signal })),
 });
 
 export const plannedWorkQuery = queryOptions({
   queryKey: ["alerts", "planned-work"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/planned-work", { signal })),
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/planned-work", { params: { query: paging }, signal })),
   refetchInterval: 60_000,
 });
 

@@ -1,6 +1,6 @@
 // Endpoints: searched, one of them, the path to it.
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { api, need } from "../client";
+import { api, every, need } from "../client";
 import { asOf } from "./asOf";
 
 export const endpointQuery = (mac: string, at?: string) =>
@@ -14,14 +14,18 @@ export const pathQuery = (mac: string, at?: string) =>
   queryOptions({
     queryKey: ["search", "path", mac, at],
     queryFn: ({ signal }) =>
-      need(api.GET("/api/v1/endpoints/{mac}/path", { params: { path: { mac }, query: asOf(at) }, signal })),
+      need(
+        api.GET("/api/v1/endpoints/{mac}/path", { params: { path: { mac }, query: asOf(at) }, signal }),
+      ).then((path) => path.items),
   });
 
 export const ipsQuery = (mac: string) =>
   queryOptions({
     queryKey: ["search", "ips", mac],
     queryFn: ({ signal }) =>
-      need(api.GET("/api/v1/endpoints/{mac}/ips", { params: { path: { mac } }, signal })),
+      every((paging) =>
+        api.GET("/api/v1/endpoints/{mac}/ips", { params: { query: paging, path: { mac } }, signal }),
+      ),
   });
 
 /** Where an endpoint was at home, in the last month. */
@@ -29,7 +33,9 @@ export const homesQuery = (mac: string) =>
   queryOptions({
     queryKey: ["endpoints", "homes", mac],
     queryFn: ({ signal }) =>
-      need(api.GET("/api/v1/endpoints/{mac}/homes", { params: { path: { mac } }, signal })),
+      every((paging) =>
+        api.GET("/api/v1/endpoints/{mac}/homes", { params: { query: paging, path: { mac } }, signal }),
+      ),
   });
 
 /** When an endpoint was missing where it was, in the last month. */
@@ -37,7 +43,9 @@ export const quietTimesQuery = (mac: string) =>
   queryOptions({
     queryKey: ["endpoints", "quiet", mac],
     queryFn: ({ signal }) =>
-      need(api.GET("/api/v1/endpoints/{mac}/quiet-times", { params: { path: { mac } }, signal })),
+      every((paging) =>
+        api.GET("/api/v1/endpoints/{mac}/quiet-times", { params: { query: paging, path: { mac } }, signal }),
+      ),
   });
 
 export const searchQuery = (text: string, at?: string) =>

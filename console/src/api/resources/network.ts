@@ -1,6 +1,6 @@
 // The map and VLANs.
 import { queryOptions } from "@tanstack/react-query";
-import { api, need } from "../client";
+import { api, every, need } from "../client";
 
 export const mapQuery = queryOptions({
   queryKey: ["switches", "map"],
@@ -9,12 +9,14 @@ export const mapQuery = queryOptions({
 
 export const vlansQuery = queryOptions({
   queryKey: ["switches", "vlans"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/vlans", { signal })),
+  queryFn: ({ signal }) => every((paging) => api.GET("/api/v1/vlans", { params: { query: paging }, signal })),
 });
 
 export const vlanPortsQuery = (number: number) =>
   queryOptions({
     queryKey: ["ports", "vlan", number],
     queryFn: ({ signal }) =>
-      need(api.GET("/api/v1/vlans/{number}/ports", { params: { path: { number } }, signal })),
+      every((paging) =>
+        api.GET("/api/v1/vlans/{number}/ports", { params: { query: paging, path: { number } }, signal }),
+      ),
   });

@@ -1,20 +1,22 @@
 // People: accounts, tokens, open sessions, the audit log.
 import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
-import { api, need } from "../client";
+import { api, every, need } from "../client";
 
 export const usersQuery = queryOptions({
   queryKey: ["people", "users"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/users", { signal })),
+  queryFn: ({ signal }) => every((paging) => api.GET("/api/v1/users", { params: { query: paging }, signal })),
 });
 
 export const tokensQuery = queryOptions({
   queryKey: ["people", "tokens"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/tokens", { signal })),
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/tokens", { params: { query: paging }, signal })),
 });
 
 export const sessionsQuery = queryOptions({
   queryKey: ["people", "sessions"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/sessions", { signal })),
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/sessions", { params: { query: paging }, signal })),
 });
 
 export const auditQuery = (filter: { by: string | null; action: string | null; q: string | null }) =>

@@ -1,22 +1,27 @@
 // Ports of a switch, one over time, its roll call.
 import { queryOptions } from "@tanstack/react-query";
-import { api, need } from "../client";
+import { api, every, need } from "../client";
 import { asOf } from "./asOf";
 
 export const portsQuery = (name: string, at?: string) =>
   queryOptions({
     queryKey: ["ports", name, at],
     queryFn: ({ signal }) =>
-      need(api.GET("/api/v1/switches/{name}/ports", { params: { path: { name }, query: asOf(at) }, signal })),
+      every((paging) =>
+        api.GET("/api/v1/switches/{name}/ports", {
+          params: { path: { name }, query: { ...asOf(at), ...paging } },
+          signal,
+        }),
+      ),
   });
 
 export const addressCountsQuery = (name: string, port: string) =>
   queryOptions({
     queryKey: ["ports", "address-counts", name, port],
     queryFn: ({ signal }) =>
-      need(
+      every((paging) =>
         api.GET("/api/v1/switches/{name}/ports/{port}/address-counts", {
-          params: { path: { name, port } },
+          params: { query: paging, path: { name, port } },
           signal,
         }),
       ),
@@ -40,9 +45,9 @@ export const linkHistoryQuery = (name: string, port: string) =>
   queryOptions({
     queryKey: ["ports", "link-history", name, port],
     queryFn: ({ signal }) =>
-      need(
+      every((paging) =>
         api.GET("/api/v1/switches/{name}/ports/{port}/link-history", {
-          params: { path: { name, port } },
+          params: { query: paging, path: { name, port } },
           signal,
         }),
       ),

@@ -1,6 +1,6 @@
 // Rules of ports, who is barred, windows with their candidates, roll calls and rehearsals.
 import { queryOptions } from "@tanstack/react-query";
-import { api, need } from "../client";
+import { api, every, need } from "../client";
 
 export interface LevelFilter {
   group?: string;
@@ -11,7 +11,7 @@ export interface LevelFilter {
 /** Rules of all levels, wide ones first. */
 export const rulesQuery = queryOptions({
   queryKey: ["rules"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/rules", { signal })),
+  queryFn: ({ signal }) => every((paging) => api.GET("/api/v1/rules", { params: { query: paging }, signal })),
 });
 
 /** Ports with their rules and how many are there, and the sums over all. */
@@ -27,7 +27,10 @@ export const rollCallsQuery = (
 export const absentQuery = (filter: LevelFilter) =>
   queryOptions({
     queryKey: ["roll-call", "absent", filter],
-    queryFn: ({ signal }) => need(api.GET("/api/v1/roll-call/absent", { params: { query: filter }, signal })),
+    queryFn: ({ signal }) =>
+      every((paging) =>
+        api.GET("/api/v1/roll-call/absent", { params: { query: { ...filter, ...paging } }, signal }),
+      ),
   });
 
 /** Where an endpoint may be, by every roll. */
@@ -40,7 +43,8 @@ export const enrolmentQuery = (mac: string) =>
 
 export const barredQuery = queryOptions({
   queryKey: ["rules", "barred"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/barred", { signal })),
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/barred", { params: { query: paging }, signal })),
 });
 
 export const ruleLogQuery = queryOptions({
@@ -50,21 +54,26 @@ export const ruleLogQuery = queryOptions({
 
 export const windowsQuery = queryOptions({
   queryKey: ["rules", "windows"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/enrolment-windows", { signal })),
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/enrolment-windows", { params: { query: paging }, signal })),
 });
 
 export const candidatesQuery = (number: number) =>
   queryOptions({
     queryKey: ["rules", "candidates", number],
     queryFn: ({ signal }) =>
-      need(
-        api.GET("/api/v1/enrolment-windows/{number}/candidates", { params: { path: { number } }, signal }),
+      every((paging) =>
+        api.GET("/api/v1/enrolment-windows/{number}/candidates", {
+          params: { query: paging, path: { number } },
+          signal,
+        }),
       ),
   });
 
 export const rehearsalsQuery = queryOptions({
   queryKey: ["rehearsals"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/rehearsals", { signal })),
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/rehearsals", { params: { query: paging }, signal })),
 });
 
 /** Asked again while it runs. */

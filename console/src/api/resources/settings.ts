@@ -1,8 +1,9 @@
 // Settings that can be changed while the service runs.
 import { queryOptions } from "@tanstack/react-query";
-import { api, need } from "../client";
+import { api, every } from "../client";
 
 export const settingsQuery = queryOptions({
   queryKey: ["settings"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/settings", { signal })),
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/settings", { params: { query: paging }, signal })),
 });

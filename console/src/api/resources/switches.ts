@@ -1,6 +1,6 @@
 // Switches, their neighbours, and rounds.
 import { queryOptions } from "@tanstack/react-query";
-import { api, need } from "../client";
+import { api, every, need } from "../client";
 
 export const switchesQuery = queryOptions({
   queryKey: ["switches"],
@@ -17,11 +17,14 @@ export const neighboursQuery = (name: string) =>
   queryOptions({
     queryKey: ["neighbours", name],
     queryFn: ({ signal }) =>
-      need(api.GET("/api/v1/switches/{name}/neighbours", { params: { path: { name } }, signal })),
+      every((paging) =>
+        api.GET("/api/v1/switches/{name}/neighbours", { params: { query: paging, path: { name } }, signal }),
+      ),
   });
 
 export const roundsQuery = queryOptions({
   queryKey: ["rounds"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/rounds", { signal })),
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/rounds", { params: { query: paging }, signal })),
   refetchInterval: (query) => (query.state.data?.[0]?.state === "running" ? 700 : false),
 });

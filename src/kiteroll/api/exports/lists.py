@@ -3,27 +3,47 @@
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, fields
 from datetime import UTC, datetime
+from itertools import chain, islice
 from typing import TypeVar
 
 from pydantic import BaseModel
 
-from kiteroll.api.presenters.endpoints import present_endpoint, present_home_interval, present_stay
+from kiteroll.api.exports.stay_rows import stay_rows
+from kiteroll.api.exports.writers import Rows
+from kiteroll.api.presenters.endpoints import (
+    present_endpoint,
+    present_home_interval,
+    present_label,
+    present_stay,
+)
 from kiteroll.api.presenters.findings import present_finding
 from kiteroll.api.presenters.history import present_change, present_difference, present_reading
-from kiteroll.api.presenters.rules import present_absent, present_called_port
-from kiteroll.api.presenters.switches import present_neighbour, present_port, present_switch, present_vlan
+from kiteroll.api.presenters.rules import present_absent, present_barred, present_called_port, present_rule
+from kiteroll.api.presenters.switches import (
+    present_link,
+    present_neighbour,
+    present_port,
+    present_switch,
+    present_vlan,
+)
+from kiteroll.app.labels import Labels
+from kiteroll.app.port_rules import PortRules
 from kiteroll.app.queries.differences import Differences
+from kiteroll.app.queries.endpoint_list import EndpointFilter, EndpointList
 from kiteroll.app.queries.endpoints import EndpointQueries, StayFilter
 from kiteroll.app.queries.findings import FindingFilters, FindingQueries
 from kiteroll.app.queries.history import ChangeFilter, HistoryQueries
+from kiteroll.app.queries.network_map import NetworkMap
 from kiteroll.app.queries.paging import Page
 from kiteroll.app.queries.ports import PortQueries
 from kiteroll.app.queries.roll_call import RollCalls
 from kiteroll.app.queries.switches import SwitchQueries
 from kiteroll.app.queries.vlans import VlanQueries
 from kiteroll.app.workers.findings import FindingWorker
+from kiteroll.clock import Clock
 from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.policy.levels import Level
 from kiteroll.schemas import api
 
@@ -39,7 +59,11 @@ class ExportFilter:
     port: str | None = None
     vlan: int | None = None
     mac: str | None = None
+    site: str | None = None
     group: str | None = None
+    maker: str | None = None
+    life: tuple[str, ...] | None = None
+    confidence: tuple[str, ...] | None = None
     since: datetime | None = None
     until: datetime | None = None
     at: datetime | None = None
@@ -48,6 +72,8 @@ class ExportFilter:
     parts: bool | None = None
     kind: tuple[str, ...] | None = None
     state: tuple[str, ...] | None = None
+    severity: tuple[str, ...] | None = None
+    seen: bool | None = None
 
     def given(self) -> list[str]:
         return [one.name for one in fields(self) if getattr(self, one.name) is not None]
@@ -59,14 +85,20 @@ class ExportFilter:
 
 @dataclass(frozen=True, slots=True)
 class _List:
+    model: type[BaseModel]
     rows: Callable[[ExportFilter], Iterator[BaseModel]]
-    filters: frozenset[str]
+    filters: frozenset[str] = frozenset()
     needs: frozenset[str] = frozenset()
+
+
+def _any_of(*names: str) -> frozenset[str]:
+    return frozenset(names)
 
 
 class ExportLists:
     def __init__(
         self,
+        endpoint_list: EndpointList,
         endpoints: EndpointQueries,
         switches: SwitchQueries,
         ports: PortQueries,
@@ -76,7 +108,12 @@ class ExportLists:
         history: HistoryQueries,
         vlans: VlanQueries,
         roll_calls: RollCalls,
+        rules: PortRules,
+        labels: Labels,
+        network: NetworkMap,
+        clock: Clock,
     ) -> None:
+        self._endpoint_list = endpoint_list
         self._endpoints = endpoints
         self._switches = switches
         self._ports = ports
@@ -86,36 +123,63 @@ class ExportLists:
         self._history = history
         self._vlans = vlans
         self._roll_calls = roll_calls
-        of_switch = frozenset({"switch"})
+        self._rules = rules
+        self._labels = labels
+        self._network = network
+        self._clock = clock
+        of_switch = _any_of("switch", "site", "group")
+        called = _any_of("switch", "port", "group")
         self._lists: Mapping[str, _List] = {
-            "switches": _List(self._switch_rows, frozenset()),
-            "ports": _List(self._port_rows, frozenset({"switch", "at"}), of_switch),
-            "neighbours": _List(self._neighbour_rows, of_switch, of_switch),
-            "endpoints": _List(self._endpoint_rows, frozenset()),
+            "switches": _List(api.Switch, self._switch_rows, _any_of("site", "group")),
+            "ports": _List(api.Port, self._port_rows, of_switch | {"at"}),
+            "neighbours": _List(api.Neighbour, self._neighbour_rows, of_switch),
+            "links": _List(api.MapLink, self._link_rows),
+            "discovered-switches": _List(api.Neighbour, self._discovered_rows),
+            "endpoints": _List(
+                api.Endpoint,
+                self._endpoint_rows,
+                of_switch | {"port", "vlan", "maker", "life", "confidence", "since"},
+            ),
             "stays": _List(
-                self._stay_rows, frozenset({"switch", "port", "vlan", "mac", "ended", "uplinks", "at"})
+                api.Stay,
+                self._stay_rows,
+                _any_of("switch", "port", "vlan", "mac", "ended", "uplinks", "at"),
             ),
-            "homes": _List(self._home_rows, frozenset({"since"})),
-            "discovered-switches": _List(self._discovered_rows, frozenset()),
+            "homes": _List(api.HomeInterval, self._home_rows, _any_of("since", "mac")),
+            "labels": _List(api.Label, self._label_rows, _any_of("seen")),
             "changes": _List(
-                self._change_rows, frozenset({"switch", "mac", "since", "until", "kind", "uplinks"})
+                api.Change,
+                self._change_rows,
+                _any_of("switch", "mac", "since", "until", "kind", "uplinks"),
             ),
-            "readings": _List(self._reading_rows, of_switch),
+            "readings": _List(api.ReadingSummary, self._reading_rows, _any_of("switch")),
             "findings": _List(
-                self._finding_rows, frozenset({"switch", "mac", "since", "kind", "state", "parts"})
+                api.Finding,
+                self._finding_rows,
+                _any_of("switch", "mac", "since", "kind", "state", "severity", "parts"),
             ),
             "differences": _List(
-                self._difference_rows, frozenset({"since", "until", "switch", "group"}), frozenset({"since"})
+                api.Difference,
+                self._difference_rows,
+                _any_of("since", "until", "switch", "group"),
+                _any_of("since"),
             ),
-            "vlans": _List(self._vlan_rows, frozenset()),
-            "roll-call": _List(self._roll_call_rows, frozenset({"switch", "port", "group"})),
-            "absent": _List(self._absent_rows, frozenset({"switch", "port", "group"})),
+            "vlans": _List(api.VlanSummary, self._vlan_rows),
+            "rules": _List(api.PortRules, self._rule_rows),
+            "rolls": _List(api.RollRow, self._roll_rows),
+            "barred": _List(api.BarredEntry, self._barred_rows),
+            "roll-call": _List(api.RollCallPort, self._roll_call_rows, called),
+            "absent": _List(api.AbsentEntry, self._absent_rows, called),
         }
 
     def names(self) -> list[str]:
         return list(self._lists)
 
-    def rows(self, name: str, wanted: ExportFilter) -> Iterator[BaseModel]:
+    def filters(self) -> dict[str, list[str]]:
+        """What each list can be narrowed by."""
+        return {name: sorted(one.filters) for name, one in self._lists.items()}
+
+    def rows(self, name: str, wanted: ExportFilter) -> Rows:
         """Every row of a list, page after page; the first page is fetched before this returns, so that
         what is wrong with a filter is an answer and no broken file.
 
@@ -130,34 +194,75 @@ class ExportLists:
             raise Invalid(f"{', '.join(unknown)}: the list {name} cannot be filtered by this; {takes}")
         if missing := sorted(one.needs - given):
             raise Invalid(f"{', '.join(missing)}: the list {name} needs it")
-        return _started(one.rows(wanted))
+        if name == "stays" and wanted.at is None:
+            view, rows = self._endpoints.plain_stays(_stay_filter(wanted))
+            return Rows(one.model, plain=_started(stay_rows(view, rows)))
+        return Rows(one.model, _started(one.rows(wanted)))
+
+    def _names_of(self, wanted: ExportFilter) -> list[str]:
+        """Switches the filters leave. Raises NotFound for one that is not there."""
+        if wanted.switch is not None:
+            return [self._switches.get(wanted.switch).row.name]
+        views = _pages(lambda ask: self._switches.page(ask, wanted.site, wanted.group), lambda one: one)
+        return [one.row.name for one in views]
 
     def _switch_rows(self, wanted: ExportFilter) -> Iterator[api.Switch]:
-        return _pages(lambda cursor: self._switches.page(cursor, _PAGE), present_switch)
+        return _pages(lambda ask: self._switches.page(ask, wanted.site, wanted.group), present_switch)
 
     def _port_rows(self, wanted: ExportFilter) -> Iterator[api.Port]:
-        yield from map(present_port, self._ports.of_switch(wanted.switch or "", wanted.at))
+        for name in self._names_of(wanted):
+            yield from map(present_port, self._ports.of_switch(name, wanted.at))
 
     def _neighbour_rows(self, wanted: ExportFilter) -> Iterator[api.Neighbour]:
-        yield from map(present_neighbour, self._switches.neighbours(wanted.switch or ""))
+        names = frozenset(self._names_of(wanted))
+        rows = (row for row in self._switches.all_neighbours() if row.switch_name in names)
+        yield from map(present_neighbour, rows)
+
+    def _link_rows(self, wanted: ExportFilter) -> Iterator[api.MapLink]:
+        yield from map(present_link, self._network.view().links)
+
+    def _label_rows(self, wanted: ExportFilter) -> Iterator[api.Label]:
+        return _pages(
+            lambda ask: self._labels.page(ask, wanted.seen), lambda one: present_label(one.label, one.seen)
+        )
+
+    def _rule_rows(self, wanted: ExportFilter) -> Iterator[api.PortRules]:
+        now = self._clock.now()
+        yield from (present_rule(row, now) for row in self._rules.all())
+
+    def _roll_rows(self, wanted: ExportFilter) -> Iterator[api.RollRow]:
+        for rule in self._rule_rows(wanted):
+            where = {name: getattr(rule, name) for name in ("level", "group", "switch", "ports", "port")}
+            yield from (api.RollRow(**where, **entry.model_dump()) for entry in rule.roll)
+
+    def _barred_rows(self, wanted: ExportFilter) -> Iterator[api.BarredEntry]:
+        now = self._clock.now()
+        yield from (present_barred(row, now) for row in self._rules.barred())
 
     def _endpoint_rows(self, wanted: ExportFilter) -> Iterator[api.Endpoint]:
-        return _pages(lambda cursor: self._endpoints.page(cursor, _PAGE), present_endpoint)
-
-    def _stay_rows(self, wanted: ExportFilter) -> Iterator[api.Stay]:
-        filters = StayFilter(
+        narrowed = EndpointFilter(
             switch=wanted.switch,
             port=wanted.port,
             vlan=wanted.vlan,
-            mac=wanted.address,
-            ended=bool(wanted.ended),
-            uplinks=wanted.uplinks is not False,
-            at=wanted.at,
+            site=wanted.site,
+            group=wanted.group,
+            maker=wanted.maker,
+            lives=wanted.life or (),
+            confidences=wanted.confidence or (),
+            since=wanted.since,
         )
-        return _pages(lambda cursor: self._endpoints.stays(filters, cursor, _PAGE), present_stay)
+        return _pages(lambda ask: self._endpoint_list.page(narrowed, ask), present_endpoint)
+
+    def _stay_rows(self, wanted: ExportFilter) -> Iterator[api.Stay]:
+        filters = _stay_filter(wanted)
+        return _pages(lambda ask: self._endpoints.stays(filters, ask), present_stay)
 
     def _home_rows(self, wanted: ExportFilter) -> Iterator[api.HomeInterval]:
         since = wanted.since or datetime.fromtimestamp(0, UTC)
+        if wanted.address is not None:
+            mac = wanted.address
+            yield from (present_home_interval(mac, one) for one in self._endpoints.homes_since(mac, since))
+            return
         yield from (present_home_interval(mac, one) for mac, one in self._endpoints.all_homes(since))
 
     def _discovered_rows(self, wanted: ExportFilter) -> Iterator[api.Neighbour]:
@@ -172,10 +277,10 @@ class ExportLists:
             kinds=wanted.kind or (),
             uplinks=wanted.uplinks is not False,
         )
-        return _pages(lambda cursor: self._history.changes(filters, cursor, _PAGE), present_change)
+        return _pages(lambda ask: self._history.changes(filters, ask), present_change)
 
     def _reading_rows(self, wanted: ExportFilter) -> Iterator[api.ReadingSummary]:
-        return _pages(lambda cursor: self._history.readings(wanted.switch, cursor, _PAGE), present_reading)
+        return _pages(lambda ask: self._history.readings(wanted.switch, ask), present_reading)
 
     def _finding_rows(self, wanted: ExportFilter) -> Iterator[api.Finding]:
         filters = FindingFilters(
@@ -183,11 +288,12 @@ class ExportLists:
             kinds=wanted.kind or (),
             mac=wanted.address,
             switch=wanted.switch,
+            severities=wanted.severity or (),
             part_of=None if wanted.parts else "",
             since=wanted.since,
         )
         return _pages(
-            lambda cursor: self._findings.page(filters, cursor, _PAGE),
+            lambda ask: self._findings.page(filters, ask),
             lambda one: present_finding(one, self._worker.clears_at),
         )
 
@@ -196,9 +302,7 @@ class ExportLists:
             raise AssertionError("checked before: the list needs it")
         since = wanted.since
         return _pages(
-            lambda cursor: self._differences.page(
-                since, wanted.until, wanted.switch, wanted.group, cursor, _PAGE
-            ),
+            lambda ask: self._differences.page(since, wanted.until, wanted.switch, wanted.group, ask),
             present_difference,
         )
 
@@ -206,7 +310,7 @@ class ExportLists:
         cursor: str | None = None
         while True:
             view = self._roll_calls.all(
-                _level(wanted), broken=False, without_rule=False, cursor=cursor, limit=_PAGE
+                _level(wanted), broken=False, without_rule=False, ask=PageAsk(cursor, _PAGE)
             )
             yield from map(present_called_port, view.ports)
             cursor = view.next
@@ -220,29 +324,36 @@ class ExportLists:
         yield from map(present_vlan, self._vlans.all())
 
 
+def _stay_filter(wanted: ExportFilter) -> StayFilter:
+    return StayFilter(
+        switch=wanted.switch,
+        port=wanted.port,
+        vlan=wanted.vlan,
+        mac=wanted.address,
+        ended=bool(wanted.ended),
+        uplinks=wanted.uplinks is not False,
+        at=wanted.at,
+    )
+
+
 def _level(wanted: ExportFilter) -> Level:
     return Level(wanted.group or "", wanted.switch or "", wanted.port or "")
 
 
-M = TypeVar("M", bound=BaseModel)
+M = TypeVar("M")
 
 
-def _pages(fetch: Callable[[str | None], Page[T]], present: Callable[[T], M]) -> Iterator[M]:
+def _pages(fetch: Callable[[PageAsk], Page[T]], present: Callable[[T], M]) -> Iterator[M]:
     cursor: str | None = None
     while True:
-        page = fetch(cursor)
+        page = fetch(PageAsk(cursor, _PAGE))
         yield from map(present, page.items)
         if page.next is None:
             return
         cursor = page.next
 
 
-def _started(rows: Iterator[BaseModel]) -> Iterator[BaseModel]:
-    first = next(rows, None)
-
-    def all_rows() -> Iterator[BaseModel]:
-        if first is not None:
-            yield first
-            yield from rows
-
-    return all_rows()
+def _started(rows: Iterator[M]) -> Iterator[M]:
+    """The first row is there when this returns."""
+    some = list(islice(rows, 1))
+    return chain(some, rows)

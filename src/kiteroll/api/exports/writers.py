@@ -1,17 +1,23 @@
-"""Lists as files: CSV, JSON, JSON Lines, XML and XLSX. Rows are written as they come, never all held."""
+"""Lists as files: CSV, JSON, JSON Lines, XML, XLSX, Parquet. Rows are written as they come."""
 
 import csv
 import io
-import json
 import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from typing import Any
+from dataclasses import dataclass
+from datetime import datetime
+from itertools import chain, islice
+from typing import IO, Any
 from xml.sax.saxutils import escape
 
 from openpyxl import Workbook
 from openpyxl.cell import WriteOnlyCell
+from openpyxl.utils import get_column_letter
 from pydantic import BaseModel
+from pydantic_core import to_json
 
+from kiteroll.api.exports.flat import columns_of, types_of, values_of
+from kiteroll.core.errors import Invalid
 from kiteroll.schemas.csv_cell import csv_cell
 
 MEDIA = {
@@ -20,98 +26,131 @@ MEDIA = {
     "jsonl": "application/jsonl",
     "xml": "application/xml",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+    "parquet": "application/vnd.apache.parquet",
 }
 _SHEET_ROWS = 1_048_575
 """Rows a sheet of XLSX holds below its heading (ECMA-376)."""
+_GROUP = 10_000
+"""Rows of a row group of Parquet."""
 _CHUNK = 64 * 1024
+_WIDEST = 60
 _CONTROL = {code: None for code in range(32) if code not in (9, 10, 13)} | {0xFFFE: None, 0xFFFF: None}
 """Characters that neither XML 1.0 (section 2.2) nor a sheet can hold."""
 
 
-def write(media: str, name: str, rows: Iterable[BaseModel]) -> Iterator[bytes]:
-    """The file, piece by piece. `name` is the list's: it names the XML elements and the sheet."""
-    writers: Mapping[str, Callable[[str, Iterable[BaseModel]], Iterator[bytes]]] = {
-        "csv": _csv,
+@dataclass(frozen=True, slots=True)
+class CsvDialect:
+    """How CSV is written (RFC 4180 unless said otherwise)."""
+
+    separator: str = ","
+    heading: bool = True
+    formulas: bool = False
+    """Leave text as it is that a spreadsheet would take for a formula."""
+
+
+@dataclass(frozen=True, slots=True)
+class Rows:
+    """The rows of a list. Of a large one `plain` holds the values of each in the order of the model's fields,
+    as JSON has them: no model needs to be made half a million times."""
+
+    model: type[BaseModel]
+    models: Iterable[BaseModel] = ()
+    plain: Iterator[tuple[Any, ...]] | None = None
+
+    def as_models(self) -> Iterable[BaseModel]:
+        if self.plain is None:
+            return self.models
+        names = list(self.model.model_fields)
+        return (self.model.model_validate(dict(zip(names, row, strict=True))) for row in self.plain)
+
+
+def write(media: str, name: str, rows: Rows, dialect: CsvDialect = CsvDialect()) -> Iterator[bytes]:
+    """The file, piece by piece. `name` is the list's: it names the XML elements and the sheet. Raises Invalid
+    where the library for a format is not installed."""
+    if media == "csv":
+        return _csv(rows, dialect)
+    writers: Mapping[str, Callable[[str, Rows], Iterator[bytes]]] = {
         "json": _json,
         "jsonl": _jsonl,
         "xml": _xml,
         "xlsx": _xlsx,
+        "parquet": _parquet,
     }
-    return writers[media](name, rows)
+    pieces = writers[media](name, rows)
+    if media == "parquet":
+        return chain([next(pieces)], pieces)  # what is missing is told before the answer begins
+    return pieces
 
 
-def flat(row: BaseModel) -> dict[str, Any]:
-    """One level: what is inside an object is `outer.inner`, a list is its parts with blanks between."""
-    found: dict[str, Any] = {}
-    for name, value in row.model_dump(mode="json").items():
-        if isinstance(value, dict):
-            found.update({f"{name}.{inner}": _cell(part) for inner, part in value.items()})
-        else:
-            found[name] = _cell(value)
-    return found
-
-
-def _cell(value: Any) -> Any:
-    if isinstance(value, dict):
-        return "; ".join(f"{name}: {part}" for name, part in value.items())
-    if isinstance(value, list):
-        return " ".join(json.dumps(part) if isinstance(part, dict) else str(part) for part in value)
-    return value
-
-
-def _columns(first: BaseModel) -> list[str]:
-    """From the model, not from the first row: that may lack an object."""
-    names: list[str] = []
-    for name, field in type(first).model_fields.items():
-        inner = [
-            kind
-            for kind in (field.annotation, *getattr(field.annotation, "__args__", ()))
-            if isinstance(kind, type) and issubclass(kind, BaseModel)
-        ]
-        is_list = getattr(field.annotation, "__origin__", None) is list
-        if inner and not is_list:
-            names += [f"{name}.{part}" for part in inner[0].model_fields]
-        else:
-            names.append(name)
-    return names
-
-
-def _csv(name: str, rows: Iterable[BaseModel]) -> Iterator[bytes]:
+def _csv(rows: Rows, dialect: CsvDialect) -> Iterator[bytes]:
     buffer = io.StringIO()
-    columns: list[str] = []
-    writer = csv.writer(buffer, lineterminator="\r\n")
-    for row in rows:
-        if not columns:
-            columns = _columns(row)
-            writer.writerow(columns)
-        values = flat(row)
-        writer.writerow([_csv_value(values.get(one)) for one in columns])
+    writer = csv.writer(buffer, lineterminator="\r\n", delimiter=dialect.separator)
+    columns = columns_of(rows.model)
+    if dialect.heading:
+        writer.writerow(columns)
+    safe = _plain_csv_value if dialect.formulas else _csv_value
+    lines = rows.plain if rows.plain is not None else (values_of(row, columns) for row in rows.models)
+    for values in lines:
+        writer.writerow(map(safe, values))
         if buffer.tell() > _CHUNK:
             yield _drain(buffer)
     yield _drain(buffer)
 
 
 def _csv_value(value: Any) -> Any:
-    return "" if value is None else csv_cell(value) if isinstance(value, str) else value
+    value = _plain_csv_value(value)
+    return csv_cell(value) if type(value) is str else value
 
 
-def _json(name: str, rows: Iterable[BaseModel]) -> Iterator[bytes]:
-    yield b"["
-    for number, row in enumerate(rows):
-        yield (b",\n" if number else b"\n") + row.model_dump_json().encode()
-    yield b"\n]\n"
+def _plain_csv_value(value: Any) -> Any:
+    if type(value) is bool:
+        return "true" if value else "false"
+    if type(value) is list:
+        return "; ".join(value)
+    return instant_text(value) if isinstance(value, datetime) else value
 
 
-def _jsonl(name: str, rows: Iterable[BaseModel]) -> Iterator[bytes]:
-    for row in rows:
-        yield row.model_dump_json().encode() + b"\n"
+def instant_text(at: datetime) -> str:
+    """RFC 3339 with Z, as JSON has it."""
+    return at.isoformat().replace("+00:00", "Z")
 
 
-def _xml(name: str, rows: Iterable[BaseModel]) -> Iterator[bytes]:
-    yield f'<?xml version="1.0" encoding="UTF-8"?>\n<{name}>\n'.encode()
-    for row in rows:
-        yield f"  {_element('row', row.model_dump(mode='json'))}\n".encode()
-    yield f"</{name}>\n".encode()
+def _lines(rows: Rows) -> Iterator[bytes]:
+    """Each row as JSON."""
+    if rows.plain is None:
+        yield from (row.model_dump_json().encode() for row in rows.models)
+        return
+    names = list(rows.model.model_fields)
+    yield from (to_json(dict(zip(names, row, strict=True))) for row in rows.plain)
+
+
+def _gathered(pieces: Iterable[bytes]) -> Iterator[bytes]:
+    """As few pieces as are worth a write each."""
+    waiting: list[bytes] = []
+    size = 0
+    for piece in pieces:
+        waiting.append(piece)
+        size += len(piece)
+        if size > _CHUNK:
+            yield b"".join(waiting)
+            waiting, size = [], 0
+    yield b"".join(waiting)
+
+
+def _json(name: str, rows: Rows) -> Iterator[bytes]:
+    lines = ((b",\n" if number else b"[\n") + line for number, line in enumerate(_lines(rows)))
+    first = next(lines, b"[")
+    return _gathered(chain([first], lines, [b"\n]\n"]))
+
+
+def _jsonl(name: str, rows: Rows) -> Iterator[bytes]:
+    return _gathered(line + b"\n" for line in _lines(rows))
+
+
+def _xml(name: str, rows: Rows) -> Iterator[bytes]:
+    head = f'<?xml version="1.0" encoding="UTF-8"?>\n<{name}>\n'.encode()
+    lines = (f"  {_element('row', row.model_dump(mode='json'))}\n".encode() for row in rows.as_models())
+    return _gathered(chain([head], lines, [f"</{name}>\n".encode()]))
 
 
 def _element(tag: str, value: Any) -> str:
@@ -127,32 +166,91 @@ def _element(tag: str, value: Any) -> str:
     return f"<{tag}>{escape(str(value).translate(_CONTROL))}</{tag}>"
 
 
-def _xlsx(name: str, rows: Iterable[BaseModel]) -> Iterator[bytes]:
+def _xlsx(name: str, rows: Rows) -> Iterator[bytes]:
+    """Sheets with a frozen heading and a filter; times are times, in UTC. What one sheet cannot hold goes on
+    in another."""
     book = Workbook(write_only=True)
-    sheet = book.create_sheet(name[:31])
-    columns: list[str] = []
-    for count, row in enumerate(rows):
-        if not columns:
-            columns = _columns(row)
-            sheet.append(columns)
-        if count >= _SHEET_ROWS:
-            break
-        values = flat(row)
-        sheet.append([_plain_cell(sheet, values.get(one)) for one in columns])
+    columns = columns_of(rows.model)
+    lines = (values_of(row, columns) for row in rows.as_models())
+    number = 0
+    while (some := list(islice(lines, 100))) or number == 0:
+        number += 1
+        title = name[:31] if number == 1 else f"{name[:26]} {number}"
+        _sheet(book.create_sheet(title), columns, chain(some, islice(lines, _SHEET_ROWS - len(some))), some)
     with tempfile.TemporaryFile() as file:
         book.save(file)
-        file.seek(0)
-        while part := file.read(_CHUNK):
-            yield part
+        yield from _from_start(file)
 
 
-def _plain_cell(sheet: Any, value: Any) -> Any:
+def _sheet(sheet: Any, columns: list[str], lines: Iterable[list[Any]], some: list[list[Any]]) -> None:
+    """`some`: the first rows; columns are as wide as their values there."""
+    sheet.freeze_panes = "A2"
+    for at, column in enumerate(columns):
+        longest = max([len(column) + 3, *(len(_shown(row[at])) for row in some)])
+        sheet.column_dimensions[get_column_letter(at + 1)].width = min(_WIDEST, longest + 1)
+    sheet.append(columns)
+    count = 1
+    for row in lines:
+        sheet.append([_sheet_cell(sheet, value) for value in row])
+        count += 1
+    sheet.auto_filter.ref = f"A1:{get_column_letter(len(columns))}{count}"
+
+
+def _shown(value: Any) -> str:
+    return "2026-01-01 00:00:00" if isinstance(value, datetime) else "" if value is None else str(value)
+
+
+def _sheet_cell(sheet: Any, value: Any) -> Any:
     """Text stays text: a label that begins with = is not a formula."""
+    if isinstance(value, datetime):
+        cell = WriteOnlyCell(sheet, value.replace(tzinfo=None))  # sheets know no zones
+        cell.number_format = "yyyy-mm-dd hh:mm:ss"
+        return cell
     if not isinstance(value, str):
         return value
     cell = WriteOnlyCell(sheet, value.translate(_CONTROL)[:32_767])
     cell.data_type = "s"
     return cell
+
+
+def _parquet(name: str, rows: Rows) -> Iterator[bytes]:
+    try:
+        import pyarrow
+        from pyarrow import parquet
+    except ImportError as missing:
+        raise Invalid("Parquet needs pyarrow on the service: pip install 'kiteroll[parquet]'") from missing
+    kinds = {
+        bool: pyarrow.bool_(),
+        int: pyarrow.int64(),
+        float: pyarrow.float64(),
+        datetime: pyarrow.timestamp("us", tz="UTC"),
+        str: pyarrow.string(),
+    }
+    types = types_of(rows.model)
+    schema = pyarrow.schema([(column, kinds[types[column]]) for column in columns_of(rows.model)])
+    lines = (
+        [_typed(value, types[column]) for column, value in zip(schema.names, values, strict=True)]
+        for values in (values_of(row, schema.names) for row in rows.as_models())
+    )
+    with tempfile.TemporaryFile() as file:
+        with parquet.ParquetWriter(file, schema, compression="zstd") as writer:
+            while group := list(islice(lines, _GROUP)):
+                arrays = [
+                    pyarrow.array(values, one.type)
+                    for values, one in zip(zip(*group, strict=True), schema, strict=True)
+                ]
+                writer.write_table(pyarrow.Table.from_arrays(arrays, schema=schema))
+        yield from _from_start(file)
+
+
+def _typed(value: Any, kind: type) -> Any:
+    return str(value) if kind is str and value is not None and type(value) is not str else value
+
+
+def _from_start(file: IO[bytes]) -> Iterator[bytes]:
+    file.seek(0)
+    while part := file.read(_CHUNK):
+        yield part
 
 
 def _drain(buffer: io.StringIO) -> bytes:

@@ -1,8 +1,10 @@
 """Endpoints, their places and paths, as the API shows them."""
 
+from kiteroll.app.labels import Label
 from kiteroll.app.queries.endpoints import EndpointView, HomeInterval, IpStay, PlaceView, QuietTime
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.topology.path import Hop
+from kiteroll.core.topology.roles import PortRole
 from kiteroll.schemas import api
 from kiteroll.wording.stays import ending_text
 from kiteroll.wording.topology import home_reasons, hop_text
@@ -20,7 +22,10 @@ def present_endpoint(view: EndpointView) -> api.Endpoint:
     reasons = home_reasons(view.home)
     return api.Endpoint(
         mac=view.mac,  # type: ignore[arg-type]  # the model turns it into text
-        **view.record.about,
+        first_seen_at=view.record.first_seen_at,
+        label=view.record.label.label,
+        owner=view.record.label.owner,
+        notes=view.record.label.notes,
         ips=list(view.record.ips),
         host_names=list(view.record.names),
         maker=view.maker,
@@ -68,6 +73,11 @@ def present_home_interval(mac: MacAddress, row: HomeInterval) -> api.HomeInterva
     )
 
 
+def place_fields_of_role(role: PortRole) -> tuple[str, list[str]]:
+    """role and leads_to of a place."""
+    return role.role.value, list(role.leads_to)
+
+
 def _place_fields(view: PlaceView) -> dict[str, object]:
     row, stay = view.row, view.row.stay
     return {
@@ -83,6 +93,15 @@ def _place_fields(view: PlaceView) -> dict[str, object]:
         "ended_at": stay.ended_at,
         "ending": None if stay.ending is None else ending_text(stay.ending),
         "read_at": row.read_at,
-        "role": view.role.role.value,
-        "leads_to": list(view.role.leads_to),
+        **dict(zip(("role", "leads_to"), place_fields_of_role(view.role), strict=True)),
     }
+
+
+def present_label(one: Label, seen: bool | None = None) -> api.Label:
+    return api.Label(
+        mac=one.mac,  # type: ignore[arg-type]  # the model turns it into text
+        label=one.label,
+        owner=one.owner,
+        notes=one.notes,
+        seen=seen,
+    )

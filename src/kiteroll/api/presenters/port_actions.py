@@ -58,7 +58,7 @@ def present_plan(plan: ActionPlan, rule: PortRule | None) -> api.ActionPlan:
 
 def present_action(row: ActionRow) -> api.Action:
     return api.Action(
-        number=row.id,
+        id=row.id,
         kind=row.kind.value,
         switch=row.switch,
         port=row.port,
@@ -79,7 +79,7 @@ def present_action(row: ActionRow) -> api.Action:
 
 def present_proposal(row: ProposalRow) -> api.Proposal:
     return api.Proposal(
-        number=row.id,
+        id=row.id,
         switch=row.switch,
         port=row.port,
         finding=row.finding,
@@ -101,7 +101,7 @@ def present_stopped(stopped: tuple[datetime, str] | None) -> api.ClosingStopped 
 
 def present_sweep(one: Sweep) -> api.Sweep:
     return api.Sweep(
-        number=one.number,
+        id=one.number,
         networks=list(one.asked),
         addresses=one.addresses,
         sent=one.sent,
@@ -135,7 +135,7 @@ def present_advice(switch: str, advice: AgeingAdvice) -> api.AgeingAdvice:
 def _endpoint(one: EndpointView) -> api.PresentEndpoint:
     return api.PresentEndpoint(
         mac=str(one.mac),
-        label=one.record.about["label"],
+        label=one.record.label.label,
         names=list(one.record.names),
         ips=list(one.record.ips),
         maker=one.maker,

@@ -293,7 +293,7 @@ def present_candidate(view: CandidateView) -> api.Candidate:
         share=round(one.share, 4),
         here_now=one.here_now,
         maker=about.maker if about else "",
-        label=str(about.record.about["label"]) if about else "",
+        label=about.record.label.label if about else "",
         ips=list(about.record.ips) if about else [],
         host_names=list(about.record.names) if about else [],
         kind="phone" if view.phone else "random" if random else "",

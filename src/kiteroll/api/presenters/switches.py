@@ -1,6 +1,7 @@
 """Switches, ports, neighbours and credentials, as the API shows them."""
 
 from kiteroll.app.inventory import CredentialRow
+from kiteroll.app.queries.network_map import LinkView
 from kiteroll.app.queries.ports import PortView
 from kiteroll.app.queries.switches import NeighbourRow, SwitchView
 from kiteroll.app.queries.vlans import VlanRow
@@ -111,3 +112,13 @@ def present_vlan(row: VlanRow) -> api.VlanSummary:
 
 def present_credential(row: CredentialRow) -> api.NamedCredential:
     return api.NamedCredential(name=row.name, kind=row.kind, used_by=row.used_by, added_at=row.added_at)
+
+
+def present_link(link: LinkView) -> api.MapLink:
+    return api.MapLink(
+        a=link.here[0],
+        a_port=link.here[1],
+        b=link.far_switch,
+        b_port=link.far_port,
+        why=role_text(link.role),
+    )

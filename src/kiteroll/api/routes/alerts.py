@@ -5,8 +5,10 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query, Response
 
 from kiteroll.api.admission import ThePrincipal
+from kiteroll.api.contract.located import located
+from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheAlertRoutes, TheAlertTargets, TheClock
-from kiteroll.api.parameters import ERRORS, Cursor, Limit
+from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.alerts import (
     present_message,
     present_route,
@@ -25,8 +27,16 @@ router = APIRouter(tags=["alerts"], responses=ERRORS)
 
 
 @router.get("/alert-targets", summary="Where alerts are delivered to, by name, and how it goes")
-def list_alert_targets(targets: TheAlertTargets) -> list[api.AlertTarget]:
-    return [present_target(one) for one in targets.all()]
+def list_alert_targets(
+    ask: Annotated[PageAsk, by("name", "waiting")], targets: TheAlertTargets
+) -> PageOf[api.AlertTarget]:
+    rows = [present_target(one) for one in targets.all()]
+    return page(rows, ask, "name")
+
+
+@router.get("/alert-targets/{name}", summary="One target, without what is secret in it")
+def get_alert_target(targets: TheAlertTargets, name: str) -> api.AlertTarget:
+    return present_target(targets.get(name))
 
 
 @router.put("/alert-targets/{name}", summary="Add or change a target: webhook, mail, syslog or folder")
@@ -50,8 +60,16 @@ def test_alert_target(targets: TheAlertTargets, principal: ThePrincipal, name: s
 
 
 @router.get("/alert-routes", summary="Which findings are told to whom, by name")
-def list_alert_routes(routes: TheAlertRoutes) -> list[api.AlertRoute]:
-    return [present_route(one) for one in routes.all()]
+def list_alert_routes(
+    ask: Annotated[PageAsk, by("name", "target", "severity")], routes: TheAlertRoutes
+) -> PageOf[api.AlertRoute]:
+    rows = [present_route(one) for one in routes.all()]
+    return page(rows, ask, "name")
+
+
+@router.get("/alert-routes/{name}", summary="One route")
+def get_alert_route(routes: TheAlertRoutes, name: str) -> api.AlertRoute:
+    return present_route(routes.get(name))
 
 
 @router.put("/alert-routes/{name}", summary="Add or change a route")
@@ -68,13 +86,20 @@ def remove_alert_route(routes: TheAlertRoutes, name: str) -> Response:
 
 
 @router.get("/planned-work", summary="Work that is planned or running, first begun first")
-def list_planned_work(routes: TheAlertRoutes, clock: TheClock) -> list[api.PlannedWork]:
-    return [present_work(row, clock.now()) for row in routes.planned_work()]
+def list_planned_work(
+    ask: Annotated[PageAsk, by("id", "begins_at", "ends_at")], routes: TheAlertRoutes, clock: TheClock
+) -> PageOf[api.PlannedWork]:
+    rows = [present_work(row, clock.now()) for row in routes.planned_work()]
+    return page(rows, ask, "id")
 
 
 @router.post("/planned-work", status_code=201, summary="Plan work: what is found there meanwhile is not told")
 def plan_work(
-    routes: TheAlertRoutes, principal: ThePrincipal, clock: TheClock, new: api.NewPlannedWork
+    response: Response,
+    routes: TheAlertRoutes,
+    principal: ThePrincipal,
+    clock: TheClock,
+    new: api.NewPlannedWork,
 ) -> api.PlannedWork:
     work = PlannedWork(
         begins_at=new.begins_at or clock.now(),
@@ -83,7 +108,14 @@ def plan_work(
         switch=new.switch or "",
         kind=new.kind or "",
     )
-    return present_work(routes.plan_work(work, new.reason, principal.name), clock.now())
+    row = routes.plan_work(work, new.reason, principal.name)
+    located(response, "planned-work", row.id)
+    return present_work(row, clock.now())
+
+
+@router.get("/planned-work/{number}", summary="One piece of planned work")
+def get_planned_work(routes: TheAlertRoutes, clock: TheClock, number: int) -> api.PlannedWork:
+    return present_work(routes.get_planned_work(number), clock.now())
 
 
 @router.delete("/planned-work/{number}", status_code=204, summary="End planned work now, or give it up")
@@ -94,12 +126,11 @@ def end_work(routes: TheAlertRoutes, number: int) -> Response:
 
 @router.get("/alerts", summary="What was told, and what waits to be; latest first")
 def list_alerts(
+    ask: Annotated[PageAsk, by("id")],
     routes: TheAlertRoutes,
     state: Annotated[list[Literal["waiting", "sending", "sent", "failed"]] | None, Query()] = None,
     target: str | None = None,
     finding: int | None = None,
-    cursor: Cursor = None,
-    limit: Limit = 100,
 ) -> PageOf[api.Alert]:
-    page = routes.messages(MessageFilters(state or (), target, finding), cursor, limit)
-    return PageOf(items=[present_message(row) for row in page.items], next=page.next)
+    found = routes.messages(MessageFilters(state or (), target, finding), ask)
+    return PageOf(items=[present_message(row) for row in found.items], next=found.next)

@@ -7,8 +7,9 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 from fastapi.responses import StreamingResponse
 
+from kiteroll.api.contract.pages import PageAsk, by
 from kiteroll.api.dependencies import TheAuditLog
-from kiteroll.api.parameters import ERRORS, Cursor, Limit, Since, Until
+from kiteroll.api.parameters import ERRORS, Since, Until
 from kiteroll.api.presenters.people import present_audit_entry
 from kiteroll.app.access.audit_log import AuditFilters
 from kiteroll.schemas import api
@@ -19,18 +20,17 @@ router = APIRouter(prefix="/audit-log", tags=["audit"], responses=ERRORS)
 
 @router.get("", summary="Who changed what, when, from where, before and after; latest first")
 def list_audit_entries(
+    ask: Annotated[PageAsk, by("number")],
     audit: TheAuditLog,
     by: str | None = None,
     action: Annotated[str | None, Query(description="or what it begins with")] = None,
     q: Annotated[str | None, Query(max_length=200, description="somewhere in subject or values")] = None,
     since: Since = None,
     until: Until = None,
-    cursor: Cursor = None,
-    limit: Limit = 100,
 ) -> PageOf[api.AuditEntry]:
     filters = AuditFilters(by=by, action=action, text=q, since=since, until=until)
-    page = audit.page(filters, cursor, limit)
-    return PageOf(items=[present_audit_entry(row) for row in page.items], next=page.next)
+    found = audit.page(filters, ask)
+    return PageOf(items=[present_audit_entry(row) for row in found.items], next=found.next)
 
 
 @router.get("/export", summary="All of it, first to last, as JSON Lines with the digests of the chain")

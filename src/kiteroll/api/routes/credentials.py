@@ -1,13 +1,19 @@
 """Named credentials. What is secret in them goes in and never comes out."""
 
+from typing import Annotated
+
 from fastapi import APIRouter, Response
 
+from kiteroll.api.contract.located import located
+from kiteroll.api.contract.pages import PageAsk, by, page
+from kiteroll.api.contract.single import one_of
 from kiteroll.api.dependencies import TheClock, TheInventory
 from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.switches import present_credential
 from kiteroll.app.inventory import Access, ChosenAccess
 from kiteroll.core.errors import DeviceError
 from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
 
 router = APIRouter(prefix="/credentials", tags=["credentials"], responses=ERRORS)
 
@@ -21,12 +27,18 @@ def chosen_access(own: api.Credential | None, named: str | None) -> ChosenAccess
 
 
 @router.get("", summary="Named credentials, by name")
-def list_credentials(inventory: TheInventory) -> list[api.NamedCredential]:
-    return [present_credential(row) for row in inventory.credentials()]
+def list_credentials(
+    ask: Annotated[PageAsk, by("name", "kind", "used_by", "added_at")], inventory: TheInventory
+) -> PageOf[api.NamedCredential]:
+    rows = [present_credential(row) for row in inventory.credentials()]
+    return page(rows, ask, "name")
 
 
 @router.post("", status_code=201, summary="Add a credential for switches to use by its name")
-def add_credential(inventory: TheInventory, new: api.NewCredential) -> api.NamedCredential:
+def add_credential(
+    response: Response, inventory: TheInventory, new: api.NewCredential
+) -> api.NamedCredential:
+    located(response, "credentials", new.name)
     return present_credential(inventory.add_credential(new.name, access_of(new.access)))
 
 
@@ -54,6 +66,12 @@ async def test_credential(
         location=identity.location,
         up_s=None if identity.up is None else identity.up.total_seconds(),
     )
+
+
+@router.get("/{name}", summary="One credential, without what is secret in it")
+def get_credential(inventory: TheInventory, name: str) -> api.NamedCredential:
+    rows = inventory.credentials()
+    return present_credential(one_of(rows, name, "credential", "kiteroll credential list"))
 
 
 @router.put("/{name}", summary="Replace a credential; its switches are polled with the new one")

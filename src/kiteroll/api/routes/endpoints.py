@@ -1,29 +1,33 @@
 """Endpoints: searched, listed, looked at one by one; and who is on a switch, port or VLAN."""
 
 from datetime import timedelta
-from typing import Annotated
+from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query, Response
 
-from kiteroll.api.dependencies import TheEndpoints, TheMakers, TheSearch
-from kiteroll.api.parameters import ERRORS, AsOf, Cursor, Days, Limit, WithUplinks
+from kiteroll.api.contract.pages import PageAsk, by, page
+from kiteroll.api.dependencies import TheEndpointList, TheEndpoints, TheLabels, TheMakers, TheSearch
+from kiteroll.api.parameters import ERRORS, AsOf, Days, WithUplinks
 from kiteroll.api.presenters.endpoints import (
     present_endpoint,
     present_home_interval,
     present_hop,
     present_ip,
+    present_label,
     present_quiet_time,
     present_stay,
 )
 from kiteroll.api.presenters.switches import present_port, present_switch
+from kiteroll.app.queries.endpoint_list import EndpointFilter
 from kiteroll.app.queries.endpoints import StayFilter
 from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.makers import parse_prefix
 from kiteroll.schemas import api
-from kiteroll.schemas.base import PageOf
+from kiteroll.schemas.base import Instant, PageOf
 
 router = APIRouter(tags=["endpoints"], responses=ERRORS)
+_MOST_IPS = 10_000
 
 
 @router.get("/search", summary="What a text may mean: a fragment of an address, a switch, a port")
@@ -43,15 +47,47 @@ def search(
         more=found.more,
         switches=[present_switch(one) for one in found.switches],
         ports=[present_port(one) for one in found.ports],
+        never_seen=[present_label(one, seen=False) for one in found.never_seen],
+        texts=[
+            api.SearchedText(
+                text=one.text, macs=list(map(str, one.macs)), switches=one.switches, problem=one.problem
+            )
+            for one in found.texts
+        ],
     )
 
 
-@router.get("/endpoints", summary="Every known endpoint, by address")
+@router.get("/endpoints", summary="Known endpoints, by address; places are those of their homes")
 def list_endpoints(
-    endpoints: TheEndpoints, cursor: Cursor = None, limit: Limit = 100
+    ask: Annotated[PageAsk, by("mac", "first_seen_at", "label", "owner")],
+    endpoints: TheEndpointList,
+    switch: str | None = None,
+    port: Annotated[str | None, Query(description="a port's name; needs `switch`")] = None,
+    vlan: Annotated[int | None, Query(ge=1, le=4094)] = None,
+    site: str | None = None,
+    group: Annotated[str | None, Query(description="of switches")] = None,
+    maker: Annotated[str | None, Query(min_length=2, description="a part of its name")] = None,
+    life: Annotated[
+        list[Literal["present", "quiet", "gone"]] | None,
+        Query(description="present: learned now; quiet: nowhere at the moment; gone: no more"),
+    ] = None,
+    confidence: Annotated[list[Literal["sure", "likely", "doubtful", "none"]] | None, Query()] = None,
+    since: Annotated[Instant | None, Query(description="first seen at or after this instant")] = None,
 ) -> PageOf[api.Endpoint]:
-    page = endpoints.page(cursor, limit)
-    return PageOf(items=[present_endpoint(one) for one in page.items], next=page.next)
+    """A page may hold fewer rows than `limit` and still have a next one: read on until `next` is null."""
+    wanted = EndpointFilter(
+        switch=switch,
+        port=port,
+        vlan=vlan,
+        site=site,
+        group=group,
+        maker=maker,
+        lives=tuple(life or ()),
+        confidences=tuple(confidence or ()),
+        since=since,
+    )
+    found = endpoints.page(wanted, ask)
+    return PageOf(items=[present_endpoint(one) for one in found.items], next=found.next)
 
 
 @router.get("/endpoints/{mac}", summary="One endpoint and where it is")
@@ -60,46 +96,63 @@ def get_endpoint(endpoints: TheEndpoints, mac: str, at: AsOf = None) -> api.Endp
 
 
 @router.patch("/endpoints/{mac}", summary="Set label, owner or notes")
-def change_endpoint(endpoints: TheEndpoints, mac: str, change: api.EndpointChange) -> api.Endpoint:
-    return present_endpoint(endpoints.change(MacAddress.parse(mac), change.model_dump(exclude_none=True)))
+def change_endpoint(
+    endpoints: TheEndpoints, labels: TheLabels, mac: str, change: api.EndpointChange
+) -> api.Endpoint:
+    wanted = MacAddress.parse(mac)
+    endpoints.get(wanted, None)  # one that was never seen has a label alone: /labels
+    labels.change({wanted: change.model_dump(exclude_none=True)})
+    return present_endpoint(endpoints.get(wanted, None))
 
 
 @router.get("/endpoints/{mac}/path", summary="Hop by hop from a switch to where it attaches")
 def get_path(
+    ask: Annotated[PageAsk, by()],
     endpoints: TheEndpoints,
     mac: str,
     start: Annotated[
         str | None, Query(description="where to begin; the switch furthest away unless given")
     ] = None,
     at: AsOf = None,
-) -> list[api.Hop]:
-    return [present_hop(hop) for hop in endpoints.path(MacAddress.parse(mac), start, at)]
+) -> PageOf[api.Hop]:
+    rows = [present_hop(hop) for hop in endpoints.path(MacAddress.parse(mac), start, at)]
+    return page(rows, ask, "switch", "port")
 
 
 @router.get("/endpoints/{mac}/quiet-times", summary="When it was missing where it was, earliest first")
 def list_quiet_times(
-    endpoints: TheEndpoints, mac: str, days: Days = 30, uplinks: WithUplinks = True
-) -> list[api.QuietTime]:
+    ask: Annotated[PageAsk, by("began_at")],
+    endpoints: TheEndpoints,
+    mac: str,
+    days: Days = 30,
+    uplinks: WithUplinks = True,
+) -> PageOf[api.QuietTime]:
     found = endpoints.quiet_times(MacAddress.parse(mac), timedelta(days=days), uplinks=uplinks)
-    return [present_quiet_time(one) for one in found]
+    rows = [present_quiet_time(one) for one in found]
+    return page(rows, ask, "began_at", "switch", "port", "vlan")
 
 
 @router.get("/endpoints/{mac}/homes", summary="Where it was at home over time, earliest first")
-def list_homes(endpoints: TheEndpoints, mac: str, days: Days = 30) -> list[api.HomeInterval]:
+def list_homes(
+    ask: Annotated[PageAsk, by("since")], endpoints: TheEndpoints, mac: str, days: Days = 30
+) -> PageOf[api.HomeInterval]:
     address = MacAddress.parse(mac)
     found = endpoints.homes(address, timedelta(days=days))
-    return [present_home_interval(address, one) for one in found]
+    rows = [present_home_interval(address, one) for one in found]
+    return page(rows, ask, "since")
 
 
 @router.get("/endpoints/{mac}/ips", summary="IP addresses and host names of an endpoint over time")
 def list_ips(
-    endpoints: TheEndpoints, mac: str, limit: Annotated[int, Query(ge=1, le=1000)] = 100
-) -> list[api.IpStay]:
-    return [present_ip(row) for row in endpoints.ips(MacAddress.parse(mac), limit)]
+    ask: Annotated[PageAsk, by("began_at")], endpoints: TheEndpoints, mac: str
+) -> PageOf[api.IpStay]:
+    rows = [present_ip(row) for row in endpoints.ips(MacAddress.parse(mac), _MOST_IPS)]
+    return page(rows, ask, "ip", "began_at")
 
 
 @router.get("/stays", summary="Who is (open) or ever was (ended) at a switch, port or VLAN")
 def list_stays(
+    ask: Annotated[PageAsk, by("mac", "began_at")],
     endpoints: TheEndpoints,
     switch: str | None = None,
     port: Annotated[str | None, Query(description="a port's name; needs `switch`")] = None,
@@ -108,8 +161,6 @@ def list_stays(
     ended: Annotated[bool, Query(description="ended stays too, latest begun first")] = False,
     at: AsOf = None,
     uplinks: WithUplinks = True,
-    cursor: Cursor = None,
-    limit: Limit = 100,
 ) -> PageOf[api.Stay]:
     wanted = StayFilter(
         switch=switch,
@@ -120,19 +171,29 @@ def list_stays(
         uplinks=uplinks,
         at=at,
     )
-    page = endpoints.stays(wanted, cursor, limit)
-    return PageOf(items=[present_stay(one) for one in page.items], next=page.next)
+    found = endpoints.stays(wanted, ask)
+    return PageOf(items=[present_stay(one) for one in found.items], next=found.next)
 
 
 @router.get("/makers", summary="The operator's own prefixes and their makers")
-def list_makers(makers: TheMakers) -> list[api.Maker]:
-    return [api.Maker(prefix=prefix, maker=maker) for prefix, maker in makers.own_prefixes().items()]
+def list_makers(ask: Annotated[PageAsk, by("prefix", "maker")], makers: TheMakers) -> PageOf[api.Maker]:
+    rows = [api.Maker(prefix=prefix, maker=maker) for prefix, maker in makers.own_prefixes().items()]
+    return page(rows, ask, "prefix")
 
 
 @router.patch("/makers", summary="Add or replace prefixes; all of them or none")
-def add_makers(makers: TheMakers, given: api.NewMakers) -> list[api.Maker]:
-    makers.add({parse_prefix(prefix): maker for prefix, maker in given.makers.items()})
-    return list_makers(makers)
+def add_makers(makers: TheMakers, given: api.NewMakers) -> PageOf[api.Maker]:
+    added = {parse_prefix(prefix): maker for prefix, maker in given.makers.items()}
+    makers.add(added)
+    return PageOf(items=[api.Maker(prefix=prefix, maker=maker) for prefix, maker in added.items()])
+
+
+@router.get("/makers/{prefix}", summary="The maker of one of the operator's own prefixes")
+def get_maker(makers: TheMakers, prefix: str) -> api.Maker:
+    known, wanted = makers.own_prefixes(), parse_prefix(prefix)
+    if wanted not in known:
+        raise NotFound("prefix", prefix, "`kiteroll maker list` shows those there are")
+    return api.Maker(prefix=wanted, maker=known[wanted])
 
 
 @router.delete("/makers/{prefix}", status_code=204, summary="Remove a prefix")

@@ -1,10 +1,13 @@
 """Enrolment windows, their candidates, and what people say of them."""
 
 from datetime import timedelta
+from typing import Annotated
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 
 from kiteroll.api.admission import ThePrincipal
+from kiteroll.api.contract.located import located
+from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, TheEnrolment
 from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.rules import level_of, present_candidate, present_outcome, present_window
@@ -12,18 +15,22 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.policy.enrolment import Window
 from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
 
 router = APIRouter(prefix="/enrolment-windows", tags=["enrolment"], responses=ERRORS)
 
 
 @router.get("", summary="Windows in which those present become candidates, latest first")
-def list_windows(enrolment: TheEnrolment) -> list[api.EnrolmentWindow]:
-    return [present_window(one) for one in enrolment.windows()]
+def list_windows(
+    ask: Annotated[PageAsk, by("id", "begins_at", "ends_at")], enrolment: TheEnrolment
+) -> PageOf[api.EnrolmentWindow]:
+    rows = [present_window(one) for one in enrolment.windows()]
+    return page(rows, ask, "id")
 
 
 @router.post("", status_code=201, summary="Open a window")
 def open_window(
-    principal: ThePrincipal, enrolment: TheEnrolment, clock: TheClock, new: api.NewWindow
+    response: Response, principal: ThePrincipal, enrolment: TheEnrolment, clock: TheClock, new: api.NewWindow
 ) -> api.EnrolmentWindow:
     window = Window(
         level_of(new.level),
@@ -31,7 +38,9 @@ def open_window(
         new.ends_at,
         timedelta(seconds=new.min_present_s),
     )
-    return present_window(enrolment.open_window(window, new.note, principal.name))
+    opened = enrolment.open_window(window, new.note, principal.name)
+    located(response, "enrolment-windows", opened.row.id)
+    return present_window(opened)
 
 
 @router.get("/{number}", summary="One window")
@@ -45,8 +54,13 @@ def close_window(principal: ThePrincipal, enrolment: TheEnrolment, number: int) 
 
 
 @router.get("/{number}/candidates", summary="Who was present in it and is not enrolled, with their context")
-def list_candidates(enrolment: TheEnrolment, number: int) -> list[api.Candidate]:
-    return [present_candidate(one) for one in enrolment.candidates(number)]
+def list_candidates(
+    ask: Annotated[PageAsk, by("mac", "switch", "port", "since", "present_s", "share")],
+    enrolment: TheEnrolment,
+    number: int,
+) -> PageOf[api.Candidate]:
+    rows = [present_candidate(one) for one in enrolment.candidates(number)]
+    return page(rows, ask, "mac", "switch", "port")
 
 
 @router.post("/{number}/decisions", summary="Enrol candidates, and keep who was refused")

@@ -6,14 +6,17 @@ from typing import Annotated
 from fastapi import APIRouter, Query, Response
 
 from kiteroll.api.admission import ThePrincipal
+from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, TheFindings, TheFindingWorker, TheSharedAddresses
-from kiteroll.api.parameters import ERRORS, Cursor, Limit, Since
+from kiteroll.api.parameters import ERRORS, Since
 from kiteroll.api.presenters.findings import present_finding, present_kind
 from kiteroll.app.queries.findings import FindingFilters
+from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.findings.finding import FindingKind
 from kiteroll.core.findings.registry import KINDS
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.makers import parse_address_or_prefix
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
@@ -22,6 +25,7 @@ router = APIRouter(tags=["findings"], responses=ERRORS)
 
 @router.get("/findings", summary="What a person must look at, latest evidence first")
 def list_findings(
+    ask: Annotated[PageAsk, by("last_at", "opened_at", "kind")],
     findings: TheFindings,
     worker: TheFindingWorker,
     state: Annotated[
@@ -33,8 +37,6 @@ def list_findings(
     mac: str | None = None,
     since: Since = None,
     parts: Annotated[bool, Query(description="also those that another finding explains")] = False,
-    cursor: Cursor = None,
-    limit: Limit = 100,
 ) -> PageOf[api.Finding]:
     filters = FindingFilters(
         states=state or ("open", "acknowledged"),
@@ -45,8 +47,8 @@ def list_findings(
         part_of=None if parts else "",
         since=since,
     )
-    page = findings.page(filters, cursor, limit)
-    return PageOf(items=[present_finding(one, worker.clears_at) for one in page.items], next=page.next)
+    found = findings.page(filters, ask)
+    return PageOf(items=[present_finding(one, worker.clears_at) for one in found.items], next=found.next)
 
 
 @router.get("/findings/{number}", summary="One finding, with its evidence")
@@ -56,10 +58,13 @@ def get_finding(findings: TheFindings, worker: TheFindingWorker, number: int) ->
 
 @router.get("/findings/{number}/parts", summary="Findings that this one explains")
 def list_parts(
-    findings: TheFindings, worker: TheFindingWorker, number: int, cursor: Cursor = None, limit: Limit = 100
+    ask: Annotated[PageAsk, by("last_at", "opened_at", "kind")],
+    findings: TheFindings,
+    worker: TheFindingWorker,
+    number: int,
 ) -> PageOf[api.Finding]:
-    page = findings.parts(number, cursor, limit)
-    return PageOf(items=[present_finding(one, worker.clears_at) for one in page.items], next=page.next)
+    found = findings.parts(number, ask)
+    return PageOf(items=[present_finding(one, worker.clears_at) for one in found.items], next=found.next)
 
 
 @router.post("/findings/{number}/acknowledge", summary="Somebody takes care of it")
@@ -86,8 +91,11 @@ async def clear(
 
 
 @router.get("/finding-kinds", summary="What each kind of finding means, and what to do")
-def list_kinds(worker: TheFindingWorker) -> list[api.FindingKindHelp]:
-    return [present_kind(info, worker.thresholds) for info in KINDS.values()]
+def list_kinds(
+    ask: Annotated[PageAsk, by("kind", "title")], worker: TheFindingWorker
+) -> PageOf[api.FindingKindHelp]:
+    rows = [present_kind(info, worker.thresholds) for info in KINDS.values()]
+    return page(rows, ask, "kind")
 
 
 @router.get("/finding-kinds/{kind}", summary="What one kind of finding means")
@@ -98,19 +106,35 @@ def get_kind(worker: TheFindingWorker, kind: str) -> api.FindingKindHelp:
 
 
 @router.get("/shared-addresses", summary="Addresses that several devices use by design")
-def list_shared_addresses(shared: TheSharedAddresses) -> list[api.SharedAddress]:
-    return [api.SharedAddress(prefix=prefix, reason=reason) for prefix, reason in shared.all().items()]
+def list_shared_addresses(
+    ask: Annotated[PageAsk, by("prefix", "reason")], shared: TheSharedAddresses
+) -> PageOf[api.SharedAddress]:
+    rows = [api.SharedAddress(prefix=prefix, reason=reason) for prefix, reason in shared.all().items()]
+    return page(rows, ask, "prefix")
+
+
+@router.get("/shared-addresses/{prefix}", summary="One shared address")
+def get_shared_address(shared: TheSharedAddresses, prefix: str) -> api.SharedAddress:
+    return _shared(shared, prefix)
 
 
 @router.put("/shared-addresses/{prefix}", summary="Add one: a whole address or a prefix")
 def set_shared_address(
     shared: TheSharedAddresses, prefix: str, given: api.NewSharedAddress
-) -> list[api.SharedAddress]:
+) -> api.SharedAddress:
     shared.set(prefix, given.reason)
-    return list_shared_addresses(shared)
+    return _shared(shared, prefix)
 
 
 @router.delete("/shared-addresses/{prefix}", status_code=204, summary="Remove one")
 def remove_shared_address(shared: TheSharedAddresses, prefix: str) -> Response:
     shared.remove(prefix)
     return Response(status_code=204)
+
+
+def _shared(shared: SharedAddresses, given: str) -> api.SharedAddress:
+    """Raises Invalid, or NotFound."""
+    prefix, known = parse_address_or_prefix(given), shared.all()
+    if prefix not in known:
+        raise NotFound("shared address", given, "`kiteroll shared list` shows those there are")
+    return api.SharedAddress(prefix=prefix, reason=known[prefix])

@@ -4,8 +4,9 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query
 
+from kiteroll.api.contract.pages import PageAsk, by
 from kiteroll.api.dependencies import TheDifferences, TheHistory
-from kiteroll.api.parameters import ERRORS, Cursor, Limit, Since, Until, WithUplinks
+from kiteroll.api.parameters import ERRORS, Since, Until, WithUplinks
 from kiteroll.api.presenters.history import present_change, present_difference, present_reading
 from kiteroll.app.queries.history import ChangeFilter
 from kiteroll.core.model.mac import MacAddress
@@ -17,6 +18,7 @@ router = APIRouter(tags=["history"], responses=ERRORS)
 
 @router.get("/changes", summary="What changed, latest first")
 def list_changes(
+    ask: Annotated[PageAsk, by("at")],
     history: TheHistory,
     since: Since = None,
     until: Until = None,
@@ -24,8 +26,6 @@ def list_changes(
     mac: str | None = None,
     kind: Annotated[list[api.ChangeKind] | None, Query()] = None,
     uplinks: WithUplinks = True,
-    cursor: Cursor = None,
-    limit: Limit = 100,
 ) -> PageOf[api.Change]:
     wanted = ChangeFilter(
         since=since,
@@ -35,27 +35,26 @@ def list_changes(
         kinds=kind or (),
         uplinks=uplinks,
     )
-    page = history.changes(wanted, cursor, limit)
-    return PageOf(items=[present_change(row) for row in page.items], next=page.next)
+    found = history.changes(wanted, ask)
+    return PageOf(items=[present_change(row) for row in found.items], next=found.next)
 
 
 @router.get("/differences", summary="What differs between two instants, by address")
 def list_differences(
+    ask: Annotated[PageAsk, by()],
     differences: TheDifferences,
     since: Instant,
     until: Until = None,
     switch: str | None = None,
     group: str | None = None,
-    cursor: Cursor = None,
-    limit: Limit = 100,
 ) -> PageOf[api.Difference]:
-    page = differences.page(since, until, switch, group, cursor, limit)
-    return PageOf(items=[present_difference(one) for one in page.items], next=page.next)
+    found = differences.page(since, until, switch, group, ask)
+    return PageOf(items=[present_difference(one) for one in found.items], next=found.next)
 
 
 @router.get("/readings", summary="Readings and failed tries, latest first")
 def list_readings(
-    history: TheHistory, switch: str | None = None, cursor: Cursor = None, limit: Limit = 100
+    ask: Annotated[PageAsk, by("taken_at")], history: TheHistory, switch: str | None = None
 ) -> PageOf[api.ReadingSummary]:
-    page = history.readings(switch, cursor, limit)
-    return PageOf(items=[present_reading(row) for row in page.items], next=page.next)
+    found = history.readings(switch, ask)
+    return PageOf(items=[present_reading(row) for row in found.items], next=found.next)

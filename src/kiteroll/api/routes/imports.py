@@ -1,10 +1,12 @@
 """Readings that are imported by call: documents, and CSV tables by a mapping."""
 
 import asyncio
-from typing import Any
+from typing import Annotated, Any
 
 from fastapi import APIRouter, FastAPI, Request, Response
 
+from kiteroll.api.contract.located import located
+from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheImporter, TheMappings
 from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.history import present_outcome, summarise
@@ -12,6 +14,7 @@ from kiteroll.app.imports import Importer
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.reading import Reading
 from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
 from kiteroll.schemas.reading_document import ReadingDocument
 from kiteroll.schemas.reading_files import read_readings
 
@@ -26,7 +29,10 @@ router = APIRouter(tags=["imports"], responses=ERRORS)
     summary="Import reading documents; all of them or none",
     openapi_extra={"requestBody": {"required": True, "content": {"application/json": {"schema": _BODY}}}},
 )
-async def import_readings(importer: TheImporter, request: Request) -> list[api.ReadingSummary]:
+async def import_readings(
+    response: Response, importer: TheImporter, request: Request
+) -> list[api.ReadingSummary]:
+    located(response, "readings")
     body = await request.body()
     # In a thread, one document after another: a large body is not to keep other calls waiting.
     documents = await asyncio.to_thread(_documents, body)
@@ -34,7 +40,10 @@ async def import_readings(importer: TheImporter, request: Request) -> list[api.R
 
 
 @router.post("/mac-tables", status_code=201, summary="Import a CSV table of one switch; all of it or nothing")
-async def import_mac_table(importer: TheImporter, table: api.NewMacTable) -> api.ReadingSummary:
+async def import_mac_table(
+    response: Response, importer: TheImporter, table: api.NewMacTable
+) -> api.ReadingSummary:
+    located(response, "readings")
     reading = await asyncio.to_thread(_reading, importer, table)
     if table.dry_run:
         return summarise(reading, duration_ms=0, changes=0)
@@ -43,11 +52,17 @@ async def import_mac_table(importer: TheImporter, table: api.NewMacTable) -> api
 
 
 @router.get("/mappings", summary="How CSV tables are understood, by name")
-def list_mappings(mappings: TheMappings) -> list[api.NamedMapping]:
-    return [
+def list_mappings(ask: Annotated[PageAsk, by("name")], mappings: TheMappings) -> PageOf[api.NamedMapping]:
+    rows = [
         api.NamedMapping(name=name, mapping=api.CsvMapping.model_validate(one))
         for name, one in mappings.all().items()
     ]
+    return page(rows, ask, "name")
+
+
+@router.get("/mappings/{name}", summary="One mapping")
+def get_mapping(mappings: TheMappings, name: str) -> api.NamedMapping:
+    return api.NamedMapping(name=name, mapping=api.CsvMapping.model_validate(mappings.get(name)))
 
 
 @router.put("/mappings/{name}", summary="Add or replace a mapping")

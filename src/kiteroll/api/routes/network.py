@@ -1,12 +1,15 @@
 """Across switches: the map, VLANs, and neighbours that could be added."""
 
+from typing import Annotated
+
 from fastapi import APIRouter
 
+from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheMap, TheSwitches, TheVlans
 from kiteroll.api.parameters import ERRORS
-from kiteroll.api.presenters.switches import present_neighbour, present_vlan
+from kiteroll.api.presenters.switches import present_link, present_neighbour, present_vlan
 from kiteroll.schemas import api
-from kiteroll.wording.topology import role_text
+from kiteroll.schemas.base import PageOf
 
 router = APIRouter(tags=["network"], responses=ERRORS)
 
@@ -26,27 +29,21 @@ def get_map(network: TheMap) -> api.NetworkMap:
             )
             for one, findings in view.switches
         ],
-        links=[
-            api.MapLink(
-                a=link.here[0],
-                a_port=link.here[1],
-                b=link.far_switch,
-                b_port=link.far_port,
-                why=role_text(link.role),
-            )
-            for link in view.links
-        ],
+        links=[present_link(link) for link in view.links],
     )
 
 
 @router.get("/vlans", summary="VLANs across switches")
-def list_all_vlans(vlans: TheVlans) -> list[api.VlanSummary]:
-    return [present_vlan(row) for row in vlans.all()]
+def list_all_vlans(ask: Annotated[PageAsk, by("id", "present")], vlans: TheVlans) -> PageOf[api.VlanSummary]:
+    rows = [present_vlan(row) for row in vlans.all()]
+    return page(rows, ask, "id")
 
 
 @router.get("/vlans/{number}/ports", summary="Ports that carry a VLAN")
-def list_vlan_ports(vlans: TheVlans, number: int) -> list[api.VlanPort]:
-    return [
+def list_vlan_ports(
+    ask: Annotated[PageAsk, by("switch", "port")], vlans: TheVlans, number: int
+) -> PageOf[api.VlanPort]:
+    rows = [
         api.VlanPort(
             switch=row.switch,
             port=row.port,
@@ -57,10 +54,14 @@ def list_vlan_ports(vlans: TheVlans, number: int) -> list[api.VlanPort]:
         )
         for row in vlans.ports_of(number)
     ]
+    return page(rows, ask, "switch", "port")
 
 
 @router.get(
     "/discovered-switches", summary="Neighbouring bridges outside the inventory: offered, never added"
 )
-def list_discovered_switches(switches: TheSwitches) -> list[api.Neighbour]:
-    return [present_neighbour(row) for row in switches.discovered()]
+def list_discovered_switches(
+    ask: Annotated[PageAsk, by("name", "switch", "seen_at")], switches: TheSwitches
+) -> PageOf[api.Neighbour]:
+    rows = [present_neighbour(row) for row in switches.discovered()]
+    return page(rows, ask, "switch", "port", "chassis")

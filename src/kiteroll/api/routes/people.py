@@ -1,28 +1,42 @@
 """Accounts, tokens and open sessions; the key of what is sealed."""
 
+from typing import Annotated
+
 from fastapi import APIRouter, Response
 
 from kiteroll.api.admission import ThePrincipal
+from kiteroll.api.contract.located import located
+from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheAccounts, TheClock, TheKeyRotation, TheTokens
 from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.people import present_open_session, present_token, present_user
 from kiteroll.core.access.rights import Right, Role
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
 
 router = APIRouter(tags=["people"], responses=ERRORS)
 
 
 @router.get("/users", summary="Who may sign in, by name")
-def list_users(accounts: TheAccounts) -> list[api.User]:
-    return [present_user(row) for row in accounts.all()]
+def list_users(
+    ask: Annotated[PageAsk, by("name", "role", "signed_in_at", "created_at")], accounts: TheAccounts
+) -> PageOf[api.User]:
+    rows = [present_user(row) for row in accounts.all()]
+    return page(rows, ask, "name")
 
 
 @router.post("/users", status_code=201, summary="Add an account; an initial password is shown this once")
-def add_user(accounts: TheAccounts, new: api.NewUser) -> api.UserAdded:
+def add_user(response: Response, accounts: TheAccounts, new: api.NewUser) -> api.UserAdded:
     values = new.model_dump(exclude={"name", "password"})
     row, initial = accounts.add(new.name, values, new.password)
+    located(response, "users", row.name)
     return api.UserAdded(user=present_user(row), initial_password=initial)
+
+
+@router.get("/users/{name}", summary="One account")
+def get_user(accounts: TheAccounts, name: str) -> api.User:
+    return present_user(accounts.get(name))
 
 
 @router.patch("/users/{name}", summary="Change an account; what is not given stays")
@@ -58,17 +72,29 @@ def change_own_password(
 
 
 @router.get("/tokens", summary="Tokens: one's own; for administrators everybody's")
-def list_tokens(tokens: TheTokens, principal: ThePrincipal, clock: TheClock) -> list[api.Token]:
-    return [present_token(row, clock.now()) for row in tokens.all(principal)]
+def list_tokens(
+    ask: Annotated[PageAsk, by("id", "name", "owner", "expires_at", "last_used_at")],
+    tokens: TheTokens,
+    principal: ThePrincipal,
+    clock: TheClock,
+) -> PageOf[api.Token]:
+    rows = [present_token(row, clock.now()) for row in tokens.all(principal)]
+    return page(rows, ask, "id")
 
 
 @router.post("/tokens", status_code=201, summary="Make a token for the own account; it is shown this once")
 def add_token(
-    tokens: TheTokens, principal: ThePrincipal, clock: TheClock, new: api.NewToken
+    response: Response, tokens: TheTokens, principal: ThePrincipal, clock: TheClock, new: api.NewToken
 ) -> api.TokenAdded:
     scopes = frozenset(Right(one) for one in new.scopes)
     row, secret = tokens.add(principal, new.name, scopes, new.expires_at)
+    located(response, "tokens", row.id)
     return api.TokenAdded(token=present_token(row, clock.now()), secret=secret)
+
+
+@router.get("/tokens/{number}", summary="One token, without its secret")
+def get_token(tokens: TheTokens, principal: ThePrincipal, clock: TheClock, number: int) -> api.Token:
+    return present_token(tokens.get(principal, number), clock.now())
 
 
 @router.delete("/tokens/{number}", status_code=204, summary="Revoke a token; sessions opened with it end")
@@ -78,8 +104,13 @@ def revoke_token(tokens: TheTokens, principal: ThePrincipal, number: int) -> Res
 
 
 @router.get("/sessions", summary="Open sessions: one's own; for administrators everybody's")
-def list_sessions(tokens: TheTokens, principal: ThePrincipal) -> list[api.OpenSession]:
-    return [present_open_session(row, principal) for row in tokens.sessions(principal)]
+def list_sessions(
+    ask: Annotated[PageAsk, by("id", "owner", "opened_at", "last_used_at")],
+    tokens: TheTokens,
+    principal: ThePrincipal,
+) -> PageOf[api.OpenSession]:
+    rows = [present_open_session(row, principal) for row in tokens.sessions(principal)]
+    return page(rows, ask, "id")
 
 
 @router.delete("/sessions/{number}", status_code=204, summary="End a session, wherever its cookie is")
@@ -88,6 +119,6 @@ def end_session(tokens: TheTokens, principal: ThePrincipal, number: int) -> Resp
     return Response(status_code=204)
 
 
-@router.post("/key-rotations", status_code=201, summary="Seal every secret with a new key")
+@router.post("/key-rotations", summary="Seal every secret with a new key")
 def rotate_key(rotation: TheKeyRotation) -> api.KeyRotated:
     return api.KeyRotated(sealed_again=rotation.rotate())

@@ -4,9 +4,11 @@ import asyncio
 from datetime import timedelta
 from typing import Annotated
 
-from fastapi import APIRouter, Query, Request
+from fastapi import APIRouter, Query, Request, Response
 
 from kiteroll.api.admission import ThePrincipal
+from kiteroll.api.contract.located import located
+from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import (
     TheActions,
     TheActor,
@@ -16,7 +18,7 @@ from kiteroll.api.dependencies import (
     TheProposals,
     TheSweeps,
 )
-from kiteroll.api.parameters import ERRORS, Cursor, Days, Limit
+from kiteroll.api.parameters import ERRORS, Days
 from kiteroll.api.presenters.port_actions import (
     present_action,
     present_advice,
@@ -51,15 +53,14 @@ async def act(
 
 @router.get("/actions", summary="What was done to switches, latest first")
 def list_actions(
+    ask: Annotated[PageAsk, by("id")],
     actions: TheActions,
     switch: str | None = None,
     port: str | None = None,
     state: Annotated[list[api.ActionState] | None, Query()] = None,
-    cursor: Cursor = None,
-    limit: Limit = 100,
 ) -> PageOf[api.Action]:
-    page = actions.page(ActionFilters(switch, port, state or ()), cursor, limit)
-    return PageOf(items=[present_action(row) for row in page.items], next=page.next)
+    found = actions.page(ActionFilters(switch, port, state or ()), ask)
+    return PageOf(items=[present_action(row) for row in found.items], next=found.next)
 
 
 @router.get("/actions/{number}", summary="One action, and what became of it")
@@ -95,13 +96,17 @@ def list_closed_ports(closed: TheClosedPorts, actions: TheActions) -> api.Closed
 
 @router.get("/proposals", summary="Proposals to close ports, latest first")
 def list_proposals(
+    ask: Annotated[PageAsk, by("id")],
     proposals: TheProposals,
     state: Annotated[list[api.ProposalState] | None, Query()] = None,
-    cursor: Cursor = None,
-    limit: Limit = 100,
 ) -> PageOf[api.Proposal]:
-    page = proposals.page(state or (), cursor, limit)
-    return PageOf(items=[present_proposal(row) for row in page.items], next=page.next)
+    found = proposals.page(state or (), ask)
+    return PageOf(items=[present_proposal(row) for row in found.items], next=found.next)
+
+
+@router.get("/proposals/{number}", summary="One proposal, and what became of it")
+def get_proposal(proposals: TheProposals, number: int) -> api.Proposal:
+    return present_proposal(proposals.get(number))
 
 
 @router.post("/proposals/{number}/approve", summary="Close the port that is proposed")
@@ -132,13 +137,18 @@ def go_on_closing(closed: TheClosedPorts) -> None:
 
 
 @router.post("/sweeps", status_code=202, summary="Ask hosts to be heard, then read switches again")
-async def begin_sweep(sweeps: TheSweeps, principal: ThePrincipal, new: api.NewSweep) -> api.Sweep:
-    return present_sweep(await sweeps.begin(new.networks, new.switches, principal.name))
+async def begin_sweep(
+    response: Response, sweeps: TheSweeps, principal: ThePrincipal, new: api.NewSweep
+) -> api.Sweep:
+    begun = await sweeps.begin(new.networks, new.switches, principal.name)
+    located(response, "sweeps", begun.number)
+    return present_sweep(begun)
 
 
 @router.get("/sweeps", summary="Sweeps since the service was started, latest first")
-def list_sweeps(sweeps: TheSweeps) -> list[api.Sweep]:
-    return [present_sweep(one) for one in sweeps.all()]
+def list_sweeps(ask: Annotated[PageAsk, by("id", "began_at")], sweeps: TheSweeps) -> PageOf[api.Sweep]:
+    rows = [present_sweep(one) for one in sweeps.all()]
+    return page(rows, ask, "id")
 
 
 @router.get("/sweeps/{number}", summary="How far a sweep is, and what appeared")

@@ -3,8 +3,10 @@
 from datetime import timedelta
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Response
 
+from kiteroll.api.contract.located import located
+from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, ThePortRules, TheRehearsals
 from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.rehearsals import present_run
@@ -12,6 +14,7 @@ from kiteroll.api.presenters.rules import change_of
 from kiteroll.app.rehearsals import RehearsalScope
 from kiteroll.core.policy.rule_changes import RuleSet, changed, differences
 from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
 from kiteroll.schemas.rules_file import parse_rules
 
 router = APIRouter(prefix="/rehearsals", tags=["rehearsal"], responses=ERRORS)
@@ -20,13 +23,16 @@ Breaches = Annotated[int, Query(ge=0, le=5000, description="breaches told at mos
 
 
 @router.get("", summary="The latest rehearsals, without their breaches")
-def list_rehearsals(rehearsals: TheRehearsals) -> list[api.RehearsalRun]:
-    return [present_run(one, 0) for one in rehearsals.all()]
+def list_rehearsals(
+    ask: Annotated[PageAsk, by("id", "began_at")], rehearsals: TheRehearsals
+) -> PageOf[api.RehearsalRun]:
+    rows = [present_run(one, 0) for one in rehearsals.all()]
+    return page(rows, ask, "id")
 
 
 @router.post("", status_code=202, summary="Rehearse rules over the recorded past; answers at once")
 def begin_rehearsal(
-    rehearsals: TheRehearsals, rules: ThePortRules, clock: TheClock, new: api.NewRehearsal
+    response: Response, rehearsals: TheRehearsals, rules: ThePortRules, clock: TheClock, new: api.NewRehearsal
 ) -> api.RehearsalRun:
     before = rules.rule_set()
 
@@ -41,6 +47,7 @@ def begin_rehearsal(
         since=new.since or until - _USUAL, until=until, site=new.site, switch=new.switch, group=new.group
     )
     run = rehearsals.begin(rules.book(after), scope, len(differences(before, after)))
+    located(response, "rehearsals", run.number)
     return present_run(run, 0)
 
 

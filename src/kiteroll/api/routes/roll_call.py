@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse
 
+from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, ThePortUse, TheRollCalls
 from kiteroll.api.parameters import ERRORS, Limit
 from kiteroll.api.presenters.rules import (
@@ -18,6 +19,7 @@ from kiteroll.api.presenters.rules import (
 from kiteroll.api.report.roll_call_report import roll_call_report
 from kiteroll.core.policy.levels import Level
 from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
 
 router = APIRouter(tags=["roll call"], responses=ERRORS)
 _MAX_ON_PAPER = 5_000
@@ -42,15 +44,14 @@ def get_roll_calls(
     port: Port = None,
     broken: Broken = False,
     without_rule: Annotated[bool, Query(description="ports without a rule too")] = False,
-    cursor: Annotated[str | None, Query(max_length=20)] = None,
-    limit: Limit = 500,
+    cursor: Annotated[str | None, Query(max_length=20, description="`next` of the page before")] = None,
+    limit: Limit = 100,
 ) -> api.RollCallPage:
     view = roll_calls.all(
         _level(group, switch, ports, port),
         broken=broken,
         without_rule=without_rule,
-        cursor=cursor,
-        limit=limit,
+        ask=PageAsk(cursor, limit),
     )
     return api.RollCallPage(
         totals=present_totals(view.totals),
@@ -61,19 +62,21 @@ def get_roll_calls(
 
 @router.get("/roll-call/absent", summary="Who is enrolled, and present nowhere where they may be")
 def list_absent(
+    ask: Annotated[PageAsk, by("address", "level", "owner", "seen_at")],
     roll_calls: TheRollCalls,
     group: Group = None,
     switch: Switch = None,
     ports: Ports = None,
     port: Port = None,
-) -> list[api.AbsentEntry]:
-    return [present_absent(one) for one in roll_calls.absent(_level(group, switch, ports, port))]
+) -> PageOf[api.AbsentEntry]:
+    rows = [present_absent(one) for one in roll_calls.absent(_level(group, switch, ports, port))]
+    return page(rows, ask, "id")
 
 
 @router.post("/roll-call/against", summary="A list of expected devices beside the network, both ways")
-def call_against(roll_calls: TheRollCalls, expected: api.ExpectedList) -> list[api.AttendedDevice]:
+def call_against(roll_calls: TheRollCalls, expected: api.ExpectedList) -> PageOf[api.AttendedDevice]:
     found = roll_calls.against_list(expected.text, level_of(expected.level))
-    return [present_attended(one) for one in found]
+    return PageOf(items=[present_attended(one) for one in found])
 
 
 @router.get("/roll-call/report", summary="The roll call on one printable page")
@@ -87,7 +90,7 @@ def roll_call_report_page(
     broken: Broken = False,
 ) -> HTMLResponse:
     level = _level(group, switch, ports, port)
-    view = roll_calls.all(level, broken=broken, without_rule=False, cursor=None, limit=_MAX_ON_PAPER)
+    view = roll_calls.all(level, broken=broken, without_rule=False, ask=PageAsk(limit=_MAX_ON_PAPER))
     page = roll_call_report(
         str(level),
         present_totals(view.totals),
@@ -102,14 +105,15 @@ def roll_call_report_page(
 
 @router.get("/ports-by-use", summary="Ports that are not used as they could be")
 def list_ports_by_use(
+    ask: Annotated[PageAsk, by("switch", "port", "what", "since")],
     use: ThePortUse,
     unused_days: Annotated[float, Query(gt=0, le=400, description="unused for so long")] = 30,
     switch: Switch = None,
     group: Group = None,
     what: Annotated[list[Literal["unused", "silent", "slow", "half duplex"]] | None, Query()] = None,
-) -> list[api.PortByUse]:
+) -> PageOf[api.PortByUse]:
     found = use.by_use(timedelta(days=unused_days), switch, group)
-    return [
+    rows = [
         api.PortByUse(
             switch=one.port[0],
             port=one.port[1],
@@ -121,3 +125,4 @@ def list_ports_by_use(
         for one in found
         if what is None or one.what.value in what
     ]
+    return page(rows, ask, "switch", "port", "what")

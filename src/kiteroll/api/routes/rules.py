@@ -2,11 +2,13 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Response
 
 from kiteroll.api.admission import ThePrincipal
+from kiteroll.api.contract.located import located
+from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, TheEnrolment, ThePortRules
-from kiteroll.api.parameters import ERRORS, Cursor, Limit
+from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.rules import (
     change_of,
     entry_of,
@@ -18,6 +20,7 @@ from kiteroll.api.presenters.rules import (
     present_rule,
 )
 from kiteroll.app.port_rules import Author
+from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.makers import parse_address_or_prefix
 from kiteroll.core.policy.roll import Barred
@@ -30,9 +33,12 @@ Reason = Annotated[str, Query(max_length=255, description="why; kept in the log"
 
 
 @router.get("/rules", summary="What is set at each level, wide levels first")
-def list_rules(rules: ThePortRules, clock: TheClock) -> list[api.PortRules]:
+def list_rules(
+    ask: Annotated[PageAsk, by("level")], rules: ThePortRules, clock: TheClock
+) -> PageOf[api.PortRules]:
     now = clock.now()
-    return [present_rule(row, now) for row in rules.all()]
+    rows = [present_rule(row, now) for row in rules.all()]
+    return page(rows, ask, "level")
 
 
 @router.patch("/rules", summary="Set values at levels, as one change; null inherits")
@@ -42,7 +48,7 @@ def change_rules(principal: ThePrincipal, rules: ThePortRules, patch: api.RulesP
     return present_outcome(rules.set_levels(changes, author, dry_run=patch.dry_run))
 
 
-@router.post("/rules/roll", status_code=201, summary="Enrol an address or a prefix")
+@router.post("/rules/roll", summary="Enrol an address or a prefix")
 def enrol(principal: ThePrincipal, rules: ThePortRules, new: api.NewEntry) -> api.RulesOutcome:
     return present_outcome(rules.enrol([entry_of(new)], Author(principal.name, new.reason)))
 
@@ -92,16 +98,15 @@ def put_rules_file(principal: ThePrincipal, rules: ThePortRules, file: api.Rules
 
 @router.get("/rules/log", summary="Who changed what of the rules, when and why; latest first")
 def list_rule_events(
+    ask: Annotated[PageAsk, by("at")],
     rules: ThePortRules,
     switch: str | None = None,
     port: str | None = None,
     address: str | None = None,
-    cursor: Cursor = None,
-    limit: Limit = 100,
 ) -> PageOf[api.RuleEvent]:
     prefix = None if address is None else parse_address_or_prefix(address)
-    page = rules.events(switch, port, prefix, cursor, limit)
-    return PageOf(items=[present_event(one) for one in page.items], next=page.next)
+    found = rules.events(switch, port, prefix, ask)
+    return PageOf(items=[present_event(one) for one in found.items], next=found.next)
 
 
 @router.get("/endpoints/{mac}/enrolment", summary="Where an endpoint may be, and whether it is barred")
@@ -110,13 +115,28 @@ def get_enrolment(rules: ThePortRules, mac: str) -> api.EnrolmentOf:
 
 
 @router.get("/barred", summary="Addresses and prefixes that must appear nowhere")
-def list_barred(rules: ThePortRules, clock: TheClock) -> list[api.BarredEntry]:
+def list_barred(
+    ask: Annotated[PageAsk, by("prefix", "expires_at", "at", "by")], rules: ThePortRules, clock: TheClock
+) -> PageOf[api.BarredEntry]:
     now = clock.now()
-    return [present_barred(row, now) for row in rules.barred()]
+    rows = [present_barred(row, now) for row in rules.barred()]
+    return page(rows, ask, "prefix")
+
+
+@router.get("/barred/{prefix}", summary="One address or prefix that must appear nowhere")
+def get_barred(rules: ThePortRules, clock: TheClock, prefix: str) -> api.BarredEntry:
+    wanted = parse_address_or_prefix(prefix)
+    rows = [row for row in rules.barred() if row.entry.prefix == wanted]
+    if not rows:
+        raise NotFound("barred address", prefix, "`kiteroll barred list` shows those there are")
+    return present_barred(rows[0], clock.now())
 
 
 @router.post("/barred", status_code=201, summary="Bar an address or a prefix")
-def bar(principal: ThePrincipal, rules: ThePortRules, new: api.NewBarred) -> api.RulesOutcome:
+def bar(
+    response: Response, principal: ThePrincipal, rules: ThePortRules, new: api.NewBarred
+) -> api.RulesOutcome:
+    located(response, "barred", new.prefix)
     entry = Barred(new.prefix, new.reason, new.expires_at)
     return present_outcome(rules.bar([entry], Author(principal.name, new.reason)))
 

@@ -1,19 +1,31 @@
 """Settings that can be changed while the service runs."""
 
+from typing import Annotated
+
 from fastapi import APIRouter
 
 from kiteroll.api.admission import ThePrincipal
+from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheSettings
 from kiteroll.api.parameters import ERRORS
 from kiteroll.app.runtime_settings import Setting
 from kiteroll.schemas import api
+from kiteroll.schemas.base import PageOf
 
 router = APIRouter(prefix="/settings", tags=["settings"], responses=ERRORS)
 
 
 @router.get("", summary="Settings that can be changed here, and where each value comes from")
-def list_settings(settings: TheSettings) -> list[api.Setting]:
-    return [_present(one) for one in settings.all()]
+def list_settings(
+    ask: Annotated[PageAsk, by("name", "source")], settings: TheSettings
+) -> PageOf[api.Setting]:
+    rows = [_present(one) for one in settings.all()]
+    return page(rows, ask, "name")
+
+
+@router.get("/{name}", summary="One setting")
+def get_setting(settings: TheSettings, name: str) -> api.Setting:
+    return _present(settings.get(name))
 
 
 @router.put("/{name}", summary="Change a setting; it holds at once")

@@ -9,6 +9,7 @@ from kiteroll.app.events import AuditAppended, EventBus
 from kiteroll.clock import Clock
 from kiteroll.core.access.audit_chain import Verdict, verify
 from kiteroll.core.access.principal import Principal
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store import audit
 from kiteroll.store.audit import BEGUN, DONE, FAILED, AuditFilters, AuditRow
 from kiteroll.store.database import Database
@@ -57,9 +58,9 @@ class AuditLog:
         if stage != BEGUN:
             self._bus.publish(AuditAppended(row))
 
-    def page(self, filters: AuditFilters, cursor: str | None, limit: int) -> Page[AuditRow]:
+    def page(self, filters: AuditFilters, ask: PageAsk) -> Page[AuditRow]:
         """Latest first."""
-        return self._database.run(audit.page, filters, cursor, limit)
+        return self._database.run(audit.page, filters, ask)
 
     def every_entry(self) -> Iterator[AuditRow]:
         """First to last, as they are read from the database."""

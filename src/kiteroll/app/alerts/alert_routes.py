@@ -5,6 +5,7 @@ from kiteroll.clock import Clock
 from kiteroll.core.alerts.planned_work import PlannedWork
 from kiteroll.core.alerts.route import Route
 from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store import alert_settings, outbox
 from kiteroll.store.alert_settings import WorkRow
 from kiteroll.store.database import Database
@@ -66,6 +67,6 @@ class AlertRoutes:
         self._database.run(alert_settings.end_planned_work, number, self._clock.now())
         self._router.settings_changed()
 
-    def messages(self, filters: MessageFilters, cursor: str | None, limit: int) -> Page[MessageRow]:
+    def messages(self, filters: MessageFilters, ask: PageAsk) -> Page[MessageRow]:
         """The outbox, latest first."""
-        return self._database.run(outbox.messages_page, filters, cursor, limit)
+        return self._database.run(outbox.messages_page, filters, ask)

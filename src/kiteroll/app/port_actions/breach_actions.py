@@ -12,6 +12,7 @@ from kiteroll.app.port_actions.actor import Guarded, Order, PortActor
 from kiteroll.clock import Clock
 from kiteroll.core.errors import KiteRollError, StorageUnavailable
 from kiteroll.core.findings.finding import Finding, State
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.port_actions.actions import ActionKind, ActionState, Wanted
@@ -117,7 +118,9 @@ class BreachActions:
         now = self._clock.now()
         self._database.run(port_proposals.expire, now)
         if self._seen is None:
-            waiting = self._database.run(port_proposals.proposals_page, (port_proposals.OPEN,), None, 1000)
+            waiting = self._database.run(
+                port_proposals.proposals_page, (port_proposals.OPEN,), PageAsk(limit=1000)
+            )
             gone = {one.breach for one in waiting.items} - live
         else:
             gone = set(self._seen - live)

@@ -7,6 +7,7 @@ from datetime import timedelta
 from kiteroll.app.port_actions.actor import Order, PortActor
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.port_actions.actions import ActionKind, ActionState, Wanted
 from kiteroll.core.port_actions.guards import Guard
 from kiteroll.store import port_proposals
@@ -23,9 +24,9 @@ class Proposals:
         self._actor = actor
         self._clock = clock
 
-    def page(self, states: Sequence[str], cursor: str | None, limit: int) -> Page[ProposalRow]:
+    def page(self, states: Sequence[str], ask: PageAsk) -> Page[ProposalRow]:
         """Latest first."""
-        return self._database.run(port_proposals.proposals_page, states, cursor, limit)
+        return self._database.run(port_proposals.proposals_page, states, ask)
 
     def get(self, number: int) -> ProposalRow:
         """Raises NotFound."""

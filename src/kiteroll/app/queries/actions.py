@@ -1,5 +1,6 @@
 """What was done to switches."""
 
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store import inventory, port_actions
 from kiteroll.store.database import Database
 from kiteroll.store.paging import Page
@@ -12,9 +13,9 @@ class ActionQueries:
     def __init__(self, database: Database) -> None:
         self._database = database
 
-    def page(self, filters: ActionFilters, cursor: str | None, limit: int) -> Page[ActionRow]:
+    def page(self, filters: ActionFilters, ask: PageAsk) -> Page[ActionRow]:
         """Latest first."""
-        return self._database.run(port_actions.actions_page, filters, cursor, limit)
+        return self._database.run(port_actions.actions_page, filters, ask)
 
     def get(self, number: int) -> ActionRow:
         """Raises NotFound."""

@@ -6,6 +6,7 @@ from datetime import datetime
 from kiteroll.app.topology_view import TopologyView
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.whole_number import whole_number
 from kiteroll.core.tracking.differences import Difference, compare
 from kiteroll.store import inventory, snapshot_diff
@@ -31,8 +32,7 @@ class Differences:
         until: datetime | None,
         switch: str | None,
         group: str | None,
-        cursor: str | None,
-        limit: int,
+        ask: PageAsk,
     ) -> Page[Difference]:
         """By address, uplinks left out. A page may hold fewer than `limit`, or none, and still have a
         next one. Raises Invalid, or NotFound for a switch or group that is not there."""
@@ -41,9 +41,9 @@ class Differences:
             raise Invalid("since: it must be earlier than until, and both need a zone (2026-05-04T14:05:00Z)")
         switch_ids = self._switch_ids(switch, group)
         uplinks = self._topology.now().uplink_ids
-        after = _after(cursor)
+        after = _after(ask.cursor)
         found: list[Difference] = []
-        batch = limit + 1
+        batch = ask.limit + 1
         for _ in range(_MAX_BATCHES):
             known = self._database.run(
                 snapshot_diff.comparable,
@@ -59,7 +59,7 @@ class Differences:
                 difference = compare(mac, stays, known.first_seen.get(mac, end), since, end)
                 if difference is not None:
                     found.append(difference)
-                    if len(found) == limit:
+                    if len(found) == ask.limit:
                         return Page(tuple(found), str(after))
             # Addresses that came and went in between differ in nothing: the page is filled from the next.
             if not known.more:

@@ -5,6 +5,8 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 
+from sqlalchemy import Row
+
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.queries.as_of import past_instant, stays_as_of, view_as_of
 from kiteroll.app.sightings import sighting_of
@@ -14,6 +16,7 @@ from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.makers import AddressOrigin
 from kiteroll.core.model.nearest import did_you_mean
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.topology.contested import NOTHING_CONTESTED, Contested
 from kiteroll.core.topology.home import Home, choose_home, home_of_switch, rank
 from kiteroll.core.topology.home_history import HomeInterval, homes_over_time
@@ -25,7 +28,7 @@ from kiteroll.store.endpoint_queries import EndpointRecord, endpoint_records
 from kiteroll.store.host_names import IpStay
 from kiteroll.store.paging import Page
 from kiteroll.store.quiet_periods import QuietTime, quiet_times
-from kiteroll.store.stay_queries import Filters, PlacedStay
+from kiteroll.store.stay_queries import EndpointCriteria, Filters, PlacedStay
 
 __all__ = [
     "EndpointQueries",
@@ -37,6 +40,7 @@ __all__ = [
     "StayFilter",
 ]
 
+_NEVER_SEEN = "no switch has ever learned this address"
 _HOMES_AT_ONCE = 200
 _MAX_QUIET = 1000
 """Quiet times told at once, the latest."""
@@ -93,17 +97,12 @@ class EndpointQueries:
         self._clock = clock
         self._contested = contested
 
-    def page(self, cursor: str | None, limit: int) -> Page[EndpointView]:
-        page = self._database.run(stay_queries.endpoints_page, cursor=cursor, limit=limit)
-        return Page(tuple(self.known([mac for mac, _ in page.items])), page.next)
-
     def get(self, mac: MacAddress, at: datetime | None) -> EndpointView:
         """Raises NotFound when it is not known, or was not yet."""
         found = self.known([mac], at)
         if not found:
-            about = self._database.run(stay_queries.about_endpoints, [mac]).get(mac)
-            first = None if about is None else about["first_seen_at"].isoformat()
-            hint = f"it was first seen at {first}" if first else "no switch has ever learned this address"
+            first = self._database.run(stay_queries.first_seen, [mac]).get(mac)
+            hint = f"it was first seen at {first.isoformat()}" if first else _NEVER_SEEN
             raise NotFound("endpoint", str(mac), hint)
         return found[0]
 
@@ -132,9 +131,22 @@ class EndpointQueries:
             rows = stays_as_of(self._database, rows, at)
         return longest_path([sighting_of(row, view) for row in rows], start, view.topology)
 
-    def stays(self, wanted: StayFilter, cursor: str | None, limit: int) -> Page[PlaceView]:
+    def stays(self, wanted: StayFilter, ask: PageAsk) -> Page[PlaceView]:
         """Raises NotFound for a switch or port that is not there."""
         at = past_instant(self._clock, wanted.at)
+        view = self._topology.now() if at is None else self._topology.at(at)
+        filters = self._filters(wanted, view, at)
+        page = self._database.run(stay_queries.stays_page, filters, ask, newest_first=wanted.ended)
+        rows = page.items if at is None else stays_as_of(self._database, page.items, at)
+        return Page(tuple(_place(row, view) for row in rows), page.next)
+
+    def plain_stays(self, wanted: StayFilter) -> tuple[NetworkView, Iterator[Row[Any]]]:
+        """Every stay in plain values (`stay_queries.plain_placed`), as of now. Raises NotFound."""
+        view = self._topology.now()
+        return view, self._database.stream(stay_queries.plain_placed, self._filters(wanted, view, None))
+
+    def _filters(self, wanted: StayFilter, view: NetworkView, at: datetime | None) -> Filters:
+        """Raises NotFound."""
         switch_id = port_id = None
         if wanted.port is not None:
             if wanted.switch is None:
@@ -142,8 +154,7 @@ class EndpointQueries:
             port_id = find_port(self._database, wanted.switch, wanted.port)
         elif wanted.switch is not None:
             switch_id = self._database.run(inventory.get_switch, wanted.switch).id
-        view = self._topology.now() if at is None else self._topology.at(at)
-        filters = Filters(
+        return Filters(
             switch_id=switch_id,
             port_id=port_id,
             vlan=wanted.vlan,
@@ -152,11 +163,6 @@ class EndpointQueries:
             at=at,
             without_ports=frozenset() if wanted.uplinks else view.uplink_ids,
         )
-        page = self._database.run(
-            stay_queries.stays_page, filters, cursor=cursor, limit=limit, newest_first=wanted.ended
-        )
-        rows = page.items if at is None else stays_as_of(self._database, page.items, at)
-        return Page(tuple(_place(row, view) for row in rows), page.next)
 
     def quiet_times(self, mac: MacAddress, back: timedelta, *, uplinks: bool) -> list[QuietTime]:
         """When it was missing where it was, earliest first."""
@@ -169,17 +175,23 @@ class EndpointQueries:
 
     def homes(self, mac: MacAddress, back: timedelta) -> list[HomeInterval]:
         """Where it was at home, earliest first. Raises NotFound when no switch ever learned it."""
-        if not self._database.run(stay_queries.about_endpoints, [mac]):
-            raise NotFound("endpoint", str(mac), "no switch has ever learned this address")
+        return self.homes_since(mac, self._clock.now() - back)
+
+    def homes_since(self, mac: MacAddress, since: datetime) -> list[HomeInterval]:
+        """The same."""
+        if not self._database.run(stay_queries.first_seen, [mac]):
+            raise NotFound("endpoint", str(mac), _NEVER_SEEN)
         recorded_since = self._database.run(port_history.recorded_since)
-        return self._homes([mac], self._clock.now() - back, recorded_since)[mac]
+        return self._homes([mac], since, recorded_since)[mac]
 
     def all_homes(self, since: datetime) -> Iterator[tuple[MacAddress, HomeInterval]]:
         """Where every endpoint was at home since then, in order of address, then of time."""
         cursor: str | None = None
         recorded_since = self._database.run(port_history.recorded_since)
         while True:
-            page = self._database.run(stay_queries.endpoints_page, cursor=cursor, limit=_HOMES_AT_ONCE)
+            page = self._database.run(
+                stay_queries.endpoints_page, EndpointCriteria(), PageAsk(cursor, _HOMES_AT_ONCE)
+            )
             macs = [mac for mac, _ in page.items]
             homes = self._homes(macs, since, recorded_since)
             yield from ((mac, one) for mac in macs for one in homes[mac])
@@ -197,11 +209,6 @@ class EndpointQueries:
 
     def ips(self, mac: MacAddress, limit: int) -> list[IpStay]:
         return self._database.run(host_names.ip_history, mac, limit)
-
-    def change(self, mac: MacAddress, values: Mapping[str, Any]) -> EndpointView:
-        """Set label, owner or notes. Raises NotFound."""
-        self._database.run(stay_queries.change_endpoint, mac, values)
-        return self.get(mac, None)
 
     def _view(
         self, mac: MacAddress, record: EndpointRecord, view: NetworkView, now: datetime, contested: Contested

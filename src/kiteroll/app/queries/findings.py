@@ -1,5 +1,6 @@
 """Stored findings, each with what it explains and what explains it."""
 
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store import findings
 from kiteroll.store.database import Database
 from kiteroll.store.findings import FindingFilters, FindingWithParts
@@ -12,9 +13,9 @@ class FindingQueries:
     def __init__(self, database: Database) -> None:
         self._database = database
 
-    def page(self, filters: FindingFilters, cursor: str | None, limit: int) -> Page[FindingWithParts]:
+    def page(self, filters: FindingFilters, ask: PageAsk) -> Page[FindingWithParts]:
         """Latest evidence first."""
-        return self._database.run(findings.findings_with_parts, filters, cursor=cursor, limit=limit)
+        return self._database.run(findings.findings_with_parts, filters, ask)
 
     def get(self, number: int) -> FindingWithParts:
         """Raises NotFound."""
@@ -22,7 +23,7 @@ class FindingQueries:
         (found,) = self._database.run(findings.with_parts, [row])
         return found
 
-    def parts(self, number: int, cursor: str | None, limit: int) -> Page[FindingWithParts]:
+    def parts(self, number: int, ask: PageAsk) -> Page[FindingWithParts]:
         """Findings that this one explains. Raises NotFound."""
         row = self._database.run(findings.get_finding, number)
-        return self.page(FindingFilters(part_of=row.finding.key), cursor, limit)
+        return self.page(FindingFilters(part_of=row.finding.key), ask)

@@ -6,6 +6,7 @@ from datetime import datetime
 
 from kiteroll.app.topology_view import TopologyView
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.store import inventory, list_queries
 from kiteroll.store.database import Database
 from kiteroll.store.list_queries import ChangeRow, ReadingRow
@@ -32,24 +33,23 @@ class HistoryQueries:
         self._database = database
         self._topology = topology
 
-    def changes(self, wanted: ChangeFilter, cursor: str | None, limit: int) -> Page[ChangeRow]:
+    def changes(self, wanted: ChangeFilter, ask: PageAsk) -> Page[ChangeRow]:
         """Latest first. Raises NotFound for a switch that is not there."""
         return self._database.run(
             list_queries.changes_page,
+            ask,
             since=wanted.since,
             until=wanted.until,
             switch_id=self._switch_id(wanted.switch),
             mac=wanted.mac,
             kinds=wanted.kinds,
             without_ports=frozenset() if wanted.uplinks else self._topology.now().uplink_ids,
-            cursor=cursor,
-            limit=limit,
         )
 
-    def readings(self, switch: str | None, cursor: str | None, limit: int) -> Page[ReadingRow]:
+    def readings(self, switch: str | None, ask: PageAsk) -> Page[ReadingRow]:
         """Readings and failed tries, latest first. Raises NotFound for a switch that is not there."""
         switch_id = self._switch_id(switch)
-        return self._database.run(list_queries.readings_page, switch_id, cursor=cursor, limit=limit)
+        return self._database.run(list_queries.readings_page, switch_id, ask)
 
     def _switch_id(self, name: str | None) -> int | None:
         return None if name is None else self._database.run(inventory.get_switch, name).id

@@ -15,6 +15,7 @@ from kiteroll.core.errors import BadAddress, Invalid, NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.makers import ADDRESS_DIGITS, AddressOrigin, first_digits
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.policy.csv_lists import ExpectedLine, expected_devices
 from kiteroll.core.policy.enrolment import Replacement, replacements
@@ -97,9 +98,7 @@ class RollCalls:
         offers = replacements(called.occupancy, called.random, judge.now)
         return replace(called, replacements=tuple(offers))
 
-    def all(
-        self, level: Level, *, broken: bool, without_rule: bool, cursor: str | None, limit: int
-    ) -> RollCallView:
+    def all(self, level: Level, *, broken: bool, without_rule: bool, ask: PageAsk) -> RollCallView:
         """Ports of a level that have a rule or a roll and are not exempt, or where somebody is who is barred;
         and their sums. `broken`: only those at which a rule is broken; `without_rule`: all others are listed
         too. Raises NotFound for a level that is not there."""
@@ -107,7 +106,7 @@ class RollCalls:
         ports = self._ports_of(level, judge)
         sums: list[RollCallCounts] = []
         wanted: list[tuple[PortRef, str, Sequence[int]]] = []
-        after, last = _position(cursor), 0
+        after, last = _position(ask.cursor), 0
         for at, (port, alias, keys) in enumerate(self._ports_with_keys(ports)):
             counts = judge.counts(port, keys)
             called = counts.rule.sets_something or counts.rule.own_roll or counts.broken
@@ -115,12 +114,12 @@ class RollCalls:
                 sums.append(counts_of(counts, judge.now))
             elif not without_rule:
                 continue
-            if at >= after and len(wanted) <= limit and (counts.broken or not broken):
+            if at >= after and len(wanted) <= ask.limit and (counts.broken or not broken):
                 wanted.append((port, alias, keys))
                 last = at
-        rows = [self._called(judge, *one) for one in wanted[:limit]]
+        rows = [self._called(judge, *one) for one in wanted[: ask.limit]]
         return RollCallView(
-            totals=total(sums), ports=tuple(rows), next=str(last) if len(wanted) > limit else None
+            totals=total(sums), ports=tuple(rows), next=str(last) if len(wanted) > ask.limit else None
         )
 
     def absent(self, level: Level) -> list[AbsentEntry]:

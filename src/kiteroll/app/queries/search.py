@@ -1,5 +1,7 @@
 """One search box for everything: what may the typed text mean?"""
 
+from collections.abc import Sequence
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
 
@@ -14,8 +16,9 @@ from kiteroll.clock import Clock
 from kiteroll.core.errors import BadAddress
 from kiteroll.core.model.mac import Fragment, MacAddress
 from kiteroll.core.search.search_query import may_be_ip, meant_as_address, network_of, split_list
-from kiteroll.store import addresses, endpoint_queries
+from kiteroll.store import addresses, endpoint_queries, labels
 from kiteroll.store.database import Database
+from kiteroll.store.labels import Label
 
 _MAX_NAMED = 8
 """Switches and ports listed; they are a sideline of a search that is mostly for addresses."""
@@ -27,6 +30,16 @@ _MIN_MAKER_LETTERS = 3
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class TextFound:
+    """One text of a pasted list, and what it found."""
+
+    text: str
+    macs: list[MacAddress]
+    switches: list[str]
+    problem: str
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class SearchView:
     query: str
     endpoints: list[EndpointView]
@@ -34,6 +47,10 @@ class SearchView:
     """Whether there are more endpoints than were asked for."""
     switches: list[SwitchView] = field(default_factory=list)
     ports: list[PortView] = field(default_factory=list)
+    never_seen: list[Label] = field(default_factory=list)
+    """Labels of addresses that no switch has learned."""
+    texts: list[TextFound] = field(default_factory=list)
+    """Of a pasted list, in its order."""
 
 
 class Search:
@@ -83,7 +100,8 @@ class Search:
             by_maker = self._by_maker(text, limit + 1)
             macs = list(dict.fromkeys([*macs, *named.macs, *by_maker]))[: limit + 1]
         endpoints = self._endpoints.known(macs[:limit], at)
-        nothing = not endpoints and not named.switches and not named.ports
+        never_seen = self._never_seen(text, [*macs, *named.macs], endpoints) if at is None else []
+        nothing = not (endpoints or named.switches or named.ports or never_seen)
         if wrong is not None and nothing and meant_as_address(text):
             raise wrong
         return SearchView(
@@ -92,7 +110,18 @@ class Search:
             more=len(macs) > limit,
             switches=self._switches.views(named.switches),
             ports=self._ports.views(named.ports),
+            never_seen=never_seen,
         )
+
+    def _never_seen(
+        self, text: str, macs: Sequence[MacAddress], endpoints: Sequence[EndpointView]
+    ) -> list[Label]:
+        """What is said of addresses that the text means and no switch has learned."""
+        wanted = set(macs) - {one.mac for one in endpoints}
+        with suppress(BadAddress):
+            wanted.add(MacAddress.parse(text))
+        found = self._database.run(labels.labels_of, list(wanted - {one.mac for one in endpoints}))
+        return [found[mac] for mac in sorted(found)]
 
     def devices_called(self, name: str) -> list[MacAddress]:
         """Endpoints with exactly this IP, host name (with or without its domain) or label."""
@@ -106,16 +135,31 @@ class Search:
     def _find_several(self, query: str, parts: list[str], limit: int, at: datetime | None) -> SearchView:
         """Each by itself, in the order given; what cannot be an address finds nothing."""
         endpoints: dict[MacAddress, EndpointView] = {}
+        switches: dict[str, SwitchView] = {}
+        never_seen: dict[MacAddress, Label] = {}
+        texts: list[TextFound] = []
         more = False
         for part in parts:
             try:
                 found = self.find(part, limit, at)
-            except BadAddress:
+            except BadAddress as wrong:
+                texts.append(TextFound(text=part, macs=[], switches=[], problem=str(wrong)))
                 continue
-            for one in found.endpoints:
-                endpoints.setdefault(one.mac, one)
+            endpoints |= {one.mac: one for one in found.endpoints if one.mac not in endpoints}
+            switches |= {one.row.name: one for one in found.switches}
+            never_seen |= {one.mac: one for one in found.never_seen}
+            macs = [one.mac for one in found.endpoints] + [one.mac for one in found.never_seen]
+            names = [one.row.name for one in found.switches]
+            texts.append(TextFound(text=part, macs=macs, switches=names, problem=""))
             more = more or found.more
-        return SearchView(query=query, endpoints=list(endpoints.values()), more=more)
+        return SearchView(
+            query=query,
+            endpoints=list(endpoints.values()),
+            more=more,
+            switches=list(switches.values()),
+            never_seen=list(never_seen.values()),
+            texts=texts,
+        )
 
     def _by_address(
         self, text: str, limit: int, at: datetime | None
@@ -151,5 +195,5 @@ class Search:
 
 def _names(one: EndpointView) -> set[str]:
     hosts = [name.lower() for name in one.record.names]
-    label = str(one.record.about["label"]).lower()
+    label = one.record.label.label.lower()
     return {*one.record.ips, *hosts, *(name.split(".")[0] for name in hosts), *filter(None, [label])}

@@ -7,6 +7,7 @@ from datetime import datetime
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.switch_condition import condition_of
 from kiteroll.clock import Clock
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.topology.neighbours import is_switch, names_by_address
 from kiteroll.core.tracking.switch_health import SwitchHealth, SwitchWarning, switch_warnings
 from kiteroll.store import inventory, list_queries, neighbours
@@ -40,9 +41,9 @@ class SwitchQueries:
         self._clock = clock
         self._table_share = table_share
 
-    def page(self, cursor: str | None, limit: int) -> Page[SwitchView]:
+    def page(self, ask: PageAsk, site: str | None = None, group: str | None = None) -> Page[SwitchView]:
         """By name."""
-        page = self._database.run(list_queries.switches_page, cursor=cursor, limit=limit)
+        page = self._database.run(list_queries.switches_page, ask, site=site, group=group)
         return Page(tuple(self.views(page.items)), page.next)
 
     def all(self) -> list[SwitchView]:
@@ -72,6 +73,9 @@ class SwitchQueries:
                 )
             )
         return found
+
+    def all_neighbours(self) -> list[NeighbourRow]:
+        return self._database.run(neighbours.neighbours_of)
 
     def neighbours(self, name: str) -> list[NeighbourRow]:
         """Raises NotFound."""

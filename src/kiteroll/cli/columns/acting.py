@@ -15,7 +15,7 @@ _STYLES = {"refused": "red", "not done": "red", "unknown": "yellow", "sending": 
 
 def actions(out: Output) -> list[Column[api.Action]]:
     return [
-        Column("number", lambda one: one.number, right=True),
+        Column("id", lambda one: one.id, right=True),
         Column("at", lambda one: one.began_at, shown=lambda one: out.age(one.began_at)),
         Column("kind", lambda one: one.kind),
         Column("switch", lambda one: one.switch, style=lambda _: "bold"),
@@ -65,7 +65,7 @@ def closed_elsewhere(out: Output) -> list[Column[api.PortClosedElsewhere]]:
 
 def proposals(out: Output) -> list[Column[api.Proposal]]:
     return [
-        Column("number", lambda one: one.number, right=True),
+        Column("id", lambda one: one.id, right=True),
         Column("state", lambda one: one.state, style=lambda one: _STYLES.get(one.state, "")),
         Column("switch", lambda one: one.switch, style=lambda _: "bold"),
         Column("port", lambda one: one.port, style=lambda _: "bold"),
@@ -81,7 +81,7 @@ def proposals(out: Output) -> list[Column[api.Proposal]]:
 
 def sweeps(out: Output) -> list[Column[api.Sweep]]:
     return [
-        Column("number", lambda one: one.number, right=True),
+        Column("id", lambda one: one.id, right=True),
         Column("began", lambda one: one.began_at, shown=lambda one: out.age(one.began_at)),
         Column("state", lambda one: one.state),
         Column("networks", lambda one: one.networks),

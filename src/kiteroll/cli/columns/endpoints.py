@@ -111,6 +111,27 @@ def makers() -> list[Column[api.Maker]]:
     ]
 
 
+def labels() -> list[Column[api.Label]]:
+    return [
+        Column("mac", lambda one: one.mac, style=lambda _: "bold"),
+        Column("label", lambda one: one.label),
+        Column("owner", lambda one: one.owner),
+        Column("notes", lambda one: one.notes),
+        Column("seen", lambda one: one.seen),
+    ]
+
+
+def label_differences() -> list[Column[api.LabelDifference]]:
+    def said(text: api.LabelText) -> str:
+        return "; ".join(part for part in (text.label, text.owner, text.notes) if part)
+
+    return [
+        Column("mac", lambda one: one.mac, style=lambda _: "bold"),
+        Column("before", lambda one: said(one.before)),
+        Column("after", lambda one: said(one.after)),
+    ]
+
+
 def leads(names: list[str]) -> str:
     """The next switch, and how many more are behind it."""
     return names[0] + (f" and {len(names) - 1} more" if len(names) > 1 else "") if names else ""

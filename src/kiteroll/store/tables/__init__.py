@@ -25,6 +25,7 @@ from kiteroll.store.tables.inventory import (
     shared_address,
     site,
 )
+from kiteroll.store.tables.labels import address_label
 from kiteroll.store.tables.network import neighbour, port, port_link, port_uplink, switch, vlan
 from kiteroll.store.tables.people import account, api_token, audit_entry, sign_in_session
 from kiteroll.store.tables.port_actions import (
@@ -34,6 +35,7 @@ from kiteroll.store.tables.port_actions import (
     port_proposal,
     rehearsed_rule,
 )
+from kiteroll.store.tables.repeats import kept_answer
 from kiteroll.store.tables.rules import (
     barred_address,
     candidate_decision,
@@ -47,6 +49,7 @@ from kiteroll.store.tables.settings import runtime_setting
 __all__ = [
     "account",
     "acting_state",
+    "address_label",
     "alert_message",
     "alert_route",
     "alert_target",
@@ -65,6 +68,7 @@ __all__ = [
     "ip_lookup",
     "ip_name",
     "ip_stay",
+    "kept_answer",
     "maker_prefix",
     "metadata",
     "neighbour",

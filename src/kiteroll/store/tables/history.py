@@ -40,12 +40,7 @@ endpoint = Table(
     metadata,
     Column("mac", Mac, primary_key=True, autoincrement=False),
     Column("first_seen_at", Instant, nullable=False),
-    # What operators say of it.
-    Column("label", String(128), nullable=False, server_default=""),
-    Column("owner", String(128), nullable=False, server_default=""),
-    Column("notes", Text),
-    Index("endpoint_label", "label"),
-    Index("endpoint_owner", "owner"),
+    Index("endpoint_first_seen", "first_seen_at"),
 )
 
 

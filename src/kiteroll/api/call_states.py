@@ -1,0 +1,148 @@
+"""What calls can change, as it is: shown before and after in the audit log, and covered by entity tags."""
+
+from collections.abc import Mapping
+from hashlib import sha256
+from typing import Any
+
+from kiteroll.api.contract.single import one_of
+from kiteroll.api.presenters.alerts import present_route
+from kiteroll.api.presenters.port_actions import present_proposal
+from kiteroll.app.access.accounts import Accounts
+from kiteroll.app.alerts.alert_routes import AlertRoutes
+from kiteroll.app.alerts.alert_targets import AlertTargets
+from kiteroll.app.csv_mappings import CsvMappings
+from kiteroll.app.enrolment import Enrolment
+from kiteroll.app.inventory import Inventory
+from kiteroll.app.labels import Label, Labels
+from kiteroll.app.makers import MakerDirectory
+from kiteroll.app.port_actions.proposals import Proposals
+from kiteroll.app.port_rules import PortRules
+from kiteroll.app.queries.endpoints import EndpointQueries
+from kiteroll.app.queries.findings import FindingQueries
+from kiteroll.app.queries.ports import PortQueries
+from kiteroll.app.queries.switches import SwitchQueries
+from kiteroll.app.runtime_settings import RuntimeSettings
+from kiteroll.app.shared_addresses import SharedAddresses
+from kiteroll.core.errors import KiteRollError
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.makers import parse_address_or_prefix, parse_prefix
+from kiteroll.schemas.rules_file import rules_text
+
+Parts = Mapping[type, Any]
+Given = Mapping[str, Any]
+"""Of a call: its path and query parameters and, under `body`, its parsed body."""
+
+
+def switch(parts: Parts, given: Given) -> Any:
+    row = parts[SwitchQueries].get((given["body"] or {}).get("name") or given["name"]).row
+    shown: tuple[str, ...] = ("name", "source", "host", "udp_port", "site", "in_groups", "notes")
+    shown += (
+        "credential_name",
+        "credential_kind",
+        "interval_s",
+        "timeout_s",
+        "tries",
+        "hold_time_s",
+        "table_size",
+        "enabled",
+    )
+    return {name: getattr(row, name) for name in shown}
+
+
+def port(parts: Parts, given: Given) -> Any:
+    return {"role": parts[PortQueries].get(given["name"], given["port"], None).role.role.value}
+
+
+def finding(parts: Parts, given: Given) -> Any:
+    found = parts[FindingQueries].get(int(given["number"])).row.finding
+    until = found.acknowledged_until and found.acknowledged_until.isoformat()
+    said = {"by": found.acknowledged_by, "note": found.note, "until": until}
+    return {"state": found.state.value, **{name: value for name, value in said.items() if value}}
+
+
+def endpoint(parts: Parts, given: Given) -> Any:
+    return _said(parts[EndpointQueries].get(MacAddress.parse(given["mac"]), None).record.label)
+
+
+def label(parts: Parts, given: Given) -> Any:
+    return _said(parts[Labels].get(MacAddress.parse(given["mac"])))
+
+
+def _said(one: Label) -> Any:
+    return {"label": one.label, "owner": one.owner, "notes": one.notes}
+
+
+def credential(parts: Parts, given: Given) -> Any:
+    row = one_of(parts[Inventory].credentials(), given["name"], "credential", "kiteroll credential list")
+    return {"kind": row.kind, "secret": f"(secret {sha256(row.sealed).hexdigest()[:8]})"}
+
+
+def mapping(parts: Parts, given: Given) -> Any:
+    return dict(parts[CsvMappings].get(given["name"]))
+
+
+def site(parts: Parts, given: Given) -> Any:
+    one = one_of(parts[Inventory].sites(), given["name"], "site", "kiteroll site list")
+    return {"concurrency": one.concurrency}
+
+
+def group(parts: Parts, given: Given) -> Any:
+    one = one_of(parts[Inventory].groups(), given["name"], "group", "kiteroll group list")
+    return {"hold_time_s": one.hold_time_s, "shares_tables": one.shares_tables}
+
+
+def shared_address(parts: Parts, given: Given) -> Any:
+    return {"reason": parts[SharedAddresses].all()[parse_address_or_prefix(given["prefix"])]}
+
+
+def maker(parts: Parts, given: Given) -> Any:
+    return {"maker": parts[MakerDirectory].own_prefixes()[parse_prefix(given["prefix"])]}
+
+
+def rules(parts: Parts, given: Given) -> Any:
+    return {"rules": sha256(rules_text(parts[PortRules].rule_set()).encode()).hexdigest()}
+
+
+def window(parts: Parts, given: Given) -> Any:
+    row = parts[Enrolment].window(int(given["number"])).row
+    return {"closed_by": row.closed_by}
+
+
+def user(parts: Parts, given: Given) -> Any:
+    row = parts[Accounts].get(given["name"])
+    shown = ("full_name", "role", "acts_on_ports", "enabled", "openid_subject")
+    return {name: getattr(row, name) for name in shown} | {"sites": row.sites and sorted(row.sites)}
+
+
+def alert_target(parts: Parts, given: Given) -> Any:
+    row = parts[AlertTargets].get(given["name"]).row
+    secret = "none" if row.sealed is None else f"(secret {sha256(row.sealed).hexdigest()[:8]})"
+    flags = {"enabled": row.enabled, "audit_log": row.audit_log, "secret": secret}
+    return {"kind": row.kind, **row.settings, **flags}
+
+
+def alert_route(parts: Parts, given: Given) -> Any:
+    return present_route(parts[AlertRoutes].get(given["name"])).model_dump(mode="json", exclude={"name"})
+
+
+def planned_work(parts: Parts, given: Given) -> Any:
+    row = parts[AlertRoutes].get_planned_work(int(given["number"]))
+    work = row.work
+    where = {"site": work.site, "switch": work.switch, "kind": work.kind, "reason": row.reason}
+    return {"begins_at": work.begins_at.isoformat(), "ends_at": work.ends_at.isoformat(), **where}
+
+
+def setting(parts: Parts, given: Given) -> Any:
+    return {"value": parts[RuntimeSettings].get(given["name"]).value}
+
+
+def state_or_none(state: Any, parts: Parts, given: Given) -> Any:
+    """What is not there has no state."""
+    try:
+        return state(parts, given)
+    except (KiteRollError, KeyError):
+        return None
+
+
+def proposal(parts: Parts, given: Given) -> Any:
+    return present_proposal(parts[Proposals].get(int(given["number"]))).model_dump(mode="json")

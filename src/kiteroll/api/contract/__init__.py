@@ -1,0 +1,1 @@
+"""What holds for every call alike: problems, parameters, preconditions, calls that are sent twice."""
