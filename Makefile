@@ -10,7 +10,7 @@ CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/inde
 # whole and in order: those with a browser come last, whose loop goes on in its process.
 TWO_AT_ONCE := -n 2 --dist loadfile --no-loadscope-reorder
 
-.PHONY: demo test coverage check console generated bench torture deb screenshots clean
+.PHONY: demo test coverage check console generated bench torture deb wheels screenshots clean
 
 demo: $(VENV)/ready $(CONSOLE)
 	$(VENV)/bin/kiteroll demo $(DEMO)
@@ -40,6 +40,9 @@ bench: $(VENV)/ready-test
 
 deb: $(VENV)/ready $(CONSOLE)
 	$(PY) -m scripts.make_deb
+
+wheels: $(VENV)/ready $(CONSOLE)
+	$(PY) -m scripts.make_wheels
 
 screenshots: $(VENV)/ready-test $(CONSOLE)
 	scripts/setup shots

@@ -11,7 +11,7 @@ import pytest
 
 from kiteroll.api.metrics import Metrics
 from kiteroll.api.stream import events
-from kiteroll.api.stream.broadcaster import EventBroadcaster, StreamEvent
+from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.events import EventBus, InventoryChanged, ReadingFailed, ReadingStored
 from kiteroll.app.ingest import import_result
 from kiteroll.core.errors import Invalid, StorageUnavailable
@@ -40,10 +40,10 @@ def test_a_probe_changes_stays_and_leaves_labels_metrics_and_readings_alone(live
     metrics = Metrics(
         parts.bus, parts.ingestor, parts.switch_queries, parts.findings.live, parts.supervisor, live.clock
     )
-    published: list[StreamEvent] = []
+    published: list[Any] = []
     broadcaster = EventBroadcaster()
     broadcaster.publish = published.extend  # type: ignore[method-assign, assignment]
-    events.connect(parts.bus, broadcaster)
+    events.connect(parts.bus, broadcaster, lambda port: port[1] == "p2")
     live.store(_labelled(0, {(1, 10): "p1"}))
     before = [line for line in metrics.text().decode().splitlines() if "kiteroll_reading" in line]
     published.clear()
@@ -51,7 +51,7 @@ def test_a_probe_changes_stays_and_leaves_labels_metrics_and_readings_alone(live
     parts.names.refresh()
     assert parts.names.aliases.find("berth p2", 5), "its label is found still"
     assert [line for line in metrics.text().decode().splitlines() if "kiteroll_reading" in line] == before
-    assert [one.name for one in published] == ["change"], "no reading is told of"
+    assert [(one.event, one.uplink) for one in published] == [("change", True)], "no reading is told of"
     (row,) = live.parts.storage.database.run(inventory.all_switches)
     assert (row.health, row.last_complete_at) == ("read", at(0))
     assert parts.ingestor.tracker.present("quay-1") == 1

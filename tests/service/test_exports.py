@@ -13,8 +13,8 @@ import pytest
 from openpyxl import load_workbook
 from pyarrow import parquet
 
-from kiteroll.api.exports.flat import columns_of, types_of
 from kiteroll.schemas import api
+from kiteroll.schemas.flat import columns_of, types_of
 from tests.support.harness import Lab, Service
 
 V1 = "/api/v1"

@@ -5,13 +5,14 @@ from pathlib import Path
 
 import pytest
 
-from kiteroll.api.stream.broadcaster import QUEUE, EventBroadcaster, StreamEvent
+from kiteroll.api.stream.broadcaster import KEPT, QUEUE, EventBroadcaster, SentEvent
 from kiteroll.app.config import load_config
 from kiteroll.app.events import EventBus
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.core.errors import ConfigError, StorageUnavailable
 from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.duration import parse_duration_s
+from kiteroll.schemas.stream import FindingEvent, ResyncEvent, RulesEvent
 from kiteroll.store.database import Database
 from kiteroll.store.vault import Vault
 
@@ -71,13 +72,13 @@ def test_events_reach_every_listener_and_closing_ends_them() -> None:
 
         listeners = [asyncio.create_task(listen()) for _ in range(3)]
         await asyncio.sleep(0)
-        hub.publish([StreamEvent("change", "{}")])
-        await asyncio.to_thread(hub.publish, [StreamEvent("reading", "{}")])
+        hub.publish([RulesEvent()])
+        await asyncio.to_thread(hub.publish, [ResyncEvent()])
         await asyncio.sleep(0)  # what was handed over from threads is spread in the loop's next turn
         hub.close()
         return await asyncio.gather(*listeners)
 
-    assert asyncio.run(run()) == [["change", "reading"]] * 3
+    assert asyncio.run(run()) == [["rules", "resync"]] * 3
 
 
 def test_a_listener_that_falls_behind_is_sent_a_resync() -> None:
@@ -88,14 +89,45 @@ def test_a_listener_that_falls_behind_is_sent_a_resync() -> None:
         first = asyncio.ensure_future(anext(listening))
         await asyncio.sleep(0)
         for number in range(QUEUE + 2):
-            hub.publish([StreamEvent(f"event-{number}", "{}")])
+            hub.publish([_told(number)])
         await asyncio.sleep(0)
         names = [(await first).name]
-        names += [(await anext(listening)).name for _ in range(2)]
+        names += [(await anext(listening)).switch or "" for _ in range(2)]
         await listening.aclose()  # type: ignore[attr-defined]
         return names
 
-    assert asyncio.run(run()) == ["resync", f"event-{QUEUE}", f"event-{QUEUE + 1}"]
+    assert asyncio.run(run()) == ["resync", f"quay-{QUEUE}", f"quay-{QUEUE + 1}"]
+
+
+def _told(number: int) -> FindingEvent:
+    return FindingEvent(kind="loop", state="open", title="a loop", switch=f"quay-{number}", mac=None)
+
+
+def test_a_listener_that_comes_back_gets_what_it_missed_or_is_told_that_it_cannot() -> None:
+    async def run() -> None:
+        hub = EventBroadcaster()
+        hub.attach()
+        begun = hub.last_id
+
+        async def some(after: str, count: int) -> list[SentEvent]:
+            listening = hub.listen(after)
+            found = [await anext(listening) for _ in range(count)]
+            await listening.aclose()  # type: ignore[attr-defined]
+            return found
+
+        hub.publish([_told(number) for number in range(3)])
+        await asyncio.sleep(0)
+        first = await some(begun, 3)
+        assert [one.switch for one in first] == ["quay-0", "quay-1", "quay-2"]
+        (last,) = await some(first[1].id, 1)
+        assert last == first[2]
+        hub.publish([_told(number) for number in range(KEPT + 1)])
+        await asyncio.sleep(0)
+        for lost in (begun, "0-1", "nonsense", f"{begun}x"):
+            (told,) = await some(lost, 1)
+            assert (told.name, told.id) == ("resync", hub.last_id)
+
+    asyncio.run(run())
 
 
 def test_a_change_of_the_inventory_does_not_wait_for_a_database_that_is_away(database: Database) -> None:

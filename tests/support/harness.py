@@ -66,6 +66,7 @@ class Service:
     ca_file: Path | None = None
     """What vouches for it, where it speaks TLS."""
     process: "subprocess.Popen[bytes] | None" = None
+    python: str = sys.executable
 
     @property
     def url(self) -> str:
@@ -80,7 +81,7 @@ class Service:
         return (self.data.parent / f"{self.data.name}.log").read_text()
 
     def start(self, *, wait: bool = True) -> None:
-        command = [sys.executable, "-m", "kiteroll.cli", "up", "--data", str(self.data)]
+        command = [self.python, "-m", "kiteroll.cli", "up", "--data", str(self.data)]
         command += ["--listen-port", str(self.port), *self.extra]
         with (self.data.parent / f"{self.data.name}.log").open("ab") as log:
             environment = {**os.environ, "KITEROLL_INTERVAL": "1h", **self.environment}

@@ -14,9 +14,10 @@ export function useLive(): boolean {
   useEffect(() => {
     const source = new EventSource("/api/v1/stream");
     const gather = gatherer((keys) => refresh(client, keys));
-    source.addEventListener("hello", () => {
+    source.addEventListener("hello", (event) => {
       setConnected(true);
-      gather.add([...ON_READING, ...ON_CHANGE, ...ON_RULES]);
+      // After a lost connection the stream goes on where it was: what was missed follows.
+      if (!JSON.parse(event.data).resumed) gather.add([...ON_READING, ...ON_CHANGE, ...ON_RULES]);
     });
     source.addEventListener("error", () => setConnected(false));
     source.addEventListener("reading", () => gather.add(ON_READING));

@@ -1336,7 +1336,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Readings, changes and findings as they come (server-sent events) */
+        /** Readings, changes, findings and changes of rules as they come (server-sent events) */
         get: operations["stream"];
         put?: never;
         post?: never;
@@ -5871,6 +5871,131 @@ export interface components {
              */
             addresses?: components["schemas"]["DocumentAddress"][];
         };
+        /**
+         * ChangeEvent
+         * @description An endpoint appeared, moved, fell quiet, came back or went; or a switch restarted.
+         */
+        ChangeEvent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "change";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "appeared" | "moved" | "quiet" | "returned" | "gone" | "restarted";
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Switch */
+            switch: string;
+            /** Mac */
+            mac: string | null;
+            /** Port */
+            port: string | null;
+            /** Vlan */
+            vlan: number | null;
+            /** From Port */
+            from_port: string | null;
+            /** Uplink */
+            uplink: boolean;
+        };
+        /**
+         * FindingEvent
+         * @description A finding opened, changed or cleared.
+         */
+        FindingEvent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "finding";
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "open" | "acknowledged" | "cleared";
+            /** Title */
+            title: string;
+            /** Switch */
+            switch: string | null;
+            /** Mac */
+            mac: string | null;
+        };
+        /**
+         * HelloEvent
+         * @description The stream begins; what is fetched from now on is not older than what the stream tells.
+         */
+        HelloEvent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "hello";
+            /** Resumed */
+            resumed: boolean;
+        };
+        /**
+         * ReadingEvent
+         * @description A switch was read, or could not be.
+         */
+        ReadingEvent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "reading";
+            /** Switch */
+            switch: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /**
+             * Outcome
+             * @enum {string}
+             */
+            outcome: "complete" | "partial" | "failed";
+            /** Rows */
+            rows: number | null;
+            /** Changes */
+            changes: number;
+            /** Error */
+            error: string;
+        };
+        /**
+         * ResyncEvent
+         * @description Events were missed: fetch lists again.
+         */
+        ResyncEvent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "resync";
+        };
+        /**
+         * RulesEvent
+         * @description Rules of ports, rolls or barred addresses changed.
+         */
+        RulesEvent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "rules";
+        };
+        StreamEvent: components["schemas"]["HelloEvent"] | components["schemas"]["ReadingEvent"] | components["schemas"]["ChangeEvent"] | components["schemas"]["FindingEvent"] | components["schemas"]["RulesEvent"] | components["schemas"]["ResyncEvent"];
     };
     responses: never;
     parameters: never;
@@ -13895,19 +14020,31 @@ export interface operations {
     };
     stream: {
         parameters: {
-            query?: never;
-            header?: never;
+            query?: {
+                /** @description only these; all unless given */
+                event?: ("reading" | "change" | "finding" | "rules")[] | null;
+                /** @description only events of this switch, and of none */
+                switch?: string | null;
+                /** @description false leaves out changes on uplinks */
+                uplinks?: boolean;
+            };
+            header?: {
+                /** @description go on behind this event, as EventSource does */
+                "last-event-id"?: string | null;
+            };
             path?: never;
             cookie?: never;
         };
         requestBody?: never;
         responses: {
-            /** @description Successful Response */
+            /** @description events, each with `id`, `event` and, as `data`, an object of this form (a line of JSON) */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "text/event-stream": components["schemas"]["StreamEvent"];
+                };
             };
             /** @description not signed in */
             401: {

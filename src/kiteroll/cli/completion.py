@@ -32,9 +32,13 @@ def add_commands(commands: Any) -> None:
 
 
 def run_completion(context: Any) -> Any:
-    from argcomplete.shell_integration import shellcode
-
     from kiteroll.cli.exit_codes import Exit
+    from kiteroll.core.errors import Invalid
+
+    try:
+        from argcomplete.shell_integration import shellcode
+    except ImportError as missing:
+        raise Invalid("completion needs argcomplete: pip install 'kiteroll-client[completion]'") from missing
 
     print(shellcode(["kiteroll"], shell=context.args.shell))
     return Exit.OK
@@ -60,11 +64,11 @@ def _completer_of(action: argparse.Action) -> Completer | None:
     if action.dest == "port":
         return _port_names
     if action.dest in ("group", "groups"):
-        return _names("/groups")
+        return _names("/groups?limit=1000")
     if action.dest == "site":
-        return _names("/sites")
+        return _names("/sites?limit=1000")
     if action.dest == "credential":
-        return _names("/credentials")
+        return _names("/credentials?limit=1000")
     return None
 
 
@@ -88,7 +92,7 @@ def _port_names(prefix: str, parsed_args: argparse.Namespace, **_: object) -> li
     switch = getattr(parsed_args, "switch", None)
     if not switch:
         return []
-    path = f"/switches/{urllib.parse.quote(str(switch), safe='')}/ports"
+    path = f"/switches/{urllib.parse.quote(str(switch), safe='')}/ports?limit=1000"
     return [name for name in _fetch(path, parsed_args) if name.startswith(prefix)]
 
 

@@ -9,6 +9,7 @@ from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_limit, note_cut, shared
 from kiteroll.client import all_vlans, changes, differences, health, readings
 from kiteroll.schemas import api
+from kiteroll.schemas.stream import EventName
 
 
 def add_commands(commands: Any) -> None:
@@ -51,9 +52,13 @@ def add_commands(commands: Any) -> None:
         run_follow,
         "show changes and findings as they come, until Ctrl-C",
         parents=parents,
-        detail="--format json prints one JSON object a line.",
+        detail="--format json prints one JSON object a line, csv a row for each event.\n"
+        "A connection that is lost is made again, and goes on where it was.",
     )
     one.add_argument("--readings", action="store_true", help="also each reading")
+    one.add_argument("--switch", metavar="NAME", help="only of one switch")
+    one.add_argument("--findings", action="store_true", help="only findings")
+    one.add_argument("--uplinks", action="store_true", help="also changes on uplinks")
 
     one = add_command(
         commands, "readings", run_readings, "list readings and failed tries, latest first", parents=parents
@@ -101,17 +106,24 @@ def run_compare(context: Context) -> Exit:
 
 
 def run_follow(context: Context) -> Exit:
-    out = context.out
+    args, out = context.args, context.out
+    wanted: list[EventName] = ["finding"] if args.findings else ["change", "finding", "rules"]
+    wanted += ["reading"] if args.readings else []
+    rows = columns.stream_events()
     with context.client() as client:
-        for event, data in client.follow():
-            if event == "hello" or (event == "reading" and not context.args.readings):
+        stream = client.follow(events=wanted, switch=args.switch, uplinks=args.uplinks)
+        for number, event in enumerate(stream):
+            if event.event == "hello":
+                if number and event.resumed:
+                    out.note("the connection was lost, and is there again", "dim")
                 continue
-            if out.format == "json":
-                out.json_line({"event": event, **data})
+            if event.event == "resync":
+                out.note(
+                    "events were missed: `kiteroll changes` and `kiteroll finding list` have them", "yellow"
+                )
             else:
-                out.line(" ".join((event, *(f"{name}={value}" for name, value in data.items()))))
-    out.note("the service ended the stream: it stopped, or is restarting")
-    return Exit.UNREACHABLE
+                out.stream(event, rows)
+    return Exit.OK
 
 
 def run_readings(context: Context) -> Exit:

@@ -88,8 +88,25 @@ def build_parser(words: Sequence[str] | None = None) -> argparse.ArgumentParser:
             commands.add_parser(name, help=summary, add_help=False)
         elif module not in loaded:
             loaded.add(module)
-            import_module(f"kiteroll.cli.{module}").add_commands(_Only(commands, named))
+            _add_commands(module, _Only(commands, named), name)
     return parser
+
+
+def _add_commands(module: str, commands: "_Only", name: str) -> None:
+    try:
+        loaded = import_module(f"kiteroll.cli.{module}")
+    except ModuleNotFoundError as missing:
+        if not (missing.name or "").startswith("kiteroll."):
+            raise
+        # The client is installed alone.
+        commands.add_parser(name).set_defaults(run=_of_the_service, format="table")
+    else:
+        loaded.add_commands(commands)
+
+
+def _of_the_service(context: Any) -> Exit:
+    print("kiteroll: this command is part of the service: pip install kiteroll", file=sys.stderr)
+    return Exit.USAGE
 
 
 class _Only:

@@ -10,12 +10,11 @@ import sys
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import asdict, dataclass, is_dataclass
 from datetime import datetime, timedelta
-from functools import cached_property
+from functools import cached_property, partial
 from operator import itemgetter
 from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar
 
 from kiteroll.core.errors import Invalid
-from kiteroll.schemas.csv_cell import csv_cell
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -65,6 +64,7 @@ class Output:
         self.format = format
         self._now = now
         self._look = look
+        self._streams = False
 
     @cached_property
     def _console(self) -> "Console":
@@ -80,22 +80,42 @@ class Output:
         return Console(stderr=True, highlight=False)
 
     def rows(self, items: Sequence[T], columns: Sequence[Column[T]], *, empty: str) -> None:
-        """A list; `empty` is shown to people when there is nothing in it. Raises Invalid for a column that
-        the list does not have."""
+        """A list; `empty` is shown to people when there is nothing in it. JSON and CSV have the fields of the
+        API, as exports do. Raises Invalid for a column that the list does not have."""
+        if self.format == "csv":
+            columns = _of_fields(items, columns)
         items = self._sorted(items, columns)
         columns = self._chosen(columns)
         if self.format == "json":
             self.json([_plain(item) for item in items])
         elif self.format == "csv":
-            writer = csv.writer(sys.stdout, lineterminator="\n")
-            if self._look.headers:
-                writer.writerow([_field(column) for column in columns])
-            for item in items:
-                writer.writerow([_cell(column.value(item)) for column in columns])
+            self._csv(items, columns)
         elif items:
             self._table(items, columns)
         else:
             self.note(empty)
+
+    def stream(self, item: T, columns: Sequence[Column[T]]) -> None:
+        """One row of a list that goes on; written at once."""
+        if self.format == "json":
+            self.json_line(item)
+        elif self.format == "csv":
+            self._csv([item], self._chosen(columns), headers=self._look.headers and not self._streams)
+        else:
+            self.line(
+                "  ".join(filter(None, (self._text((one.shown or one.value)(item)) for one in columns)))
+            )
+        self._streams = True
+        sys.stdout.flush()
+
+    def _csv(self, items: Sequence[T], columns: Sequence[Column[T]], *, headers: bool | None = None) -> None:
+        from kiteroll.schemas.flat import csv_value
+
+        writer = csv.writer(sys.stdout, lineterminator="\n")
+        if self._look.headers if headers is None else headers:
+            writer.writerow([_field(column) for column in columns])
+        for item in items:
+            writer.writerow([csv_value(column.value(item)) for column in columns])
 
     def _chosen(self, columns: Sequence[Column[T]]) -> Sequence[Column[T]]:
         if not self._look.columns:
@@ -219,10 +239,21 @@ class Output:
             self._console.print(table)
 
 
+def _of_fields(items: Sequence[T], columns: Sequence[Column[T]]) -> Sequence[Column[T]]:
+    """A column for each field of the model the rows are of; the given ones where they are of none."""
+    from pydantic import BaseModel
+
+    from kiteroll.schemas.flat import columns_of, value_of
+
+    if not items or not isinstance(items[0], BaseModel):
+        return columns
+    return [Column(name, partial(value_of, name=name)) for name in columns_of(type(items[0]))]
+
+
 def _named(name: str, columns: Sequence[Column[T]], option: str) -> Column[T]:
     wanted = name.strip().lower().replace(" ", "_")
     for column in columns:
-        if _field(column) == wanted:
+        if _field(column).lower() == wanted:
             return column
     known = ", ".join(map(_field, columns))
     raise Invalid(f"{option}: there is no column {name.strip()!r}; there are {known}")
@@ -230,7 +261,7 @@ def _named(name: str, columns: Sequence[Column[T]], option: str) -> Column[T]:
 
 def _field(column: Column[Any]) -> str:
     """The name of a column for programs."""
-    return column.title.lower().replace(" ", "_")
+    return column.title.replace(" ", "_")
 
 
 def sort_key(value: Any) -> tuple[Any, ...]:
@@ -269,14 +300,6 @@ def _plain(value: Any) -> Any:
     if isinstance(value, list | tuple):
         return [_plain(item) for item in value]
     return asdict(value) if is_dataclass(value) and not isinstance(value, type) else value
-
-
-def _cell(value: Any) -> str:
-    if isinstance(value, datetime):
-        return value.isoformat(timespec="milliseconds").replace("+00:00", "Z")
-    if isinstance(value, list | tuple):
-        return csv_cell(" ".join(str(part) for part in value))
-    return "" if value is None else csv_cell(value) if isinstance(value, str) else str(value)
 
 
 def _text(value: Any) -> str:

@@ -1,8 +1,7 @@
 """Sends requests, synchronously and asynchronously. Both share every decision."""
 
-import json
 import time
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncIterator, Iterator, Sequence
 from types import TracebackType
 from typing import TYPE_CHECKING, Any, Self, TypeVar
 
@@ -16,7 +15,9 @@ from kiteroll.core.errors import Invalid
 if TYPE_CHECKING:
     import ssl
 
+    from kiteroll.client.stream import StreamReader
     from kiteroll.schemas.api import Problem
+    from kiteroll.schemas.stream import EventName, StreamEvent
 
 T = TypeVar("T")
 
@@ -27,18 +28,30 @@ _DOWNLOAD_S = 120.0
 _SILENCE_S = 60.0
 """The live stream sends a sign of life every few seconds."""
 _AGAIN = frozenset({502, 503})
+_MOST_FAILURES = 7
+"""Connections in a row: about a minute."""
 
 
 class Client:
     """Talks to one service. Raises ServiceError, or ServiceUnreachable after its tries."""
 
     def __init__(
-        self, url: str, token: str, *, ca_file: str = "", transport: httpx.BaseTransport | None = None
+        self,
+        url: str,
+        token: str,
+        *,
+        ca_file: str = "",
+        proxy: str | None = None,
+        pauses_s: Sequence[float] = PAUSES_S,
+        transport: httpx.BaseTransport | None = None,
     ) -> None:
         """`ca_file`: PEM file of the authorities to trust, or of the service's own certificate; empty: those
-        of the system. `transport`: for tests, a function from request to response instead of a network."""
+        of the system. `proxy`: URL of one to go through; none unless given, whatever the environment says.
+        `pauses_s`: before each further try of a call that may be repeated; empty: one try. `transport`: for
+        tests, a function from request to response instead of a network."""
         self.url = url.rstrip("/")
-        self._http = httpx.Client(**_options(self.url, token, ca_file), transport=transport)
+        self._pauses_s = tuple(pauses_s)
+        self._http = httpx.Client(**_options(self.url, token, ca_file, proxy), transport=transport)
 
     def __enter__(self) -> Self:
         return self
@@ -52,7 +65,7 @@ class Client:
         self._http.close()
 
     def send(self, request: ApiRequest[T]) -> T:
-        pauses = iter(PAUSES_S)
+        pauses = iter(self._pauses_s)
         while True:
             try:
                 response = self._http.request(**_request(request))
@@ -75,10 +88,8 @@ class Client:
 
     def download(self, path: str, **params: Any) -> Iterator[bytes]:
         """The pieces of a file (exports, reports), as they come. `path` is below /api/v1."""
-        given = {name: value for name, value in params.items() if value is not None}
-        timeout = httpx.Timeout(_DOWNLOAD_S, connect=_CONNECT_S)
         try:
-            with self._http.stream("GET", path, params=given, timeout=timeout) as response:
+            with self._http.stream("GET", path, **_of_download(params)) as response:
                 if not response.is_success:
                     response.read()
                     raise _problem(response)
@@ -86,32 +97,48 @@ class Client:
         except httpx.TransportError as error:
             raise ServiceUnreachable(self.url, str(error) or type(error).__name__) from error
 
-    def follow(self) -> Iterator[tuple[str, Any]]:
-        """The live stream: (event, its data), until the service or the connection ends."""
-        timeout = httpx.Timeout(_SILENCE_S, connect=_CONNECT_S)
-        try:
-            with self._http.stream("GET", "/stream", timeout=timeout) as response:
-                if not response.is_success:
-                    response.read()
-                    raise _problem(response)
-                event = ""
-                for line in response.iter_lines():
-                    if line.startswith("event: "):
-                        event = line.removeprefix("event: ")
-                    elif line.startswith("data: "):
-                        yield event, json.loads(line.removeprefix("data: "))
-        except httpx.TransportError as error:
-            raise ServiceUnreachable(self.url, str(error) or type(error).__name__) from error
+    def follow(
+        self,
+        *,
+        events: Sequence["EventName"] = (),
+        switch: str | None = None,
+        uplinks: bool = True,
+        reconnect: bool = True,
+    ) -> Iterator["StreamEvent"]:
+        """The live stream. A connection that is lost is made again and goes on behind the last event;
+        `reconnect=False`: it ends. Raises ServiceUnreachable after a minute of trying, ServiceError."""
+        reader = stream_reader(events, switch, uplinks)
+        while True:
+            try:
+                with self._http.stream("GET", "/stream", **_of_stream(reader)) as response:
+                    if not response.is_success:
+                        response.read()
+                        raise _problem(response)
+                    for line in response.iter_lines():
+                        yield from reader.feed(line)
+            except (httpx.TransportError, ServiceError) as error:
+                _check_again(error, reader, self.url, reconnect=reconnect)
+            if not reconnect:
+                return
+            time.sleep(reader.pause_s())
 
 
 class AsyncClient:
     """The same, to be awaited."""
 
     def __init__(
-        self, url: str, token: str, *, ca_file: str = "", transport: httpx.AsyncBaseTransport | None = None
+        self,
+        url: str,
+        token: str,
+        *,
+        ca_file: str = "",
+        proxy: str | None = None,
+        pauses_s: Sequence[float] = PAUSES_S,
+        transport: httpx.AsyncBaseTransport | None = None,
     ) -> None:
         self.url = url.rstrip("/")
-        self._http = httpx.AsyncClient(**_options(self.url, token, ca_file), transport=transport)
+        self._pauses_s = tuple(pauses_s)
+        self._http = httpx.AsyncClient(**_options(self.url, token, ca_file, proxy), transport=transport)
 
     async def __aenter__(self) -> Self:
         return self
@@ -125,7 +152,7 @@ class AsyncClient:
         await self._http.aclose()
 
     async def send(self, request: ApiRequest[T]) -> T:
-        pauses = iter(PAUSES_S)
+        pauses = iter(self._pauses_s)
         while True:
             try:
                 response = await self._http.request(**_request(request))
@@ -134,6 +161,46 @@ class AsyncClient:
                 import asyncio  # its loop runs already
 
                 await asyncio.sleep(_pause(request, error, pauses, self.url))
+
+    async def all(self, request: ApiListRequest[T]) -> list[T]:
+        return [one async for one in self.each(request)]
+
+    async def download(self, path: str, **params: Any) -> AsyncIterator[bytes]:
+        try:
+            async with self._http.stream("GET", path, **_of_download(params)) as response:
+                if not response.is_success:
+                    await response.aread()
+                    raise _problem(response)
+                async for piece in response.aiter_bytes():
+                    yield piece
+        except httpx.TransportError as error:
+            raise ServiceUnreachable(self.url, str(error) or type(error).__name__) from error
+
+    async def follow(
+        self,
+        *,
+        events: Sequence["EventName"] = (),
+        switch: str | None = None,
+        uplinks: bool = True,
+        reconnect: bool = True,
+    ) -> AsyncIterator["StreamEvent"]:
+        import asyncio
+
+        reader = stream_reader(events, switch, uplinks)
+        while True:
+            try:
+                async with self._http.stream("GET", "/stream", **_of_stream(reader)) as response:
+                    if not response.is_success:
+                        await response.aread()
+                        raise _problem(response)
+                    async for line in response.aiter_lines():
+                        for event in reader.feed(line):
+                            yield event
+            except (httpx.TransportError, ServiceError) as error:
+                _check_again(error, reader, self.url, reconnect=reconnect)
+            if not reconnect:
+                return
+            await asyncio.sleep(reader.pause_s())
 
     async def each(self, request: ApiListRequest[T]) -> AsyncIterator[T]:
         while True:
@@ -145,12 +212,13 @@ class AsyncClient:
             request = request.at(page.next)
 
 
-def _options(url: str, token: str, ca_file: str) -> dict[str, Any]:
+def _options(url: str, token: str, ca_file: str, proxy: str | None) -> dict[str, Any]:
     return {
         "base_url": f"{url}/api/v1",
         "headers": {"Authorization": f"Bearer {token}", "Accept": "application/json"},
         # The service is on this machine or one hop away; a proxy for the web has no part in it.
         "trust_env": False,
+        "proxy": proxy,
         # Loading the certificate authorities takes a tenth of a second; without TLS they are not needed.
         "verify": not url.startswith("http://") and _context(ca_file),
     }
@@ -164,6 +232,32 @@ def _context(ca_file: str) -> "ssl.SSLContext":
         return ssl.create_default_context(cafile=ca_file or None)
     except OSError as wrong:
         raise Invalid(f"{ca_file}: the certificates to trust cannot be read: {wrong}") from wrong
+
+
+def _of_download(params: dict[str, Any]) -> dict[str, Any]:
+    given = {name: value for name, value in params.items() if value is not None}
+    return {"params": given, "timeout": httpx.Timeout(_DOWNLOAD_S, connect=_CONNECT_S)}
+
+
+def stream_reader(events: Sequence["EventName"], switch: str | None, uplinks: bool) -> "StreamReader":
+    from kiteroll.client.stream import StreamReader  # only for those who listen
+
+    given: dict[str, Any] = {"event": list(events), "switch": switch, "uplinks": uplinks}
+    return StreamReader({name: value for name, value in given.items() if value not in (None, [], True)})
+
+
+def _of_stream(reader: "StreamReader") -> dict[str, Any]:
+    timeout = httpx.Timeout(_SILENCE_S, connect=_CONNECT_S)
+    return {"params": reader.params, "headers": reader.headers(), "timeout": timeout}
+
+
+def _check_again(error: Exception, reader: "StreamReader", url: str, *, reconnect: bool) -> None:
+    """Raises where there is no point in connecting again."""
+    if isinstance(error, ServiceError):
+        if not reconnect or error.status not in _AGAIN:
+            raise error
+    elif not reconnect or reader.failures >= _MOST_FAILURES:
+        raise ServiceUnreachable(url, str(error) or type(error).__name__) from error
 
 
 def _request(request: ApiRequest[Any]) -> dict[str, Any]:

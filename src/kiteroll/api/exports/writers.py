@@ -16,9 +16,8 @@ from openpyxl.utils import get_column_letter
 from pydantic import BaseModel
 from pydantic_core import to_json
 
-from kiteroll.api.exports.flat import columns_of, types_of, values_of
 from kiteroll.core.errors import Invalid
-from kiteroll.schemas.csv_cell import csv_cell
+from kiteroll.schemas.flat import columns_of, csv_value, plain_csv_value, types_of, values_of
 
 MEDIA = {
     "csv": "text/csv; charset=utf-8",
@@ -88,31 +87,13 @@ def _csv(rows: Rows, dialect: CsvDialect) -> Iterator[bytes]:
     columns = columns_of(rows.model)
     if dialect.heading:
         writer.writerow(columns)
-    safe = _plain_csv_value if dialect.formulas else _csv_value
+    safe = plain_csv_value if dialect.formulas else csv_value
     lines = rows.plain if rows.plain is not None else (values_of(row, columns) for row in rows.models)
     for values in lines:
         writer.writerow(map(safe, values))
         if buffer.tell() > _CHUNK:
             yield _drain(buffer)
     yield _drain(buffer)
-
-
-def _csv_value(value: Any) -> Any:
-    value = _plain_csv_value(value)
-    return csv_cell(value) if type(value) is str else value
-
-
-def _plain_csv_value(value: Any) -> Any:
-    if type(value) is bool:
-        return "true" if value else "false"
-    if type(value) is list:
-        return "; ".join(value)
-    return instant_text(value) if isinstance(value, datetime) else value
-
-
-def instant_text(at: datetime) -> str:
-    """RFC 3339 with Z, as JSON has it."""
-    return at.isoformat().replace("+00:00", "Z")
 
 
 def _lines(rows: Rows) -> Iterator[bytes]:

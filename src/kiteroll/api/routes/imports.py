@@ -1,9 +1,9 @@
 """Readings that are imported by call: documents, and CSV tables by a mapping."""
 
 import asyncio
-from typing import Annotated, Any
+from typing import Annotated
 
-from fastapi import APIRouter, FastAPI, Request, Response
+from fastapi import APIRouter, Request, Response
 
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
@@ -15,7 +15,6 @@ from kiteroll.core.errors import Invalid
 from kiteroll.core.model.reading import Reading
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.schemas.reading_document import ReadingDocument
 from kiteroll.schemas.reading_files import read_readings
 
 _COMPONENTS = "#/components/schemas/{model}"
@@ -75,21 +74,6 @@ def set_mapping(mappings: TheMappings, name: api.SwitchName, mapping: api.CsvMap
 def remove_mapping(mappings: TheMappings, name: str) -> Response:
     mappings.remove(name)
     return Response(status_code=204)
-
-
-def document(app: FastAPI) -> None:
-    """Add the parts of a reading document to the OpenAPI document: a body that a route reads itself is not
-    known to the framework."""
-    generate = app.openapi
-
-    def openapi() -> dict[str, Any]:
-        if app.openapi_schema is None:
-            schemas = generate()["components"]["schemas"]
-            schema = ReadingDocument.model_json_schema(ref_template=_COMPONENTS)
-            schemas |= schema.pop("$defs") | {"ReadingDocument": schema}
-        return generate()
-
-    app.openapi = openapi  # type: ignore[method-assign]
 
 
 def _documents(body: bytes) -> list[Reading]:

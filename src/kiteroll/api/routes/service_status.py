@@ -3,18 +3,21 @@
 import asyncio
 from collections.abc import AsyncIterator, Callable
 from datetime import datetime
+from typing import Annotated
 
-from fastapi import APIRouter, Request
+from fastapi import APIRouter, Header, Query, Request
 from fastapi.responses import StreamingResponse
 
 from kiteroll import __version__
 from kiteroll.api.admission import COOKIE
+from kiteroll.api.contract.openapi import STREAM
 from kiteroll.api.dependencies import TheBroadcaster, TheSignIn, TheStatus
 from kiteroll.api.parameters import ERRORS
-from kiteroll.api.stream.broadcaster import EventBroadcaster
+from kiteroll.api.stream.broadcaster import RESYNC, EventBroadcaster, SentEvent
 from kiteroll.app.access.sign_in import NotSignedIn, TooManyTries
 from kiteroll.app.queries.service_status import WorkerHealth
 from kiteroll.schemas import api
+from kiteroll.schemas.stream import EventName, HelloEvent
 
 router = APIRouter(tags=["service"], responses=ERRORS)
 
@@ -52,10 +55,21 @@ def _present(one: WorkerHealth) -> api.WorkerHealth:
 
 @router.get(
     "/stream",
-    summary="Readings, changes and findings as they come (server-sent events)",
+    summary="Readings, changes, findings and changes of rules as they come (server-sent events)",
     response_class=StreamingResponse,
+    responses={200: STREAM},
 )
-async def stream(request: Request, signing: TheSignIn, broadcaster: TheBroadcaster) -> StreamingResponse:
+async def stream(
+    request: Request,
+    signing: TheSignIn,
+    broadcaster: TheBroadcaster,
+    event: Annotated[list[EventName] | None, Query(description="only these; all unless given")] = None,
+    switch: Annotated[str | None, Query(description="only events of this switch, and of none")] = None,
+    uplinks: Annotated[bool, Query(description="false leaves out changes on uplinks")] = True,
+    last_event_id: Annotated[
+        str | None, Header(max_length=100, description="go on behind this event, as EventSource does")
+    ] = None,
+) -> StreamingResponse:
     client = request.client.host if request.client else ""
 
     def is_signed_in() -> bool:
@@ -65,16 +79,30 @@ async def stream(request: Request, signing: TheSignIn, broadcaster: TheBroadcast
             return False
         return True
 
+    def is_wanted(one: SentEvent) -> bool:
+        return one.name == RESYNC or (
+            (event is None or one.name in event)
+            and (switch is None or one.switch in (None, switch))
+            and (uplinks or not one.on_uplink)
+        )
+
     return StreamingResponse(
-        _lines(broadcaster, is_signed_in),
+        _lines(broadcaster, last_event_id, is_signed_in, is_wanted),
         media_type="text/event-stream",
         headers={"Cache-Control": "no-store"},
     )
 
 
-async def _lines(broadcaster: EventBroadcaster, is_signed_in: Callable[[], bool]) -> AsyncIterator[str]:
-    events = aiter(broadcaster.listen())
-    yield "event: hello\ndata: {}\n\n"
+async def _lines(
+    broadcaster: EventBroadcaster,
+    after: str | None,
+    is_signed_in: Callable[[], bool],
+    is_wanted: Callable[[SentEvent], bool],
+) -> AsyncIterator[str]:
+    hello = HelloEvent(resumed=after is not None).model_dump_json()
+    events = aiter(broadcaster.listen(after))
+    # With an id, so that whoever is cut off before the first event can go on from here.
+    yield ("" if after else f"id: {broadcaster.last_id}\n") + f"event: hello\ndata: {hello}\n\n"
     waiting = asyncio.ensure_future(anext(events))
     try:
         while is_signed_in():
@@ -86,7 +114,8 @@ async def _lines(broadcaster: EventBroadcaster, is_signed_in: Callable[[], bool]
                 event = waiting.result()
             except StopAsyncIteration:
                 return
-            yield f"event: {event.name}\ndata: {event.data}\n\n"
+            if is_wanted(event):
+                yield f"id: {event.id}\nevent: {event.name}\ndata: {event.data}\n\n"
             waiting = asyncio.ensure_future(anext(events))
     finally:
         waiting.cancel()

@@ -1,10 +1,8 @@
 """Turns events of the application into events of the live stream."""
 
-import json
-from collections.abc import Iterator, Sequence
-from typing import Any
+from collections.abc import Callable, Iterator, Sequence
 
-from kiteroll.api.stream.broadcaster import EventBroadcaster, StreamEvent
+from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.events import (
     AddressProbed,
     EventBus,
@@ -14,61 +12,76 @@ from kiteroll.app.events import (
     RulesChanged,
 )
 from kiteroll.core.model.changes import KINDS, Change, Moved, Restarted
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.schemas.stream import ChangeEvent, FindingEvent, ReadingEvent, RulesEvent
 from kiteroll.wording.findings import title
 
+IsUplink = Callable[[PortRef], bool]
 
-def connect(bus: EventBus, broadcaster: EventBroadcaster) -> None:
+
+def connect(bus: EventBus, broadcaster: EventBroadcaster, is_uplink: IsUplink) -> None:
     """Put readings, changes, findings and changes of rules on the live stream."""
-    bus.subscribe(ReadingStored, lambda event: broadcaster.publish(_reading_events(event)))
-    bus.subscribe(ReadingFailed, lambda event: broadcaster.publish([_failure_event(event)]))
-    bus.subscribe(AddressProbed, lambda event: broadcaster.publish(_change_events(event.changes)))
-    bus.subscribe(RulesChanged, lambda event: broadcaster.publish([_event("rules")]))
-    bus.subscribe(FindingChanged, lambda event: broadcaster.publish([_finding_event(event)]))
+    publish = broadcaster.publish
+    bus.subscribe(ReadingStored, lambda event: publish(_reading_events(event, is_uplink)))
+    bus.subscribe(ReadingFailed, lambda event: publish([_failure_event(event)]))
+    bus.subscribe(AddressProbed, lambda event: publish(_change_events(event.changes, is_uplink)))
+    bus.subscribe(RulesChanged, lambda event: publish([RulesEvent()]))
+    bus.subscribe(FindingChanged, lambda event: publish([_finding_event(event)]))
 
 
-def _reading_events(event: ReadingStored) -> Iterator[StreamEvent]:
+def _reading_events(event: ReadingStored, is_uplink: IsUplink) -> Iterator[ReadingEvent | ChangeEvent]:
     reading = event.reading
-    yield _event(
-        "reading",
+    yield ReadingEvent(
         switch=event.switch,
-        at=reading.taken_at.isoformat(),
+        at=reading.taken_at,
         changes=event.change_count,
         outcome="complete" if reading.complete else "partial",
         rows=len(reading.learned),
+        error="",
     )
-    yield from _change_events(event.changes)
+    yield from _change_events(event.changes, is_uplink)
 
 
-def _failure_event(event: ReadingFailed) -> StreamEvent:
-    return _event(
-        "reading",
-        switch=event.switch,
-        at=event.at.isoformat(),
-        changes=0,
-        outcome="failed",
-        error=event.error,
+def _failure_event(event: ReadingFailed) -> ReadingEvent:
+    return ReadingEvent(
+        switch=event.switch, at=event.at, changes=0, outcome="failed", rows=None, error=event.error
     )
 
 
-def _change_events(changes: Sequence[Change]) -> Iterator[StreamEvent]:
-    return (_change_event(change) for change in changes if type(change) in KINDS)
+def _change_events(changes: Sequence[Change], is_uplink: IsUplink) -> Iterator[ChangeEvent]:
+    return (_change_event(change, is_uplink) for change in changes if type(change) in KINDS)
 
 
-def _change_event(change: Change) -> StreamEvent:
-    said: dict[str, Any] = {"kind": KINDS[type(change)].value, "at": change.at.isoformat()}
+def _change_event(change: Change, is_uplink: IsUplink) -> ChangeEvent:
+    nothing = dict.fromkeys(("mac", "port", "vlan", "from_port"))
+    kind = KINDS[type(change)].value
     if isinstance(change, Restarted):
-        return _event("change", **said, switch=change.switch)
+        return ChangeEvent.model_validate(
+            {"kind": kind, "at": change.at, "switch": change.switch, "uplink": False, **nothing}
+        )
     place = change.place
-    said |= {"mac": str(change.mac), "switch": place.switch, "port": place.port, "vlan": place.vlan}
-    if isinstance(change, Moved):
-        said["from_port"] = change.origin.port
-    return _event("change", **said)
+    where = {"switch": place.switch, "port": place.port, "vlan": place.vlan}
+    origin = change.origin.port if isinstance(change, Moved) else None
+    uplink = is_uplink((place.switch, place.port))
+    return ChangeEvent.model_validate(
+        {
+            "kind": kind,
+            "at": change.at,
+            "mac": str(change.mac),
+            **where,
+            "from_port": origin,
+            "uplink": uplink,
+        }
+    )
 
 
-def _finding_event(event: FindingChanged) -> StreamEvent:
+def _finding_event(event: FindingChanged) -> FindingEvent:
     one = event.finding
-    return _event("finding", kind=one.kind.value, state=one.state.value, title=title(one))
-
-
-def _event(name: str, **said: Any) -> StreamEvent:
-    return StreamEvent(name, json.dumps(said))
+    subject = one.subject
+    return FindingEvent(
+        kind=one.kind.value,
+        state=one.state.value,
+        title=title(one),
+        switch=subject.switch or None,
+        mac=None if subject.mac is None else str(subject.mac),
+    )

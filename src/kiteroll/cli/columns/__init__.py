@@ -29,6 +29,7 @@ from kiteroll.cli.columns.events import (
     findings,
     readings,
     shared_addresses,
+    stream_events,
     vlans,
     workers,
 )
@@ -114,6 +115,7 @@ __all__ = [
     "shared_addresses",
     "sites",
     "stays",
+    "stream_events",
     "sweeps",
     "switches",
     "tokens",

@@ -8,7 +8,11 @@ from typing import TYPE_CHECKING
 from kiteroll.cli.output import Column, Output
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
+    from typing import Any
+
     from kiteroll.schemas import api
+    from kiteroll.schemas.stream import StreamEvent
 
 _DIFFERENCE = {"appeared": "green", "came back": "green", "gone": "dim", "moved": "cyan"}
 _SEVERITY = {"note": "dim", "warning": "yellow", "serious": "red"}
@@ -113,3 +117,26 @@ def workers(out: Output) -> list[Column[api.WorkerHealth]]:
 
 def _ago(out: Output, at: datetime | None) -> str:
     return "" if at is None else f"{out.age(at)} ago"
+
+
+def stream_events() -> list[Column[StreamEvent]]:
+    """Of the live stream: what an event lacks stays empty."""
+
+    def of(name: str) -> Callable[[StreamEvent], Any]:
+        return lambda one: getattr(one, name, None)
+
+    def said(one: StreamEvent) -> str:
+        if one.event == "finding":
+            return f"{one.state}: {one.title}"
+        if one.event == "reading":
+            return one.error or f"{one.rows} rows, {one.changes} changes"
+        return f"from {one.from_port}" if one.event == "change" and one.from_port else ""
+
+    def uplink(one: StreamEvent) -> str:
+        return "uplink" if one.event == "change" and one.uplink else ""
+
+    names = ("at", "event", "kind", "outcome", "switch", "port", "vlan", "mac", "uplink")
+    return [
+        *(Column(name, of(name), shown=uplink if name == "uplink" else None) for name in names),
+        Column("said", said),
+    ]

@@ -8,6 +8,8 @@ from typing import Annotated, Any, Union, get_args, get_origin
 
 from pydantic import AwareDatetime, BaseModel
 
+from kiteroll.schemas.csv_cell import csv_cell
+
 
 def columns_of(model: type[BaseModel]) -> list[str]:
     """What is inside an object is `outer.inner`. From the model, not from a row: a list may be empty."""
@@ -35,13 +37,35 @@ def types_of(model: type[BaseModel]) -> dict[str, type]:
 def values_of(row: BaseModel, columns: Sequence[str]) -> list[Any]:
     """In the order of the columns. Lists are their parts with "; " between, objects in them JSON; times stay
     times."""
-    found: list[Any] = []
-    for name in columns:
-        value: Any = row
-        for part in name.split("."):
-            value = None if value is None else getattr(value, part)
-        found.append(_cell(value))
-    return found
+    return [value_of(row, name) for name in columns]
+
+
+def value_of(row: BaseModel, name: str) -> Any:
+    """The value of one column."""
+    value: Any = row
+    for part in name.split("."):
+        value = None if value is None else getattr(value, part)
+    return _cell(value)
+
+
+def csv_value(value: Any) -> Any:
+    """A value as CSV has it: `true` and `false`, instants as in JSON, text that no spreadsheet runs."""
+    value = plain_csv_value(value)
+    return csv_cell(value) if type(value) is str else value
+
+
+def plain_csv_value(value: Any) -> Any:
+    """The same, with text as it is."""
+    if type(value) is bool:
+        return "true" if value else "false"
+    if type(value) is list:
+        return "; ".join(value)
+    return instant_text(value) if isinstance(value, datetime) else value
+
+
+def instant_text(at: datetime) -> str:
+    """RFC 3339 with Z, as JSON has it."""
+    return at.isoformat().replace("+00:00", "Z")
 
 
 def _cell(value: Any) -> Any:
