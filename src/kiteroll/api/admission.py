@@ -160,7 +160,8 @@ async def _given(request: Request) -> Given:
         except ValueError:
             body = None  # the call itself says what is wrong with it
     named = body if isinstance(body, dict) else {}
-    return {**request.query_params, **request.path_params, "body": named, "sent": body}
+    said = {"body": named, "sent": body, "principal": principal_of(request)}
+    return {**request.query_params, **request.path_params, **said}
 
 
 def _is_rehearsed(given: Given, call: Call) -> bool:

@@ -34,6 +34,7 @@ from kiteroll.api.routes import (
     history,
     imports,
     labels,
+    links,
     network,
     people,
     port_actions,
@@ -58,7 +59,7 @@ CONSOLE = Path(__file__).with_name("console_dist")
 _ROUTES = (
     *(switches, credentials, rounds, imports, findings, rules),
     *(enrolment, roll_call, rehearsals),
-    *(endpoints, labels, history, service_status, network, exports),
+    *(endpoints, labels, links, history, service_status, network, exports),
     *(people, audit, alerts, settings, port_actions),
 )
 _POLICY = (

@@ -11,6 +11,7 @@ from kiteroll.app.access.accounts import Accounts
 from kiteroll.app.alerts.alert_routes import AlertRoutes
 from kiteroll.app.alerts.alert_targets import AlertTargets
 from kiteroll.app.csv_mappings import CsvMappings
+from kiteroll.app.device_links import DeviceLinks
 from kiteroll.app.enrolment import Enrolment
 from kiteroll.app.inventory import Inventory
 from kiteroll.app.labels import Label, Labels
@@ -22,6 +23,7 @@ from kiteroll.app.queries.findings import FindingQueries
 from kiteroll.app.queries.ports import PortQueries
 from kiteroll.app.queries.switches import SwitchQueries
 from kiteroll.app.runtime_settings import RuntimeSettings
+from kiteroll.app.saved_queries import SavedQueries
 from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.core.errors import KiteRollError
 from kiteroll.core.model.mac import MacAddress
@@ -97,6 +99,16 @@ def shared_address(parts: Parts, given: Given) -> Any:
 
 def maker(parts: Parts, given: Given) -> Any:
     return {"maker": parts[MakerDirectory].own_prefixes()[parse_prefix(given["prefix"])]}
+
+
+def device_link(parts: Parts, given: Given) -> Any:
+    link = parts[DeviceLinks].get(given["name"])
+    return {"of": link.of, "template": link.template}
+
+
+def saved_query(parts: Parts, given: Given) -> Any:
+    row = parts[SavedQueries].get(int(given["number"]), given["principal"].name)
+    return {"name": row.name, "path": row.path, "shared": row.shared}
 
 
 def rules(parts: Parts, given: Given) -> Any:

@@ -73,7 +73,8 @@ _SEEN = (
     *("stream", "get_map", "list_all_vlans", "list_vlan_ports", "list_discovered_switches", "export"),
     *("switch_report_page", "metrics", "list_credentials", "list_alert_routes", "list_planned_work"),
     *("list_alerts", "list_actions", "get_action", "list_closed_ports", "list_proposals"),
-    *("list_sweeps", "get_sweep", "get_ageing_advice"),
+    *("list_sweeps", "get_sweep", "get_ageing_advice", "list_device_links", "list_switch_links"),
+    *("list_endpoint_links", "list_saved_queries"),
 )
 
 _SEEN_AND_CHANGED: dict[str, StateOf] = {
@@ -81,6 +82,8 @@ _SEEN_AND_CHANGED: dict[str, StateOf] = {
     "get_port": was.port,
     "get_endpoint": was.endpoint,
     "get_label": was.label,
+    "get_device_link": was.device_link,
+    "get_saved_query": was.saved_query,
     "get_finding": was.finding,
     "get_credential": was.credential,
     "get_site": was.site,
@@ -165,6 +168,15 @@ CALLS: dict[str, Call] = {
     # Endpoints
     "change_endpoint": _change(
         Right.OPERATE, "endpoint.change", "mac", sites=of.site_of_home, state=was.endpoint
+    ),
+    "set_device_link": _change(Right.ADMINISTER, "device-link.set", "name", state=was.device_link),
+    "remove_device_link": _change(Right.ADMINISTER, "device-link.remove", "name", state=was.device_link),
+    "add_saved_query": _change(Right.ACCOUNT, "saved-query.add", "body.name", sites=of.own),
+    "set_saved_query": _change(
+        Right.ACCOUNT, "saved-query.set", "number", sites=of.own, state=was.saved_query
+    ),
+    "remove_saved_query": _change(
+        Right.ACCOUNT, "saved-query.remove", "number", sites=of.own, state=was.saved_query
     ),
     "set_label": _change(Right.OPERATE, "label.set", "mac", sites=of.sites_of_labels, state=was.label),
     "change_labels": _change(Right.OPERATE, "label.change", sites=of.sites_of_labels),

@@ -16,6 +16,7 @@ from kiteroll.app.access.tokens import Tokens
 from kiteroll.app.alerts.alert_routes import AlertRoutes
 from kiteroll.app.alerts.alert_targets import AlertTargets
 from kiteroll.app.csv_mappings import CsvMappings
+from kiteroll.app.device_links import DeviceLinks
 from kiteroll.app.enrolment import Enrolment
 from kiteroll.app.imports import Importer
 from kiteroll.app.inventory import Inventory
@@ -45,6 +46,7 @@ from kiteroll.app.queries.switches import SwitchQueries
 from kiteroll.app.queries.vlans import VlanQueries
 from kiteroll.app.rehearsals import Rehearsals
 from kiteroll.app.runtime_settings import RuntimeSettings
+from kiteroll.app.saved_queries import SavedQueries
 from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.app.switch_reads import SwitchReads
 from kiteroll.app.workers.findings import FindingWorker
@@ -89,6 +91,8 @@ TheImporter = Annotated[Importer, Depends(_part(Importer))]
 TheInventory = Annotated[Inventory, Depends(_part(Inventory))]
 TheKeyRotation = Annotated[KeyRotation, Depends(_part(KeyRotation))]
 TheEndpointList = Annotated[EndpointList, Depends(_part(EndpointList))]
+TheDeviceLinks = Annotated[DeviceLinks, Depends(_part(DeviceLinks))]
+TheSavedQueries = Annotated[SavedQueries, Depends(_part(SavedQueries))]
 TheLabels = Annotated[Labels, Depends(_part(Labels))]
 TheMakers = Annotated[MakerDirectory, Depends(_part(MakerDirectory))]
 TheMap = Annotated[NetworkMap, Depends(_part(NetworkMap))]

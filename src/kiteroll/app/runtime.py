@@ -35,6 +35,7 @@ from kiteroll.app.alerts.router import AlertRouter
 from kiteroll.app.alerts.sender import AlertSender
 from kiteroll.app.csv_mappings import CsvMappings
 from kiteroll.app.database_watch import PATIENCE_S, DatabaseWatch
+from kiteroll.app.device_links import DeviceLinks
 from kiteroll.app.enrolment import Enrolment
 from kiteroll.app.events import EventBus, ReadingStored
 from kiteroll.app.finding_facts import StoredFacts
@@ -75,6 +76,7 @@ from kiteroll.app.queries.switches import SwitchQueries
 from kiteroll.app.queries.vlans import VlanQueries
 from kiteroll.app.rehearsals import Rehearsals
 from kiteroll.app.runtime_settings import RuntimeSettings
+from kiteroll.app.saved_queries import SavedQueries
 from kiteroll.app.service_watch import ServiceWatch
 from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.app.supervisor import Supervisor
@@ -163,6 +165,8 @@ class Parts:
     ageing: AgeingAdvisor
     importer: Importer
     labels: Labels
+    device_links: DeviceLinks
+    saved_queries: SavedQueries
     kept_answers: KeptAnswers
     mappings: CsvMappings
     shared_addresses: SharedAddresses
@@ -341,6 +345,8 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         ageing=AgeingAdvisor(database, switch_queries, topology, clock),
         importer=Importer(database, ingestor, mappings, clock),
         labels=Labels(database),
+        device_links=DeviceLinks(database),
+        saved_queries=SavedQueries(database, clock),
         kept_answers=KeptAnswers(database, storage.vault, clock),
         mappings=mappings,
         shared_addresses=SharedAddresses(database, bus),

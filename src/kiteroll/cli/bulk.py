@@ -1,6 +1,7 @@
 """Many switches at once: read them with progress, or import them from a CSV file."""
 
 import asyncio
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -8,30 +9,16 @@ from rich.console import Console
 from rich.progress import Progress
 
 from kiteroll.cli.context import Context
-from kiteroll.cli.csv_rows import Row, csv_rows
 from kiteroll.cli.host_port import split_address
+from kiteroll.cli.inventory_files import read_inventory
 from kiteroll.cli.parsing import checked
-from kiteroll.client import AsyncClient, Client, ServiceError, add_switch, change_switch, read_now, switches
+from kiteroll.client import AsyncClient, Client, ServiceError, change_switches, read_now, switches
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
 CONCURRENCY = 8
 Step = tuple[str, api.NewSwitch, api.SwitchChange | None]
 """What is done ("add", "change" or "same"), with which switch, and what changes in it."""
-COLUMNS = (
-    "name",
-    "address",
-    "credential",
-    "site",
-    "groups",
-    "notes",
-    "interval_s",
-    "timeout_s",
-    "tries",
-    "table_size",
-    "hold_time_s",
-    "enabled",
-)
 
 
 def read_many(context: Context, names: list[str]) -> list[api.ReadingSummary]:
@@ -64,13 +51,13 @@ async def _read_many(context: Context, names: list[str]) -> list[api.ReadingSumm
 
 
 def plan_import(client: Client, file: Path) -> list[Step]:
-    """What a CSV file would do.
+    """What a file would do; the service has checked it.
 
-    Raises Invalid naming file, line and column of everything that is wrong; then nothing is done.
+    Raises Invalid naming file, place and word of everything that is wrong; then nothing is done.
     """
     known = {one.name: one for one in client.each(switches())}
     plan: list[Step] = []
-    for new in _read_file(file):
+    for new in _read_file(file, known):
         before = known.get(new.name)
         if before is None:
             plan.append(("add", new, None))
@@ -79,53 +66,60 @@ def plan_import(client: Client, file: Path) -> list[Step]:
         differing = {name: value for name, value in values.items() if getattr(before, name) != value}
         change = api.SwitchChange.model_validate(differing)
         plan.append(("change" if differing else "same", new, change))
+    _send(client, plan, dry_run=True)
     return plan
 
 
 def carry_out(client: Client, plan: list[Step]) -> None:
-    for verb, new, change in plan:
-        if verb == "add":
-            client.send(add_switch(new))
-        elif verb == "change" and change is not None:
-            client.send(change_switch(new.name, change))
+    _send(client, plan, dry_run=False)
 
 
-def _read_file(file: Path) -> list[api.NewSwitch]:
-    columns, rows = csv_rows(file)
-    unknown = [column for column in columns if column not in COLUMNS]
-    missing = [column for column in COLUMNS[:3] if column not in columns]
-    if unknown or missing:
-        told = [
-            *(f"there is no column {name!r}" for name in unknown),
-            *(f"column {name!r} is missing" for name in missing),
-        ]
-        raise Invalid(f"{file}, line 1: {'; '.join(told)}. Columns are {', '.join(COLUMNS)}")
+def _send(client: Client, plan: list[Step], *, dry_run: bool) -> None:
+    added = [new for verb, new, _ in plan if verb == "add"]
+    changed = {new.name: change for verb, new, change in plan if verb == "change" and change is not None}
+    if added or changed:
+        changes = api.InventoryChanges(add=added, change=changed, dry_run=dry_run)
+        client.send(change_switches(changes))
+
+
+def _read_file(file: Path, known: Mapping[str, api.Switch]) -> list[api.NewSwitch]:
     problems: list[str] = []
     found: list[api.NewSwitch] = []
-    lines_of: dict[str, int] = {}
-    for line, row in rows:
+    places: dict[str, str] = {}
+    for where, row in read_inventory(file):
         try:
-            new = _switch(row)
-            if new.name in lines_of:
-                raise Invalid(f"name: {new.name!r} is already in line {lines_of[new.name]}")
-            lines_of[new.name] = line
+            new = _switch(row, known)
+            if new.name in places:
+                raise Invalid(f"name: {new.name!r} is already in {places[new.name]}")
+            places[new.name] = where
             found.append(new)
         except Invalid as wrong:
-            problems.append(f"{file}, line {line}: {wrong}")
+            problems.append(f"{file}, {where}: {wrong}")
     if problems:
         raise Invalid("\n  ".join(("nothing was changed:", *problems)))
     return found
 
 
-def _switch(row: Row) -> api.NewSwitch:
-    values: dict[str, Any] = {
-        name: text.strip() for name, text in row.items() if name and text and text.strip()
+def _switch(row: Mapping[str, Any], known: Mapping[str, api.Switch]) -> api.NewSwitch:
+    values = {name: text.strip() if isinstance(text, str) else text for name, text in row.items()}
+    if "address" in values:
+        if "host" in values:
+            raise Invalid("address and host: give one of them")
+        values["host"], values["port"] = split_address(str(values.pop("address")))
+    if isinstance(values.get("groups"), str):
+        values["groups"] = values["groups"].replace(";", " ").split()
+    before = known.get(str(values.get("name", "")))
+    own = before is not None and before.credential is None and values.get("source", "snmp") == "snmp"
+    if own and "credential" not in values:
+        # It is read with a credential of its own, which no file has: that one stays.
+        checked(api.SwitchChange, **{name: one for name, one in values.items() if name != "source"})
+        return api.NewSwitch.model_construct(_fields_set=set(values), **_typed(values))
+    return checked(api.NewSwitch, **values)
+
+
+def _typed(values: Mapping[str, Any]) -> dict[str, Any]:
+    change = checked(api.SwitchChange, **{name: one for name, one in values.items() if name != "source"})
+    return {
+        **change.model_dump(exclude_unset=True),
+        **({"source": values["source"]} if "source" in values else {}),
     }
-    if None in row:
-        raise Invalid("it has more cells than there are columns")
-    if "address" not in values:
-        raise Invalid("address: it is empty")
-    host, port = split_address(values.pop("address"))
-    if "groups" in values:
-        values["groups"] = values["groups"].split()
-    return checked(api.NewSwitch, host=host, port=port, **values)

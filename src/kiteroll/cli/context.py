@@ -11,7 +11,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from kiteroll.cli.exit_codes import Exit
-from kiteroll.cli.output import Look, Output
+from kiteroll.cli.output import FORMATS, Look, Output
+from kiteroll.cli.profile import NO_PROFILE, Profile, load_profile
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Invalid
 from kiteroll.data_dir import CERTIFICATE_FILE, DEFAULT_URL, TOKEN_FILE, default_data_dir
@@ -28,13 +29,14 @@ class Context:
     args: argparse.Namespace
     out: Output
     now: Callable[[], datetime]
+    profile: Profile = NO_PROFILE
 
     def client(self) -> "Client":
         """Raises Invalid when no token can be found."""
         _load_httpx()
         from kiteroll.client import Client  # not needed by commands that run without a service
 
-        return Client(*self.access(), ca_file=self.ca_file())
+        return Client(*self.access(), ca_file=self.ca_file(), proxy=self.profile.proxy or None)
 
     def instant(self, text: str | None) -> datetime | None:
         """The time an option was given. Raises Invalid."""
@@ -42,22 +44,33 @@ class Context:
 
     def access(self) -> tuple[str, str]:
         """Where the service answers, and the token. Raises Invalid."""
-        return self.args.url or os.environ.get("KITEROLL_URL") or DEFAULT_URL, self._token()
+        url = self.args.url or os.environ.get("KITEROLL_URL") or self.profile.url or DEFAULT_URL
+        return url, self._token()
 
     def ca_file(self) -> str:
         """What to trust: as told, or the certificate that a service of this machine made for itself."""
         if given := getattr(self.args, "ca", None) or os.environ.get("KITEROLL_CA_FILE"):
             return str(given)
+        if self.profile.ca_file:
+            return str(Path(self.profile.ca_file).expanduser())
         own = self._data_dir() / CERTIFICATE_FILE
         return str(own) if own.exists() else ""
 
     def _data_dir(self) -> Path:
-        return Path(self.args.data) if self.args.data else default_data_dir(os.environ)
+        if self.args.data:
+            return Path(self.args.data)
+        if self.profile.data and "KITEROLL_DATA" not in os.environ:
+            return Path(self.profile.data).expanduser()
+        return default_data_dir(os.environ)
 
     def _token(self) -> str:
         if token := os.environ.get("KITEROLL_TOKEN"):
             return token
+        if self.profile.token and not self.args.data:
+            return self.profile.token
         file = self._data_dir() / TOKEN_FILE
+        if self.profile.token_file and not self.args.data:
+            file = Path(self.profile.token_file).expanduser()
         try:
             return file.read_text().strip()
         except FileNotFoundError as missing:
@@ -85,13 +98,19 @@ def _load_httpx() -> None:
 
 def make_context(args: argparse.Namespace) -> Context:
     clock = SystemClock()
+    profile = NO_PROFILE
+    if hasattr(args, "profile"):  # commands that talk to a service
+        profile = load_profile(args.profile or os.environ.get("KITEROLL_PROFILE"))
     look = Look(
         columns=tuple(filter(None, (getattr(args, "columns", None) or "").split(","))),
         sort=getattr(args, "sort", None) or "",
         headers=not getattr(args, "no_headers", False),
-        local=getattr(args, "local", False),
+        local=getattr(args, "local", False) or (profile.local and not getattr(args, "utc", False)),
     )
-    return Context(args, Output(args.format, clock.now, look), clock.now)
+    chosen = args.format or profile.format or FORMATS[0]
+    if chosen not in FORMATS:
+        raise Invalid(f"format of the profile: {chosen!r} is none of {', '.join(FORMATS)}")
+    return Context(args, Output(chosen, clock.now, look), clock.now, profile)
 
 
 def parse_instant(text: str, now: datetime) -> datetime:

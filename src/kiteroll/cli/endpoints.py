@@ -3,13 +3,16 @@
 from itertools import islice
 from typing import Any
 
-from kiteroll.cli import columns
+from kiteroll.cli import columns, links
+from kiteroll.cli.addresses import whole_address
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, add_limit, checked, note_cut, shared
 from kiteroll.client import (
     change_endpoint,
     endpoint,
+    endpoint_links,
+    endpoints,
     enrolment_of,
     findings,
     homes,
@@ -40,6 +43,27 @@ def add_commands(commands: Any) -> None:
     one.add_argument("--ended", action="store_true", help="also who was there before")
     one.add_argument("--at", metavar="WHEN", help="who was there then (2h, 14:05, a full time)")
     add_limit(one)
+    one = add_command(
+        verbs,
+        "all",
+        run_all,
+        "list all known endpoints, one a row, narrowed down by where they are at home",
+        parents=parents,
+        detail="  kiteroll endpoint all --site Quays --life quiet\n"
+        "  kiteroll endpoint all --maker lantern --first-seen 1w",
+    )
+    for name in ("switch", "port", "site", "group", "maker"):
+        one.add_argument(f"--{name}", metavar="NAME")
+    one.add_argument("--vlan", type=int, metavar="ID")
+    one.add_argument("--life", action="append", choices=("present", "quiet", "gone"))
+    one.add_argument("--confidence", action="append", choices=("sure", "likely", "doubtful", "none"))
+    one.add_argument("--first-seen", metavar="WHEN", help="only those seen for the first time since then")
+    add_limit(one)
+    one = add_command(
+        verbs, "open", run_open, "print the links to an endpoint, or one of them", parents=parents
+    )
+    one.add_argument("mac", metavar="ADDRESS")
+    one.add_argument("link", metavar="LINK", nargs="?")
     one = add_command(
         verbs, "show", run_show, "show where it is, why, how sure that is, and where it was", parents=parents
     )
@@ -85,19 +109,47 @@ def run_list(context: Context) -> Exit:
     return Exit.OK if answer else Exit.NOTHING
 
 
+def run_all(context: Context) -> Exit:
+    args, out = context.args, context.out
+    request = endpoints(
+        switch=args.switch,
+        port=args.port,
+        vlan=args.vlan,
+        site=args.site,
+        group=args.group,
+        maker=args.maker,
+        lives=args.life or (),
+        confidences=args.confidence or (),
+        since=context.instant(args.first_seen),
+        limit=min(args.limit, 1000),
+    )
+    with context.client() as client:
+        answer = list(islice(client.each(request), args.limit))
+    out.rows(answer, columns.endpoints(out), empty="no endpoint is like that")
+    note_cut(context, len(answer))
+    return Exit.OK if answer else Exit.NOTHING
+
+
+def run_open(context: Context) -> Exit:
+    with context.client() as client:
+        found = client.all(endpoint_links(whole_address(context, client, context.args.mac)))
+    return links.told(context, found)
+
+
 def run_show(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
         at = context.instant(args.at)
-        one = client.send(endpoint(args.mac, at=at))
+        mac = whole_address(context, client, args.mac)
+        one = client.send(endpoint(mac, at=at))
         if out.format == "json":
             out.json(one)
             return Exit.OK
-        hops = client.all(path(args.mac, at=at))
-        history = list(islice(client.each(stays(mac=args.mac, ended=True, limit=args.limit)), args.limit))
-        answered = client.all(ips(args.mac))
-        rolls = client.send(enrolment_of(args.mac))
-        found = list(islice(client.each(findings(mac=args.mac, parts=True, states=_ALL)), 20))
+        hops = client.all(path(mac, at=at))
+        history = list(islice(client.each(stays(mac=mac, ended=True, limit=args.limit)), args.limit))
+        answered = client.all(ips(mac))
+        rolls = client.send(enrolment_of(mac))
+        found = list(islice(client.each(findings(mac=mac, parts=True, states=_ALL)), 20))
     if out.format == "csv":
         out.rows([one], columns.endpoints(out), empty="")
         return Exit.OK
@@ -140,7 +192,7 @@ _ALL: tuple[api.FindingState, ...] = ("open", "acknowledged", "cleared")
 def run_homes(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        found = client.all(homes(args.mac, days=args.days))
+        found = client.all(homes(whole_address(context, client, args.mac), days=args.days))
     out.rows(found, columns.homes(), empty=f"it was at home nowhere in the last {args.days:g} days")
     return Exit.OK if found else Exit.NOTHING
 
@@ -148,7 +200,9 @@ def run_homes(context: Context) -> Exit:
 def run_quiet_times(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        found = client.all(quiet_times(args.mac, days=args.days, uplinks=args.uplinks))
+        found = client.all(
+            quiet_times(whole_address(context, client, args.mac), days=args.days, uplinks=args.uplinks)
+        )
     out.rows(found, columns.quiet_times(), empty=f"it was never quiet in the last {args.days:g} days")
     return Exit.OK if found else Exit.NOTHING
 
@@ -159,7 +213,7 @@ def run_change(context: Context) -> Exit:
     if change == api.EndpointChange():
         raise Invalid("nothing to change was given: --label, --owner or --notes")
     with context.client() as client:
-        one = client.send(change_endpoint(args.mac, change))
+        one = client.send(change_endpoint(whole_address(context, client, args.mac), change))
     context.out.done(one, columns.endpoints(context.out), f"{one.mac} is changed")
     return Exit.OK
 
@@ -167,7 +221,8 @@ def run_change(context: Context) -> Exit:
 def run_path(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        hops = client.all(path(args.mac, start=args.start, at=context.instant(args.at)))
+        mac = whole_address(context, client, args.mac)
+        hops = client.all(path(mac, start=args.start, at=context.instant(args.at)))
     out.rows(hops, columns.hops(), empty="no path is known: `kiteroll endpoint show` says why")
     return Exit.OK if hops else Exit.NOTHING
 

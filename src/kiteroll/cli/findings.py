@@ -5,9 +5,10 @@ from itertools import islice
 from typing import Any, get_args
 
 from kiteroll.cli import columns
+from kiteroll.cli.addresses import whole_address
 from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exit_codes import Exit
-from kiteroll.cli.parsing import add_command, add_group, checked, shared, span_s
+from kiteroll.cli.parsing import add_command, add_group, checked, note_cut, shared, span_s
 from kiteroll.client import (
     acknowledge,
     clear_finding,
@@ -69,19 +70,20 @@ def add_commands(commands: Any) -> None:
 
 def run_list(context: Context) -> Exit:
     args, out = context.args, context.out
-    question = findings(
-        states=args.state or (),
-        kinds=args.kind or (),
-        severities=args.severity or (),
-        switch=args.switch,
-        mac=args.mac,
-        since=parse_instant(args.since, context.now()) if args.since else None,
-        parts=args.parts,
-        limit=min(args.limit, 1000),
-    )
     with context.client() as client:
+        question = findings(
+            states=args.state or (),
+            kinds=args.kind or (),
+            severities=args.severity or (),
+            switch=args.switch,
+            mac=args.mac and whole_address(context, client, args.mac),
+            since=parse_instant(args.since, context.now()) if args.since else None,
+            parts=args.parts,
+            limit=min(args.limit, 1000),
+        )
         answer = list(islice(client.each(question), args.limit))
     out.rows(answer, columns.findings(out), empty="no findings")
+    note_cut(context, len(answer))
     return Exit.OK
 
 

@@ -4,10 +4,12 @@ from itertools import islice
 from typing import Any, get_args
 
 from kiteroll.cli import columns
+from kiteroll.cli.addresses import whole_address
 from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_limit, note_cut, shared
 from kiteroll.client import all_vlans, changes, differences, health, readings
+from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 from kiteroll.schemas.stream import EventName
 
@@ -73,16 +75,20 @@ def add_commands(commands: Any) -> None:
 def run_changes(context: Context) -> Exit:
     args, out = context.args, context.out
     now = context.now()
-    request = changes(
-        since=parse_instant(args.since, now),
-        until=parse_instant(args.until, now) if args.until else None,
-        switch=args.switch,
-        mac=args.mac,
-        kinds=args.kind or (),
-        uplinks=args.uplinks,
-        limit=min(args.limit, 1000),
-    )
+    since = parse_instant(args.since, now)
+    until = parse_instant(args.until, now) if args.until else None
+    if until is not None and until <= since:
+        raise Invalid(f"--until {args.until} is not later than --since {args.since}")
     with context.client() as client:
+        request = changes(
+            since=since,
+            until=until,
+            switch=args.switch,
+            mac=args.mac and whole_address(context, client, args.mac),
+            kinds=args.kind or (),
+            uplinks=args.uplinks,
+            limit=min(args.limit, 1000),
+        )
         answer = list(islice(client.each(request), args.limit))
     out.rows(answer, columns.changes(out), empty=f"no changes since {args.since}")
     note_cut(context, len(answer))

@@ -4,10 +4,11 @@ import argparse
 from pathlib import Path
 from typing import Any
 
-from kiteroll.cli import acting, bulk, columns, credential_options, rounds
+from kiteroll.cli import acting, bulk, columns, credential_options, links, rounds
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.host_port import split_address
+from kiteroll.cli.inventory_files import WORDS
 from kiteroll.cli.parsing import add_command, add_group, checked, shared, span_s
 from kiteroll.client import (
     add_switch,
@@ -17,6 +18,7 @@ from kiteroll.client import (
     neighbours,
     remove_switch,
     switch,
+    switch_links,
     switches,
     vlans,
 )
@@ -49,6 +51,17 @@ def add_commands(commands: Any) -> None:
 
     one = add_command(verbs, "show", run_show, "show everything known of one switch", parents=parents)
     one.add_argument("name", metavar="SWITCH")
+
+    one = add_command(
+        verbs,
+        "open",
+        run_open,
+        "print the links to a switch, or one of them",
+        parents=parents,
+        detail="`kiteroll device-link set` makes links. One that is named is printed alone.",
+    )
+    one.add_argument("name", metavar="SWITCH")
+    one.add_argument("link", metavar="LINK", nargs="?")
 
     one = add_command(verbs, "change", run_change, "change what is given, leave the rest", parents=parents)
     one.add_argument("name", metavar="SWITCH")
@@ -95,10 +108,11 @@ def add_commands(commands: Any) -> None:
         verbs,
         "import",
         run_import,
-        "add and change switches from a CSV file",
+        "add and change switches from a file",
         parents=parents,
-        detail=f"Columns: {', '.join(bulk.COLUMNS)}; the first three are needed.\n"
-        "groups are separated by blanks. Nothing is done unless every line is right.",
+        detail=f"CSV, JSON (.json, .jsonl), YAML, or a host list (.ini); an exported inventory, too.\n"
+        f"Words: {', '.join(WORDS)}.\n"
+        "groups are separated by blanks. Nothing is done unless all of it is right.",
     )
     one.add_argument("file", type=Path)
     one.add_argument("--dry-run", action="store_true", help="only show what it would change")
@@ -237,6 +251,12 @@ def run_read(context: Context) -> Exit:
     if "failed" in outcomes:
         return Exit.UNREACHABLE
     return Exit.PARTIAL if "partial" in outcomes else Exit.OK
+
+
+def run_open(context: Context) -> Exit:
+    with context.client() as client:
+        found = client.all(switch_links(context.args.name))
+    return links.told(context, found)
 
 
 def run_import(context: Context) -> Exit:

@@ -4,6 +4,7 @@ from pathlib import Path
 from typing import Any
 
 from kiteroll.cli import columns
+from kiteroll.cli.addresses import whole_address
 from kiteroll.cli.context import Context
 from kiteroll.cli.csv_rows import csv_rows
 from kiteroll.cli.exit_codes import Exit
@@ -57,7 +58,8 @@ def run_set(context: Context) -> Exit:
     args = context.args
     change = checked(api.LabelChange, label=args.label, owner=args.owner, notes=args.notes)
     with context.client() as client:
-        done = client.send(change_labels(checked(api.LabelChanges, labels={args.mac: change})))
+        mac = whole_address(context, client, args.mac)
+        done = client.send(change_labels(checked(api.LabelChanges, labels={mac: change})))
     return _told(context, done)
 
 

@@ -22,6 +22,7 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 Format = Literal["table", "json", "csv"]
+FORMATS: tuple[Format, ...] = ("table", "json", "csv")
 PLAIN_WIDTH = 2000
 """Characters a line of a table that goes to a file or a pipe: nothing is cut off there."""
 
@@ -168,7 +169,7 @@ class Output:
         """For the person at the terminal, never part of the data."""
         from rich.text import Text
 
-        self._notes.print(Text(text, style))
+        self._notes.print(Text(text, style), soft_wrap=True)
 
     def age(self, at: datetime | None) -> str:
         return "never" if at is None else age(self._now() - at)

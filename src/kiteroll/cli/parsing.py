@@ -6,12 +6,12 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from kiteroll.cli.context import Command, Context
+from kiteroll.cli.output import FORMATS
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.whole_number import whole_number
 from kiteroll.duration import parse_duration_s
 
 M = TypeVar("M", bound=BaseModel)
-FORMATS = ("table", "json", "csv")
 
 
 def shared() -> argparse.ArgumentParser:
@@ -25,6 +25,9 @@ def shared() -> argparse.ArgumentParser:
     group.add_argument(
         "--ca", metavar="FILE", help="PEM file of the authorities to trust, with https (KITEROLL_CA_FILE)"
     )
+    group.add_argument(
+        "--profile", metavar="NAME", help="of ~/.config/kiteroll/config.toml (KITEROLL_PROFILE)"
+    )
     look = parent.add_argument_group("output")
     add_format(look)
     look.add_argument("--columns", metavar="LIST", help="of a list: these alone, in this order: switch,port")
@@ -32,7 +35,9 @@ def shared() -> argparse.ArgumentParser:
         "--sort", metavar="COLUMN", help="of a list: by this column; -COLUMN: the largest first"
     )
     look.add_argument("--no-headers", action="store_true", help="of a list: without the names of columns")
-    look.add_argument("--local", action="store_true", help="times in tables in the zone of this machine (TZ)")
+    zone = look.add_mutually_exclusive_group()
+    zone.add_argument("--local", action="store_true", help="times in tables in the zone of this machine (TZ)")
+    zone.add_argument("--utc", action="store_true", help="times in UTC, whatever the profile says")
     return parent
 
 
@@ -40,7 +45,7 @@ def add_format(parser: Any) -> None:
     parser.add_argument(
         "--format",
         choices=FORMATS,
-        default="table",
+        default=None,
         help="table for people, json and csv for programs (default table)",
     )
 

@@ -1,6 +1,6 @@
 """Calls about endpoints: search, one of them, stays, makers."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 
 from pydantic import TypeAdapter
@@ -59,8 +59,27 @@ def search(text: str, *, limit: int = 50, at: datetime | None = None) -> ApiRequ
     )
 
 
-def endpoints(*, limit: int = 100) -> ApiListRequest[api.Endpoint]:
-    return get_list("/endpoints", TypeAdapter(PageOf[api.Endpoint]), limit=limit)
+def endpoints(
+    *,
+    switch: str | None = None,
+    port: str | None = None,
+    vlan: int | None = None,
+    site: str | None = None,
+    group: str | None = None,
+    maker: str | None = None,
+    lives: Sequence[str] = (),
+    confidences: Sequence[str] = (),
+    since: datetime | None = None,
+    limit: int = 1000,
+) -> ApiListRequest[api.Endpoint]:
+    """Known endpoints by address; places are those of their homes. `since`: first seen at or after this."""
+    given = {
+        **{"switch": switch, "port": port, "vlan": vlan, "site": site, "group": group, "maker": maker},
+        "life": list(lives) or None,
+        "confidence": list(confidences) or None,
+        "since": since and since.isoformat(),
+    }
+    return get_list("/endpoints", TypeAdapter(PageOf[api.Endpoint]), limit=limit, **given)
 
 
 def endpoint(mac: str, *, at: datetime | None = None) -> ApiRequest[api.Endpoint]:

@@ -46,6 +46,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.policy.levels import Level
 from kiteroll.schemas import api
+from kiteroll.schemas.exports import EXPORT_LISTS, EXPORT_NEEDS
 
 T = TypeVar("T")
 _PAGE = 1000
@@ -87,12 +88,6 @@ class ExportFilter:
 class _List:
     model: type[BaseModel]
     rows: Callable[[ExportFilter], Iterator[BaseModel]]
-    filters: frozenset[str] = frozenset()
-    needs: frozenset[str] = frozenset()
-
-
-def _any_of(*names: str) -> frozenset[str]:
-    return frozenset(names)
 
 
 class ExportLists:
@@ -127,57 +122,29 @@ class ExportLists:
         self._labels = labels
         self._network = network
         self._clock = clock
-        of_switch = _any_of("switch", "site", "group")
-        called = _any_of("switch", "port", "group")
         self._lists: Mapping[str, _List] = {
-            "switches": _List(api.Switch, self._switch_rows, _any_of("site", "group")),
-            "ports": _List(api.Port, self._port_rows, of_switch | {"at"}),
-            "neighbours": _List(api.Neighbour, self._neighbour_rows, of_switch),
+            "switches": _List(api.Switch, self._switch_rows),
+            "ports": _List(api.Port, self._port_rows),
+            "neighbours": _List(api.Neighbour, self._neighbour_rows),
             "links": _List(api.MapLink, self._link_rows),
             "discovered-switches": _List(api.Neighbour, self._discovered_rows),
-            "endpoints": _List(
-                api.Endpoint,
-                self._endpoint_rows,
-                of_switch | {"port", "vlan", "maker", "life", "confidence", "since"},
-            ),
-            "stays": _List(
-                api.Stay,
-                self._stay_rows,
-                _any_of("switch", "port", "vlan", "mac", "ended", "uplinks", "at"),
-            ),
-            "homes": _List(api.HomeInterval, self._home_rows, _any_of("since", "mac")),
-            "labels": _List(api.Label, self._label_rows, _any_of("seen")),
-            "changes": _List(
-                api.Change,
-                self._change_rows,
-                _any_of("switch", "mac", "since", "until", "kind", "uplinks"),
-            ),
-            "readings": _List(api.ReadingSummary, self._reading_rows, _any_of("switch")),
-            "findings": _List(
-                api.Finding,
-                self._finding_rows,
-                _any_of("switch", "mac", "since", "kind", "state", "severity", "parts"),
-            ),
-            "differences": _List(
-                api.Difference,
-                self._difference_rows,
-                _any_of("since", "until", "switch", "group"),
-                _any_of("since"),
-            ),
+            "endpoints": _List(api.Endpoint, self._endpoint_rows),
+            "stays": _List(api.Stay, self._stay_rows),
+            "homes": _List(api.HomeInterval, self._home_rows),
+            "labels": _List(api.Label, self._label_rows),
+            "changes": _List(api.Change, self._change_rows),
+            "readings": _List(api.ReadingSummary, self._reading_rows),
+            "findings": _List(api.Finding, self._finding_rows),
+            "differences": _List(api.Difference, self._difference_rows),
             "vlans": _List(api.VlanSummary, self._vlan_rows),
             "rules": _List(api.PortRules, self._rule_rows),
             "rolls": _List(api.RollRow, self._roll_rows),
             "barred": _List(api.BarredEntry, self._barred_rows),
-            "roll-call": _List(api.RollCallPort, self._roll_call_rows, called),
-            "absent": _List(api.AbsentEntry, self._absent_rows, called),
+            "roll-call": _List(api.RollCallPort, self._roll_call_rows),
+            "absent": _List(api.AbsentEntry, self._absent_rows),
         }
-
-    def names(self) -> list[str]:
-        return list(self._lists)
-
-    def filters(self) -> dict[str, list[str]]:
-        """What each list can be narrowed by."""
-        return {name: sorted(one.filters) for name, one in self._lists.items()}
+        if self._lists.keys() != EXPORT_LISTS.keys():
+            raise AssertionError(f"lists differ: {sorted(self._lists.keys() ^ EXPORT_LISTS.keys())}")
 
     def rows(self, name: str, wanted: ExportFilter) -> Rows:
         """Every row of a list, page after page; the first page is fetched before this returns, so that
@@ -188,11 +155,11 @@ class ExportLists:
         one = self._lists.get(name)
         if one is None:
             raise NotFound("list", name, f"there are {', '.join(self._lists)}")
-        given = set(wanted.given())
-        if unknown := sorted(given - one.filters):
-            takes = f"it takes {', '.join(sorted(one.filters))}" if one.filters else "it takes none"
+        given, filters = set(wanted.given()), EXPORT_LISTS[name]
+        if unknown := sorted(given - set(filters)):
+            takes = f"it takes {', '.join(sorted(filters))}" if filters else "it takes none"
             raise Invalid(f"{', '.join(unknown)}: the list {name} cannot be filtered by this; {takes}")
-        if missing := sorted(one.needs - given):
+        if missing := sorted(set(EXPORT_NEEDS.get(name, ())) - given):
             raise Invalid(f"{', '.join(missing)}: the list {name} needs it")
         if name == "stays" and wanted.at is None:
             view, rows = self._endpoints.plain_stays(_stay_filter(wanted))

@@ -26,6 +26,7 @@ from kiteroll.app.queries.findings import FindingFilters
 from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.schemas import api
+from kiteroll.schemas.exports import EXPORT_LISTS
 
 router = APIRouter(tags=["exports"], responses=ERRORS)
 _SEPARATORS = {"comma": ",", "semicolon": ";", "tab": "\t"}
@@ -80,8 +81,8 @@ def export(
 ) -> StreamingResponse:
     """The list's own filters are honoured, others refused; `kiteroll export --help` has them all."""
     name, _, media = file.rpartition(".")
-    if media not in MEDIA or name not in exports.names():
-        hint = f"lists are {', '.join(exports.names())}; files are {', '.join(MEDIA)}"
+    if media not in MEDIA or name not in EXPORT_LISTS:
+        hint = f"lists are {', '.join(EXPORT_LISTS)}; files are {', '.join(MEDIA)}"
         raise NotFound("export", file, hint)
     dialect = CsvDialect(_SEPARATORS[separator], heading, formulas)
     if media != "csv" and dialect != CsvDialect():

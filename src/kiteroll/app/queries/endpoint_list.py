@@ -12,10 +12,12 @@ from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.queries.endpoints import EndpointQueries, EndpointView, find_port
 from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.stay import Life
 from kiteroll.store import inventory, stay_queries
 from kiteroll.store.database import Database
+from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.paging import Page
 from kiteroll.store.stay_queries import EndpointCriteria
 
@@ -86,16 +88,7 @@ class EndpointList:
         if wanted.switch is not None:
             switch_ids = (self._database.run(inventory.get_switch, wanted.switch).id,)
         elif wanted.site is not None or wanted.group is not None:
-            rows = [
-                row
-                for row in self._database.run(inventory.all_switches)
-                if (wanted.site is None or row.site == wanted.site)
-                and (wanted.group is None or wanted.group in row.in_groups)
-            ]
-            if not rows:
-                kind, name = ("site", wanted.site) if wanted.site is not None else ("group", wanted.group)
-                raise NotFound(kind, name or "", "no switch is in it")
-            switch_ids = tuple(row.id for row in rows)
+            switch_ids = tuple(row.id for row in self._switches_of(wanted))
         return EndpointCriteria(
             switch_ids=switch_ids,
             port_id=port_id,
@@ -104,6 +97,25 @@ class EndpointList:
             since=wanted.since,
         )
 
+    def _switches_of(self, wanted: EndpointFilter) -> list[SwitchRow]:
+        """Of a site or a group. Raises NotFound."""
+        everywhere = self._database.run(inventory.all_switches)
+        rows = [
+            row
+            for row in everywhere
+            if (wanted.site is None or row.site == wanted.site)
+            and (wanted.group is None or wanted.group in row.in_groups)
+        ]
+        if not rows and wanted.site is not None:
+            hint = did_you_mean(wanted.site, {row.site for row in everywhere}, "no switch is there")
+            raise NotFound("site", wanted.site, hint)
+        if not rows:
+            known = {name for row in everywhere for name in row.in_groups}
+            raise NotFound(
+                "group", wanted.group or "", did_you_mean(wanted.group or "", known, "it has no switch")
+            )
+        return rows
+
     def _check(self, wanted: EndpointFilter) -> Callable[[EndpointView], bool] | None:
         """What the database cannot tell; None when nothing of that is asked for."""
         by_place = (wanted.switch, wanted.port, wanted.vlan, wanted.site, wanted.group)
@@ -111,12 +123,7 @@ class EndpointList:
             return None
         names: frozenset[str] | None = None
         if wanted.site is not None or wanted.group is not None:
-            names = frozenset(
-                row.name
-                for row in self._database.run(inventory.all_switches)
-                if (wanted.site is None or row.site == wanted.site)
-                and (wanted.group is None or wanted.group in row.in_groups)
-            )
+            names = frozenset(row.name for row in self._switches_of(wanted))
 
         def is_wanted(view: EndpointView) -> bool:
             if wanted.confidences and view.home.confidence.value not in wanted.confidences:

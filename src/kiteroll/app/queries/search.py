@@ -13,9 +13,15 @@ from kiteroll.app.queries.endpoints import EndpointQueries, EndpointView
 from kiteroll.app.queries.ports import PortQueries, PortView
 from kiteroll.app.queries.switches import SwitchQueries, SwitchView
 from kiteroll.clock import Clock
-from kiteroll.core.errors import BadAddress
+from kiteroll.core.errors import BadAddress, Invalid
 from kiteroll.core.model.mac import Fragment, MacAddress
-from kiteroll.core.search.search_query import may_be_ip, meant_as_address, network_of, split_list
+from kiteroll.core.search.search_query import (
+    MOST_AT_ONCE,
+    may_be_ip,
+    meant_as_address,
+    network_of,
+    split_list,
+)
 from kiteroll.store import addresses, endpoint_queries, labels
 from kiteroll.store.database import Database
 from kiteroll.store.labels import Label
@@ -84,6 +90,8 @@ class Search:
         """
         at = past_instant(self._clock, at)
         several = split_list(query)
+        if len(several) > MOST_AT_ONCE:
+            raise Invalid(f"q: {len(several)} texts; at most {MOST_AT_ONCE} are looked for at once")
         if len(several) > 1:
             return self._find_several(query, several, limit, at)
         text = query.strip()

@@ -33,6 +33,8 @@ from kiteroll.cli.columns.events import (
     vlans,
     workers,
 )
+from kiteroll.cli.columns.found import found
+from kiteroll.cli.columns.links import device_links, device_urls, saved_queries
 from kiteroll.cli.columns.people import audit_entries, sessions, tokens, users
 from kiteroll.cli.columns.rules import (
     absent,
@@ -80,10 +82,13 @@ __all__ = [
     "closed_elsewhere",
     "closed_ports",
     "credentials",
+    "device_links",
+    "device_urls",
     "differences",
     "endpoints",
     "evidence",
     "findings",
+    "found",
     "groups",
     "homes",
     "hops",
@@ -110,6 +115,7 @@ __all__ = [
     "rule_differences",
     "rule_events",
     "rules",
+    "saved_queries",
     "seat_suggestions",
     "sessions",
     "shared_addresses",

@@ -6,7 +6,7 @@ from ipaddress import IPv4Network, IPv6Network, ip_network
 from kiteroll.core.model.whole_number import whole_number
 
 MOST_AT_ONCE = 100
-"""Texts of a pasted list that are looked for."""
+"""Texts of a pasted list that one search takes."""
 _STANDS_ALONE = re.compile(r"[0-9A-Fa-f]{8,12}|\S*[:.-]\S*[:.-]\S*")
 
 
@@ -17,8 +17,8 @@ def split_list(text: str) -> list[str]:
     if len(parts) == 1:
         words = parts[0].split()
         if len(words) > 1 and all(_STANDS_ALONE.fullmatch(word) for word in words):
-            return words[:MOST_AT_ONCE]
-    return parts[:MOST_AT_ONCE]
+            return words
+    return parts
 
 
 def network_of(text: str) -> IPv4Network | IPv6Network | None:

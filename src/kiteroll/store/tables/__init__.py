@@ -26,6 +26,7 @@ from kiteroll.store.tables.inventory import (
     site,
 )
 from kiteroll.store.tables.labels import address_label
+from kiteroll.store.tables.links import device_link, saved_query
 from kiteroll.store.tables.network import neighbour, port, port_link, port_uplink, switch, vlan
 from kiteroll.store.tables.people import account, api_token, audit_entry, sign_in_session
 from kiteroll.store.tables.port_actions import (
@@ -60,6 +61,7 @@ __all__ = [
     "change_log",
     "credential",
     "csv_mapping",
+    "device_link",
     "endpoint",
     "enrolled",
     "enrolment_window",
@@ -85,6 +87,7 @@ __all__ = [
     "rehearsed_rule",
     "rule_event",
     "runtime_setting",
+    "saved_query",
     "shared_address",
     "sign_in_session",
     "site",

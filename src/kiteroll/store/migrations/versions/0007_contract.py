@@ -53,3 +53,21 @@ def upgrade() -> None:
         for name in ("notes", "owner", "label"):  # the one that is asked for last
             op.drop_column("endpoint", name, if_exists=True)
     op.create_index("endpoint_first_seen", "endpoint", ["first_seen_at"], if_not_exists=True)
+    op.create_table(
+        "device_link",
+        sa.Column("name", exact_text(64), primary_key=True),
+        sa.Column("of_what", sa.String(16), nullable=False),
+        sa.Column("template", sa.Text, nullable=False),
+        **_OPTIONS,
+    )
+    op.create_table(
+        "saved_query",
+        sa.Column("id", sa.Integer, primary_key=True),
+        sa.Column("owner", exact_text(64), nullable=False),
+        sa.Column("name", exact_text(64), nullable=False),
+        sa.Column("path", sa.Text, nullable=False),
+        sa.Column("shared", sa.Boolean, nullable=False),
+        sa.Column("saved_at", Instant, nullable=False),
+        sa.UniqueConstraint("owner", "name", name="saved_query_name"),
+        **_OPTIONS,
+    )
