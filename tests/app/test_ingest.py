@@ -38,7 +38,13 @@ def _probe(minutes: float, learned: dict[tuple[int, int], str]) -> Reading:
 def test_a_probe_changes_stays_and_leaves_labels_metrics_and_readings_alone(live: LiveRun) -> None:
     parts = live.parts
     metrics = Metrics(
-        parts.bus, parts.ingestor, parts.switch_queries, parts.findings.live, parts.supervisor, live.clock
+        parts.bus,
+        parts.ingestor,
+        parts.switch_queries,
+        parts.findings.live,
+        parts.supervisor,
+        lambda: 0,
+        live.clock,
     )
     published: list[Any] = []
     broadcaster = EventBroadcaster()

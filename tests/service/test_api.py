@@ -1,5 +1,6 @@
 """The API as a program on the network meets it."""
 
+import asyncio
 from collections.abc import Iterator
 from typing import Any
 
@@ -8,6 +9,7 @@ import pytest
 from prometheus_client.parser import text_string_to_metric_families
 
 from kiteroll.client import (
+    AsyncClient,
     Client,
     ServiceError,
     add_credential,
@@ -16,6 +18,7 @@ from kiteroll.client import (
     change_switch,
     credentials,
     health,
+    read_now,
     remove_credential,
     remove_switch,
     switch,
@@ -23,6 +26,7 @@ from kiteroll.client import (
 )
 from kiteroll.lab.notifier import LAB_USER
 from kiteroll.schemas.api import Credential, NewCredential, NewSwitch, Problem, SwitchChange
+from kiteroll.schemas.stream import ReadingEvent
 from tests.support.harness import Lab, Service, read_again, wait_until
 
 V1 = "/api/v1"
@@ -263,14 +267,45 @@ def test_a_switch_that_does_not_answer_is_told_as_a_failed_reading(
 
 
 def test_the_live_stream_tells_of_a_reading(service: Service, http: httpx.Client) -> None:
+    with service.client() as kite:
+        events = kite.follow(events=["reading"], switch="quay-2", reconnect=False)
+        assert next(events).event == "hello"
+        http.post(f"{V1}/switches/quay-2/readings").raise_for_status()
+        told = next(events)
+        assert isinstance(told, ReadingEvent)
+        assert (told.switch, told.outcome, told.error) == ("quay-2", "complete", "") and told.rows
+
+
+def test_who_was_cut_off_goes_on_behind_the_last_event(service: Service, http: httpx.Client) -> None:
     with http.stream("GET", f"{V1}/stream", timeout=20) as stream:
         lines = stream.iter_lines()
-        assert next(lines) == "event: hello"
-        http.post(f"{V1}/switches/quay-2/readings").raise_for_status()
-        # Findings about the same switch are told in between, when they open.
-        readings = (next(lines) for line in lines if line == "event: reading")
-        told = next(data for data in readings if "quay-2" in data)
-    assert '"outcome": "complete"' in told
+        first = next(lines)
+        assert first.startswith("id: ") and next(lines) == "event: hello"
+    http.post(f"{V1}/switches/quay-2/readings").raise_for_status()
+    last = {"Last-Event-ID": first.removeprefix("id: ")}
+    with http.stream("GET", f"{V1}/stream?event=reading", timeout=20, headers=last) as stream:
+        told = [line for _, line in zip(range(8), stream.iter_lines(), strict=False)]
+    assert told[:2] == ["event: hello", 'data: {"event":"hello","resumed":true}']
+    assert '"switch":"quay-2"' in told[5] and told[4] == "event: reading"
+
+
+async def _first_events(service: Service) -> list[str]:
+    async with AsyncClient(service.url, service.token) as kite:
+        found: list[str] = []
+        async for event in kite.follow(events=["reading"]):
+            found.append(event.event)
+            if len(found) == 2:
+                break
+            await kite.send(read_now("quay-2"))
+        names = [one.name async for one in kite.each(switches())]
+        assert names == [one.name for one in await kite.all(switches())]
+        exported = b"".join([piece async for piece in kite.download("/exports/switches.csv")])
+        assert exported.count(b"\n") == len(names) + 1
+    return found
+
+
+def test_the_asynchronous_client_does_the_same(service: Service, lab: Lab) -> None:
+    assert asyncio.run(_first_events(service)) == ["hello", "reading"]
 
 
 def test_pages_are_served_safely_and_unknown_calls_are_problems(service: Service, http: httpx.Client) -> None:
@@ -306,7 +341,13 @@ def test_figures_for_monitoring_count_what_happened(service: Service, http: http
     assert after["kiteroll_switches", "read"] >= 1 and after["kiteroll_database_up", ""] == 1
     assert after["kiteroll_changes_total", "appeared"] > 0
     assert 0 <= after["kiteroll_oldest_reading_seconds", ""] < 3600
-    assert ("kiteroll_findings_open", "serious") in after
+    assert after["kiteroll_findings_open", "loopserious"] == 0, "a kind that has none stands at zero"
+    assert after["kiteroll_switch_up", "quay-1"] == 1
+    assert 0 <= after["kiteroll_switch_reading_age_seconds", "quay-1"] < 3600
+    assert after["kiteroll_worker_failures_total", "poller"] == 0
+    assert after["kiteroll_http_requests_total", "2xx"] > before["kiteroll_http_requests_total", "2xx"]
+    assert after["kiteroll_http_request_duration_seconds_count", "read_now"] >= 1
+    assert ("kiteroll_http_requests_total", "5xx") in before
     assert httpx.get(f"{service.url}/metrics", trust_env=False).status_code == 401
 
 

@@ -3087,13 +3087,6 @@ export interface components {
             /** @default {} */
             level: components["schemas"]["RuleLevel"];
         };
-        /** FieldProblem */
-        FieldProblem: {
-            /** Where */
-            where: string;
-            /** What */
-            what: string;
-        };
         /**
          * Finding
          * @description Something a person must look at.
@@ -3242,6 +3235,11 @@ export interface components {
              * @default false
              */
             shares_tables: boolean;
+        };
+        /** HTTPValidationError */
+        HTTPValidationError: {
+            /** Detail */
+            detail?: components["schemas"]["ValidationError"][];
         };
         /**
          * HomeInterval
@@ -4567,24 +4565,6 @@ export interface components {
             /** Maker */
             maker: string;
         };
-        /**
-         * Problem
-         * @description Problem details (RFC 9457).
-         */
-        Problem: {
-            /** Type */
-            type: string;
-            /** Title */
-            title: string;
-            /** Status */
-            status: number;
-            /** Detail */
-            detail: string;
-            /** Code */
-            code: string;
-            /** Errors */
-            errors?: components["schemas"]["FieldProblem"][];
-        };
         /** Proposal */
         Proposal: {
             /** Id */
@@ -5730,6 +5710,19 @@ export interface components {
             /** Openid Subject */
             openid_subject?: string | null;
         };
+        /** ValidationError */
+        ValidationError: {
+            /** Location */
+            loc: (string | number)[];
+            /** Message */
+            msg: string;
+            /** Error Type */
+            type: string;
+            /** Input */
+            input?: unknown;
+            /** Context */
+            ctx?: Record<string, never>;
+        };
         /** Vlan */
         Vlan: {
             /** Id */
@@ -6189,8 +6182,169 @@ export interface components {
             event: "rules";
         };
         StreamEvent: components["schemas"]["HelloEvent"] | components["schemas"]["ReadingEvent"] | components["schemas"]["ChangeEvent"] | components["schemas"]["FindingEvent"] | components["schemas"]["RulesEvent"] | components["schemas"]["ResyncEvent"];
+        /** FieldProblem */
+        FieldProblem: {
+            /** Where */
+            where: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * Problem
+         * @description Problem details (RFC 9457).
+         */
+        Problem: {
+            /** Type */
+            type: string;
+            /** Title */
+            title: string;
+            /** Status */
+            status: number;
+            /** Detail */
+            detail: string;
+            /** Code */
+            code: string;
+            /** Errors */
+            errors?: components["schemas"]["FieldProblem"][];
+        };
     };
-    responses: never;
+    responses: {
+        /** @description Body is not JSON */
+        Problem400: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Not signed in */
+        Problem401: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Not allowed */
+        Problem403: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Not found */
+        Problem404: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Method not allowed */
+        Problem405: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Request too slow */
+        Problem408: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Conflict */
+        Problem409: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Changed meanwhile */
+        Problem412: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Request too large */
+        Problem413: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Invalid request */
+        Problem422: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Too many tries */
+        Problem429: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Internal error */
+        Problem500: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Switch cannot be read */
+        Problem502: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Database unavailable */
+        Problem503: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Switch does not answer */
+        Problem504: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+    };
     parameters: never;
     requestBodies: never;
     headers: never;
@@ -6213,59 +6367,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "signed_in": true,
+                     *       "name": "",
+                     *       "role": "viewer",
+                     *       "rights": [
+                     *         "view"
+                     *       ],
+                     *       "sites": [
+                     *         "Quays"
+                     *       ],
+                     *       "must_change_password": false,
+                     *       "openid": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     sign_in: {
@@ -6277,6 +6403,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "mara",
+                 *       "password": "over the tarn by ferry"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SignIn"];
             };
         };
@@ -6287,59 +6419,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "signed_in": true,
+                     *       "name": "",
+                     *       "role": "viewer",
+                     *       "rights": [
+                     *         "view"
+                     *       ],
+                     *       "sites": [
+                     *         "Quays"
+                     *       ],
+                     *       "must_change_password": false,
+                     *       "openid": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     sign_out: {
@@ -6357,59 +6466,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "signed_in": true,
+                     *       "name": "",
+                     *       "role": "viewer",
+                     *       "rights": [
+                     *         "view"
+                     *       ],
+                     *       "sites": [
+                     *         "Quays"
+                     *       ],
+                     *       "must_change_password": false,
+                     *       "openid": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["Session"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     begin_openid: {
@@ -6428,56 +6514,13 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     end_openid: {
@@ -6502,56 +6545,13 @@ export interface operations {
                     "text/html": string;
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "text/html": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "text/html": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "text/html": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "text/html": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "text/html": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            404: components["responses"]["Problem404"];
+            409: components["responses"]["Problem409"];
+            422: components["responses"]["Problem422"];
+            429: components["responses"]["Problem429"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_switches: {
@@ -6578,59 +6578,66 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "source": "snmp",
+                     *           "host": "192.0.2.18",
+                     *           "port": 1,
+                     *           "site": "Quays",
+                     *           "groups": [
+                     *             "quays"
+                     *           ],
+                     *           "notes": "behind the gate",
+                     *           "credential": "",
+                     *           "credential_kind": "",
+                     *           "write_credential": "",
+                     *           "interval_s": 1,
+                     *           "timeout_s": 1,
+                     *           "tries": 1,
+                     *           "hold_time_s": 1,
+                     *           "enabled": true,
+                     *           "health": "unread",
+                     *           "healthy": true,
+                     *           "health_since": "2026-05-04T12:00:00Z",
+                     *           "tried_at": "2026-05-04T12:00:00Z",
+                     *           "read_at": "2026-05-04T12:00:00Z",
+                     *           "next_try_at": "2026-05-04T12:00:00Z",
+                     *           "error": "",
+                     *           "warnings": [
+                     *             ""
+                     *           ],
+                     *           "present": 1,
+                     *           "sys_name": "quay-1",
+                     *           "description": "Simulated bridge",
+                     *           "location": "Quay cabin 1",
+                     *           "contact": "",
+                     *           "bridge_address": "02:1a:01:07:52:4e",
+                     *           "ageing_s": 1,
+                     *           "model": "",
+                     *           "serial": "",
+                     *           "software": "",
+                     *           "topology_changes": 1,
+                     *           "topology_changed_at": "2026-05-04T12:00:00Z",
+                     *           "learning_discards": 1,
+                     *           "table_size": 1,
+                     *           "up_since": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Switch_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     add_switch: {
@@ -6642,6 +6649,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "quay-1",
+                 *       "host": "192.0.2.18",
+                 *       "credential": "core-read",
+                 *       "site": "Quays"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewSwitch"];
             };
         };
@@ -6652,59 +6667,66 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "source": "snmp",
+                     *       "host": "192.0.2.18",
+                     *       "port": 1,
+                     *       "site": "Quays",
+                     *       "groups": [
+                     *         "quays"
+                     *       ],
+                     *       "notes": "behind the gate",
+                     *       "credential": "",
+                     *       "credential_kind": "",
+                     *       "write_credential": "",
+                     *       "interval_s": 1,
+                     *       "timeout_s": 1,
+                     *       "tries": 1,
+                     *       "hold_time_s": 1,
+                     *       "enabled": true,
+                     *       "health": "unread",
+                     *       "healthy": true,
+                     *       "health_since": "2026-05-04T12:00:00Z",
+                     *       "tried_at": "2026-05-04T12:00:00Z",
+                     *       "read_at": "2026-05-04T12:00:00Z",
+                     *       "next_try_at": "2026-05-04T12:00:00Z",
+                     *       "error": "",
+                     *       "warnings": [
+                     *         ""
+                     *       ],
+                     *       "present": 1,
+                     *       "sys_name": "quay-1",
+                     *       "description": "Simulated bridge",
+                     *       "location": "Quay cabin 1",
+                     *       "contact": "",
+                     *       "bridge_address": "02:1a:01:07:52:4e",
+                     *       "ageing_s": 1,
+                     *       "model": "",
+                     *       "serial": "",
+                     *       "software": "",
+                     *       "topology_changes": 1,
+                     *       "topology_changed_at": "2026-05-04T12:00:00Z",
+                     *       "learning_discards": 1,
+                     *       "table_size": 1,
+                     *       "up_since": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Switch"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     change_switches: {
@@ -6716,6 +6738,23 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "add": [
+                 *         {
+                 *           "name": "quay-9",
+                 *           "host": "192.0.2.19",
+                 *           "credential": "core-read"
+                 *         }
+                 *       ],
+                 *       "change": {
+                 *         "quay-1": {
+                 *           "notes": "behind the gate"
+                 *         }
+                 *       },
+                 *       "dry_run": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["InventoryChanges"];
             };
         };
@@ -6726,59 +6765,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "added": [
+                     *         ""
+                     *       ],
+                     *       "changed": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["InventoryOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_switch: {
@@ -6798,59 +6809,61 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "source": "snmp",
+                     *       "host": "192.0.2.18",
+                     *       "port": 1,
+                     *       "site": "Quays",
+                     *       "groups": [
+                     *         "quays"
+                     *       ],
+                     *       "notes": "behind the gate",
+                     *       "credential": "",
+                     *       "credential_kind": "",
+                     *       "write_credential": "",
+                     *       "interval_s": 1,
+                     *       "timeout_s": 1,
+                     *       "tries": 1,
+                     *       "hold_time_s": 1,
+                     *       "enabled": true,
+                     *       "health": "unread",
+                     *       "healthy": true,
+                     *       "health_since": "2026-05-04T12:00:00Z",
+                     *       "tried_at": "2026-05-04T12:00:00Z",
+                     *       "read_at": "2026-05-04T12:00:00Z",
+                     *       "next_try_at": "2026-05-04T12:00:00Z",
+                     *       "error": "",
+                     *       "warnings": [
+                     *         ""
+                     *       ],
+                     *       "present": 1,
+                     *       "sys_name": "quay-1",
+                     *       "description": "Simulated bridge",
+                     *       "location": "Quay cabin 1",
+                     *       "contact": "",
+                     *       "bridge_address": "02:1a:01:07:52:4e",
+                     *       "ageing_s": 1,
+                     *       "model": "",
+                     *       "serial": "",
+                     *       "software": "",
+                     *       "topology_changes": 1,
+                     *       "topology_changed_at": "2026-05-04T12:00:00Z",
+                     *       "learning_discards": 1,
+                     *       "table_size": 1,
+                     *       "up_since": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Switch"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     remove_switch: {
@@ -6871,56 +6884,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     change_switch: {
@@ -6934,6 +6908,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "notes": "behind the gate",
+                 *       "interval_s": 300
+                 *     }
+                 */
                 "application/json": components["schemas"]["SwitchChange"];
             };
         };
@@ -6944,59 +6924,66 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "source": "snmp",
+                     *       "host": "192.0.2.18",
+                     *       "port": 1,
+                     *       "site": "Quays",
+                     *       "groups": [
+                     *         "quays"
+                     *       ],
+                     *       "notes": "behind the gate",
+                     *       "credential": "",
+                     *       "credential_kind": "",
+                     *       "write_credential": "",
+                     *       "interval_s": 1,
+                     *       "timeout_s": 1,
+                     *       "tries": 1,
+                     *       "hold_time_s": 1,
+                     *       "enabled": true,
+                     *       "health": "unread",
+                     *       "healthy": true,
+                     *       "health_since": "2026-05-04T12:00:00Z",
+                     *       "tried_at": "2026-05-04T12:00:00Z",
+                     *       "read_at": "2026-05-04T12:00:00Z",
+                     *       "next_try_at": "2026-05-04T12:00:00Z",
+                     *       "error": "",
+                     *       "warnings": [
+                     *         ""
+                     *       ],
+                     *       "present": 1,
+                     *       "sys_name": "quay-1",
+                     *       "description": "Simulated bridge",
+                     *       "location": "Quay cabin 1",
+                     *       "contact": "",
+                     *       "bridge_address": "02:1a:01:07:52:4e",
+                     *       "ageing_s": 1,
+                     *       "model": "",
+                     *       "serial": "",
+                     *       "software": "",
+                     *       "topology_changes": 1,
+                     *       "topology_changed_at": "2026-05-04T12:00:00Z",
+                     *       "learning_discards": 1,
+                     *       "table_size": 1,
+                     *       "up_since": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Switch"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_ports: {
@@ -7025,59 +7012,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "name": "quay-1",
+                     *           "number": 18,
+                     *           "alias": "Berth light 18",
+                     *           "admin_up": true,
+                     *           "oper": "up",
+                     *           "oper_since": "2026-05-04T12:00:00Z",
+                     *           "speed_bps": 1,
+                     *           "bridged": true,
+                     *           "duplex": "",
+                     *           "aggregate": "",
+                     *           "partner": "",
+                     *           "default_vlan": 1,
+                     *           "tagged": [
+                     *             1
+                     *           ],
+                     *           "untagged": [
+                     *             1
+                     *           ],
+                     *           "spanning_tree": "",
+                     *           "present": 1,
+                     *           "quiet": 1,
+                     *           "role": "access",
+                     *           "role_by_operator": true,
+                     *           "role_evidence": "",
+                     *           "leads_to": [
+                     *             ""
+                     *           ],
+                     *           "beyond": "",
+                     *           "use": "uplink",
+                     *           "silent_since": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Port_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_address_counts: {
@@ -7107,59 +7090,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "at": "2026-05-04T12:00:00Z",
+                     *           "count": 1
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_CountPoint_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_link_history: {
@@ -7189,59 +7139,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "at": "2026-05-04T12:00:00Z",
+                     *           "oper": "up"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_LinkChange_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_roll_call: {
@@ -7262,59 +7179,69 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "switch": "quay-1",
+                     *       "port": "p18",
+                     *       "alias": "Berth light 18",
+                     *       "exempt": true,
+                     *       "seats": 1,
+                     *       "watched": true,
+                     *       "vlans": [
+                     *         30
+                     *       ],
+                     *       "on_breach": "record",
+                     *       "reopen_after_s": 1,
+                     *       "uplinks": true,
+                     *       "sources": {
+                     *         "quay-1": ""
+                     *       },
+                     *       "roll_size": 1,
+                     *       "present": 1,
+                     *       "enrolled": 1,
+                     *       "strangers": 1,
+                     *       "out_of_place": 1,
+                     *       "barred": 1,
+                     *       "absent": 1,
+                     *       "random": 1,
+                     *       "overfull": true,
+                     *       "room": 1,
+                     *       "broken": true,
+                     *       "count": 1,
+                     *       "newcomers": 1,
+                     *       "roll": [
+                     *         ""
+                     *       ],
+                     *       "occupants": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "vlan": 30,
+                     *           "status": "enrolled",
+                     *           "unexpected_vlan": true,
+                     *           "random": true
+                     *         }
+                     *       ],
+                     *       "absentees": [
+                     *         ""
+                     *       ],
+                     *       "replacements": [
+                     *         {
+                     *           "entry": 1,
+                     *           "absent": "",
+                     *           "mac": "02:1a:01:07:52:4e"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RollCall"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_port: {
@@ -7338,59 +7265,50 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "switch": "quay-1",
+                     *       "name": "quay-1",
+                     *       "number": 18,
+                     *       "alias": "Berth light 18",
+                     *       "admin_up": true,
+                     *       "oper": "up",
+                     *       "oper_since": "2026-05-04T12:00:00Z",
+                     *       "speed_bps": 1,
+                     *       "bridged": true,
+                     *       "duplex": "",
+                     *       "aggregate": "",
+                     *       "partner": "",
+                     *       "default_vlan": 1,
+                     *       "tagged": [
+                     *         1
+                     *       ],
+                     *       "untagged": [
+                     *         1
+                     *       ],
+                     *       "spanning_tree": "",
+                     *       "present": 1,
+                     *       "quiet": 1,
+                     *       "role": "access",
+                     *       "role_by_operator": true,
+                     *       "role_evidence": "",
+                     *       "leads_to": [
+                     *         ""
+                     *       ],
+                     *       "beyond": "",
+                     *       "use": "uplink",
+                     *       "silent_since": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Port"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     change_port: {
@@ -7405,6 +7323,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "role": "uplink"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PortChange"];
             };
         };
@@ -7415,59 +7338,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "switch": "quay-1",
+                     *       "name": "quay-1",
+                     *       "number": 18,
+                     *       "alias": "Berth light 18",
+                     *       "admin_up": true,
+                     *       "oper": "up",
+                     *       "oper_since": "2026-05-04T12:00:00Z",
+                     *       "speed_bps": 1,
+                     *       "bridged": true,
+                     *       "duplex": "",
+                     *       "aggregate": "",
+                     *       "partner": "",
+                     *       "default_vlan": 1,
+                     *       "tagged": [
+                     *         1
+                     *       ],
+                     *       "untagged": [
+                     *         1
+                     *       ],
+                     *       "spanning_tree": "",
+                     *       "present": 1,
+                     *       "quiet": 1,
+                     *       "role": "access",
+                     *       "role_by_operator": true,
+                     *       "role_evidence": "",
+                     *       "leads_to": [
+                     *         ""
+                     *       ],
+                     *       "beyond": "",
+                     *       "use": "uplink",
+                     *       "silent_since": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Port"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_vlans: {
@@ -7494,59 +7413,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "name": "quay-1"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Vlan_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_neighbours: {
@@ -7573,59 +7459,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "name": "quay-1",
+                     *           "far_port": "p24",
+                     *           "far_description": "",
+                     *           "chassis": "02:1a:f0:00:01:00",
+                     *           "description": "Simulated bridge",
+                     *           "addresses": [
+                     *             ""
+                     *           ],
+                     *           "capabilities": [
+                     *             "bridge"
+                     *           ],
+                     *           "seen_at": "2026-05-04T12:00:00Z",
+                     *           "known_as": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Neighbour_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     read_now: {
@@ -7645,59 +7511,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "switch": "quay-1",
+                     *       "taken_at": "2026-05-04T12:00:00Z",
+                     *       "duration_ms": 1,
+                     *       "outcome": "complete",
+                     *       "rows": 1,
+                     *       "changes": 1,
+                     *       "gaps": [
+                     *         {
+                     *           "table": "",
+                     *           "why": "",
+                     *           "rows": 1,
+                     *           "breaks": true
+                     *         }
+                     *       ],
+                     *       "error": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReadingSummary"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            502: components["responses"]["Problem502"];
+            503: components["responses"]["Problem503"];
+            504: components["responses"]["Problem504"];
         };
     };
     list_credentials: {
@@ -7722,59 +7570,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "kind": "",
+                     *           "used_by": 1,
+                     *           "added_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_NamedCredential_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     add_credential: {
@@ -7786,6 +7603,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "core-read",
+                 *       "access": {
+                 *         "community": "shown once, then sealed"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewCredential"];
             };
         };
@@ -7796,59 +7621,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "kind": "",
+                     *       "used_by": 1,
+                     *       "added_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["NamedCredential"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     test_credential: {
@@ -7860,6 +7654,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "host": "192.0.2.18",
+                 *       "credential": "core-read"
+                 *     }
+                 */
                 "application/json": components["schemas"]["CredentialTest"];
             };
         };
@@ -7870,59 +7670,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "works": true,
+                     *       "why": "",
+                     *       "credential_kind": "",
+                     *       "took_ms": 1,
+                     *       "sys_name": "",
+                     *       "description": "",
+                     *       "location": "",
+                     *       "up_s": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["CredentialVerdict"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            502: components["responses"]["Problem502"];
+            503: components["responses"]["Problem503"];
+            504: components["responses"]["Problem504"];
         };
     };
     get_credential: {
@@ -7942,59 +7717,23 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "kind": "",
+                     *       "used_by": 1,
+                     *       "added_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["NamedCredential"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     change_credential: {
@@ -8008,6 +7747,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "version": "3",
+                 *       "user": "reader",
+                 *       "auth": "sha256",
+                 *       "auth_password": "only for the example"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Credential"];
             };
         };
@@ -8018,59 +7765,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "kind": "",
+                     *       "used_by": 1,
+                     *       "added_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["NamedCredential"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     remove_credential: {
@@ -8091,56 +7807,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_rounds: {
@@ -8165,59 +7842,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "state": "running",
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z",
+                     *           "total": 1,
+                     *           "tried": 1,
+                     *           "complete": 1,
+                     *           "remaining": [
+                     *             ""
+                     *           ],
+                     *           "failed": [
+                     *             ""
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Round_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     begin_round: {
@@ -8229,6 +7884,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "group": "quays"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewRound"];
             };
         };
@@ -8239,59 +7899,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "state": "running",
+                     *       "began_at": "2026-05-04T12:00:00Z",
+                     *       "ended_at": "2026-05-04T12:00:00Z",
+                     *       "total": 1,
+                     *       "tried": 1,
+                     *       "complete": 1,
+                     *       "remaining": [
+                     *         ""
+                     *       ],
+                     *       "failed": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Round"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_round: {
@@ -8311,59 +7949,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "state": "running",
+                     *       "began_at": "2026-05-04T12:00:00Z",
+                     *       "ended_at": "2026-05-04T12:00:00Z",
+                     *       "total": 1,
+                     *       "tried": 1,
+                     *       "complete": 1,
+                     *       "remaining": [
+                     *         ""
+                     *       ],
+                     *       "failed": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Round"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     cancel_round: {
@@ -8383,59 +7994,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "state": "running",
+                     *       "began_at": "2026-05-04T12:00:00Z",
+                     *       "ended_at": "2026-05-04T12:00:00Z",
+                     *       "total": 1,
+                     *       "tried": 1,
+                     *       "complete": 1,
+                     *       "remaining": [
+                     *         ""
+                     *       ],
+                     *       "failed": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Round"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     resume_round: {
@@ -8455,59 +8044,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "state": "running",
+                     *       "began_at": "2026-05-04T12:00:00Z",
+                     *       "ended_at": "2026-05-04T12:00:00Z",
+                     *       "total": 1,
+                     *       "tried": 1,
+                     *       "complete": 1,
+                     *       "remaining": [
+                     *         ""
+                     *       ],
+                     *       "failed": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Round"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_sites: {
@@ -8532,59 +8099,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "concurrency": 1,
+                     *           "switches": 1
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Site_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_site: {
@@ -8604,59 +8139,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "concurrency": 1,
+                     *       "switches": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Site"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     change_site: {
@@ -8670,6 +8168,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "concurrency": 4
+                 *     }
+                 */
                 "application/json": components["schemas"]["SiteLimit"];
             };
         };
@@ -8680,59 +8183,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "concurrency": 1,
+                     *       "switches": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Site"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_groups: {
@@ -8757,59 +8228,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "switches": 1,
+                     *           "hold_time_s": 1,
+                     *           "shares_tables": true
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Group_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_group: {
@@ -8829,59 +8269,23 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "switches": 1,
+                     *       "hold_time_s": 1,
+                     *       "shares_tables": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["Group"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     change_group: {
@@ -8895,6 +8299,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "hold_time_s": 3600
+                 *     }
+                 */
                 "application/json": components["schemas"]["GroupChange"];
             };
         };
@@ -8905,59 +8314,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "switches": 1,
+                     *       "hold_time_s": 1,
+                     *       "shares_tables": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["Group"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_readings: {
@@ -8983,59 +8361,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "taken_at": "2026-05-04T12:00:00Z",
+                     *           "duration_ms": 1,
+                     *           "outcome": "complete",
+                     *           "rows": 1,
+                     *           "changes": 1,
+                     *           "gaps": [
+                     *             {
+                     *               "table": "",
+                     *               "why": "",
+                     *               "rows": 1,
+                     *               "breaks": true
+                     *             }
+                     *           ],
+                     *           "error": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_ReadingSummary_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     import_readings: {
@@ -9047,6 +8405,59 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example [
+                 *       {
+                 *         "switch": "quay-1",
+                 *         "taken_at": "2026-05-04T12:00:00Z",
+                 *         "duration_s": 1,
+                 *         "complete": true,
+                 *         "device": {
+                 *           "name": "quay-1",
+                 *           "description": "Simulated bridge",
+                 *           "location": "Quay cabin 1",
+                 *           "contact": "",
+                 *           "uptime_s": 1,
+                 *           "bridge_address": "02:1a:01:07:52:4e",
+                 *           "ageing_s": 1
+                 *         },
+                 *         "ports": [
+                 *           {
+                 *             "name": "quay-1",
+                 *             "number": 18,
+                 *             "alias": "Berth light 18",
+                 *             "admin": "up",
+                 *             "oper": "up",
+                 *             "speed_bps": 1,
+                 *             "bridged": true,
+                 *             "address": "02:1a:01:07:52:4e"
+                 *           }
+                 *         ],
+                 *         "vlans": [
+                 *           {
+                 *             "id": 7,
+                 *             "name": "quay-1"
+                 *           }
+                 *         ],
+                 *         "entries": [
+                 *           {
+                 *             "mac": "02:1a:01:07:52:4e",
+                 *             "vlan": 30,
+                 *             "port": "p18",
+                 *             "status": "learned"
+                 *           }
+                 *         ],
+                 *         "gaps": [
+                 *           {
+                 *             "table": "",
+                 *             "why": "",
+                 *             "rows": 1,
+                 *             "breaks": true
+                 *           }
+                 *         ]
+                 *       }
+                 *     ]
+                 */
                 "application/json": components["schemas"]["ReadingDocument"][];
             };
         };
@@ -9057,59 +8468,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example [
+                     *       {
+                     *         "switch": "quay-1",
+                     *         "taken_at": "2026-05-04T12:00:00Z",
+                     *         "duration_ms": 1,
+                     *         "outcome": "complete",
+                     *         "rows": 1,
+                     *         "changes": 1,
+                     *         "gaps": [
+                     *           {
+                     *             "table": "",
+                     *             "why": "",
+                     *             "rows": 1,
+                     *             "breaks": true
+                     *           }
+                     *         ],
+                     *         "error": ""
+                     *       }
+                     *     ]
+                     */
                     "application/json": components["schemas"]["ReadingSummary"][];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     import_mac_table: {
@@ -9121,6 +8514,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "switch": "quay-1",
+                 *       "taken_at": "2026-05-04T12:00:00Z",
+                 *       "text": "seats = 1",
+                 *       "mapping": ""
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewMacTable"];
             };
         };
@@ -9131,59 +8532,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "switch": "quay-1",
+                     *       "taken_at": "2026-05-04T12:00:00Z",
+                     *       "duration_ms": 1,
+                     *       "outcome": "complete",
+                     *       "rows": 1,
+                     *       "changes": 1,
+                     *       "gaps": [
+                     *         {
+                     *           "table": "",
+                     *           "why": "",
+                     *           "rows": 1,
+                     *           "breaks": true
+                     *         }
+                     *       ],
+                     *       "error": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["ReadingSummary"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_mappings: {
@@ -9208,59 +8589,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "mapping": {
+                     *             "address": "02:1a:01:07:52:4e",
+                     *             "port": "p18",
+                     *             "vlan": "",
+                     *             "status": "",
+                     *             "delimiter": ",",
+                     *             "heading": true,
+                     *             "skip": 0,
+                     *             "notation": "hex",
+                     *             "learned": [
+                     *               ""
+                     *             ],
+                     *             "port_name": "{port}",
+                     *             "port_names": {
+                     *               "quay-1": ""
+                     *             }
+                     *           }
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_NamedMapping_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_mapping: {
@@ -9280,59 +8644,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "mapping": {
+                     *         "address": "02:1a:01:07:52:4e",
+                     *         "port": "p18",
+                     *         "vlan": "",
+                     *         "status": "",
+                     *         "delimiter": ",",
+                     *         "heading": true,
+                     *         "skip": 0,
+                     *         "notation": "hex",
+                     *         "learned": [
+                     *           ""
+                     *         ],
+                     *         "port_name": "{port}",
+                     *         "port_names": {
+                     *           "quay-1": ""
+                     *         }
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["NamedMapping"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     set_mapping: {
@@ -9346,6 +8688,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "columns": {
+                 *         "mac": "address",
+                 *         "port": "port"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["CsvMapping"];
             };
         };
@@ -9356,59 +8706,42 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "mapping": {
+                     *         "address": "02:1a:01:07:52:4e",
+                     *         "port": "p18",
+                     *         "vlan": "",
+                     *         "status": "",
+                     *         "delimiter": ",",
+                     *         "heading": true,
+                     *         "skip": 0,
+                     *         "notation": "hex",
+                     *         "learned": [
+                     *           ""
+                     *         ],
+                     *         "port_name": "{port}",
+                     *         "port_names": {
+                     *           "quay-1": ""
+                     *         }
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["NamedMapping"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     remove_mapping: {
@@ -9429,56 +8762,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_findings: {
@@ -9513,59 +8807,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "kind": "moved",
+                     *           "severity": "note",
+                     *           "state": "open",
+                     *           "title": "02:1a:01:07:52:4e is at two places at once",
+                     *           "cause": "",
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "ip": "10.30.0.18",
+                     *           "ports": [
+                     *             {
+                     *               "switch": "quay-1",
+                     *               "port": "p18"
+                     *             }
+                     *           ],
+                     *           "evidence": [
+                     *             {
+                     *               "type": "",
+                     *               "at": "2026-05-04T12:00:00Z",
+                     *               "text": "seats = 1"
+                     *             }
+                     *           ],
+                     *           "count": 1,
+                     *           "times_opened": 1,
+                     *           "first_at": "2026-05-04T12:00:00Z",
+                     *           "opened_at": "2026-05-04T12:00:00Z",
+                     *           "last_at": "2026-05-04T12:00:00Z",
+                     *           "clears_at": "2026-05-04T12:00:00Z",
+                     *           "cleared_at": "2026-05-04T12:00:00Z",
+                     *           "cleared_by": "",
+                     *           "acknowledged_by": "",
+                     *           "note": "",
+                     *           "acknowledged_until": "2026-05-04T12:00:00Z",
+                     *           "parts": 1,
+                     *           "part_of": 1
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Finding_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_finding: {
@@ -9585,59 +8880,55 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "kind": "moved",
+                     *       "severity": "note",
+                     *       "state": "open",
+                     *       "title": "02:1a:01:07:52:4e is at two places at once",
+                     *       "cause": "",
+                     *       "mac": "02:1a:01:07:52:4e",
+                     *       "switch": "quay-1",
+                     *       "port": "p18",
+                     *       "ip": "10.30.0.18",
+                     *       "ports": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18"
+                     *         }
+                     *       ],
+                     *       "evidence": [
+                     *         {
+                     *           "type": "",
+                     *           "at": "2026-05-04T12:00:00Z",
+                     *           "text": "seats = 1"
+                     *         }
+                     *       ],
+                     *       "count": 1,
+                     *       "times_opened": 1,
+                     *       "first_at": "2026-05-04T12:00:00Z",
+                     *       "opened_at": "2026-05-04T12:00:00Z",
+                     *       "last_at": "2026-05-04T12:00:00Z",
+                     *       "clears_at": "2026-05-04T12:00:00Z",
+                     *       "cleared_at": "2026-05-04T12:00:00Z",
+                     *       "cleared_by": "",
+                     *       "acknowledged_by": "",
+                     *       "note": "",
+                     *       "acknowledged_until": "2026-05-04T12:00:00Z",
+                     *       "parts": 1,
+                     *       "part_of": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Finding"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_parts: {
@@ -9664,59 +8955,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "kind": "moved",
+                     *           "severity": "note",
+                     *           "state": "open",
+                     *           "title": "02:1a:01:07:52:4e is at two places at once",
+                     *           "cause": "",
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "ip": "10.30.0.18",
+                     *           "ports": [
+                     *             {
+                     *               "switch": "quay-1",
+                     *               "port": "p18"
+                     *             }
+                     *           ],
+                     *           "evidence": [
+                     *             {
+                     *               "type": "",
+                     *               "at": "2026-05-04T12:00:00Z",
+                     *               "text": "seats = 1"
+                     *             }
+                     *           ],
+                     *           "count": 1,
+                     *           "times_opened": 1,
+                     *           "first_at": "2026-05-04T12:00:00Z",
+                     *           "opened_at": "2026-05-04T12:00:00Z",
+                     *           "last_at": "2026-05-04T12:00:00Z",
+                     *           "clears_at": "2026-05-04T12:00:00Z",
+                     *           "cleared_at": "2026-05-04T12:00:00Z",
+                     *           "cleared_by": "",
+                     *           "acknowledged_by": "",
+                     *           "note": "",
+                     *           "acknowledged_until": "2026-05-04T12:00:00Z",
+                     *           "parts": 1,
+                     *           "part_of": 1
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Finding_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     acknowledge: {
@@ -9730,6 +9022,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "note": "Ida looks at it",
+                 *       "until": "2026-05-05T06:00:00Z"
+                 *     }
+                 */
                 "application/json": components["schemas"]["Acknowledgement"];
             };
         };
@@ -9740,59 +9038,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "kind": "moved",
+                     *       "severity": "note",
+                     *       "state": "open",
+                     *       "title": "02:1a:01:07:52:4e is at two places at once",
+                     *       "cause": "",
+                     *       "mac": "02:1a:01:07:52:4e",
+                     *       "switch": "quay-1",
+                     *       "port": "p18",
+                     *       "ip": "10.30.0.18",
+                     *       "ports": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18"
+                     *         }
+                     *       ],
+                     *       "evidence": [
+                     *         {
+                     *           "type": "",
+                     *           "at": "2026-05-04T12:00:00Z",
+                     *           "text": "seats = 1"
+                     *         }
+                     *       ],
+                     *       "count": 1,
+                     *       "times_opened": 1,
+                     *       "first_at": "2026-05-04T12:00:00Z",
+                     *       "opened_at": "2026-05-04T12:00:00Z",
+                     *       "last_at": "2026-05-04T12:00:00Z",
+                     *       "clears_at": "2026-05-04T12:00:00Z",
+                     *       "cleared_at": "2026-05-04T12:00:00Z",
+                     *       "cleared_by": "",
+                     *       "acknowledged_by": "",
+                     *       "note": "",
+                     *       "acknowledged_until": "2026-05-04T12:00:00Z",
+                     *       "parts": 1,
+                     *       "part_of": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Finding"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     clear: {
@@ -9812,59 +9111,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "kind": "moved",
+                     *       "severity": "note",
+                     *       "state": "open",
+                     *       "title": "02:1a:01:07:52:4e is at two places at once",
+                     *       "cause": "",
+                     *       "mac": "02:1a:01:07:52:4e",
+                     *       "switch": "quay-1",
+                     *       "port": "p18",
+                     *       "ip": "10.30.0.18",
+                     *       "ports": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18"
+                     *         }
+                     *       ],
+                     *       "evidence": [
+                     *         {
+                     *           "type": "",
+                     *           "at": "2026-05-04T12:00:00Z",
+                     *           "text": "seats = 1"
+                     *         }
+                     *       ],
+                     *       "count": 1,
+                     *       "times_opened": 1,
+                     *       "first_at": "2026-05-04T12:00:00Z",
+                     *       "opened_at": "2026-05-04T12:00:00Z",
+                     *       "last_at": "2026-05-04T12:00:00Z",
+                     *       "clears_at": "2026-05-04T12:00:00Z",
+                     *       "cleared_at": "2026-05-04T12:00:00Z",
+                     *       "cleared_by": "",
+                     *       "acknowledged_by": "",
+                     *       "note": "",
+                     *       "acknowledged_until": "2026-05-04T12:00:00Z",
+                     *       "parts": 1,
+                     *       "part_of": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Finding"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_kinds: {
@@ -9889,59 +9189,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "kind": "moved",
+                     *           "title": "02:1a:01:07:52:4e is at two places at once",
+                     *           "why": "",
+                     *           "evidence": "",
+                     *           "action": "",
+                     *           "fewer": "",
+                     *           "thresholds": [
+                     *             ""
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_FindingKindHelp_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_kind: {
@@ -9961,59 +9235,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "kind": "moved",
+                     *       "title": "02:1a:01:07:52:4e is at two places at once",
+                     *       "why": "",
+                     *       "evidence": "",
+                     *       "action": "",
+                     *       "fewer": "",
+                     *       "thresholds": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["FindingKindHelp"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_shared_addresses: {
@@ -10038,59 +9281,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "prefix": "021a01",
+                     *           "reason": "swapped at the quay"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_SharedAddress_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_shared_address: {
@@ -10110,59 +9320,21 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "prefix": "021a01",
+                     *       "reason": "swapped at the quay"
+                     *     }
+                     */
                     "application/json": components["schemas"]["SharedAddress"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     set_shared_address: {
@@ -10176,6 +9348,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "reason": "cluster of the gates"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewSharedAddress"];
             };
         };
@@ -10186,59 +9363,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "prefix": "021a01",
+                     *       "reason": "swapped at the quay"
+                     *     }
+                     */
                     "application/json": components["schemas"]["SharedAddress"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     remove_shared_address: {
@@ -10259,56 +9403,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_rules: {
@@ -10333,59 +9438,52 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "seats": 1,
+                     *           "watched": true,
+                     *           "vlans": [
+                     *             30
+                     *           ],
+                     *           "on_breach": "record",
+                     *           "reopen_after_s": 1,
+                     *           "uplinks": true,
+                     *           "note": "",
+                     *           "roll": [
+                     *             {
+                     *               "id": 7,
+                     *               "prefix": "021a01",
+                     *               "vlan": 30,
+                     *               "note": "",
+                     *               "owner": "Ticketing",
+                     *               "expires_at": "2026-05-04T12:00:00Z",
+                     *               "expired": true,
+                     *               "by": "mara",
+                     *               "at": "2026-05-04T12:00:00Z",
+                     *               "via": ""
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_PortRules_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     change_rules: {
@@ -10397,6 +9495,18 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "changes": [
+                 *         {
+                 *           "switch": "quay-1",
+                 *           "port": "p18",
+                 *           "seats": 2
+                 *         }
+                 *       ],
+                 *       "reason": "two lamps"
+                 *     }
+                 */
                 "application/json": components["schemas"]["RulesPatch"];
             };
         };
@@ -10407,59 +9517,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "differences": [
+                     *         {
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "what": "",
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "before": "",
+                     *           "after": ""
+                     *         }
+                     *       ],
+                     *       "cautions": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     enrol: {
@@ -10471,6 +9563,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "prefix": "02:1a:01:07:52:4e",
+                 *       "switch": "quay-1",
+                 *       "port": "p18",
+                 *       "note": "gate reader"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewEntry"];
             };
         };
@@ -10481,59 +9581,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "differences": [
+                     *         {
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "what": "",
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "before": "",
+                     *           "after": ""
+                     *         }
+                     *       ],
+                     *       "cautions": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     enrol_list: {
@@ -10545,6 +9627,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "text": "address,switch,port\n02:1a:01:07:52:4e,quay-1,p18\n",
+                 *       "dry_run": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewEntries"];
             };
         };
@@ -10555,59 +9643,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "differences": [
+                     *         {
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "what": "",
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "before": "",
+                     *           "after": ""
+                     *         }
+                     *       ],
+                     *       "cautions": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     enrol_present: {
@@ -10619,6 +9689,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "level": {
+                 *         "switch": "quay-1"
+                 *       },
+                 *       "dry_run": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["EnrolPresent"];
             };
         };
@@ -10629,59 +9707,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "differences": [
+                     *         {
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "what": "",
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "before": "",
+                     *           "after": ""
+                     *         }
+                     *       ],
+                     *       "cautions": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     replace_entry: {
@@ -10695,6 +9755,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "mac": "02:1a:01:07:52:50",
+                 *       "reason": "the old one is broken"
+                 *     }
+                 */
                 "application/json": components["schemas"]["EntryReplacement"];
             };
         };
@@ -10705,59 +9771,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "differences": [
+                     *         {
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "what": "",
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "before": "",
+                     *           "after": ""
+                     *         }
+                     *       ],
+                     *       "cautions": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     strike_off: {
@@ -10780,59 +9828,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "differences": [
+                     *         {
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "what": "",
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "before": "",
+                     *           "after": ""
+                     *         }
+                     *       ],
+                     *       "cautions": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_rules_file: {
@@ -10850,59 +9880,20 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "text": "seats = 1"
+                     *     }
+                     */
                     "application/json": components["schemas"]["RulesText"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     put_rules_file: {
@@ -10914,6 +9905,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "text": "[everything]\nseats = 2\n",
+                 *       "dry_run": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["RulesFile"];
             };
         };
@@ -10924,59 +9921,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "differences": [
+                     *         {
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "what": "",
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "before": "",
+                     *           "after": ""
+                     *         }
+                     *       ],
+                     *       "cautions": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_rule_events: {
@@ -11004,59 +9983,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "at": "2026-05-04T12:00:00Z",
+                     *           "by": "mara",
+                     *           "reason": "swapped at the quay",
+                     *           "via": "",
+                     *           "level": "quay-1",
+                     *           "what": "",
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "before": null,
+                     *           "after": null
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_RuleEvent_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_enrolment: {
@@ -11076,59 +10029,23 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "enrolled": [
+                     *         ""
+                     *       ],
+                     *       "barred": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["EnrolmentOf"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_barred: {
@@ -11153,59 +10070,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "prefix": "021a01",
+                     *           "reason": "swapped at the quay",
+                     *           "expires_at": "2026-05-04T12:00:00Z",
+                     *           "expired": true,
+                     *           "by": "mara",
+                     *           "at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_BarredEntry_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     bar: {
@@ -11217,6 +10105,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "prefix": "02:1a:ee",
+                 *       "reason": "lost"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewBarred"];
             };
         };
@@ -11227,59 +10121,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "differences": [
+                     *         {
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "what": "",
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "before": "",
+                     *           "after": ""
+                     *         }
+                     *       ],
+                     *       "cautions": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_barred: {
@@ -11299,59 +10175,25 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "prefix": "021a01",
+                     *       "reason": "swapped at the quay",
+                     *       "expires_at": "2026-05-04T12:00:00Z",
+                     *       "expired": true,
+                     *       "by": "mara",
+                     *       "at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["BarredEntry"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     lift_bar: {
@@ -11374,59 +10216,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "differences": [
+                     *         {
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "what": "",
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "before": "",
+                     *           "after": ""
+                     *         }
+                     *       ],
+                     *       "cautions": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_windows: {
@@ -11451,59 +10275,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "begins_at": "2026-05-04T12:00:00Z",
+                     *           "ends_at": "2026-05-04T12:00:00Z",
+                     *           "min_present_s": 1,
+                     *           "state": "ahead",
+                     *           "note": "",
+                     *           "by": "mara",
+                     *           "at": "2026-05-04T12:00:00Z",
+                     *           "closed_by": "",
+                     *           "closed_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_EnrolmentWindow_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     open_window: {
@@ -11515,6 +10319,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "level": {
+                 *         "switch": "quay-1"
+                 *       },
+                 *       "ends_at": "2026-05-05T12:00:00Z"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewWindow"];
             };
         };
@@ -11525,59 +10337,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "level": "quay-1",
+                     *       "group": "quays",
+                     *       "switch": "quay-1",
+                     *       "ports": "p1-p20",
+                     *       "port": "p18",
+                     *       "begins_at": "2026-05-04T12:00:00Z",
+                     *       "ends_at": "2026-05-04T12:00:00Z",
+                     *       "min_present_s": 1,
+                     *       "state": "ahead",
+                     *       "note": "",
+                     *       "by": "mara",
+                     *       "at": "2026-05-04T12:00:00Z",
+                     *       "closed_by": "",
+                     *       "closed_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["EnrolmentWindow"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_window: {
@@ -11597,59 +10389,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "level": "quay-1",
+                     *       "group": "quays",
+                     *       "switch": "quay-1",
+                     *       "ports": "p1-p20",
+                     *       "port": "p18",
+                     *       "begins_at": "2026-05-04T12:00:00Z",
+                     *       "ends_at": "2026-05-04T12:00:00Z",
+                     *       "min_present_s": 1,
+                     *       "state": "ahead",
+                     *       "note": "",
+                     *       "by": "mara",
+                     *       "at": "2026-05-04T12:00:00Z",
+                     *       "closed_by": "",
+                     *       "closed_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["EnrolmentWindow"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     close_window: {
@@ -11669,59 +10436,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "level": "quay-1",
+                     *       "group": "quays",
+                     *       "switch": "quay-1",
+                     *       "ports": "p1-p20",
+                     *       "port": "p18",
+                     *       "begins_at": "2026-05-04T12:00:00Z",
+                     *       "ends_at": "2026-05-04T12:00:00Z",
+                     *       "min_present_s": 1,
+                     *       "state": "ahead",
+                     *       "note": "",
+                     *       "by": "mara",
+                     *       "at": "2026-05-04T12:00:00Z",
+                     *       "closed_by": "",
+                     *       "closed_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["EnrolmentWindow"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_candidates: {
@@ -11748,59 +10495,47 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "vlans": [
+                     *             30
+                     *           ],
+                     *           "since": "2026-05-04T12:00:00Z",
+                     *           "seen_at": "2026-05-04T12:00:00Z",
+                     *           "present_s": 1,
+                     *           "share": 1,
+                     *           "here_now": true,
+                     *           "maker": "Lantern Works",
+                     *           "label": "Gate reader 4",
+                     *           "ips": [
+                     *             "10.30.0.18"
+                     *           ],
+                     *           "host_names": [
+                     *             "gate-4.tarn.example"
+                     *           ],
+                     *           "kind": "phone",
+                     *           "decision": "waiting",
+                     *           "decided_by": "",
+                     *           "decided_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Candidate_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     decide: {
@@ -11814,6 +10549,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "accept": [
+                 *         {
+                 *           "mac": "02:1a:01:07:52:4e",
+                 *           "switch": "quay-1",
+                 *           "port": "p18"
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["Decisions"];
             };
         };
@@ -11824,59 +10570,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "differences": [
+                     *         {
+                     *           "level": "quay-1",
+                     *           "group": "quays",
+                     *           "switch": "quay-1",
+                     *           "ports": "p1-p20",
+                     *           "port": "p18",
+                     *           "what": "",
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "before": "",
+                     *           "after": ""
+                     *         }
+                     *       ],
+                     *       "cautions": [
+                     *         ""
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["RulesOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_roll_calls: {
@@ -11909,59 +10637,61 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "totals": {
+                     *         "ports": 1,
+                     *         "present": 1,
+                     *         "enrolled": 1,
+                     *         "strangers": 1,
+                     *         "out_of_place": 1,
+                     *         "barred": 1,
+                     *         "absent": 1,
+                     *         "overfull": 1,
+                     *         "broken": 1
+                     *       },
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "alias": "Berth light 18",
+                     *           "exempt": true,
+                     *           "seats": 1,
+                     *           "watched": true,
+                     *           "vlans": [
+                     *             30
+                     *           ],
+                     *           "on_breach": "record",
+                     *           "reopen_after_s": 1,
+                     *           "uplinks": true,
+                     *           "sources": {
+                     *             "quay-1": ""
+                     *           },
+                     *           "roll_size": 1,
+                     *           "present": 1,
+                     *           "enrolled": 1,
+                     *           "strangers": 1,
+                     *           "out_of_place": 1,
+                     *           "barred": 1,
+                     *           "absent": 1,
+                     *           "random": 1,
+                     *           "overfull": true,
+                     *           "room": 1,
+                     *           "broken": true
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["RollCallPage"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_absent: {
@@ -11992,59 +10722,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "address": "02:1a:01:07:52:4e",
+                     *           "vlan": 30,
+                     *           "level": "quay-1",
+                     *           "note": "",
+                     *           "owner": "Ticketing",
+                     *           "seen_at": "2026-05-04T12:00:00Z",
+                     *           "seen_switch": "",
+                     *           "seen_port": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_AbsentEntry_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     call_against: {
@@ -12056,6 +10760,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "text": "device,switch,port\n02:1a:01:07:52:4e,quay-1,p18\n"
+                 *     }
+                 */
                 "application/json": components["schemas"]["ExpectedList"];
             };
         };
@@ -12066,59 +10775,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "attendance": "in place",
+                     *           "device": "",
+                     *           "line": 1,
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "expected_switch": "",
+                     *           "expected_port": "",
+                     *           "found": [
+                     *             ""
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_AttendedDevice_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     roll_call_report_page: {
@@ -12148,56 +10836,12 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_ports_by_use: {
@@ -12228,59 +10872,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "alias": "Berth light 18",
+                     *           "what": "unused",
+                     *           "since": "2026-05-04T12:00:00Z",
+                     *           "said": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_PortByUse_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_rehearsals: {
@@ -12305,59 +10920,95 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "state": "running",
+                     *           "error": "",
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z",
+                     *           "since": "2026-05-04T12:00:00Z",
+                     *           "until": "2026-05-04T12:00:00Z",
+                     *           "site": "Quays",
+                     *           "switch": "quay-1",
+                     *           "group": "quays",
+                     *           "changes": 1,
+                     *           "switches": 1,
+                     *           "done": 1,
+                     *           "findings": {
+                     *             "recorded_since": "2026-05-04T12:00:00Z",
+                     *             "stays": 1,
+                     *             "told": 1,
+                     *             "not_told": 1,
+                     *             "by_kind": {
+                     *               "quay-1": 1
+                     *             },
+                     *             "by_day": [
+                     *               {
+                     *                 "day": "",
+                     *                 "breaches": 1
+                     *               }
+                     *             ],
+                     *             "ports": [
+                     *               {
+                     *                 "switch": "quay-1",
+                     *                 "port": "p18",
+                     *                 "breaches": 1,
+                     *                 "lasted_s": 1
+                     *               }
+                     *             ],
+                     *             "devices": [
+                     *               {
+                     *                 "mac": "02:1a:01:07:52:4e",
+                     *                 "breaches": 1
+                     *               }
+                     *             ],
+                     *             "breaches": [
+                     *               {
+                     *                 "kind": "moved",
+                     *                 "switch": "quay-1",
+                     *                 "port": "p18",
+                     *                 "ports": 1,
+                     *                 "mac": "02:1a:01:07:52:4e",
+                     *                 "vlan": 30,
+                     *                 "began_at": "2026-05-04T12:00:00Z",
+                     *                 "ended_at": "2026-05-04T12:00:00Z",
+                     *                 "lasted_s": 1,
+                     *                 "count": 1,
+                     *                 "on_breach": "record"
+                     *               }
+                     *             ],
+                     *             "without_effect": [
+                     *               ""
+                     *             ],
+                     *             "without_effect_count": 1,
+                     *             "seats": [
+                     *               {
+                     *                 "switch": "quay-1",
+                     *                 "port": "p18",
+                     *                 "typical": 1,
+                     *                 "high": 1,
+                     *                 "peak": 1,
+                     *                 "above_high_s": 1
+                     *               }
+                     *             ]
+                     *           }
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_RehearsalRun_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     begin_rehearsal: {
@@ -12369,6 +11020,17 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "changes": [
+                 *         {
+                 *           "switch": "quay-1",
+                 *           "port": "p18",
+                 *           "seats": 1
+                 *         }
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewRehearsal"];
             };
         };
@@ -12379,59 +11041,95 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "state": "running",
+                     *       "error": "",
+                     *       "began_at": "2026-05-04T12:00:00Z",
+                     *       "ended_at": "2026-05-04T12:00:00Z",
+                     *       "since": "2026-05-04T12:00:00Z",
+                     *       "until": "2026-05-04T12:00:00Z",
+                     *       "site": "Quays",
+                     *       "switch": "quay-1",
+                     *       "group": "quays",
+                     *       "changes": 1,
+                     *       "switches": 1,
+                     *       "done": 1,
+                     *       "findings": {
+                     *         "recorded_since": "2026-05-04T12:00:00Z",
+                     *         "stays": 1,
+                     *         "told": 1,
+                     *         "not_told": 1,
+                     *         "by_kind": {
+                     *           "quay-1": 1
+                     *         },
+                     *         "by_day": [
+                     *           {
+                     *             "day": "",
+                     *             "breaches": 1
+                     *           }
+                     *         ],
+                     *         "ports": [
+                     *           {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "breaches": 1,
+                     *             "lasted_s": 1
+                     *           }
+                     *         ],
+                     *         "devices": [
+                     *           {
+                     *             "mac": "02:1a:01:07:52:4e",
+                     *             "breaches": 1
+                     *           }
+                     *         ],
+                     *         "breaches": [
+                     *           {
+                     *             "kind": "moved",
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "ports": 1,
+                     *             "mac": "02:1a:01:07:52:4e",
+                     *             "vlan": 30,
+                     *             "began_at": "2026-05-04T12:00:00Z",
+                     *             "ended_at": "2026-05-04T12:00:00Z",
+                     *             "lasted_s": 1,
+                     *             "count": 1,
+                     *             "on_breach": "record"
+                     *           }
+                     *         ],
+                     *         "without_effect": [
+                     *           ""
+                     *         ],
+                     *         "without_effect_count": 1,
+                     *         "seats": [
+                     *           {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "typical": 1,
+                     *             "high": 1,
+                     *             "peak": 1,
+                     *             "above_high_s": 1
+                     *           }
+                     *         ]
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["RehearsalRun"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_rehearsal: {
@@ -12454,59 +11152,90 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "state": "running",
+                     *       "error": "",
+                     *       "began_at": "2026-05-04T12:00:00Z",
+                     *       "ended_at": "2026-05-04T12:00:00Z",
+                     *       "since": "2026-05-04T12:00:00Z",
+                     *       "until": "2026-05-04T12:00:00Z",
+                     *       "site": "Quays",
+                     *       "switch": "quay-1",
+                     *       "group": "quays",
+                     *       "changes": 1,
+                     *       "switches": 1,
+                     *       "done": 1,
+                     *       "findings": {
+                     *         "recorded_since": "2026-05-04T12:00:00Z",
+                     *         "stays": 1,
+                     *         "told": 1,
+                     *         "not_told": 1,
+                     *         "by_kind": {
+                     *           "quay-1": 1
+                     *         },
+                     *         "by_day": [
+                     *           {
+                     *             "day": "",
+                     *             "breaches": 1
+                     *           }
+                     *         ],
+                     *         "ports": [
+                     *           {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "breaches": 1,
+                     *             "lasted_s": 1
+                     *           }
+                     *         ],
+                     *         "devices": [
+                     *           {
+                     *             "mac": "02:1a:01:07:52:4e",
+                     *             "breaches": 1
+                     *           }
+                     *         ],
+                     *         "breaches": [
+                     *           {
+                     *             "kind": "moved",
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "ports": 1,
+                     *             "mac": "02:1a:01:07:52:4e",
+                     *             "vlan": 30,
+                     *             "began_at": "2026-05-04T12:00:00Z",
+                     *             "ended_at": "2026-05-04T12:00:00Z",
+                     *             "lasted_s": 1,
+                     *             "count": 1,
+                     *             "on_breach": "record"
+                     *           }
+                     *         ],
+                     *         "without_effect": [
+                     *           ""
+                     *         ],
+                     *         "without_effect_count": 1,
+                     *         "seats": [
+                     *           {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "typical": 1,
+                     *             "high": 1,
+                     *             "peak": 1,
+                     *             "above_high_s": 1
+                     *           }
+                     *         ]
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["RehearsalRun"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     cancel_rehearsal: {
@@ -12526,59 +11255,95 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "state": "running",
+                     *       "error": "",
+                     *       "began_at": "2026-05-04T12:00:00Z",
+                     *       "ended_at": "2026-05-04T12:00:00Z",
+                     *       "since": "2026-05-04T12:00:00Z",
+                     *       "until": "2026-05-04T12:00:00Z",
+                     *       "site": "Quays",
+                     *       "switch": "quay-1",
+                     *       "group": "quays",
+                     *       "changes": 1,
+                     *       "switches": 1,
+                     *       "done": 1,
+                     *       "findings": {
+                     *         "recorded_since": "2026-05-04T12:00:00Z",
+                     *         "stays": 1,
+                     *         "told": 1,
+                     *         "not_told": 1,
+                     *         "by_kind": {
+                     *           "quay-1": 1
+                     *         },
+                     *         "by_day": [
+                     *           {
+                     *             "day": "",
+                     *             "breaches": 1
+                     *           }
+                     *         ],
+                     *         "ports": [
+                     *           {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "breaches": 1,
+                     *             "lasted_s": 1
+                     *           }
+                     *         ],
+                     *         "devices": [
+                     *           {
+                     *             "mac": "02:1a:01:07:52:4e",
+                     *             "breaches": 1
+                     *           }
+                     *         ],
+                     *         "breaches": [
+                     *           {
+                     *             "kind": "moved",
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "ports": 1,
+                     *             "mac": "02:1a:01:07:52:4e",
+                     *             "vlan": 30,
+                     *             "began_at": "2026-05-04T12:00:00Z",
+                     *             "ended_at": "2026-05-04T12:00:00Z",
+                     *             "lasted_s": 1,
+                     *             "count": 1,
+                     *             "on_breach": "record"
+                     *           }
+                     *         ],
+                     *         "without_effect": [
+                     *           ""
+                     *         ],
+                     *         "without_effect_count": 1,
+                     *         "seats": [
+                     *           {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "typical": 1,
+                     *             "high": 1,
+                     *             "peak": 1,
+                     *             "above_high_s": 1
+                     *           }
+                     *         ]
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["RehearsalRun"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     search: {
@@ -12602,59 +11367,183 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "query": "52:4e",
+                     *       "endpoints": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "maker": "Lantern Works",
+                     *           "origin": "registry",
+                     *           "ips": [
+                     *             "10.30.0.18"
+                     *           ],
+                     *           "host_names": [
+                     *             "gate-4.tarn.example"
+                     *           ],
+                     *           "first_seen_at": "2026-05-04T12:00:00Z",
+                     *           "home": {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "port_alias": "Berth light 18",
+                     *             "vlan": 30,
+                     *             "vlan_name": "quay",
+                     *             "life": "present",
+                     *             "began_at": "2026-05-04T12:00:00Z",
+                     *             "seen_at": "2026-05-04T12:00:00Z",
+                     *             "quiet_at": "2026-05-04T12:00:00Z",
+                     *             "ended_at": "2026-05-04T12:00:00Z",
+                     *             "ending": "",
+                     *             "read_at": "2026-05-04T12:00:00Z",
+                     *             "role": "access",
+                     *             "leads_to": [
+                     *               ""
+                     *             ]
+                     *           },
+                     *           "why": "",
+                     *           "confidence": "sure",
+                     *           "reasons": [
+                     *             "swapped at the quay"
+                     *           ],
+                     *           "label": "Gate reader 4",
+                     *           "owner": "Ticketing",
+                     *           "notes": "behind the gate",
+                     *           "places": [
+                     *             {
+                     *               "switch": "quay-1",
+                     *               "port": "p18",
+                     *               "port_alias": "Berth light 18",
+                     *               "vlan": 30,
+                     *               "vlan_name": "quay",
+                     *               "life": "present",
+                     *               "began_at": "2026-05-04T12:00:00Z",
+                     *               "seen_at": "2026-05-04T12:00:00Z",
+                     *               "quiet_at": "2026-05-04T12:00:00Z",
+                     *               "ended_at": "2026-05-04T12:00:00Z",
+                     *               "ending": "",
+                     *               "read_at": "2026-05-04T12:00:00Z",
+                     *               "role": "access",
+                     *               "leads_to": [
+                     *                 ""
+                     *               ]
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "more": true,
+                     *       "switches": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "source": "snmp",
+                     *           "host": "192.0.2.18",
+                     *           "port": 1,
+                     *           "site": "Quays",
+                     *           "groups": [
+                     *             "quays"
+                     *           ],
+                     *           "notes": "behind the gate",
+                     *           "credential": "",
+                     *           "credential_kind": "",
+                     *           "write_credential": "",
+                     *           "interval_s": 1,
+                     *           "timeout_s": 1,
+                     *           "tries": 1,
+                     *           "hold_time_s": 1,
+                     *           "enabled": true,
+                     *           "health": "unread",
+                     *           "healthy": true,
+                     *           "health_since": "2026-05-04T12:00:00Z",
+                     *           "tried_at": "2026-05-04T12:00:00Z",
+                     *           "read_at": "2026-05-04T12:00:00Z",
+                     *           "next_try_at": "2026-05-04T12:00:00Z",
+                     *           "error": "",
+                     *           "warnings": [
+                     *             ""
+                     *           ],
+                     *           "present": 1,
+                     *           "sys_name": "quay-1",
+                     *           "description": "Simulated bridge",
+                     *           "location": "Quay cabin 1",
+                     *           "contact": "",
+                     *           "bridge_address": "02:1a:01:07:52:4e",
+                     *           "ageing_s": 1,
+                     *           "model": "",
+                     *           "serial": "",
+                     *           "software": "",
+                     *           "topology_changes": 1,
+                     *           "topology_changed_at": "2026-05-04T12:00:00Z",
+                     *           "learning_discards": 1,
+                     *           "table_size": 1,
+                     *           "up_since": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "ports": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "name": "quay-1",
+                     *           "number": 18,
+                     *           "alias": "Berth light 18",
+                     *           "admin_up": true,
+                     *           "oper": "up",
+                     *           "oper_since": "2026-05-04T12:00:00Z",
+                     *           "speed_bps": 1,
+                     *           "bridged": true,
+                     *           "duplex": "",
+                     *           "aggregate": "",
+                     *           "partner": "",
+                     *           "default_vlan": 1,
+                     *           "tagged": [
+                     *             1
+                     *           ],
+                     *           "untagged": [
+                     *             1
+                     *           ],
+                     *           "spanning_tree": "",
+                     *           "present": 1,
+                     *           "quiet": 1,
+                     *           "role": "access",
+                     *           "role_by_operator": true,
+                     *           "role_evidence": "",
+                     *           "leads_to": [
+                     *             ""
+                     *           ],
+                     *           "beyond": "",
+                     *           "use": "uplink",
+                     *           "silent_since": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "never_seen": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "label": "Gate reader 4",
+                     *           "owner": "Ticketing",
+                     *           "notes": "behind the gate",
+                     *           "seen": true
+                     *         }
+                     *       ],
+                     *       "texts": [
+                     *         {
+                     *           "text": "seats = 1",
+                     *           "macs": [
+                     *             "02:1a:01:07:52:4e"
+                     *           ],
+                     *           "switches": [
+                     *             ""
+                     *           ],
+                     *           "problem": ""
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["SearchResult"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_endpoints: {
@@ -12693,59 +11582,80 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "maker": "Lantern Works",
+                     *           "origin": "registry",
+                     *           "ips": [
+                     *             "10.30.0.18"
+                     *           ],
+                     *           "host_names": [
+                     *             "gate-4.tarn.example"
+                     *           ],
+                     *           "first_seen_at": "2026-05-04T12:00:00Z",
+                     *           "home": {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "port_alias": "Berth light 18",
+                     *             "vlan": 30,
+                     *             "vlan_name": "quay",
+                     *             "life": "present",
+                     *             "began_at": "2026-05-04T12:00:00Z",
+                     *             "seen_at": "2026-05-04T12:00:00Z",
+                     *             "quiet_at": "2026-05-04T12:00:00Z",
+                     *             "ended_at": "2026-05-04T12:00:00Z",
+                     *             "ending": "",
+                     *             "read_at": "2026-05-04T12:00:00Z",
+                     *             "role": "access",
+                     *             "leads_to": [
+                     *               ""
+                     *             ]
+                     *           },
+                     *           "why": "",
+                     *           "confidence": "sure",
+                     *           "reasons": [
+                     *             "swapped at the quay"
+                     *           ],
+                     *           "label": "Gate reader 4",
+                     *           "owner": "Ticketing",
+                     *           "notes": "behind the gate",
+                     *           "places": [
+                     *             {
+                     *               "switch": "quay-1",
+                     *               "port": "p18",
+                     *               "port_alias": "Berth light 18",
+                     *               "vlan": 30,
+                     *               "vlan_name": "quay",
+                     *               "life": "present",
+                     *               "began_at": "2026-05-04T12:00:00Z",
+                     *               "seen_at": "2026-05-04T12:00:00Z",
+                     *               "quiet_at": "2026-05-04T12:00:00Z",
+                     *               "ended_at": "2026-05-04T12:00:00Z",
+                     *               "ending": "",
+                     *               "read_at": "2026-05-04T12:00:00Z",
+                     *               "role": "access",
+                     *               "leads_to": [
+                     *                 ""
+                     *               ]
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Endpoint_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_endpoint: {
@@ -12768,59 +11678,75 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "mac": "02:1a:01:07:52:4e",
+                     *       "maker": "Lantern Works",
+                     *       "origin": "registry",
+                     *       "ips": [
+                     *         "10.30.0.18"
+                     *       ],
+                     *       "host_names": [
+                     *         "gate-4.tarn.example"
+                     *       ],
+                     *       "first_seen_at": "2026-05-04T12:00:00Z",
+                     *       "home": {
+                     *         "switch": "quay-1",
+                     *         "port": "p18",
+                     *         "port_alias": "Berth light 18",
+                     *         "vlan": 30,
+                     *         "vlan_name": "quay",
+                     *         "life": "present",
+                     *         "began_at": "2026-05-04T12:00:00Z",
+                     *         "seen_at": "2026-05-04T12:00:00Z",
+                     *         "quiet_at": "2026-05-04T12:00:00Z",
+                     *         "ended_at": "2026-05-04T12:00:00Z",
+                     *         "ending": "",
+                     *         "read_at": "2026-05-04T12:00:00Z",
+                     *         "role": "access",
+                     *         "leads_to": [
+                     *           ""
+                     *         ]
+                     *       },
+                     *       "why": "",
+                     *       "confidence": "sure",
+                     *       "reasons": [
+                     *         "swapped at the quay"
+                     *       ],
+                     *       "label": "Gate reader 4",
+                     *       "owner": "Ticketing",
+                     *       "notes": "behind the gate",
+                     *       "places": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "port_alias": "Berth light 18",
+                     *           "vlan": 30,
+                     *           "vlan_name": "quay",
+                     *           "life": "present",
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "seen_at": "2026-05-04T12:00:00Z",
+                     *           "quiet_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z",
+                     *           "ending": "",
+                     *           "read_at": "2026-05-04T12:00:00Z",
+                     *           "role": "access",
+                     *           "leads_to": [
+                     *             ""
+                     *           ]
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Endpoint"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     change_endpoint: {
@@ -12834,6 +11760,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "label": "Gate reader 4",
+                 *       "owner": "Ticketing"
+                 *     }
+                 */
                 "application/json": components["schemas"]["EndpointChange"];
             };
         };
@@ -12844,59 +11776,80 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "mac": "02:1a:01:07:52:4e",
+                     *       "maker": "Lantern Works",
+                     *       "origin": "registry",
+                     *       "ips": [
+                     *         "10.30.0.18"
+                     *       ],
+                     *       "host_names": [
+                     *         "gate-4.tarn.example"
+                     *       ],
+                     *       "first_seen_at": "2026-05-04T12:00:00Z",
+                     *       "home": {
+                     *         "switch": "quay-1",
+                     *         "port": "p18",
+                     *         "port_alias": "Berth light 18",
+                     *         "vlan": 30,
+                     *         "vlan_name": "quay",
+                     *         "life": "present",
+                     *         "began_at": "2026-05-04T12:00:00Z",
+                     *         "seen_at": "2026-05-04T12:00:00Z",
+                     *         "quiet_at": "2026-05-04T12:00:00Z",
+                     *         "ended_at": "2026-05-04T12:00:00Z",
+                     *         "ending": "",
+                     *         "read_at": "2026-05-04T12:00:00Z",
+                     *         "role": "access",
+                     *         "leads_to": [
+                     *           ""
+                     *         ]
+                     *       },
+                     *       "why": "",
+                     *       "confidence": "sure",
+                     *       "reasons": [
+                     *         "swapped at the quay"
+                     *       ],
+                     *       "label": "Gate reader 4",
+                     *       "owner": "Ticketing",
+                     *       "notes": "behind the gate",
+                     *       "places": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "port_alias": "Berth light 18",
+                     *           "vlan": 30,
+                     *           "vlan_name": "quay",
+                     *           "life": "present",
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "seen_at": "2026-05-04T12:00:00Z",
+                     *           "quiet_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z",
+                     *           "ending": "",
+                     *           "read_at": "2026-05-04T12:00:00Z",
+                     *           "role": "access",
+                     *           "leads_to": [
+                     *             ""
+                     *           ]
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["Endpoint"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_path: {
@@ -12925,59 +11878,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "learned": true,
+                     *           "leads_to": "",
+                     *           "why": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Hop_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_quiet_times: {
@@ -13008,59 +11931,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "vlan": 30,
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_QuietTime_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_homes: {
@@ -13089,59 +11982,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "vlan": 30,
+                     *           "since": "2026-05-04T12:00:00Z",
+                     *           "until": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_HomeInterval_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_ips: {
@@ -13168,59 +12032,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "ip": "10.30.0.18",
+                     *           "source": "",
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z",
+                     *           "host_names": [
+                     *             "gate-4.tarn.example"
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_IpStay_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_stays: {
@@ -13256,59 +12092,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "port_alias": "Berth light 18",
+                     *           "vlan": 30,
+                     *           "vlan_name": "quay",
+                     *           "life": "present",
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "seen_at": "2026-05-04T12:00:00Z",
+                     *           "quiet_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z",
+                     *           "ending": "",
+                     *           "read_at": "2026-05-04T12:00:00Z",
+                     *           "role": "access",
+                     *           "leads_to": [
+                     *             ""
+                     *           ],
+                     *           "mac": "02:1a:01:07:52:4e"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Stay_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_makers: {
@@ -13333,59 +12151,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "prefix": "021a01",
+                     *           "maker": "Lantern Works"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Maker_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     add_makers: {
@@ -13397,6 +12182,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "makers": {
+                 *         "021a01": "Lantern Works"
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewMakers"];
             };
         };
@@ -13407,59 +12199,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "prefix": "021a01",
+                     *           "maker": "Lantern Works"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Maker_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_maker: {
@@ -13479,59 +12243,21 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "prefix": "021a01",
+                     *       "maker": "Lantern Works"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Maker"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     remove_maker: {
@@ -13552,56 +12278,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_labels: {
@@ -13628,59 +12315,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "label": "Gate reader 4",
+                     *           "owner": "Ticketing",
+                     *           "notes": "behind the gate",
+                     *           "seen": true
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Label_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     change_labels: {
@@ -13692,6 +12349,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "labels": {
+                 *         "02:1a:0b:52:4e:07": {
+                 *           "label": "Spare gate reader"
+                 *         }
+                 *       }
+                 *     }
+                 */
                 "application/json": components["schemas"]["LabelChanges"];
             };
         };
@@ -13702,59 +12368,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "applied": true,
+                     *       "differences": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "before": {
+                     *             "label": "",
+                     *             "owner": "",
+                     *             "notes": ""
+                     *           },
+                     *           "after": {
+                     *             "label": "",
+                     *             "owner": "",
+                     *             "notes": ""
+                     *           }
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["LabelsOutcome"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_label: {
@@ -13774,59 +12421,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "mac": "02:1a:01:07:52:4e",
+                     *       "label": "Gate reader 4",
+                     *       "owner": "Ticketing",
+                     *       "notes": "behind the gate",
+                     *       "seen": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["Label"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     set_label: {
@@ -13840,6 +12452,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "label": "Spare gate reader",
+                 *       "owner": "Ticketing"
+                 *     }
+                 */
                 "application/json": components["schemas"]["LabelText"];
             };
         };
@@ -13850,59 +12468,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "mac": "02:1a:01:07:52:4e",
+                     *       "label": "Gate reader 4",
+                     *       "owner": "Ticketing",
+                     *       "notes": "behind the gate",
+                     *       "seen": true
+                     *     }
+                     */
                     "application/json": components["schemas"]["Label"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     remove_label: {
@@ -13923,56 +12511,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_device_links: {
@@ -13997,59 +12546,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "of": "switch",
+                     *           "template": "ssh://{address}"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_DeviceLink_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_device_link: {
@@ -14069,59 +12586,22 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "of": "switch",
+                     *       "template": "ssh://{address}"
+                     *     }
+                     */
                     "application/json": components["schemas"]["DeviceLink"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     set_device_link: {
@@ -14135,6 +12615,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "of": "switch",
+                 *       "template": "ssh://{address}"
+                 *     }
+                 */
                 "application/json": components["schemas"]["DeviceLinkText"];
             };
         };
@@ -14145,59 +12631,27 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "of": "switch",
+                     *       "template": "ssh://{address}"
+                     *     }
+                     */
                     "application/json": components["schemas"]["DeviceLink"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     remove_device_link: {
@@ -14218,56 +12672,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_switch_links: {
@@ -14294,59 +12709,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "url": "https://192.0.2.18"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_DeviceUrl_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_endpoint_links: {
@@ -14373,59 +12755,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "url": "https://192.0.2.18"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_DeviceUrl_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_saved_queries: {
@@ -14450,59 +12799,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "name": "quay-1",
+                     *           "path": "/?q=tannoy",
+                     *           "owner": "Ticketing",
+                     *           "shared": true,
+                     *           "own": true,
+                     *           "saved_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_SavedQuery_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     add_saved_query: {
@@ -14514,6 +12835,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "tannoys",
+                 *       "path": "/?q=tannoy",
+                 *       "shared": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["SavedQueryText"];
             };
         };
@@ -14524,59 +12852,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "name": "quay-1",
+                     *       "path": "/?q=tannoy",
+                     *       "owner": "Ticketing",
+                     *       "shared": true,
+                     *       "own": true,
+                     *       "saved_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["SavedQuery"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_saved_query: {
@@ -14596,59 +12896,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "name": "quay-1",
+                     *       "path": "/?q=tannoy",
+                     *       "owner": "Ticketing",
+                     *       "shared": true,
+                     *       "own": true,
+                     *       "saved_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["SavedQuery"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     set_saved_query: {
@@ -14662,6 +12929,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "tannoys",
+                 *       "path": "/?q=tannoy"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SavedQueryText"];
             };
         };
@@ -14672,59 +12945,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "name": "quay-1",
+                     *       "path": "/?q=tannoy",
+                     *       "owner": "Ticketing",
+                     *       "shared": true,
+                     *       "own": true,
+                     *       "saved_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["SavedQuery"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     remove_saved_query: {
@@ -14745,56 +12990,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_changes: {
@@ -14828,59 +13034,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "at": "2026-05-04T12:00:00Z",
+                     *           "kind": "appeared",
+                     *           "switch": "quay-1",
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "vlan": 30,
+                     *           "port": "p18",
+                     *           "from_port": "",
+                     *           "ending": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Change_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_differences: {
@@ -14908,59 +13088,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "kind": "appeared",
+                     *           "at": "2026-05-04T12:00:00Z",
+                     *           "before": [
+                     *             ""
+                     *           ],
+                     *           "after": [
+                     *             ""
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Difference_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     health: {
@@ -14978,59 +13132,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "version": "",
+                     *       "started_at": "2026-05-04T12:00:00Z",
+                     *       "database": "up",
+                     *       "database_note": "",
+                     *       "switches": 1,
+                     *       "endpoints": 1,
+                     *       "tracked": 1,
+                     *       "clock_ahead_s": 0,
+                     *       "workers": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "running": true,
+                     *           "failures": 1,
+                     *           "failed_at": "2026-05-04T12:00:00Z",
+                     *           "error": "",
+                     *           "starts_again_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["ServiceHealth"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     stream: {
@@ -15061,56 +13193,12 @@ export interface operations {
                     "text/event-stream": components["schemas"]["StreamEvent"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_map: {
@@ -15128,59 +13216,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "switches": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "site": "Quays",
+                     *           "health": "unread",
+                     *           "healthy": true,
+                     *           "present": 1,
+                     *           "findings": 1
+                     *         }
+                     *       ],
+                     *       "links": [
+                     *         {
+                     *           "a": "quay-1",
+                     *           "a_port": "p24",
+                     *           "b": "core-1",
+                     *           "b_port": "p1",
+                     *           "why": ""
+                     *         }
+                     *       ]
+                     *     }
+                     */
                     "application/json": components["schemas"]["NetworkMap"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_all_vlans: {
@@ -15205,59 +13272,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "names": [
+                     *             "quay-1"
+                     *           ],
+                     *           "switches": 1,
+                     *           "present": 1
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_VlanSummary_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_vlan_ports: {
@@ -15284,59 +13322,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "alias": "Berth light 18",
+                     *           "tagged": true,
+                     *           "default": true,
+                     *           "oper": "up"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_VlanPort_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_discovered_switches: {
@@ -15361,59 +13370,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "name": "quay-1",
+                     *           "far_port": "p24",
+                     *           "far_description": "",
+                     *           "chassis": "02:1a:f0:00:01:00",
+                     *           "description": "Simulated bridge",
+                     *           "addresses": [
+                     *             ""
+                     *           ],
+                     *           "capabilities": [
+                     *             "bridge"
+                     *           ],
+                     *           "seen_at": "2026-05-04T12:00:00Z",
+                     *           "known_as": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Neighbour_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     export: {
@@ -15464,6 +13453,7 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                    /** @example  */
                     "application/json": string;
                     "application/jsonl": string;
                     "application/xml": string;
@@ -15471,56 +13461,12 @@ export interface operations {
                     "application/vnd.apache.parquet": string;
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     switch_report_page: {
@@ -15543,56 +13489,12 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_users: {
@@ -15617,59 +13519,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "full_name": "Mara Lind",
+                     *           "role": "viewer",
+                     *           "acts_on_ports": true,
+                     *           "sites": [
+                     *             "Quays"
+                     *           ],
+                     *           "rights": [
+                     *             "view"
+                     *           ],
+                     *           "enabled": true,
+                     *           "has_password": true,
+                     *           "must_change_password": true,
+                     *           "openid_subject": "",
+                     *           "created_at": "2026-05-04T12:00:00Z",
+                     *           "signed_in_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_User_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     add_user: {
@@ -15681,6 +13564,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "ida",
+                 *       "full_name": "Ida Holm",
+                 *       "role": "operator"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewUser"];
             };
         };
@@ -15691,59 +13581,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "user": {
+                     *         "name": "quay-1",
+                     *         "full_name": "Mara Lind",
+                     *         "role": "viewer",
+                     *         "acts_on_ports": true,
+                     *         "sites": [
+                     *           "Quays"
+                     *         ],
+                     *         "rights": [
+                     *           "view"
+                     *         ],
+                     *         "enabled": true,
+                     *         "has_password": true,
+                     *         "must_change_password": true,
+                     *         "openid_subject": "",
+                     *         "created_at": "2026-05-04T12:00:00Z",
+                     *         "signed_in_at": "2026-05-04T12:00:00Z"
+                     *       },
+                     *       "initial_password": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["UserAdded"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_user: {
@@ -15763,59 +13637,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "full_name": "Mara Lind",
+                     *       "role": "viewer",
+                     *       "acts_on_ports": true,
+                     *       "sites": [
+                     *         "Quays"
+                     *       ],
+                     *       "rights": [
+                     *         "view"
+                     *       ],
+                     *       "enabled": true,
+                     *       "has_password": true,
+                     *       "must_change_password": true,
+                     *       "openid_subject": "",
+                     *       "created_at": "2026-05-04T12:00:00Z",
+                     *       "signed_in_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["User"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     remove_user: {
@@ -15836,56 +13686,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     change_user: {
@@ -15899,6 +13710,14 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "role": "operator",
+                 *       "sites": [
+                 *         "Quays"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["UserChange"];
             };
         };
@@ -15909,59 +13728,40 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "full_name": "Mara Lind",
+                     *       "role": "viewer",
+                     *       "acts_on_ports": true,
+                     *       "sites": [
+                     *         "Quays"
+                     *       ],
+                     *       "rights": [
+                     *         "view"
+                     *       ],
+                     *       "enabled": true,
+                     *       "has_password": true,
+                     *       "must_change_password": true,
+                     *       "openid_subject": "",
+                     *       "created_at": "2026-05-04T12:00:00Z",
+                     *       "signed_in_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["User"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     reset_password: {
@@ -15981,59 +13781,26 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "initial_password": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["InitialPassword"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     change_own_password: {
@@ -16045,6 +13812,12 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "present": "over the tarn by ferry",
+                 *       "password": "and back before the fog"
+                 *     }
+                 */
                 "application/json": components["schemas"]["PasswordChange"];
             };
         };
@@ -16056,56 +13829,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_tokens: {
@@ -16130,59 +13864,35 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "owner": "Ticketing",
+                     *           "name": "quay-1",
+                     *           "scopes": [
+                     *             "view"
+                     *           ],
+                     *           "state": "valid",
+                     *           "created_at": "2026-05-04T12:00:00Z",
+                     *           "expires_at": "2026-05-04T12:00:00Z",
+                     *           "last_used_at": "2026-05-04T12:00:00Z",
+                     *           "last_used_from": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Token_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     add_token: {
@@ -16194,6 +13904,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "name": "night-report",
+                 *       "scopes": [
+                 *         "view"
+                 *       ],
+                 *       "expires_at": "2027-05-04T12:00:00Z"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewToken"];
             };
         };
@@ -16204,59 +13923,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "token": {
+                     *         "id": 7,
+                     *         "owner": "Ticketing",
+                     *         "name": "quay-1",
+                     *         "scopes": [
+                     *           "view"
+                     *         ],
+                     *         "state": "valid",
+                     *         "created_at": "2026-05-04T12:00:00Z",
+                     *         "expires_at": "2026-05-04T12:00:00Z",
+                     *         "last_used_at": "2026-05-04T12:00:00Z",
+                     *         "last_used_from": ""
+                     *       },
+                     *       "secret": "krt_shown-this-once"
+                     *     }
+                     */
                     "application/json": components["schemas"]["TokenAdded"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_token: {
@@ -16276,59 +13974,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "owner": "Ticketing",
+                     *       "name": "quay-1",
+                     *       "scopes": [
+                     *         "view"
+                     *       ],
+                     *       "state": "valid",
+                     *       "created_at": "2026-05-04T12:00:00Z",
+                     *       "expires_at": "2026-05-04T12:00:00Z",
+                     *       "last_used_at": "2026-05-04T12:00:00Z",
+                     *       "last_used_from": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["Token"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     revoke_token: {
@@ -16349,56 +14018,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_sessions: {
@@ -16423,59 +14053,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "owner": "Ticketing",
+                     *           "opened_at": "2026-05-04T12:00:00Z",
+                     *           "opened_from": "",
+                     *           "agent": "",
+                     *           "with_token": true,
+                     *           "last_used_at": "2026-05-04T12:00:00Z",
+                     *           "expires_at": "2026-05-04T12:00:00Z",
+                     *           "own": true
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_OpenSession_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     end_session: {
@@ -16496,56 +14100,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     rotate_key: {
@@ -16563,59 +14128,25 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "sealed_again": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["KeyRotated"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_audit_entries: {
@@ -16649,59 +14180,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "number": 18,
+                     *           "at": "2026-05-04T12:00:00Z",
+                     *           "by": "mara",
+                     *           "via": "",
+                     *           "client": "",
+                     *           "action": "",
+                     *           "subject": "",
+                     *           "stage": "begun",
+                     *           "before": null,
+                     *           "after": null,
+                     *           "note": "",
+                     *           "call": "",
+                     *           "digest_before": "",
+                     *           "digest": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_AuditEntry_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     export_audit_log: {
@@ -16722,56 +14232,12 @@ export interface operations {
                     "application/json": unknown;
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     verify_audit_log: {
@@ -16789,59 +14255,24 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "intact": true,
+                     *       "entries": 1,
+                     *       "last_digest": "",
+                     *       "broken_at": 1,
+                     *       "why": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["AuditVerdict"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_alert_targets: {
@@ -16866,59 +14297,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "settings": {
+                     *             "kind": "webhook",
+                     *             "url": "https://192.0.2.18",
+                     *             "template": "",
+                     *             "content_type": "application/json",
+                     *             "ca_file": ""
+                     *           },
+                     *           "has_secret": true,
+                     *           "enabled": true,
+                     *           "audit_log": true,
+                     *           "waiting": 1,
+                     *           "last_sent_at": "2026-05-04T12:00:00Z",
+                     *           "failing_since": "2026-05-04T12:00:00Z",
+                     *           "failures": 1,
+                     *           "next_try_at": "2026-05-04T12:00:00Z",
+                     *           "error": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_AlertTarget_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_alert_target: {
@@ -16938,59 +14351,36 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "settings": {
+                     *         "kind": "webhook",
+                     *         "url": "https://192.0.2.18",
+                     *         "template": "",
+                     *         "content_type": "application/json",
+                     *         "ca_file": ""
+                     *       },
+                     *       "has_secret": true,
+                     *       "enabled": true,
+                     *       "audit_log": true,
+                     *       "waiting": 1,
+                     *       "last_sent_at": "2026-05-04T12:00:00Z",
+                     *       "failing_since": "2026-05-04T12:00:00Z",
+                     *       "failures": 1,
+                     *       "next_try_at": "2026-05-04T12:00:00Z",
+                     *       "error": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["AlertTarget"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     set_alert_target: {
@@ -17004,6 +14394,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "settings": {
+                 *         "kind": "webhook",
+                 *         "url": "https://alerts.tarn.example/kite"
+                 *       },
+                 *       "secret": "signs every message"
+                 *     }
+                 */
                 "application/json": components["schemas"]["AlertTargetSettings"];
             };
         };
@@ -17014,59 +14413,41 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "settings": {
+                     *         "kind": "webhook",
+                     *         "url": "https://192.0.2.18",
+                     *         "template": "",
+                     *         "content_type": "application/json",
+                     *         "ca_file": ""
+                     *       },
+                     *       "has_secret": true,
+                     *       "enabled": true,
+                     *       "audit_log": true,
+                     *       "waiting": 1,
+                     *       "last_sent_at": "2026-05-04T12:00:00Z",
+                     *       "failing_since": "2026-05-04T12:00:00Z",
+                     *       "failures": 1,
+                     *       "next_try_at": "2026-05-04T12:00:00Z",
+                     *       "error": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["AlertTarget"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     remove_alert_target: {
@@ -17087,56 +14468,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     test_alert_target: {
@@ -17156,59 +14498,29 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "delivered": true,
+                     *       "error": "",
+                     *       "duration_s": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["AlertTest"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            502: components["responses"]["Problem502"];
+            503: components["responses"]["Problem503"];
+            504: components["responses"]["Problem504"];
         };
     };
     list_alert_routes: {
@@ -17233,59 +14545,50 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "target": "",
+                     *           "severity": "note",
+                     *           "kinds": [
+                     *             "loop"
+                     *           ],
+                     *           "sites": [
+                     *             "Quays"
+                     *           ],
+                     *           "groups": [
+                     *             "quays"
+                     *           ],
+                     *           "hours": {
+                     *             "days": [
+                     *               1
+                     *             ],
+                     *             "since": "00:00",
+                     *             "until": "00:00",
+                     *             "zone": "UTC"
+                     *           },
+                     *           "tell_over": true,
+                     *           "remind_after_s": 1,
+                     *           "escalate_after_s": 1,
+                     *           "escalate_to": "",
+                     *           "enabled": true,
+                     *           "set_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_AlertRoute_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_alert_route: {
@@ -17305,59 +14608,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "target": "",
+                     *       "severity": "note",
+                     *       "kinds": [
+                     *         "loop"
+                     *       ],
+                     *       "sites": [
+                     *         "Quays"
+                     *       ],
+                     *       "groups": [
+                     *         "quays"
+                     *       ],
+                     *       "hours": {
+                     *         "days": [
+                     *           1
+                     *         ],
+                     *         "since": "00:00",
+                     *         "until": "00:00",
+                     *         "zone": "UTC"
+                     *       },
+                     *       "tell_over": true,
+                     *       "remind_after_s": 1,
+                     *       "escalate_after_s": 1,
+                     *       "escalate_to": "",
+                     *       "enabled": true,
+                     *       "set_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["AlertRoute"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     set_alert_route: {
@@ -17371,6 +14660,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "target": "duty",
+                 *       "severity": "serious",
+                 *       "sites": [
+                 *         "Quays"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["AlertRouteSettings"];
             };
         };
@@ -17381,59 +14679,50 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "target": "",
+                     *       "severity": "note",
+                     *       "kinds": [
+                     *         "loop"
+                     *       ],
+                     *       "sites": [
+                     *         "Quays"
+                     *       ],
+                     *       "groups": [
+                     *         "quays"
+                     *       ],
+                     *       "hours": {
+                     *         "days": [
+                     *           1
+                     *         ],
+                     *         "since": "00:00",
+                     *         "until": "00:00",
+                     *         "zone": "UTC"
+                     *       },
+                     *       "tell_over": true,
+                     *       "remind_after_s": 1,
+                     *       "escalate_after_s": 1,
+                     *       "escalate_to": "",
+                     *       "enabled": true,
+                     *       "set_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["AlertRoute"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     remove_alert_route: {
@@ -17454,56 +14743,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_planned_work: {
@@ -17528,59 +14778,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "begins_at": "2026-05-04T12:00:00Z",
+                     *           "ends_at": "2026-05-04T12:00:00Z",
+                     *           "site": "Quays",
+                     *           "switch": "quay-1",
+                     *           "kind": "",
+                     *           "reason": "swapped at the quay",
+                     *           "planned_by": "",
+                     *           "state": "coming"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_PlannedWork_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     plan_work: {
@@ -17592,6 +14816,13 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "switch": "quay-1",
+                 *       "ends_at": "2026-05-04T14:00:00Z",
+                 *       "reason": "new power supply"
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewPlannedWork"];
             };
         };
@@ -17602,59 +14833,33 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "begins_at": "2026-05-04T12:00:00Z",
+                     *       "ends_at": "2026-05-04T12:00:00Z",
+                     *       "site": "Quays",
+                     *       "switch": "quay-1",
+                     *       "kind": "",
+                     *       "reason": "swapped at the quay",
+                     *       "planned_by": "",
+                     *       "state": "coming"
+                     *     }
+                     */
                     "application/json": components["schemas"]["PlannedWork"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_planned_work: {
@@ -17674,59 +14879,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "begins_at": "2026-05-04T12:00:00Z",
+                     *       "ends_at": "2026-05-04T12:00:00Z",
+                     *       "site": "Quays",
+                     *       "switch": "quay-1",
+                     *       "kind": "",
+                     *       "reason": "swapped at the quay",
+                     *       "planned_by": "",
+                     *       "state": "coming"
+                     *     }
+                     */
                     "application/json": components["schemas"]["PlannedWork"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     end_work: {
@@ -17747,56 +14921,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_alerts: {
@@ -17824,59 +14959,38 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "target": "",
+                     *           "route": "",
+                     *           "reason": "opened",
+                     *           "finding": 1,
+                     *           "title": "02:1a:01:07:52:4e is at two places at once",
+                     *           "content": {},
+                     *           "made_at": "2026-05-04T12:00:00Z",
+                     *           "state": "waiting",
+                     *           "attempts": 1,
+                     *           "next_try_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z",
+                     *           "possibly_repeated": true,
+                     *           "error": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Alert_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_settings: {
@@ -17901,59 +15015,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "value": 1,
+                     *           "default": 1,
+                     *           "source": "default",
+                     *           "set_by": "",
+                     *           "set_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Setting_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_setting: {
@@ -17973,59 +15058,25 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "value": 1,
+                     *       "default": 1,
+                     *       "source": "default",
+                     *       "set_by": "",
+                     *       "set_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Setting"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     set_setting: {
@@ -18039,6 +15090,11 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "value": "15m"
+                 *     }
+                 */
                 "application/json": components["schemas"]["SettingValue"];
             };
         };
@@ -18049,59 +15105,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "value": 1,
+                     *       "default": 1,
+                     *       "source": "default",
+                     *       "set_by": "",
+                     *       "set_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Setting"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     reset_setting: {
@@ -18121,59 +15148,30 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "value": 1,
+                     *       "default": 1,
+                     *       "source": "default",
+                     *       "set_by": "",
+                     *       "set_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Setting"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_actions: {
@@ -18201,59 +15199,44 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "kind": "close-port",
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "object": "",
+                     *           "was": "open",
+                     *           "to": "closed",
+                     *           "state": "sending",
+                     *           "outcome": "",
+                     *           "reason": "swapped at the quay",
+                     *           "asked_by": "",
+                     *           "via": "",
+                     *           "overridden": [
+                     *             ""
+                     *           ],
+                     *           "present": [
+                     *             ""
+                     *           ],
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Action_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     act: {
@@ -18265,6 +15248,15 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "kind": "close",
+                 *       "switch": "quay-1",
+                 *       "port": "p18",
+                 *       "reason": "a stranger",
+                 *       "dry_run": true
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewAction"];
             };
         };
@@ -18275,59 +15267,79 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "plan": {
+                     *         "kind": "close-port",
+                     *         "switch": "quay-1",
+                     *         "port": "p18",
+                     *         "object": "",
+                     *         "was": "open",
+                     *         "to": "closed",
+                     *         "credential": "",
+                     *         "present": [
+                     *           {
+                     *             "mac": "02:1a:01:07:52:4e",
+                     *             "label": "Gate reader 4",
+                     *             "names": [
+                     *               "quay-1"
+                     *             ],
+                     *             "ips": [
+                     *               "10.30.0.18"
+                     *             ],
+                     *             "maker": "Lantern Works"
+                     *           }
+                     *         ],
+                     *         "present_count": 1,
+                     *         "objections": [
+                     *           {
+                     *             "guard": "uplink",
+                     *             "text": "seats = 1"
+                     *           }
+                     *         ],
+                     *         "changes_nothing": true,
+                     *         "rule": ""
+                     *       },
+                     *       "action": {
+                     *         "id": 7,
+                     *         "kind": "close-port",
+                     *         "switch": "quay-1",
+                     *         "port": "p18",
+                     *         "object": "",
+                     *         "was": "open",
+                     *         "to": "closed",
+                     *         "state": "sending",
+                     *         "outcome": "",
+                     *         "reason": "swapped at the quay",
+                     *         "asked_by": "",
+                     *         "via": "",
+                     *         "overridden": [
+                     *           ""
+                     *         ],
+                     *         "present": [
+                     *           ""
+                     *         ],
+                     *         "began_at": "2026-05-04T12:00:00Z",
+                     *         "ended_at": "2026-05-04T12:00:00Z"
+                     *       }
+                     *     }
+                     */
                     "application/json": components["schemas"]["ActionAnswer"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            502: components["responses"]["Problem502"];
+            503: components["responses"]["Problem503"];
+            504: components["responses"]["Problem504"];
         };
     };
     get_action: {
@@ -18347,59 +15359,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "kind": "close-port",
+                     *       "switch": "quay-1",
+                     *       "port": "p18",
+                     *       "object": "",
+                     *       "was": "open",
+                     *       "to": "closed",
+                     *       "state": "sending",
+                     *       "outcome": "",
+                     *       "reason": "swapped at the quay",
+                     *       "asked_by": "",
+                     *       "via": "",
+                     *       "overridden": [
+                     *         ""
+                     *       ],
+                     *       "present": [
+                     *         ""
+                     *       ],
+                     *       "began_at": "2026-05-04T12:00:00Z",
+                     *       "ended_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Action"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_closed_ports: {
@@ -18417,59 +15409,45 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "closed": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "closed_at": "2026-05-04T12:00:00Z",
+                     *           "closed_by": "",
+                     *           "why": "",
+                     *           "reopen_at": "2026-05-04T12:00:00Z",
+                     *           "held": true,
+                     *           "came_back": 1,
+                     *           "action": 1
+                     *         }
+                     *       ],
+                     *       "elsewhere": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "alias": "Berth light 18",
+                     *           "since": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "stopped": {
+                     *         "since": "2026-05-04T12:00:00Z",
+                     *         "why": ""
+                     *       },
+                     *       "can_write": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["ClosedPorts"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_proposals: {
@@ -18495,59 +15473,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "finding": 1,
+                     *           "why": "",
+                     *           "note": "",
+                     *           "reopen_after_s": 1,
+                     *           "proposed_at": "2026-05-04T12:00:00Z",
+                     *           "expires_at": "2026-05-04T12:00:00Z",
+                     *           "state": "open",
+                     *           "decided_at": "2026-05-04T12:00:00Z",
+                     *           "decided_by": "",
+                     *           "action": 1
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Proposal_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_proposal: {
@@ -18567,59 +15523,32 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "switch": "quay-1",
+                     *       "port": "p18",
+                     *       "finding": 1,
+                     *       "why": "",
+                     *       "note": "",
+                     *       "reopen_after_s": 1,
+                     *       "proposed_at": "2026-05-04T12:00:00Z",
+                     *       "expires_at": "2026-05-04T12:00:00Z",
+                     *       "state": "open",
+                     *       "decided_at": "2026-05-04T12:00:00Z",
+                     *       "decided_by": "",
+                     *       "action": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Proposal"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     approve_proposal: {
@@ -18633,6 +15562,11 @@ export interface operations {
         };
         requestBody?: {
             content: {
+                /**
+                 * @example {
+                 *       "overrides": []
+                 *     }
+                 */
                 "application/json": components["schemas"]["Approval"] | null;
             };
         };
@@ -18643,59 +15577,39 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "switch": "quay-1",
+                     *       "port": "p18",
+                     *       "finding": 1,
+                     *       "why": "",
+                     *       "note": "",
+                     *       "reopen_after_s": 1,
+                     *       "proposed_at": "2026-05-04T12:00:00Z",
+                     *       "expires_at": "2026-05-04T12:00:00Z",
+                     *       "state": "open",
+                     *       "decided_at": "2026-05-04T12:00:00Z",
+                     *       "decided_by": "",
+                     *       "action": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Proposal"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            502: components["responses"]["Problem502"];
+            503: components["responses"]["Problem503"];
+            504: components["responses"]["Problem504"];
         };
     };
     refuse_proposal: {
@@ -18715,59 +15629,37 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "switch": "quay-1",
+                     *       "port": "p18",
+                     *       "finding": 1,
+                     *       "why": "",
+                     *       "note": "",
+                     *       "reopen_after_s": 1,
+                     *       "proposed_at": "2026-05-04T12:00:00Z",
+                     *       "expires_at": "2026-05-04T12:00:00Z",
+                     *       "state": "open",
+                     *       "decided_at": "2026-05-04T12:00:00Z",
+                     *       "decided_by": "",
+                     *       "action": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["Proposal"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     go_on_closing: {
@@ -18786,56 +15678,17 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     list_sweeps: {
@@ -18860,59 +15713,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "id": 7,
+                     *           "networks": [
+                     *             "10.30.0.0/24"
+                     *           ],
+                     *           "addresses": 1,
+                     *           "sent": 1,
+                     *           "switches": [
+                     *             ""
+                     *           ],
+                     *           "read": 1,
+                     *           "not_read": [
+                     *             ""
+                     *           ],
+                     *           "state": "asking",
+                     *           "error": "",
+                     *           "appeared": [
+                     *             {
+                     *               "switch": "quay-1",
+                     *               "mac": "02:1a:01:07:52:4e"
+                     *             }
+                     *           ],
+                     *           "by": "mara",
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
                     "application/json": components["schemas"]["PageOf_Sweep_"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     begin_sweep: {
@@ -18924,6 +15766,16 @@ export interface operations {
         };
         requestBody: {
             content: {
+                /**
+                 * @example {
+                 *       "networks": [
+                 *         "10.30.0.0/28"
+                 *       ],
+                 *       "switches": [
+                 *         "quay-1"
+                 *       ]
+                 *     }
+                 */
                 "application/json": components["schemas"]["NewSweep"];
             };
         };
@@ -18934,59 +15786,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "networks": [
+                     *         "10.30.0.0/24"
+                     *       ],
+                     *       "addresses": 1,
+                     *       "sent": 1,
+                     *       "switches": [
+                     *         ""
+                     *       ],
+                     *       "read": 1,
+                     *       "not_read": [
+                     *         ""
+                     *       ],
+                     *       "state": "asking",
+                     *       "error": "",
+                     *       "appeared": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "mac": "02:1a:01:07:52:4e"
+                     *         }
+                     *       ],
+                     *       "by": "mara",
+                     *       "began_at": "2026-05-04T12:00:00Z",
+                     *       "ended_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Sweep"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_sweep: {
@@ -19006,59 +15847,43 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "id": 7,
+                     *       "networks": [
+                     *         "10.30.0.0/24"
+                     *       ],
+                     *       "addresses": 1,
+                     *       "sent": 1,
+                     *       "switches": [
+                     *         ""
+                     *       ],
+                     *       "read": 1,
+                     *       "not_read": [
+                     *         ""
+                     *       ],
+                     *       "state": "asking",
+                     *       "error": "",
+                     *       "appeared": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "mac": "02:1a:01:07:52:4e"
+                     *         }
+                     *       ],
+                     *       "by": "mara",
+                     *       "began_at": "2026-05-04T12:00:00Z",
+                     *       "ended_at": "2026-05-04T12:00:00Z"
+                     *     }
+                     */
                     "application/json": components["schemas"]["Sweep"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
     get_ageing_advice: {
@@ -19081,59 +15906,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
+                    /**
+                     * @example {
+                     *       "switch": "quay-1",
+                     *       "ageing_s": 1,
+                     *       "advice": "keep",
+                     *       "advised_s": 1,
+                     *       "text": "seats = 1",
+                     *       "endpoints": 1,
+                     *       "talk_seldom": 1,
+                     *       "table_use": 1,
+                     *       "learning_discards": 1
+                     *     }
+                     */
                     "application/json": components["schemas"]["AgeingAdvice"];
                 };
             };
-            /** @description not signed in */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description not found */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description in conflict with what is there */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the request is invalid: `errors` says where */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description the database is unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": unknown;
-                    "application/json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
         };
     };
 }

@@ -77,7 +77,13 @@ def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> Fa
 
     events.connect(parts.bus, broadcaster, is_uplink)
     metrics = Metrics(
-        parts.bus, parts.ingestor, parts.switch_queries, parts.findings.live, parts.supervisor, clock
+        parts.bus,
+        parts.ingestor,
+        parts.switch_queries,
+        parts.findings.live,
+        parts.supervisor,
+        lambda: parts.storage.database.in_use,
+        clock,
     )
     export_lists = ExportLists(
         parts.endpoint_list,
@@ -107,6 +113,7 @@ def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> Fa
     app = make_app(lifespan)
     app.state.started_at = clock.now()
     app.state.change_locks = ChangeLocks()
+    app.state.metrics = metrics
     own = [getattr(parts, one.name) for one in fields(parts) if one.name != "storage"]
     app.state.parts = by_type(*own, broadcaster, metrics, export_lists, clock)
     return app

@@ -12,6 +12,7 @@ from types import FrameType
 import uvicorn
 
 from kiteroll.api.app import serve
+from kiteroll.api.call_metrics import CallMetrics
 from kiteroll.api.call_traces import CallTraces
 from kiteroll.api.contract.head_requests import HeadRequests
 from kiteroll.api.contract.idempotency import IdempotentPosts
@@ -106,17 +107,11 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
         # What was loaded stays: no collection needs to go through it.
         gc.collect()
         gc.freeze()
+        app = serve(parts, broadcaster, clock)
+        gate = RequestGate(IdempotentPosts(app, parts.kept_answers), parts.sign_in, config.listen.called)
+        counted = CallMetrics(gate, app.state.metrics, clock)
         options = uvicorn.Config(
-            CallTraces(
-                HeadRequests(
-                    RequestGate(
-                        IdempotentPosts(serve(parts, broadcaster, clock), parts.kept_answers),
-                        parts.sign_in,
-                        config.listen.called,
-                    )
-                ),
-                parts.traces,
-            ),
+            CallTraces(HeadRequests(counted), parts.traces),
             log_config=None,
             access_log=False,
             lifespan="on",

@@ -132,6 +132,11 @@ class Database:
         except PoolTimeout as busy:
             raise StorageUnavailable(self._all_busy()) from busy
 
+    @property
+    def in_use(self) -> int:
+        """Connections that are in use at the moment."""
+        return int(self.engine.pool.checkedout())  # type: ignore[attr-defined]  # of every pool that holds some
+
     def check(self) -> None:
         """Raises StorageUnavailable when the database does not answer."""
         self.twice_if_lost(self._ping)

@@ -8,7 +8,6 @@ from kiteroll.api.admission import ThePrincipal
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheAlertRoutes, TheAlertTargets, TheClock
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.alerts import (
     present_message,
     present_route,
@@ -23,7 +22,7 @@ from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.schemas.types import SwitchName
 
-router = APIRouter(tags=["alerts"], responses=ERRORS)
+router = APIRouter(tags=["alerts"])
 
 
 @router.get("/alert-targets", summary="Where alerts are delivered to, by name, and how it goes")

@@ -9,13 +9,13 @@ from fastapi.responses import StreamingResponse
 
 from kiteroll.api.contract.pages import PageAsk, by
 from kiteroll.api.dependencies import TheAuditLog
-from kiteroll.api.parameters import ERRORS, Since, Until
+from kiteroll.api.parameters import Since, Until
 from kiteroll.api.presenters.people import present_audit_entry
 from kiteroll.app.access.audit_log import AuditFilters
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(prefix="/audit-log", tags=["audit"], responses=ERRORS)
+router = APIRouter(prefix="/audit-log", tags=["audit"])
 
 
 @router.get("", summary="Who changed what, when, from where, before and after; latest first")

@@ -8,14 +8,13 @@ from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.contract.single import one_of
 from kiteroll.api.dependencies import TheClock, TheInventory
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.switches import present_credential
 from kiteroll.app.inventory import Access, ChosenAccess
 from kiteroll.core.errors import DeviceError
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(prefix="/credentials", tags=["credentials"], responses=ERRORS)
+router = APIRouter(prefix="/credentials", tags=["credentials"])
 
 
 def access_of(given: api.Credential) -> Access:

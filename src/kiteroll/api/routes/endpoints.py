@@ -7,7 +7,7 @@ from fastapi import APIRouter, Query, Response
 
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheEndpointList, TheEndpoints, TheLabels, TheMakers, TheSearch
-from kiteroll.api.parameters import ERRORS, AsOf, Days, WithUplinks
+from kiteroll.api.parameters import AsOf, Days, WithUplinks
 from kiteroll.api.presenters.endpoints import (
     present_endpoint,
     present_home_interval,
@@ -26,7 +26,7 @@ from kiteroll.core.model.makers import parse_prefix
 from kiteroll.schemas import api
 from kiteroll.schemas.base import Instant, PageOf
 
-router = APIRouter(tags=["endpoints"], responses=ERRORS)
+router = APIRouter(tags=["endpoints"])
 _MOST_IPS = 10_000
 
 

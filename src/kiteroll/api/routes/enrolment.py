@@ -9,7 +9,6 @@ from kiteroll.api.admission import ThePrincipal
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, TheEnrolment
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.rules import level_of, present_candidate, present_outcome, present_window
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
@@ -17,7 +16,7 @@ from kiteroll.core.policy.enrolment import Window
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(prefix="/enrolment-windows", tags=["enrolment"], responses=ERRORS)
+router = APIRouter(prefix="/enrolment-windows", tags=["enrolment"])
 
 
 @router.get("", summary="Windows in which those present become candidates, latest first")

@@ -16,7 +16,7 @@ from kiteroll.api.dependencies import (
 )
 from kiteroll.api.exports.lists import ExportFilter
 from kiteroll.api.exports.writers import MEDIA, CsvDialect, write
-from kiteroll.api.parameters import ERRORS, AsOf, Since, Until
+from kiteroll.api.parameters import AsOf, Since, Until
 from kiteroll.api.presenters.endpoints import present_endpoint, present_stay
 from kiteroll.api.presenters.findings import present_finding
 from kiteroll.api.presenters.switches import present_neighbour, present_port, present_switch
@@ -28,7 +28,7 @@ from kiteroll.core.model.paging import PageAsk
 from kiteroll.schemas import api
 from kiteroll.schemas.exports import EXPORT_LISTS
 
-router = APIRouter(tags=["exports"], responses=ERRORS)
+router = APIRouter(tags=["exports"])
 _SEPARATORS = {"comma": ",", "semicolon": ";", "tab": "\t"}
 _FILES: dict[str, Any] = {
     "response_class": StreamingResponse,

@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query, Response
 from kiteroll.api.admission import ThePrincipal
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, TheFindings, TheFindingWorker, TheSharedAddresses
-from kiteroll.api.parameters import ERRORS, Since
+from kiteroll.api.parameters import Since
 from kiteroll.api.presenters.findings import present_finding, present_kind
 from kiteroll.app.queries.findings import FindingFilters
 from kiteroll.app.shared_addresses import SharedAddresses
@@ -20,7 +20,7 @@ from kiteroll.core.model.makers import parse_address_or_prefix
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(tags=["findings"], responses=ERRORS)
+router = APIRouter(tags=["findings"])
 
 
 @router.get("/findings", summary="What a person must look at, latest evidence first")

@@ -6,14 +6,14 @@ from fastapi import APIRouter, Query
 
 from kiteroll.api.contract.pages import PageAsk, by
 from kiteroll.api.dependencies import TheDifferences, TheHistory
-from kiteroll.api.parameters import ERRORS, Since, Until, WithUplinks
+from kiteroll.api.parameters import Since, Until, WithUplinks
 from kiteroll.api.presenters.history import present_change, present_difference, present_reading
 from kiteroll.app.queries.history import ChangeFilter
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.schemas import api
 from kiteroll.schemas.base import Instant, PageOf
 
-router = APIRouter(tags=["history"], responses=ERRORS)
+router = APIRouter(tags=["history"])
 
 
 @router.get("/changes", summary="What changed, latest first")

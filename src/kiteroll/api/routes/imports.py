@@ -8,7 +8,6 @@ from fastapi import APIRouter, Request, Response
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheImporter, TheMappings
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.history import present_outcome, summarise
 from kiteroll.app.imports import Importer
 from kiteroll.core.errors import Invalid
@@ -19,7 +18,7 @@ from kiteroll.schemas.reading_files import read_readings
 
 _COMPONENTS = "#/components/schemas/{model}"
 _BODY = {"type": "array", "items": {"$ref": _COMPONENTS.format(model="ReadingDocument")}}
-router = APIRouter(tags=["imports"], responses=ERRORS)
+router = APIRouter(tags=["imports"])
 
 
 @router.post(

@@ -6,14 +6,13 @@ from fastapi import APIRouter, Query, Response
 
 from kiteroll.api.contract.pages import PageAsk, by
 from kiteroll.api.dependencies import TheLabels
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.endpoints import present_label
 from kiteroll.app.labels import Label
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(prefix="/labels", tags=["labels"], responses=ERRORS)
+router = APIRouter(prefix="/labels", tags=["labels"])
 
 
 @router.get("", summary="What is said of addresses, also of those never seen, by address")

@@ -8,7 +8,6 @@ from kiteroll.api.admission import ThePrincipal
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheDeviceLinks, TheEndpoints, TheSavedQueries, TheSwitches
-from kiteroll.api.parameters import ERRORS
 from kiteroll.app.device_links import OF_ENDPOINT, OF_SWITCH, DeviceLink
 from kiteroll.app.saved_queries import SavedQueryRow
 from kiteroll.core.model.mac import MacAddress
@@ -16,7 +15,7 @@ from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.schemas.types import SwitchName
 
-router = APIRouter(tags=["links"], responses=ERRORS)
+router = APIRouter(tags=["links"])
 
 
 @router.get("/device-links", summary="Templates of links to switches and endpoints, by name")

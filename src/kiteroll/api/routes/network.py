@@ -6,12 +6,11 @@ from fastapi import APIRouter
 
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheMap, TheSwitches, TheVlans
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.switches import present_link, present_neighbour, present_vlan
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(tags=["network"], responses=ERRORS)
+router = APIRouter(tags=["network"])
 
 
 @router.get("/map", summary="The switches, and the links between them")

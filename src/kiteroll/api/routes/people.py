@@ -8,14 +8,13 @@ from kiteroll.api.admission import ThePrincipal
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheAccounts, TheClock, TheKeyRotation, TheTokens
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.people import present_open_session, present_token, present_user
 from kiteroll.core.access.rights import Right, Role
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(tags=["people"], responses=ERRORS)
+router = APIRouter(tags=["people"])
 
 
 @router.get("/users", summary="Who may sign in, by name")

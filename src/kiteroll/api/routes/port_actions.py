@@ -18,7 +18,7 @@ from kiteroll.api.dependencies import (
     TheProposals,
     TheSweeps,
 )
-from kiteroll.api.parameters import ERRORS, Days
+from kiteroll.api.parameters import Days
 from kiteroll.api.presenters.port_actions import (
     present_action,
     present_advice,
@@ -34,7 +34,7 @@ from kiteroll.core.port_actions.guards import Guard
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(tags=["acting"], responses=ERRORS)
+router = APIRouter(tags=["acting"])
 
 
 @router.post("/actions", summary="Close or reopen a port, set its alias, or the ageing time of a switch")

@@ -8,7 +8,6 @@ from fastapi import APIRouter, Query, Response
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, ThePortRules, TheRehearsals
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.rehearsals import present_run
 from kiteroll.api.presenters.rules import change_of
 from kiteroll.app.rehearsals import RehearsalScope
@@ -17,7 +16,7 @@ from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.schemas.rules_file import parse_rules
 
-router = APIRouter(prefix="/rehearsals", tags=["rehearsal"], responses=ERRORS)
+router = APIRouter(prefix="/rehearsals", tags=["rehearsal"])
 _USUAL = timedelta(days=30)
 Breaches = Annotated[int, Query(ge=0, le=5000, description="breaches told at most, the longest first")]
 

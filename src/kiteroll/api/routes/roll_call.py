@@ -8,7 +8,7 @@ from fastapi.responses import HTMLResponse
 
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, ThePortUse, TheRollCalls
-from kiteroll.api.parameters import ERRORS, Limit
+from kiteroll.api.parameters import Limit
 from kiteroll.api.presenters.rules import (
     level_of,
     present_absent,
@@ -21,7 +21,7 @@ from kiteroll.core.policy.levels import Level
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(tags=["roll call"], responses=ERRORS)
+router = APIRouter(tags=["roll call"])
 _MAX_ON_PAPER = 5_000
 Group = Annotated[str | None, Query(max_length=64, description="ports of the switches of a group")]
 Switch = Annotated[str | None, Query(max_length=64)]

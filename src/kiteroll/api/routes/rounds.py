@@ -9,13 +9,12 @@ from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.contract.single import one_of
 from kiteroll.api.dependencies import TheInventory, TheRounds
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.history import present_round
 from kiteroll.app.inventory import GroupSettings, SiteSettings
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(tags=["rounds"], responses=ERRORS)
+router = APIRouter(tags=["rounds"])
 _LATEST = 20
 
 

@@ -8,7 +8,6 @@ from kiteroll.api.admission import ThePrincipal
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, TheEnrolment, ThePortRules
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.rules import (
     change_of,
     entry_of,
@@ -28,7 +27,7 @@ from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.schemas.rules_file import parse_rules, rules_text
 
-router = APIRouter(tags=["rules"], responses=ERRORS)
+router = APIRouter(tags=["rules"])
 Reason = Annotated[str, Query(max_length=255, description="why; kept in the log")]
 
 

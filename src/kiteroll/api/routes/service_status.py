@@ -12,14 +12,13 @@ from kiteroll import __version__
 from kiteroll.api.admission import COOKIE
 from kiteroll.api.contract.openapi import STREAM
 from kiteroll.api.dependencies import TheBroadcaster, TheSignIn, TheStatus
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.stream.broadcaster import RESYNC, EventBroadcaster, SentEvent
 from kiteroll.app.access.sign_in import NotSignedIn, TooManyTries
 from kiteroll.app.queries.service_status import WorkerHealth
 from kiteroll.schemas import api
 from kiteroll.schemas.stream import EventName, HelloEvent
 
-router = APIRouter(tags=["service"], responses=ERRORS)
+router = APIRouter(tags=["service"])
 
 _BEAT_S = 15.0
 """A comment is sent this often, so that proxies and clients see a quiet stream is alive."""

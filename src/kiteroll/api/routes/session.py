@@ -9,7 +9,6 @@ from fastapi.responses import HTMLResponse, RedirectResponse
 
 from kiteroll.api.admission import COOKIE
 from kiteroll.api.dependencies import TheAuditLog, TheOpenId, TheSignIn
-from kiteroll.api.parameters import ERRORS
 from kiteroll.api.presenters.people import present_session
 from kiteroll.app.access.audit_log import DONE, FAILED
 from kiteroll.app.access.openid_provider import NotVouchedFor
@@ -20,7 +19,7 @@ from kiteroll.schemas import api
 
 _OPENID_COOKIE = "kiteroll_openid"
 
-router = APIRouter(prefix="/session", tags=["session"], responses=ERRORS)
+router = APIRouter(prefix="/session", tags=["session"])
 
 
 @router.post("", summary="Open a session with name and password, or with a token")

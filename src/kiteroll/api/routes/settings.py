@@ -7,12 +7,11 @@ from fastapi import APIRouter
 from kiteroll.api.admission import ThePrincipal
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheSettings
-from kiteroll.api.parameters import ERRORS
 from kiteroll.app.runtime_settings import Setting
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(prefix="/settings", tags=["settings"], responses=ERRORS)
+router = APIRouter(prefix="/settings", tags=["settings"])
 
 
 @router.get("", summary="Settings that can be changed here, and where each value comes from")

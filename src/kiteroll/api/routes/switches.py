@@ -9,7 +9,7 @@ from fastapi import APIRouter, Response
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, TheInventory, ThePorts, TheReads, TheRollCalls, TheSwitches
-from kiteroll.api.parameters import ERRORS, AsOf, Days
+from kiteroll.api.parameters import AsOf, Days
 from kiteroll.api.presenters.history import present_outcome
 from kiteroll.api.presenters.rules import present_roll_call
 from kiteroll.api.presenters.switches import (
@@ -22,7 +22,7 @@ from kiteroll.app.inventory import SwitchGiven
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
-router = APIRouter(prefix="/switches", tags=["switches"], responses=ERRORS)
+router = APIRouter(prefix="/switches", tags=["switches"])
 _MOST_CHANGES = 10_000
 _ACCESS = {"credential", "access"}
 
