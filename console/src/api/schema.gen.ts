@@ -8518,8 +8518,11 @@ export interface operations {
                  * @example {
                  *       "switch": "quay-1",
                  *       "taken_at": "2026-05-04T12:00:00Z",
-                 *       "text": "seats = 1",
-                 *       "mapping": ""
+                 *       "text": "mac,interface\n02:1a:01:07:52:4e,p18\n",
+                 *       "mapping": {
+                 *         "address": "mac",
+                 *         "port": "interface"
+                 *       }
                  *     }
                  */
                 "application/json": components["schemas"]["NewMacTable"];
@@ -8690,10 +8693,8 @@ export interface operations {
             content: {
                 /**
                  * @example {
-                 *       "columns": {
-                 *         "mac": "address",
-                 *         "port": "port"
-                 *       }
+                 *       "address": "mac",
+                 *       "port": "interface"
                  *     }
                  */
                 "application/json": components["schemas"]["CsvMapping"];
@@ -10833,7 +10834,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/html": string;
                 };
             };
             401: components["responses"]["Problem401"];
@@ -13486,7 +13487,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "text/html": string;
                 };
             };
             401: components["responses"]["Problem401"];
@@ -14229,7 +14230,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": unknown;
+                    "application/jsonl": string;
                 };
             };
             401: components["responses"]["Problem401"];
@@ -15250,7 +15251,7 @@ export interface operations {
             content: {
                 /**
                  * @example {
-                 *       "kind": "close",
+                 *       "kind": "close-port",
                  *       "switch": "quay-1",
                  *       "port": "p18",
                  *       "reason": "a stranger",

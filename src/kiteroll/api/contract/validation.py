@@ -65,7 +65,7 @@ def field_problem(error: Mapping[str, Any]) -> FieldProblem:
 
 
 def sentence(errors: Sequence[FieldProblem]) -> str:
-    return "; ".join(f"{one.where}: {one.what}" for one in errors)
+    return "; ".join(f"{one.where}: {one.what}" if one.where else one.what for one in errors)
 
 
 def check_query(request: Request) -> None:

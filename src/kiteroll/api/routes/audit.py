@@ -33,7 +33,12 @@ def list_audit_entries(
     return PageOf(items=[present_audit_entry(row) for row in found.items], next=found.next)
 
 
-@router.get("/export", summary="All of it, first to last, as JSON Lines with the digests of the chain")
+@router.get(
+    "/export",
+    summary="All of it, first to last, as JSON Lines with the digests of the chain",
+    response_class=StreamingResponse,
+    responses={200: {"content": {"application/jsonl": {"schema": {"type": "string"}}}}},
+)
 def export_audit_log(audit: TheAuditLog) -> StreamingResponse:
     def lines() -> Iterator[str]:
         for row in audit.every_entry():

@@ -113,7 +113,11 @@ def export(
     return StreamingResponse(pieces, media_type=MEDIA[media], headers=headers)
 
 
-@router.get("/switches/{name}/report", summary="Every port of a switch on one printable page")
+@router.get(
+    "/switches/{name}/report",
+    summary="Every port of a switch on one printable page",
+    response_class=HTMLResponse,
+)
 def switch_report_page(
     switches: TheSwitches,
     ports: ThePorts,

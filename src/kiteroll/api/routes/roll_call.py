@@ -5,8 +5,10 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse
+from pydantic import ValidationError
 
 from kiteroll.api.contract.pages import PageAsk, by, page
+from kiteroll.api.contract.validation import field_problem, sentence
 from kiteroll.api.dependencies import TheClock, ThePortUse, TheRollCalls
 from kiteroll.api.parameters import Limit
 from kiteroll.api.presenters.rules import (
@@ -17,6 +19,7 @@ from kiteroll.api.presenters.rules import (
     present_totals,
 )
 from kiteroll.api.report.roll_call_report import roll_call_report
+from kiteroll.core.errors import Invalid
 from kiteroll.core.policy.levels import Level
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
@@ -32,7 +35,11 @@ Broken = Annotated[bool, Query(description="only ports at which a rule is broken
 
 def _level(group: str | None, switch: str | None, ports: str | None, port: str | None) -> Level:
     given = {"group": group, "switch": switch, "ports": ports, "port": port}
-    return level_of(api.RuleLevel(**{name: value for name, value in given.items() if value is not None}))
+    try:
+        level = api.RuleLevel(**{name: value for name, value in given.items() if value is not None})
+    except ValidationError as wrong:
+        raise Invalid(sentence([field_problem(one) for one in wrong.errors()])) from wrong
+    return level_of(level)
 
 
 @router.get("/roll-call", summary="Who is present beside who may be: ports that have a rule, and the sums")
@@ -79,7 +86,7 @@ def call_against(roll_calls: TheRollCalls, expected: api.ExpectedList) -> PageOf
     return PageOf(items=[present_attended(one) for one in found])
 
 
-@router.get("/roll-call/report", summary="The roll call on one printable page")
+@router.get("/roll-call/report", summary="The roll call on one printable page", response_class=HTMLResponse)
 def roll_call_report_page(
     roll_calls: TheRollCalls,
     clock: TheClock,
