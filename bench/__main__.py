@@ -16,6 +16,7 @@ NAMES = (
     "history",
     "alerts",
     "backup",
+    "export",
     "year",
     "story",
 )

@@ -6,12 +6,14 @@ import { useParams } from "react-router";
 import { api, type Endpoint, type Hop, need } from "../api/client";
 import { endpointQuery, homesQuery, ipsQuery, pathQuery, quietTimesQuery } from "../api/resources/endpoints";
 import { findingsQuery } from "../api/resources/findings";
+import { endpointLinksQuery } from "../api/resources/links";
 import { enrolmentQuery } from "../api/resources/rules";
 import { historyQuery } from "../api/resources/stays";
 import { originText, vlanText } from "../find/model";
 import { FindingTable } from "../findings/FindingTable";
 import { Age } from "../shared/Age";
 import { AsOfPicker } from "../shared/AsOfPicker";
+import { DeviceLinks } from "../shared/DeviceLinks";
 import { Exports } from "../shared/Exports";
 import { Fact } from "../shared/Fact";
 import { Facts, Field, Grid, Heading, More, Sheet, Title } from "../shared/Grid";
@@ -144,6 +146,7 @@ function Addresses({ mac }: { mac: string }) {
 
 function About({ one }: { one: Endpoint }) {
   const home = one.home;
+  const links = useQuery(endpointLinksQuery(one.mac));
   return (
     <>
       <Flex align="baseline" gap="14px" wrap="wrap">
@@ -152,6 +155,7 @@ function About({ one }: { one: Endpoint }) {
           {one.label}
         </chakra.span>
       </Flex>
+      <DeviceLinks links={links.data ?? []} />
       <Facts>
         <Fact label="home">
           {home ? (

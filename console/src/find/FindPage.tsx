@@ -9,11 +9,12 @@ import { AsOfPicker } from "../shared/AsOfPicker";
 import { Grid, Heading, Sheet } from "../shared/Grid";
 import { instantOf } from "../shared/instant";
 import { portPath, switchPath, withAt } from "../shared/links";
-import { Nothing, QueryView } from "../shared/QueryView";
+import { Nothing, Notice, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { EndpointTable, leads } from "./EndpointTable";
 import { step } from "./model";
 import { Overview } from "./Overview";
+import { KeepQuery } from "./SavedQueries";
 
 const TYPING_MS = 120;
 const KEPT =
@@ -123,7 +124,9 @@ export function FindPage() {
 
 function Results(props: { data: Schemas["SearchResult"]; text: string; chosen: number; waiting: boolean }) {
   const { data, text, chosen, waiting } = props;
-  const nothing = data.endpoints.length + data.switches.length + data.ports.length === 0;
+  const nothing =
+    data.endpoints.length + data.switches.length + data.ports.length + data.never_seen.length === 0;
+  const missed = data.texts.filter((one) => one.macs.length + one.switches.length === 0);
   return (
     <Box opacity={waiting ? 0.6 : 1} aria-busy={waiting} aria-live="polite">
       {nothing && (
@@ -131,6 +134,12 @@ function Results(props: { data: Schemas["SearchResult"]; text: string; chosen: n
           No match for <chakra.code fontFamily="mono">{text}</chakra.code>. An address is known once a switch
           that is read has learned it; fewer digits find more.
         </Nothing>
+      )}
+      {missed.length > 0 && !nothing && (
+        <Notice tone="warn">
+          No match for{" "}
+          {missed.map((one) => (one.problem ? `${one.text} (${one.problem})` : one.text)).join("; ")}
+        </Notice>
       )}
       {data.endpoints.length > 0 && (
         <>
@@ -140,6 +149,25 @@ function Results(props: { data: Schemas["SearchResult"]; text: string; chosen: n
             {data.more ? "; add digits to narrow it down" : ""}
           </Heading>
           <EndpointTable endpoints={data.endpoints} text={text} chosen={chosen} />
+        </>
+      )}
+      {data.never_seen.length > 0 && (
+        <>
+          <Heading>Never seen</Heading>
+          <Sheet>
+            <Grid>
+              <tbody>
+                {data.never_seen.map((one) => (
+                  <tr key={one.mac}>
+                    <td className="mono">{one.mac}</td>
+                    <td>{one.label}</td>
+                    <td>{one.owner}</td>
+                    <td>no switch has learned it yet</td>
+                  </tr>
+                ))}
+              </tbody>
+            </Grid>
+          </Sheet>
         </>
       )}
       {data.switches.length > 0 && (
@@ -192,6 +220,7 @@ function Results(props: { data: Schemas["SearchResult"]; text: string; chosen: n
           </Sheet>
         </>
       )}
+      {!nothing && <KeepQuery text={text} />}
     </Box>
   );
 }

@@ -13,6 +13,7 @@ import { Heading, More, Sheet } from "../shared/Grid";
 import { switchPath } from "../shared/links";
 import { Nothing, Notice, QueryView } from "../shared/QueryView";
 import { ChangeTable } from "../switches/ChangeTable";
+import { SavedQueries } from "./SavedQueries";
 
 export function Overview() {
   const health = useQuery(healthQuery);
@@ -46,6 +47,7 @@ export function Overview() {
           has caught up with the latest readings, time goes on at half speed here.
         </Notice>
       )}
+      <SavedQueries />
       {switches.data && <Troubled switches={switches.data.items} />}
       <Heading>
         Open findings <More to="/findings">all findings</More>

@@ -5,11 +5,13 @@ import { useEffect, useMemo, useState } from "react";
 import { useParams, useSearchParams } from "react-router";
 import { api, need, type Port, type Switch } from "../api/client";
 import { changesQuery } from "../api/resources/history";
+import { switchLinksQuery } from "../api/resources/links";
 import { portsQuery } from "../api/resources/ports";
 import { onSwitchQuery } from "../api/resources/stays";
 import { neighboursQuery, switchQuery } from "../api/resources/switches";
 import { Age } from "../shared/Age";
 import { AsOfPicker } from "../shared/AsOfPicker";
+import { DeviceLinks } from "../shared/DeviceLinks";
 import { Heading, Sheet, Title } from "../shared/Grid";
 import { reportPath } from "../shared/links";
 import { ErrorNotice, Nothing, Notice, QueryView } from "../shared/QueryView";
@@ -101,6 +103,7 @@ function Identity({ one }: { one: Switch }) {
       </chakra.span>,
     ],
   ];
+  const links = useQuery(switchLinksQuery(one.name));
   return (
     <>
       <Flex align="baseline" gap="14px" wrap="wrap">
@@ -132,6 +135,7 @@ function Identity({ one }: { one: Switch }) {
           Read now
         </Button>
       </Flex>
+      <DeviceLinks links={links.data ?? []} />
       <Flex as="dl" gap="6px 30px" wrap="wrap" margin="10px 0 4px">
         {facts
           .filter(([, value]) => value !== "" && value !== null)

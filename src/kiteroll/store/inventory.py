@@ -295,6 +295,8 @@ def open_stays(connection: Connection, of_switch: int | None = None) -> Iterator
         .join(switch, switch.c.id == stay.c.switch_id)
         .where(stay.c.ended_at.is_(None), stay.c.switch_id == of_switch if of_switch else true())
         .order_by(stay.c.switch_id)
+        # With statistics from before the table was filled, the server begins elsewhere and takes minutes.
+        .prefix_with("STRAIGHT_JOIN")
     )
     for switch_id, mac, vlan, stay_id, port_name, fresh_at, last_seen_at, quiet_at in rows:
         yield switch_id, OpenStay(key_of(mac, vlan), stay_id, port_name, fresh_at, last_seen_at, quiet_at)

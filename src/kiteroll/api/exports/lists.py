@@ -50,6 +50,8 @@ from kiteroll.schemas.exports import EXPORT_LISTS, EXPORT_NEEDS
 
 T = TypeVar("T")
 _PAGE = 1000
+_HEAVY_PAGE = 200
+"""Of a list whose rows hold much: endpoints with all their places."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -218,7 +220,7 @@ class ExportLists:
             confidences=wanted.confidence or (),
             since=wanted.since,
         )
-        return _pages(lambda ask: self._endpoint_list.page(narrowed, ask), present_endpoint)
+        return _pages(lambda ask: self._endpoint_list.page(narrowed, ask), present_endpoint, _HEAVY_PAGE)
 
     def _stay_rows(self, wanted: ExportFilter) -> Iterator[api.Stay]:
         filters = _stay_filter(wanted)
@@ -310,10 +312,10 @@ def _level(wanted: ExportFilter) -> Level:
 M = TypeVar("M")
 
 
-def _pages(fetch: Callable[[PageAsk], Page[T]], present: Callable[[T], M]) -> Iterator[M]:
+def _pages(fetch: Callable[[PageAsk], Page[T]], present: Callable[[T], M], rows: int = _PAGE) -> Iterator[M]:
     cursor: str | None = None
     while True:
-        page = fetch(PageAsk(cursor, _PAGE))
+        page = fetch(PageAsk(cursor, rows))
         yield from map(present, page.items)
         if page.next is None:
             return
