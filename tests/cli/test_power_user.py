@@ -7,6 +7,7 @@ import os
 import subprocess
 import sys
 from pathlib import Path
+from typing import Any
 
 import pytest
 
@@ -19,7 +20,7 @@ from tests.support.harness import Lab, Service
 
 
 def kiteroll(
-    *words: str, service: Service, given: str = "", **environment: str
+    *words: str, service: Service, given: str = "", **environment: Any
 ) -> "subprocess.CompletedProcess[str]":
     told = {**os.environ, "KITEROLL_URL": service.url, "KITEROLL_DATA": str(service.data), **environment}
     command = [sys.executable, "-m", "kiteroll.cli", *words]
@@ -73,9 +74,9 @@ def test_an_exported_inventory_is_imported_again(service: Service, tmp_path: Pat
         again = kiteroll("switch", "import", str(file), "--dry-run", "--format", "json", service=service)
         assert again.returncode == 0, again.stderr
         assert {step[0] for step in json.loads(again.stdout)} == {"same"}
-    file = str(tmp_path / "s.csv")
-    assert kiteroll("export", "switches", file, "--separator", "semicolon", service=service).returncode == 0
-    again = kiteroll("switch", "import", file, "--dry-run", service=service)
+    other = str(tmp_path / "other.csv")
+    assert kiteroll("export", "switches", other, "--separator", "semicolon", service=service).returncode == 0
+    again = kiteroll("switch", "import", other, "--dry-run", service=service)
     assert again.returncode == 0, again.stderr
 
 

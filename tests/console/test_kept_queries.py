@@ -1,5 +1,7 @@
 """Pasted lists, labels before their address, kept queries and links to devices, in a real browser."""
 
+import re
+
 from playwright.sync_api import Browser, expect
 
 from kiteroll.client import change_labels, remove_device_link, remove_label, set_device_link, stays
@@ -39,7 +41,7 @@ def test_a_pasted_list_is_kept_by_name_and_leads_to_devices(browser: Browser, se
     expect(shell).to_have_attribute("href", "ssh://127.77.0.8")
     page.goto(f"/endpoints/{somebody}")
     web = page.get_by_label("links to the device").get_by_role("link", name="web")
-    expect(web).to_have_attribute("href", "https://10.40.0.132/")
+    expect(web).to_have_attribute("href", re.compile(r"^https://10\.\d+\.\d+\.\d+/$"))
     page.context.close()
     with service.client() as kite:
         kite.send(remove_label(NEW))
