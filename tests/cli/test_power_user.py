@@ -214,3 +214,33 @@ def test_endpoints_are_narrowed_down(service: Service) -> None:
     assert wrong.returncode == Exit.NOTHING and "did you mean" in wrong.stderr
     late = kiteroll("endpoint", "all", "--first-seen", "now", service=service)
     assert late.returncode == Exit.NOTHING and "no endpoint is like that" in late.stderr
+
+
+def test_output_that_cannot_be_written_is_told_and_no_traceback(service: Service) -> None:
+    told = {**os.environ, "KITEROLL_URL": service.url, "KITEROLL_DATA": str(service.data)}
+    command = [sys.executable, "-m", "kiteroll.cli", "switch", "list", "--format"]
+    for form in ("table", "json", "csv"):
+        with Path("/dev/full").open("wb") as full:
+            ran = subprocess.run(
+                [*command, form], stdout=full, stderr=subprocess.PIPE, text=True, timeout=60, env=told
+            )
+        assert ran.returncode == Exit.FAULT
+        assert ran.stderr == "kiteroll: the output cannot be written: No space left on device\n"
+    piped = subprocess.run(
+        f"{sys.executable} -m kiteroll.cli changes --format csv | head -1",
+        shell=True,
+        capture_output=True,
+        text=True,
+        timeout=60,
+        env=told,
+    )
+    assert piped.stdout.startswith("id,at,kind,") and piped.stderr == ""
+
+
+def test_a_terminal_that_lacks_letters_ends_no_command(service: Service) -> None:
+    odd = "02:1a:ee:77:00:03"
+    assert kiteroll("label", "set", odd, "--label", "Fährlampe → Kai", service=service).returncode == 0
+    for form in ("table", "json", "csv"):
+        shown = kiteroll("label", "list", "--format", form, service=service, PYTHONIOENCODING="ascii")
+        assert shown.returncode == 0 and "F\\xe4hrlampe \\u2192 Kai" in shown.stdout, shown.stderr
+    assert kiteroll("label", "remove", odd, service=service).returncode == 0

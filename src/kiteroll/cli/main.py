@@ -5,7 +5,9 @@ completion of a shell answer at once.
 """
 
 import argparse
+import errno
 import gc
+import io
 import os
 import sys
 from collections.abc import Sequence
@@ -135,6 +137,9 @@ def main(words: Sequence[str] | None = None) -> Exit:
         from kiteroll.cli.completion import complete
 
         complete(build_parser(os.environ.get("COMP_LINE", "").split()[1:]))
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="backslashreplace")  # a terminal that lacks a letter ends no command
     args = build_parser(given).parse_args(given)
 
     from kiteroll.cli.context import make_context
@@ -143,6 +148,7 @@ def main(words: Sequence[str] | None = None) -> Exit:
 
     try:
         result: Exit = args.run(make_context(args))
+        sys.stdout.flush()
         return result
     except ConfigError as wrong:
         print(f"kiteroll: {wrong.source}:", *wrong.problems, sep="\n  ", file=sys.stderr)
@@ -156,6 +162,12 @@ def main(words: Sequence[str] | None = None) -> Exit:
         # The reader of our output left (`| head`); Python would complain again while closing stdout.
         sys.stderr.close()
         return Exit.OK
+    except OSError as wrong:
+        if wrong.errno not in (errno.ENOSPC, errno.EIO, errno.EDQUOT, errno.EFBIG):
+            raise
+        print(f"kiteroll: the output cannot be written: {wrong.strerror}", file=sys.stderr)
+        os.dup2(os.open(os.devnull, os.O_WRONLY), 1)  # Python would fail once more while closing it
+        return Exit.FAULT
 
 
 def run() -> None:
