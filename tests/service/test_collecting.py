@@ -187,6 +187,9 @@ def test_a_round_is_cancelled_interrupted_and_resumed_and_stopping_in_it_is_quic
     }
     names = [f"silent-{number}" for number in range(4)]
     with one.client() as client:
+        with pytest.raises(ServiceError, match="no site 'far'"):
+            client.send(limit_site("far", 1))
+        client.send(add_switch(NewSwitch(name="stores", source="files", site="far")))
         client.send(limit_site("far", 1))
         for number, name in enumerate(names):
             client.send(add_switch(NewSwitch(name=name, host=SILENT.format(number), port=lab.port, **slow)))

@@ -32,49 +32,55 @@ import { Shell } from "../shared/Shell";
 import { SwitchesPage } from "../switches/SwitchesPage";
 import { SwitchPage } from "../switches/SwitchPage";
 import { VlanPage, VlansPage } from "../vlans/VlansPage";
+import { Broken } from "./Broken";
 import { system } from "./theme";
 
 const router = createBrowserRouter([
   {
     element: <Shell />,
     children: [
-      { path: "/", element: <FindPage /> },
-      { path: "/findings", element: <FindingsPage /> },
-      { path: "/findings/:id", element: <FindingPage /> },
-      { path: "/endpoints/:mac", element: <EndpointPage /> },
-      { path: "/map", element: <MapPage /> },
-      { path: "/vlans", element: <VlansPage /> },
-      { path: "/vlans/:id", element: <VlanPage /> },
-      { path: "/compare", element: <ComparePage /> },
-      { path: "/switches", element: <SwitchesPage /> },
-      { path: "/switches/:name", element: <SwitchPage /> },
-      { path: "/account", element: <AccountPage /> },
       {
-        path: "/service",
-        element: <ServiceLayout />,
+        errorElement: <Broken />,
         children: [
-          { index: true, element: <AlertsPage /> },
-          { path: "planned-work", element: <PlannedWorkPage /> },
-          { path: "settings", element: <SettingsPage /> },
-          { path: "people", element: <PeoplePage /> },
-          { path: "audit", element: <AuditPage /> },
+          { path: "/", element: <FindPage /> },
+          { path: "/findings", element: <FindingsPage /> },
+          { path: "/findings/:id", element: <FindingPage /> },
+          { path: "/endpoints/:mac", element: <EndpointPage /> },
+          { path: "/map", element: <MapPage /> },
+          { path: "/vlans", element: <VlansPage /> },
+          { path: "/vlans/:id", element: <VlanPage /> },
+          { path: "/compare", element: <ComparePage /> },
+          { path: "/switches", element: <SwitchesPage /> },
+          { path: "/switches/:name", element: <SwitchPage /> },
+          { path: "/account", element: <AccountPage /> },
+          {
+            path: "/service",
+            element: <ServiceLayout />,
+            children: [
+              { index: true, element: <AlertsPage /> },
+              { path: "planned-work", element: <PlannedWorkPage /> },
+              { path: "settings", element: <SettingsPage /> },
+              { path: "people", element: <PeoplePage /> },
+              { path: "audit", element: <AuditPage /> },
+            ],
+          },
+          { path: "/roll-call", element: <RollCallPage /> },
+          {
+            path: "/rules",
+            element: <RulesLayout />,
+            children: [
+              { index: true, element: <GridPage /> },
+              { path: "levels", element: <LevelsPage /> },
+              { path: "enrolment", element: <EnrolmentPage /> },
+              { path: "barred", element: <BarredPage /> },
+              { path: "closed", element: <ClosedPortsPage /> },
+              { path: "rehearsal", element: <RehearsalPage /> },
+              { path: "log", element: <LogPage /> },
+            ],
+          },
+          { path: "*", element: <Nothing>There is no such page.</Nothing> },
         ],
       },
-      { path: "/roll-call", element: <RollCallPage /> },
-      {
-        path: "/rules",
-        element: <RulesLayout />,
-        children: [
-          { index: true, element: <GridPage /> },
-          { path: "levels", element: <LevelsPage /> },
-          { path: "enrolment", element: <EnrolmentPage /> },
-          { path: "barred", element: <BarredPage /> },
-          { path: "closed", element: <ClosedPortsPage /> },
-          { path: "rehearsal", element: <RehearsalPage /> },
-          { path: "log", element: <LogPage /> },
-        ],
-      },
-      { path: "*", element: <Nothing>There is no such page.</Nothing> },
     ],
   },
 ]);

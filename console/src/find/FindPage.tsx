@@ -6,7 +6,7 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { searchQuery } from "../api/resources/endpoints";
 import { AsOfPicker } from "../shared/AsOfPicker";
-import { Grid, Heading, Sheet } from "../shared/Grid";
+import { Grid, Heading, Sheet, Title } from "../shared/Grid";
 import { instantOf } from "../shared/instant";
 import { portPath, switchPath, withAt } from "../shared/links";
 import { Nothing, Notice, QueryView } from "../shared/QueryView";
@@ -73,9 +73,9 @@ export function FindPage() {
 
   return (
     <Box>
-      <chakra.h1 fontWeight={600} marginBottom="6px">
+      <Title fontSize="16px" fontWeight={600} marginBottom="6px">
         <label htmlFor="find">Find a device, a switch or a port</label>
-      </chakra.h1>
+      </Title>
       <chakra.input
         id="find"
         ref={box}

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { fragmentDigits, markFragment, step } from "./model";
+import { answersOf, fragmentDigits, markFragment, step } from "./model";
 
 describe("a fragment", () => {
   it.each([
@@ -30,4 +30,15 @@ it("arrow keys stay within the rows", () => {
   expect(step(1, "ArrowDown", 2)).toBe(1);
   expect(step(0, "ArrowUp", 2)).toBe(-1);
   expect(step(0, "ArrowDown", 0)).toBe(-1);
+});
+
+describe("a text in the quick search", () => {
+  it("means pages and VLANs before the service has answered", () => {
+    expect(answersOf("log", undefined).map((one) => one.path)).toEqual(["/rules/log", "/service/audit"]);
+    expect(answersOf("vlan 20", undefined)).toEqual([
+      { group: "VLANs", name: "VLAN 20", about: "", path: "/vlans/20" },
+    ]);
+    expect(answersOf("4095", undefined)).toEqual([]);
+    expect(answersOf("", undefined)).toEqual([]);
+  });
 });

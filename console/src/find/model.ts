@@ -1,4 +1,6 @@
-// Logic of the find page, without rendering.
+// Logic of finding, without rendering.
+import type { Schemas } from "../api/client";
+import { endpointPath, portPath, switchPath, vlanPath } from "../shared/links";
 
 export type Piece = { text: string; hit: boolean };
 
@@ -50,4 +52,71 @@ export function originText(maker: string, origin: string): string {
 
 export function vlanText(vlan: number | null, name: string): string {
   return vlan === null ? "not known" : `${vlan} ${name}`.trim();
+}
+
+export type Answer = {
+  group: "endpoints" | "switches" | "ports" | "VLANs" | "pages";
+  name: string;
+  about: string;
+  path: string;
+};
+
+const PAGES: [name: string, path: string][] = [
+  ["Today", "/"],
+  ["Findings", "/findings"],
+  ["Switches", "/switches"],
+  ["Map", "/map"],
+  ["VLANs", "/vlans"],
+  ["Roll call", "/roll-call"],
+  ["Rules of ports", "/rules"],
+  ["Rules by level", "/rules/levels"],
+  ["Enrolment windows", "/rules/enrolment"],
+  ["Barred addresses", "/rules/barred"],
+  ["Closed ports", "/rules/closed"],
+  ["Rehearsal", "/rules/rehearsal"],
+  ["Log of rules", "/rules/log"],
+  ["Compare two instants", "/compare"],
+  ["Alerts", "/service"],
+  ["Planned work", "/service/planned-work"],
+  ["Settings", "/service/settings"],
+  ["People", "/service/people"],
+  ["Audit log", "/service/audit"],
+  ["My account", "/account"],
+];
+const MOST_ENDPOINTS = 8;
+
+/** What a text may mean, in groups; `data` is what the service found, once it has. */
+export function answersOf(text: string, data: Schemas["SearchResult"] | undefined): Answer[] {
+  if (text === "") return [];
+  const wanted = text.toLowerCase();
+  const endpoints = (data?.endpoints ?? []).slice(0, MOST_ENDPOINTS).map((one): Answer => {
+    const place = one.home ?? one.places[0];
+    const where = place ? `${place.switch} · ${place.port}` : "";
+    return {
+      group: "endpoints",
+      name: one.mac,
+      about: [one.label || one.host_names[0] || one.ips[0], where].filter(Boolean).join("  "),
+      path: endpointPath(one.mac),
+    };
+  });
+  const switches = (data?.switches ?? []).map(
+    (one): Answer => ({ group: "switches", name: one.name, about: one.location, path: switchPath(one.name) }),
+  );
+  const ports = (data?.ports ?? []).map(
+    (one): Answer => ({
+      group: "ports",
+      name: `${one.switch} · ${one.name}`,
+      about: one.alias,
+      path: portPath(one.switch, one.name),
+    }),
+  );
+  const number = /^(?:vlan[ :]?)?(\d{1,4})$/.exec(wanted)?.[1];
+  const vlans: Answer[] =
+    number && Number(number) >= 1 && Number(number) <= 4094
+      ? [{ group: "VLANs", name: `VLAN ${Number(number)}`, about: "", path: vlanPath(Number(number)) }]
+      : [];
+  const pages = PAGES.filter(([name]) => name.toLowerCase().includes(wanted)).map(
+    ([name, path]): Answer => ({ group: "pages", name, about: "", path }),
+  );
+  return [...endpoints, ...switches, ...ports, ...vlans, ...pages];
 }

@@ -1,5 +1,6 @@
 // The dense table of the console: a plain table styled by its one parent, which stays fast with many rows.
 import { chakra } from "@chakra-ui/react";
+import { type ComponentProps, useEffect, useRef } from "react";
 import { Link } from "react-router";
 
 export const Grid = chakra("table", {
@@ -44,7 +45,17 @@ export const More = chakra(Link, {
   base: { marginLeft: "10px", fontSize: "14px", fontWeight: 600, color: "tarn" },
 });
 
-export const Title = chakra("h1", { base: { fontSize: "24px", fontWeight: 700, marginBottom: "10px" } });
+const Headline = chakra("h1", { base: { fontSize: "24px", fontWeight: 700, marginBottom: "10px" } });
+
+/** The heading of a page; the browser's tab and history are called the same. */
+export function Title(props: ComponentProps<typeof Headline>) {
+  const element = useRef<HTMLHeadingElement>(null);
+  useEffect(() => {
+    const text = element.current?.textContent?.trim();
+    document.title = text ? `${text} – Kite Roll` : "Kite Roll";
+  });
+  return <Headline ref={element} {...props} />;
+}
 
 /** Names and values side by side. */
 export const Facts = chakra("dl", {

@@ -2,11 +2,12 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { Moon, Sun } from "lucide-react";
-import { useEffect } from "react";
-import { Link, NavLink, Outlet, useLocation, useNavigate } from "react-router";
+import { useEffect, useRef, useState } from "react";
+import { Link, NavLink, Outlet } from "react-router";
 import { api, need } from "../api/client";
 import { useLive } from "../api/live";
 import { toggleMode, useMode } from "../app/colorMode";
+import { QuickFind } from "../find/QuickFind";
 import { useSession } from "../session/useSession";
 import { Kite } from "./Kite";
 
@@ -28,7 +29,9 @@ export function Shell() {
   const live = useLive();
   const mode = useMode();
   const client = useQueryClient();
-  useSearchKey();
+  const [finding, setFinding] = useState(false);
+  useSearchKey(() => setFinding(true));
+  const lost = useLost(live);
   const session = useSession();
   const signOut = useMutation({
     mutationFn: () => need(api.DELETE("/api/v1/session")),
@@ -63,9 +66,9 @@ export function Shell() {
           <BarLink to="/compare">Compare</BarLink>
           <BarLink to="/service">Service</BarLink>
         </Flex>
-        <chakra.span marginLeft="auto" color="soft" fontSize="13px">
-          <kbd>/</kbd> find
-        </chakra.span>
+        <BarButton type="button" marginLeft="auto" fontSize="13px" onClick={() => setFinding(true)}>
+          Find <kbd>/</kbd>
+        </BarButton>
         <chakra.span role="status" fontSize="13px" color={live ? "good" : "warn"} padding="0 8px">
           {live ? "● live" : "◌ not live, trying"}
         </chakra.span>
@@ -81,32 +84,59 @@ export function Shell() {
           Sign out
         </BarButton>
       </Flex>
+      {lost && (
+        <Box padding="6px 24px" bg="tint" role="alert">
+          The connection to the service is lost: what is shown may be old. It is tried again all the time.
+        </Box>
+      )}
       <Box as="main" padding="18px 24px 40px" maxWidth="1500px">
         <Outlet />
       </Box>
+      <QuickFind open={finding} onClose={() => setFinding(false)} />
     </>
   );
 }
 
-/** "/" goes to the search box from anywhere but another field. */
-function useSearchKey(): void {
-  const navigate = useNavigate();
-  const { pathname } = useLocation();
+const LOST_MS = 6_000;
+
+/** Whether the live stream has been away for longer than a reconnection takes. */
+function useLost(live: boolean): boolean {
+  const [lost, setLost] = useState(false);
+  useEffect(() => {
+    if (live) {
+      setLost(false);
+      return;
+    }
+    const timer = setTimeout(() => setLost(true), LOST_MS);
+    return () => clearTimeout(timer);
+  }, [live]);
+  return lost;
+}
+
+/** "/" goes to the search box of the page, or opens the quick search; Ctrl-K always opens it. */
+function useSearchKey(open: () => void): void {
+  const latest = useRef(open);
+  latest.current = open;
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       const field =
         event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
+      if (event.key.toLowerCase() === "k" && (event.ctrlKey || event.metaKey) && !event.altKey) {
+        event.preventDefault();
+        latest.current();
+        return;
+      }
       if (event.key !== "/" || field || event.ctrlKey || event.metaKey || event.altKey) return;
       event.preventDefault();
       const box = document.querySelector<HTMLInputElement>("[data-search]");
       if (box) {
         box.focus();
         box.select();
-      } else if (pathname !== "/") {
-        navigate("/");
+      } else {
+        latest.current();
       }
     };
     document.addEventListener("keydown", onKey);
     return () => document.removeEventListener("keydown", onKey);
-  }, [navigate, pathname]);
+  }, []);
 }

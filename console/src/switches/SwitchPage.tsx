@@ -107,9 +107,7 @@ function Identity({ one }: { one: Switch }) {
   return (
     <>
       <Flex align="baseline" gap="14px" wrap="wrap">
-        <chakra.h1 fontSize="24px" fontWeight={700}>
-          {one.name}
-        </chakra.h1>
+        <Title marginBottom="0">{one.name}</Title>
         <chakra.span color="soft">
           {[one.location, one.description, addressText(one)].filter(Boolean).join(" · ")}
         </chakra.span>

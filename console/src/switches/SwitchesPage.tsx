@@ -4,7 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { switchesQuery } from "../api/resources/switches";
 import { Age } from "../shared/Age";
-import { Grid, Sheet } from "../shared/Grid";
+import { Grid, Sheet, Title } from "../shared/Grid";
 import { switchPath } from "../shared/links";
 import { Nothing, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
@@ -15,9 +15,7 @@ export function SwitchesPage() {
   const switches = useQuery(switchesQuery);
   return (
     <>
-      <chakra.h1 fontSize="24px" fontWeight={700} marginBottom="10px">
-        Switches
-      </chakra.h1>
+      <Title>Switches</Title>
       {switches.data && switches.data.items.length > 0 && <ReadMany switches={switches.data.items} />}
       <Sheet tabIndex={0} aria-label="switches">
         <QueryView query={switches} rows={12}>

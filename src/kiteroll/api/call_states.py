@@ -4,6 +4,7 @@ from collections.abc import Mapping
 from hashlib import sha256
 from typing import Any
 
+from kiteroll.api.call_subjects import number_of
 from kiteroll.api.contract.single import one_of
 from kiteroll.api.presenters.alerts import present_route
 from kiteroll.api.presenters.port_actions import present_proposal
@@ -56,7 +57,7 @@ def port(parts: Parts, given: Given) -> Any:
 
 
 def finding(parts: Parts, given: Given) -> Any:
-    found = parts[FindingQueries].get(int(given["number"])).row.finding
+    found = parts[FindingQueries].get(number_of(given)).row.finding
     until = found.acknowledged_until and found.acknowledged_until.isoformat()
     said = {"by": found.acknowledged_by, "note": found.note, "until": until}
     return {"state": found.state.value, **{name: value for name, value in said.items() if value}}
@@ -107,7 +108,7 @@ def device_link(parts: Parts, given: Given) -> Any:
 
 
 def saved_query(parts: Parts, given: Given) -> Any:
-    row = parts[SavedQueries].get(int(given["number"]), given["principal"].name)
+    row = parts[SavedQueries].get(number_of(given), given["principal"].name)
     return {"name": row.name, "path": row.path, "shared": row.shared}
 
 
@@ -116,7 +117,7 @@ def rules(parts: Parts, given: Given) -> Any:
 
 
 def window(parts: Parts, given: Given) -> Any:
-    row = parts[Enrolment].window(int(given["number"])).row
+    row = parts[Enrolment].window(number_of(given)).row
     return {"closed_by": row.closed_by}
 
 
@@ -138,7 +139,7 @@ def alert_route(parts: Parts, given: Given) -> Any:
 
 
 def planned_work(parts: Parts, given: Given) -> Any:
-    row = parts[AlertRoutes].get_planned_work(int(given["number"]))
+    row = parts[AlertRoutes].get_planned_work(number_of(given))
     work = row.work
     where = {"site": work.site, "switch": work.switch, "kind": work.kind, "reason": row.reason}
     return {"begins_at": work.begins_at.isoformat(), "ends_at": work.ends_at.isoformat(), **where}
@@ -157,4 +158,4 @@ def state_or_none(state: Any, parts: Parts, given: Given) -> Any:
 
 
 def proposal(parts: Parts, given: Given) -> Any:
-    return present_proposal(parts[Proposals].get(int(given["number"]))).model_dump(mode="json")
+    return present_proposal(parts[Proposals].get(number_of(given))).model_dump(mode="json")

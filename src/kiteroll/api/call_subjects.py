@@ -11,6 +11,7 @@ from kiteroll.app.port_rules import PortRules
 from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
 from kiteroll.app.queries.switches import SwitchQueries
+from kiteroll.core.errors import Invalid
 from kiteroll.core.model.mac import MacAddress
 
 Parts = Mapping[type, Any]
@@ -23,6 +24,14 @@ class Site:
 
     name: str | None
     what: str
+
+
+def number_of(given: Given) -> int:
+    """The number in a path. Raises Invalid: this is asked before parameters are checked."""
+    try:
+        return int(given["number"])
+    except ValueError as wrong:
+        raise Invalid(f"path.number: {given['number'][:100]!r} is not a whole number") from wrong
 
 
 # --- sites --------------------------------------------------------------------------------
@@ -58,7 +67,7 @@ def sites_of_round(parts: Parts, given: Given) -> Iterable[Site]:
 
 
 def sites_of_finding(parts: Parts, given: Given) -> Iterable[Site]:
-    found = parts[FindingQueries].get(int(given["number"])).row.finding
+    found = parts[FindingQueries].get(number_of(given)).row.finding
     return [_site(parts, name) for name in sorted(found.switches)] or (
         Site(None, "a finding of no one switch"),
     )
@@ -66,18 +75,18 @@ def sites_of_finding(parts: Parts, given: Given) -> Iterable[Site]:
 
 def site_of_entry(parts: Parts, given: Given) -> Iterable[Site]:
     for row in parts[PortRules].all():
-        if any(one.entry.id == int(given["number"]) for one in row.roll):
+        if any(one.entry.id == number_of(given) for one in row.roll):
             return (_of_level(parts, {"switch": row.level.switch}),)
     return ()
 
 
 def site_of_window(parts: Parts, given: Given) -> Iterable[Site]:
-    window = parts[Enrolment].window(int(given["number"])).row.window
+    window = parts[Enrolment].window(number_of(given)).row.window
     return (_of_level(parts, {"switch": window.level.switch}),)
 
 
 def site_of_proposal(parts: Parts, given: Given) -> Iterable[Site]:
-    return (_site(parts, parts[Proposals].get(int(given["number"])).switch),)
+    return (_site(parts, parts[Proposals].get(number_of(given)).switch),)
 
 
 def site_of_home(parts: Parts, given: Given) -> Iterable[Site]:
@@ -100,7 +109,7 @@ def site_of_new_work(parts: Parts, given: Given) -> Iterable[Site]:
 
 
 def site_of_work(parts: Parts, given: Given) -> Iterable[Site]:
-    work = parts[AlertRoutes].get_planned_work(int(given["number"])).work
+    work = parts[AlertRoutes].get_planned_work(number_of(given)).work
     return (_of_work(parts, work.site, work.switch),)
 
 

@@ -19,8 +19,9 @@ from kiteroll.collect.limits import Limits
 from kiteroll.collect.linux_bridge import Bridge
 from kiteroll.collect.poller import Poller, PollTarget
 from kiteroll.collect.snmp_client import Target
-from kiteroll.core.errors import Invalid, InvalidParts, KiteRollError
+from kiteroll.core.errors import Invalid, InvalidParts, KiteRollError, NotFound
 from kiteroll.core.model.host import check_host
+from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.tracking.switch_health import SwitchHealth
 from kiteroll.store import credentials, groups, inventory, sites
 from kiteroll.store.credentials import CredentialRow
@@ -268,16 +269,23 @@ class Inventory:
         ]
 
     async def change_group(self, name: str, values: Mapping[str, Any]) -> None:
-        """Set hold_time_s or shares_tables; what is not given stays."""
+        """Set hold_time_s or shares_tables; what is not given stays. Raises NotFound."""
 
         def work() -> None:
+            _check_known("group", name, [one.name for one in self.groups()])
             self._database.run(groups.change_group, name, values)
             self._ingestor.reload_hold_times()
 
         await self._ingestor.change(work)
 
     async def limit_site(self, name: str, concurrency: int | None) -> None:
-        await asyncio.to_thread(self._database.run, sites.limit_site, name, concurrency)
+        """Raises NotFound."""
+
+        def work() -> None:
+            _check_known("site", name, [one.name for one in self.sites()])
+            self._database.run(sites.limit_site, name, concurrency)
+
+        await asyncio.to_thread(work)
         self._poller.limit_site(name, concurrency)
 
     async def test_credential(self, host: str, port: int, chosen: ChosenAccess) -> Identity:
@@ -322,6 +330,13 @@ class Inventory:
             return Bridge.parse(row.host)
         credential = json.loads(self._vault.open(row.credential_sealed or b""))
         return make_target(row.host, row.udp_port, credential)
+
+
+def _check_known(kind: str, name: str, known: Sequence[str]) -> None:
+    """A mistyped name must not be set for nobody. Raises NotFound."""
+    if name not in known:
+        hint = did_you_mean(name, known, f"no switch is in such a {kind}")
+        raise NotFound(kind, name, hint)
 
 
 def _check_host(source: str, host: str) -> None:

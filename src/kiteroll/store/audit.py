@@ -7,8 +7,10 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Connection, and_, exists, insert, or_, select
+from sqlalchemy.exc import IntegrityError
 
 from kiteroll.core.access.audit_chain import FIRST, digest
+from kiteroll.core.errors import Conflict
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import audit_entry
@@ -68,6 +70,9 @@ class AuditFilters:
     until: datetime | None = None
 
 
+_TRIES = 10
+
+
 def append_own(
     connection: Connection,
     at: datetime,
@@ -88,6 +93,17 @@ def append_own(
 
 def append(connection: Connection, at: datetime, values: Mapping[str, Any]) -> AuditRow:
     """`values`: call, stage, by, via, client, action, subject, before, after, note."""
+    for _ in range(_TRIES):
+        try:
+            with connection.begin_nested():
+                return _append(connection, at, values)
+        except IntegrityError:
+            # Another process (a backup, a restore) took the number while this waited for the last row.
+            continue
+    raise Conflict("the audit log is written by too many at once: try again")
+
+
+def _append(connection: Connection, at: datetime, values: Mapping[str, Any]) -> AuditRow:
     table = audit_entry
     query = select(table.c.number, table.c.digest).order_by(table.c.number.desc()).limit(1)
     last = connection.execute(query.with_for_update()).first()

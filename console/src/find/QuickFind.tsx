@@ -1,0 +1,158 @@
+// Find from every page: a dialog over it, by keyboard alone. Endpoints, switches, ports and pages, as one types.
+import { Box, chakra, Dialog, Portal } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
+import { useEffect, useRef, useState } from "react";
+import { useNavigate } from "react-router";
+import { searchQuery } from "../api/resources/endpoints";
+import { type Answer, answersOf, step } from "./model";
+
+const TYPING_MS = 80;
+const RECENT = "kiteroll.recent-finds";
+const MOST_RECENT = 6;
+
+export function QuickFind({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const [typed, setTyped] = useState("");
+  const [text, setText] = useState("");
+  const [chosen, setChosen] = useState(0);
+  const box = useRef<HTMLInputElement>(null);
+  const navigate = useNavigate();
+  useEffect(() => {
+    const timer = setTimeout(() => setText(typed.trim()), TYPING_MS);
+    return () => clearTimeout(timer);
+  }, [typed]);
+  const found = useQuery({ ...searchQuery(text), enabled: open && text !== "" });
+  const answers = answersOf(typed.trim(), text === "" ? undefined : found.data);
+  const recent = typed === "" ? recentFinds() : [];
+  const go = (answer: Answer | undefined) => {
+    if (!answer) return;
+    if (text) keepRecent(text);
+    setTyped("");
+    onClose();
+    navigate(answer.path);
+  };
+  const onKey = (event: React.KeyboardEvent) => {
+    if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+      event.preventDefault();
+      setChosen(Math.max(0, step(chosen, event.key, answers.length)));
+    } else if (event.key === "Enter" && typed.trim() === text && !found.isPlaceholderData) {
+      go(answers[chosen]);
+    }
+  };
+  return (
+    <Dialog.Root
+      open={open}
+      onOpenChange={(change) => !change.open && onClose()}
+      initialFocusEl={() => box.current}
+      placement="top"
+      size="lg"
+    >
+      <Portal>
+        <Dialog.Backdrop />
+        <Dialog.Positioner>
+          <Dialog.Content bg="sheet" color="ink" aria-label="find">
+            <Box padding="14px">
+              <chakra.input
+                ref={box}
+                role="combobox"
+                aria-label="find anything"
+                aria-expanded={answers.length > 0}
+                aria-controls="quick-answers"
+                aria-activedescendant={answers[chosen] ? `quick-${chosen}` : undefined}
+                value={typed}
+                onChange={(event) => {
+                  setTyped(event.target.value);
+                  setChosen(0);
+                }}
+                onKeyDown={onKey}
+                placeholder="digits of an address, an IP, a switch, a port label, a page"
+                autoComplete="off"
+                spellCheck={false}
+                width="100%"
+                padding="8px 12px"
+                fontFamily="mono"
+                fontSize="16px"
+                bg="sheet"
+                border="2px solid"
+                borderColor="tarn"
+                borderRadius="6px"
+                _placeholder={{ color: "soft", fontFamily: "body" }}
+              />
+              <Box
+                id="quick-answers"
+                role="listbox"
+                aria-label="answers"
+                marginTop="8px"
+                maxHeight="60vh"
+                overflowY="auto"
+              >
+                {answers.map((one, at) => (
+                  <chakra.div
+                    key={`${one.group} ${one.path} ${one.name}`}
+                    id={`quick-${at}`}
+                    role="option"
+                    aria-selected={at === chosen}
+                    bg={at === chosen ? "tint" : undefined}
+                    padding="5px 10px"
+                    borderRadius="5px"
+                    cursor="pointer"
+                    display="flex"
+                    gap="12px"
+                    onClick={() => go(one)}
+                    onMouseMove={() => setChosen(at)}
+                  >
+                    <chakra.span color="soft" width="84px" flexShrink={0}>
+                      {at === 0 || answers[at - 1]?.group !== one.group ? one.group : ""}
+                    </chakra.span>
+                    <chakra.span fontWeight={600} fontFamily={one.group === "endpoints" ? "mono" : undefined}>
+                      {one.name}
+                    </chakra.span>
+                    <chakra.span color="soft">{one.about}</chakra.span>
+                  </chakra.div>
+                ))}
+              </Box>
+              {typed.trim() !== "" && answers.length === 0 && !found.isFetching && (
+                <chakra.p color="soft" role="status" padding="5px 10px">
+                  No match for {typed.trim()}.
+                </chakra.p>
+              )}
+              {recent.length > 0 && (
+                <chakra.p color="soft" padding="8px 10px 0">
+                  Lately:{" "}
+                  {recent.map((one) => (
+                    <chakra.button
+                      key={one}
+                      type="button"
+                      fontFamily="mono"
+                      color="tarn"
+                      marginRight="12px"
+                      onClick={() => {
+                        setTyped(one);
+                        box.current?.focus();
+                      }}
+                    >
+                      {one}
+                    </chakra.button>
+                  ))}
+                </chakra.p>
+              )}
+            </Box>
+          </Dialog.Content>
+        </Dialog.Positioner>
+      </Portal>
+    </Dialog.Root>
+  );
+}
+
+function recentFinds(): string[] {
+  try {
+    const kept: unknown = JSON.parse(localStorage.getItem(RECENT) ?? "[]");
+    return Array.isArray(kept) ? kept.filter((one) => typeof one === "string").slice(0, MOST_RECENT) : [];
+  } catch {
+    return [];
+  }
+}
+
+function keepRecent(text: string): void {
+  const kept = [text, ...recentFinds().filter((one) => one !== text)].slice(0, MOST_RECENT);
+  localStorage.setItem(RECENT, JSON.stringify(kept));
+}
