@@ -45,7 +45,6 @@ def test_four_digits_show_switch_port_and_vlan_and_why(page: Page) -> None:
 def test_keys_alone_lead_from_anywhere_to_the_port(page: Page) -> None:
     page.goto("/switches")
     page.get_by_role("link", name="Kite Roll, find").press("Enter")
-    page.keyboard.press("/")
     box = page.get_by_label("Find a device, a switch or a port")
     expect(box).to_be_focused()
     page.keyboard.type("02:1a:05")

@@ -214,7 +214,7 @@ def test_a_round_is_cancelled_interrupted_and_resumed_and_stopping_in_it_is_quic
         assert (done.state, done.complete, len(done.failed)) == ("done", 0, 4)
         assert client.send(switch("silent-0")).health == "silent"
         (far,) = client.all(sites())
-        assert (far.name, far.concurrency, far.switches) == ("far", 1, 4)
+        assert (far.name, far.concurrency, far.switches) == ("far", 1, 5)
 
 
 def test_after_a_restart_each_switch_is_read_when_it_is_due_and_not_all_at_once(

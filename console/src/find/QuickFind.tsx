@@ -14,6 +14,7 @@ export function QuickFind({ open, onClose }: { open: boolean; onClose: () => voi
   const [typed, setTyped] = useState("");
   const [text, setText] = useState("");
   const [chosen, setChosen] = useState(0);
+  const [entered, setEntered] = useState(false);
   const box = useRef<HTMLInputElement>(null);
   const navigate = useNavigate();
   useEffect(() => {
@@ -34,10 +35,17 @@ export function QuickFind({ open, onClose }: { open: boolean; onClose: () => voi
     if (event.key === "ArrowDown" || event.key === "ArrowUp") {
       event.preventDefault();
       setChosen(Math.max(0, step(chosen, event.key, answers.length)));
-    } else if (event.key === "Enter" && typed.trim() === text && !found.isPlaceholderData) {
-      go(answers[chosen]);
+    } else if (event.key === "Enter") {
+      setEntered(true);
     }
   };
+  const settled = typed.trim() === text && (text === "" || (!found.isPlaceholderData && !found.isPending));
+  useEffect(() => {
+    // Whoever types fast presses Enter before the answer is there: it is followed once it is.
+    if (!entered || !settled) return;
+    setEntered(false);
+    go(answers[chosen]);
+  });
   return (
     <Dialog.Root
       open={open}
@@ -62,6 +70,7 @@ export function QuickFind({ open, onClose }: { open: boolean; onClose: () => voi
                 onChange={(event) => {
                   setTyped(event.target.value);
                   setChosen(0);
+                  setEntered(false);
                 }}
                 onKeyDown={onKey}
                 placeholder="digits of an address, an IP, a switch, a port label, a page"
