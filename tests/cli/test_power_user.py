@@ -73,7 +73,7 @@ def test_an_exported_inventory_is_imported_again(service: Service, tmp_path: Pat
         assert kiteroll("export", "switches", str(file), service=service).returncode == 0
         again = kiteroll("switch", "import", str(file), "--dry-run", "--format", "json", service=service)
         assert again.returncode == 0, again.stderr
-        assert {step[0] for step in json.loads(again.stdout)} == {"same"}
+        assert {step["action"] for step in json.loads(again.stdout)} == {"same"}
     other = str(tmp_path / "other.csv")
     assert kiteroll("export", "switches", other, "--separator", "semicolon", service=service).returncode == 0
     again = kiteroll("switch", "import", other, "--dry-run", service=service)

@@ -1,6 +1,7 @@
 """What holds for every call alike: pages, parameters, preconditions, calls that are sent twice, HEAD."""
 
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -139,6 +140,20 @@ def test_who_changes_what_was_changed_meanwhile_is_told(http: httpx.Client) -> N
     assert http.patch(path, json={"notes": ""}, headers={"If-Match": "unquoted"}).status_code == 422
     answer = http.post("/rounds", json={"all": True}, headers={"If-Match": seen})
     assert answer.status_code == 422 and "has an entity tag" in answer.text
+
+
+def test_of_changes_that_come_at_once_with_one_tag_one_is_made(http: httpx.Client) -> None:
+    path = "/switches/quay-2"
+    seen = http.get(path).headers["etag"]
+
+    def change(number: int) -> int:
+        said = {"notes": f"note {number}"}
+        return http.patch(path, json=said, headers={"If-Match": seen}).status_code
+
+    with ThreadPoolExecutor(8) as pool:
+        answers = sorted(pool.map(change, range(8)))
+    assert answers == [200] + [412] * 7
+    assert http.patch(path, json={"notes": ""}).status_code == 200
 
 
 def test_something_is_added_only_where_nothing_is(http: httpx.Client) -> None:

@@ -5,6 +5,7 @@ import asyncio
 import json
 import secrets
 from collections.abc import AsyncIterator, Iterable
+from contextlib import nullcontext
 from typing import Annotated, Any
 
 from fastapi import Depends, Request
@@ -54,7 +55,8 @@ async def admitted(
         yield
         return
     locks: ChangeLocks = request.app.state.change_locks
-    async with locks.of(request.url.path):
+    # What has no state of its own may take minutes, and one such call need not wait for another.
+    async with locks.of(request.url.path) if call.state is not None else nullcontext():
         entry = _Entry(request, principal, call, given)
         await asyncio.to_thread(entry.look)
         if preconditions.is_conditional(request.headers):

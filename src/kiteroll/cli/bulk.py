@@ -2,6 +2,7 @@
 
 import asyncio
 from collections.abc import Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -17,8 +18,43 @@ from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
 CONCURRENCY = 8
-Step = tuple[str, api.NewSwitch, api.SwitchChange | None]
-"""What is done ("add", "change" or "same"), with which switch, and what changes in it."""
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    action: str
+    """add, change or same."""
+    switch: str
+    address: str
+    credential: str | None
+    changes: Mapping[str, Any]
+
+
+@dataclass(slots=True)
+class Plan:
+    """What an import does: switch by switch, and as it is sent."""
+
+    steps: list[Step] = field(default_factory=list)
+    added: list[api.NewSwitch] = field(default_factory=list)
+    changed: dict[str, api.SwitchChange] = field(default_factory=dict)
+
+    def take(self, values: dict[str, Any], before: api.Switch | None) -> None:
+        """Raises Invalid."""
+        if before is None:
+            new = checked(api.NewSwitch, **values)
+            self.added.append(new)
+            self.steps.append(Step("add", new.name, f"{new.host}:{new.port}", new.credential, {}))
+            return
+        if values.pop("source", before.source) != before.source:
+            raise Invalid(f"source: it is {before.source}, and stays so; remove the switch and add it again")
+        # Without a credential in the file, the one it is read with stays.
+        given = checked(api.SwitchChange, **values).model_dump(exclude_unset=True, exclude={"name"})
+        changes = {name: value for name, value in given.items() if getattr(before, name) != value}
+        if changes:
+            self.changed[before.name] = api.SwitchChange.model_validate(changes)
+        host, port = given.get("host", before.host), given.get("port", before.port)
+        action = "change" if changes else "same"
+        self.steps.append(Step(action, before.name, f"{host}:{port}", given.get("credential"), changes))
 
 
 def read_many(context: Context, names: list[str]) -> list[api.ReadingSummary]:
@@ -50,57 +86,42 @@ async def _read_many(context: Context, names: list[str]) -> list[api.ReadingSumm
     return [answer for answer in answers if isinstance(answer, api.ReadingSummary)]
 
 
-def plan_import(client: Client, file: Path) -> list[Step]:
+def plan_import(client: Client, file: Path) -> Plan:
     """What a file would do; the service has checked it.
 
     Raises Invalid naming file, place and word of everything that is wrong; then nothing is done.
     """
     known = {one.name: one for one in client.each(switches())}
-    plan: list[Step] = []
-    for new in _read_file(file, known):
-        before = known.get(new.name)
-        if before is None:
-            plan.append(("add", new, None))
-            continue
-        values = {name: value for name, value in new.model_dump(exclude_unset=True).items() if name != "name"}
-        differing = {name: value for name, value in values.items() if getattr(before, name) != value}
-        change = api.SwitchChange.model_validate(differing)
-        plan.append(("change" if differing else "same", new, change))
-    _send(client, plan, dry_run=True)
-    return plan
-
-
-def carry_out(client: Client, plan: list[Step]) -> None:
-    _send(client, plan, dry_run=False)
-
-
-def _send(client: Client, plan: list[Step], *, dry_run: bool) -> None:
-    added = [new for verb, new, _ in plan if verb == "add"]
-    changed = {new.name: change for verb, new, change in plan if verb == "change" and change is not None}
-    if added or changed:
-        changes = api.InventoryChanges(add=added, change=changed, dry_run=dry_run)
-        client.send(change_switches(changes))
-
-
-def _read_file(file: Path, known: Mapping[str, api.Switch]) -> list[api.NewSwitch]:
+    plan = Plan()
     problems: list[str] = []
-    found: list[api.NewSwitch] = []
     places: dict[str, str] = {}
     for where, row in read_inventory(file):
         try:
-            new = _switch(row, known)
-            if new.name in places:
-                raise Invalid(f"name: {new.name!r} is already in {places[new.name]}")
-            places[new.name] = where
-            found.append(new)
+            name = str(row.get("name", ""))
+            if name in places:
+                raise Invalid(f"name: {name!r} is already in {places[name]}")
+            places[name] = where
+            plan.take(_values(row), known.get(name))
         except Invalid as wrong:
             problems.append(f"{file}, {where}: {wrong}")
     if problems:
         raise Invalid("\n  ".join(("nothing was changed:", *problems)))
-    return found
+    _send(client, plan, dry_run=True)
+    return plan
 
 
-def _switch(row: Mapping[str, Any], known: Mapping[str, api.Switch]) -> api.NewSwitch:
+def carry_out(client: Client, plan: Plan) -> None:
+    _send(client, plan, dry_run=False)
+
+
+def _send(client: Client, plan: Plan, *, dry_run: bool) -> None:
+    if plan.added or plan.changed:
+        changes = api.InventoryChanges(add=plan.added, change=plan.changed, dry_run=dry_run)
+        client.send(change_switches(changes))
+
+
+def _values(row: Mapping[str, Any]) -> dict[str, Any]:
+    """What a row says, by the names of the API."""
     values = {name: text.strip() if isinstance(text, str) else text for name, text in row.items()}
     if "address" in values:
         if "host" in values:
@@ -108,18 +129,4 @@ def _switch(row: Mapping[str, Any], known: Mapping[str, api.Switch]) -> api.NewS
         values["host"], values["port"] = split_address(str(values.pop("address")))
     if isinstance(values.get("groups"), str):
         values["groups"] = values["groups"].replace(";", " ").split()
-    before = known.get(str(values.get("name", "")))
-    own = before is not None and before.credential is None and values.get("source", "snmp") == "snmp"
-    if own and "credential" not in values:
-        # It is read with a credential of its own, which no file has: that one stays.
-        checked(api.SwitchChange, **{name: one for name, one in values.items() if name != "source"})
-        return api.NewSwitch.model_construct(_fields_set=set(values), **_typed(values))
-    return checked(api.NewSwitch, **values)
-
-
-def _typed(values: Mapping[str, Any]) -> dict[str, Any]:
-    change = checked(api.SwitchChange, **{name: one for name, one in values.items() if name != "source"})
-    return {
-        **change.model_dump(exclude_unset=True),
-        **({"source": values["source"]} if "source" in values else {}),
-    }
+    return values

@@ -265,7 +265,7 @@ def run_import(context: Context) -> Exit:
         plan = bulk.plan_import(client, args.file)
         if not args.dry_run:
             bulk.carry_out(client, plan)
-    out.rows(plan, columns.plan(), empty="the file has no switches")
+    out.rows(plan.steps, columns.plan(), empty="the file has no switches")
     if args.dry_run:
         out.note("nothing was changed: this was a dry run", "dim")
     return Exit.OK

@@ -7,13 +7,13 @@ edits a switch must not make their change fail. So it is for `If-Match`; answers
 import asyncio
 import hashlib
 import json
+from collections.abc import AsyncIterator
+from contextlib import asynccontextmanager
 from typing import Any
 
 from starlette.datastructures import Headers
 
 from kiteroll.core.errors import Invalid, KiteRollError
-
-_LOCKS = 64
 
 
 class ChangedMeanwhile(KiteRollError):
@@ -24,11 +24,22 @@ class ChangeLocks:
     """One change of a resource at a time, so that its state is still what was compared when it is changed."""
 
     def __init__(self) -> None:
-        self._locks = tuple(asyncio.Lock() for _ in range(_LOCKS))
+        self._locks: dict[str, tuple[asyncio.Lock, int]] = {}
+        """By path: the lock, and how many hold it or wait for it."""
 
-    def of(self, path: str) -> asyncio.Lock:
-        """Several resources may share one."""
-        return self._locks[hash(path) % _LOCKS]
+    @asynccontextmanager
+    async def of(self, path: str) -> AsyncIterator[None]:
+        lock, users = self._locks.get(path, (asyncio.Lock(), 0))
+        self._locks[path] = (lock, users + 1)
+        try:
+            async with lock:
+                yield
+        finally:
+            lock, users = self._locks[path]
+            if users == 1:
+                del self._locks[path]
+            else:
+                self._locks[path] = (lock, users - 1)
 
 
 def tag_of(state: Any) -> str | None:

@@ -10,6 +10,7 @@ from kiteroll.cli.output import Column, Output
 from kiteroll.wording.spans import speed_text
 
 if TYPE_CHECKING:
+    from kiteroll.cli.bulk import Step
     from kiteroll.schemas import api
 
 _FINE = frozenset({"read", "partial", "unread", "off"})
@@ -56,19 +57,18 @@ def neighbours(out: Output) -> list[Column[api.Neighbour]]:
     ]
 
 
-def plan() -> list[Column[tuple[str, api.NewSwitch, api.SwitchChange | None]]]:
-    """What an import would do, line by line."""
-
-    def changed(step: tuple[str, api.NewSwitch, api.SwitchChange | None]) -> str:
-        given = {} if step[2] is None else step[2].model_dump(exclude_none=True)
-        return ", ".join(f"{name} = {value}" for name, value in given.items())
-
+def plan() -> list[Column[Step]]:
+    """What an import would do, switch by switch."""
     return [
-        Column("action", lambda step: step[0], style=lambda step: "dim" if step[0] == "same" else "bold"),
-        Column("switch", lambda step: step[1].name),
-        Column("address", lambda step: f"{step[1].host}:{step[1].port}"),
-        Column("credential", lambda step: step[1].credential),
-        Column("changes", changed),
+        Column(
+            "action", lambda step: step.action, style=lambda step: "dim" if step.action == "same" else "bold"
+        ),
+        Column("switch", lambda step: step.switch),
+        Column("address", lambda step: step.address),
+        Column("credential", lambda step: step.credential),
+        Column(
+            "changes", lambda step: ", ".join(f"{name} = {value}" for name, value in step.changes.items())
+        ),
     ]
 
 
