@@ -71,3 +71,10 @@ export async function every<T>(
   } while (cursor);
   return rows;
 }
+
+/** The same as one page that has all rows. */
+export async function whole<T>(
+  fetchPage: (paging: Paging) => Promise<Result<{ items: T[]; next?: string | null }>>,
+): Promise<{ items: T[]; next: null }> {
+  return { items: await every(fetchPage), next: null };
+}

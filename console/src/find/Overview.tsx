@@ -65,7 +65,7 @@ export function Overview() {
       </Sheet>
       <Heading>Latest changes</Heading>
       <Sheet tabIndex={0} aria-label="changes">
-        <QueryView query={changes} rows={10}>
+        <QueryView query={changes} cutTold rows={10}>
           {(page) =>
             page.items.length === 0 ? (
               <Nothing>No changes yet. They appear here as switches are read.</Nothing>

@@ -82,7 +82,7 @@ export function GridPage() {
           />
         )}
       </Flex>
-      <QueryView query={calls} rows={10}>
+      <QueryView query={calls} cutTold rows={10}>
         {(page) => {
           const shown = sorted(page.items, by).filter((one) =>
             `${one.switch} ${one.port} ${one.alias}`.toLowerCase().includes(text),

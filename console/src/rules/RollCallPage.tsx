@@ -44,7 +44,7 @@ export function RollCallPage() {
         </chakra.a>
         <Exports list="roll-call" filters={filter as Record<string, string>} />
       </Flex>
-      <QueryView query={calls} rows={8}>
+      <QueryView query={calls} cutTold rows={8}>
         {(page) => (
           <>
             <Sums totals={page.totals} />

@@ -12,11 +12,15 @@ export function QueryView<T>({
   query,
   children,
   rows = 6,
+  cutTold = false,
 }: {
   query: UseQueryResult<T, Error>;
   children: (data: T) => ReactNode;
   rows?: number;
+  /** The children say themselves that there is more. */
+  cutTold?: boolean;
 }) {
+  const cut = cutTold ? null : shownOfMore(query.data);
   if (query.data !== undefined) {
     return (
       <>
@@ -27,6 +31,9 @@ export function QueryView<T>({
           </Notice>
         )}
         {children(query.data)}
+        {cut !== null && (
+          <Notice tone="soft">The first {cut} are shown; there are more. An export has all of them.</Notice>
+        )}
       </>
     );
   }
@@ -38,6 +45,12 @@ export function QueryView<T>({
       ))}
     </Box>
   );
+}
+
+/** Of a page with a next one: how many rows it has. No list may look whole that is not. */
+export function shownOfMore(data: unknown): number | null {
+  if (typeof data !== "object" || data === null || !("items" in data) || !("next" in data)) return null;
+  return data.next && Array.isArray(data.items) ? data.items.length : null;
 }
 
 export function ErrorNotice({ error, again }: { error: Error; again?: () => void }) {

@@ -73,7 +73,7 @@ def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> Fa
     """The application over what was built; its workers run while it does."""
 
     def is_uplink(port: PortRef) -> bool:
-        return parts.topology.now().topology.is_uplink(port)
+        return parts.topology.latest.topology.is_uplink(port)
 
     events.connect(parts.bus, broadcaster, is_uplink)
     metrics = Metrics(

@@ -71,6 +71,11 @@ class TopologyView:
                 self._lock.release()
         return self._view
 
+    @property
+    def latest(self) -> NetworkView:
+        """What was worked out last, at no cost; empty before the first time."""
+        return self._view
+
     def note_claims(self, ports: frozenset[PortRef]) -> None:
         """Ports that stay under their rules though they look like uplinks: the next view knows of it."""
         self._refresh.claimed = ports

@@ -1,6 +1,6 @@
 // Who is and was at a switch, port or VLAN.
 import { queryOptions } from "@tanstack/react-query";
-import { api, need } from "../client";
+import { api, need, whole } from "../client";
 import { asOf } from "./asOf";
 
 /** Who is on the ports of a switch that do not lead to other switches. */
@@ -8,9 +8,9 @@ export const onSwitchQuery = (name: string, at?: string) =>
   queryOptions({
     queryKey: ["stays", name, at],
     queryFn: ({ signal }) =>
-      need(
+      whole((paging) =>
         api.GET("/api/v1/stays", {
-          params: { query: { switch: name, ...asOf(at), uplinks: false, limit: 1000 } },
+          params: { query: { switch: name, ...asOf(at), uplinks: false, ...paging } },
           signal,
         }),
       ),

@@ -1,10 +1,11 @@
 // Switches, their neighbours, and rounds.
 import { queryOptions } from "@tanstack/react-query";
-import { api, every, need } from "../client";
+import { api, every, need, whole } from "../client";
 
 export const switchesQuery = queryOptions({
   queryKey: ["switches"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/switches", { params: { query: { limit: 1000 } }, signal })),
+  queryFn: ({ signal }) =>
+    whole((paging) => api.GET("/api/v1/switches", { params: { query: paging }, signal })),
 });
 
 export const switchQuery = (name: string) =>
