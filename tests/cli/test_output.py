@@ -9,8 +9,9 @@ from pathlib import Path
 import pytest
 
 from kiteroll.cli.credential_options import secret
-from kiteroll.cli.output import Column, Look, Output, sort_key
+from kiteroll.cli.output import Column, Look, Output
 from kiteroll.core.errors import Invalid
+from kiteroll.core.model.natural_order import natural_key
 from kiteroll.core.model.nearest import did_you_mean, nearest
 from kiteroll.duration import parse_duration_s
 from tests.support.factories import NOON, at
@@ -86,7 +87,7 @@ def test_times_are_shown_in_the_zone_of_the_machine_where_asked(
 ) -> None:
     (first,) = _shown(capsys, monkeypatch, None, Look(columns=("last_seen",), headers=False, local=True))[:1]
     assert first == NOON.astimezone().strftime("%Y-%m-%d %H:%M:%S")
-    assert sort_key(datetime(2026, 5, 4, tzinfo=UTC)) < sort_key(NOON)
+    assert natural_key(datetime(2026, 5, 4, tzinfo=UTC)) < natural_key(NOON)
 
 
 @pytest.mark.parametrize(

@@ -5,7 +5,6 @@ Data goes to stdout; everything else to stderr. Colour only on a terminal.
 
 import csv
 import json
-import re
 import sys
 from collections.abc import Callable, Iterable, Sequence
 from dataclasses import asdict, dataclass, is_dataclass
@@ -15,6 +14,7 @@ from operator import itemgetter
 from typing import TYPE_CHECKING, Any, Generic, Literal, TypeVar
 
 from kiteroll.core.errors import Invalid
+from kiteroll.core.model.natural_order import natural_key
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -131,7 +131,7 @@ class Output:
             return items
         column = _named(self._look.sort.removeprefix("-"), columns, "--sort")
         values = [(column.value(item), item) for item in items]
-        there = [(sort_key(value), item) for value, item in values if value not in (None, "")]
+        there = [(natural_key(value), item) for value, item in values if value not in (None, "")]
         there.sort(key=itemgetter(0), reverse=self._look.sort.startswith("-"))
         return [item for _, item in there] + [item for value, item in values if value in (None, "")]
 
@@ -263,16 +263,6 @@ def _named(name: str, columns: Sequence[Column[T]], option: str) -> Column[T]:
 def _field(column: Column[Any]) -> str:
     """The name of a column for programs."""
     return column.title.replace(" ", "_")
-
-
-def sort_key(value: Any) -> tuple[Any, ...]:
-    """Numbers by size, times by time, p2 before p10."""
-    if isinstance(value, bool | int | float):
-        return (0, value)
-    if isinstance(value, datetime):
-        return (1, value.timestamp())
-    parts = re.split(r"(\d+)", str(value))
-    return (2, *((0, int(part), "") if part.isdecimal() else (1, 0, part) for part in parts if part))
 
 
 def _plain_table(filled: Sequence[tuple[Column[Any], list[str]]], *, headers: bool) -> None:

@@ -6,7 +6,7 @@ from pydantic import Field
 
 from kiteroll.schemas.base import Instant, MacText, RequestModel, ResponseModel
 from kiteroll.schemas.inventory import Port, Switch
-from kiteroll.schemas.labels import Label
+from kiteroll.schemas.labels import Label, LabelChange
 from kiteroll.schemas.types import Life
 
 
@@ -145,12 +145,8 @@ class NewSharedAddress(RequestModel):
     reason: Annotated[str, Field(min_length=1, max_length=255)]
 
 
-class EndpointChange(RequestModel):
+class EndpointChange(LabelChange):
     """Only what is given changes."""
-
-    label: Annotated[str, Field(max_length=128)] | None = None
-    owner: Annotated[str, Field(max_length=128)] | None = None
-    notes: Annotated[str, Field(max_length=4000)] | None = None
 
 
 class Hop(ResponseModel):

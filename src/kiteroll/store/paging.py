@@ -1,8 +1,5 @@
 """Pages by cursor: the next page begins behind the last row seen, however many rows come meanwhile."""
 
-import base64
-import binascii
-import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -11,9 +8,8 @@ from typing import Any, Generic, TypeVar
 
 from sqlalchemy import ColumnElement, Connection, Integer, Row, Select, and_, or_
 
-from kiteroll.core.errors import Invalid
 from kiteroll.core.model.bounds import YEARS
-from kiteroll.core.model.paging import PageAsk
+from kiteroll.core.model.paging import PageAsk, decode_cursor, encode_cursor
 from kiteroll.store.types import Instant, Mac
 
 T = TypeVar("T")
@@ -90,21 +86,16 @@ def _behind(keys: Sequence[Key], values: Sequence[Any]) -> ColumnElement[bool]:
 
 
 def _encode(values: Sequence[Any]) -> str:
-    plain = [{"t": value.isoformat()} if isinstance(value, datetime) else value for value in values]
-    text = json.dumps(plain, separators=(",", ":"))
-    return base64.urlsafe_b64encode(text.encode()).decode().rstrip("=")
+    return encode_cursor(
+        [{"t": value.isoformat()} if isinstance(value, datetime) else value for value in values]
+    )
 
 
 def _decode(cursor: str, keys: Sequence[Key]) -> list[Any]:
-    try:
-        values = json.loads(base64.urlsafe_b64decode(cursor + "=" * (-len(cursor) % 4)))
-        if not isinstance(values, list):
-            raise TypeError("another list's cursor")
-        return [_key_value(key, value) for key, value in zip(keys, values, strict=True)]
-    except (binascii.Error, ValueError, KeyError, TypeError, RecursionError) as wrong:
-        raise Invalid(
-            "the cursor is not one that this list gave: take `next` of the page before, or begin without"
-        ) from wrong
+    """Raises Invalid."""
+    return decode_cursor(
+        cursor, lambda values: [_key_value(key, value) for key, value in zip(keys, values, strict=True)]
+    )
 
 
 def _key_value(key: Key, value: Any) -> Any:

@@ -13,5 +13,5 @@ def natural_key(value: Any) -> tuple[Any, ...]:
         return (0, value)
     if isinstance(value, datetime):
         return (1, value.timestamp())
-    parts = _DIGITS.split(str(value).casefold())
+    parts = _DIGITS.split(str(value))
     return (2, *((0, int(part), "") if part.isdecimal() else (1, 0, part) for part in parts if part))
