@@ -28,6 +28,19 @@ class SentEvent:
     """JSON."""
 
 
+_Written = tuple[str, str | None, bool, str]
+"""An event without its id: name, switch, whether it is on an uplink, and data."""
+
+
+def _written(event: BaseModel) -> _Written:
+    return (
+        getattr(event, "event", ""),
+        getattr(event, "switch", None),
+        getattr(event, "uplink", False),
+        event.model_dump_json(),
+    )
+
+
 class EventBroadcaster:
     """Lives in the event loop from `attach` on; `publish` may be called from any thread."""
 
@@ -46,7 +59,8 @@ class EventBroadcaster:
     def publish(self, events: Iterable[BaseModel]) -> None:
         """Models of `schemas.stream`."""
         if self._loop is not None and not self._closed:
-            self._loop.call_soon_threadsafe(self._spread, tuple(events))
+            # Written here: half a million changes are not to be turned into text in the event loop.
+            self._loop.call_soon_threadsafe(self._spread, tuple(map(_written, events)))
 
     def close(self) -> None:
         """End every stream."""
@@ -85,16 +99,10 @@ class EventBroadcaster:
     def _resync(self) -> SentEvent:
         return SentEvent(self.last_id, RESYNC, None, False, ResyncEvent().model_dump_json())
 
-    def _spread(self, events: tuple[BaseModel, ...]) -> None:
+    def _spread(self, events: tuple[_Written, ...]) -> None:
         for event in events:
             self._count += 1
-            sent = SentEvent(
-                self.last_id,
-                getattr(event, "event", ""),
-                getattr(event, "switch", None),
-                getattr(event, "uplink", False),
-                event.model_dump_json(),
-            )
+            sent = SentEvent(self.last_id, *event)
             self._kept.append(sent)
             for queue in self._queues:
                 if queue.full():

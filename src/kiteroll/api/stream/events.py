@@ -53,9 +53,9 @@ def _change_events(changes: Sequence[Change], is_uplink: IsUplink) -> Iterator[C
 
 
 def _change_event(change: Change, is_uplink: IsUplink) -> ChangeEvent:
-    nothing = dict.fromkeys(("mac", "port", "vlan", "from_port"))
     kind = KINDS[type(change)].value
     if isinstance(change, Restarted):
+        nothing = dict.fromkeys(("mac", "port", "vlan", "from_port"))
         return ChangeEvent.model_validate(
             {"kind": kind, "at": change.at, "switch": change.switch, "uplink": False, **nothing}
         )
