@@ -6,7 +6,7 @@
 
     [profile.lab]
     url = "http://127.0.0.1:8490"
-    data = "/tmp/lab"
+    data = "~/kiteroll-lab"
 
 Options and environment variables win over it.
 """
