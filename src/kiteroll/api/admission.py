@@ -12,7 +12,8 @@ from fastapi import Depends, Request
 from fastapi.security import APIKeyCookie, HTTPBearer
 
 from kiteroll.api.call_states import state_or_none
-from kiteroll.api.calls import CALLS, OPEN, Call, Given, Parts
+from kiteroll.api.call_subjects import Given, Parts
+from kiteroll.api.calls import CALLS, OPEN, Call
 from kiteroll.api.contract import preconditions
 from kiteroll.api.contract.preconditions import ChangeLocks
 from kiteroll.api.contract.validation import check_query
@@ -45,7 +46,7 @@ async def admitted(
     check_query(request)
     if not call.action:
         if call.state is not None:
-            await _tell_tag(request, call, await _given(request))
+            await _add_entity_tag(request, call, await _given(request))
         yield
         return
     given = await _given(request)
@@ -58,7 +59,7 @@ async def admitted(
     # What has no state of its own may take minutes, and one such call need not wait for another.
     async with locks.of(request.url.path) if call.state is not None else nullcontext():
         entry = _Entry(request, principal, call, given)
-        await asyncio.to_thread(entry.look)
+        await asyncio.to_thread(entry.read_state)
         if preconditions.is_conditional(request.headers):
             _check_condition(request, call, entry)
         await asyncio.to_thread(entry.begin)
@@ -72,7 +73,7 @@ async def admitted(
             request.scope["answer_headers"]["ETag"] = preconditions.tag_of(entry.after)
 
 
-async def _tell_tag(request: Request, call: Call, given: Given) -> None:
+async def _add_entity_tag(request: Request, call: Call, given: Given) -> None:
     state = await asyncio.to_thread(state_or_none, call.state, request.app.state.parts, given)
     if (tag := preconditions.tag_of(state)) is not None:
         request.scope["answer_headers"]["ETag"] = tag
@@ -109,7 +110,7 @@ class _Entry:
         self.before: Any = None
         self.after: Any = None
 
-    def look(self) -> None:
+    def read_state(self) -> None:
         if self._call.state is not None:
             self.before = state_or_none(self._call.state, self._parts, self._given)
 

@@ -38,7 +38,7 @@ class Plan:
     added: list[api.NewSwitch] = field(default_factory=list)
     changed: dict[str, api.SwitchChange] = field(default_factory=dict)
 
-    def take(self, values: dict[str, Any], before: api.Switch | None) -> None:
+    def add_row(self, values: dict[str, Any], before: api.Switch | None) -> None:
         """Raises Invalid."""
         if before is None:
             new = checked(api.NewSwitch, **values)
@@ -101,7 +101,7 @@ def plan_import(client: Client, file: Path) -> Plan:
             if name in places:
                 raise Invalid(f"name: {name!r} is already in {places[name]}")
             places[name] = where
-            plan.take(_values(row), known.get(name))
+            plan.add_row(_values(row), known.get(name))
         except Invalid as wrong:
             problems.append(f"{file}, {where}: {wrong}")
     if problems:

@@ -133,7 +133,7 @@ def run_all(context: Context) -> Exit:
 def run_open(context: Context) -> Exit:
     with context.client() as client:
         found = client.all(endpoint_links(whole_address(context, client, context.args.mac)))
-    return links.told(context, found)
+    return links.print_links(context, found)
 
 
 def run_show(context: Context) -> Exit:

@@ -256,7 +256,7 @@ def run_read(context: Context) -> Exit:
 def run_open(context: Context) -> Exit:
     with context.client() as client:
         found = client.all(switch_links(context.args.name))
-    return links.told(context, found)
+    return links.print_links(context, found)
 
 
 def run_import(context: Context) -> Exit:

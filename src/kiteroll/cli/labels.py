@@ -60,7 +60,7 @@ def run_set(context: Context) -> Exit:
     with context.client() as client:
         mac = whole_address(context, client, args.mac)
         done = client.send(change_labels(checked(api.LabelChanges, labels={mac: change})))
-    return _told(context, done)
+    return _print_differences(context, done)
 
 
 def run_import(context: Context) -> Exit:
@@ -83,7 +83,7 @@ def run_import(context: Context) -> Exit:
     wanted = checked(api.LabelChanges, labels=changes, dry_run=context.args.dry_run)
     with context.client() as client:
         done = client.send(change_labels(wanted))
-    return _told(context, done)
+    return _print_differences(context, done)
 
 
 def run_remove(context: Context) -> Exit:
@@ -93,7 +93,7 @@ def run_remove(context: Context) -> Exit:
     return Exit.OK
 
 
-def _told(context: Context, done: api.LabelsOutcome) -> Exit:
+def _print_differences(context: Context, done: api.LabelsOutcome) -> Exit:
     context.out.rows(done.differences, columns.label_differences(), empty="it is said already")
     if done.differences and not done.applied:
         context.out.note("a dry run: nothing was changed", "dim")

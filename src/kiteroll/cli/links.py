@@ -113,7 +113,7 @@ def run_remove(context: Context) -> Exit:
     return Exit.OK
 
 
-def told(context: Context, found: list[api.DeviceUrl]) -> Exit:
+def print_links(context: Context, found: list[api.DeviceUrl]) -> Exit:
     """The links to a device; one that was named, alone. Raises NotFound."""
     wanted = context.args.link
     if wanted is None:

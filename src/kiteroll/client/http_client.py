@@ -107,7 +107,7 @@ class Client:
     ) -> Iterator["StreamEvent"]:
         """The live stream. A connection that is lost is made again and goes on behind the last event;
         `reconnect=False`: it ends. Raises ServiceUnreachable after a minute of trying, ServiceError."""
-        reader = stream_reader(events, switch, uplinks)
+        reader = _stream_reader(events, switch, uplinks)
         while True:
             try:
                 with self._http.stream("GET", "/stream", **_of_stream(reader)) as response:
@@ -186,7 +186,7 @@ class AsyncClient:
     ) -> AsyncIterator["StreamEvent"]:
         import asyncio
 
-        reader = stream_reader(events, switch, uplinks)
+        reader = _stream_reader(events, switch, uplinks)
         while True:
             try:
                 async with self._http.stream("GET", "/stream", **_of_stream(reader)) as response:
@@ -239,7 +239,7 @@ def _of_download(params: dict[str, Any]) -> dict[str, Any]:
     return {"params": given, "timeout": httpx.Timeout(_DOWNLOAD_S, connect=_CONNECT_S)}
 
 
-def stream_reader(events: Sequence["EventName"], switch: str | None, uplinks: bool) -> "StreamReader":
+def _stream_reader(events: Sequence["EventName"], switch: str | None, uplinks: bool) -> "StreamReader":
     from kiteroll.client.stream import StreamReader  # only for those who listen
 
     given: dict[str, Any] = {"event": list(events), "switch": switch, "uplinks": uplinks}
