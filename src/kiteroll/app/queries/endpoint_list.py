@@ -4,7 +4,7 @@ What the database knows is asked of it; where an endpoint is at home, how sure t
 worked out here, so that pages are filled from several.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
@@ -53,7 +53,10 @@ class EndpointList:
 
     def page(self, wanted: EndpointFilter, ask: PageAsk) -> Page[EndpointView]:
         """Raises NotFound for a switch, port, site or group that is not there."""
-        criteria, is_wanted = self._criteria(wanted), self._check(wanted)
+        among = None
+        if wanted.site is not None or wanted.group is not None:
+            among = self._switches_of(wanted)
+        criteria, is_wanted = self._criteria(wanted, among), _check(wanted, among)
         if is_wanted is None:
             page = self._database.run(stay_queries.endpoints_page, criteria, ask)
             return Page(tuple(self._endpoints.known([mac for mac, _ in page.items])), page.next)
@@ -78,7 +81,8 @@ class EndpointList:
     def _is_made_by(self, mac: MacAddress, maker: str) -> bool:
         return not maker or maker in self._makers.maker_of(mac)[0].lower()
 
-    def _criteria(self, wanted: EndpointFilter) -> EndpointCriteria:
+    def _criteria(self, wanted: EndpointFilter, among: Sequence[SwitchRow] | None) -> EndpointCriteria:
+        """`among`: switches of the site and the group; None where neither is asked for."""
         switch_ids: tuple[int, ...] | None = None
         port_id: int | None = None
         if wanted.port is not None and wanted.switch is None:
@@ -87,8 +91,8 @@ class EndpointList:
             port_id = find_port(self._database, wanted.switch, wanted.port)
         if wanted.switch is not None:
             switch_ids = (self._database.run(inventory.get_switch, wanted.switch).id,)
-        elif wanted.site is not None or wanted.group is not None:
-            switch_ids = tuple(row.id for row in self._switches_of(wanted))
+        elif among is not None:
+            switch_ids = tuple(row.id for row in among)
         return EndpointCriteria(
             switch_ids=switch_ids,
             port_id=port_id,
@@ -116,28 +120,29 @@ class EndpointList:
             )
         return rows
 
-    def _check(self, wanted: EndpointFilter) -> Callable[[EndpointView], bool] | None:
-        """What the database cannot tell; None when nothing of that is asked for."""
-        by_place = (wanted.switch, wanted.port, wanted.vlan, wanted.site, wanted.group)
-        if not wanted.maker and not wanted.confidences and all(one is None for one in by_place):
-            return None
-        names: frozenset[str] | None = None
-        if wanted.site is not None or wanted.group is not None:
-            names = frozenset(row.name for row in self._switches_of(wanted))
 
-        def is_wanted(view: EndpointView) -> bool:
-            if wanted.confidences and view.home.confidence.value not in wanted.confidences:
-                return False
-            if all(one is None for one in by_place):
-                return True
-            if view.home_place is None:
-                return False
-            place = view.home_place.row.stay.place
-            return (
-                wanted.switch in (None, place.switch)
-                and wanted.port in (None, place.port)
-                and wanted.vlan in (None, place.vlan)
-                and (names is None or place.switch in names)
-            )
+def _check(
+    wanted: EndpointFilter, among: Sequence[SwitchRow] | None
+) -> Callable[[EndpointView], bool] | None:
+    """What the database cannot tell; None when nothing of that is asked for."""
+    by_place = (wanted.switch, wanted.port, wanted.vlan, wanted.site, wanted.group)
+    if not wanted.maker and not wanted.confidences and all(one is None for one in by_place):
+        return None
+    names = None if among is None else frozenset(row.name for row in among)
 
-        return is_wanted
+    def is_wanted(view: EndpointView) -> bool:
+        if wanted.confidences and view.home.confidence.value not in wanted.confidences:
+            return False
+        if all(one is None for one in by_place):
+            return True
+        if view.home_place is None:
+            return False
+        place = view.home_place.row.stay.place
+        return (
+            wanted.switch in (None, place.switch)
+            and wanted.port in (None, place.port)
+            and wanted.vlan in (None, place.vlan)
+            and (names is None or place.switch in names)
+        )
+
+    return is_wanted
