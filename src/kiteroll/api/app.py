@@ -8,7 +8,7 @@ from typing import Any
 
 import anyio.to_thread
 from fastapi import APIRouter, FastAPI
-from fastapi.responses import FileResponse, HTMLResponse, JSONResponse, PlainTextResponse, Response
+from fastapi.responses import FileResponse, JSONResponse, PlainTextResponse, Response
 from fastapi.routing import APIRoute
 from prometheus_client import CONTENT_TYPE_LATEST
 from starlette.exceptions import HTTPException
@@ -23,6 +23,7 @@ from kiteroll.api.contract.problem_types import PAGES, PROBLEM_TYPES, page_of
 from kiteroll.api.dependencies import TheMetrics, TheStatus, by_type
 from kiteroll.api.exports.lists import ExportLists
 from kiteroll.api.metrics import Metrics
+from kiteroll.api.report.page import served
 from kiteroll.api.routes import (
     alerts,
     audit,
@@ -113,7 +114,6 @@ def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> Fa
     app = make_app(lifespan)
     app.state.started_at = clock.now()
     app.state.change_locks = ChangeLocks()
-    app.state.metrics = metrics
     own = [getattr(parts, one.name) for one in fields(parts) if one.name != "storage"]
     app.state.parts = by_type(*own, broadcaster, metrics, export_lists, clock)
     return app
@@ -166,13 +166,11 @@ def _serve_health(app: FastAPI) -> None:
 
 
 def _serve_problem_pages(app: FastAPI) -> None:
-    policy = "default-src 'none'; style-src 'unsafe-inline'"
-
     @app.get(PAGES + "{code}", include_in_schema=False)
     async def problem_page(code: str) -> Response:
         if code not in PROBLEM_TYPES:
             raise HTTPException(404, "Not found")
-        return HTMLResponse(page_of(code, PROBLEM_TYPES[code]), headers={"Content-Security-Policy": policy})
+        return served(page_of(code, PROBLEM_TYPES[code]))
 
 
 def _serve_console(app: FastAPI) -> None:

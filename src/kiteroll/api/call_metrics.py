@@ -2,6 +2,7 @@
 
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from kiteroll.api.call_traces import operation_of
 from kiteroll.api.metrics import Metrics
 from kiteroll.clock import Clock
 
@@ -22,9 +23,8 @@ class CallMetrics:
 
         async def answer(message: Message) -> None:
             if message["type"] == "http.response.start":
-                # What is no call of ours has no name: a path may hold anything.
-                operation = getattr(scope.get("route"), "name", "") or "refused"
-                self._metrics.count_call(operation, message["status"], self._clock.monotonic() - began)
+                took_s = self._clock.monotonic() - began
+                self._metrics.count_call(operation_of(scope), message["status"], took_s)
             await send(message)
 
         await self._app(scope, receive, answer)

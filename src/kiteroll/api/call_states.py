@@ -1,11 +1,9 @@
 """What calls can change, as it is: shown before and after in the audit log, and covered by entity tags."""
 
-from collections.abc import Mapping
 from hashlib import sha256
 from typing import Any
 
-from kiteroll.api.call_subjects import number_of
-from kiteroll.api.contract.single import one_of
+from kiteroll.api.call_subjects import Given, Parts, number_of
 from kiteroll.api.presenters.alerts import present_route
 from kiteroll.api.presenters.port_actions import present_proposal
 from kiteroll.app.access.accounts import Accounts
@@ -28,12 +26,7 @@ from kiteroll.app.saved_queries import SavedQueries
 from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.core.errors import KiteRollError
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.makers import parse_address_or_prefix, parse_prefix
 from kiteroll.schemas.rules_file import rules_text
-
-Parts = Mapping[type, Any]
-Given = Mapping[str, Any]
-"""Of a call: its path and query parameters and, under `body`, its parsed body."""
 
 
 def switch(parts: Parts, given: Given) -> Any:
@@ -64,7 +57,7 @@ def finding(parts: Parts, given: Given) -> Any:
 
 
 def endpoint(parts: Parts, given: Given) -> Any:
-    return _said(parts[EndpointQueries].get(MacAddress.parse(given["mac"]), None).record.label)
+    return _said(parts[EndpointQueries].label(MacAddress.parse(given["mac"])))
 
 
 def label(parts: Parts, given: Given) -> Any:
@@ -76,8 +69,13 @@ def _said(one: Label) -> Any:
 
 
 def credential(parts: Parts, given: Given) -> Any:
-    row = one_of(parts[Inventory].credentials(), given["name"], "credential", "kiteroll credential list")
-    return {"kind": row.kind, "secret": f"(secret {sha256(row.sealed).hexdigest()[:8]})"}
+    row = parts[Inventory].credential(given["name"])
+    return {"kind": row.kind, "secret": _secret(row.sealed)}
+
+
+def _secret(sealed: bytes) -> str:
+    """Whether it became another one, without what it is."""
+    return f"(secret {sha256(sealed).hexdigest()[:8]})"
 
 
 def mapping(parts: Parts, given: Given) -> Any:
@@ -85,21 +83,20 @@ def mapping(parts: Parts, given: Given) -> Any:
 
 
 def site(parts: Parts, given: Given) -> Any:
-    one = one_of(parts[Inventory].sites(), given["name"], "site", "kiteroll site list")
-    return {"concurrency": one.concurrency}
+    return {"concurrency": parts[Inventory].site(given["name"]).concurrency}
 
 
 def group(parts: Parts, given: Given) -> Any:
-    one = one_of(parts[Inventory].groups(), given["name"], "group", "kiteroll group list")
+    one = parts[Inventory].group(given["name"])
     return {"hold_time_s": one.hold_time_s, "shares_tables": one.shares_tables}
 
 
 def shared_address(parts: Parts, given: Given) -> Any:
-    return {"reason": parts[SharedAddresses].all()[parse_address_or_prefix(given["prefix"])]}
+    return {"reason": parts[SharedAddresses].get(given["prefix"])[1]}
 
 
 def maker(parts: Parts, given: Given) -> Any:
-    return {"maker": parts[MakerDirectory].own_prefixes()[parse_prefix(given["prefix"])]}
+    return {"maker": parts[MakerDirectory].own_prefix(given["prefix"])[1]}
 
 
 def device_link(parts: Parts, given: Given) -> Any:
@@ -129,7 +126,7 @@ def user(parts: Parts, given: Given) -> Any:
 
 def alert_target(parts: Parts, given: Given) -> Any:
     row = parts[AlertTargets].get(given["name"]).row
-    secret = "none" if row.sealed is None else f"(secret {sha256(row.sealed).hexdigest()[:8]})"
+    secret = "none" if row.sealed is None else _secret(row.sealed)
     flags = {"enabled": row.enabled, "audit_log": row.audit_log, "secret": secret}
     return {"kind": row.kind, **row.settings, **flags}
 
@@ -153,7 +150,7 @@ def state_or_none(state: Any, parts: Parts, given: Given) -> Any:
     """What is not there has no state."""
     try:
         return state(parts, given)
-    except (KiteRollError, KeyError):
+    except KiteRollError:
         return None
 
 

@@ -16,6 +16,7 @@ from kiteroll.core.model.mac import MacAddress
 
 Parts = Mapping[type, Any]
 Given = Mapping[str, Any]
+"""Of a call: its path and query parameters and, under `body`, its parsed body."""
 
 
 @dataclass(frozen=True, slots=True)

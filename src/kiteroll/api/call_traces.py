@@ -6,6 +6,11 @@ from starlette.types import ASGIApp, Message, Receive, Scope, Send
 from kiteroll.app.traces import Traces
 
 
+def operation_of(scope: Scope) -> str:
+    """The id of the call that was answered. What is no call of ours has no name: a path may hold anything."""
+    return getattr(scope.get("route"), "name", "") or "refused"
+
+
 class CallTraces:
     """ASGI middleware; around the gate, so that what is refused shows as well."""
 
@@ -29,5 +34,4 @@ class CallTraces:
             try:
                 await self._app(scope, receive, answer)
             finally:
-                # What is no call of ours has no name: a path may hold anything.
-                answered(getattr(scope.get("route"), "name", "") or "refused", status)
+                answered(operation_of(scope), status)

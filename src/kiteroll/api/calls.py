@@ -4,18 +4,14 @@ it concerns, and what to show before and after.
 This is the one place: a call that is not listed is refused at start, and so is an entry without a call.
 """
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from typing import Any
 
 from kiteroll.api import call_states as was
 from kiteroll.api import call_subjects as of
+from kiteroll.api.call_subjects import Given, Parts
 from kiteroll.core.access.rights import Right
-
-Parts = Mapping[type, Any]
-Given = Mapping[str, Any]
-"""Of a call: its path and query parameters and, under `body`, its parsed body."""
-
 
 SitesOf = Callable[[Parts, Given], Iterable[of.Site]]
 StateOf = Callable[[Parts, Given], Any]

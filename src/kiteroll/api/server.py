@@ -17,6 +17,7 @@ from kiteroll.api.call_traces import CallTraces
 from kiteroll.api.contract.head_requests import HeadRequests
 from kiteroll.api.contract.idempotency import IdempotentPosts
 from kiteroll.api.listening import check_who_hears, listening, make_tls
+from kiteroll.api.metrics import Metrics
 from kiteroll.api.request_gate import RequestGate
 from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.api.timed_http import TimedHttp
@@ -109,7 +110,7 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
         gc.freeze()
         app = serve(parts, broadcaster, clock)
         gate = RequestGate(IdempotentPosts(app, parts.kept_answers), parts.sign_in, config.listen.called)
-        counted = CallMetrics(gate, app.state.metrics, clock)
+        counted = CallMetrics(gate, app.state.parts[Metrics], clock)
         options = uvicorn.Config(
             CallTraces(HeadRequests(counted), parts.traces),
             log_config=None,

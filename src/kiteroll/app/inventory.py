@@ -4,10 +4,10 @@ import asyncio
 import json
 import logging
 from collections import Counter
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
-from typing import Any
+from typing import Any, TypeVar
 
 from kiteroll.app.events import EventBus, InventoryChanged
 from kiteroll.app.ingest import Outcome, ReadingIngestor
@@ -33,6 +33,7 @@ from kiteroll.store.vault import Vault
 __all__ = ["Access", "ChosenAccess", "CredentialRow", "GroupSettings", "Inventory", "SiteSettings"]
 
 log = logging.getLogger(__name__)
+T = TypeVar("T", "SiteSettings", "GroupSettings", CredentialRow)
 
 
 @dataclass(frozen=True, slots=True)
@@ -255,6 +256,18 @@ class Inventory:
         """Raises NotFound, or Conflict while switches use it."""
         self._database.run(credentials.remove_credential, name)
 
+    def credential(self, name: str) -> CredentialRow:
+        """A named one. Raises NotFound."""
+        return _named(self.credentials(), name, "credential")
+
+    def site(self, name: str) -> SiteSettings:
+        """Raises NotFound."""
+        return _named(self.sites(), name, "site")
+
+    def group(self, name: str) -> GroupSettings:
+        """Raises NotFound."""
+        return _named(self.groups(), name, "group")
+
     def sites(self) -> list[SiteSettings]:
         return [SiteSettings(*row) for row in self._database.run(sites.sites)]
 
@@ -272,7 +285,7 @@ class Inventory:
         """Set hold_time_s or shares_tables; what is not given stays. Raises NotFound."""
 
         def work() -> None:
-            _check_known("group", name, [one.name for one in self.groups()])
+            self.group(name)  # a mistyped name must not be set for nobody
             self._database.run(groups.change_group, name, values)
             self._ingestor.reload_hold_times()
 
@@ -282,7 +295,7 @@ class Inventory:
         """Raises NotFound."""
 
         def work() -> None:
-            _check_known("site", name, [one.name for one in self.sites()])
+            self.site(name)  # a mistyped name must not be set for nobody
             self._database.run(sites.limit_site, name, concurrency)
 
         await asyncio.to_thread(work)
@@ -332,11 +345,13 @@ class Inventory:
         return make_target(row.host, row.udp_port, credential)
 
 
-def _check_known(kind: str, name: str, known: Sequence[str]) -> None:
-    """A mistyped name must not be set for nobody. Raises NotFound."""
-    if name not in known:
-        hint = did_you_mean(name, known, f"no switch is in such a {kind}")
+def _named(rows: Iterable[T], name: str, kind: str) -> T:
+    """Raises NotFound, with names that are nearly the same."""
+    by_name = {row.name: row for row in rows}
+    if name not in by_name:
+        hint = did_you_mean(name, by_name, f"`kiteroll {kind} list` shows those there are")
         raise NotFound(kind, name, hint)
+    return by_name[name]
 
 
 def _check_host(source: str, host: str) -> None:

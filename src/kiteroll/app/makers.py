@@ -5,8 +5,9 @@ from functools import lru_cache
 
 import netaddr
 
+from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.makers import AddressOrigin, Makers, address_origin
+from kiteroll.core.model.makers import AddressOrigin, Makers, address_origin, parse_prefix
 from kiteroll.core.search.address_index import AddressIndex
 from kiteroll.store import makers
 from kiteroll.store.database import Database
@@ -38,6 +39,13 @@ class MakerDirectory:
 
     def own_prefixes(self) -> Mapping[str, str]:
         return self._database.run(makers.all_makers)
+
+    def own_prefix(self, given: str) -> tuple[str, str]:
+        """One of them, as hex digits, and its maker. Raises Invalid, or NotFound."""
+        prefix, known = parse_prefix(given), self.own_prefixes()
+        if prefix not in known:
+            raise NotFound("prefix", given, "`kiteroll maker list` shows those there are")
+        return prefix, known[prefix]
 
     def add(self, prefixes: Mapping[str, str]) -> None:
         """Add or replace prefixes, as hex digits. Raises StorageUnavailable."""

@@ -6,7 +6,6 @@ from fastapi import APIRouter, Response
 
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
-from kiteroll.api.contract.single import one_of
 from kiteroll.api.dependencies import TheClock, TheInventory
 from kiteroll.api.presenters.switches import present_credential
 from kiteroll.app.inventory import Access, ChosenAccess
@@ -69,8 +68,7 @@ async def test_credential(
 
 @router.get("/{name}", summary="One credential, without what is secret in it")
 def get_credential(inventory: TheInventory, name: str) -> api.NamedCredential:
-    rows = inventory.credentials()
-    return present_credential(one_of(rows, name, "credential", "kiteroll credential list"))
+    return present_credential(inventory.credential(name))
 
 
 @router.put("/{name}", summary="Replace a credential; its switches are polled with the new one")

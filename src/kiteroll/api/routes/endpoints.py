@@ -100,7 +100,7 @@ def change_endpoint(
     endpoints: TheEndpoints, labels: TheLabels, mac: str, change: api.EndpointChange
 ) -> api.Endpoint:
     wanted = MacAddress.parse(mac)
-    endpoints.get(wanted, None)  # one that was never seen has a label alone: /labels
+    endpoints.label(wanted)  # one that was never seen has a label alone: /labels
     labels.change({wanted: change.model_dump(exclude_none=True)})
     return present_endpoint(endpoints.get(wanted, None))
 
@@ -190,10 +190,8 @@ def add_makers(makers: TheMakers, given: api.NewMakers) -> PageOf[api.Maker]:
 
 @router.get("/makers/{prefix}", summary="The maker of one of the operator's own prefixes")
 def get_maker(makers: TheMakers, prefix: str) -> api.Maker:
-    known, wanted = makers.own_prefixes(), parse_prefix(prefix)
-    if wanted not in known:
-        raise NotFound("prefix", prefix, "`kiteroll maker list` shows those there are")
-    return api.Maker(prefix=wanted, maker=known[wanted])
+    known, maker = makers.own_prefix(prefix)
+    return api.Maker(prefix=known, maker=maker)
 
 
 @router.delete("/makers/{prefix}", status_code=204, summary="Remove a prefix")

@@ -20,6 +20,7 @@ from kiteroll.api.parameters import AsOf, Since, Until
 from kiteroll.api.presenters.endpoints import present_endpoint, present_stay
 from kiteroll.api.presenters.findings import present_finding
 from kiteroll.api.presenters.switches import present_neighbour, present_port, present_switch
+from kiteroll.api.report.page import served
 from kiteroll.api.report.switch_report import switch_report
 from kiteroll.app.queries.endpoints import StayFilter
 from kiteroll.app.queries.findings import FindingFilters
@@ -133,7 +134,7 @@ def switch_report_page(
     found = findings.page(
         FindingFilters(states=("open", "acknowledged"), switch=name), PageAsk(limit=_MAX_FINDINGS)
     )
-    page = switch_report(
+    html = switch_report(
         present_switch(view),
         [present_port(one) for one in ports.of_switch(name, None)],
         [present_stay(one) for one in stays],
@@ -142,5 +143,4 @@ def switch_report_page(
         [present_finding(one, worker.clears_at) for one in found.items],
         clock.now(),
     )
-    policy = "default-src 'none'; style-src 'unsafe-inline'"
-    return HTMLResponse(page, headers={"Content-Security-Policy": policy, "Cache-Control": "no-store"})
+    return served(html)

@@ -16,7 +16,6 @@ from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.findings.finding import FindingKind
 from kiteroll.core.findings.registry import KINDS
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.makers import parse_address_or_prefix
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
@@ -134,7 +133,5 @@ def remove_shared_address(shared: TheSharedAddresses, prefix: str) -> Response:
 
 def _shared(shared: SharedAddresses, given: str) -> api.SharedAddress:
     """Raises Invalid, or NotFound."""
-    prefix, known = parse_address_or_prefix(given), shared.all()
-    if prefix not in known:
-        raise NotFound("shared address", given, "`kiteroll shared list` shows those there are")
-    return api.SharedAddress(prefix=prefix, reason=known[prefix])
+    prefix, reason = shared.get(given)
+    return api.SharedAddress(prefix=prefix, reason=reason)

@@ -18,6 +18,7 @@ from kiteroll.api.presenters.rules import (
     present_called_port,
     present_totals,
 )
+from kiteroll.api.report.page import served
 from kiteroll.api.report.roll_call_report import roll_call_report
 from kiteroll.core.errors import Invalid
 from kiteroll.core.policy.levels import Level
@@ -98,7 +99,7 @@ def roll_call_report_page(
 ) -> HTMLResponse:
     level = _level(group, switch, ports, port)
     view = roll_calls.all(level, broken=broken, without_rule=False, ask=PageAsk(limit=_MAX_ON_PAPER))
-    page = roll_call_report(
+    html = roll_call_report(
         str(level),
         present_totals(view.totals),
         [(present_called_port(one), one.occupancy.occupants) for one in view.ports],
@@ -106,8 +107,7 @@ def roll_call_report_page(
         clock.now(),
         cut=view.next is not None,
     )
-    policy = "default-src 'none'; style-src 'unsafe-inline'"
-    return HTMLResponse(page, headers={"Content-Security-Policy": policy, "Cache-Control": "no-store"})
+    return served(html)
 
 
 @router.get("/ports-by-use", summary="Ports that are not used as they could be")

@@ -7,7 +7,6 @@ from fastapi import APIRouter, Response
 
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
-from kiteroll.api.contract.single import one_of
 from kiteroll.api.dependencies import TheInventory, TheRounds
 from kiteroll.api.presenters.history import present_round
 from kiteroll.app.inventory import GroupSettings, SiteSettings
@@ -55,7 +54,7 @@ def list_sites(ask: Annotated[PageAsk, by("name", "switches")], inventory: TheIn
 
 @router.get("/sites/{name}", summary="One site")
 def get_site(inventory: TheInventory, name: str) -> api.Site:
-    return _present_site(one_of(inventory.sites(), name, "site", "kiteroll site list"))
+    return _present_site(inventory.site(name))
 
 
 @router.patch("/sites/{name}", summary="Limit how many switches of a site are read at once")
@@ -74,7 +73,7 @@ def list_groups(
 
 @router.get("/groups/{name}", summary="One group of switches")
 def get_group(inventory: TheInventory, name: str) -> api.Group:
-    return _present_group(one_of(inventory.groups(), name, "group", "kiteroll group list"))
+    return _present_group(inventory.group(name))
 
 
 @router.patch("/groups/{name}", summary="Set what holds for the switches of a group")

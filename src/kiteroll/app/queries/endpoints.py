@@ -22,10 +22,11 @@ from kiteroll.core.topology.home import Home, choose_home, home_of_switch, rank
 from kiteroll.core.topology.home_history import HomeInterval, homes_over_time
 from kiteroll.core.topology.path import Hop, longest_path
 from kiteroll.core.topology.roles import PortRole
-from kiteroll.store import finding_inputs, host_names, inventory, port_history, ports, stay_queries
+from kiteroll.store import finding_inputs, host_names, inventory, labels, port_history, ports, stay_queries
 from kiteroll.store.database import Database
 from kiteroll.store.endpoint_queries import EndpointRecord, endpoint_records
 from kiteroll.store.host_names import IpStay
+from kiteroll.store.labels import Label
 from kiteroll.store.paging import Page
 from kiteroll.store.quiet_periods import QuietTime, quiet_times
 from kiteroll.store.stay_queries import EndpointCriteria, Filters, PlacedStay
@@ -105,6 +106,12 @@ class EndpointQueries:
             hint = f"it was first seen at {first.isoformat()}" if first else _NEVER_SEEN
             raise NotFound("endpoint", str(mac), hint)
         return found[0]
+
+    def label(self, mac: MacAddress) -> Label:
+        """What is said of it. Raises NotFound when no switch ever learned it."""
+        if not self._database.run(stay_queries.first_seen, [mac]):
+            raise NotFound("endpoint", str(mac), _NEVER_SEEN)
+        return self._database.run(labels.labels_of, [mac]).get(mac, Label(mac))
 
     def known(self, macs: Sequence[MacAddress], at: datetime | None = None) -> list[EndpointView]:
         """Those among `macs` that are known, or were known then, in their order."""
