@@ -110,6 +110,11 @@ def test_read_list_and_show_a_switch(service: Service) -> None:
     assert "Quay cabin 3" in shown and "30 quay" in shown
     assert "up" in kiteroll("health", service=service).stdout
     assert "complete" in kiteroll("readings", "--switch", "quay-3", service=service).stdout
+    hours = json.loads(kiteroll("hours", "--last", "2", "--format", "json", service=service).stdout)
+    assert [set(one) >= {"began_at", "changes", "findings"} for one in hours] == [True, True]
+    assert sum(one["readings"] for one in hours) >= 12
+    told = kiteroll("endpoint", "all", "--switch", "quay-*", "--format", "json", service=service).stdout
+    assert {one["home"]["switch"] for one in json.loads(told)} == {"quay-1", "quay-2", "quay-3"}
 
 
 def test_a_service_that_is_not_there_and_a_missing_token_are_told_apart(

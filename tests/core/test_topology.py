@@ -8,6 +8,7 @@ from kiteroll.core.model.reading import key_of
 from kiteroll.core.model.stay import Place, Stay
 from kiteroll.core.topology.home import Because, choose_home
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts, infer
+from kiteroll.core.topology.link_state import LinkState, link_state
 from kiteroll.core.topology.neighbours import KnownSwitches, SwitchIdentity, is_switch, shut_ports
 from kiteroll.core.topology.path import path_to
 from kiteroll.core.topology.roles import Role, RoleEvidence, Topology
@@ -273,3 +274,12 @@ def test_an_end_device_that_bridges_as_well_is_no_switch(
 def test_disabled_shuts_a_port_only_where_spanning_tree_is_on() -> None:
     states = [(("a", "p1"), "disabled"), (("b", "p1"), "disabled"), (("b", "p2"), "blocking")]
     assert shut_ports(states, {"a"}) == {("a", "p1"), ("b", "p2")}
+
+
+def test_one_end_that_is_down_or_blocked_is_enough_for_a_link() -> None:
+    here, there = ("core-1", "p1"), ("quay-1", "p24")
+    up = {here: "up", there: "up"}
+    assert link_state([here, there], up, frozenset()) is LinkState.CARRYING
+    assert link_state([here, there], up, {there}) is LinkState.BLOCKED
+    assert link_state([here, there], {here: "up", there: "down"}, {here}) is LinkState.DOWN
+    assert link_state([here], {}, frozenset()) is LinkState.CARRYING  # nothing is reported

@@ -316,6 +316,8 @@ def test_pages_of_a_comparison_join_without_gap_or_repeat(kite: Client) -> None:
 def test_map_vlans_and_address_counts(kite: Client) -> None:
     drawn = kite.send(network_map())
     assert [(link.a, link.a_port, link.b, link.b_port) for link in drawn.links] == [("east", UP, "west", UP)]
+    assert [(link.state, link.bundled) for link in drawn.links] == [("carrying", 1)]
+    assert kite.send(network_map(at=datetime.now(UTC))).links == drawn.links
     assert {one.port for one in kite.all(vlan_ports(10)) if one.switch == "east"} >= {"p1", UP}
     steps = kite.all(address_counts("west", "p2"))
     assert [step.count for step in steps] == [0, 1]

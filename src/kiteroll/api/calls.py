@@ -51,7 +51,7 @@ _ACCOUNT = Call(Right.ACCOUNT)
 _SEEN = (
     *("list_switches", "list_ports", "list_address_counts", "list_link_history"),
     *("get_roll_call", "list_vlans", "list_neighbours", "list_rounds", "get_round", "list_sites"),
-    *("list_groups", "list_readings", "list_mappings", "list_findings", "list_parts"),
+    *("list_groups", "list_readings", "list_hours", "list_mappings", "list_findings", "list_parts"),
     *("list_kinds", "get_kind", "list_shared_addresses", "list_rule_events"),
     *("get_enrolment", "list_barred", "get_barred", "list_windows", "list_candidates", "get_roll_calls"),
     *("list_absent", "call_against", "roll_call_report_page", "list_ports_by_use", "list_rehearsals"),

@@ -73,6 +73,7 @@ from kiteroll.app.queries.roll_call import RollCalls
 from kiteroll.app.queries.search import Search
 from kiteroll.app.queries.service_status import StatusQueries
 from kiteroll.app.queries.switches import SwitchQueries
+from kiteroll.app.queries.trends import Trends
 from kiteroll.app.queries.vlans import VlanQueries
 from kiteroll.app.rehearsals import Rehearsals
 from kiteroll.app.runtime_settings import RuntimeSettings
@@ -180,6 +181,7 @@ class Parts:
     differences: Differences
     network_map: NetworkMap
     history: HistoryQueries
+    trends: Trends
     vlans: VlanQueries
     status: StatusQueries
     database_watch: DatabaseWatch
@@ -358,8 +360,9 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         finding_queries=FindingQueries(database),
         search=search,
         differences=Differences(database, topology, clock),
-        network_map=NetworkMap(switch_queries, topology, findings.live),
+        network_map=NetworkMap(database, switch_queries, topology, findings.live, clock),
         history=HistoryQueries(database, topology),
+        trends=Trends(database, clock),
         vlans=VlanQueries(database),
         status=StatusQueries(database_watch, ingestor, supervisor, clock),
         database_watch=database_watch,

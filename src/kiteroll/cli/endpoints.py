@@ -50,7 +50,7 @@ def add_commands(commands: Any) -> None:
         "list all known endpoints, one a row, narrowed down by where they are at home",
         parents=parents,
         detail="  kiteroll endpoint all --site Quays --life quiet\n"
-        "  kiteroll endpoint all --maker lantern --first-seen 1w",
+        "  kiteroll endpoint all --switch 'quay-*' --maker lantern --first-seen 1w",
     )
     for name in ("switch", "port", "site", "group", "maker"):
         one.add_argument(f"--{name}", metavar="NAME")

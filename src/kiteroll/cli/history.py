@@ -8,7 +8,7 @@ from kiteroll.cli.addresses import whole_address
 from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_limit, note_cut, shared
-from kiteroll.client import all_vlans, changes, differences, health, readings
+from kiteroll.client import all_vlans, changes, differences, health, hours, readings
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 from kiteroll.schemas.stream import EventName
@@ -67,6 +67,17 @@ def add_commands(commands: Any) -> None:
     )
     one.add_argument("--switch", metavar="NAME", help="of one switch")
     add_limit(one, 50)
+
+    one = add_command(
+        commands,
+        "hours",
+        run_hours,
+        "show what came hour by hour: readings, changes, new endpoints, findings",
+        parents=parents,
+    )
+    one.add_argument(
+        "--last", type=int, default=24, metavar="N", help="the last so many hours, at most 168 (default: 24)"
+    )
 
     add_command(commands, "vlans", run_vlans, "list VLANs across switches", parents=parents)
     add_command(commands, "health", run_health, "show service status", parents=parents)
@@ -138,6 +149,13 @@ def run_readings(context: Context) -> Exit:
     with context.client() as client:
         answer = list(islice(client.each(request), args.limit))
     out.rows(answer, columns.readings(out), empty="no readings yet")
+    return Exit.OK
+
+
+def run_hours(context: Context) -> Exit:
+    with context.client() as client:
+        answer = client.all(hours(context.args.last))
+    context.out.rows(answer, columns.hours(), empty="no hours")
     return Exit.OK
 
 

@@ -28,6 +28,7 @@ _COMMANDS: tuple[tuple[str, str, str], ...] = (
     ("compare", "history", "list what differs between two instants: appeared, gone, moved, came back"),
     ("follow", "history", "show changes and findings as they come, until Ctrl-C"),
     ("readings", "history", "list readings and failed tries, latest first"),
+    ("hours", "history", "show what came hour by hour: readings, changes, new endpoints, findings"),
     ("vlans", "history", "list VLANs across switches"),
     ("health", "history", "show service status"),
     ("export", "export", "write a whole list to a file: CSV, JSON, JSON Lines, XML, XLSX or Parquet"),

@@ -31,8 +31,9 @@ def differences(
     )
 
 
-def network_map() -> ApiRequest[api.NetworkMap]:
-    return get_request("/map", TypeAdapter(api.NetworkMap))
+def network_map(*, at: datetime | None = None) -> ApiRequest[api.NetworkMap]:
+    """`at`: links as they were known then."""
+    return get_request("/map", TypeAdapter(api.NetworkMap), at=at)
 
 
 def all_vlans() -> ApiListRequest[api.VlanSummary]:
@@ -92,6 +93,11 @@ def changes(
         uplinks=None if uplinks else False,
         limit=limit,
     )
+
+
+def hours(many: int = 24) -> ApiListRequest[api.Hour]:
+    """What came hour by hour, of the last so many."""
+    return get_list("/hours", TypeAdapter(PageOf[api.Hour]), hours=many)
 
 
 def readings(*, switch: str | None = None, limit: int = 100) -> ApiListRequest[api.ReadingSummary]:

@@ -38,6 +38,20 @@ class ReadingSummary(ResponseModel):
     error: str | None
 
 
+class Hour(ResponseModel):
+    """What came in an hour."""
+
+    began_at: Instant
+    readings: int
+    incomplete: int
+    """Readings that were not complete."""
+    slowest_ms: int
+    changes: int
+    new_endpoints: int
+    findings: int
+    """That opened in it."""
+
+
 class Difference(ResponseModel):
     """How an endpoint differs between two instants."""
 
@@ -86,6 +100,10 @@ class MapLink(ResponseModel):
     b: str
     b_port: str | None
     why: str
+    state: Literal["carrying", "blocked", "down"]
+    """blocked: kept as a spare by the spanning tree."""
+    bundled: int
+    """Ports bundled in it; 1 for a single cable."""
 
 
 class MapSwitch(ResponseModel):

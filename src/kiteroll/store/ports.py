@@ -1,15 +1,18 @@
 """Ports and VLANs of a switch: written where a reading differs from what is stored."""
 
+from collections.abc import Sequence
+from dataclasses import dataclass
 from typing import Any
 
-from sqlalchemy import Connection, select, update
+from sqlalchemy import Connection, func, select, tuple_, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model import bounds
+from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Oper, Port, Reading
-from kiteroll.store.bulk import insert_all
-from kiteroll.store.tables import port, port_link, vlan
+from kiteroll.store.bulk import chunks, insert_all
+from kiteroll.store.tables import port, port_link, switch, vlan
 
 _MOST_NAMES = 2 * bounds.PORTS
 """Of ports of one switch, those that are no longer there included: retention deletes them at last."""
@@ -99,3 +102,36 @@ def merge_vlans(connection: Connection, switch_id: int, taken: Reading) -> None:
     gone = known.keys() - now.keys()
     if gone and taken.complete:
         connection.execute(vlan.delete().where(vlan.c.switch_id == switch_id, vlan.c.id.in_(gone)))
+
+
+@dataclass(frozen=True, slots=True)
+class LinkEnd:
+    """What is known of a port at an end of a link."""
+
+    oper: str
+    spanning_tree: str
+    """As dot1dStpPortState (BRIDGE-MIB) is named; empty where it is not reported."""
+
+
+def link_ends(connection: Connection, ports: Sequence[PortRef]) -> dict[PortRef, LinkEnd]:
+    found = {}
+    for some in chunks(ports):
+        query = (
+            select(switch.c.name, port.c.name, port.c.oper, port.c.spanning_tree)
+            .join(switch, switch.c.id == port.c.switch_id)
+            .where(tuple_(switch.c.name, port.c.name).in_(some))
+        )
+        for name, port_name, oper, spanning_tree in connection.execute(query):
+            found[name, port_name] = LinkEnd(oper, spanning_tree)
+    return found
+
+
+def bundle_sizes(connection: Connection) -> dict[PortRef, int]:
+    """How many ports are bundled in each aggregate (IEEE 802.1AX), by the aggregate."""
+    query = (
+        select(switch.c.name, port.c.aggregate, func.count())
+        .join(switch, switch.c.id == port.c.switch_id)
+        .where(port.c.aggregate.is_not(None), port.c.there)
+        .group_by(switch.c.name, port.c.aggregate)
+    )
+    return {(name, aggregate): count for name, aggregate, count in connection.execute(query)}

@@ -39,17 +39,13 @@ def topology_facts(connection: Connection) -> TopologyFacts:
             ),
         )
     ).all()
-    forwarding = connection.execute(
-        select(switch.c.name)
-        .join(port, port.c.switch_id == switch.c.id)
-        .where(port.c.spanning_tree == FORWARDING)
-        .distinct()
-    ).scalars()
     names = connection.execute(select(switch.c.name).where(switch.c.removed_at.is_(None))).scalars()
     return TopologyFacts(
         switches=frozenset(names),
         aggregates={(one, name): bundle for one, name, bundle, *_ in rows if bundle},
-        blocked=shut_ports((((one, name), state) for one, name, *_, state, _ in rows), set(forwarding)),
+        blocked=shut_ports(
+            (((one, name), state) for one, name, *_, state, _ in rows), forwarding_switches(connection)
+        ),
         partners={(one, name): partner for one, name, _, partner, *_ in rows if partner},
         pairs=listed_twice(inventory.bridge_addresses(connection)) | groups.pairs(connection),
         claims=tuple(_claims(connection)),
@@ -57,6 +53,17 @@ def topology_facts(connection: Connection) -> TopologyFacts:
         shared=frozenset(connection.execute(select(shared_address.c.prefix)).scalars()),
         by_operator={(one, name): Role(role) for one, name, *_, role in rows if role},
     )
+
+
+def forwarding_switches(connection: Connection) -> set[str]:
+    """Those that report a port which forwards by the spanning tree."""
+    query = (
+        select(switch.c.name)
+        .join(port, port.c.switch_id == switch.c.id)
+        .where(port.c.spanning_tree == FORWARDING)
+        .distinct()
+    )
+    return set(connection.execute(query).scalars())
 
 
 def ids_of_ports(connection: Connection, places: Collection[PortRef]) -> dict[PortRef, int]:

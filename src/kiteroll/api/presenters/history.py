@@ -4,6 +4,7 @@ from kiteroll.app.events import ReadingFailed
 from kiteroll.app.ingest import Outcome
 from kiteroll.app.on_demand_rounds import RoundProgress
 from kiteroll.app.queries.history import ChangeRow, ReadingRow
+from kiteroll.app.queries.trends import HourRow
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.tracking.differences import Difference
 from kiteroll.schemas import api
@@ -34,6 +35,18 @@ def present_reading(row: ReadingRow) -> api.ReadingSummary:
         changes=row.change_count,
         gaps=[api.Gap.model_validate(gap) for gap in row.gaps],
         error=row.error,
+    )
+
+
+def present_hour(row: HourRow) -> api.Hour:
+    return api.Hour(
+        began_at=row.began_at,
+        readings=row.readings,
+        incomplete=row.incomplete,
+        slowest_ms=row.slowest_ms,
+        changes=row.changes,
+        new_endpoints=row.new_endpoints,
+        findings=row.findings,
     )
 
 

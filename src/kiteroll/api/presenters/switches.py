@@ -121,4 +121,6 @@ def present_link(link: LinkView) -> api.MapLink:
         b=link.far_switch,
         b_port=link.far_port,
         why=role_text(link.role),
+        state=link.state.value,
+        bundled=link.bundled,
     )

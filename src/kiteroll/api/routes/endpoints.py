@@ -61,7 +61,7 @@ def search(
 def list_endpoints(
     ask: Annotated[PageAsk, by("mac", "first_seen_at", "label", "owner")],
     endpoints: TheEndpointList,
-    switch: str | None = None,
+    switch: Annotated[str | None, Query(description="a name, or a pattern: quay-*")] = None,
     port: Annotated[str | None, Query(description="a port's name; needs `switch`")] = None,
     vlan: Annotated[int | None, Query(ge=1, le=4094)] = None,
     site: str | None = None,

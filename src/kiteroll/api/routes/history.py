@@ -4,11 +4,12 @@ from typing import Annotated
 
 from fastapi import APIRouter, Query
 
-from kiteroll.api.contract.pages import PageAsk, by
-from kiteroll.api.dependencies import TheDifferences, TheHistory
+from kiteroll.api.contract.pages import PageAsk, by, page
+from kiteroll.api.dependencies import TheDifferences, TheHistory, TheTrends
 from kiteroll.api.parameters import Since, Until, WithUplinks
-from kiteroll.api.presenters.history import present_change, present_difference, present_reading
+from kiteroll.api.presenters.history import present_change, present_difference, present_hour, present_reading
 from kiteroll.app.queries.history import ChangeFilter
+from kiteroll.app.queries.trends import MOST_HOURS
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.schemas import api
 from kiteroll.schemas.base import Instant, PageOf
@@ -58,3 +59,12 @@ def list_readings(
 ) -> PageOf[api.ReadingSummary]:
     found = history.readings(switch, ask)
     return PageOf(items=[present_reading(row) for row in found.items], next=found.next)
+
+
+@router.get("/hours", summary="What came hour by hour: readings, changes, new endpoints, findings")
+def list_hours(
+    ask: Annotated[PageAsk, by("began_at")],
+    trends: TheTrends,
+    hours: Annotated[int, Query(ge=1, le=MOST_HOURS, description="the last so many")] = 24,
+) -> PageOf[api.Hour]:
+    return page([present_hour(row) for row in trends.hours(hours)], ask, "began_at")

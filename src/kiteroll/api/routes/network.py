@@ -6,6 +6,7 @@ from fastapi import APIRouter
 
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheMap, TheSwitches, TheVlans
+from kiteroll.api.parameters import AsOf
 from kiteroll.api.presenters.switches import present_link, present_neighbour, present_vlan
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
@@ -14,8 +15,9 @@ router = APIRouter(tags=["network"])
 
 
 @router.get("/map", summary="The switches, and the links between them")
-def get_map(network: TheMap) -> api.NetworkMap:
-    view = network.view()
+def get_map(network: TheMap, at: AsOf = None) -> api.NetworkMap:
+    """With `at`: links as they were known then; switches are those of now."""
+    view = network.view(at)
     return api.NetworkMap(
         switches=[
             api.MapSwitch(

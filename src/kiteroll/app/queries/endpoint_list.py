@@ -7,6 +7,7 @@ worked out here, so that pages are filled from several.
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from fnmatch import fnmatchcase
 
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.queries.endpoints import EndpointQueries, EndpointView, find_port
@@ -31,6 +32,7 @@ class EndpointFilter:
     """None, or nothing, leaves a criterion out. Places are those of the home."""
 
     switch: str | None = None
+    """A name, or a pattern with * and ?."""
     port: str | None = None
     """Needs `switch`."""
     vlan: int | None = None
@@ -54,7 +56,7 @@ class EndpointList:
     def page(self, wanted: EndpointFilter, ask: PageAsk) -> Page[EndpointView]:
         """Raises NotFound for a switch, port, site or group that is not there."""
         among = None
-        if wanted.site is not None or wanted.group is not None:
+        if wanted.site is not None or wanted.group is not None or _is_pattern(wanted.switch):
             among = self._switches_of(wanted)
         criteria, is_wanted = self._criteria(wanted, among), _check(wanted, among)
         if is_wanted is None:
@@ -89,7 +91,7 @@ class EndpointList:
             raise NotFound("port", wanted.port, "name its switch too: ?switch=NAME&port=NAME")
         if wanted.switch is not None and wanted.port is not None:
             port_id = find_port(self._database, wanted.switch, wanted.port)
-        if wanted.switch is not None:
+        if wanted.switch is not None and not _is_pattern(wanted.switch):
             switch_ids = (self._database.run(inventory.get_switch, wanted.switch).id,)
         elif among is not None:
             switch_ids = tuple(row.id for row in among)
@@ -102,14 +104,17 @@ class EndpointList:
         )
 
     def _switches_of(self, wanted: EndpointFilter) -> list[SwitchRow]:
-        """Of a site or a group. Raises NotFound."""
+        """Of a site, a group or a pattern. Raises NotFound."""
         everywhere = self._database.run(inventory.all_switches)
         rows = [
             row
             for row in everywhere
             if (wanted.site is None or row.site == wanted.site)
             and (wanted.group is None or wanted.group in row.in_groups)
+            and (not _is_pattern(wanted.switch) or fnmatchcase(row.name, wanted.switch or ""))
         ]
+        if not rows and _is_pattern(wanted.switch):
+            raise NotFound("switch", wanted.switch or "", "no name of a switch there fits the pattern")
         if not rows and wanted.site is not None:
             hint = did_you_mean(wanted.site, {row.site for row in everywhere}, "no switch is there")
             raise NotFound("site", wanted.site, hint)
@@ -119,6 +124,10 @@ class EndpointList:
                 "group", wanted.group or "", did_you_mean(wanted.group or "", known, "it has no switch")
             )
         return rows
+
+
+def _is_pattern(name: str | None) -> bool:
+    return name is not None and ("*" in name or "?" in name)
 
 
 def _check(
@@ -139,7 +148,7 @@ def _check(
             return False
         place = view.home_place.row.stay.place
         return (
-            wanted.switch in (None, place.switch)
+            (_is_pattern(wanted.switch) or wanted.switch in (None, place.switch))
             and wanted.port in (None, place.port)
             and wanted.vlan in (None, place.vlan)
             and (names is None or place.switch in names)

@@ -96,6 +96,18 @@ def differences() -> list[Column[api.Difference]]:
     ]
 
 
+def hours() -> list[Column[api.Hour]]:
+    return [
+        Column("from", lambda one: one.began_at),
+        Column("readings", lambda one: one.readings, right=True),
+        Column("not complete", lambda one: one.incomplete, right=True),
+        Column("slowest", lambda one: one.slowest_ms, shown=lambda one: f"{one.slowest_ms} ms", right=True),
+        Column("changes", lambda one: one.changes, right=True),
+        Column("new endpoints", lambda one: one.new_endpoints, right=True),
+        Column("findings", lambda one: one.findings, right=True),
+    ]
+
+
 def vlans() -> list[Column[api.VlanSummary]]:
     return [
         Column("vlan", lambda one: one.id, right=True, style=lambda _: "bold"),
