@@ -3,9 +3,9 @@ import "@fontsource-variable/atkinson-hyperlegible-mono";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { App } from "./app/App";
-import { applyMode } from "./app/colorMode";
+import { followSystem } from "./app/preferences";
 
-applyMode();
+followSystem();
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(

@@ -23,9 +23,20 @@ export class ServiceProblem extends Error {
     readonly status: number,
     readonly title: string,
     detail: string,
+    /** What is wrong, field by field. */
+    readonly errors: Schemas["FieldProblem"][] = [],
   ) {
     super(detail);
   }
+}
+
+/** What is wrong with a field, by the last part of its name; "" when nothing is. */
+export function fieldError(error: Error | null, name: string): string {
+  if (!(error instanceof ServiceProblem)) return "";
+  return error.errors
+    .filter((one) => one.where.split(".").includes(name))
+    .map((one) => one.what)
+    .join("; ");
 }
 
 export const api = createClient<paths>({ baseUrl: location.origin });
@@ -46,12 +57,13 @@ export async function need<T>(asked: Promise<Result<T>>): Promise<T> {
     );
   }
   if (result.data !== undefined) return result.data;
-  const problem = (result.error ?? {}) as { title?: string; detail?: string };
+  const problem = (result.error ?? {}) as Partial<Schemas["Problem"]>;
   const { status } = result.response;
   throw new ServiceProblem(
     status,
     problem.title ?? `Status ${status}`,
     problem.detail ?? "The service gave no details.",
+    problem.errors,
   );
 }
 

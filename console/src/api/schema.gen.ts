@@ -1419,6 +1419,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/hours": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What came hour by hour: readings, changes, new endpoints, findings */
+        get: operations["list_hours"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/health": {
         parameters: {
             query?: never;
@@ -1460,7 +1477,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The switches, and the links between them */
+        /**
+         * The switches, and the links between them
+         * @description With `at`: links as they were known then; switches are those of now.
+         */
         get: operations["get_map"];
         put?: never;
         post?: never;
@@ -3281,6 +3301,29 @@ export interface components {
             /** Why */
             why: string;
         };
+        /**
+         * Hour
+         * @description What came in an hour.
+         */
+        Hour: {
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /** Readings */
+            readings: number;
+            /** Incomplete */
+            incomplete: number;
+            /** Slowest Ms */
+            slowest_ms: number;
+            /** Changes */
+            changes: number;
+            /** New Endpoints */
+            new_endpoints: number;
+            /** Findings */
+            findings: number;
+        };
         /** InitialPassword */
         InitialPassword: {
             /** Name */
@@ -3486,6 +3529,13 @@ export interface components {
             b_port: string | null;
             /** Why */
             why: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "carrying" | "blocked" | "down";
+            /** Bundled */
+            bundled: number;
         };
         /** MapSwitch */
         MapSwitch: {
@@ -4100,6 +4150,13 @@ export interface components {
         PageOf_Hop_: {
             /** Items */
             items: components["schemas"]["Hop"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Hour] */
+        PageOf_Hour_: {
+            /** Items */
+            items: components["schemas"]["Hour"][];
             /** Next */
             next?: string | null;
         };
@@ -11550,6 +11607,7 @@ export interface operations {
     list_endpoints: {
         parameters: {
             query?: {
+                /** @description a name, or a pattern: quay-* */
                 switch?: string | null;
                 /** @description a port's name; needs `switch` */
                 port?: string | null;
@@ -13118,6 +13176,57 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    list_hours: {
+        parameters: {
+            query?: {
+                /** @description the last so many */
+                hours?: number;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "began_at" | "-began_at";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "readings": 1,
+                     *           "incomplete": 1,
+                     *           "slowest_ms": 1,
+                     *           "changes": 1,
+                     *           "new_endpoints": 1,
+                     *           "findings": 1
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_Hour_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     health: {
         parameters: {
             query?: never;
@@ -13204,7 +13313,10 @@ export interface operations {
     };
     get_map: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -13235,7 +13347,9 @@ export interface operations {
                      *           "a_port": "p24",
                      *           "b": "core-1",
                      *           "b_port": "p1",
-                     *           "why": ""
+                     *           "why": "",
+                     *           "state": "carrying",
+                     *           "bundled": 1
                      *         }
                      *       ]
                      *     }

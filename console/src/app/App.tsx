@@ -1,89 +1,14 @@
-// Routes: the sign-in page for visitors, the views for everybody else.
+// The sign-in page for visitors, the pages for everybody else.
 import { ChakraProvider } from "@chakra-ui/react";
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
-import { createBrowserRouter, RouterProvider } from "react-router";
-import { ClosedPortsPage } from "../acting/ClosedPortsPage";
-import { AlertsPage } from "../alerts/AlertsPage";
-import { PlannedWorkPage } from "../alerts/PlannedWorkPage";
+import { useState } from "react";
+import { RouterProvider } from "react-router";
 import { type Schemas, ServiceProblem } from "../api/client";
 import { sessionQuery } from "../api/resources/session";
-import { ComparePage } from "../compare/ComparePage";
-import { EndpointPage } from "../endpoints/EndpointPage";
-import { FindPage } from "../find/FindPage";
-import { FindingPage } from "../findings/FindingPage";
-import { FindingsPage } from "../findings/FindingsPage";
-import { MapPage } from "../map/MapPage";
-import { AccountPage } from "../people/AccountPage";
-import { AuditPage } from "../people/AuditPage";
-import { PeoplePage } from "../people/PeoplePage";
-import { ServiceLayout } from "../people/ServiceLayout";
-import { SettingsPage } from "../people/SettingsPage";
-import { BarredPage } from "../rules/BarredPage";
-import { EnrolmentPage } from "../rules/EnrolmentPage";
-import { GridPage } from "../rules/GridPage";
-import { LevelsPage } from "../rules/LevelsPage";
-import { LogPage } from "../rules/LogPage";
-import { RehearsalPage } from "../rules/RehearsalPage";
-import { RollCallPage } from "../rules/RollCallPage";
-import { RulesLayout } from "../rules/RulesLayout";
 import { FirstPassword, SignIn } from "../session/SignIn";
-import { Nothing, QueryView } from "../shared/QueryView";
-import { Shell } from "../shared/Shell";
-import { SwitchesPage } from "../switches/SwitchesPage";
-import { SwitchPage } from "../switches/SwitchPage";
-import { VlanPage, VlansPage } from "../vlans/VlansPage";
-import { Broken } from "./Broken";
+import { QueryView } from "../shared/QueryView";
+import { makeRouter } from "./routes";
 import { system } from "./theme";
-
-const router = createBrowserRouter([
-  {
-    element: <Shell />,
-    children: [
-      {
-        errorElement: <Broken />,
-        children: [
-          { path: "/", element: <FindPage /> },
-          { path: "/findings", element: <FindingsPage /> },
-          { path: "/findings/:id", element: <FindingPage /> },
-          { path: "/endpoints/:mac", element: <EndpointPage /> },
-          { path: "/map", element: <MapPage /> },
-          { path: "/vlans", element: <VlansPage /> },
-          { path: "/vlans/:id", element: <VlanPage /> },
-          { path: "/compare", element: <ComparePage /> },
-          { path: "/switches", element: <SwitchesPage /> },
-          { path: "/switches/:name", element: <SwitchPage /> },
-          { path: "/account", element: <AccountPage /> },
-          {
-            path: "/service",
-            element: <ServiceLayout />,
-            children: [
-              { index: true, element: <AlertsPage /> },
-              { path: "planned-work", element: <PlannedWorkPage /> },
-              { path: "settings", element: <SettingsPage /> },
-              { path: "people", element: <PeoplePage /> },
-              { path: "audit", element: <AuditPage /> },
-            ],
-          },
-          { path: "/roll-call", element: <RollCallPage /> },
-          {
-            path: "/rules",
-            element: <RulesLayout />,
-            children: [
-              { index: true, element: <GridPage /> },
-              { path: "levels", element: <LevelsPage /> },
-              { path: "enrolment", element: <EnrolmentPage /> },
-              { path: "barred", element: <BarredPage /> },
-              { path: "closed", element: <ClosedPortsPage /> },
-              { path: "rehearsal", element: <RehearsalPage /> },
-              { path: "log", element: <LogPage /> },
-            ],
-          },
-          { path: "*", element: <Nothing>There is no such page.</Nothing> },
-        ],
-      },
-    ],
-  },
-]);
 
 const SIGNED_OUT: Schemas["Session"] = {
   signed_in: false,
@@ -127,6 +52,7 @@ export function App() {
 }
 
 function Gate() {
+  const [router] = useState(makeRouter);
   const session = useQuery(sessionQuery);
   return (
     <QueryView query={session}>

@@ -5,7 +5,34 @@ const both = (light: string, dark: string) => ({ value: { base: light, _dark: da
 
 const config = defineConfig({
   globalCss: {
-    "html, body": { bg: "paper", color: "ink", fontSize: "15px", lineHeight: "1.4" },
+    "html, body": {
+      bg: "paper",
+      color: "ink",
+      fontSize: "15px",
+      lineHeight: "1.4",
+      _print: { bg: "white", color: "black", fontSize: "11px" },
+    },
+    "*, *::before, *::after": {
+      _motionReduce: { animationDuration: "0.01ms !important", transitionDuration: "0.01ms !important" },
+    },
+    // High contrast: the same signs and words, nothing that leans on a faint tint.
+    "html.contrast.light": {
+      "--chakra-colors-paper": "#ffffff",
+      "--chakra-colors-ink": "#000000",
+      "--chakra-colors-soft": "#1f2a2e",
+      "--chakra-colors-line": "#5a666b",
+      "--chakra-colors-tarn": "#00434b",
+      "--chakra-colors-kite": "#8a2500",
+    },
+    "html.contrast.dark": {
+      "--chakra-colors-paper": "#000000",
+      "--chakra-colors-sheet": "#000000",
+      "--chakra-colors-ink": "#ffffff",
+      "--chakra-colors-soft": "#d7e2e5",
+      "--chakra-colors-line": "#8ba0a7",
+      "--chakra-colors-tarn": "#a9f1f7",
+      "--chakra-colors-kite": "#ffb596",
+    },
     "*:focus-visible": { outline: "2px solid", outlineColor: "kite", outlineOffset: "1px" },
   },
   theme: {
@@ -31,6 +58,20 @@ const config = defineConfig({
         warn: both("#8a5300", "#f0c061"),
         bad: both("#a8231f", "#ff9188"),
         mark: both("#ffe3a8", "#5c4a17"),
+        // What the components of the library go by.
+        bg: {
+          DEFAULT: { value: "{colors.paper}" },
+          panel: { value: "{colors.sheet}" },
+          subtle: { value: "{colors.tint}" },
+          muted: { value: "{colors.tint}" },
+          emphasized: { value: "{colors.line}" },
+        },
+        fg: {
+          DEFAULT: { value: "{colors.ink}" },
+          muted: { value: "{colors.soft}" },
+          subtle: { value: "{colors.soft}" },
+        },
+        border: { DEFAULT: { value: "{colors.line}" }, muted: { value: "{colors.line}" } },
       },
     },
   },

@@ -1,7 +1,7 @@
 // "12 min": how long ago an instant was, kept current while it is on the screen.
 import { useSyncExternalStore } from "react";
 import { useAt } from "./instant";
-import { fullTime, span } from "./time";
+import { everyZone, span } from "./time";
 
 const listeners = new Set<() => void>();
 let now = Date.now();
@@ -33,7 +33,7 @@ export function Age({ at, ago = false }: { at: string | null | undefined; ago?: 
   const current = past ? Date.parse(past) : ticking;
   if (!at) return <span>never</span>;
   return (
-    <time dateTime={at} title={fullTime(at)}>
+    <time dateTime={at} title={everyZone(at)}>
       {span(current - Date.parse(at))}
       {ago ? " ago" : ""}
     </time>

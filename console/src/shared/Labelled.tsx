@@ -1,19 +1,42 @@
-// Fields of forms with their labels above.
-import { Box } from "@chakra-ui/react";
+// Fields of forms with their labels above, and what is wrong with each below it.
+import { Box, chakra } from "@chakra-ui/react";
 import { type ComponentProps, type ReactNode, useId } from "react";
-import { Choice, Field } from "../shared/Grid";
+import { Choice, Field } from "./Grid";
+
+type Said = {
+  /** What is wrong with it. */
+  error?: string;
+  /** What it is for, where the label does not say it all. */
+  hint?: string;
+};
 
 export function Labelled({
   label,
   onChange,
+  error = "",
+  hint = "",
   ...more
-}: { label: string; onChange: (text: string) => void } & Omit<ComponentProps<typeof Field>, "onChange">) {
+}: { label: string; onChange: (text: string) => void } & Said &
+  Omit<ComponentProps<typeof Field>, "onChange">) {
   const id = useId();
   return (
-    <Box>
+    <Box maxWidth="100%">
       <label htmlFor={id}>{label}</label>
       <br />
-      <Field id={id} {...more} onChange={(event) => onChange(event.target.value)} />
+      <Field
+        id={id}
+        {...more}
+        aria-invalid={error !== "" || undefined}
+        aria-describedby={error || hint ? `${id}-said` : undefined}
+        borderColor={error ? "bad" : "line"}
+        maxWidth="100%"
+        onChange={(event) => onChange(event.target.value)}
+      />
+      {(error || hint) && (
+        <chakra.div id={`${id}-said`} color={error ? "bad" : "soft"} fontSize="13px" maxWidth="340px">
+          {error ? `✕ ${error}` : hint}
+        </chakra.div>
+      )}
     </Box>
   );
 }
@@ -25,6 +48,7 @@ export function OneOf<T extends string>(props: {
   value: T;
   onChange: (next: T) => void;
   more?: ReactNode;
+  texts?: Partial<Record<T, string>>;
 }) {
   const id = useId();
   return (
@@ -34,7 +58,9 @@ export function OneOf<T extends string>(props: {
       <Choice id={id} value={props.value} onChange={(event) => props.onChange(event.target.value as T)}>
         {props.more}
         {props.of.map((one) => (
-          <option key={one}>{one}</option>
+          <option key={one} value={one}>
+            {props.texts?.[one] ?? one}
+          </option>
         ))}
       </Choice>
     </Box>

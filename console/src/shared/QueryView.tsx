@@ -70,6 +70,20 @@ export function ErrorNotice({ error, again }: { error: Error; again?: () => void
   );
 }
 
+/** What no field of a form says for itself. */
+export function FormError({ error, fields }: { error: Error | null; fields: string[] }) {
+  if (!error) return null;
+  const atFields =
+    error instanceof ServiceProblem &&
+    error.errors.length > 0 &&
+    error.errors.every((one) => fields.some((name) => one.where.split(".").includes(name)));
+  return atFields ? (
+    <Notice tone="bad">What is marked above must be mended.</Notice>
+  ) : (
+    <ErrorNotice error={error} />
+  );
+}
+
 export function Notice({ tone, children }: { tone: "warn" | "bad" | "soft"; children: ReactNode }) {
   return (
     <Box

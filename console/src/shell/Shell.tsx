@@ -1,99 +1,111 @@
-// The frame of every view: name, navigation, connection state, light or dark.
-import { Box, chakra, Flex } from "@chakra-ui/react";
+// The frame of every page: name, parts, find, the instant shown, connection state, who is signed in.
+import { Box, chakra, Flex, Skeleton } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { Moon, Sun } from "lucide-react";
-import { useEffect, useRef, useState } from "react";
-import { Link, NavLink, Outlet } from "react-router";
+import { Search } from "lucide-react";
+import { lazy, Suspense, useEffect, useState } from "react";
+import { Link, Outlet, useSearchParams } from "react-router";
 import { api, need } from "../api/client";
 import { useLive } from "../api/live";
-import { toggleMode, useMode } from "../app/colorMode";
-import { QuickFind } from "../find/QuickFind";
+import { usePreference } from "../app/preferences";
 import { useSession } from "../session/useSession";
-import { Kite } from "./Kite";
+import { Instant, instantOf } from "../shared/instant";
+import { Kite } from "../shared/Kite";
+import { AsOf, PastNotice } from "./AsOf";
+import { Navigation } from "./Navigation";
+import { PersonMenu } from "./PersonMenu";
+import { useSearchKey } from "./useSearchKey";
 
-const BarLink = chakra(NavLink, {
-  base: {
-    padding: "4px 10px",
-    borderRadius: "5px",
-    color: "ink",
-    textDecoration: "none",
-    "&.active": { bg: "tint", fontWeight: 700 },
-  },
-});
-
-const BarButton = chakra("button", {
-  base: { padding: "4px 10px", borderRadius: "5px", cursor: "pointer", color: "ink", _hover: { bg: "tint" } },
-});
+const QuickFind = lazy(() => import("../find/QuickFind").then((all) => ({ default: all.QuickFind })));
 
 export function Shell() {
   const live = useLive();
-  const mode = useMode();
   const client = useQueryClient();
   const [finding, setFinding] = useState(false);
   useSearchKey(() => setFinding(true));
   const lost = useLost(live);
   const session = useSession();
+  const at = instantOf(useSearchParams()[0]);
+  const zone = usePreference("zone");
   const signOut = useMutation({
     mutationFn: () => need(api.DELETE("/api/v1/session")),
     onSuccess: () => client.resetQueries(),
   });
   return (
-    <>
+    <Instant.Provider value={at}>
+      <chakra.a
+        href="#main"
+        position="absolute"
+        left="-999px"
+        _focus={{ left: "8px", top: "8px", bg: "sheet", padding: "6px 10px", zIndex: 10 }}
+      >
+        Skip to the page
+      </chakra.a>
       <Flex
         as="header"
         align="center"
-        gap="8px"
-        padding="8px 24px"
+        gap="6px"
+        padding={{ base: "6px 10px", lg: "7px 24px" }}
         bg="sheet"
         borderBottom="1px solid"
         borderColor="line"
+        _print={{ display: "none" }}
       >
         <Link to="/" aria-label="Kite Roll, find">
-          <Flex align="center" gap="8px" fontWeight={700} fontSize="18px" marginRight="16px">
-            <Kite size={26} /> Kite Roll
+          <Flex
+            align="center"
+            gap="8px"
+            fontWeight={700}
+            fontSize="18px"
+            marginRight="8px"
+            whiteSpace="nowrap"
+          >
+            <Kite size={26} /> <chakra.span hideBelow="sm">Kite Roll</chakra.span>
           </Flex>
         </Link>
-        <Flex as="nav" gap="4px" aria-label="views">
-          <BarLink to="/" end>
-            Today
-          </BarLink>
-          <BarLink to="/findings">Findings</BarLink>
-          <BarLink to="/switches">Switches</BarLink>
-          <BarLink to="/map">Map</BarLink>
-          <BarLink to="/vlans">VLANs</BarLink>
-          <BarLink to="/roll-call">Roll call</BarLink>
-          <BarLink to="/rules">Rules</BarLink>
-          <BarLink to="/compare">Compare</BarLink>
-          <BarLink to="/service">Service</BarLink>
-        </Flex>
-        <BarButton type="button" marginLeft="auto" fontSize="13px" onClick={() => setFinding(true)}>
-          Find <kbd>/</kbd>
-        </BarButton>
-        <chakra.span role="status" fontSize="13px" color={live ? "good" : "warn"} padding="0 8px">
-          {live ? "● live" : "◌ not live, trying"}
-        </chakra.span>
-        <BarButton
+        <Navigation key={zone} />
+        <chakra.button
           type="button"
-          onClick={toggleMode}
-          aria-label={mode === "dark" ? "light colours" : "dark colours"}
+          marginLeft="auto"
+          display="flex"
+          alignItems="center"
+          gap="8px"
+          padding="4px 10px"
+          minWidth={{ base: "0", xl: "150px" }}
+          border="1px solid"
+          borderColor="line"
+          borderRadius="5px"
+          color="soft"
+          cursor="pointer"
+          onClick={() => setFinding(true)}
         >
-          {mode === "dark" ? <Sun size={18} /> : <Moon size={18} />}
-        </BarButton>
-        <BarLink to="/account">{session?.name}</BarLink>
-        <BarButton type="button" onClick={() => signOut.mutate()}>
-          Sign out
-        </BarButton>
+          <Search size={15} aria-hidden /> Find <chakra.kbd hideBelow="md">/</chakra.kbd>
+        </chakra.button>
+        <AsOf key={zone} />
+        <chakra.span
+          role="status"
+          fontSize="13px"
+          color={live ? "good" : "warn"}
+          padding="0 4px"
+          whiteSpace="nowrap"
+          title={live ? "what changes shows at once" : "the live stream is away; it is tried again"}
+        >
+          {live ? "●" : "◌"} <chakra.span hideBelow="sm">{live ? "live" : "not live"}</chakra.span>
+        </chakra.span>
+        <PersonMenu name={session?.name ?? ""} signOut={() => signOut.mutate()} />
       </Flex>
       {lost && (
-        <Box padding="6px 24px" bg="tint" role="alert">
+        <Box padding="6px 24px" bg="mark" role="alert">
           The connection to the service is lost: what is shown may be old. It is tried again all the time.
         </Box>
       )}
-      <Box as="main" padding="18px 24px 40px" maxWidth="1500px">
-        <Outlet />
+      <PastNotice />
+      <Box as="main" id="main" padding={{ base: "12px 10px 40px", lg: "16px 24px 40px" }} maxWidth="1680px">
+        <Suspense fallback={<Skeleton height="200px" aria-label="loading" />}>
+          <Outlet key={zone} />
+        </Suspense>
       </Box>
-      <QuickFind open={finding} onClose={() => setFinding(false)} />
-    </>
+      <Suspense>{finding && <QuickFind open onClose={() => setFinding(false)} />}</Suspense>
+    </Instant.Provider>
   );
 }
 
@@ -111,32 +123,4 @@ function useLost(live: boolean): boolean {
     return () => clearTimeout(timer);
   }, [live]);
   return lost;
-}
-
-/** "/" goes to the search box of the page, or opens the quick search; Ctrl-K always opens it. */
-function useSearchKey(open: () => void): void {
-  const latest = useRef(open);
-  latest.current = open;
-  useEffect(() => {
-    const onKey = (event: KeyboardEvent) => {
-      const field =
-        event.target instanceof HTMLElement && /^(INPUT|TEXTAREA|SELECT)$/.test(event.target.tagName);
-      if (event.key.toLowerCase() === "k" && (event.ctrlKey || event.metaKey) && !event.altKey) {
-        event.preventDefault();
-        latest.current();
-        return;
-      }
-      if (event.key !== "/" || field || event.ctrlKey || event.metaKey || event.altKey) return;
-      event.preventDefault();
-      const box = document.querySelector<HTMLInputElement>("[data-search]");
-      if (box) {
-        box.focus();
-        box.select();
-      } else {
-        latest.current();
-      }
-    };
-    document.addEventListener("keydown", onKey);
-    return () => document.removeEventListener("keydown", onKey);
-  }, []);
 }

@@ -1,6 +1,8 @@
 // Endpoints: searched, one of them, the path to it.
-import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
+import type { EndpointFilter } from "../../endpoints/words";
 import { api, every, need } from "../client";
+import type { operations } from "../schema.gen";
 import { asOf } from "./asOf";
 
 export const endpointQuery = (mac: string, at?: string) =>
@@ -55,4 +57,31 @@ export const searchQuery = (text: string, at?: string) =>
       need(api.GET("/api/v1/search", { params: { query: { q: text, ...asOf(at) } }, signal })),
     enabled: text !== "",
     placeholderData: keepPreviousData,
+  });
+
+const PAGE_ROWS = 500;
+type EndpointSort = NonNullable<NonNullable<operations["list_endpoints"]["parameters"]["query"]>["sort"]>;
+
+/** All endpoints that fit, page by page; `sort` as the API writes it. */
+export const endpointsQuery = (filter: EndpointFilter, sort: string | null) =>
+  infiniteQueryOptions({
+    queryKey: ["endpoints", "list", filter, sort],
+    queryFn: ({ signal, pageParam }) =>
+      need(
+        api.GET("/api/v1/endpoints", {
+          params: {
+            query: {
+              ...filter,
+              limit: PAGE_ROWS,
+              ...(sort ? { sort: sort as EndpointSort } : {}),
+              ...(pageParam ? { cursor: pageParam } : {}),
+            },
+          },
+          signal,
+        }),
+      ),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.next ?? undefined,
+    placeholderData: keepPreviousData,
+    structuralSharing: false,
   });

@@ -1,8 +1,9 @@
 // Findings and what their kinds mean.
-import { queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { api, need } from "../client";
 
 export type FindingState = "open" | "acknowledged" | "cleared";
+export type Severity = "note" | "warning" | "serious";
 
 export const findingsQuery = (filter: {
   state?: FindingState[];
@@ -36,4 +37,33 @@ export const kindQuery = (kind: string) =>
     queryFn: ({ signal }) =>
       need(api.GET("/api/v1/finding-kinds/{kind}", { params: { path: { kind } }, signal })),
     staleTime: Number.POSITIVE_INFINITY,
+  });
+
+type FindingSort = "last_at" | "-last_at" | "opened_at" | "-opened_at" | "kind" | "-kind";
+const PAGE_ROWS = 500;
+
+/** All findings that fit, page by page; `sort` as the API writes it. */
+export const allFindingsQuery = (
+  filter: { state: FindingState[]; severity?: Severity[]; parts?: boolean },
+  sort: string | null,
+) =>
+  infiniteQueryOptions({
+    queryKey: ["findings", "all", filter, sort],
+    queryFn: ({ signal, pageParam }) =>
+      need(
+        api.GET("/api/v1/findings", {
+          params: {
+            query: {
+              ...filter,
+              limit: PAGE_ROWS,
+              ...(sort ? { sort: sort as FindingSort } : {}),
+              ...(pageParam ? { cursor: pageParam } : {}),
+            },
+          },
+          signal,
+        }),
+      ),
+    initialPageParam: "",
+    getNextPageParam: (page) => page.next ?? undefined,
+    placeholderData: keepPreviousData,
   });

@@ -1,11 +1,13 @@
 // The map and VLANs.
 import { queryOptions } from "@tanstack/react-query";
 import { api, every, need } from "../client";
+import { asOf } from "./asOf";
 
-export const mapQuery = queryOptions({
-  queryKey: ["switches", "map"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/map", { signal })),
-});
+export const mapQuery = (at?: string) =>
+  queryOptions({
+    queryKey: ["switches", "map", at],
+    queryFn: ({ signal }) => need(api.GET("/api/v1/map", { params: { query: asOf(at) }, signal })),
+  });
 
 export const vlansQuery = queryOptions({
   queryKey: ["switches", "vlans"],

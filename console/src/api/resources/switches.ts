@@ -29,3 +29,12 @@ export const roundsQuery = queryOptions({
     every((paging) => api.GET("/api/v1/rounds", { params: { query: paging }, signal })),
   refetchInterval: (query) => (query.state.data?.[0]?.state === "running" ? 700 : false),
 });
+
+export const switchVlansQuery = (name: string) =>
+  queryOptions({
+    queryKey: ["ports", "vlans", name],
+    queryFn: ({ signal }) =>
+      every((paging) =>
+        api.GET("/api/v1/switches/{name}/vlans", { params: { query: paging, path: { name } }, signal }),
+      ),
+  });

@@ -1,0 +1,50 @@
+// What is kept about switches: credentials, sites, groups, mappings, shared addresses, links, makers.
+import { queryOptions } from "@tanstack/react-query";
+import { api, every } from "../client";
+
+export const credentialsQuery = queryOptions({
+  queryKey: ["inventory", "credentials"],
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/credentials", { params: { query: paging }, signal })),
+});
+
+export const sitesQuery = queryOptions({
+  queryKey: ["inventory", "sites"],
+  queryFn: ({ signal }) => every((paging) => api.GET("/api/v1/sites", { params: { query: paging }, signal })),
+});
+
+export const groupsQuery = queryOptions({
+  queryKey: ["inventory", "groups"],
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/groups", { params: { query: paging }, signal })),
+});
+
+export const mappingsQuery = queryOptions({
+  queryKey: ["inventory", "mappings"],
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/mappings", { params: { query: paging }, signal })),
+});
+
+export const sharedAddressesQuery = queryOptions({
+  queryKey: ["inventory", "shared-addresses"],
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/shared-addresses", { params: { query: paging }, signal })),
+});
+
+export const makersQuery = queryOptions({
+  queryKey: ["inventory", "makers"],
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/makers", { params: { query: paging }, signal })),
+});
+
+export const deviceLinksQuery = queryOptions({
+  queryKey: ["links", "templates"],
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/device-links", { params: { query: paging }, signal })),
+});
+
+export const discoveredQuery = queryOptions({
+  queryKey: ["switches", "discovered"],
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/discovered-switches", { params: { query: paging }, signal })),
+});

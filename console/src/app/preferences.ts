@@ -1,0 +1,57 @@
+// What a person chose about how the console shows things, kept in this browser.
+import { useSyncExternalStore } from "react";
+
+const CHOICES = {
+  colours: ["system", "light", "dark"],
+  contrast: ["system", "high"],
+  zone: ["local", "utc"],
+  density: ["comfortable", "compact"],
+} as const;
+
+export type Preference = keyof typeof CHOICES;
+export type Choice<P extends Preference> = (typeof CHOICES)[P][number];
+
+const key = (name: Preference) => `kiteroll.${name}`;
+const listeners = new Set<() => void>();
+
+export function preference<P extends Preference>(name: P): Choice<P> {
+  const kept = localStorage.getItem(key(name));
+  const known: readonly string[] = CHOICES[name];
+  return (kept !== null && known.includes(kept) ? kept : known[0]) as Choice<P>;
+}
+
+export function setPreference<P extends Preference>(name: P, value: Choice<P>): void {
+  localStorage.setItem(key(name), value);
+  applyColours();
+  for (const tell of listeners) tell();
+}
+
+export function usePreference<P extends Preference>(name: P): Choice<P> {
+  return useSyncExternalStore(
+    (tell) => {
+      listeners.add(tell);
+      return () => listeners.delete(tell);
+    },
+    () => preference(name),
+  );
+}
+
+/** Sets what the stylesheet goes by: `light` or `dark`, and `contrast`. */
+export function applyColours(): void {
+  const wanted = preference("colours");
+  const dark = wanted === "system" ? matchMedia("(prefers-color-scheme: dark)").matches : wanted === "dark";
+  const root = document.documentElement;
+  root.classList.toggle("dark", dark);
+  root.classList.toggle("light", !dark);
+  root.style.colorScheme = dark ? "dark" : "light";
+  const more = preference("contrast") === "high" || matchMedia("(prefers-contrast: more)").matches;
+  root.classList.toggle("contrast", more);
+}
+
+/** Colours follow the system while it is what the person chose. */
+export function followSystem(): void {
+  applyColours();
+  for (const query of ["(prefers-color-scheme: dark)", "(prefers-contrast: more)"]) {
+    matchMedia(query).addEventListener?.("change", applyColours);
+  }
+}

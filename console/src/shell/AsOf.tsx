@@ -1,0 +1,137 @@
+// The instant that every page shows: chosen in the header, kept in the URL, told plainly.
+import { Box, Button, chakra, Flex, Popover, Portal } from "@chakra-ui/react";
+import { Clock } from "lucide-react";
+import { useState } from "react";
+import { Link, useMatches, useSearchParams } from "react-router";
+import { Field } from "../shared/Grid";
+import { useAt } from "../shared/instant";
+import { comparePath } from "../shared/links";
+import { fullTime, instantOfInput, shortTime, timeInput } from "../shared/time";
+
+const BACK: [text: string, minutes: number][] = [
+  ["15 min ago", 15],
+  ["1 h ago", 60],
+  ["8 h ago", 480],
+  ["a day ago", 1440],
+  ["a week ago", 10_080],
+];
+
+/** What a route says of the past: what stays as it is now while it shows another instant. */
+export type RouteHandle = { past: string };
+
+export function AsOf() {
+  const at = useAt();
+  const [, setParams] = useSearchParams();
+  const [open, setOpen] = useState(false);
+  const choose = (instant: string) =>
+    setParams((before) => {
+      const next = new URLSearchParams(before);
+      if (instant) next.set("at", instant);
+      else next.delete("at");
+      return next;
+    });
+  const pick = (instant: string) => {
+    choose(instant);
+    setOpen(false);
+  };
+  return (
+    <Popover.Root lazyMount unmountOnExit open={open} onOpenChange={(change) => setOpen(change.open)}>
+      <Popover.Trigger asChild>
+        <chakra.button
+          type="button"
+          display="flex"
+          alignItems="center"
+          gap="6px"
+          padding="4px 9px"
+          borderRadius="5px"
+          fontSize="13px"
+          whiteSpace="nowrap"
+          bg={at ? "mark" : undefined}
+          fontWeight={at ? 700 : 500}
+          cursor="pointer"
+          _hover={{ bg: at ? "mark" : "tint" }}
+        >
+          <Clock size={15} aria-hidden /> {at ? `as of ${shortTime(at)}` : "as of now"}
+        </chakra.button>
+      </Popover.Trigger>
+      <Portal>
+        <Popover.Positioner>
+          <Popover.Content padding="14px" width="320px" aria-label="instant to show">
+            <chakra.label htmlFor="as-of" fontWeight={600} display="block" marginBottom="6px">
+              Show everything as it was at
+            </chakra.label>
+            <Field
+              id="as-of"
+              type="datetime-local"
+              width="100%"
+              value={at ? timeInput(at) : ""}
+              max={timeInput(new Date().toISOString())}
+              onChange={(event) => choose(instantOfInput(event.target.value))}
+            />
+            <Flex gap="6px" wrap="wrap" margin="10px 0">
+              {BACK.map(([text, minutes]) => (
+                <Button
+                  key={text}
+                  size="xs"
+                  variant="outline"
+                  onClick={() => pick(new Date(Date.now() - minutes * 60_000).toISOString())}
+                >
+                  {text}
+                </Button>
+              ))}
+            </Flex>
+            <Flex gap="12px" align="center">
+              {at && (
+                <>
+                  <Button size="sm" variant="outline" onClick={() => pick("")}>
+                    Now
+                  </Button>
+                  <chakra.span color="tarn" fontWeight={600}>
+                    <Link to={comparePath(at)} onClick={() => setOpen(false)}>
+                      Compare then with now
+                    </Link>
+                  </chakra.span>
+                </>
+              )}
+            </Flex>
+          </Popover.Content>
+        </Popover.Positioner>
+      </Portal>
+    </Popover.Root>
+  );
+}
+
+/** Says that this is the past, or that this page cannot show it. */
+export function PastNotice() {
+  const at = useAt();
+  const [, setParams] = useSearchParams();
+  const back = () =>
+    setParams((before) => {
+      const next = new URLSearchParams(before);
+      next.delete("at");
+      return next;
+    });
+  const handle = useMatches()
+    .map((match) => match.handle as RouteHandle | undefined)
+    .find((one) => one?.past !== undefined);
+  if (!at) return null;
+  return (
+    <Flex padding="6px 24px" bg="mark" role="status" align="center" gap="6px 14px" wrap="wrap">
+      <Box flex="1" minWidth="240px">
+        {handle ? (
+          <>
+            This is <strong>as of {fullTime(at)}</strong>, not now. Ages count back from then. {handle.past}
+          </>
+        ) : (
+          <>
+            <strong>This page shows what is now.</strong> The instant chosen above, {fullTime(at)}, holds for
+            pages that can show the past.
+          </>
+        )}
+      </Box>
+      <Button size="xs" variant="outline" bg="sheet" onClick={back}>
+        Back to now
+      </Button>
+    </Flex>
+  );
+}

@@ -1,0 +1,332 @@
+// The table of every list: sorted, narrowed, its columns chosen, rows selected and copied, by mouse or keyboard.
+// What is chosen is in the URL. Only rows in sight are in the page, so that lists of any length scroll.
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import {
+  type ColumnDef,
+  columnOrderingFeature,
+  columnVisibilityFeature,
+  type RowSelectionState,
+  rowSelectionFeature,
+  tableFeatures,
+  useTable,
+} from "@tanstack/react-table";
+import { useVirtualizer } from "@tanstack/react-virtual";
+import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { useSearchParams } from "react-router";
+import { usePreference } from "../app/preferences";
+import { Grid, Sheet } from "../shared/Grid";
+import type { ExportFilter } from "../shared/links";
+import {
+  type Column,
+  columnsText,
+  countText,
+  narrowed,
+  nextSort,
+  shownColumns,
+  sorted,
+  sortOf,
+  sortText,
+} from "./model";
+import { Toolbar } from "./Toolbar";
+
+const features = tableFeatures({ columnVisibilityFeature, columnOrderingFeature, rowSelectionFeature });
+const ROW_PX = { comfortable: 33, compact: 26 };
+const OVERSCAN = 12;
+/** Below this many rows all are in the page: the browser's own search finds them, and print has them. */
+const MOST_WHOLE = 150;
+
+export type More = { has: boolean; loading: boolean; load: () => void; total?: number | undefined };
+
+type Props<T extends object> = {
+  /** What the table is of, for people who hear it. */
+  caption: string;
+  rows: T[];
+  columns: Column<T>[];
+  rowKey: (row: T) => string;
+  empty: ReactNode;
+  /** The rest of a list that comes page by page, sorted by the service. */
+  more?: More | undefined;
+  /** The file of the whole list. */
+  exported?: { list: string; filters?: ExportFilter } | undefined;
+  /** What can be done with selected rows. */
+  bulk?: ((rows: T[], clear: () => void) => ReactNode) | undefined;
+  /** Opens a row from the keyboard. */
+  open?: ((row: T) => void) | undefined;
+  /** Lays rows out in a box that scrolls by itself; a short list is as long as it is. */
+  height?: string;
+  /** Two tables on one page keep apart what is in the URL. */
+  name?: string;
+  children?: ReactNode;
+};
+
+export function DataTable<T extends object>(props: Props<T>) {
+  const { caption, rows, columns, rowKey, empty, more, exported, bulk, open, name = "" } = props;
+  const [params, setParams] = useSearchParams();
+  const key = useCallback((what: string) => (name ? `${name}-${what}` : what), [name]);
+  const [selection, setSelection] = useState<RowSelectionState>({});
+  const density = usePreference("density");
+  const text = params.get(key("narrow")) ?? "";
+  const sort = sortOf(params.get(key("sort")));
+  const shown = shownColumns(columns, params.get(key("columns")));
+  const put = (what: string, value: string) =>
+    setParams(
+      (before) => {
+        const next = new URLSearchParams(before);
+        if (value) next.set(key(what), value);
+        else next.delete(key(what));
+        return next;
+      },
+      { replace: true },
+    );
+
+  const sortColumn = columns.find((one) => (more ? one.sortBy : one.id) === sort?.id);
+  const shownText = shown.join(",");
+  const visible = useMemo(
+    () => shownText.split(",").flatMap((id) => columns.filter((one) => one.id === id)),
+    [shownText, columns],
+  );
+  const byService = more !== undefined;
+  const data = useMemo(() => {
+    const found = narrowed(rows, visible, text);
+    return byService ? found : sorted(found, sortColumn, sort?.descending ?? false);
+  }, [rows, visible, text, byService, sortColumn, sort?.descending]);
+  const defs = useMemo(
+    () =>
+      columns.map(
+        (one): ColumnDef<typeof features, T> => ({
+          id: one.id,
+          header: one.header,
+          cell: ({ row }) => one.cell(row.original),
+        }),
+      ),
+    [columns],
+  );
+  const table = useTable({
+    features,
+    columns: defs,
+    data,
+    getRowId: rowKey,
+    enableRowSelection: bulk !== undefined,
+    state: {
+      rowSelection: selection,
+      columnOrder: shown,
+      columnVisibility: Object.fromEntries(columns.map((one) => [one.id, shown.includes(one.id)])),
+    },
+    onRowSelectionChange: setSelection,
+  });
+  const selected = useMemo(() => rows.filter((row) => selection[rowKey(row)]), [rows, selection, rowKey]);
+  const lines = table.getRowModel().rows;
+
+  const box = useRef<HTMLDivElement>(null);
+  const virtual = lines.length > MOST_WHOLE || more?.has === true;
+  const rowPx = ROW_PX[density];
+  const virtualizer = useVirtualizer({
+    count: lines.length,
+    enabled: virtual,
+    getScrollElement: () => box.current,
+    estimateSize: () => rowPx,
+    getItemKey: useCallback((index: number) => lines[index]?.id ?? index, [lines]),
+    overscan: OVERSCAN,
+  });
+  const items = virtual ? virtualizer.getVirtualItems() : [];
+  const last = items.at(-1)?.index ?? 0;
+  useEffect(() => {
+    if (more?.has && !more.loading && virtual && last >= lines.length - 2 * OVERSCAN) more.load();
+  }, [more, virtual, last, lines.length]);
+
+  const seen = virtual ? items.flatMap((item) => lines[item.index] ?? []) : lines;
+  const before = items[0]?.start ?? 0;
+  const after = virtual ? virtualizer.getTotalSize() - (items.at(-1)?.end ?? 0) : 0;
+  const width = visible.length + (bulk ? 1 : 0);
+
+  /** Arrows go from row to row; Enter opens the row, the space bar selects it. */
+  const onKey = (event: React.KeyboardEvent) => {
+    const row = (event.target as HTMLElement).closest("tr");
+    const at = Number(row?.getAttribute("data-index") ?? Number.NaN);
+    const line = lines[at];
+    if (event.key === "ArrowDown" || event.key === "ArrowUp") {
+      const next = Number.isNaN(at) ? 0 : at + (event.key === "ArrowDown" ? 1 : -1);
+      if (next < 0 || next >= lines.length) return;
+      event.preventDefault();
+      if (virtual) virtualizer.scrollToIndex(next);
+      requestAnimationFrame(() =>
+        box.current?.querySelector<HTMLElement>(`tr[data-index="${next}"]`)?.focus(),
+      );
+    } else if (event.target === row && line) {
+      if (event.key === "Enter" && open) open(line.original);
+      else if (event.key === " " && bulk) {
+        event.preventDefault();
+        line.toggleSelected();
+      }
+    }
+  };
+
+  return (
+    <>
+      <Toolbar
+        columns={columns}
+        shown={shown}
+        setShown={(next) => put("columns", columnsText(columns, next))}
+        text={text}
+        setText={(next) => put("narrow", next)}
+        count={countText(data.length, rows.length, more?.has ?? false, more?.total)}
+        rows={selected.length > 0 ? selected : data}
+        visible={visible}
+        exported={exported}
+      >
+        {props.children}
+      </Toolbar>
+      {bulk && selected.length > 0 && (
+        <Flex
+          role="group"
+          aria-label="with the selected rows"
+          align="center"
+          gap="10px"
+          wrap="wrap"
+          bg="mark"
+          padding="6px 12px"
+          marginBottom="8px"
+          borderRadius="6px"
+        >
+          <strong>{selected.length} selected</strong>
+          {bulk(selected, () => setSelection({}))}
+          <chakra.button type="button" color="tarn" fontWeight={600} onClick={() => setSelection({})}>
+            Select none
+          </chakra.button>
+        </Flex>
+      )}
+      <Sheet
+        ref={box}
+        tabIndex={0}
+        aria-label={caption}
+        onKeyDown={onKey}
+        css={
+          virtual
+            ? { maxHeight: props.height ?? "calc(100vh - 220px)", minHeight: "240px", overflow: "auto" }
+            : { overflowX: "auto" }
+        }
+      >
+        {data.length === 0 ? (
+          <Box role="status" padding="22px 14px" color="soft">
+            {rows.length > 0 ? "No row has these words." : empty}
+          </Box>
+        ) : (
+          <Grid
+            aria-rowcount={more?.has ? -1 : data.length + 1}
+            css={{
+              tableLayout: virtual ? "fixed" : "auto",
+              "& td": { paddingBlock: density === "compact" ? "2px" : "5px", ...(virtual && ONE_LINE) },
+              "& thead th": { position: "sticky", top: 0, bg: "sheet", zIndex: 1 },
+              "& tr:focus-visible": { outlineOffset: "-2px" },
+              "& tr[data-selected]": { bg: "tint" },
+            }}
+          >
+            <caption className="sr">{caption}</caption>
+            {virtual && (
+              <colgroup>
+                {bulk && <col style={{ width: 34 }} />}
+                {visible.map((one) => (
+                  <col key={one.id} style={one.width ? { width: one.width } : {}} />
+                ))}
+              </colgroup>
+            )}
+            <thead>
+              <tr>
+                {bulk && (
+                  <th scope="col">
+                    <input
+                      type="checkbox"
+                      aria-label="select all that are shown"
+                      checked={table.getIsAllRowsSelected()}
+                      onChange={(event) => table.toggleAllRowsSelected(event.target.checked)}
+                    />
+                  </th>
+                )}
+                {visible.map((one) => {
+                  const by = more ? one.sortBy : one.text && one.id;
+                  const here = by !== undefined && sort?.id === by;
+                  return (
+                    <th
+                      key={one.id}
+                      scope="col"
+                      className={one.number ? "n" : undefined}
+                      aria-sort={here ? (sort?.descending ? "descending" : "ascending") : undefined}
+                    >
+                      {by ? (
+                        <chakra.button
+                          type="button"
+                          fontWeight={600}
+                          cursor="pointer"
+                          _hover={{ color: "ink" }}
+                          onClick={() => put("sort", sortText(nextSort(sort, by)))}
+                        >
+                          {one.header}
+                          <span aria-hidden>{here ? (sort?.descending ? " ▼" : " ▲") : ""}</span>
+                        </chakra.button>
+                      ) : (
+                        one.header
+                      )}
+                    </th>
+                  );
+                })}
+              </tr>
+            </thead>
+            <tbody>
+              {before > 0 && <Spacer height={before} width={width} />}
+              {seen.map((line) => (
+                <tr
+                  key={line.id}
+                  data-index={line.index}
+                  aria-rowindex={line.index + 2}
+                  tabIndex={-1}
+                  data-selected={line.getIsSelected() || undefined}
+                  ref={virtual ? virtualizer.measureElement : undefined}
+                >
+                  {bulk && (
+                    <td>
+                      <input
+                        type="checkbox"
+                        aria-label={`select ${line.id}`}
+                        checked={line.getIsSelected()}
+                        onChange={line.getToggleSelectedHandler()}
+                      />
+                    </td>
+                  )}
+                  {visible.map((one) => (
+                    <td key={one.id} className={cellClass(one)}>
+                      {one.cell(line.original)}
+                    </td>
+                  ))}
+                </tr>
+              ))}
+              {after > 0 && <Spacer height={after} width={width} />}
+            </tbody>
+          </Grid>
+        )}
+      </Sheet>
+      {more?.loading && (
+        <chakra.p role="status" color="soft" fontSize="13px" padding="4px 2px">
+          Loading more…
+        </chakra.p>
+      )}
+    </>
+  );
+}
+
+/** A narrow column keeps its words on one line; wider ones wrap. */
+const MOST_TIGHT_PX = 200;
+
+function cellClass<T>(one: Column<T>): string | undefined {
+  const tight = one.width !== undefined && one.width <= MOST_TIGHT_PX;
+  return [one.number && "n", one.mono && "mono", tight && "tight"].filter(Boolean).join(" ") || undefined;
+}
+
+const ONE_LINE = { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" } as const;
+
+function Spacer({ height, width }: { height: number; width: number }) {
+  return (
+    <tr aria-hidden>
+      <td colSpan={width} style={{ height, padding: 0, border: 0 }} />
+    </tr>
+  );
+}
