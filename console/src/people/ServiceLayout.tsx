@@ -13,6 +13,7 @@ export function ServiceLayout() {
         </SubPage>
         <SubPage to="/service/planned-work">Planned work</SubPage>
         <SubPage to="/service/settings">Settings</SubPage>
+        <SubPage to="/service/status">Status</SubPage>
         {administers && <SubPage to="/service/people">People</SubPage>}
         {administers && <SubPage to="/service/audit">Audit log</SubPage>}
       </SubPages>

@@ -1,7 +1,8 @@
-// The switch drawn as its ports: one cell each, distinguished by border, sign and number, not colour alone.
-import { chakra, Flex, Grid } from "@chakra-ui/react";
+// The front of a switch, as it is: blocks for members and modules, odd ports above even ones. Each port is told
+// apart by border, sign and number, not by colour alone.
+import { Box, chakra, Flex } from "@chakra-ui/react";
 import type { Port } from "../api/client";
-import { type PortUse, USE_WORDS } from "./model";
+import { frontBlocks, type PortMark, type PortUse, USE_WORDS } from "./model";
 
 const SIGNS: Record<PortUse, string> = {
   uplink: "⇄",
@@ -12,11 +13,15 @@ const SIGNS: Record<PortUse, string> = {
   down: "",
   idle: "",
 };
+/** Ports of a block stand in two rows from this many on. */
+const TWO_ROWS = 16;
 
 const Cell = chakra("button", {
   base: {
-    height: "46px",
-    padding: "3px 5px",
+    position: "relative",
+    width: "62px",
+    height: "42px",
+    padding: "2px 4px",
     borderRadius: "4px",
     border: "1px solid",
     borderColor: "line",
@@ -40,49 +45,60 @@ const Cell = chakra("button", {
   },
 });
 
+const NO_MARK: PortMark = { findings: [], rule: false };
+
 export function PortFace(props: {
   ports: Port[];
+  marks: Map<string, PortMark>;
   chosen: string | null;
   choose: (name: string | null) => void;
 }) {
-  const { ports, chosen, choose } = props;
+  const { ports, marks, chosen, choose } = props;
   const uses = new Set(ports.map((port) => port.use));
+  const shown = ports.flatMap((port) => marks.get(port.name) ?? []);
   return (
     <>
-      <Grid
-        templateColumns={{ base: "repeat(6, 1fr)", md: "repeat(12, 1fr)" }}
-        gap="5px"
-        padding="12px"
-        maxWidth="1000px"
+      <Box
         role="group"
         aria-label="ports"
+        padding="12px"
+        overflowX="auto"
+        display="flex"
+        flexWrap="wrap"
+        gap="10px 22px"
       >
-        {ports.map((port) => {
-          const { use } = port;
-          const count = port.present + port.quiet;
-          const words = `${port.alias || "no label"}, ${USE_WORDS[use]}, ${port.present} present, ${port.quiet} quiet`;
-          return (
-            <Cell
-              key={port.name}
-              type="button"
-              data-use={use}
-              data-chosen={port.name === chosen || undefined}
-              aria-pressed={port.name === chosen}
-              title={words}
-              onClick={() => choose(port.name === chosen ? null : port.name)}
+        {frontBlocks(ports).map((block) => (
+          <Box key={block.name} role="group" aria-label={block.name || "front"}>
+            {block.name && (
+              <chakra.div color="soft" fontSize="13px" marginBottom="3px">
+                {block.name}
+              </chakra.div>
+            )}
+            <Box
+              display="grid"
+              gap="4px"
+              gridAutoFlow={{ base: "row", md: "column" }}
+              gridTemplateColumns={{ base: "repeat(5, 62px)", md: "none" }}
+              gridTemplateRows={{
+                base: "none",
+                md: block.ports.length >= TWO_ROWS ? "repeat(2, 42px)" : "42px",
+              }}
             >
-              <chakra.span display="block" fontSize="12px">
-                {port.name}
-              </chakra.span>
-              <chakra.span fontWeight={700} fontSize="14px">
-                <span aria-hidden>{SIGNS[use]}</span> {use === "down" ? "–" : count || ""}
-              </chakra.span>
-              <chakra.span srOnly>, {words}</chakra.span>
-            </Cell>
-          );
-        })}
-      </Grid>
-      <Flex gap="18px" wrap="wrap" padding="0 12px 10px" color="soft" fontSize="13px">
+              {block.ports.map((port) => (
+                <PortCell
+                  key={port.name}
+                  port={port}
+                  place={block.name}
+                  mark={marks.get(port.name) ?? NO_MARK}
+                  chosen={port.name === chosen}
+                  choose={choose}
+                />
+              ))}
+            </Box>
+          </Box>
+        ))}
+      </Box>
+      <Flex gap="4px 18px" wrap="wrap" padding="0 12px 10px" color="soft" fontSize="13px">
         {(Object.keys(USE_WORDS) as PortUse[])
           .filter((use) => uses.has(use))
           .map((use) => (
@@ -90,7 +106,67 @@ export function PortFace(props: {
               <chakra.b color="ink">{SIGNS[use] || (use === "in use" ? "1" : "–")}</chakra.b> {USE_WORDS[use]}
             </span>
           ))}
+        {shown.some((one) => one.findings.length > 0) && (
+          <span>
+            <chakra.b color="bad">▲</chakra.b> open finding
+          </span>
+        )}
+        {shown.some((one) => one.rule) && (
+          <span>
+            <chakra.b color="kite">§</chakra.b> rule broken
+          </span>
+        )}
       </Flex>
     </>
+  );
+}
+
+function PortCell(props: {
+  port: Port;
+  place: string;
+  mark: PortMark;
+  chosen: boolean;
+  choose: (name: string | null) => void;
+}) {
+  const { port, place, mark, chosen, choose } = props;
+  const { use } = port;
+  const count = port.present + port.quiet;
+  const words = [
+    port.alias || "no label",
+    USE_WORDS[use],
+    `${port.present} present, ${port.quiet} quiet`,
+    ...mark.findings,
+    ...(mark.rule ? ["a rule is broken"] : []),
+  ].join(", ");
+  return (
+    <Cell
+      type="button"
+      data-use={use}
+      data-chosen={chosen || undefined}
+      aria-pressed={chosen}
+      title={words}
+      onClick={() => choose(chosen ? null : port.name)}
+    >
+      <chakra.span display="block" fontSize="12px" whiteSpace="nowrap" overflow="hidden">
+        {place ? port.name.slice(place.length).replace(/^\W+/, "") : port.name}
+      </chakra.span>
+      <chakra.span fontWeight={700} fontSize="14px">
+        <span aria-hidden>{SIGNS[use]}</span> {use === "down" ? "–" : count || ""}
+      </chakra.span>
+      {(mark.findings.length > 0 || mark.rule) && (
+        <chakra.span
+          position="absolute"
+          right="3px"
+          bottom="2px"
+          fontSize="12px"
+          fontWeight={700}
+          aria-hidden
+        >
+          {mark.findings.length > 0 && <chakra.span color="bad">▲</chakra.span>}
+          {mark.rule && <chakra.span color="kite">§</chakra.span>}
+        </chakra.span>
+      )}
+      <chakra.span srOnly>, {words}</chakra.span>
+    </Cell>
   );
 }

@@ -7,19 +7,17 @@ import { vlanText } from "../find/model";
 import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
 import { TimeLink } from "../shared/instant";
-import { endpointPath, switchPath } from "../shared/links";
+import { endpointPath, portPath, switchPath } from "../shared/links";
 import { StatusText } from "../shared/StatusText";
+import { useDisclosureSet } from "../shared/useDisclosureSet";
 import { speedText, vlanRanges } from "./model";
 
-export function PortTable({
-  ports,
-  stays,
-  chosen,
-}: {
-  ports: Port[];
-  stays: Map<string, Stay[]>;
-  chosen: string | null;
-}) {
+/** A port with more addresses shows the first ones until the rest is asked for. */
+const MOST_AT_ONCE = 12;
+const FIRST = 8;
+
+export function PortTable({ ports, stays }: { ports: Port[]; stays: Map<string, Stay[]> }) {
+  const [whole, toggle] = useDisclosureSet();
   return (
     <Grid>
       <thead>
@@ -38,22 +36,21 @@ export function PortTable({
       </thead>
       <tbody>
         {ports.map((port) => {
-          const there = stays.get(port.name) ?? [];
-          const lines = Math.max(1, there.length);
+          const all = stays.get(port.name) ?? [];
+          const there = whole.has(port.name) || all.length <= MOST_AT_ONCE ? all : all.slice(0, FIRST);
+          const cut = there.length < all.length;
+          const lines = Math.max(1, there.length) + Number(cut);
           return (
             <Fragment key={port.name}>
               {Array.from({ length: lines }, (_, line) => {
                 const stay = there[line];
                 return (
-                  <chakra.tr
-                    key={stay ? `${stay.mac} ${stay.vlan}` : "none"}
-                    bg={port.name === chosen ? "tint" : undefined}
-                  >
+                  <tr key={stay ? `${stay.mac} ${stay.vlan}` : "none"}>
                     {line === 0 && (
                       <>
-                        <chakra.td rowSpan={lines} fontWeight={600}>
-                          {port.name}
-                        </chakra.td>
+                        <td rowSpan={lines}>
+                          <TimeLink to={portPath(port.switch, port.name)}>{port.name}</TimeLink>
+                        </td>
                         <td rowSpan={lines}>
                           <StatusText
                             of={port.oper}
@@ -78,8 +75,25 @@ export function PortTable({
                         </td>
                       </>
                     )}
-                    {stay ? <Who stay={stay} /> : <td colSpan={5}>{<NoAddress port={port} />}</td>}
-                  </chakra.tr>
+                    {stay ? (
+                      <Who stay={stay} />
+                    ) : (
+                      <td colSpan={5}>
+                        {cut ? (
+                          <chakra.button
+                            type="button"
+                            color="tarn"
+                            fontWeight={600}
+                            onClick={() => toggle(port.name)}
+                          >
+                            and {all.length - there.length} more
+                          </chakra.button>
+                        ) : (
+                          <NoAddress port={port} />
+                        )}
+                      </td>
+                    )}
+                  </tr>
                 );
               })}
             </Fragment>

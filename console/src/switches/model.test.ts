@@ -1,10 +1,12 @@
 import { expect, it } from "vitest";
-import type { Port, Round, Stay, Switch } from "../api/client";
+import type { Finding, Port, Round, Stay, Switch } from "../api/client";
 import { span } from "../shared/time";
 import {
   byPort,
   filterPorts,
+  frontBlocks,
   groupsOf,
+  portMarks,
   roundText,
   seatsText,
   speedText,
@@ -118,4 +120,29 @@ it("says how many seats are taken, and when that is too many", () => {
   expect(seatsText({ seats: null, count: 2, room: null, overfull: false })).toBe("2 present, no limit");
   expect(seatsText({ seats: 2, count: 1, room: 1, overfull: false })).toBe("1 present, limit 2, room for 1");
   expect(seatsText({ seats: 1, count: 2, room: 0, overfull: true })).toBe("2 present, limit 1: overfull");
+});
+
+it("puts ports where they sit: by member and module", () => {
+  const names = ["1/0/1", "1/0/2", "2/0/1", "p3"].map((name, at) => port({ name, number: at }));
+  expect(frontBlocks(names).map((one) => [one.name, one.ports.map((each) => each.name)])).toEqual([
+    ["1/0", ["1/0/1", "1/0/2"]],
+    ["2/0", ["2/0/1"]],
+    ["", ["p3"]],
+  ]);
+  const plain = Array.from({ length: 3 }, (_, at) => port({ name: `p${3 - at}`, number: 3 - at }));
+  expect(frontBlocks(plain)[0]?.ports.map((each) => each.name)).toEqual(["p1", "p2", "p3"]);
+});
+
+it("marks ports by open findings and broken rules of this switch alone", () => {
+  const finding = (state: string, switchName: string) =>
+    ({ state, title: "Loop", ports: [{ switch: switchName, port: "p1" }] }) as unknown as Finding;
+  const marks = portMarks(
+    "quay-1",
+    [finding("open", "quay-1"), finding("cleared", "quay-1"), finding("open", "quay-2")],
+    [{ switch: "quay-1", port: "p2" }],
+  );
+  expect([...marks]).toEqual([
+    ["p1", { findings: ["Loop"], rule: false }],
+    ["p2", { findings: [], rule: true }],
+  ]);
 });

@@ -1,5 +1,5 @@
 // Logic of the switch page, without rendering.
-import type { Port, Round, Stay, Switch } from "../api/client";
+import type { Finding, Port, Round, Stay, Switch } from "../api/client";
 
 /** Stays on each port, by port name. */
 export function byPort(stays: Stay[]): Map<string, Stay[]> {
@@ -116,4 +116,39 @@ export function seatsText(call: {
   if (call.seats === null || call.seats === "no limit") return `${call.count} present, no limit`;
   const left = call.overfull ? ": overfull" : call.room === 0 ? ", none left" : `, room for ${call.room}`;
   return `${call.count} present, limit ${call.seats}${left}`;
+}
+
+/** What a port is marked by besides its use: open findings, and a broken rule. */
+export type PortMark = { findings: string[]; rule: boolean };
+
+/** Marks of the ports of a switch, by port name. */
+export function portMarks(
+  name: string,
+  findings: Finding[],
+  broken: { switch: string; port: string }[],
+): Map<string, PortMark> {
+  const marks = new Map<string, PortMark>();
+  const mark = (port: string) => {
+    const found = marks.get(port) ?? { findings: [], rule: false };
+    marks.set(port, found);
+    return found;
+  };
+  for (const one of findings) {
+    if (one.state !== "open") continue;
+    const there = new Set(one.ports.filter((port) => port.switch === name).map((port) => port.port));
+    for (const port of there) if (port) mark(port).findings.push(one.title);
+  }
+  for (const one of broken) if (one.switch === name) mark(one.port).rule = true;
+  return marks;
+}
+
+/** Ports as they sit on the front: one block for each member and module, as their names say. */
+export function frontBlocks(ports: Port[]): { name: string; ports: Port[] }[] {
+  const blocks = new Map<string, Port[]>();
+  for (const port of [...ports].sort((a, b) => a.number - b.number)) {
+    // "1/0/24", "ge-0/1/3", "Slot2 p4": what stands before the last number names the block.
+    const place = /^(.*\d\D+)\d+$/.exec(port.name)?.[1] ?? "";
+    blocks.set(place, [...(blocks.get(place) ?? []), port]);
+  }
+  return [...blocks].map(([name, inside]) => ({ name: name.replace(/\W+$/, ""), ports: inside }));
 }

@@ -1,0 +1,234 @@
+// Sites with their limits, and groups with their hold times.
+import { Button, chakra, Flex } from "@chakra-ui/react";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { Link } from "react-router";
+import { api, need, type Schemas } from "../api/client";
+import { groupsQuery, sitesQuery } from "../api/resources/inventory";
+import { useMay } from "../session/useSession";
+import { Field, Heading, Title } from "../shared/Grid";
+import { Tick } from "../shared/Labelled";
+import { ErrorNotice, QueryView } from "../shared/QueryView";
+import { DataTable } from "../table/DataTable";
+import type { Column } from "../table/model";
+
+type Site = Schemas["Site"];
+type Group = Schemas["Group"];
+
+export function PlacesPage() {
+  return (
+    <>
+      <Title>Sites and groups</Title>
+      <p>A switch says which site and groups it is of; they come and go with it.</p>
+      <Sites />
+      <Groups />
+    </>
+  );
+}
+
+function Sites() {
+  const found = useQuery(sitesQuery);
+  const mayChange = useMay("administer");
+  const columns: Column<Site>[] = [
+    {
+      id: "name",
+      header: "Site",
+      cell: (one) => (
+        <Link to={`/switches?narrow=${encodeURIComponent(one.name)}`}>{one.name || "(none)"}</Link>
+      ),
+      text: (one) => one.name,
+    },
+    {
+      id: "switches",
+      header: "Switches",
+      number: true,
+      cell: (one) => one.switches,
+      text: (one) => one.switches,
+    },
+    {
+      id: "concurrency",
+      header: "Read at once, at most",
+      cell: (one) => <SiteLimit key={one.concurrency} of={one} mayChange={mayChange && one.name !== ""} />,
+      text: (one) => one.concurrency ?? "",
+    },
+  ];
+  return (
+    <>
+      <Heading>Sites</Heading>
+      <QueryView query={found} rows={4}>
+        {(rows) => (
+          <DataTable
+            name="sites"
+            caption="sites"
+            rows={rows}
+            columns={columns}
+            rowKey={(one) => one.name}
+            empty="No switch has a site."
+          />
+        )}
+      </QueryView>
+    </>
+  );
+}
+
+function SiteLimit({ of, mayChange }: { of: Site; mayChange: boolean }) {
+  const [text, setText] = useState(of.concurrency === null ? "" : String(of.concurrency));
+  const save = useSaved((concurrency: number | null) =>
+    need(api.PATCH("/api/v1/sites/{name}", { params: { path: { name: of.name } }, body: { concurrency } })),
+  );
+  return (
+    <Inline
+      label={`switches of ${of.name} read at once`}
+      text={text}
+      setText={setText}
+      was={of.concurrency}
+      unit="switches"
+      save={save.mutate}
+      busy={save.isPending}
+      error={save.error}
+      mayChange={mayChange}
+    />
+  );
+}
+
+function Groups() {
+  const found = useQuery(groupsQuery);
+  const mayChange = useMay("administer");
+  const columns: Column<Group>[] = [
+    {
+      id: "name",
+      header: "Group",
+      cell: (one) => <Link to={`/switches?narrow=${encodeURIComponent(one.name)}`}>{one.name}</Link>,
+      text: (one) => one.name,
+    },
+    {
+      id: "switches",
+      header: "Switches",
+      number: true,
+      cell: (one) => one.switches,
+      text: (one) => one.switches,
+    },
+    {
+      id: "hold_time_s",
+      header: "Quiet addresses are held for",
+      cell: (one) => <HoldTime key={one.hold_time_s} of={one} mayChange={mayChange} />,
+      text: (one) => one.hold_time_s ?? "",
+    },
+    {
+      id: "shares_tables",
+      header: "Pair that shares its tables",
+      cell: (one) => <SharesTables of={one} mayChange={mayChange} />,
+      text: (one) => (one.shares_tables ? "yes" : "no"),
+    },
+  ];
+  return (
+    <>
+      <Heading>Groups</Heading>
+      <QueryView query={found} rows={4}>
+        {(rows) => (
+          <DataTable
+            name="groups"
+            caption="groups"
+            rows={rows}
+            columns={columns}
+            rowKey={(one) => one.name}
+            empty="No switch is in a group."
+          />
+        )}
+      </QueryView>
+    </>
+  );
+}
+
+function HoldTime({ of, mayChange }: { of: Group; mayChange: boolean }) {
+  const [text, setText] = useState(of.hold_time_s === null ? "" : String(of.hold_time_s));
+  const save = useSaved((hold_time_s: number | null) =>
+    need(
+      api.PATCH("/api/v1/groups/{name}", {
+        params: { path: { name: of.name } },
+        body: { hold_time_s, shares_tables: of.shares_tables },
+      }),
+    ),
+  );
+  return (
+    <Inline
+      label={`hold time of ${of.name} in seconds`}
+      text={text}
+      setText={setText}
+      was={of.hold_time_s}
+      unit="s"
+      save={save.mutate}
+      busy={save.isPending}
+      error={save.error}
+      mayChange={mayChange}
+    />
+  );
+}
+
+function SharesTables({ of, mayChange }: { of: Group; mayChange: boolean }) {
+  const save = useSaved((shares_tables: boolean) =>
+    need(
+      api.PATCH("/api/v1/groups/{name}", {
+        params: { path: { name: of.name } },
+        body: { hold_time_s: of.hold_time_s, shares_tables },
+      }),
+    ),
+  );
+  if (!mayChange) return of.shares_tables ? "yes" : "no";
+  return (
+    <>
+      <Tick label={`${of.name} is one`} checked={of.shares_tables} onChange={save.mutate} />
+      {save.error && <ErrorNotice error={save.error} />}
+    </>
+  );
+}
+
+function useSaved<T>(call: (value: T) => Promise<unknown>) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: call,
+    onSettled: () => client.invalidateQueries({ queryKey: ["inventory"] }),
+  });
+}
+
+/** A number that is changed where it stands; empty: as set for the service. */
+function Inline(props: {
+  label: string;
+  text: string;
+  setText: (text: string) => void;
+  was: number | null;
+  unit: string;
+  save: (value: number | null) => void;
+  busy: boolean;
+  error: Error | null;
+  mayChange: boolean;
+}) {
+  const { label, text, setText, was, unit, save, busy, error, mayChange } = props;
+  if (!mayChange) return was === null ? "as set for the service" : `${was} ${unit}`;
+  return (
+    <chakra.form
+      onSubmit={(event) => {
+        event.preventDefault();
+        save(text.trim() === "" ? null : Number(text));
+      }}
+    >
+      <Flex gap="6px" align="center">
+        <Field
+          aria-label={label}
+          inputMode="numeric"
+          placeholder="as set"
+          width="90px"
+          value={text}
+          onChange={(event) => setText(event.target.value)}
+        />
+        {unit}
+        {text.trim() !== (was === null ? "" : String(was)) && (
+          <Button type="submit" size="xs" variant="outline" loading={busy}>
+            Save
+          </Button>
+        )}
+      </Flex>
+      {error && <ErrorNotice error={error} />}
+    </chakra.form>
+  );
+}
