@@ -12,12 +12,11 @@ import { historyQuery } from "../api/resources/stays";
 import { originText, vlanText } from "../find/model";
 import { FindingTable } from "../findings/FindingTable";
 import { Age } from "../shared/Age";
-import { AsOfPicker } from "../shared/AsOfPicker";
 import { DeviceLinks } from "../shared/DeviceLinks";
 import { Exports } from "../shared/Exports";
 import { Fact } from "../shared/Fact";
 import { Facts, Field, Grid, Heading, More, Sheet, Title } from "../shared/Grid";
-import { TimeLink } from "../shared/instant";
+import { TimeLink, useAt } from "../shared/instant";
 import { mapPath, portPath } from "../shared/links";
 import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
@@ -28,11 +27,7 @@ const EVERY = { state: ["open" as const, "acknowledged" as const, "cleared" as c
 
 export function EndpointPage() {
   const { mac = "" } = useParams();
-  return (
-    <AsOfPicker kept="Label, owner and notes are the current ones.">
-      {(at) => <Whole mac={mac} at={at} />}
-    </AsOfPicker>
-  );
+  return <Whole mac={mac} at={useAt()} />;
 }
 
 function Whole({ mac, at }: { mac: string; at: string | undefined }) {
@@ -55,7 +50,9 @@ function Whole({ mac, at }: { mac: string; at: string | undefined }) {
           </Heading>
           <Sheet tabIndex={0} aria-label="stays over time">
             <QueryView query={history} rows={4}>
-              {(page) => <TimeLine stays={page.items} quiet={quiet.data ?? []} />}
+              {(page) => (
+                <TimeLine stays={page.items} quiet={quiet.data ?? []} findings={findings.data?.items ?? []} />
+              )}
             </QueryView>
           </Sheet>
           <Homes mac={mac} />
@@ -147,14 +144,31 @@ function Addresses({ mac }: { mac: string }) {
 function About({ one }: { one: Endpoint }) {
   const home = one.home;
   const links = useQuery(endpointLinksQuery(one.mac));
+  const called = one.label || one.host_names[0] || one.ips[0];
   return (
     <>
-      <Flex align="baseline" gap="14px" wrap="wrap">
-        <Title fontFamily="mono">{one.mac}</Title>
-        <chakra.span fontSize="18px" fontWeight={600}>
-          {one.label}
+      <Flex align="baseline" gap="4px 14px" wrap="wrap">
+        <Title fontFamily="mono" marginBottom="0">
+          {one.mac}
+        </Title>
+        <chakra.span fontSize="20px" fontWeight={600}>
+          {called}
         </chakra.span>
       </Flex>
+      <chakra.p fontSize="17px" margin="4px 0" css={{ "& a": { color: "tarn", fontWeight: 700 } }}>
+        {home ? (
+          <>
+            <StatusText of={home.life} /> at{" "}
+            <TimeLink to={portPath(home.switch, home.port)}>
+              {home.switch} · {home.port}
+            </TimeLink>
+            {home.port_alias && ` (${home.port_alias})`}, for <Age at={home.began_at} />:{" "}
+            <StatusText of={one.confidence} />
+          </>
+        ) : (
+          `It has no home: ${one.why}.`
+        )}
+      </chakra.p>
       <DeviceLinks links={links.data ?? []} />
       <Facts>
         <Fact label="home">
@@ -169,8 +183,6 @@ function About({ one }: { one: Endpoint }) {
         <Fact label="port label">{home?.port_alias ?? ""}</Fact>
         <Fact label="VLAN">{home ? vlanText(home.vlan, home.vlan_name) : ""}</Fact>
         <Fact label="confidence">{one.confidence !== "none" && <StatusText of={one.confidence} />}</Fact>
-        <Fact label="life">{home && <StatusText of={home.life} />}</Fact>
-        <Fact label="there since">{home && <Age at={home.began_at} />}</Fact>
         <Fact label="last seen">{home && <Age at={home.seen_at} ago />}</Fact>
         <Fact label="IP">{one.ips.join(", ")}</Fact>
         <Fact label="host name">{one.host_names.join(", ")}</Fact>

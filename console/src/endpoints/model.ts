@@ -1,5 +1,6 @@
 // Logic of the endpoint page, without rendering.
 import type { QuietTime, Stay } from "../api/client";
+import { clockTime, dayText, fullTime, isMidnight } from "../shared/time";
 
 export type Bar = { from: number; to: number; open: boolean; life: string; title: string };
 export type Quiet = { from: number; to: number; title: string };
@@ -38,7 +39,7 @@ export function timeLine(stays: Stay[], quiet: QuietTime[], now: number, longest
     lanes.get(`${one.switch} ${one.port}`)?.quiet.push({
       from: Math.max(from, Date.parse(one.began_at)),
       to: end,
-      title: `not seen since ${one.began_at}${one.ended_at ? `, until ${one.ended_at}` : ""}`,
+      title: `not seen since ${fullTime(one.began_at)}${one.ended_at ? `, until ${fullTime(one.ended_at)}` : ""}`,
     });
   }
   const latest = (lane: Lane) => Math.max(...lane.bars.map((bar) => bar.to));
@@ -50,8 +51,23 @@ export function timeLine(stays: Stay[], quiet: QuietTime[], now: number, longest
 }
 
 function barTitle(stay: Stay): string {
-  const until = stay.ended_at ? `ended ${stay.ended_at}: ${stay.ending ?? ""}` : stay.life;
-  return `${stay.switch} ${stay.port}${stay.vlan ? ` VLAN ${stay.vlan}` : ""}, since ${stay.began_at}, ${until}`;
+  const until = stay.ended_at ? `ended ${fullTime(stay.ended_at)}: ${stay.ending ?? ""}` : stay.life;
+  return `${stay.switch} ${stay.port}${stay.vlan ? ` VLAN ${stay.vlan}` : ""}, since ${fullTime(stay.began_at)}, ${until}`;
+}
+
+export type Window = { from: number; to: number };
+const LEAST_WINDOW_MS = 60_000;
+
+/** A window of the whole line, never shorter than a minute and never beyond the line. */
+export function within(whole: Window, from: number, to: number): Window {
+  const size = Math.min(whole.to - whole.from, Math.max(LEAST_WINDOW_MS, to - from));
+  const begin = Math.min(Math.max(whole.from, from), whole.to - size);
+  return { from: begin, to: begin + size };
+}
+
+/** The window made larger or smaller around an instant that stays where it is. */
+export function zoomed(whole: Window, now: Window, around: number, by: number): Window {
+  return within(whole, around - (around - now.from) * by, around + (now.to - around) * by);
 }
 
 const STEPS = [60, 300, 900, 3600, 4 * 3600, 12 * 3600, 86_400, 7 * 86_400, 30 * 86_400].map(
@@ -70,11 +86,8 @@ export function ticks(from: number, to: number, wanted: number): number[] {
 const LONG_MS = 7 * 12 * 3_600_000;
 
 export function tickText(at: number, from: number, to: number): string {
-  const date = new Date(at);
+  const iso = new Date(at).toISOString();
   // Over several days, a tick at midnight shows the date, others the hour.
-  const begins = date.getHours() === 0 && date.getMinutes() === 0;
-  if (to - from > LONG_MS || (to - from > 2 * 86_400_000 && begins)) {
-    return date.toLocaleDateString(undefined, { day: "numeric", month: "short" });
-  }
-  return date.toLocaleTimeString(undefined, { hour: "2-digit", minute: "2-digit", hour12: false });
+  if (to - from > LONG_MS || (to - from > 2 * 86_400_000 && isMidnight(iso))) return dayText(iso);
+  return clockTime(iso).slice(0, 5);
 }

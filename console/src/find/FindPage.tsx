@@ -5,25 +5,22 @@ import { useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { searchQuery } from "../api/resources/endpoints";
-import { AsOfPicker } from "../shared/AsOfPicker";
 import { Grid, Heading, Sheet, Title } from "../shared/Grid";
-import { instantOf } from "../shared/instant";
+import { useAt } from "../shared/instant";
 import { portPath, switchPath, withAt } from "../shared/links";
 import { Nothing, Notice, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { EndpointTable, leads } from "./EndpointTable";
 import { step } from "./model";
-import { Overview } from "./Overview";
 import { KeepQuery } from "./SavedQueries";
+import { Today } from "./Today";
 
 const TYPING_MS = 120;
-const KEPT =
-  "Found by the IPs and host names at that time; labels are the current ones. Switch pages can show the past as well.";
 
 function withText(params: URLSearchParams, text: string): URLSearchParams {
-  if (!text) return new URLSearchParams();
   const next = new URLSearchParams(params);
-  next.set("q", text);
+  if (text) next.set("q", text);
+  else next.delete("q");
   return next;
 }
 
@@ -35,7 +32,7 @@ export function FindPage() {
   const navigate = useNavigate();
   const box = useRef<HTMLInputElement>(null);
   const written = useRef(text);
-  const at = instantOf(params);
+  const at = useAt();
   const found = useQuery(searchQuery(text, at));
 
   useEffect(() => box.current?.focus(), []);
@@ -106,17 +103,11 @@ export function FindPage() {
         _placeholder={{ color: "soft", fontFamily: "body", fontSize: "15px" }}
       />
       {text === "" ? (
-        <Overview />
+        <Today />
       ) : (
-        <AsOfPicker kept={KEPT}>
-          {() => (
-            <QueryView query={found}>
-              {(data) => (
-                <Results data={data} text={text} chosen={chosen} waiting={found.isPlaceholderData} />
-              )}
-            </QueryView>
-          )}
-        </AsOfPicker>
+        <QueryView query={found}>
+          {(data) => <Results data={data} text={text} chosen={chosen} waiting={found.isPlaceholderData} />}
+        </QueryView>
       )}
     </Box>
   );

@@ -1,9 +1,12 @@
-// Find from every page: a dialog over it, by keyboard alone. Endpoints, switches, ports and pages, as one types.
+// Find from every page: a dialog over it, by keyboard alone. Endpoints, switches, ports, VLANs, findings, pages and
+// actions, as one types.
 import { Box, chakra, Dialog, Portal } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { searchQuery } from "../api/resources/endpoints";
+import { findingsQuery } from "../api/resources/findings";
+import { readWords } from "../endpoints/words";
 import { type Answer, answersOf, step } from "./model";
 
 const TYPING_MS = 80;
@@ -21,8 +24,15 @@ export function QuickFind({ open, onClose }: { open: boolean; onClose: () => voi
     const timer = setTimeout(() => setText(typed.trim()), TYPING_MS);
     return () => clearTimeout(timer);
   }, [typed]);
-  const found = useQuery({ ...searchQuery(text), enabled: open && text !== "" });
-  const answers = answersOf(typed.trim(), text === "" ? undefined : found.data);
+  // Words that are filters are no question to the search.
+  const filters = Object.keys(readWords(text, 0).filter).length > 0;
+  const found = useQuery({ ...searchQuery(text), enabled: open && text !== "" && !filters });
+  const findings = useQuery({ ...findingsQuery({ state: ["open"], limit: 100 }), enabled: open });
+  const answers = answersOf(
+    typed.trim(),
+    text === "" || filters ? undefined : found.data,
+    findings.data?.items,
+  );
   const recent = typed === "" ? recentFinds() : [];
   const go = (answer: Answer | undefined) => {
     if (!answer) return;
@@ -39,7 +49,8 @@ export function QuickFind({ open, onClose }: { open: boolean; onClose: () => voi
       setEntered(true);
     }
   };
-  const settled = typed.trim() === text && (text === "" || (!found.isPlaceholderData && !found.isPending));
+  const settled =
+    typed.trim() === text && (text === "" || filters || (!found.isPlaceholderData && !found.isPending));
   useEffect(() => {
     // Whoever types fast presses Enter before the answer is there: it is followed once it is.
     if (!entered || !settled) return;
@@ -73,7 +84,7 @@ export function QuickFind({ open, onClose }: { open: boolean; onClose: () => voi
                   setEntered(false);
                 }}
                 onKeyDown={onKey}
-                placeholder="digits of an address, an IP, a switch, a port label, a page"
+                placeholder="digits of an address, an IP, a switch, vlan:20 life:quiet, a page"
                 autoComplete="off"
                 spellCheck={false}
                 width="100%"

@@ -1,25 +1,35 @@
-// The overview: is the data current, what is open, and what changed lately.
+// Today: what needs a look first, then how the last hours went, and what changed lately.
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { Link } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { Switch } from "../api/client";
 import { findingsQuery } from "../api/resources/findings";
 import { changesQuery } from "../api/resources/history";
 import { healthQuery } from "../api/resources/session";
 import { switchesQuery } from "../api/resources/switches";
-import { FindingTable, worstFirst } from "../findings/FindingTable";
+import { FindingTable } from "../findings/FindingTable";
+import { worstFirst } from "../findings/model";
+import { useMay } from "../session/useSession";
 import { Age } from "../shared/Age";
 import { Heading, More, Sheet } from "../shared/Grid";
 import { switchPath } from "../shared/links";
 import { Nothing, Notice, QueryView } from "../shared/QueryView";
 import { ChangeTable } from "../switches/ChangeTable";
+import { FirstSwitch } from "../switches/FirstSwitch";
+import { FreshnessOf } from "./Freshness";
 import { SavedQueries } from "./SavedQueries";
+import { Trends } from "./Trends";
 
-export function Overview() {
+export function Today() {
   const health = useQuery(healthQuery);
   const switches = useQuery(switchesQuery);
   const findings = useQuery(findingsQuery({ state: ["open"], limit: 100 }));
   const changes = useQuery(changesQuery({ limit: 25 }));
+  const navigate = useNavigate();
+  const mayAdd = useMay("administer");
+  if (switches.data?.items.length === 0) {
+    return <FirstSwitch add={mayAdd ? () => navigate("/switches?add=yes") : undefined} />;
+  }
   return (
     <Box>
       <QueryView query={switches} rows={2}>
@@ -63,7 +73,11 @@ export function Overview() {
           }
         </QueryView>
       </Sheet>
-      <Heading>Latest changes</Heading>
+      <Trends />
+      {switches.data && switches.data.items.length > 0 && <FreshnessOf switches={switches.data.items} />}
+      <Heading>
+        Latest changes <More to="/history">all changes</More>
+      </Heading>
       <Sheet tabIndex={0} aria-label="changes">
         <QueryView query={changes} cutTold rows={10}>
           {(page) =>

@@ -1,5 +1,6 @@
 import { describe, expect, it } from "vitest";
-import { answersOf, fragmentDigits, markFragment, step } from "./model";
+import type { Finding } from "../api/client";
+import { answersOf, fragmentDigits, freshness, markFragment, step } from "./model";
 
 describe("a fragment", () => {
   it.each([
@@ -41,4 +42,27 @@ describe("a text in the quick search", () => {
     expect(answersOf("4095", undefined)).toEqual([]);
     expect(answersOf("", undefined)).toEqual([]);
   });
+
+  it("offers open findings, actions, and filters as a list", () => {
+    const finding = { id: 7, title: "Loop at quay-1", kind: "loop", severity: "serious" } as Finding;
+    expect(answersOf("loop", undefined, [finding]).map((one) => one.path)).toEqual(["/findings/7"]);
+    expect(answersOf("add a sw", undefined).map((one) => one.group)).toEqual(["actions"]);
+    expect(answersOf("life:quiet vlan:20", undefined)[0]).toMatchObject({
+      name: "All with life:quiet vlan:20",
+      path: "/endpoints?q=life%3Aquiet%20vlan%3A20",
+    });
+    expect(answersOf("life:asleep", undefined)).toEqual([]);
+  });
+});
+
+it("says how fresh the readings of a switch are, by its own interval", () => {
+  const now = Date.parse("2026-03-01T12:00:00Z");
+  const one = (read_at: string | null, more = {}) =>
+    freshness({ enabled: true, source: "snmp", read_at, interval_s: 60, ...more }, now);
+  expect(one("2026-03-01T11:59:00Z")).toBe("fresh");
+  expect(one("2026-03-01T11:57:00Z")).toBe("late");
+  expect(one("2026-03-01T11:00:00Z")).toBe("old");
+  expect(one(null)).toBe("old");
+  expect(one("2026-03-01T11:00:00Z", { interval_s: 3600 })).toBe("fresh");
+  expect(one(null, { enabled: false })).toBe("off");
 });

@@ -1,6 +1,7 @@
 // Logic of finding, without rendering.
-import type { Schemas } from "../api/client";
-import { endpointPath, portPath, switchPath, vlanPath } from "../shared/links";
+import type { Finding, Schemas } from "../api/client";
+import { readWords } from "../endpoints/words";
+import { endpointPath, endpointsPath, findingPath, portPath, switchPath, vlanPath } from "../shared/links";
 
 export type Piece = { text: string; hit: boolean };
 
@@ -55,7 +56,7 @@ export function vlanText(vlan: number | null, name: string): string {
 }
 
 export type Answer = {
-  group: "endpoints" | "switches" | "ports" | "VLANs" | "pages";
+  group: "endpoints" | "switches" | "ports" | "VLANs" | "findings" | "pages" | "actions";
   name: string;
   about: string;
   path: string;
@@ -63,8 +64,14 @@ export type Answer = {
 
 const PAGES: [name: string, path: string][] = [
   ["Today", "/"],
+  ["Endpoints", "/endpoints"],
   ["Findings", "/findings"],
   ["Switches", "/switches"],
+  ["Discovered switches", "/inventory/discovered"],
+  ["Credentials", "/inventory/credentials"],
+  ["Sites and groups", "/inventory/places"],
+  ["Shared addresses and makers", "/inventory/addresses"],
+  ["Links to devices and mappings", "/inventory/links"],
   ["Map", "/map"],
   ["VLANs", "/vlans"],
   ["Roll call", "/roll-call"],
@@ -75,21 +82,95 @@ const PAGES: [name: string, path: string][] = [
   ["Closed ports", "/rules/closed"],
   ["Rehearsal", "/rules/rehearsal"],
   ["Log of rules", "/rules/log"],
+  ["Changes", "/history"],
+  ["Readings", "/history/readings"],
   ["Compare two instants", "/compare"],
   ["Alerts", "/service"],
   ["Planned work", "/service/planned-work"],
   ["Settings", "/service/settings"],
+  ["Service status", "/service/status"],
   ["People", "/service/people"],
   ["Audit log", "/service/audit"],
   ["My account", "/account"],
 ];
+const ACTIONS: [name: string, path: string][] = [
+  ["Add a switch", "/switches?add=yes"],
+  ["Import an inventory", "/inventory/import"],
+  ["Compare with an hour ago", "/compare"],
+  ["Rehearse changed rules", "/rules/rehearsal"],
+];
 const MOST_ENDPOINTS = 8;
 
-/** What a text may mean, in groups; `data` is what the service found, once it has. */
-export function answersOf(text: string, data: Schemas["SearchResult"] | undefined): Answer[] {
+const MOST_FINDINGS = 5;
+
+/** What a text may mean, in groups; `data` is what the service found, once it has; `findings`: those open. */
+export function answersOf(
+  text: string,
+  data: Schemas["SearchResult"] | undefined,
+  findings: Finding[] = [],
+): Answer[] {
   if (text === "") return [];
   const wanted = text.toLowerCase();
-  const endpoints = (data?.endpoints ?? []).slice(0, MOST_ENDPOINTS).map((one): Answer => {
+  const pages = PAGES.filter(([name]) => name.toLowerCase().includes(wanted)).map(
+    ([name, path]): Answer => ({ group: "pages", name, about: "", path }),
+  );
+  const actions = ACTIONS.filter(([name]) => name.toLowerCase().includes(wanted)).map(
+    ([name, path]): Answer => ({ group: "actions", name, about: "", path }),
+  );
+  return [
+    ...listAnswers(text, data),
+    ...endpointAnswers(data),
+    ...(data?.switches ?? []).map(
+      (one): Answer => ({
+        group: "switches",
+        name: one.name,
+        about: one.location,
+        path: switchPath(one.name),
+      }),
+    ),
+    ...(data?.ports ?? []).map(
+      (one): Answer => ({
+        group: "ports",
+        name: `${one.switch} · ${one.name}`,
+        about: one.alias,
+        path: portPath(one.switch, one.name),
+      }),
+    ),
+    ...vlanAnswers(wanted),
+    ...findings
+      .filter((one) => `${one.title} ${one.kind}`.toLowerCase().includes(wanted))
+      .slice(0, MOST_FINDINGS)
+      .map(
+        (one): Answer => ({
+          group: "findings",
+          name: one.title,
+          about: one.severity,
+          path: findingPath(one.id),
+        }),
+      ),
+    ...pages,
+    ...actions,
+  ];
+}
+
+/** Filters typed as words, and pasted lists, lead to a list of endpoints. */
+function listAnswers(text: string, data: Schemas["SearchResult"] | undefined): Answer[] {
+  const { filter, rest, problems } = readWords(text, Date.now());
+  if (Object.keys(filter).length > 0 && problems.length === 0) {
+    const about = rest ? `${rest} is not a filter` : "";
+    return [{ group: "endpoints", name: `All with ${text}`, about, path: endpointsPath(text) }];
+  }
+  const parts = data?.texts.length ?? 0;
+  if (parts < 2) return [];
+  const hits = data?.texts.filter((one) => one.macs.length + one.switches.length > 0).length ?? 0;
+  const about = `${hits} found`;
+  return [
+    { group: "endpoints", name: `All ${parts} of the list`, about, path: `/?q=${encodeURIComponent(text)}` },
+  ];
+}
+
+function endpointAnswers(data: Schemas["SearchResult"] | undefined): Answer[] {
+  return (data?.endpoints ?? []).slice(0, MOST_ENDPOINTS).map((one): Answer => {
     const place = one.home ?? one.places[0];
     const where = place ? `${place.switch} · ${place.port}` : "";
     return {
@@ -99,24 +180,26 @@ export function answersOf(text: string, data: Schemas["SearchResult"] | undefine
       path: endpointPath(one.mac),
     };
   });
-  const switches = (data?.switches ?? []).map(
-    (one): Answer => ({ group: "switches", name: one.name, about: one.location, path: switchPath(one.name) }),
-  );
-  const ports = (data?.ports ?? []).map(
-    (one): Answer => ({
-      group: "ports",
-      name: `${one.switch} · ${one.name}`,
-      about: one.alias,
-      path: portPath(one.switch, one.name),
-    }),
-  );
-  const number = /^(?:vlan[ :]?)?(\d{1,4})$/.exec(wanted)?.[1];
-  const vlans: Answer[] =
-    number && Number(number) >= 1 && Number(number) <= 4094
-      ? [{ group: "VLANs", name: `VLAN ${Number(number)}`, about: "", path: vlanPath(Number(number)) }]
-      : [];
-  const pages = PAGES.filter(([name]) => name.toLowerCase().includes(wanted)).map(
-    ([name, path]): Answer => ({ group: "pages", name, about: "", path }),
-  );
-  return [...endpoints, ...switches, ...ports, ...vlans, ...pages];
+}
+
+function vlanAnswers(wanted: string): Answer[] {
+  const number = Number(/^(?:vlan[ :]?)?(\d{1,4})$/.exec(wanted)?.[1] ?? 0);
+  if (number < 1 || number > 4094) return [];
+  return [{ group: "VLANs", name: `VLAN ${number}`, about: "", path: vlanPath(number) }];
+}
+
+export type Freshness = "fresh" | "late" | "old" | "off";
+/** Intervals without a complete reading, after which a switch is late, and then old. */
+const LATE_AFTER = 2.5;
+const OLD_AFTER = 10;
+
+/** How old the latest complete reading of a switch is, by the interval it is read at. */
+export function freshness(
+  one: { enabled: boolean; source: string; read_at: string | null; interval_s: number },
+  now: number,
+): Freshness {
+  if (!one.enabled || one.source === "files") return "off";
+  if (!one.read_at) return "old";
+  const intervals = (now - Date.parse(one.read_at)) / (1000 * one.interval_s);
+  return intervals > OLD_AFTER ? "old" : intervals > LATE_AFTER ? "late" : "fresh";
 }

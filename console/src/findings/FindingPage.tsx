@@ -9,11 +9,12 @@ import { findingQuery, kindQuery, partsQuery } from "../api/resources/findings";
 import { Age, useNow } from "../shared/Age";
 import { Fact } from "../shared/Fact";
 import { Facts, Field, Grid, Heading, Sheet, Title } from "../shared/Grid";
-import { endpointPath, findingPath, portPath, switchPath } from "../shared/links";
+import { endpointPath, findingPath, mapOf, portPath, switchPath, withAt } from "../shared/links";
 import { ErrorNotice, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
-import { fullTime, span } from "../shared/time";
+import { fullTime, instantOfInput, shortTime, span } from "../shared/time";
 import { FindingTable } from "./FindingTable";
+import { occurrences } from "./model";
 
 export function FindingPage() {
   const id = Number(useParams().id);
@@ -24,6 +25,7 @@ export function FindingPage() {
       {(finding) => (
         <>
           <About one={finding} />
+          <Occurrences one={finding} />
           <Heading>Evidence</Heading>
           <Sheet tabIndex={0} aria-label="evidence">
             <Evidence one={finding} />
@@ -110,6 +112,7 @@ function Where({ one }: { one: Finding }) {
           {port.switch} · {port.port}
         </Link>
       ))}
+      <Link to={mapOf("finding", one.id)}>on the map</Link>
       {one.switch && ports.length === 0 && <Link to={switchPath(one.switch)}>{one.switch}</Link>}
     </chakra.p>
   );
@@ -118,11 +121,17 @@ function Where({ one }: { one: Finding }) {
 function Act({ one }: { one: Finding }) {
   const client = useQueryClient();
   const [note, setNote] = useState("");
+  const [until, setUntil] = useState("");
   const settled = { onSettled: () => client.invalidateQueries({ queryKey: ["findings"] }) };
   const path = { number: one.id };
   const acknowledge = useMutation({
     mutationFn: () =>
-      need(api.POST("/api/v1/findings/{number}/acknowledge", { params: { path }, body: { note } })),
+      need(
+        api.POST("/api/v1/findings/{number}/acknowledge", {
+          params: { path },
+          body: { note, until: instantOfInput(until) || null },
+        }),
+      ),
     ...settled,
   });
   const clear = useMutation({
@@ -135,6 +144,13 @@ function Act({ one }: { one: Finding }) {
       <Flex gap="10px" align="center" wrap="wrap">
         <label htmlFor="note">Note</label>
         <Field id="note" value={note} onChange={(event) => setNote(event.target.value)} width="320px" />
+        <label htmlFor="until">until</label>
+        <Field
+          id="until"
+          type="datetime-local"
+          value={until}
+          onChange={(event) => setUntil(event.target.value)}
+        />
         <Button size="sm" bg="tarn" color="onTarn" onClick={() => acknowledge.mutate()}>
           Acknowledge
         </Button>
@@ -154,7 +170,11 @@ function Evidence({ one }: { one: Finding }) {
       <tbody>
         {latest.map((piece) => (
           <tr key={`${piece.at} ${piece.text}`}>
-            <td className="tight">{fullTime(piece.at)}</td>
+            <td className="tight">
+              <Link to={withAt(placeOf(one), piece.at)} title="the place, as of that instant">
+                {fullTime(piece.at)}
+              </Link>
+            </td>
             <td className="tight soft">
               <Age at={piece.at} ago />
             </td>
@@ -163,6 +183,74 @@ function Evidence({ one }: { one: Finding }) {
         ))}
       </tbody>
     </Grid>
+  );
+}
+
+/** The page that shows best what a finding is about. */
+function placeOf(one: Finding): string {
+  const port = one.ports.find((each) => each.switch && each.port);
+  if (one.mac) return endpointPath(one.mac);
+  if (port) return portPath(port.switch, port.port);
+  return one.switch ? switchPath(one.switch) : "/history";
+}
+
+const BINS = 60;
+
+/** When it occurred, and whether it is over, as a picture. */
+function Occurrences({ one }: { one: Finding }) {
+  const now = useNow();
+  const end = one.cleared_at ? Date.parse(one.cleared_at) : now;
+  const bins = occurrences(one, end, BINS);
+  const most = Math.max(...bins.map((bin) => bin.count), 1);
+  const quiet = Math.min(
+    BINS,
+    (BINS * (end - Date.parse(one.last_at))) / Math.max(1, end - (bins[0]?.from ?? end)),
+  );
+  const over = one.state === "cleared";
+  return (
+    <>
+      <Heading>When it occurred</Heading>
+      <Sheet>
+        <chakra.figure margin="0" padding="10px 14px">
+          <chakra.svg
+            viewBox={`0 0 ${BINS * 10} 60`}
+            width="100%"
+            maxWidth="900px"
+            height="60px"
+            preserveAspectRatio="none"
+            role="img"
+            aria-label={`evidence over time, none in the last ${span(end - Date.parse(one.last_at))}`}
+          >
+            {bins.map((bin, at) => (
+              <chakra.rect
+                key={bin.from}
+                x={at * 10 + 1}
+                width={8}
+                y={56 - (50 * bin.count) / most}
+                height={Math.max(bin.count > 0 ? 4 : 0, (50 * bin.count) / most)}
+                fill={over ? "soft" : "bad"}
+              >
+                <title>{`${bin.count} from ${shortTime(new Date(bin.from).toISOString())}`}</title>
+              </chakra.rect>
+            ))}
+            <chakra.rect
+              x={(BINS - quiet) * 10}
+              y={56}
+              width={quiet * 10}
+              height={4}
+              fill={over ? "good" : "warn"}
+            />
+          </chakra.svg>
+          <chakra.figcaption color="soft" fontSize="13px">
+            From {shortTime(new Date(bins[0]?.from ?? end).toISOString())} to{" "}
+            {over ? `when it cleared, ${shortTime(one.cleared_at ?? "")}` : "now"}; the bar below is how long
+            it has been quiet.
+            {one.count > one.evidence.length &&
+              ` The latest ${one.evidence.length} of ${one.count} are kept.`}
+          </chakra.figcaption>
+        </chakra.figure>
+      </Sheet>
+    </>
   );
 }
 

@@ -20,8 +20,8 @@ export function FindingTable({
           <th>Severity</th>
           {stateShown && <th>State</th>}
           <th>What</th>
-          <th>Likely cause</th>
-          <th className="n">Evidence</th>
+          <th className="wide">Likely cause</th>
+          <th className="n wide">Evidence</th>
           <th>Since</th>
           <th>Quiet for</th>
         </tr>
@@ -41,8 +41,8 @@ export function FindingTable({
               <Link to={findingPath(one.id)}>{one.title}</Link>
               {one.parts > 0 && <span className="soft"> (explains {one.parts} more)</span>}
             </td>
-            <td>{one.cause}</td>
-            <td className="n">{one.count}</td>
+            <td className="wide">{one.cause}</td>
+            <td className="n wide">{one.count}</td>
             <td className="tight">
               <Age at={one.opened_at} />
             </td>
@@ -53,15 +53,5 @@ export function FindingTable({
         ))}
       </tbody>
     </Grid>
-  );
-}
-
-const WEIGHT: Record<string, number> = { serious: 0, warning: 1, note: 2 };
-
-/** By severity, then latest first. */
-export function worstFirst(findings: Finding[]): Finding[] {
-  return [...findings].sort(
-    (a, b) =>
-      (WEIGHT[a.severity] ?? 9) - (WEIGHT[b.severity] ?? 9) || Date.parse(b.last_at) - Date.parse(a.last_at),
   );
 }

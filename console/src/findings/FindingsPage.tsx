@@ -1,64 +1,271 @@
-// All findings, by state.
+// All findings: by state, severity, kind and site; many acknowledged or cleared at once.
 import { Button, Flex } from "@chakra-ui/react";
-import { useQuery } from "@tanstack/react-query";
-import { useSearchParams } from "react-router";
-import { type FindingState, findingsQuery } from "../api/resources/findings";
-import { Exports } from "../shared/Exports";
-import { Sheet, Title } from "../shared/Grid";
-import { Nothing, QueryView } from "../shared/QueryView";
-import { FindingTable, worstFirst } from "./FindingTable";
+import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
+import { Link, useNavigate, useSearchParams } from "react-router";
+import { api, type Finding, need } from "../api/client";
+import { allFindingsQuery, type FindingState, type Severity } from "../api/resources/findings";
+import { switchesQuery } from "../api/resources/switches";
+import { useMay } from "../session/useSession";
+import { Age } from "../shared/Age";
+import { Choice, Field, Title } from "../shared/Grid";
+import { Labelled } from "../shared/Labelled";
+import { findingPath } from "../shared/links";
+import { ErrorNotice, QueryView } from "../shared/QueryView";
+import { StatusText } from "../shared/StatusText";
+import { instantOfInput } from "../shared/time";
+import { DataTable } from "../table/DataTable";
+import type { Column } from "../table/model";
+import { moreOf, rowsOf, serverSort } from "../table/paged";
+import { severityRank, worstFirst } from "./model";
 
 const STATES: FindingState[] = ["open", "acknowledged", "cleared"];
+const SEVERITIES: Severity[] = ["serious", "warning", "note"];
 const EMPTY: Record<FindingState, string> = {
   open: "No open findings.",
   acknowledged: "No findings are acknowledged.",
   cleared: "No findings have cleared yet.",
 };
 
+function columns(siteOf: Map<string, string>): Column<Finding>[] {
+  const site = (one: Finding) =>
+    [
+      ...new Set(
+        [one.switch, ...one.ports.map((port) => port.switch)].map((name) => siteOf.get(name ?? "") ?? ""),
+      ),
+    ]
+      .filter(Boolean)
+      .join(", ");
+  return [
+    {
+      id: "severity",
+      header: "Severity",
+      width: 110,
+      cell: (one) => <StatusText of={one.severity} />,
+      text: (one) => severityRank(one),
+    },
+    {
+      id: "title",
+      header: "What",
+      width: 330,
+      cell: (one) => (
+        <>
+          <Link to={findingPath(one.id)}>{one.title}</Link>
+          {one.parts > 0 && <span className="soft"> (explains {one.parts} more)</span>}
+        </>
+      ),
+      text: (one) => one.title,
+    },
+    { id: "cause", header: "Likely cause", width: 300, cell: (one) => one.cause, text: (one) => one.cause },
+    {
+      id: "kind",
+      header: "Kind",
+      sortBy: "kind",
+      width: 140,
+      extra: true,
+      cell: (one) => one.kind,
+      text: (one) => one.kind,
+    },
+    { id: "site", header: "Site", width: 110, cell: site, text: site },
+    {
+      id: "count",
+      header: "Evidence",
+      width: 80,
+      number: true,
+      cell: (one) => one.count,
+      text: (one) => one.count,
+    },
+    {
+      id: "opened_at",
+      header: "Since",
+      sortBy: "opened_at",
+      width: 90,
+      cell: (one) => <Age at={one.opened_at} />,
+      text: (one) => one.opened_at,
+    },
+    {
+      id: "last_at",
+      header: "Quiet for",
+      sortBy: "last_at",
+      width: 90,
+      cell: (one) => <Age at={one.last_at} />,
+      text: (one) => one.last_at,
+    },
+    {
+      id: "acknowledged_by",
+      header: "Looked after by",
+      width: 150,
+      extra: true,
+      cell: (one) => [one.acknowledged_by, one.note].filter(Boolean).join(": "),
+      text: (one) => one.acknowledged_by ?? "",
+    },
+  ];
+}
+
+const rowKey = (one: Finding) => String(one.id);
+
 export function FindingsPage() {
   const [params, setParams] = useSearchParams();
-  const asked = params.get("state");
-  const state = STATES.find((one) => one === asked) ?? "open";
+  const state = STATES.find((one) => one === params.get("state")) ?? "open";
+  const severity = SEVERITIES.find((one) => one === params.get("severity"));
+  const kind = params.get("kind") ?? "";
   const parts = params.get("parts") === "yes";
-  const findings = useQuery(findingsQuery({ state: [state], parts, limit: 500 }));
+  const switches = useQuery(switchesQuery);
+  const all = useMemo(
+    () => columns(new Map((switches.data?.items ?? []).map((one) => [one.name, one.site]))),
+    [switches.data],
+  );
+  const found = useInfiniteQuery(
+    allFindingsQuery(
+      { state: [state], parts, ...(severity ? { severity: [severity] } : {}) },
+      serverSort(params.get("sort"), all),
+    ),
+  );
+  const rows = useMemo(() => {
+    const listed = rowsOf(found.data).filter((one) => !kind || one.kind === kind);
+    return state === "cleared" ? listed : worstFirst(listed);
+  }, [found.data, kind, state]);
+  const kinds = useMemo(() => [...new Set(rowsOf(found.data).map((one) => one.kind))].sort(), [found.data]);
+  const navigate = useNavigate();
+  const mayAct = useMay("operate");
+  const put = (what: string, value: string) =>
+    setParams((before) => {
+      const next = new URLSearchParams(before);
+      if (value) next.set(what, value);
+      else next.delete(what);
+      return next;
+    });
   return (
     <>
       <Title>Findings</Title>
-      <Flex gap="8px" align="center" margin="0 0 12px" wrap="wrap">
-        {STATES.map((one) => (
-          <Button
-            key={one}
-            size="sm"
-            variant="outline"
-            aria-pressed={one === state}
-            bg={one === state ? "tint" : "sheet"}
-            fontWeight={one === state ? 700 : 500}
-            onClick={() => setParams({ state: one, ...(parts ? { parts: "yes" } : {}) })}
+      <QueryView query={found} rows={8} cutTold>
+        {() => (
+          <DataTable
+            caption="findings"
+            rows={rows}
+            columns={all}
+            rowKey={rowKey}
+            empty={severity || kind ? "None like that." : EMPTY[state]}
+            more={moreOf(found)}
+            exported={{
+              list: "findings",
+              filters: { state, ...(severity ? { severity } : {}), ...(kind ? { kind } : {}) },
+            }}
+            open={(one) => navigate(findingPath(one.id))}
+            bulk={
+              mayAct && state !== "cleared"
+                ? (chosen, clear) => <Bulk findings={chosen} done={clear} />
+                : undefined
+            }
           >
-            {one}
-          </Button>
-        ))}
-        <label>
-          <input
-            type="checkbox"
-            checked={parts}
-            onChange={() => setParams({ state, ...(parts ? {} : { parts: "yes" }) })}
-          />{" "}
-          also those that another one explains
-        </label>
-        <Exports list="findings" filters={{ state }} />
-      </Flex>
-      <Sheet tabIndex={0} aria-label="findings">
-        <QueryView query={findings} rows={8}>
-          {(page) =>
-            page.items.length === 0 ? (
-              <Nothing>{EMPTY[state]}</Nothing>
-            ) : (
-              <FindingTable findings={state === "cleared" ? page.items : worstFirst(page.items)} />
-            )
-          }
-        </QueryView>
-      </Sheet>
+            <Flex gap="8px" align="center" wrap="wrap">
+              {STATES.map((one) => (
+                <Button
+                  key={one}
+                  size="sm"
+                  variant="outline"
+                  aria-pressed={one === state}
+                  bg={one === state ? "tint" : "sheet"}
+                  fontWeight={one === state ? 700 : 500}
+                  onClick={() => put("state", one)}
+                >
+                  {one}
+                </Button>
+              ))}
+              <Choice
+                aria-label="severity"
+                value={severity ?? ""}
+                onChange={(event) => put("severity", event.target.value)}
+              >
+                <option value="">any severity</option>
+                {SEVERITIES.map((one) => (
+                  <option key={one}>{one}</option>
+                ))}
+              </Choice>
+              <Choice aria-label="kind" value={kind} onChange={(event) => put("kind", event.target.value)}>
+                <option value="">any kind</option>
+                {[...new Set([...kinds, ...(kind ? [kind] : [])])].map((one) => (
+                  <option key={one}>{one}</option>
+                ))}
+              </Choice>
+              <label>
+                <input type="checkbox" checked={parts} onChange={() => put("parts", parts ? "" : "yes")} />{" "}
+                also those that another one explains
+              </label>
+            </Flex>
+          </DataTable>
+        )}
+      </QueryView>
+    </>
+  );
+}
+
+/** Acknowledges or clears the selected ones, one after the other; says how far it came when one is refused. */
+function Bulk({ findings, done }: { findings: Finding[]; done: () => void }) {
+  const client = useQueryClient();
+  const [note, setNote] = useState("");
+  const [until, setUntil] = useState("");
+  const [reached, setReached] = useState(0);
+  const each = async (act: (number: number) => Promise<unknown>) => {
+    setReached(0);
+    for (const one of findings) {
+      await act(one.id);
+      setReached((before) => before + 1);
+    }
+  };
+  const settled = { onSuccess: done, onSettled: () => client.invalidateQueries({ queryKey: ["findings"] }) };
+  const acknowledge = useMutation({
+    mutationFn: () =>
+      each((number) =>
+        need(
+          api.POST("/api/v1/findings/{number}/acknowledge", {
+            params: { path: { number } },
+            body: { note, until: instantOfInput(until) || null },
+          }),
+        ),
+      ),
+    ...settled,
+  });
+  const clear = useMutation({
+    mutationFn: () =>
+      each((number) => need(api.POST("/api/v1/findings/{number}/clear", { params: { path: { number } } }))),
+    ...settled,
+  });
+  const error = acknowledge.error ?? clear.error;
+  return (
+    <>
+      <Field
+        aria-label="note for the selected"
+        placeholder="note"
+        value={note}
+        onChange={(event) => setNote(event.target.value)}
+      />
+      <Labelled
+        label="until (empty: until it is over)"
+        type="datetime-local"
+        value={until}
+        onChange={setUntil}
+      />
+      <Button
+        size="sm"
+        bg="tarn"
+        color="onTarn"
+        loading={acknowledge.isPending}
+        onClick={() => acknowledge.mutate()}
+      >
+        Acknowledge {findings.length}
+      </Button>
+      <Button size="sm" variant="outline" loading={clear.isPending} onClick={() => clear.mutate()}>
+        Clear {findings.length}
+      </Button>
+      {error && (
+        <>
+          <span role="status">
+            {reached} of {findings.length} done
+          </span>
+          <ErrorNotice error={error} />
+        </>
+      )}
     </>
   );
 }

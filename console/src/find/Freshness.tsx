@@ -1,0 +1,121 @@
+// How fresh the readings of each switch are, as a small field each; those that take longest to read.
+import { Box, chakra, Flex } from "@chakra-ui/react";
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
+import { Link } from "react-router";
+import type { Switch } from "../api/client";
+import { readingsQuery } from "../api/resources/history";
+import { summed } from "../history/model";
+import { useNow } from "../shared/Age";
+import { Heading, More } from "../shared/Grid";
+import { switchPath } from "../shared/links";
+import { span } from "../shared/time";
+import { rowsOf } from "../table/paged";
+import { type Freshness as Fresh, freshness } from "./model";
+
+const LOOKS: Record<Fresh, { bg: string; sign: string; words: string }> = {
+  fresh: { bg: "good", sign: "", words: "read in time" },
+  late: { bg: "warn", sign: "◔", words: "late" },
+  old: { bg: "bad", sign: "✕", words: "not read for long, or never" },
+  off: { bg: "line", sign: "–", words: "not watched" },
+};
+const SLOWEST = 5;
+
+export function FreshnessOf({ switches }: { switches: Switch[] }) {
+  const now = useNow();
+  const sites = useMemo(() => {
+    const found = new Map<string, Switch[]>();
+    for (const one of switches) found.set(one.site, [...(found.get(one.site) ?? []), one]);
+    return [...found].sort(([a], [b]) => a.localeCompare(b));
+  }, [switches]);
+  const states = new Map(switches.map((one) => [one.name, freshness(one, now)]));
+  const there = new Set(states.values());
+  return (
+    <>
+      <Heading>
+        How fresh it is <More to="/switches?sort=read_at">switches by reading</More>
+      </Heading>
+      <Flex gap="10px 22px" wrap="wrap">
+        {sites.map(([site, inside]) => (
+          <Box key={site}>
+            <chakra.div color="soft" fontSize="13px">
+              {site || "no site"}
+            </chakra.div>
+            <Flex gap="3px" wrap="wrap" maxWidth="420px">
+              {inside.map((one) => {
+                const state = states.get(one.name) ?? "off";
+                const told = one.read_at ? `read ${span(now - Date.parse(one.read_at))} ago` : "never read";
+                return (
+                  <chakra.span
+                    key={one.name}
+                    width="22px"
+                    height="22px"
+                    borderRadius="4px"
+                    bg={LOOKS[state].bg}
+                    color="sheet"
+                    textAlign="center"
+                    lineHeight="22px"
+                    fontSize="12px"
+                    fontWeight={700}
+                    title={`${one.name}: ${told}`}
+                  >
+                    <chakra.span asChild display="block" height="100%">
+                      <Link
+                        to={switchPath(one.name)}
+                        aria-label={`${one.name}: ${told}, ${LOOKS[state].words}`}
+                      >
+                        {LOOKS[state].sign}
+                      </Link>
+                    </chakra.span>
+                  </chakra.span>
+                );
+              })}
+            </Flex>
+          </Box>
+        ))}
+        <Slowest />
+      </Flex>
+      <Flex gap="4px 16px" wrap="wrap" color="soft" fontSize="13px" marginTop="6px">
+        {(Object.keys(LOOKS) as Fresh[])
+          .filter((state) => there.has(state))
+          .map((state) => (
+            <span key={state}>
+              <chakra.span
+                display="inline-block"
+                width="12px"
+                height="12px"
+                borderRadius="3px"
+                bg={LOOKS[state].bg}
+                verticalAlign="-1px"
+              />{" "}
+              {LOOKS[state].sign} {LOOKS[state].words}
+            </span>
+          ))}
+      </Flex>
+    </>
+  );
+}
+
+function Slowest() {
+  const found = useInfiniteQuery(readingsQuery("", null));
+  const sums = useMemo(() => summed(rowsOf(found.data)).slice(0, SLOWEST), [found.data]);
+  if (sums.length === 0) return null;
+  return (
+    <Box>
+      <chakra.div color="soft" fontSize="13px">
+        longest to read, lately
+      </chakra.div>
+      <Flex gap="2px 14px" wrap="wrap">
+        {sums.map((one) => (
+          <span key={one.switch}>
+            <chakra.span color="tarn" fontWeight={600}>
+              <Link to={`/history/readings?of=${encodeURIComponent(one.switch)}`}>{one.switch}</Link>
+            </chakra.span>{" "}
+            {one.median_ms} ms
+            {one.failed > 0 && <chakra.span color="bad"> ✕{one.failed}</chakra.span>}
+          </span>
+        ))}
+      </Flex>
+    </Box>
+  );
+}

@@ -1,0 +1,20 @@
+import { expect, it } from "vitest";
+import type { Finding } from "../api/client";
+import { occurrences, worstFirst } from "./model";
+
+it("puts the worst and latest first", () => {
+  const one = (severity: string, last_at: string) => ({ severity, last_at }) as Finding;
+  const listed = worstFirst([
+    one("note", "2026-03-01T12:00:00Z"),
+    one("serious", "2026-03-01T10:00:00Z"),
+    one("serious", "2026-03-01T11:00:00Z"),
+  ]);
+  expect(listed.map((each) => each.last_at.slice(11, 13))).toEqual(["11", "10", "12"]);
+});
+
+it("counts evidence over time, the latest too", () => {
+  const at = (minute: number) => ({ at: `2026-03-01T10:${String(minute).padStart(2, "0")}:00Z`, text: "" });
+  const finding = { first_at: "2026-03-01T10:00:00Z", evidence: [at(0), at(1), at(19), at(20)] } as Finding;
+  const bins = occurrences(finding, Date.parse("2026-03-01T10:20:00Z"), 4);
+  expect(bins.map((bin) => bin.count)).toEqual([2, 0, 0, 2]);
+});
