@@ -2,11 +2,11 @@
 import { Box, Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { Labelled, OneOf } from "../alerts/Labelled";
 import { api, need, type Port, type Schemas } from "../api/client";
 import { useMay } from "../session/useSession";
 import { Fact } from "../shared/Fact";
 import { Facts } from "../shared/Grid";
+import { Labelled, OneOf } from "../shared/Labelled";
 import { ErrorNotice, Notice } from "../shared/QueryView";
 import { REOPENS, secondsOf, stateText } from "./model";
 

@@ -7,10 +7,10 @@ import { plannedWorkQuery } from "../api/resources/alerts";
 import { drop } from "../people/drop";
 import { useMay } from "../session/useSession";
 import { Grid, Sheet, Title } from "../shared/Grid";
+import { Labelled, OneOf } from "../shared/Labelled";
 import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
 import { RowAction } from "../shared/RowActions";
-import { fullTime } from "../shared/time";
-import { Labelled, OneOf } from "./Labelled";
+import { fullTime, instantOfInput } from "../shared/time";
 
 export function PlannedWorkPage() {
   const client = useQueryClient();
@@ -94,7 +94,7 @@ function NewWork() {
   const [hours, setHours] = useState("2");
   const plan = useMutation({
     mutationFn: () => {
-      const from = begins ? new Date(begins) : new Date();
+      const from = new Date(instantOfInput(begins) || Date.now());
       const body: Schemas["NewPlannedWork"] = {
         begins_at: begins ? from.toISOString() : null,
         ends_at: new Date(from.getTime() + Number(hours) * 3_600_000).toISOString(),

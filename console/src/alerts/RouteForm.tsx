@@ -4,8 +4,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, need, type Schemas } from "../api/client";
 import { targetsQuery } from "../api/resources/alerts";
+import { Labelled, OneOf, Tick } from "../shared/Labelled";
 import { ErrorNotice } from "../shared/QueryView";
-import { Labelled, OneOf, Tick } from "./Labelled";
 import { DAYS, names, type Route } from "./model";
 
 type Given = Schemas["AlertRouteSettings"];

@@ -3,8 +3,8 @@ import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, need, type Schemas } from "../api/client";
+import { Labelled, OneOf, Tick } from "../shared/Labelled";
 import { ErrorNotice } from "../shared/QueryView";
-import { Labelled, OneOf, Tick } from "./Labelled";
 import { names, type Target } from "./model";
 
 type Settings = Target["settings"];

@@ -11,7 +11,7 @@ import { Choice, Field, Grid, Sheet, Title } from "../shared/Grid";
 import { endpointPath, withAt } from "../shared/links";
 import { Nothing, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
-import { localInput } from "../shared/time";
+import { instantOfInput, timeInput } from "../shared/time";
 import { groupsOf } from "../switches/model";
 
 const SPANS: [string, number][] = [
@@ -41,7 +41,6 @@ export function ComparePage() {
     const next = { ...Object.fromEntries(params), ...values };
     setParams(Object.fromEntries(Object.entries(next).filter(([, value]) => value !== "")));
   };
-  const instant = (text: string) => (text ? new Date(text).toISOString() : "");
   return (
     <>
       <Title>Compare two instants</Title>
@@ -50,15 +49,15 @@ export function ComparePage() {
         <Field
           id="since"
           type="datetime-local"
-          value={localInput(since)}
-          onChange={(event) => set({ since: instant(event.target.value) })}
+          value={timeInput(since)}
+          onChange={(event) => set({ since: instantOfInput(event.target.value) })}
         />
         <label htmlFor="until">to</label>
         <Field
           id="until"
           type="datetime-local"
-          value={until ? localInput(until) : ""}
-          onChange={(event) => set({ until: instant(event.target.value) })}
+          value={until ? timeInput(until) : ""}
+          onChange={(event) => set({ until: instantOfInput(event.target.value) })}
         />
         <span>(empty: now)</span>
         {SPANS.map(([text, minutes]) => (

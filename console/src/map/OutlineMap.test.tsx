@@ -19,7 +19,15 @@ const map: NetworkMap = {
   })),
   links: names.slice(1).map((name, at) => {
     const above = `sw-${Math.floor(at / 5)}`;
-    return { a: above, a_port: "p1", b: name, b_port: "p9", why: "announces itself" };
+    return {
+      a: above,
+      a_port: "p1",
+      b: name,
+      b_port: "p9",
+      why: "announces itself",
+      state: "carrying",
+      bundled: 1,
+    };
   }),
 };
 

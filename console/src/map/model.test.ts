@@ -1,11 +1,20 @@
 import { expect, it } from "vitest";
 import type { Hop, NetworkMap } from "../api/client";
-import { layOut, pair, pathPairs } from "./model";
+import { layOut, meant, pair, pathPairs } from "./model";
 import { openAtFirst, openFor, outline } from "./outline";
+import { layOutSites } from "./sites";
 
 const named = (names: string[], links: [string, string][]): NetworkMap => ({
   switches: names.map((name) => ({ name, site: "", health: "read", healthy: true, present: 0, findings: 0 })),
-  links: links.map(([a, b]) => ({ a, a_port: "p1", b, b_port: "p2", why: "" })),
+  links: links.map(([a, b]) => ({
+    a,
+    a_port: "p1",
+    b,
+    b_port: "p2",
+    why: "",
+    state: "carrying",
+    bundled: 1,
+  })),
 });
 
 it("puts the middle on top and what is connected to it below, in its order", () => {
@@ -76,4 +85,37 @@ it("marks the cables on the path", () => {
     { switch: "a", leads_to: "" },
   ] as Hop[];
   expect(pathPairs(hops)).toEqual(new Set([pair("a", "b")]));
+});
+
+it("stands switches in the areas of their sites, none over another", () => {
+  const switches = ["core", "a1", "a2", "a10", "b1"].map((name) => ({ name, site: name[0] ?? "" }));
+  const map = { switches, links: [] } as unknown as NetworkMap;
+  const layout = layOutSites(
+    map,
+    new Map([
+      ["core", 0],
+      ["a1", 1],
+      ["a2", 1],
+      ["a10", 1],
+      ["b1", 2],
+    ]),
+  );
+  expect(layout.areas.map((one) => one.site)).toEqual(["c", "a", "b"]);
+  for (const { name, site } of switches) {
+    const area = layout.areas.find((one) => one.site === site);
+    const place = layout.places.get(name);
+    if (!area || !place) throw new Error(name);
+    expect(place.x).toBeGreaterThan(area.x);
+    expect(place.x).toBeLessThan(area.x + area.width);
+    expect(place.y).toBeLessThan(area.y + area.height);
+  }
+  expect(new Set([...layout.places.values()].map((one) => `${one.x} ${one.y}`)).size).toBe(5);
+});
+
+it("knows what is meant to be shown", () => {
+  const map = { switches: [{ name: "Quay-1" }], links: [] } as unknown as NetworkMap;
+  expect(meant("vlan 20", map)).toEqual({ vlan: "20" });
+  expect(meant("finding:7", map)).toEqual({ finding: "7" });
+  expect(meant("quay-1", map)).toEqual({ switch: "Quay-1" });
+  expect(meant("9e4a", map)).toEqual({ mac: "9e4a" });
 });

@@ -11,7 +11,7 @@ const MOST_IN_ROW = 16;
 /** The same switches and cables always give the same picture. */
 export function layOut(map: NetworkMap): Layout {
   const near = neighbours(map);
-  const tierOf = tiers(map, near);
+  const tierOf = tiers(map);
   const rows: string[][] = [];
   for (const one of map.switches) {
     const tier = tierOf.get(one.name) ?? 0;
@@ -68,7 +68,8 @@ function neighbours(map: NetworkMap): Map<string, string[]> {
 }
 
 /** Distance from the switches with the most cables, which are taken as the middle of the network. */
-function tiers(map: NetworkMap, near: Map<string, string[]>): Map<string, number> {
+export function tiers(map: NetworkMap): Map<string, number> {
+  const near = neighbours(map);
   const degree = (name: string) => near.get(name)?.length ?? 0;
   const most = Math.max(0, ...map.switches.map((one) => degree(one.name)));
   const middle = map.switches.filter((one) => degree(one.name) === most && most > 0).map((one) => one.name);
@@ -118,3 +119,12 @@ export function pathPairs(hops: Hop[]): Set<string> {
 }
 
 export const pair = (a: string, b: string) => [a, b].sort().join(" ");
+
+/** What is looked for: a VLAN, a finding, a switch by its name; whatever else is typed is meant as an address. */
+export function meant(text: string, map: NetworkMap | undefined): Record<string, string> {
+  if (!text) return {};
+  const [, kind, number] = /^(vlan|finding)[ :#]*(\d+)$/i.exec(text) ?? [];
+  if (kind && number) return { [kind.toLowerCase()]: number };
+  const named = map?.switches.find((one) => one.name.toLowerCase() === text.toLowerCase());
+  return named ? { switch: named.name } : { mac: text };
+}

@@ -1,6 +1,6 @@
 // The frame of everything about rules: its pages, and the edits that are not applied yet.
 import { useState } from "react";
-import { Outlet, useOutletContext } from "react-router";
+import { Outlet, useLocation, useOutletContext } from "react-router";
 import { Title } from "../shared/Grid";
 import { SubPage, SubPages } from "../shared/SubPages";
 import type { Pending } from "./model";
@@ -13,14 +13,16 @@ interface Context {
 export const useRules = () => useOutletContext<Context>();
 
 export function RulesLayout() {
+  const { pathname } = useLocation();
   const [pending, setPending] = useState<Pending>(new Map());
   return (
     <>
-      <Title>Rules of ports</Title>
+      {pathname.startsWith("/rules") && <Title>Rules of ports</Title>}
       <SubPages about="about rules">
         <SubPage to="/rules" end>
           Ports{pending.size > 0 && ` (${pending.size} not applied)`}
         </SubPage>
+        <SubPage to="/roll-call">Roll call</SubPage>
         <SubPage to="/rules/levels">Levels</SubPage>
         <SubPage to="/rules/enrolment">Enrolment</SubPage>
         <SubPage to="/rules/barred">Barred</SubPage>

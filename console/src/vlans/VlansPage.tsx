@@ -3,10 +3,10 @@ import { useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { vlanPortsQuery, vlansQuery } from "../api/resources/network";
 import { inVlanQuery } from "../api/resources/stays";
-import { AsOfPicker } from "../shared/AsOfPicker";
 import { Exports } from "../shared/Exports";
-import { Grid, Heading, Sheet, Title } from "../shared/Grid";
-import { portPath, vlanPath } from "../shared/links";
+import { Grid, Heading, More, Sheet, Title } from "../shared/Grid";
+import { useAt } from "../shared/instant";
+import { mapOf, portPath, vlanPath } from "../shared/links";
 import { Nothing, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { StayTable } from "../shared/StayTable";
@@ -57,21 +57,16 @@ export function VlansPage() {
 
 export function VlanPage() {
   const id = Number(useParams().id);
+  const at = useAt();
   const vlans = useQuery(vlansQuery);
   const name = vlans.data?.find((one) => one.id === id)?.names.join(" / ") ?? "";
   return (
     <>
       <Title>
-        VLAN {id} {name}
+        VLAN {id} {name} <More to={mapOf("vlan", id)}>on the map</More>
       </Title>
-      <AsOfPicker kept="VLAN name and port labels are the current ones.">
-        {(at) => (
-          <>
-            <InIt id={id} at={at} />
-            {at === undefined && <Carriers id={id} />}
-          </>
-        )}
-      </AsOfPicker>
+      <InIt id={id} at={at} />
+      {at === undefined && <Carriers id={id} />}
     </>
   );
 }
