@@ -1,0 +1,169 @@
+"""The table of every list, findings by the dozen, the past, and how things are shown, in a real browser."""
+
+import re
+
+from playwright.sync_api import Browser, Page, expect
+
+from kiteroll.client import bar, findings, lift_bar, stays
+from kiteroll.schemas.api import NewBarred
+from tests.console.conftest import open_console, sign_in, violations
+from tests.support.harness import Service, read_again, wait_until
+
+
+def test_a_list_is_filtered_by_words_sorted_and_used_by_keyboard(page: Page) -> None:
+    page.goto("/endpoints")
+    table = page.get_by_label("endpoints", exact=True)
+    expect(table.get_by_role("row").nth(1)).to_be_visible()
+    page.get_by_label("filters", exact=True).fill("switch:quay-* life:present")
+    expect(page).to_have_url(re.compile("q=switch"))
+    expect(table).not_to_contain_text("checkin-")
+    expect(table).to_contain_text("quay-2")
+    page.get_by_label("filters", exact=True).fill("life:asleep")
+    expect(page.get_by_text("life:asleep is none of present, quiet, gone")).to_be_visible()
+    page.get_by_label("filters", exact=True).fill("switch:quay-1")
+
+    page.get_by_role("button", name="Columns").click()
+    page.get_by_label("Host name", exact=True).click()
+    page.get_by_role("button", name="Label further to the left").click()
+    expect(page).to_have_url(re.compile("columns=label"))
+    page.keyboard.press("Escape")
+    expect(table.get_by_role("columnheader").nth(1)).to_have_text("Label")
+    table.get_by_role("button", name="Address").click()
+    table.get_by_role("button", name="Address").click()
+    expect(table.get_by_role("columnheader", name="Address")).to_have_attribute("aria-sort", "descending")
+    page.get_by_label("words the rows must have").fill("02:1a:05")
+    expect(page.get_by_text(re.compile(r"^\d+ of \d+ rows$"))).to_be_visible()
+    shown = page.url
+    table.focus()
+    page.keyboard.press("ArrowDown")
+    page.keyboard.press("ArrowDown")
+    chosen = page.locator("tr:focus")
+    expect(chosen).to_have_count(1)
+    mac = chosen.get_by_role("link").first.inner_text()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name=mac)).to_be_visible()
+    page.goto(shown)  # all that was chosen is in the URL
+    expect(table.get_by_role("columnheader", name="Address")).to_have_attribute("aria-sort", "descending")
+    expect(table.get_by_role("columnheader").nth(1)).to_have_text("Label")
+    assert violations(page) == []
+
+
+def test_many_findings_are_acknowledged_with_a_note(page: Page, service: Service) -> None:
+    with service.client() as kite:
+        lamp = next(iter(kite.each(stays(switch="quay-3", uplinks=False)))).mac
+        kite.send(bar(NewBarred(prefix=lamp, reason="stolen")))
+        read_again(kite, "quay-3")
+        wait_until(lambda: kite.all(findings(mac=lamp, states=["open"])), "a finding about the lamp")
+        found = kite.all(findings(mac=lamp, states=["open"]))[0]
+        page.goto(f"/findings?kind={found.kind}")
+        page.get_by_label(f"select {found.id}", exact=True).check()
+        chosen = page.get_by_role("group", name="with the selected rows")
+        chosen.get_by_label("note for the selected").fill("known since the works")
+        chosen.get_by_role("button", name="Acknowledge 1").click()
+        expect(chosen).to_have_count(0)
+        again = next(one for one in kite.all(findings(states=["acknowledged"])) if one.id == found.id)
+        assert again.note == "known since the works"
+        page.goto(f"/findings/{found.id}")
+        expect(page.get_by_role("img", name=re.compile("^evidence over time"))).to_be_visible()
+        page.get_by_title("the place, as of that instant").first.click()
+        expect(page.get_by_text("not now. Ages count back from then")).to_be_visible()
+        kite.send(lift_bar(lamp))
+
+
+def test_a_port_opens_at_the_side_and_the_page_stays_where_it_is(page: Page) -> None:
+    page.goto("/switches/checkin-east")
+    page.get_by_role("group", name="ports").get_by_role("button", name=re.compile("^p6")).click()
+    panel = page.get_by_role("dialog", name="port p6")
+    expect(panel.get_by_role("heading", name="Addresses now and before")).to_be_visible()
+    expect(page.get_by_role("heading", name="checkin-east")).to_be_visible()
+    page.get_by_role("group", name="ports").get_by_role("button", name=re.compile("^p7")).click()
+    expect(page.get_by_role("dialog", name="port p7")).to_be_visible()
+    page.get_by_role("button", name="close the port").click()
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    page.get_by_role("tab", name="Addresses").click()
+    expect(page.get_by_label("endpoints at the switch")).to_contain_text("02:1a:")
+    page.get_by_role("tab", name="Readings").click()
+    expect(page.get_by_role("img", name=re.compile("^addresses over"))).to_be_visible()
+    expect(page).to_have_url(re.compile("tab=readings"))
+
+
+def test_the_map_shows_a_vlan_and_leads_to_switches(page: Page) -> None:
+    page.goto("/vlans/30")
+    page.get_by_role("link", name="on the map").click()
+    quay = page.locator(".switch").filter(has_text="quay-1")
+    expect(quay).to_have_attribute("data-marked", "true")
+    page.get_by_role("button", name="By site").click()
+    expect(page.locator(".area").filter(has_text="no site")).to_be_visible()
+    page.get_by_label("Show", exact=True).fill("workshop")
+    page.keyboard.press("Enter")
+    expect(page.locator(".switch").filter(has_text="workshop")).to_have_attribute("data-marked", "true")
+    page.locator(".switch").filter(has_text="workshop").press("Enter")
+    expect(page.get_by_role("heading", name="workshop")).to_be_visible()
+
+
+def test_the_time_line_is_zoomed_by_keyboard(page: Page) -> None:
+    page.goto("/endpoints/02:1a:09:01:9e:4a")
+    line = page.get_by_role("group", name=re.compile("^time line"))
+    line.focus()
+    shown = page.get_by_text(re.compile(r"^\d+ \w+, \d\d:\d\d to \d+ \w+, \d\d:\d\d$"))
+    whole = shown.inner_text()
+    line.press("+")
+    expect(page.get_by_role("button", name="all of it")).to_be_enabled()
+    line.press("0")
+    expect(page.get_by_role("button", name="all of it")).to_be_disabled()
+    assert whole
+
+
+def test_one_instant_holds_for_all_pages_and_those_that_cannot_say_so(page: Page) -> None:
+    page.goto("/switches")
+    page.get_by_role("button", name="as of now").click()
+    page.get_by_role("button", name="15 min ago").click()
+    expect(page.get_by_text("This page shows what is now.")).to_be_visible()
+    page.get_by_role("link", name="Map", exact=True).click()
+    expect(page.get_by_text("not now. Ages count back from then")).to_be_visible()
+    assert "at=" in page.url
+    page.get_by_role("button", name=re.compile("^as of ")).click()
+    page.get_by_role("link", name="Compare then with now").click()
+    expect(page.get_by_role("heading", name="Compare two instants")).to_be_visible()
+
+
+def test_zone_contrast_and_density_are_chosen_once(browser: Browser, service: Service) -> None:
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800}, base_url=service.url, locale="en-GB", timezone_id="Asia/Tokyo"
+    )
+    page = context.new_page()
+    sign_in(page, service)
+    page.goto("/history")
+    when = page.get_by_label("changes", exact=True).get_by_role("row").nth(1).get_by_role("cell").first
+    expect(when).to_contain_text("GMT+9")
+    page.get_by_role("button", name="account and display").click()
+    page.get_by_role("menuitemradio", name="In UTC").click()
+    page.get_by_role("menuitemradio", name="High").click()
+    page.get_by_role("menuitemradio", name="Dark").click()
+    page.keyboard.press("Escape")
+    expect(when).to_contain_text("UTC")
+    page.reload()
+    expect(when).to_contain_text("UTC")
+    assert page.evaluate("document.documentElement.className").split().count("contrast") == 1
+    assert violations(page) == []
+    context.close()
+
+
+def test_things_are_looked_up_on_a_phone(browser: Browser, service: Service) -> None:
+    context = browser.new_context(viewport={"width": 390, "height": 800}, base_url=service.url, locale="en-GB")
+    page = context.new_page()
+    sign_in_small = page.goto("/")
+    assert sign_in_small is not None
+    page.get_by_role("button", name="With a token instead").click()
+    page.get_by_label("Token").fill(service.token)
+    page.get_by_role("button", name="Sign in", exact=True).click()
+    page.get_by_label("Find a device, a switch or a port").fill("9e:4a")
+    expect(page.get_by_role("link", name="02:1a:09:01:9e:4a")).to_be_visible()
+    page.get_by_role("button", name="parts of the console").click()
+    page.get_by_role("menuitem", name="Switches").click()
+    page.get_by_role("link", name="checkin-east").click()
+    expect(page.get_by_role("group", name="ports").first).to_be_visible()
+    wider = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+    assert wider <= 0, "the page itself does not scroll sideways"
+    assert violations(page) == []
+    context.close()
