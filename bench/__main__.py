@@ -17,6 +17,7 @@ NAMES = (
     "alerts",
     "backup",
     "export",
+    "console",
     "year",
     "story",
 )

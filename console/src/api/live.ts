@@ -3,6 +3,14 @@ import { type QueryClient, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 
 const GATHER_MS = 800;
+/** What is large, or is asked for by many events, is asked again no sooner than this. */
+const RESTS_MS: Record<string, number> = {
+  switches: 5_000,
+  health: 5_000,
+  ports: 3_000,
+  stays: 3_000,
+  search: 2_000,
+};
 const ON_READING = ["switches", "switch", "ports", "neighbours", "health"];
 const ON_CHANGE = ["search", "changes", "stays", "findings", "roll-call"];
 const ON_RULES = ["rules", "roll-call", "stays"];
@@ -33,19 +41,24 @@ export function useLive(): boolean {
   return connected;
 }
 
-/** Collects keys and hands them over together, at most once in GATHER_MS. */
-export function gatherer(handOver: (keys: Set<string>) => void) {
+/** Collects keys and hands them over together, at most once in GATHER_MS; each key no sooner than it has rested. */
+export function gatherer(handOver: (keys: Set<string>) => void, rests: Record<string, number> = RESTS_MS) {
   let keys = new Set<string>();
+  const last = new Map<string, number>();
   let timer: ReturnType<typeof setTimeout> | undefined;
+  const due = () => {
+    timer = undefined;
+    const now = Date.now();
+    const rested = new Set([...keys].filter((key) => now - (last.get(key) ?? 0) >= (rests[key] ?? 0)));
+    keys = new Set([...keys].filter((key) => !rested.has(key)));
+    for (const key of rested) last.set(key, now);
+    if (keys.size > 0) timer = setTimeout(due, GATHER_MS);
+    if (rested.size > 0) handOver(rested);
+  };
   return {
     add(more: string[]) {
       for (const key of more) keys.add(key);
-      timer ??= setTimeout(() => {
-        timer = undefined;
-        const due = keys;
-        keys = new Set();
-        handOver(due);
-      }, GATHER_MS);
+      timer ??= setTimeout(due, GATHER_MS);
     },
     stop() {
       clearTimeout(timer);

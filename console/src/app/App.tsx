@@ -1,14 +1,17 @@
 // The sign-in page for visitors, the pages for everybody else.
 import { ChakraProvider } from "@chakra-ui/react";
 import { QueryClient, QueryClientProvider, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { lazy, Suspense, useState } from "react";
 import { RouterProvider } from "react-router";
 import { type Schemas, ServiceProblem } from "../api/client";
 import { sessionQuery } from "../api/resources/session";
-import { FirstPassword, SignIn } from "../session/SignIn";
 import { QueryView } from "../shared/QueryView";
 import { makeRouter } from "./routes";
 import { system } from "./theme";
+
+// Whoever is signed in already does not fetch the way in.
+const SignIn = lazy(() => import("../session/SignIn").then((all) => ({ default: all.SignIn })));
+const FirstPassword = lazy(() => import("../session/SignIn").then((all) => ({ default: all.FirstPassword })));
 
 const SIGNED_OUT: Schemas["Session"] = {
   signed_in: false,
@@ -55,15 +58,17 @@ function Gate() {
   const [router] = useState(makeRouter);
   const session = useQuery(sessionQuery);
   return (
-    <QueryView query={session}>
-      {(state) => {
-        if (!state.signed_in) return <SignIn openid={state.openid ?? ""} />;
-        return state.must_change_password ? (
-          <FirstPassword session={state} />
-        ) : (
-          <RouterProvider router={router} />
-        );
-      }}
-    </QueryView>
+    <Suspense>
+      <QueryView query={session}>
+        {(state) => {
+          if (!state.signed_in) return <SignIn openid={state.openid ?? ""} />;
+          return state.must_change_password ? (
+            <FirstPassword session={state} />
+          ) : (
+            <RouterProvider router={router} />
+          );
+        }}
+      </QueryView>
+    </Suspense>
   );
 }

@@ -14,14 +14,23 @@ export type Choice<P extends Preference> = (typeof CHOICES)[P][number];
 const key = (name: Preference) => `kiteroll.${name}`;
 const listeners = new Set<() => void>();
 
+/** What was read once: every time on a page asks for the zone. */
+const read = new Map<Preference, string>();
+
 export function preference<P extends Preference>(name: P): Choice<P> {
-  const kept = localStorage.getItem(key(name));
-  const known: readonly string[] = CHOICES[name];
-  return (kept !== null && known.includes(kept) ? kept : known[0]) as Choice<P>;
+  let chosen = read.get(name);
+  if (chosen === undefined) {
+    const kept = localStorage.getItem(key(name));
+    const known: readonly string[] = CHOICES[name];
+    chosen = kept !== null && known.includes(kept) ? kept : (known[0] ?? "");
+    read.set(name, chosen);
+  }
+  return chosen as Choice<P>;
 }
 
 export function setPreference<P extends Preference>(name: P, value: Choice<P>): void {
   localStorage.setItem(key(name), value);
+  read.set(name, value);
   applyColours();
   for (const tell of listeners) tell();
 }

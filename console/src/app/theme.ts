@@ -1,7 +1,51 @@
 // Colours, type and spacing of the console. Other files use these tokens and no colours of their own.
-import { createSystem, defaultConfig, defineConfig } from "@chakra-ui/react";
+import { createSystem, defaultBaseConfig, defineConfig } from "@chakra-ui/react";
+import {
+  animationStyles,
+  breakpoints,
+  buttonRecipe,
+  cssVarsPrefix,
+  cssVarsRoot,
+  dialogSlotRecipe,
+  drawerSlotRecipe,
+  globalCss,
+  keyframes,
+  layerStyles,
+  menuSlotRecipe,
+  popoverSlotRecipe,
+  semanticTokens,
+  skeletonRecipe,
+  tabsSlotRecipe,
+  textStyles,
+  tokens,
+} from "@chakra-ui/react/theme";
 
 const both = (light: string, dark: string) => ({ value: { base: light, _dark: dark } });
+
+// Of the library's looks only those of components that are used: all of them are half of the first script.
+const library = defineConfig({
+  preflight: true,
+  cssVarsPrefix,
+  cssVarsRoot,
+  globalCss,
+  theme: {
+    breakpoints,
+    keyframes,
+    tokens,
+    semanticTokens,
+    textStyles,
+    layerStyles,
+    animationStyles,
+    recipes: { button: buttonRecipe, skeleton: skeletonRecipe },
+    slotRecipes: {
+      dialog: dialogSlotRecipe,
+      drawer: drawerSlotRecipe,
+      menu: menuSlotRecipe,
+      popover: popoverSlotRecipe,
+      tabs: tabsSlotRecipe,
+    },
+  },
+});
 
 const config = defineConfig({
   globalCss: {
@@ -33,6 +77,15 @@ const config = defineConfig({
       "--chakra-colors-tarn": "#a9f1f7",
       "--chakra-colors-kite": "#ffb596",
     },
+    ".sr": { position: "absolute", width: "1px", height: "1px", overflow: "hidden", clipPath: "inset(50%)" },
+    ".status": { whiteSpace: "nowrap" },
+    ".status .sign": { display: "inline-block", width: "1.2em" },
+    ".status.good": { color: "good" },
+    ".status.warn": { color: "warn" },
+    ".status.bad": { color: "bad" },
+    ".status.soft": { color: "soft" },
+    ".status.tarn": { color: "tarn" },
+    ".status.kite": { color: "kite" },
     "*:focus-visible": { outline: "2px solid", outlineColor: "kite", outlineOffset: "1px" },
   },
   theme: {
@@ -77,4 +130,4 @@ const config = defineConfig({
   },
 });
 
-export const system = createSystem(defaultConfig, config);
+export const system = createSystem(defaultBaseConfig, library, config);

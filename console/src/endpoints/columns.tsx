@@ -21,6 +21,7 @@ export const ENDPOINT_COLUMNS: Column<Endpoint>[] = [
   },
   {
     id: "label",
+    wide: true,
     header: "Label",
     sortBy: "label",
     width: 110,
@@ -29,6 +30,7 @@ export const ENDPOINT_COLUMNS: Column<Endpoint>[] = [
   },
   {
     id: "ips",
+    wide: true,
     header: "IP",
     width: 120,
     mono: true,
@@ -37,6 +39,7 @@ export const ENDPOINT_COLUMNS: Column<Endpoint>[] = [
   },
   {
     id: "host_names",
+    wide: true,
     header: "Host name",
     width: 140,
     cell: (one) => one.host_names.join(", "),
@@ -60,6 +63,7 @@ export const ENDPOINT_COLUMNS: Column<Endpoint>[] = [
   },
   {
     id: "vlan",
+    wide: true,
     header: "VLAN",
     width: 110,
     cell: (one) => place(one) && vlanText(place(one)?.vlan ?? null, place(one)?.vlan_name ?? ""),
@@ -74,6 +78,7 @@ export const ENDPOINT_COLUMNS: Column<Endpoint>[] = [
   },
   {
     id: "confidence",
+    wide: true,
     header: "How sure",
     width: 110,
     cell: (one) => one.confidence !== "none" && <StatusText of={one.confidence} title={one.why} />,
@@ -96,6 +101,7 @@ export const ENDPOINT_COLUMNS: Column<Endpoint>[] = [
   },
   {
     id: "first_seen_at",
+    wide: true,
     header: "First seen",
     sortBy: "first_seen_at",
     width: 110,

@@ -26,13 +26,13 @@ export function EndpointTable({
         <thead>
           <tr>
             <th>Address</th>
-            <th>IP and name</th>
+            <th className="wide">IP and name</th>
             <th>Switch and port</th>
-            <th>VLAN</th>
+            <th className="wide">VLAN</th>
             <th>Life</th>
-            <th>Since</th>
+            <th className="wide">Since</th>
             <th>Last seen</th>
-            <th>Port label</th>
+            <th className="wide">Port label</th>
             <th>
               <chakra.span srOnly>Details</chakra.span>
             </th>
@@ -59,8 +59,11 @@ export function EndpointTable({
                         {one.label}
                       </chakra.div>
                     )}
+                    <chakra.div display={{ base: "block", md: "none" }} fontSize="13px" color="soft">
+                      {one.ips[0] ?? one.host_names[0]}
+                    </chakra.div>
                   </td>
-                  <td className="mono">
+                  <td className="mono wide">
                     {one.ips.join(", ")}
                     {one.host_names.length > 0 && (
                       <chakra.div color="soft" fontFamily="body" fontSize="13px">
@@ -69,13 +72,13 @@ export function EndpointTable({
                     )}
                   </td>
                   <td>{place ? <Where place={place} home={one.home !== null} /> : "nowhere"}</td>
-                  <td>{place && vlanText(place.vlan, place.vlan_name)}</td>
+                  <td className="wide">{place && vlanText(place.vlan, place.vlan_name)}</td>
                   <td>
                     <StatusText of={place?.life ?? "gone"} />
                   </td>
-                  <td className="tight">{place && <Age at={place.began_at} />}</td>
+                  <td className="tight wide">{place && <Age at={place.began_at} />}</td>
                   <td className="tight">{place && <Age at={place.seen_at} ago />}</td>
-                  <td>{place?.port_alias}</td>
+                  <td className="wide">{place?.port_alias}</td>
                   <td>
                     {endpoints.length > 1 && (
                       <chakra.button
@@ -135,7 +138,12 @@ function Places({ endpoint }: { endpoint: Endpoint }) {
     (place) => place.switch !== endpoint.home?.switch || place.port !== endpoint.home?.port,
   );
   return (
-    <chakra.div padding="2px 0 8px 14px" borderLeft="3px solid" borderColor="tarn">
+    <chakra.div
+      padding="2px 0 8px 14px"
+      borderLeft="3px solid"
+      borderColor="tarn"
+      maxWidth={{ base: "calc(100vw - 60px)", md: "none" }}
+    >
       <p>
         {endpoint.home ? "Home here because " : "No home: "}
         {endpoint.why}. First seen <Age at={endpoint.first_seen_at} ago />

@@ -15,7 +15,7 @@ import { step } from "./model";
 import { KeepQuery } from "./SavedQueries";
 import { Today } from "./Today";
 
-const TYPING_MS = 120;
+const TYPING_MS = 40;
 
 function withText(params: URLSearchParams, text: string): URLSearchParams {
   const next = new URLSearchParams(params);

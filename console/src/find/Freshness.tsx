@@ -1,7 +1,7 @@
 // How fresh the readings of each switch are, as a small field each; those that take longest to read.
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { memo, useMemo } from "react";
 import { Link } from "react-router";
 import type { Switch } from "../api/client";
 import { readingsQuery } from "../api/resources/history";
@@ -9,7 +9,7 @@ import { summed } from "../history/model";
 import { useNow } from "../shared/Age";
 import { Heading, More } from "../shared/Grid";
 import { switchPath } from "../shared/links";
-import { span } from "../shared/time";
+import { clockTime } from "../shared/time";
 import { rowsOf } from "../table/paged";
 import { type Freshness as Fresh, freshness } from "./model";
 
@@ -20,9 +20,33 @@ const LOOKS: Record<Fresh, { bg: string; sign: string; words: string }> = {
   off: { bg: "line", sign: "–", words: "not watched" },
 };
 const SLOWEST = 5;
+/** A thousand fields are not drawn every second. */
+const STEP_MS = 10_000;
+
+const FIELDS = {
+  "& a": {
+    width: "22px",
+    height: "22px",
+    borderRadius: "4px",
+    color: "sheet",
+    textAlign: "center",
+    lineHeight: "22px",
+    fontSize: "12px",
+    fontWeight: 700,
+  },
+  "& .fresh": { bg: "good" },
+  "& .late": { bg: "warn" },
+  "& .old": { bg: "bad" },
+  "& .off": { bg: "line" },
+} as const;
 
 export function FreshnessOf({ switches }: { switches: Switch[] }) {
-  const now = useNow();
+  const now = Math.floor(useNow() / STEP_MS) * STEP_MS;
+  return <Fields switches={switches} now={now} />;
+}
+
+/** Drawn again only as time goes on by a step, or a switch was read. */
+const Fields = memo(function Fields({ switches, now }: { switches: Switch[]; now: number }) {
   const sites = useMemo(() => {
     const found = new Map<string, Switch[]>();
     for (const one of switches) found.set(one.site, [...(found.get(one.site) ?? []), one]);
@@ -41,35 +65,15 @@ export function FreshnessOf({ switches }: { switches: Switch[] }) {
             <chakra.div color="soft" fontSize="13px">
               {site || "no site"}
             </chakra.div>
-            <Flex gap="3px" wrap="wrap" maxWidth="420px">
-              {inside.map((one) => {
-                const state = states.get(one.name) ?? "off";
-                const told = one.read_at ? `read ${span(now - Date.parse(one.read_at))} ago` : "never read";
-                return (
-                  <chakra.span
-                    key={one.name}
-                    width="22px"
-                    height="22px"
-                    borderRadius="4px"
-                    bg={LOOKS[state].bg}
-                    color="sheet"
-                    textAlign="center"
-                    lineHeight="22px"
-                    fontSize="12px"
-                    fontWeight={700}
-                    title={`${one.name}: ${told}`}
-                  >
-                    <chakra.span asChild display="block" height="100%">
-                      <Link
-                        to={switchPath(one.name)}
-                        aria-label={`${one.name}: ${told}, ${LOOKS[state].words}`}
-                      >
-                        {LOOKS[state].sign}
-                      </Link>
-                    </chakra.span>
-                  </chakra.span>
-                );
-              })}
+            <Flex gap="3px" wrap="wrap" maxWidth="420px" css={FIELDS}>
+              {inside.map((one) => (
+                <Field
+                  key={one.name}
+                  name={one.name}
+                  read_at={one.read_at}
+                  state={states.get(one.name) ?? "off"}
+                />
+              ))}
             </Flex>
           </Box>
         ))}
@@ -94,7 +98,17 @@ export function FreshnessOf({ switches }: { switches: Switch[] }) {
       </Flex>
     </>
   );
-}
+});
+
+const Field = memo(function Field(props: { name: string; read_at: string | null; state: Fresh }) {
+  const { name, read_at, state } = props;
+  const told = `${name}: ${read_at ? `read at ${clockTime(read_at)}` : "never read"}`;
+  return (
+    <Link className={state} to={switchPath(name)} title={told} aria-label={`${told}, ${LOOKS[state].words}`}>
+      {LOOKS[state].sign}
+    </Link>
+  );
+});
 
 function Slowest() {
   const found = useInfiniteQuery(readingsQuery("", null));

@@ -9,7 +9,7 @@ import { findingsQuery } from "../api/resources/findings";
 import { readWords } from "../endpoints/words";
 import { type Answer, answersOf, step } from "./model";
 
-const TYPING_MS = 80;
+const TYPING_MS = 15;
 const RECENT = "kiteroll.recent-finds";
 const MOST_RECENT = 6;
 

@@ -112,13 +112,16 @@ function Oldest({ switches }: { switches: Switch[] }) {
   return <Age at={oldest.read_at} />;
 }
 
+/** Named one by one; the rest is counted. */
+const MOST_TROUBLED = 8;
+
 function Troubled({ switches }: { switches: Switch[] }) {
   const troubled = switches.filter((one) => one.enabled && !one.healthy);
   if (troubled.length === 0) return null;
   return (
     <Notice tone="warn">
       Out of date:{" "}
-      {troubled.map((one, at) => (
+      {troubled.slice(0, MOST_TROUBLED).map((one, at) => (
         <span key={one.name}>
           {at > 0 && ", "}
           <chakra.span color="tarn" fontWeight={600}>
@@ -128,6 +131,12 @@ function Troubled({ switches }: { switches: Switch[] }) {
           {one.read_at ? " ago" : ""})
         </span>
       ))}
+      {troubled.length > MOST_TROUBLED && (
+        <>
+          {" "}
+          and <More to="/switches?sort=read_at">{troubled.length - MOST_TROUBLED} more</More>
+        </>
+      )}
     </Notice>
   );
 }

@@ -175,7 +175,7 @@ function Evidence({ one }: { one: Finding }) {
                 {fullTime(piece.at)}
               </Link>
             </td>
-            <td className="tight soft">
+            <td className="tight soft wide">
               <Age at={piece.at} ago />
             </td>
             <td>{piece.text}</td>

@@ -56,7 +56,14 @@ function columns(siteOf: Map<string, string>): Column<Finding>[] {
       ),
       text: (one) => one.title,
     },
-    { id: "cause", header: "Likely cause", width: 300, cell: (one) => one.cause, text: (one) => one.cause },
+    {
+      id: "cause",
+      wide: true,
+      header: "Likely cause",
+      width: 300,
+      cell: (one) => one.cause,
+      text: (one) => one.cause,
+    },
     {
       id: "kind",
       header: "Kind",
@@ -66,9 +73,10 @@ function columns(siteOf: Map<string, string>): Column<Finding>[] {
       cell: (one) => one.kind,
       text: (one) => one.kind,
     },
-    { id: "site", header: "Site", width: 110, cell: site, text: site },
+    { id: "site", wide: true, header: "Site", width: 110, cell: site, text: site },
     {
       id: "count",
+      wide: true,
       header: "Evidence",
       width: 80,
       number: true,

@@ -18,6 +18,7 @@ import { moreOf, rowsOf, serverSort } from "../table/paged";
 const COLUMNS: Column<Change>[] = [
   {
     id: "at",
+    wide: true,
     header: "When",
     sortBy: "at",
     width: 200,
@@ -51,9 +52,17 @@ const COLUMNS: Column<Change>[] = [
     ),
     text: placeText,
   },
-  { id: "vlan", header: "VLAN", width: 70, cell: (one) => one.vlan, text: (one) => one.vlan ?? "" },
+  {
+    id: "vlan",
+    wide: true,
+    header: "VLAN",
+    width: 70,
+    cell: (one) => one.vlan,
+    text: (one) => one.vlan ?? "",
+  },
   {
     id: "ending",
+    wide: true,
     header: "Why it ended",
     width: 220,
     cell: (one) => <span className="soft">{one.ending}</span>,

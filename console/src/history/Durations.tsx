@@ -7,7 +7,7 @@ import { clockTime, fullTime } from "../shared/time";
 
 const WIDTH = 1000;
 const HEIGHT = 150;
-const LEFT = 60;
+const LEFT = 74;
 const BOTTOM = 24;
 const MOST_DOTS = 1500;
 

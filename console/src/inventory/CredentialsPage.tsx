@@ -8,6 +8,7 @@ import { drop } from "../people/drop";
 import { useMay } from "../session/useSession";
 import { Age } from "../shared/Age";
 import { Confirm } from "../shared/Confirm";
+import { counted } from "../shared/count";
 import { FormDialog } from "../shared/FormDialog";
 import { Title } from "../shared/Grid";
 import { Labelled } from "../shared/Labelled";
@@ -37,7 +38,7 @@ export function CredentialsPage() {
       id: "used_by",
       header: "Used by",
       number: true,
-      cell: (one) => `${one.used_by} switches`,
+      cell: (one) => counted(one.used_by, "switch", "switches"),
       text: (one) => one.used_by,
     },
     {
@@ -67,7 +68,7 @@ export function CredentialsPage() {
                   act={() => remove.mutate(one.name)}
                 >
                   {one.used_by > 0
-                    ? `${one.used_by} switches are read or written with it: they need another one first.`
+                    ? `It is used by ${counted(one.used_by, "switch", "switches")}, which need another one first.`
                     : "No switch uses it."}
                 </Confirm>
               </Flex>
@@ -154,7 +155,9 @@ function CredentialForm({ of, onClose }: { of: Credential | null; onClose: () =>
       {!of && (
         <Labelled label="Name" value={name} error={fieldError(error, "name")} onChange={setName} autoFocus />
       )}
-      {of && of.used_by > 0 && <p>{of.used_by} switches are read with it from their next reading on.</p>}
+      {of && of.used_by > 0 && (
+        <p>{counted(of.used_by, "switch uses", "switches use")} it, from the next reading on.</p>
+      )}
       <Box marginTop="10px">
         <AccessFields of={access} onChange={setAccess} error={error} />
       </Box>

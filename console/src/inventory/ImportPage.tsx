@@ -7,9 +7,9 @@ import { api, need, type Schemas } from "../api/client";
 import { credentialsQuery } from "../api/resources/inventory";
 import { switchesQuery } from "../api/resources/switches";
 import { useMay } from "../session/useSession";
-import { useUnsavedWarning } from "../shared/FormDialog";
 import { Heading, Lines, Title } from "../shared/Grid";
 import { OneOf } from "../shared/Labelled";
+import { LeaveGuard } from "../shared/LeaveGuard";
 import { switchPath } from "../shared/links";
 import { ErrorNotice, Notice } from "../shared/QueryView";
 import { DataTable } from "../table/DataTable";
@@ -48,11 +48,11 @@ export function ImportPage() {
     onSuccess: (outcome) => outcome.applied && setText(""),
     onSettled: () => client.invalidateQueries({ queryKey: ["switches"] }),
   });
-  useUnsavedWarning(text.trim() !== "");
   const ready = read !== null && read.problems.length === 0 && read.differences.length > 0;
   return (
     <>
       <Title>Import an inventory</Title>
+      <LeaveGuard changed={text.trim() !== ""} what="These lines are not applied." />
       <p>
         A CSV file whose first line names the columns; an empty cell leaves what is there as it is, and a
         switch that is not in the file stays. An exported inventory can be imported again.

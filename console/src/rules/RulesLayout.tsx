@@ -1,7 +1,9 @@
 // The frame of everything about rules: its pages, and the edits that are not applied yet.
 import { useState } from "react";
 import { Outlet, useLocation, useOutletContext } from "react-router";
+import { counted } from "../shared/count";
 import { Title } from "../shared/Grid";
+import { LeaveGuard } from "../shared/LeaveGuard";
 import { SubPage, SubPages } from "../shared/SubPages";
 import type { Pending } from "./model";
 
@@ -18,6 +20,11 @@ export function RulesLayout() {
   return (
     <>
       {pathname.startsWith("/rules") && <Title>Rules of ports</Title>}
+      <LeaveGuard
+        changed={pending.size > 0}
+        within="/rules"
+        what={`${counted(pending.size, "edit is", "edits are")} not applied.`}
+      />
       <SubPages about="about rules">
         <SubPage to="/rules" end>
           Ports{pending.size > 0 && ` (${pending.size} not applied)`}

@@ -1,5 +1,4 @@
 // States in words, each with a shape of its own: colour never carries meaning alone.
-import { chakra } from "@chakra-ui/react";
 
 const LOOKS: Record<string, { sign: string; color: string }> = {
   present: { sign: "●", color: "good" },
@@ -47,14 +46,15 @@ const LOOKS: Record<string, { sign: string; color: string }> = {
   restarted: { sign: "⟳", color: "kite" },
 };
 
+/** Plain elements with the classes of the theme: hundreds of them are on a page. */
 export function StatusText({ of, title }: { of: string; title?: string }) {
   const look = LOOKS[of] ?? { sign: "?", color: "soft" };
   return (
-    <chakra.span color={look.color} whiteSpace="nowrap" title={title}>
-      <chakra.span aria-hidden display="inline-block" width="1.2em">
+    <span className={`status ${look.color}`} title={title}>
+      <span className="sign" aria-hidden>
         {look.sign}
-      </chakra.span>
+      </span>
       {of}
-    </chakra.span>
+    </span>
   );
 }

@@ -9,6 +9,26 @@ const UNITS: [string, number][] = [
 
 const zone = () => (preference("zone") === "utc" ? "UTC" : undefined);
 
+/** Formats in the zone of the person. To make one takes a thousand times as long as to use it. */
+const FORMATS = {
+  full: { dateStyle: "medium", timeStyle: "long", hourCycle: "h23" },
+  clock: { hour: "2-digit", minute: "2-digit", second: "2-digit", hourCycle: "h23" },
+  short: { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit", hourCycle: "h23" },
+  day: { day: "numeric", month: "short" },
+} satisfies Record<string, Intl.DateTimeFormatOptions>;
+const made = new Map<string, Intl.DateTimeFormat>();
+
+function written(iso: string, as: keyof typeof FORMATS): string {
+  const timeZone = zone();
+  const key = `${as} ${timeZone}`;
+  let format = made.get(key);
+  if (!format) {
+    format = new Intl.DateTimeFormat(undefined, { ...FORMATS[as], ...(timeZone ? { timeZone } : {}) });
+    made.set(key, format);
+  }
+  return format.format(new Date(iso));
+}
+
 /** A span in one unit: 40 s, 12 min, 5 h, 3 d. */
 export function span(ms: number): string {
   const seconds = Math.max(0, Math.round(ms / 1000));
@@ -19,14 +39,7 @@ export function span(ms: number): string {
   return `${seconds} s`;
 }
 
-export function fullTime(iso: string): string {
-  return new Date(iso).toLocaleString(undefined, {
-    dateStyle: "medium",
-    timeStyle: "long",
-    hourCycle: "h23",
-    timeZone: zone(),
-  });
-}
+export const fullTime = (iso: string) => written(iso, "full");
 
 /** In the zone of the person, and in UTC where that is another. */
 export function everyZone(iso: string): string {
@@ -36,31 +49,12 @@ export function everyZone(iso: string): string {
     : `${fullTime(iso)} = ${utc}`;
 }
 
-export function clockTime(iso: string): string {
-  return new Date(iso).toLocaleTimeString(undefined, {
-    hour: "2-digit",
-    minute: "2-digit",
-    second: "2-digit",
-    hourCycle: "h23",
-    timeZone: zone(),
-  });
-}
+export const clockTime = (iso: string) => written(iso, "clock");
 
 /** Day and time to the minute, for axes and buttons. */
-export function shortTime(iso: string): string {
-  return new Date(iso).toLocaleString(undefined, {
-    day: "numeric",
-    month: "short",
-    hour: "2-digit",
-    minute: "2-digit",
-    hourCycle: "h23",
-    timeZone: zone(),
-  });
-}
+export const shortTime = (iso: string) => written(iso, "short");
 
-export function dayText(iso: string): string {
-  return new Date(iso).toLocaleDateString(undefined, { day: "numeric", month: "short", timeZone: zone() });
-}
+export const dayText = (iso: string) => written(iso, "day");
 
 export const isMidnight = (iso: string) => clockTime(iso) === "00:00:00";
 

@@ -1,6 +1,7 @@
 // The front of a switch, as it is: blocks for members and modules, odd ports above even ones. Each port is told
 // apart by border, sign and number, not by colour alone.
 import { Box, chakra, Flex } from "@chakra-ui/react";
+import { memo } from "react";
 import type { Port } from "../api/client";
 import { frontBlocks, type PortMark, type PortUse, USE_WORDS } from "./model";
 
@@ -16,8 +17,9 @@ const SIGNS: Record<PortUse, string> = {
 /** Ports of a block stand in two rows from this many on. */
 const TWO_ROWS = 16;
 
-const Cell = chakra("button", {
-  base: {
+/** Styled by the one parent: a hundred ports with styles of their own take long to draw. */
+const FACE = {
+  "& button": {
     position: "relative",
     width: "62px",
     height: "42px",
@@ -43,7 +45,12 @@ const Cell = chakra("button", {
     "&[data-use=down], &[data-use=idle]": { borderStyle: "dashed", color: "soft", bg: "transparent" },
     "&[data-chosen]": { outline: "3px solid", outlineColor: "kite", outlineOffset: "1px" },
   },
-});
+  "& .name": { display: "block", fontSize: "12px", whiteSpace: "nowrap", overflow: "hidden" },
+  "& .count": { fontWeight: 700, fontSize: "14px" },
+  "& .marks": { position: "absolute", right: "3px", bottom: "2px", fontSize: "12px", fontWeight: 700 },
+  "& .finding": { color: "bad" },
+  "& .rule": { color: "kite" },
+} as const;
 
 const NO_MARK: PortMark = { findings: [], rule: false };
 
@@ -66,6 +73,11 @@ export function PortFace(props: {
         display="flex"
         flexWrap="wrap"
         gap="10px 22px"
+        css={FACE}
+        onClick={(event) => {
+          const name = (event.target as HTMLElement).closest("button")?.dataset.port;
+          if (name) choose(name === chosen ? null : name);
+        }}
       >
         {frontBlocks(ports).map((block) => (
           <Box key={block.name} role="group" aria-label={block.name || "front"}>
@@ -91,7 +103,6 @@ export function PortFace(props: {
                   place={block.name}
                   mark={marks.get(port.name) ?? NO_MARK}
                   chosen={port.name === chosen}
-                  choose={choose}
                 />
               ))}
             </Box>
@@ -121,14 +132,14 @@ export function PortFace(props: {
   );
 }
 
-function PortCell(props: {
+/** Drawn again only when the port differs: readings come all the time. */
+const PortCell = memo(function PortCell(props: {
   port: Port;
   place: string;
   mark: PortMark;
   chosen: boolean;
-  choose: (name: string | null) => void;
 }) {
-  const { port, place, mark, chosen, choose } = props;
+  const { port, place, mark, chosen } = props;
   const { use } = port;
   const count = port.present + port.quiet;
   const words = [
@@ -139,34 +150,25 @@ function PortCell(props: {
     ...(mark.rule ? ["a rule is broken"] : []),
   ].join(", ");
   return (
-    <Cell
+    <button
       type="button"
       data-use={use}
       data-chosen={chosen || undefined}
       aria-pressed={chosen}
       title={words}
-      onClick={() => choose(chosen ? null : port.name)}
+      data-port={port.name}
     >
-      <chakra.span display="block" fontSize="12px" whiteSpace="nowrap" overflow="hidden">
-        {place ? port.name.slice(place.length).replace(/^\W+/, "") : port.name}
-      </chakra.span>
-      <chakra.span fontWeight={700} fontSize="14px">
+      <span className="name">{place ? port.name.slice(place.length).replace(/^\W+/, "") : port.name}</span>
+      <span className="count">
         <span aria-hidden>{SIGNS[use]}</span> {use === "down" ? "–" : count || ""}
-      </chakra.span>
+      </span>
       {(mark.findings.length > 0 || mark.rule) && (
-        <chakra.span
-          position="absolute"
-          right="3px"
-          bottom="2px"
-          fontSize="12px"
-          fontWeight={700}
-          aria-hidden
-        >
-          {mark.findings.length > 0 && <chakra.span color="bad">▲</chakra.span>}
-          {mark.rule && <chakra.span color="kite">§</chakra.span>}
-        </chakra.span>
+        <span className="marks" aria-hidden>
+          {mark.findings.length > 0 && <span className="finding">▲</span>}
+          {mark.rule && <span className="rule">§</span>}
+        </span>
       )}
-      <chakra.span srOnly>, {words}</chakra.span>
-    </Cell>
+      <span className="sr">, {words}</span>
+    </button>
   );
-}
+});

@@ -13,8 +13,8 @@ import { useDisclosureSet } from "../shared/useDisclosureSet";
 import { speedText, vlanRanges } from "./model";
 
 /** A port with more addresses shows the first ones until the rest is asked for. */
-const MOST_AT_ONCE = 12;
-const FIRST = 8;
+const MOST_AT_ONCE = 5;
+const FIRST = 3;
 
 export function PortTable({ ports, stays }: { ports: Port[]; stays: Map<string, Stay[]> }) {
   const [whole, toggle] = useDisclosureSet();

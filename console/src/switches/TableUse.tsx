@@ -7,7 +7,7 @@ import { shortTime } from "../shared/time";
 
 const WIDTH = 1000;
 const HEIGHT = 170;
-const LEFT = 60;
+const LEFT = 74;
 const BOTTOM = 24;
 
 export function TableUse({ readings, size }: { readings: Schemas["ReadingSummary"][]; size: number | null }) {

@@ -11,7 +11,7 @@ import {
   useTable,
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { memo, type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { usePreference } from "../app/preferences";
 import { Grid, Sheet } from "../shared/Grid";
@@ -58,6 +58,9 @@ type Props<T extends object> = {
   name?: string;
   children?: ReactNode;
 };
+
+/** Few enough rows that nothing is gained by narrowing or choosing columns. */
+const FEW = 5;
 
 export function DataTable<T extends object>(props: Props<T>) {
   const { caption, rows, columns, rowKey, empty, more, exported, bulk, open, name = "" } = props;
@@ -114,6 +117,11 @@ export function DataTable<T extends object>(props: Props<T>) {
     },
     onRowSelectionChange: setSelection,
   });
+  const select = useCallback(
+    (id: string, on: boolean) =>
+      setSelection(({ [id]: _, ...others }) => (on ? { ...others, [id]: true } : others)),
+    [],
+  );
   const selected = useMemo(() => rows.filter((row) => selection[rowKey(row)]), [rows, selection, rowKey]);
   const lines = table.getRowModel().rows;
 
@@ -156,7 +164,7 @@ export function DataTable<T extends object>(props: Props<T>) {
       if (event.key === "Enter" && open) open(line.original);
       else if (event.key === " " && bulk) {
         event.preventDefault();
-        line.toggleSelected();
+        select(line.id, selection[line.id] !== true);
       }
     }
   };
@@ -173,6 +181,7 @@ export function DataTable<T extends object>(props: Props<T>) {
         rows={selected.length > 0 ? selected : data}
         visible={visible}
         exported={exported}
+        few={rows.length <= FEW && text === "" && !more}
       >
         {props.children}
       </Toolbar>
@@ -200,11 +209,7 @@ export function DataTable<T extends object>(props: Props<T>) {
         tabIndex={0}
         aria-label={caption}
         onKeyDown={onKey}
-        css={
-          virtual
-            ? { maxHeight: props.height ?? "calc(100vh - 220px)", minHeight: "240px", overflow: "auto" }
-            : { overflowX: "auto" }
-        }
+        style={virtual ? { ...SCROLLING, maxHeight: props.height ?? "calc(100vh - 220px)" } : undefined}
       >
         {data.length === 0 ? (
           <Box role="status" padding="22px 14px" color="soft">
@@ -213,20 +218,20 @@ export function DataTable<T extends object>(props: Props<T>) {
         ) : (
           <Grid
             aria-rowcount={more?.has ? -1 : data.length + 1}
-            css={{
-              tableLayout: virtual ? "fixed" : "auto",
-              "& td": { paddingBlock: density === "compact" ? "2px" : "5px", ...(virtual && ONE_LINE) },
-              "& thead th": { position: "sticky", top: 0, bg: "sheet", zIndex: 1 },
-              "& tr:focus-visible": { outlineOffset: "-2px" },
-              "& tr[data-selected]": { bg: "tint" },
-            }}
+            data-listed
+            data-fixed={virtual || undefined}
+            data-compact={density === "compact" || undefined}
           >
             <caption className="sr">{caption}</caption>
             {virtual && (
               <colgroup>
                 {bulk && <col style={{ width: 34 }} />}
                 {visible.map((one) => (
-                  <col key={one.id} style={one.width ? { width: one.width } : {}} />
+                  <col
+                    key={one.id}
+                    className={one.wide ? "wide" : undefined}
+                    style={one.width ? { width: one.width } : {}}
+                  />
                 ))}
               </colgroup>
             )}
@@ -249,7 +254,9 @@ export function DataTable<T extends object>(props: Props<T>) {
                     <th
                       key={one.id}
                       scope="col"
-                      className={one.number ? "n" : undefined}
+                      className={
+                        [one.number && "n", one.wide && "wide"].filter(Boolean).join(" ") || undefined
+                      }
                       aria-sort={here ? (sort?.descending ? "descending" : "ascending") : undefined}
                     >
                       {by ? (
@@ -274,30 +281,16 @@ export function DataTable<T extends object>(props: Props<T>) {
             <tbody>
               {before > 0 && <Spacer height={before} width={width} />}
               {seen.map((line) => (
-                <tr
+                <Line
                   key={line.id}
-                  data-index={line.index}
-                  aria-rowindex={line.index + 2}
-                  tabIndex={-1}
-                  data-selected={line.getIsSelected() || undefined}
-                  ref={virtual ? virtualizer.measureElement : undefined}
-                >
-                  {bulk && (
-                    <td>
-                      <input
-                        type="checkbox"
-                        aria-label={`select ${line.id}`}
-                        checked={line.getIsSelected()}
-                        onChange={line.getToggleSelectedHandler()}
-                      />
-                    </td>
-                  )}
-                  {visible.map((one) => (
-                    <td key={one.id} className={cellClass(one)}>
-                      {one.cell(line.original)}
-                    </td>
-                  ))}
-                </tr>
+                  id={line.id}
+                  index={line.index}
+                  row={line.original}
+                  visible={visible}
+                  selected={selection[line.id] === true}
+                  select={bulk ? select : undefined}
+                  measure={virtual ? virtualizer.measureElement : undefined}
+                />
               ))}
               {after > 0 && <Spacer height={after} width={width} />}
             </tbody>
@@ -313,15 +306,57 @@ export function DataTable<T extends object>(props: Props<T>) {
   );
 }
 
+type LineProps<T> = {
+  id: string;
+  index: number;
+  row: T;
+  visible: Column<T>[];
+  selected: boolean;
+  select: ((id: string, on: boolean) => void) | undefined;
+  measure: ((element: HTMLTableRowElement | null) => void) | undefined;
+};
+
+/** One row; drawn again only when it differs, however often the table scrolls. */
+const Line = memo(function Line<T>({ id, index, row, visible, selected, select, measure }: LineProps<T>) {
+  return (
+    <tr
+      data-index={index}
+      aria-rowindex={index + 2}
+      tabIndex={-1}
+      data-selected={selected || undefined}
+      ref={measure}
+    >
+      {select && (
+        <td>
+          <input
+            type="checkbox"
+            aria-label={`select ${id}`}
+            checked={selected}
+            onChange={(event) => select(id, event.target.checked)}
+          />
+        </td>
+      )}
+      {visible.map((one) => (
+        <td key={one.id} className={cellClass(one)}>
+          {one.cell(row)}
+        </td>
+      ))}
+    </tr>
+  );
+}) as <T>(props: LineProps<T>) => React.ReactNode;
+
 /** A narrow column keeps its words on one line; wider ones wrap. */
 const MOST_TIGHT_PX = 200;
 
 function cellClass<T>(one: Column<T>): string | undefined {
   const tight = one.width !== undefined && one.width <= MOST_TIGHT_PX;
-  return [one.number && "n", one.mono && "mono", tight && "tight"].filter(Boolean).join(" ") || undefined;
+  return (
+    [one.number && "n", one.mono && "mono", tight && "tight", one.wide && "wide"].filter(Boolean).join(" ") ||
+    undefined
+  );
 }
 
-const ONE_LINE = { overflow: "hidden", textOverflow: "ellipsis", whiteSpace: "nowrap" } as const;
+const SCROLLING = { minHeight: "240px", overflow: "auto" } as const;
 
 function Spacer({ height, width }: { height: number; width: number }) {
   return (

@@ -26,6 +26,8 @@ type Props<T> = {
   rows: T[];
   visible: Column<T>[];
   exported?: { list: string; filters?: ExportFilter } | undefined;
+  /** So few rows that they need no tools. */
+  few: boolean;
   children?: ReactNode;
 };
 
@@ -34,13 +36,13 @@ export function Toolbar<T>(props: Props<T>) {
   return (
     <Flex gap="8px" align="center" wrap="wrap" margin="0 0 8px" _print={{ display: "none" }}>
       {props.children}
-      <Narrow text={props.text} setText={props.setText} />
+      {!props.few && <Narrow text={props.text} setText={props.setText} />}
       <chakra.span role="status" color="soft" fontSize="13px" whiteSpace="nowrap">
         {count}
       </chakra.span>
       <Flex gap="6px" marginLeft="auto">
-        <ColumnChoice columns={columns} shown={shown} setShown={setShown} />
-        <CopyRows rows={rows} visible={visible} />
+        {!props.few && <ColumnChoice columns={columns} shown={shown} setShown={setShown} />}
+        {!props.few && <CopyRows rows={rows} visible={visible} />}
         {exported && <Files list={exported.list} filters={exported.filters ?? {}} />}
       </Flex>
     </Flex>
@@ -57,6 +59,7 @@ function Narrow({ text, setText }: { text: string; setText: (text: string) => vo
     <chakra.input
       aria-label="words the rows must have"
       placeholder="narrow the rows"
+      title="words the rows must have; site:quay looks at that column alone"
       value={typed}
       onChange={(event) => setTyped(event.target.value)}
       spellCheck={false}

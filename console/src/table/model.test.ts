@@ -63,6 +63,8 @@ describe("what is said and copied", () => {
   it("narrows by every word", () => {
     expect(narrowed(ROWS, COLUMNS, "P1 11").map((row) => row.name)).toEqual(["p1"]);
     expect(narrowed(ROWS, COLUMNS, "  ")).toBe(ROWS);
+    expect(narrowed(ROWS, COLUMNS, "1").map((row) => row.name)).toEqual(["p10", "p1"]);
+    expect(narrowed(ROWS, COLUMNS, "count:1").map((row) => row.name)).toEqual(["p1"]);
   });
   it("has no tab or line end within a cell", () => {
     expect(asTabs([{ name: "a\tb\nc", count: 1 }], COLUMNS.slice(0, 2))).toBe("Name\tCount\na b c\t1");

@@ -15,6 +15,8 @@ export type Column<T> = {
   mono?: boolean;
   /** Not shown until it is chosen. */
   extra?: boolean;
+  /** Left out on a phone. */
+  wide?: boolean;
 };
 
 export type Sort = { id: string; descending: boolean };
@@ -57,17 +59,22 @@ export function moved(shown: string[], id: string, by: -1 | 1): string[] {
   return next;
 }
 
-/** Rows that have the text in one of the columns shown. */
+/** Rows that have every word in one of the columns shown; `site:quay` looks at that column alone. */
 export function narrowed<T>(rows: T[], columns: Column<T>[], text: string): T[] {
   const words = text.toLowerCase().split(/\s+/).filter(Boolean);
   if (words.length === 0) return rows;
-  return rows.filter((row) => {
-    const whole = columns
-      .map((one) => one.text?.(row) ?? "")
-      .join(" ")
-      .toLowerCase();
-    return words.every((word) => whole.includes(word));
+  const wanted = words.map((word) => {
+    const [, name = "", value = ""] = /^([a-z_]+):(.+)$/.exec(word) ?? [];
+    const column = columns.find((one) => one.id === name || one.header.toLowerCase() === name);
+    return column ? { of: [column], word: value } : { of: columns, word };
   });
+  const has = (row: T, of: Column<T>[], word: string) =>
+    of.some((one) =>
+      String(one.text?.(row) ?? "")
+        .toLowerCase()
+        .includes(word),
+    );
+  return rows.filter((row) => wanted.every(({ of, word }) => has(row, of, word)));
 }
 
 const collator = new Intl.Collator(undefined, { numeric: true });

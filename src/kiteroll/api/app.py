@@ -1,5 +1,6 @@
 """The web application: API, console, and the lifespan of the service."""
 
+import mimetypes
 from collections.abc import AsyncIterator, Mapping
 from contextlib import asynccontextmanager
 from dataclasses import fields
@@ -7,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 import anyio.to_thread
-from fastapi import APIRouter, FastAPI
+from fastapi import APIRouter, FastAPI, Request
 from fastapi.responses import FileResponse, JSONResponse, PlainTextResponse, Response
 from fastapi.routing import APIRoute
 from prometheus_client import CONTENT_TYPE_LATEST
@@ -181,7 +182,7 @@ def _serve_console(app: FastAPI) -> None:
     }
 
     @app.get("/{path:path}", include_in_schema=False)
-    async def console(path: str) -> Response:
+    async def console(request: Request, path: str) -> Response:
         if path.startswith(("api/", "health/")):
             raise HTTPException(404, "Not found")
         if not (CONSOLE / "index.html").is_file():
@@ -189,5 +190,11 @@ def _serve_console(app: FastAPI) -> None:
         file = (CONSOLE / path).resolve()
         if path and file.is_relative_to(CONSOLE) and file.is_file():
             caching = "public, max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
-            return FileResponse(file, headers={"Cache-Control": caching})
+            headers = {"Cache-Control": caching, "Vary": "Accept-Encoding"}
+            smaller = file.with_name(f"{file.name}.gz")
+            if "gzip" in request.headers.get("accept-encoding", "") and smaller.is_file():
+                # Compressed once, by the build, as far as it goes.
+                kind = mimetypes.guess_type(file.name)[0]
+                return FileResponse(smaller, headers={**headers, "Content-Encoding": "gzip"}, media_type=kind)
+            return FileResponse(file, headers=headers)
         return FileResponse(CONSOLE / "index.html", headers=page_headers)

@@ -1,0 +1,250 @@
+"""The console in real Chromium on 500,000 endpoints: first load, search, a switch, scrolling, live events.
+
+KITEROLL_BENCH_DATA names a directory in which the filled database is kept for the next run.
+"""
+
+import os
+import statistics
+import subprocess
+import sys
+import tempfile
+import threading
+import time
+from datetime import UTC, datetime
+from pathlib import Path
+
+import httpx
+from playwright.sync_api import Page, sync_playwright
+from tests.console.conftest import QUIET
+from tests.support.ports import free_tcp_port
+
+from bench.filled import fill
+from bench.history import client, statements
+from bench.measure import row
+from kiteroll.core.model.reading import Device, Oper, Port, Reading, key_of
+from kiteroll.schemas.reading_convert import to_document
+
+KEPT = os.environ.get("KITEROLL_BENCH_DATA")
+SWITCH, PORTS, ADDRESSES = "wide-1", 96, 2000
+SEARCHES = 20
+EVENTS_A_SECOND = 50
+LIVE_S = 15
+SCROLL_S = 4
+
+_WATCH = """
+window.longTasks = [];
+new PerformanceObserver((list) => {
+  for (const entry of list.getEntries()) window.longTasks.push(entry.duration);
+}).observe({ type: "longtask", buffered: true });
+window.painted = (digits) => new Promise((resolve) => {
+  let pressed = 0;
+  const box = document.querySelector("[role=combobox]");
+  box.addEventListener("keydown", () => { pressed = performance.now(); }, { once: true });
+  const look = () => {
+    const hit = [...document.querySelectorAll("[role=option]")].some((one) =>
+      one.innerText.split("\\n").some((text) => text.replaceAll(":", "").includes(digits)));
+    if (pressed && hit) requestAnimationFrame(() => resolve(performance.now() - pressed));
+    else requestAnimationFrame(look);
+  };
+  look();
+});
+window.idle = (ports) => new Promise((resolve) => {
+  const look = () => {
+    const rows = document.querySelectorAll("section[aria-label='who is on each port'] tbody tr");
+    if (rows.length > ports) requestIdleCallback(() => resolve(performance.now()));
+    else requestAnimationFrame(look);
+  };
+  look();
+});
+window.opened = () => new Promise((resolve) => {
+  const began = performance.now();
+  const ports = document.querySelectorAll("[role=group][aria-label=ports] button");
+  ports[ports.length - 1].click();
+  const look = () => {
+    if (!document.querySelector("[role=dialog] h2")) requestAnimationFrame(look);
+    else requestAnimationFrame(() => resolve(performance.now() - began));
+  };
+  look();
+});
+window.frames = (seconds) => new Promise((resolve) => {
+  const box = document.querySelector("section[aria-label=endpoints]");
+  const began = performance.now();
+  const gaps = [];
+  let last = began;
+  const step = (now) => {
+    gaps.push(now - last);
+    last = now;
+    box.scrollTop += 100;
+    if (now - began < 1000 * seconds) requestAnimationFrame(step);
+    else resolve({ frames: gaps.length / ((now - began) / 1000), worst: Math.max(...gaps.slice(1)) });
+  };
+  requestAnimationFrame(step);
+});
+"""
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as directory:
+        data = Path(KEPT or directory) / "data"
+        if not data.exists():
+            data.mkdir(parents=True)
+            fill(data / "database", statements(0))
+        port = free_tcp_port()
+        command = [
+            sys.executable,
+            "-m",
+            "kiteroll.cli",
+            "up",
+            "--data",
+            str(data),
+            "--listen-port",
+            str(port),
+        ]
+        # The thousand switches answer nobody: tried once an hour, they do not keep the machine busy.
+        environment = {**os.environ, "KITEROLL_INTERVAL": "1h"}
+        service = subprocess.Popen(
+            command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=environment
+        )
+        try:
+            with client(port, data) as http:
+                http.post("/switches", json={"name": SWITCH, "source": "files"})
+                _bring(http, 0)
+                _settle(http)
+                with sync_playwright() as playwright:
+                    browser = playwright.chromium.launch(
+                        executable_path="/usr/bin/chromium", args=list(QUIET)
+                    )
+                    context = browser.new_context(
+                        viewport={"width": 1280, "height": 800}, base_url=f"http://127.0.0.1:{port}"
+                    )
+                    context.add_init_script(_WATCH)
+                    page = context.new_page()
+                    _sign_in(page, (data / "token").read_text().strip())
+                    for measure in (_first_load, _searches, _switch, _scroll):
+                        measure(page)
+                    _live(page, http)
+                    browser.close()
+        finally:
+            service.terminate()
+            service.wait(60)
+
+
+def _settle(http: httpx.Client) -> None:
+    """Until what the service works out after its start is done: how 500,000 addresses hang together."""
+    quick, until = 0, time.monotonic() + 120
+    while quick < 10 and time.monotonic() < until:
+        began = time.perf_counter()
+        http.get("/search", params={"q": "52a8"}).raise_for_status()
+        quick = quick + 1 if time.perf_counter() - began < 0.08 else 0
+        time.sleep(0.5)
+
+
+def _sign_in(page: Page, token: str) -> None:
+    page.goto("/")
+    page.get_by_role("button", name="With a token instead").click()
+    page.get_by_label("Token").fill(token)
+    page.get_by_role("button", name="Sign in", exact=True).click()
+    page.get_by_role("navigation").first.wait_for()
+
+
+def _first_load(page: Page) -> None:
+    page.goto("/")
+    page.get_by_text("endpoints known").wait_for()
+    page.wait_for_timeout(2000)
+    sizes: list[int] = page.evaluate(
+        "() => performance.getEntriesByType('resource').filter((one) => one.name.endsWith('.js'))"
+        ".map((one) => one.encodedBodySize)"
+    )
+    row("scripts of the first page, compressed", f"{sum(sizes) / 1000:.0f} kB", f"{len(sizes)} files")
+
+
+def _searches(page: Page) -> None:
+    page.goto("/vlans")
+    page.get_by_role("heading", name="VLANs").wait_for()
+    took = []
+    for number in range(SEARCHES):
+        digits = f"{(0x1234 + number * 5077) % 0x7A120:05x}"
+        page.keyboard.press("Control+k")
+        box = page.get_by_role("combobox", name="find anything")
+        box.fill(digits[:-1])
+        page.wait_for_timeout(400)
+        page.evaluate(f"() => {{ window.waiting = window.painted('{digits}'); }}")
+        page.keyboard.press(digits[-1])
+        took.append(float(page.evaluate("() => window.waiting")))
+        box.fill("")
+        page.keyboard.press("Escape")
+    _told("key to painted answer, among 500,000", took)
+
+
+def _switch(page: Page) -> None:
+    """By the clock of the page, from the beginning of its load until it is idle with everything in it."""
+    loaded, opened = [], []
+    for _ in range(5):
+        page.goto("/vlans")
+        page.get_by_role("heading", name="VLANs").wait_for()
+        page.goto(f"/switches/{SWITCH}", wait_until="commit")
+        loaded.append(float(page.evaluate(f"() => window.idle({PORTS})")))
+        opened.append(float(page.evaluate("() => window.opened()")))
+    _told(f"a switch of {PORTS} ports, {ADDRESSES:,} addresses", loaded)
+    _told("a port of it opened at the side", opened)
+
+
+def _scroll(page: Page) -> None:
+    page.goto("/endpoints")
+    page.get_by_label("endpoints", exact=True).get_by_role("row").nth(10).wait_for()
+    page.wait_for_timeout(1500)
+    seen = page.evaluate(f"() => window.frames({SCROLL_S})")
+    told = page.get_by_text("loaded").first.inner_text()
+    row(
+        "scrolling endpoints, 100 px a frame",
+        f"{seen['frames']:.0f} frames/s",
+        f"longest {seen['worst']:.0f} ms; {told}",
+    )
+
+
+def _live(page: Page, http: httpx.Client) -> None:
+    """Longest task of the page while events arrive, on the pages that show most of them."""
+    for path in ("/", f"/switches/{SWITCH}", "/history"):
+        page.goto(path)
+        page.wait_for_timeout(2500)
+        page.evaluate("window.longTasks.length = 0")
+        stop = threading.Event()
+        count: list[int] = []
+        feeding = threading.Thread(target=_feed, args=(http, stop, count))
+        feeding.start()
+        page.wait_for_timeout(LIVE_S * 1000)
+        stop.set()
+        feeding.join()
+        tasks: list[float] = page.evaluate("window.longTasks")
+        note = f"{len(tasks)} over 50 ms; {sum(count) / LIVE_S:.0f} changes/s"
+        row(f"longest task while events arrive, {path}", f"{max(tasks, default=0):.0f} ms", note)
+
+
+def _feed(http: httpx.Client, stop: threading.Event, count: list[int]) -> None:
+    half = EVENTS_A_SECOND // 2
+    number = 1
+    while not stop.wait(0.5):
+        _bring(http, number * half)
+        count.append(half)
+        number += 1
+
+
+def _bring(http: httpx.Client, moved: int) -> None:
+    """A reading of the switch in which so many addresses are one port further than at first."""
+    learned = {
+        key_of(0x02FE00000000 + number, 10 + number % 5): 1
+        + (number + moved // ADDRESSES + (number < moved % ADDRESSES)) % PORTS
+        for number in range(ADDRESSES)
+    }
+    reading = Reading(
+        switch=SWITCH,
+        taken_at=datetime.now(UTC),
+        device=Device(name=SWITCH, uptime_ticks=1_000_000 + int(time.monotonic() * 100)),
+        ports=tuple(Port(number=one, name=f"1/0/{one}", oper=Oper.UP) for one in range(1, PORTS + 1)),
+        learned=learned,
+    )
+    http.post("/readings", json=[to_document(reading).model_dump(mode="json")]).raise_for_status()
+
+
+def _told(label: str, took: list[float]) -> None:
+    row(label, f"median {statistics.median(took):.0f} ms", f"longest {max(took):.0f} ms of {len(took)}")
