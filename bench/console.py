@@ -5,8 +5,6 @@ KITEROLL_BENCH_DATA names a directory in which the filled database is kept for t
 
 import os
 import statistics
-import subprocess
-import sys
 import tempfile
 import threading
 import time
@@ -16,11 +14,11 @@ from pathlib import Path
 import httpx
 from playwright.sync_api import Page, sync_playwright
 from tests.console.conftest import QUIET
-from tests.support.ports import free_tcp_port
 
 from bench.filled import fill
 from bench.history import client, statements
 from bench.measure import row
+from bench.service import running
 from kiteroll.core.model.reading import Device, Oper, Port, Reading, key_of
 from kiteroll.schemas.reading_convert import to_document
 
@@ -89,44 +87,26 @@ def main() -> None:
         if not data.exists():
             data.mkdir(parents=True)
             fill(data / "database", statements(0))
-        port = free_tcp_port()
-        command = [
-            sys.executable,
-            "-m",
-            "kiteroll.cli",
-            "up",
-            "--data",
-            str(data),
-            "--listen-port",
-            str(port),
-        ]
         # The thousand switches answer nobody: tried once an hour, they do not keep the machine busy.
-        environment = {**os.environ, "KITEROLL_INTERVAL": "1h"}
-        service = subprocess.Popen(
-            command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, env=environment
-        )
-        try:
-            with client(port, data) as http:
-                http.post("/switches", json={"name": SWITCH, "source": "files"})
-                _bring(http, 0)
-                _settle(http)
-                with sync_playwright() as playwright:
-                    browser = playwright.chromium.launch(
-                        executable_path="/usr/bin/chromium", args=list(QUIET)
-                    )
-                    context = browser.new_context(
-                        viewport={"width": 1280, "height": 800}, base_url=f"http://127.0.0.1:{port}"
-                    )
-                    context.add_init_script(_WATCH)
-                    page = context.new_page()
-                    _sign_in(page, (data / "token").read_text().strip())
-                    for measure in (_first_load, _searches, _switch, _scroll):
-                        measure(page)
-                    _live(page, http)
-                    browser.close()
-        finally:
-            service.terminate()
-            service.wait(60)
+        with (
+            running(data, {"KITEROLL_INTERVAL": "1h"}) as (port, _),
+            client(port, data) as http,
+            sync_playwright() as playwright,
+        ):
+            http.post("/switches", json={"name": SWITCH, "source": "files"})
+            _bring(http, 0)
+            _settle(http)
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=list(QUIET))
+            context = browser.new_context(
+                viewport={"width": 1280, "height": 800}, base_url=f"http://127.0.0.1:{port}"
+            )
+            context.add_init_script(_WATCH)
+            page = context.new_page()
+            _sign_in(page, (data / "token").read_text().strip())
+            for measure in (_first_load, _searches, _switch, _scroll):
+                measure(page)
+            _live(page, http)
+            browser.close()
 
 
 def _settle(http: httpx.Client) -> None:

@@ -4,8 +4,6 @@ KITEROLL_BENCH_EXPORTS names the files, with blanks between.
 """
 
 import os
-import subprocess
-import sys
 import tempfile
 import threading
 import time
@@ -13,11 +11,11 @@ from pathlib import Path
 
 import httpx
 from tests.support.memory import resident_mb
-from tests.support.ports import free_tcp_port
 
 from bench.filled import fill
 from bench.history import client, statements
 from bench.measure import row
+from bench.service import running
 
 _EXPORTS = os.environ.get(
     "KITEROLL_BENCH_EXPORTS", "stays.csv stays.jsonl endpoints.csv endpoints.jsonl"
@@ -30,29 +28,13 @@ def main() -> None:
         data = Path(directory) / "data"
         data.mkdir()
         fill(data / "database", statements(0))
-        port = free_tcp_port()
-        command = [
-            sys.executable,
-            "-m",
-            "kiteroll.cli",
-            "up",
-            "--data",
-            str(data),
-            "--listen-port",
-            str(port),
-        ]
-        service = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-        try:
-            with client(port, data) as http:
-                http.get("/search", params={"q": "52:4e"})  # what is loaded at the first question is
-                time.sleep(5)
-                idle = resident_mb(service.pid)
-                row("idle", f"{idle} MB")
-                for file in _EXPORTS:
-                    _export(http, file, service.pid, idle)
-        finally:
-            service.terminate()
-            service.wait(60)
+        with running(data) as (port, pid), client(port, data) as http:
+            http.get("/search", params={"q": "52:4e"})  # what is loaded at the first question is
+            time.sleep(5)
+            idle = resident_mb(pid)
+            row("idle", f"{idle} MB")
+            for file in _EXPORTS:
+                _export(http, file, pid, idle)
 
 
 def _export(http: httpx.Client, file: str, pid: int, idle: int) -> None:

@@ -7,8 +7,6 @@ KITEROLL_BENCH_DATA names a directory in which the filled database is kept for t
 import multiprocessing
 import os
 import statistics
-import subprocess
-import sys
 import tempfile
 import time
 from collections.abc import Callable
@@ -18,11 +16,11 @@ from pathlib import Path
 from typing import Any
 
 import httpx
-from tests.support.ports import free_tcp_port
 
 from bench.filled import fill
 from bench.fleet import PORTS, Fleet
 from bench.measure import row
+from bench.service import running
 from kiteroll.core.model.reading import Device, Reading
 from kiteroll.schemas.reading_convert import to_document
 
@@ -46,29 +44,19 @@ def main() -> None:
             began = time.perf_counter()
             fill(data / "database", statements(ENDED))
             row(f"filled with {ENDED:,} ended stays", f"{time.perf_counter() - began:.0f} s wall")
-        port = free_tcp_port()
         began = time.perf_counter()
-        service = subprocess.Popen(
-            [sys.executable, "-m", "kiteroll.cli", "up", "--data", str(data), "--listen-port", str(port)],
-            stderr=subprocess.DEVNULL,
-            stdout=subprocess.DEVNULL,
-        )
-        try:
-            with client(port, data) as http:
-                row("start of the service", f"{time.perf_counter() - began:.1f} s wall")
-                _measure(http, "at rest")
-                # A process of its own: what is measured must not wait for the measuring.
-                spawned = multiprocessing.get_context("spawn")
-                stop = spawned.Event()
-                feeder = spawned.Process(target=feed, args=(port, data, stop))
-                feeder.start()
-                time.sleep(5)
-                _measure(http, "in a round")
-                stop.set()
-                feeder.join()
-        finally:
-            service.terminate()
-            service.wait(60)
+        with running(data) as (port, _), client(port, data) as http:
+            row("start of the service", f"{time.perf_counter() - began:.1f} s wall")
+            _measure(http, "at rest")
+            # A process of its own: what is measured must not wait for the measuring.
+            spawned = multiprocessing.get_context("spawn")
+            stop = spawned.Event()
+            feeder = spawned.Process(target=feed, args=(port, data, stop))
+            feeder.start()
+            time.sleep(5)
+            _measure(http, "in a round")
+            stop.set()
+            feeder.join()
 
 
 def client(port: int, data: Path) -> httpx.Client:

@@ -120,15 +120,22 @@ def test_a_switch_that_is_not_there_is_told(browser: Browser, service: Service) 
 
 PAGES = (
     *("/", "/?q=02:1a:05", "/switches", "/switches/core-1?port=p4", "/vlans", "/vlans/30"),
-    *("/map?mac=02:1a:09:01:9e:4a", "/map?view=sites", "/map?view=outline", "/findings", "/compare"),
-    *("/endpoints/02:1a:09:01:9e:4a", "/endpoints", "/switches?add=yes", "/switches/core-1?tab=addresses"),
+    *("/map?mac=02:1a:09:01:9e:4a", "/findings", "/endpoints/02:1a:09:01:9e:4a", "/endpoints", "/compare"),
+)
+FORMS_AND_MORE = (
+    *("/map?view=sites", "/map?view=outline", "/switches?add=yes", "/switches/core-1?tab=addresses"),
     *("/switches/core-1?tab=readings", "/history", "/history/readings", "/service/status"),
     *("/inventory/credentials", "/inventory/places", "/inventory/import", "/inventory/addresses"),
     *("/inventory/links", "/inventory/discovered"),
 )
+"""Made of the same parts as the others: their colours are looked at once."""
 
 
-@pytest.mark.parametrize("path", PAGES)
+@pytest.mark.parametrize(
+    ("visitor", "path"),
+    [*(("light", one) for one in (*PAGES, *FORMS_AND_MORE)), *(("dark", one) for one in PAGES)],
+    indirect=["visitor"],
+)
 def test_every_page_is_usable_by_everybody(visitor: Page, path: str) -> None:
     visitor.goto(path)
     shown = "main table, main svg, main section p, main textarea, main section li, main [role=status]"

@@ -45,21 +45,23 @@ export function EndpointsPage() {
           looks for digits, IPs, names and labels.
         </Notice>
       )}
-      <QueryView query={found} rows={12} cutTold>
-        {() => (
-          <DataTable
-            caption="endpoints"
-            rows={rows}
-            columns={ENDPOINT_COLUMNS}
-            rowKey={endpointKey}
-            empty="No endpoint fits. Endpoints appear once a switch that is read has learned them."
-            more={moreOf(found, everything ? health.data?.endpoints : undefined)}
-            exported={{ list: "endpoints", filters: exportFilter(filter) }}
-            open={(one) => navigate(endpointPath(one.mac))}
-            bulk={mayLabel ? (chosen, clear) => <LabelMany endpoints={chosen} done={clear} /> : undefined}
-          />
-        )}
-      </QueryView>
+      {problems.length === 0 && (
+        <QueryView query={found} rows={12} cutTold>
+          {() => (
+            <DataTable
+              caption="endpoints"
+              rows={rows}
+              columns={ENDPOINT_COLUMNS}
+              rowKey={endpointKey}
+              empty="No endpoint fits. Endpoints appear once a switch that is read has learned them."
+              more={moreOf(found, everything ? health.data?.endpoints : undefined)}
+              exported={{ list: "endpoints", filters: exportFilter(filter) }}
+              open={(one) => navigate(endpointPath(one.mac))}
+              bulk={mayLabel ? (chosen, clear) => <LabelMany endpoints={chosen} done={clear} /> : undefined}
+            />
+          )}
+        </QueryView>
+      )}
     </>
   );
 }

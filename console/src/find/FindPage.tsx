@@ -6,7 +6,7 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { searchQuery } from "../api/resources/endpoints";
 import { Grid, Heading, Sheet, Title } from "../shared/Grid";
-import { useAt } from "../shared/instant";
+import { Instant, useAt } from "../shared/instant";
 import { portPath, switchPath, withAt } from "../shared/links";
 import { Nothing, Notice, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
@@ -103,7 +103,12 @@ export function FindPage() {
         _placeholder={{ color: "soft", fontFamily: "body", fontSize: "15px" }}
       />
       {text === "" ? (
-        <Today />
+        <Instant.Provider value={undefined}>
+          {at && (
+            <Notice tone="warn">What follows is how it is now; a search above is answered as of then.</Notice>
+          )}
+          <Today />
+        </Instant.Provider>
       ) : (
         <QueryView query={found}>
           {(data) => <Results data={data} text={text} chosen={chosen} waiting={found.isPlaceholderData} />}

@@ -101,6 +101,13 @@ export function AsOf() {
   );
 }
 
+/** What the page that is shown says of the past; undefined for one that always shows the present. */
+export function usePast(): string | undefined {
+  return useMatches()
+    .map((match) => match.handle as RouteHandle | undefined)
+    .find((one) => one?.past !== undefined)?.past;
+}
+
 /** Says that this is the past, or that this page cannot show it. */
 export function PastNotice() {
   const at = useAt();
@@ -111,16 +118,14 @@ export function PastNotice() {
       next.delete("at");
       return next;
     });
-  const handle = useMatches()
-    .map((match) => match.handle as RouteHandle | undefined)
-    .find((one) => one?.past !== undefined);
+  const past = usePast();
   if (!at) return null;
   return (
     <Flex padding="6px 24px" bg="mark" role="status" align="center" gap="6px 14px" wrap="wrap">
       <Box flex="1" minWidth="240px">
-        {handle ? (
+        {past !== undefined ? (
           <>
-            This is <strong>as of {fullTime(at)}</strong>, not now. Ages count back from then. {handle.past}
+            This is <strong>as of {fullTime(at)}</strong>, not now. Ages count back from then. {past}
           </>
         ) : (
           <>

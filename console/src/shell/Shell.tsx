@@ -10,7 +10,7 @@ import { usePreference } from "../app/preferences";
 import { useSession } from "../session/useSession";
 import { Instant, instantOf } from "../shared/instant";
 import { Kite } from "../shared/Kite";
-import { AsOf, PastNotice } from "./AsOf";
+import { AsOf, PastNotice, usePast } from "./AsOf";
 import { Navigation } from "./Navigation";
 import { PersonMenu } from "./PersonMenu";
 import { useSearchKey } from "./useSearchKey";
@@ -25,6 +25,8 @@ export function Shell() {
   const lost = useLost(live);
   const session = useSession();
   const at = instantOf(useSearchParams()[0]);
+  // Ages on a page that shows the present count back from now.
+  const shown = usePast() === undefined ? undefined : at;
   const zone = usePreference("zone");
   const signOut = useMutation({
     mutationFn: () => need(api.DELETE("/api/v1/session")),
@@ -101,7 +103,9 @@ export function Shell() {
       <PastNotice />
       <Box as="main" id="main" padding={{ base: "12px 10px 40px", lg: "16px 24px 40px" }} maxWidth="1680px">
         <Suspense fallback={<Skeleton height="200px" aria-label="loading" />}>
-          <Outlet key={zone} />
+          <Instant.Provider value={shown}>
+            <Outlet key={zone} />
+          </Instant.Provider>
         </Suspense>
       </Box>
       <Suspense>{finding && <QuickFind open onClose={() => setFinding(false)} />}</Suspense>

@@ -60,8 +60,15 @@ function Front(props: {
 }) {
   const { name, at, chosen, choose } = props;
   const ports = useQuery(portsQuery(name, at));
-  const findings = useQuery({ ...findingsQuery({ switch: name, parts: true, limit: 200 }), enabled: !at });
-  const calls = useQuery({ ...rollCallsQuery({ switch: name, broken: true, limit: 1000 }), enabled: !at });
+  // What ports are marked by comes after the ports themselves.
+  const findings = useQuery({
+    ...findingsQuery({ switch: name, parts: true, limit: 200 }),
+    enabled: !at && ports.isSuccess,
+  });
+  const calls = useQuery({
+    ...rollCallsQuery({ switch: name, broken: true, limit: 1000 }),
+    enabled: !at && ports.isSuccess,
+  });
   const marks = useMemo(
     () => portMarks(name, findings.data?.items ?? [], calls.data?.items ?? []),
     [name, findings.data, calls.data],
