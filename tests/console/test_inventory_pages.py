@@ -71,7 +71,7 @@ def _change_many(page: Page, service: Service) -> None:
     expect(page.get_by_text("Line 3: it has no name")).to_be_visible()
     lines.fill("name;notes;site\nquay-1;by the ramp;\nquay-9;;Quays")
     expect(page.get_by_text("quay-9 is new and has no address")).to_be_visible()
-    lines.fill("name;notes;address\nquay-1;by the ramp;\nquay-9;;192.0.2.9")
+    lines.fill("name;notes;address;enabled\nquay-1;by the ramp;;\nquay-9;;192.0.2.9;no")
     expect(page.get_by_role("heading", name="1 added, 1 changed")).to_be_visible()
     page.get_by_role("button", name="Apply all of it").click()
     expect(page.get_by_role("alert")).to_contain_text("give credential")

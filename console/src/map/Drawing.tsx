@@ -141,11 +141,12 @@ function picture(map: NetworkMap, marks: Marks, layout: Drawn) {
         source: link.a,
         target: link.b,
         type: "link",
-        zIndex: on ? 2 : 0,
         data: { link, a, b, onPath: on, dimmed: dimming && !on && !near },
       },
     ];
   });
+  // Below the boxes; the path over other links.
+  edges.sort((one, other) => Number(one.data?.onPath) - Number(other.data?.onPath));
   return { nodes: [...areas, ...switches], edges };
 }
 
