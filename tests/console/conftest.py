@@ -60,7 +60,7 @@ def page(browser: Browser, service: Service) -> Iterator[Page]:
     assert complaints == []
 
 
-@pytest.fixture(scope="session", params=["light", "dark"])
+@pytest.fixture(scope="session", params=["light"])
 def visitor(request: pytest.FixtureRequest, browser: Browser, service: Service) -> Iterator[Page]:
     """Signed in once for each colour scheme, for tests that go from page to page and change nothing."""
     opened = open_console(browser, service, request.param)

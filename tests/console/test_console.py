@@ -3,13 +3,12 @@
 import re
 from datetime import UTC, datetime
 
-import pytest
 from playwright.sync_api import Browser, Page, expect
 
 from kiteroll.client import add_switch, remove_switch
 from kiteroll.schemas.api import Credential, NewSwitch
-from tests.support.harness import Service, read_again
 from tests.console.conftest import open_console, sign_in, violations
+from tests.support.harness import Service, read_again
 
 
 def test_no_one_gets_in_without_the_token(browser: Browser, service: Service) -> None:
@@ -116,32 +115,6 @@ def test_a_switch_that_is_not_there_is_told(browser: Browser, service: Service) 
     page.goto("/switches/no-such")
     expect(page.get_by_role("alert")).to_contain_text("no switch 'no-such'")
     page.context.close()
-
-
-PAGES = (
-    *("/", "/?q=02:1a:05", "/switches", "/switches/core-1?port=p4", "/vlans", "/vlans/30"),
-    *("/map?mac=02:1a:09:01:9e:4a", "/findings", "/endpoints/02:1a:09:01:9e:4a", "/endpoints", "/compare"),
-)
-FORMS_AND_MORE = (
-    *("/map?view=sites", "/map?view=outline", "/switches?add=yes", "/switches/core-1?tab=addresses"),
-    *("/switches/core-1?tab=readings", "/history", "/history/readings", "/service/status"),
-    *("/inventory/credentials", "/inventory/places", "/inventory/import", "/inventory/addresses"),
-    *("/inventory/links", "/inventory/discovered"),
-)
-"""Made of the same parts as the others: their colours are looked at once."""
-
-
-@pytest.mark.parametrize(
-    ("visitor", "path"),
-    [*(("light", one) for one in (*PAGES, *FORMS_AND_MORE)), *(("dark", one) for one in PAGES)],
-    indirect=["visitor"],
-)
-def test_every_page_is_usable_by_everybody(visitor: Page, path: str) -> None:
-    visitor.goto(path)
-    shown = "main table, main svg, main section p, main textarea, main section li, main [role=status]"
-    visitor.locator(f":is({shown}):not([aria-label=loading])").locator("visible=true").first.wait_for()
-    visitor.wait_for_load_state("networkidle") if "findings" in path else None
-    assert violations(visitor) == []
 
 
 def test_signing_in_is_possible_for_everybody_in_the_colours_they_chose(

@@ -6,7 +6,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from kiteroll.client import bar, findings, lift_bar, stays
 from kiteroll.schemas.api import NewBarred
-from tests.console.conftest import open_console, sign_in, violations
+from tests.console.conftest import sign_in, violations
 from tests.support.harness import Service, read_again, wait_until
 
 
