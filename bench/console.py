@@ -13,7 +13,7 @@ from pathlib import Path
 
 import httpx
 from playwright.sync_api import Page, sync_playwright
-from tests.console.conftest import QUIET
+from tests.console.conftest import QUIET, sign_in_by_token
 
 from bench.filled import fill
 from bench.history import client, statements
@@ -102,7 +102,7 @@ def main() -> None:
             )
             context.add_init_script(_WATCH)
             page = context.new_page()
-            _sign_in(page, (data / "token").read_text().strip())
+            sign_in_by_token(page, (data / "token").read_text().strip())
             for measure in (_first_load, _searches, _switch, _scroll):
                 measure(page)
             _live(page, http)
@@ -117,14 +117,6 @@ def _settle(http: httpx.Client) -> None:
         http.get("/search", params={"q": "52a8"}).raise_for_status()
         quick = quick + 1 if time.perf_counter() - began < 0.08 else 0
         time.sleep(0.5)
-
-
-def _sign_in(page: Page, token: str) -> None:
-    page.goto("/")
-    page.get_by_role("button", name="With a token instead").click()
-    page.get_by_label("Token").fill(token)
-    page.get_by_role("button", name="Sign in", exact=True).click()
-    page.get_by_role("navigation").first.wait_for()
 
 
 def _first_load(page: Page) -> None:

@@ -30,19 +30,23 @@ def scheme(request: pytest.FixtureRequest) -> str:
     return str(request.param)
 
 
-def open_console(browser: Browser, service: Service, scheme: str = "light") -> Page:
-    context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, color_scheme=scheme, base_url=service.url, locale="en-GB"  # type: ignore[arg-type]
-    )
-    page = context.new_page()
+def open_console(browser: Browser, service: Service, scheme: str = "light", **options: Any) -> Page:
+    """`options`: of the browser's context, beside the usual ones or in their place."""
+    usual = {"viewport": {"width": 1280, "height": 800}, "locale": "en-GB"}
+    given = {**usual, "color_scheme": scheme, "base_url": service.url, **options}
+    page = browser.new_context(**given).new_page()
     page.set_default_timeout(PATIENCE_MS)
     return page
 
 
 def sign_in(page: Page, service: Service) -> None:
+    sign_in_by_token(page, service.token)
+
+
+def sign_in_by_token(page: Page, token: str) -> None:
     page.goto("/")
     page.get_by_role("button", name="With a token instead").click()
-    page.get_by_label("Token").fill(service.token)
+    page.get_by_label("Token").fill(token)
     page.get_by_role("button", name="Sign in", exact=True).click()
     page.get_by_role("navigation").wait_for()
 

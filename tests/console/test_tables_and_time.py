@@ -6,7 +6,7 @@ from playwright.sync_api import Browser, Page, expect
 
 from kiteroll.client import bar, findings, lift_bar, stays
 from kiteroll.schemas.api import NewBarred
-from tests.console.conftest import sign_in, violations
+from tests.console.conftest import open_console, sign_in, violations
 from tests.support.harness import Service, read_again, wait_until
 
 
@@ -128,10 +128,7 @@ def test_one_instant_holds_for_all_pages_and_those_that_cannot_say_so(page: Page
 
 
 def test_zone_contrast_and_density_are_chosen_once(browser: Browser, service: Service) -> None:
-    context = browser.new_context(
-        viewport={"width": 1280, "height": 800}, base_url=service.url, locale="en-GB", timezone_id="Asia/Tokyo"
-    )
-    page = context.new_page()
+    page = open_console(browser, service, timezone_id="Asia/Tokyo")
     sign_in(page, service)
     page.goto("/history")
     when = page.get_by_label("changes", exact=True).get_by_role("row").nth(1).get_by_role("cell").first
@@ -146,17 +143,12 @@ def test_zone_contrast_and_density_are_chosen_once(browser: Browser, service: Se
     expect(when).to_contain_text("UTC")
     assert page.evaluate("document.documentElement.className").split().count("contrast") == 1
     assert violations(page) == []
-    context.close()
+    page.context.close()
 
 
 def test_things_are_looked_up_on_a_phone(browser: Browser, service: Service) -> None:
-    context = browser.new_context(viewport={"width": 390, "height": 800}, base_url=service.url, locale="en-GB")
-    page = context.new_page()
-    sign_in_small = page.goto("/")
-    assert sign_in_small is not None
-    page.get_by_role("button", name="With a token instead").click()
-    page.get_by_label("Token").fill(service.token)
-    page.get_by_role("button", name="Sign in", exact=True).click()
+    page = open_console(browser, service, viewport={"width": 390, "height": 800})
+    sign_in(page, service)
     page.get_by_label("Find a device, a switch or a port").fill("9e:4a")
     expect(page.get_by_role("link", name="02:1a:09:01:9e:4a")).to_be_visible()
     page.get_by_role("button", name="parts of the console").click()
@@ -166,4 +158,4 @@ def test_things_are_looked_up_on_a_phone(browser: Browser, service: Service) -> 
     wider = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
     assert wider <= 0, "the page itself does not scroll sideways"
     assert violations(page) == []
-    context.close()
+    page.context.close()
