@@ -10,6 +10,7 @@ import { useMay } from "../session/useSession";
 import { Field, Title } from "../shared/Grid";
 import { endpointPath } from "../shared/links";
 import { ErrorNotice, Notice, QueryView } from "../shared/QueryView";
+import { usePutParam } from "../shared/usePutParam";
 import { DataTable } from "../table/DataTable";
 import { moreOf, rowsOf, serverSort } from "../table/paged";
 import { ENDPOINT_COLUMNS, endpointKey } from "./columns";
@@ -68,23 +69,15 @@ export function EndpointsPage() {
 
 /** The filter as one types it; held in the URL, so that it can be sent to somebody. */
 function Words({ words }: { words: string }) {
-  const [, setParams] = useSearchParams();
+  const put = usePutParam({ replace: true });
   const [typed, setTyped] = useState(words);
   useEffect(() => {
     const timer = setTimeout(() => {
       if (typed.trim() === words) return;
-      setParams(
-        (before) => {
-          const next = new URLSearchParams(before);
-          if (typed.trim()) next.set("q", typed.trim());
-          else next.delete("q");
-          return next;
-        },
-        { replace: true },
-      );
+      put("q", typed.trim());
     }, TYPING_MS);
     return () => clearTimeout(timer);
-  }, [typed, words, setParams]);
+  }, [typed, words, put]);
   return (
     <chakra.div marginBottom="10px">
       <Field

@@ -10,6 +10,7 @@ import { Instant, useAt } from "../shared/instant";
 import { portPath, switchPath, withAt } from "../shared/links";
 import { Nothing, Notice, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
+import { usePutParam } from "../shared/usePutParam";
 import { EndpointTable, leads } from "./EndpointTable";
 import { step } from "./model";
 import { KeepQuery } from "./SavedQueries";
@@ -17,15 +18,9 @@ import { Today } from "./Today";
 
 const TYPING_MS = 40;
 
-function withText(params: URLSearchParams, text: string): URLSearchParams {
-  const next = new URLSearchParams(params);
-  if (text) next.set("q", text);
-  else next.delete("q");
-  return next;
-}
-
 export function FindPage() {
-  const [params, setParams] = useSearchParams();
+  const [params] = useSearchParams();
+  const put = usePutParam({ replace: true });
   const text = params.get("q") ?? "";
   const [typed, setTyped] = useState(text);
   const [chosen, setChosen] = useState(-1);
@@ -41,11 +36,11 @@ export function FindPage() {
       if (typed.trim() !== text) {
         written.current = typed.trim();
         // The instant is kept while typing.
-        setParams((before) => withText(before, typed.trim()), { replace: true });
+        put("q", typed.trim());
       }
     }, TYPING_MS);
     return () => clearTimeout(timer);
-  }, [typed, text, setParams]);
+  }, [typed, text, put]);
   // The URL may change without typing (back, a link); a change that typing made is ignored.
   useEffect(() => {
     if (text !== written.current) setTyped(text);

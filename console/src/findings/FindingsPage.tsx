@@ -14,6 +14,7 @@ import { findingPath } from "../shared/links";
 import { ErrorNotice, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { instantOfInput } from "../shared/time";
+import { usePutParam } from "../shared/usePutParam";
 import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
 import { moreOf, rowsOf, serverSort } from "../table/paged";
@@ -113,7 +114,7 @@ function columns(siteOf: Map<string, string>): Column<Finding>[] {
 const rowKey = (one: Finding) => String(one.id);
 
 export function FindingsPage() {
-  const [params, setParams] = useSearchParams();
+  const [params] = useSearchParams();
   const state = STATES.find((one) => one === params.get("state")) ?? "open";
   const severity = SEVERITIES.find((one) => one === params.get("severity"));
   const kind = params.get("kind") ?? "";
@@ -136,13 +137,7 @@ export function FindingsPage() {
   const kinds = useMemo(() => [...new Set(rowsOf(found.data).map((one) => one.kind))].sort(), [found.data]);
   const navigate = useNavigate();
   const mayAct = useMay("operate");
-  const put = (what: string, value: string) =>
-    setParams((before) => {
-      const next = new URLSearchParams(before);
-      if (value) next.set(what, value);
-      else next.delete(what);
-      return next;
-    });
+  const put = usePutParam();
   return (
     <>
       <Title>Findings</Title>

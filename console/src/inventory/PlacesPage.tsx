@@ -48,7 +48,23 @@ function Sites() {
     {
       id: "concurrency",
       header: "Read at once, at most",
-      cell: (one) => <SiteLimit key={one.concurrency} of={one} mayChange={mayChange && one.name !== ""} />,
+      cell: (one) => (
+        <NumberOrUsual
+          key={one.concurrency}
+          label={`switches of ${one.name} read at once`}
+          was={one.concurrency}
+          unit="switches"
+          mayChange={mayChange && one.name !== ""}
+          save={(concurrency) =>
+            need(
+              api.PATCH("/api/v1/sites/{name}", {
+                params: { path: { name: one.name } },
+                body: { concurrency },
+              }),
+            )
+          }
+        />
+      ),
       text: (one) => one.concurrency ?? "",
     },
   ];
@@ -68,26 +84,6 @@ function Sites() {
         )}
       </QueryView>
     </>
-  );
-}
-
-function SiteLimit({ of, mayChange }: { of: Site; mayChange: boolean }) {
-  const [text, setText] = useState(of.concurrency === null ? "" : String(of.concurrency));
-  const save = useSaved((concurrency: number | null) =>
-    need(api.PATCH("/api/v1/sites/{name}", { params: { path: { name: of.name } }, body: { concurrency } })),
-  );
-  return (
-    <Inline
-      label={`switches of ${of.name} read at once`}
-      text={text}
-      setText={setText}
-      was={of.concurrency}
-      unit="switches"
-      save={save.mutate}
-      busy={save.isPending}
-      error={save.error}
-      mayChange={mayChange}
-    />
   );
 }
 
@@ -111,7 +107,16 @@ function Groups() {
     {
       id: "hold_time_s",
       header: "Quiet addresses are held for",
-      cell: (one) => <HoldTime key={one.hold_time_s} of={one} mayChange={mayChange} />,
+      cell: (one) => (
+        <NumberOrUsual
+          key={one.hold_time_s}
+          label={`hold time of ${one.name} in seconds`}
+          was={one.hold_time_s}
+          unit="s"
+          mayChange={mayChange}
+          save={(hold_time_s) => changeGroup({ ...one, hold_time_s })}
+        />
+      ),
       text: (one) => one.hold_time_s ?? "",
     },
     {
@@ -140,40 +145,13 @@ function Groups() {
   );
 }
 
-function HoldTime({ of, mayChange }: { of: Group; mayChange: boolean }) {
-  const [text, setText] = useState(of.hold_time_s === null ? "" : String(of.hold_time_s));
-  const save = useSaved((hold_time_s: number | null) =>
-    need(
-      api.PATCH("/api/v1/groups/{name}", {
-        params: { path: { name: of.name } },
-        body: { hold_time_s, shares_tables: of.shares_tables },
-      }),
-    ),
+const changeGroup = ({ name, hold_time_s, shares_tables }: Group) =>
+  need(
+    api.PATCH("/api/v1/groups/{name}", { params: { path: { name } }, body: { hold_time_s, shares_tables } }),
   );
-  return (
-    <Inline
-      label={`hold time of ${of.name} in seconds`}
-      text={text}
-      setText={setText}
-      was={of.hold_time_s}
-      unit="s"
-      save={save.mutate}
-      busy={save.isPending}
-      error={save.error}
-      mayChange={mayChange}
-    />
-  );
-}
 
 function SharesTables({ of, mayChange }: { of: Group; mayChange: boolean }) {
-  const save = useSaved((shares_tables: boolean) =>
-    need(
-      api.PATCH("/api/v1/groups/{name}", {
-        params: { path: { name: of.name } },
-        body: { hold_time_s: of.hold_time_s, shares_tables },
-      }),
-    ),
-  );
+  const save = useSaved((shares_tables: boolean) => changeGroup({ ...of, shares_tables }));
   if (!mayChange) return of.shares_tables ? "yes" : "no";
   return (
     <>
@@ -192,24 +170,23 @@ function useSaved<T>(call: (value: T) => Promise<unknown>) {
 }
 
 /** A number that is changed where it stands; empty: as set for the service. */
-function Inline(props: {
+function NumberOrUsual(props: {
   label: string;
-  text: string;
-  setText: (text: string) => void;
   was: number | null;
   unit: string;
-  save: (value: number | null) => void;
-  busy: boolean;
-  error: Error | null;
   mayChange: boolean;
+  save: (value: number | null) => Promise<unknown>;
 }) {
-  const { label, text, setText, was, unit, save, busy, error, mayChange } = props;
+  const { label, was, unit, mayChange } = props;
+  const before = was === null ? "" : String(was);
+  const [text, setText] = useState(before);
+  const save = useSaved(props.save);
   if (!mayChange) return was === null ? "as set for the service" : `${was} ${unit}`;
   return (
     <chakra.form
       onSubmit={(event) => {
         event.preventDefault();
-        save(text.trim() === "" ? null : Number(text));
+        save.mutate(text.trim() === "" ? null : Number(text));
       }}
     >
       <Flex gap="6px" align="center">
@@ -222,13 +199,13 @@ function Inline(props: {
           onChange={(event) => setText(event.target.value)}
         />
         {unit}
-        {text.trim() !== (was === null ? "" : String(was)) && (
-          <Button type="submit" size="xs" variant="outline" loading={busy}>
+        {text.trim() !== before && (
+          <Button type="submit" size="xs" variant="outline" loading={save.isPending}>
             Save
           </Button>
         )}
       </Flex>
-      {error && <ErrorNotice error={error} />}
+      {save.error && <ErrorNotice error={save.error} />}
     </chakra.form>
   );
 }

@@ -9,6 +9,7 @@ import { mapQuery, vlanPortsQuery } from "../api/resources/network";
 import { Field, Sheet, Title } from "../shared/Grid";
 import { useAt } from "../shared/instant";
 import { Nothing, QueryView } from "../shared/QueryView";
+import { usePutParam } from "../shared/usePutParam";
 import { Drawing, type Marks } from "./Drawing";
 import { meant } from "./model";
 import { OutlineMap } from "./OutlineMap";
@@ -25,6 +26,7 @@ const VIEW_TEXTS: Record<View, string> = {
 
 export function MapPage() {
   const [params, setParams] = useSearchParams();
+  const putParam = usePutParam();
   const at = useAt();
   const mac = params.get("mac") ?? "";
   const chosen = params.get("switch") ?? "";
@@ -83,13 +85,7 @@ export function MapPage() {
             variant="outline"
             aria-pressed={one === view}
             bg={one === view ? "tint" : "sheet"}
-            onClick={() =>
-              setParams((before) => {
-                const next = new URLSearchParams(before);
-                next.set("view", one);
-                return next;
-              })
-            }
+            onClick={() => putParam("view", one)}
           >
             {VIEW_TEXTS[one]}
           </Button>

@@ -7,20 +7,16 @@ import { auditQuery } from "../api/resources/people";
 import { Field, Grid, Sheet, Title } from "../shared/Grid";
 import { ErrorNotice, Nothing, Notice, QueryView } from "../shared/QueryView";
 import { fullTime } from "../shared/time";
+import { usePutParam } from "../shared/usePutParam";
 import { whatText } from "./model";
 
 export function AuditPage() {
-  const [params, setParams] = useSearchParams();
+  const [params] = useSearchParams();
   const given = (name: string) => params.get(name) || null;
   const filter = { by: given("by"), action: given("action"), q: given("q") };
   const found = useInfiniteQuery(auditQuery(filter));
   const verify = useMutation({ mutationFn: () => need(api.GET("/api/v1/audit-log/verdict")) });
-  const set = (name: string, value: string) => {
-    const next = new URLSearchParams(params);
-    if (value) next.set(name, value);
-    else next.delete(name);
-    setParams(next, { replace: true });
-  };
+  const set = usePutParam({ replace: true });
   return (
     <>
       <Title>Audit log</Title>

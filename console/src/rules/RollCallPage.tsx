@@ -12,23 +12,19 @@ import { Facts, Grid, Heading, Lines, Sheet, Title } from "../shared/Grid";
 import { endpointPath, portPath } from "../shared/links";
 import { ErrorNotice, Nothing, Notice, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
+import { usePutParam } from "../shared/usePutParam";
 import { type CalledPort, chosenLevel, portState, sorted, valueText } from "./model";
 import { WhereChoice } from "./WhereChoice";
 
 const LIMIT = 1000;
 
 export function RollCallPage() {
-  const [params, setParams] = useSearchParams();
+  const [params] = useSearchParams();
   const where = params.get("where") ?? "";
   const filter = chosenLevel(where);
   const broken = params.get("all") !== "yes";
   const calls = useQuery(rollCallsQuery({ ...filter, broken, limit: LIMIT }));
-  const set = (name: string, value: string) => {
-    const next = new URLSearchParams(params);
-    if (value) next.set(name, value);
-    else next.delete(name);
-    setParams(next, { replace: true });
-  };
+  const set = usePutParam({ replace: true });
   const asked = new URLSearchParams(filter as Record<string, string>).toString();
   return (
     <>

@@ -1,14 +1,12 @@
 // Exports the whole of the list that is shown.
 import { chakra } from "@chakra-ui/react";
-import { exportPath } from "./links";
-
-const SHAPES = ["csv", "xlsx", "json", "jsonl", "xml"];
+import { EXPORT_SHAPES, exportPath } from "./links";
 
 export function Exports({ list, filters = {} }: { list: string; filters?: Record<string, string> }) {
   return (
     <chakra.span color="soft" fontSize="13px" fontWeight={400}>
       as a file:{" "}
-      {SHAPES.map((shape) => (
+      {EXPORT_SHAPES.map(([shape]) => (
         <chakra.a
           key={shape}
           href={exportPath(list, shape, filters)}

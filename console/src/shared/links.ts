@@ -1,5 +1,14 @@
 // URLs of the console: every view has one, and only this file writes them.
 
+/** The files a list can be had as: the ending of each, and what it is called. */
+export const EXPORT_SHAPES: [ending: string, name: string][] = [
+  ["csv", "CSV"],
+  ["xlsx", "Spreadsheet (XLSX)"],
+  ["json", "JSON"],
+  ["jsonl", "JSON Lines"],
+  ["xml", "XML"],
+];
+
 /** What an export is narrowed by; several values of one name each stand for themselves. */
 export type ExportFilter = Record<string, string | string[]>;
 

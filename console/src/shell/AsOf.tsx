@@ -2,11 +2,12 @@
 import { Box, Button, chakra, Flex, Popover, Portal } from "@chakra-ui/react";
 import { Clock } from "lucide-react";
 import { useState } from "react";
-import { Link, useMatches, useSearchParams } from "react-router";
+import { Link, useMatches } from "react-router";
 import { Field } from "../shared/Grid";
 import { useAt } from "../shared/instant";
 import { comparePath } from "../shared/links";
 import { fullTime, instantOfInput, shortTime, timeInput } from "../shared/time";
+import { usePutParam } from "../shared/usePutParam";
 
 const BACK: [text: string, minutes: number][] = [
   ["15 min ago", 15],
@@ -21,15 +22,9 @@ export type RouteHandle = { past: string };
 
 export function AsOf() {
   const at = useAt();
-  const [, setParams] = useSearchParams();
+  const put = usePutParam();
   const [open, setOpen] = useState(false);
-  const choose = (instant: string) =>
-    setParams((before) => {
-      const next = new URLSearchParams(before);
-      if (instant) next.set("at", instant);
-      else next.delete("at");
-      return next;
-    });
+  const choose = (instant: string) => put("at", instant);
   const pick = (instant: string) => {
     choose(instant);
     setOpen(false);
@@ -111,13 +106,7 @@ export function usePast(): string | undefined {
 /** Says that this is the past, or that this page cannot show it. */
 export function PastNotice() {
   const at = useAt();
-  const [, setParams] = useSearchParams();
-  const back = () =>
-    setParams((before) => {
-      const next = new URLSearchParams(before);
-      next.delete("at");
-      return next;
-    });
+  const put = usePutParam();
   const past = usePast();
   if (!at) return null;
   return (
@@ -134,7 +123,7 @@ export function PastNotice() {
           </>
         )}
       </Box>
-      <Button size="xs" variant="outline" bg="sheet" onClick={back}>
+      <Button size="xs" variant="outline" bg="sheet" onClick={() => put("at", null)}>
         Back to now
       </Button>
     </Flex>

@@ -12,6 +12,7 @@ import { SwitchForm } from "../inventory/SwitchForm";
 import { Sheet, Title } from "../shared/Grid";
 import { useAt } from "../shared/instant";
 import { QueryView } from "../shared/QueryView";
+import { usePutParam } from "../shared/usePutParam";
 import { Identity } from "./Identity";
 import { portMarks } from "./model";
 import { PortDrawer } from "./PortDrawer";
@@ -22,17 +23,8 @@ export function SwitchPage() {
   const { name = "" } = useParams();
   const at = useAt();
   const one = useQuery(switchQuery(name));
-  const [params, setParams] = useSearchParams();
-  const put = (what: string, value: string | null) =>
-    setParams(
-      (before) => {
-        const next = new URLSearchParams(before);
-        if (value) next.set(what, value);
-        else next.delete(what);
-        return next;
-      },
-      { replace: true },
-    );
+  const [params] = useSearchParams();
+  const put = usePutParam({ replace: true });
   const chosen = params.get("port");
   return (
     <>

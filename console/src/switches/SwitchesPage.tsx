@@ -1,21 +1,19 @@
 // The inventory: every switch, its health and when it was last read; added, changed and read from here.
-import { Button, Flex } from "@chakra-ui/react";
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { Button } from "@chakra-ui/react";
+import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearchParams } from "react-router";
-import { api, need, type Switch } from "../api/client";
+import type { Switch } from "../api/client";
 import { switchesQuery } from "../api/resources/switches";
 import { SwitchForm } from "../inventory/SwitchForm";
-import { drop } from "../people/drop";
 import { useMay } from "../session/useSession";
 import { Age } from "../shared/Age";
-import { Confirm } from "../shared/Confirm";
-import { Choice, Field, Title } from "../shared/Grid";
+import { Title } from "../shared/Grid";
 import { switchPath } from "../shared/links";
-import { ErrorNotice, QueryView } from "../shared/QueryView";
+import { QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
+import { BulkSwitches } from "./BulkSwitches";
 import { FirstSwitch } from "./FirstSwitch";
 import { addressText, tableUse } from "./model";
 import { ReadMany } from "./ReadMany";
@@ -175,7 +173,7 @@ export function SwitchesPage() {
               empty=""
               exported={{ list: "switches" }}
               open={(one) => navigate(switchPath(one.name))}
-              bulk={mayRead ? (chosen, clear) => <Bulk switches={chosen} done={clear} /> : undefined}
+              bulk={mayRead ? (chosen, clear) => <BulkSwitches switches={chosen} done={clear} /> : undefined}
             >
               {mayAdd && (
                 <Button size="sm" bg="tarn" color="onTarn" onClick={() => setAdding(true)}>
@@ -195,116 +193,6 @@ export function SwitchesPage() {
           }}
         />
       )}
-    </>
-  );
-}
-
-const SETTABLE = {
-  site: "site",
-  groups: "groups",
-  interval_s: "read every (s)",
-  credential: "credential",
-  hold_time_s: "hold quiet addresses (s)",
-  table_size: "addresses its table holds",
-} as const;
-type Settable = keyof typeof SETTABLE;
-
-/** One setting of many switches, as one change: all of them or none. */
-function Bulk({ switches, done }: { switches: Switch[]; done: () => void }) {
-  const client = useQueryClient();
-  const mayChange = useMay("administer");
-  const [what, setWhat] = useState<Settable>("site");
-  const [value, setValue] = useState("");
-  const settled = { onSuccess: done, onSettled: () => client.invalidateQueries({ queryKey: ["switches"] }) };
-  const read = useMutation({
-    mutationFn: () =>
-      need(api.POST("/api/v1/rounds", { body: { switches: switches.map((one) => one.name), all: false } })),
-    onSuccess: done,
-    onSettled: () => client.invalidateQueries({ queryKey: ["rounds"] }),
-  });
-  const change = useMutation({
-    mutationFn: (part: Record<string, unknown>) =>
-      need(
-        api.PATCH("/api/v1/switches", {
-          body: { change: Object.fromEntries(switches.map((one) => [one.name, part])), dry_run: false },
-        }),
-      ),
-    ...settled,
-  });
-  const remove = useMutation({
-    mutationFn: async () => {
-      for (const one of switches) {
-        await drop(api.DELETE("/api/v1/switches/{name}", { params: { path: { name: one.name } } }));
-      }
-    },
-    ...settled,
-  });
-  const text = value.trim();
-  const given =
-    what === "groups"
-      ? text.split(/[,;\s]+/).filter(Boolean)
-      : what === "site" || what === "credential"
-        ? text
-        : text === ""
-          ? null
-          : Number(text);
-  const error = read.error ?? change.error ?? remove.error;
-  return (
-    <>
-      <Button size="xs" variant="outline" loading={read.isPending} onClick={() => read.mutate()}>
-        Read now
-      </Button>
-      {mayChange && (
-        <>
-          <Flex
-            as="form"
-            gap="6px"
-            align="center"
-            wrap="wrap"
-            onSubmit={(event) => {
-              event.preventDefault();
-              change.mutate({ [what]: given });
-            }}
-          >
-            <Choice
-              aria-label="setting to change"
-              value={what}
-              onChange={(event) => setWhat(event.target.value as Settable)}
-            >
-              {Object.entries(SETTABLE).map(([name, label]) => (
-                <option key={name} value={name}>
-                  {label}
-                </option>
-              ))}
-            </Choice>
-            <Field
-              aria-label={`new ${SETTABLE[what]}`}
-              width="140px"
-              value={value}
-              onChange={(event) => setValue(event.target.value)}
-            />
-            <Button type="submit" size="xs" variant="outline" loading={change.isPending}>
-              Set it
-            </Button>
-          </Flex>
-          <Button size="xs" variant="outline" onClick={() => change.mutate({ enabled: false })}>
-            Stop reading
-          </Button>
-          <Button size="xs" variant="outline" onClick={() => change.mutate({ enabled: true })}>
-            Read again
-          </Button>
-          <Confirm
-            label={`Remove ${switches.length}`}
-            title={`Remove ${switches.length} switches?`}
-            busy={remove.isPending}
-            act={() => remove.mutate()}
-          >
-            They are read no more, and their stays end: {switches.map((one) => one.name).join(", ")}. What was
-            recorded is kept as long as the retention says.
-          </Confirm>
-        </>
-      )}
-      {error && <ErrorNotice error={error} />}
     </>
   );
 }

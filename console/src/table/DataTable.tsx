@@ -1,21 +1,14 @@
 // The table of every list: sorted, narrowed, its columns chosen, rows selected and copied, by mouse or keyboard.
 // What is chosen is in the URL. Only rows in sight are in the page, so that lists of any length scroll.
 import { Box, chakra, Flex } from "@chakra-ui/react";
-import {
-  type ColumnDef,
-  columnOrderingFeature,
-  columnVisibilityFeature,
-  type RowSelectionState,
-  rowSelectionFeature,
-  tableFeatures,
-  useTable,
-} from "@tanstack/react-table";
+import { type RowSelectionState, rowSelectionFeature, tableFeatures, useTable } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { memo, type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { usePreference } from "../app/preferences";
 import { Grid, Sheet } from "../shared/Grid";
 import type { ExportFilter } from "../shared/links";
+import { usePutParam } from "../shared/usePutParam";
 import {
   type Column,
   columnsText,
@@ -29,7 +22,9 @@ import {
 } from "./model";
 import { Toolbar } from "./Toolbar";
 
-const features = tableFeatures({ columnVisibilityFeature, columnOrderingFeature, rowSelectionFeature });
+const features = tableFeatures({ rowSelectionFeature });
+/** Columns are shown from the model, which also says what is copied and narrowed: the library keeps rows. */
+const NO_DEFINITIONS: [] = [];
 const ROW_PX = { comfortable: 33, compact: 26 };
 const OVERSCAN = 12;
 /** Below this many rows all are in the page: the browser's own search finds them, and print has them. */
@@ -64,23 +59,15 @@ const FEW = 5;
 
 export function DataTable<T extends object>(props: Props<T>) {
   const { caption, rows, columns, rowKey, empty, more, exported, bulk, open, name = "" } = props;
-  const [params, setParams] = useSearchParams();
-  const key = useCallback((what: string) => (name ? `${name}-${what}` : what), [name]);
+  const [params] = useSearchParams();
+  const key = (what: string) => (name ? `${name}-${what}` : what);
   const [selection, setSelection] = useState<RowSelectionState>({});
   const density = usePreference("density");
   const text = params.get(key("narrow")) ?? "";
   const sort = sortOf(params.get(key("sort")));
   const shown = shownColumns(columns, params.get(key("columns")));
-  const put = (what: string, value: string) =>
-    setParams(
-      (before) => {
-        const next = new URLSearchParams(before);
-        if (value) next.set(key(what), value);
-        else next.delete(key(what));
-        return next;
-      },
-      { replace: true },
-    );
+  const putParam = usePutParam({ replace: true });
+  const put = (what: string, value: string) => putParam(key(what), value);
 
   const sortColumn = columns.find((one) => (more ? one.sortBy : one.id) === sort?.id);
   const shownText = shown.join(",");
@@ -93,28 +80,13 @@ export function DataTable<T extends object>(props: Props<T>) {
     const found = narrowed(rows, visible, text);
     return byService ? found : sorted(found, sortColumn, sort?.descending ?? false);
   }, [rows, visible, text, byService, sortColumn, sort?.descending]);
-  const defs = useMemo(
-    () =>
-      columns.map(
-        (one): ColumnDef<typeof features, T> => ({
-          id: one.id,
-          header: one.header,
-          cell: ({ row }) => one.cell(row.original),
-        }),
-      ),
-    [columns],
-  );
   const table = useTable({
     features,
-    columns: defs,
+    columns: NO_DEFINITIONS,
     data,
     getRowId: rowKey,
     enableRowSelection: bulk !== undefined,
-    state: {
-      rowSelection: selection,
-      columnOrder: shown,
-      columnVisibility: Object.fromEntries(columns.map((one) => [one.id, shown.includes(one.id)])),
-    },
+    state: { rowSelection: selection },
     onRowSelectionChange: setSelection,
   });
   const select = useCallback(

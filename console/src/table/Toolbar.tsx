@@ -2,16 +2,9 @@
 import { Button, chakra, Flex, Menu, Popover, Portal } from "@chakra-ui/react";
 import { ArrowLeft, ArrowRight, Columns3, Copy, Download } from "lucide-react";
 import { type ReactNode, useEffect, useState } from "react";
-import { type ExportFilter, exportPath } from "../shared/links";
+import { EXPORT_SHAPES, type ExportFilter, exportPath } from "../shared/links";
 import { asTabs, type Column, moved } from "./model";
 
-const SHAPES: [shape: string, name: string][] = [
-  ["csv", "CSV"],
-  ["xlsx", "Spreadsheet (XLSX)"],
-  ["json", "JSON"],
-  ["jsonl", "JSON Lines"],
-  ["xml", "XML"],
-];
 const TYPING_MS = 150;
 const TOLD_MS = 2_000;
 
@@ -168,7 +161,7 @@ function Files({ list, filters }: { list: string; filters: ExportFilter }) {
       <Portal>
         <Menu.Positioner>
           <Menu.Content>
-            {SHAPES.map(([shape, name]) => (
+            {EXPORT_SHAPES.map(([shape, name]) => (
               <Menu.Item key={shape} value={shape} asChild>
                 <a href={exportPath(list, shape, filters)} download>
                   {name}

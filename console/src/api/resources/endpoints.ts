@@ -1,9 +1,10 @@
 // Endpoints: searched, one of them, the path to it.
-import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import type { EndpointFilter } from "../../endpoints/words";
 import { api, every, need } from "../client";
 import type { operations } from "../schema.gen";
 import { asOf } from "./asOf";
+import { type PageAsked, pagedOptions } from "./paged";
 
 export const endpointQuery = (mac: string, at?: string) =>
   queryOptions({
@@ -59,29 +60,13 @@ export const searchQuery = (text: string, at?: string) =>
     placeholderData: keepPreviousData,
   });
 
-const PAGE_ROWS = 500;
 type EndpointSort = NonNullable<NonNullable<operations["list_endpoints"]["parameters"]["query"]>["sort"]>;
 
-/** All endpoints that fit, page by page; `sort` as the API writes it. */
-export const endpointsQuery = (filter: EndpointFilter, sort: string | null) =>
-  infiniteQueryOptions({
-    queryKey: ["endpoints", "list", filter, sort],
-    queryFn: ({ signal, pageParam }) =>
-      need(
-        api.GET("/api/v1/endpoints", {
-          params: {
-            query: {
-              ...filter,
-              limit: PAGE_ROWS,
-              ...(sort ? { sort: sort as EndpointSort } : {}),
-              ...(pageParam ? { cursor: pageParam } : {}),
-            },
-          },
-          signal,
-        }),
-      ),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next ?? undefined,
-    placeholderData: keepPreviousData,
-    structuralSharing: false,
-  });
+/** All endpoints that fit, page by page. */
+export const endpointsQuery = (filter: EndpointFilter, sort: string | null) => ({
+  ...pagedOptions(["endpoints", "list", filter], sort, (asked: PageAsked<EndpointSort>, signal) =>
+    need(api.GET("/api/v1/endpoints", { params: { query: { ...filter, ...asked } }, signal })),
+  ),
+  // Half a million rows are not compared one by one.
+  structuralSharing: false,
+});

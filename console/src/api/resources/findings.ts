@@ -1,6 +1,7 @@
 // Findings and what their kinds mean.
-import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { queryOptions } from "@tanstack/react-query";
 import { api, need } from "../client";
+import { type PageAsked, pagedOptions } from "./paged";
 
 export type FindingState = "open" | "acknowledged" | "cleared";
 export type Severity = "note" | "warning" | "serious";
@@ -40,30 +41,12 @@ export const kindQuery = (kind: string) =>
   });
 
 type FindingSort = "last_at" | "-last_at" | "opened_at" | "-opened_at" | "kind" | "-kind";
-const PAGE_ROWS = 500;
 
-/** All findings that fit, page by page; `sort` as the API writes it. */
+/** All findings that fit, page by page. */
 export const allFindingsQuery = (
   filter: { state: FindingState[]; severity?: Severity[]; parts?: boolean },
   sort: string | null,
 ) =>
-  infiniteQueryOptions({
-    queryKey: ["findings", "all", filter, sort],
-    queryFn: ({ signal, pageParam }) =>
-      need(
-        api.GET("/api/v1/findings", {
-          params: {
-            query: {
-              ...filter,
-              limit: PAGE_ROWS,
-              ...(sort ? { sort: sort as FindingSort } : {}),
-              ...(pageParam ? { cursor: pageParam } : {}),
-            },
-          },
-          signal,
-        }),
-      ),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next ?? undefined,
-    placeholderData: keepPreviousData,
-  });
+  pagedOptions(["findings", "all", filter], sort, (asked: PageAsked<FindingSort>, signal) =>
+    need(api.GET("/api/v1/findings", { params: { query: { ...filter, ...asked } }, signal })),
+  );

@@ -1,6 +1,7 @@
 // What changed and what differs.
-import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { api, every, need } from "../client";
+import { type PageAsked, pagedOptions } from "./paged";
 
 export const differencesQuery = (filter: {
   since: string;
@@ -21,54 +22,27 @@ export const changesQuery = (filter: { switch?: string; until?: string; limit: n
       need(api.GET("/api/v1/changes", { params: { query: { ...filter, uplinks: false } }, signal })),
   });
 
-const PAGE_ROWS = 500;
-
 /** All changes, up to an instant if one is given, page by page. */
 export const allChangesQuery = (until: string | undefined, sort: string | null) =>
-  infiniteQueryOptions({
-    queryKey: ["changes", "all", until, sort],
-    queryFn: ({ signal, pageParam }) =>
-      need(
-        api.GET("/api/v1/changes", {
-          params: {
-            query: {
-              limit: PAGE_ROWS,
-              uplinks: false,
-              ...(until ? { until } : {}),
-              ...(sort ? { sort: sort as "at" | "-at" } : {}),
-              ...(pageParam ? { cursor: pageParam } : {}),
-            },
-          },
-          signal,
-        }),
-      ),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next ?? undefined,
-    placeholderData: keepPreviousData,
-  });
+  pagedOptions(["changes", "all", until], sort, (asked: PageAsked<"at" | "-at">, signal) =>
+    need(
+      api.GET("/api/v1/changes", {
+        params: { query: { uplinks: false, ...(until ? { until } : {}), ...asked } },
+        signal,
+      }),
+    ),
+  );
 
 /** Readings of a switch, or of all, latest first, page by page. */
 export const readingsQuery = (name: string, sort: string | null) =>
-  infiniteQueryOptions({
-    queryKey: ["readings", name, sort],
-    queryFn: ({ signal, pageParam }) =>
-      need(
-        api.GET("/api/v1/readings", {
-          params: {
-            query: {
-              limit: PAGE_ROWS,
-              ...(name ? { switch: name } : {}),
-              ...(sort ? { sort: sort as "taken_at" | "-taken_at" } : {}),
-              ...(pageParam ? { cursor: pageParam } : {}),
-            },
-          },
-          signal,
-        }),
-      ),
-    initialPageParam: "",
-    getNextPageParam: (page) => page.next ?? undefined,
-    placeholderData: keepPreviousData,
-  });
+  pagedOptions(["readings", name], sort, (asked: PageAsked<"taken_at" | "-taken_at">, signal) =>
+    need(
+      api.GET("/api/v1/readings", {
+        params: { query: { ...(name ? { switch: name } : {}), ...asked } },
+        signal,
+      }),
+    ),
+  );
 
 /** What came in each of the last hours. */
 export const hoursQuery = (hours: number) =>
