@@ -287,6 +287,9 @@ def test_who_was_cut_off_goes_on_behind_the_last_event(service: Service, http: h
         told = [line for _, line in zip(range(6), stream.iter_lines(), strict=False)]
     assert told[:2] == ["event: hello", 'data: {"event":"hello","resumed":true}']
     assert '"switch":"quay-2"' in told[5] and told[4] == "event: reading"
+    behind = f"{V1}/stream?event=reading&after={first.removeprefix('id: ')}"
+    with http.stream("GET", behind, timeout=20) as stream:
+        assert [line for _, line in zip(range(6), stream.iter_lines(), strict=False)] == told
 
 
 async def _first_events(service: Service) -> list[str]:

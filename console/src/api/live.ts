@@ -1,6 +1,6 @@
 // The live stream: an event makes the views that show its subject refetch.
 import { type QueryClient, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 
 const GATHER_MS = 800;
 /** What is large, or is asked for by many events, is asked again no sooner than this. */
@@ -15,16 +15,19 @@ const ON_READING = ["switches", "switch", "ports", "neighbours", "health"];
 const ON_CHANGE = ["search", "changes", "stays", "findings", "roll-call"];
 const ON_RULES = ["rules", "roll-call", "stays"];
 
-/** Listens while mounted; returns whether the stream is connected. */
-export function useLive(): boolean {
+/** Listens while mounted; returns whether the stream is connected. `after`: the event before all that the page has
+ * fetched, so that nothing is fetched twice only because the stream was not there yet. */
+export function useLive(after: string | undefined): boolean {
   const client = useQueryClient();
   const [connected, setConnected] = useState(false);
+  const first = useRef(after);
   useEffect(() => {
-    const source = new EventSource("/api/v1/stream");
+    const query = first.current ? `?after=${encodeURIComponent(first.current)}` : "";
+    const source = new EventSource(`/api/v1/stream${query}`);
     const gather = gatherer((keys) => refresh(client, keys));
     source.addEventListener("hello", (event) => {
       setConnected(true);
-      // After a lost connection the stream goes on where it was: what was missed follows.
+      // Behind an event that was known the stream tells what was missed.
       if (!JSON.parse(event.data).resumed) gather.add([...ON_READING, ...ON_CHANGE, ...ON_RULES]);
     });
     source.addEventListener("error", () => setConnected(false));

@@ -5377,6 +5377,11 @@ export interface components {
              * @default
              */
             openid: string;
+            /**
+             * Latest Event
+             * @default
+             */
+            latest_event: string;
         };
         /**
          * Setting
@@ -6436,7 +6441,8 @@ export interface operations {
                      *         "Quays"
                      *       ],
                      *       "must_change_password": false,
-                     *       "openid": ""
+                     *       "openid": "",
+                     *       "latest_event": ""
                      *     }
                      */
                     "application/json": components["schemas"]["Session"];
@@ -6488,7 +6494,8 @@ export interface operations {
                      *         "Quays"
                      *       ],
                      *       "must_change_password": false,
-                     *       "openid": ""
+                     *       "openid": "",
+                     *       "latest_event": ""
                      *     }
                      */
                     "application/json": components["schemas"]["Session"];
@@ -6535,7 +6542,8 @@ export interface operations {
                      *         "Quays"
                      *       ],
                      *       "must_change_password": false,
-                     *       "openid": ""
+                     *       "openid": "",
+                     *       "latest_event": ""
                      *     }
                      */
                     "application/json": components["schemas"]["Session"];
@@ -13284,9 +13292,11 @@ export interface operations {
                 switch?: string | null;
                 /** @description false leaves out changes on uplinks */
                 uplinks?: boolean;
+                /** @description go on behind this event: `latest_event` of the session */
+                after?: string | null;
             };
             header?: {
-                /** @description go on behind this event, as EventSource does */
+                /** @description the same, as EventSource says it; goes before `after` */
                 "last-event-id"?: string | null;
             };
             path?: never;

@@ -19,6 +19,7 @@ const SIGNED_OUT: Schemas["Session"] = {
   rights: [],
   must_change_password: false,
   openid: "",
+  latest_event: "",
 };
 
 export function makeQueryClient(): QueryClient {

@@ -27,14 +27,16 @@ export function useNow(): number {
   return useSyncExternalStore(subscribe, () => now);
 }
 
+/** Drawn again only when its words differ, not every second. */
 export function Age({ at, ago = false }: { at: string | null | undefined; ago?: boolean }) {
-  const ticking = useNow();
   const past = useAt();
-  const current = past ? Date.parse(past) : ticking;
+  const words = useSyncExternalStore(subscribe, () =>
+    at ? span((past ? Date.parse(past) : now) - Date.parse(at)) : "never",
+  );
   if (!at) return <span>never</span>;
   return (
     <time dateTime={at} title={everyZone(at)}>
-      {span(current - Date.parse(at))}
+      {words}
       {ago ? " ago" : ""}
     </time>
   );

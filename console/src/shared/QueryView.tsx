@@ -38,6 +38,11 @@ export function QueryView<T>({
     );
   }
   if (query.error) return <ErrorNotice error={query.error} again={() => void query.refetch()} />;
+  return <Waiting rows={rows} />;
+}
+
+/** In place of what is not there yet. */
+export function Waiting({ rows }: { rows: number }) {
   return (
     <Box padding="14px" role="status" aria-label="loading">
       {WIDTHS.slice(0, rows).map((width) => (

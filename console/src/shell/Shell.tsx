@@ -18,12 +18,12 @@ import { useSearchKey } from "./useSearchKey";
 const QuickFind = lazy(() => import("../find/QuickFind").then((all) => ({ default: all.QuickFind })));
 
 export function Shell() {
-  const live = useLive();
+  const session = useSession();
+  const live = useLive(session?.latest_event);
   const client = useQueryClient();
   const [finding, setFinding] = useState(false);
   useSearchKey(() => setFinding(true));
   const lost = useLost(live);
-  const session = useSession();
   const at = instantOf(useSearchParams()[0]);
   // Ages on a page that shows the present count back from now.
   const shown = usePast() === undefined ? undefined : at;

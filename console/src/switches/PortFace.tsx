@@ -141,7 +141,8 @@ const PortCell = memo(function PortCell(props: {
 }) {
   const { port, place, mark, chosen } = props;
   const { use } = port;
-  const count = port.present + port.quiet;
+  const count = use === "down" ? "–" : port.present + port.quiet || "";
+  const name = place ? port.name.slice(place.length).replace(/^\W+/, "") : port.name;
   const words = [
     port.alias || "no label",
     USE_WORDS[use],
@@ -156,11 +157,12 @@ const PortCell = memo(function PortCell(props: {
       data-chosen={chosen || undefined}
       aria-pressed={chosen}
       title={words}
+      aria-label={`${name} ${count}, ${words}`}
       data-port={port.name}
     >
-      <span className="name">{place ? port.name.slice(place.length).replace(/^\W+/, "") : port.name}</span>
+      <span className="name">{name}</span>
       <span className="count">
-        <span aria-hidden>{SIGNS[use]}</span> {use === "down" ? "–" : count || ""}
+        <span aria-hidden>{SIGNS[use]}</span> {count}
       </span>
       {(mark.findings.length > 0 || mark.rule) && (
         <span className="marks" aria-hidden>
@@ -168,7 +170,6 @@ const PortCell = memo(function PortCell(props: {
           {mark.rule && <span className="rule">§</span>}
         </span>
       )}
-      <span className="sr">, {words}</span>
     </button>
   );
 });

@@ -7,6 +7,7 @@ import type { Port } from "../api/client";
 import { findingsQuery } from "../api/resources/findings";
 import { portsQuery } from "../api/resources/ports";
 import { rollCallsQuery } from "../api/resources/rules";
+import { onSwitchQuery } from "../api/resources/stays";
 import { switchQuery } from "../api/resources/switches";
 import { SwitchForm } from "../inventory/SwitchForm";
 import { Sheet, Title } from "../shared/Grid";
@@ -22,8 +23,11 @@ import { SwitchTabs } from "./SwitchTabs";
 export function SwitchPage() {
   const { name = "" } = useParams();
   const at = useAt();
-  const one = useQuery(switchQuery(name));
   const [params] = useSearchParams();
+  const one = useQuery(switchQuery(name));
+  // Asked for together with the switch, not when it has come; they are shown further down.
+  useQuery({ ...portsQuery(name, at), notifyOnChangeProps: [] });
+  useQuery({ ...onSwitchQuery(name, at), enabled: !params.has("tab"), notifyOnChangeProps: [] });
   const put = usePutParam({ replace: true });
   const chosen = params.get("port");
   return (

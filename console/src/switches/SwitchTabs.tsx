@@ -11,7 +11,7 @@ import { neighboursQuery, switchVlansQuery } from "../api/resources/switches";
 import { Durations } from "../history/Durations";
 import { Field, Heading, More, Sheet } from "../shared/Grid";
 import { vlanPath } from "../shared/links";
-import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
+import { ErrorNotice, Nothing, QueryView, Waiting } from "../shared/QueryView";
 import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
 import { rowsOf } from "../table/paged";
@@ -106,6 +106,8 @@ function Ports({ name, at }: { name: string; at: string | undefined }) {
                 <Nothing>
                   {bridged.length === 0 ? "Its ports have not been read yet." : "No port matches."}
                 </Nothing>
+              ) : stays.isPending ? (
+                <Waiting rows={8} />
               ) : (
                 <PortTable ports={shown} stays={there} />
               )}

@@ -12,6 +12,17 @@ export function byPort(stays: Stay[]): Map<string, Stay[]> {
   return found;
 }
 
+/** Whether two lists hold the same stays, in all but when they were seen last. */
+export function sameButSeen(some: Stay[], others: Stay[]): boolean {
+  return (
+    some.length === others.length &&
+    some.every((one, at) => {
+      const other = others[at];
+      return one === other || JSON.stringify({ ...one, seen_at: other?.seen_at }) === JSON.stringify(other);
+    })
+  );
+}
+
 /** Names of the groups that some switch is in, by name. */
 export function groupsOf(switches: Switch[]): string[] {
   return [...new Set(switches.flatMap((one) => one.groups))].sort();

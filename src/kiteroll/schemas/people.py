@@ -40,6 +40,8 @@ class Session(ResponseModel):
     """The password is an initial one: nothing else can be done before it is changed."""
     openid: str = ""
     """What the OpenID Connect provider is called; empty: there is none."""
+    latest_event: str = ""
+    """Id of the event the live stream had come to: `after` for a stream that misses nothing from here on."""
 
 
 class PasswordChange(RequestModel):

@@ -96,14 +96,16 @@ def vlans_of(connection: Connection, switch_id: int) -> list[tuple[int, str]]:
     return [(vlan_id, name) for vlan_id, name in rows]
 
 
-def all_port_names(connection: Connection) -> list[tuple[int, str, str]]:
-    """Id of its switch, name and alias of every port there is."""
+def all_port_names(connection: Connection, of: int | None = None) -> list[tuple[int, str, str]]:
+    """Id of its switch, name and alias of every port there is, or of those of one switch."""
     query = (
         select(port.c.switch_id, port.c.name, port.c.alias)
         .join(switch, switch.c.id == port.c.switch_id)
         .where(switch.c.removed_at.is_(None), port.c.there)
         .order_by(port.c.switch_id, port.c.number)
     )
+    if of is not None:
+        query = query.where(port.c.switch_id == of)
     return [(switch_id, name, alias) for switch_id, name, alias in connection.execute(query)]
 
 

@@ -65,8 +65,12 @@ async def stream(
     event: Annotated[list[EventName] | None, Query(description="only these; all unless given")] = None,
     switch: Annotated[str | None, Query(description="only events of this switch, and of none")] = None,
     uplinks: Annotated[bool, Query(description="false leaves out changes on uplinks")] = True,
+    after: Annotated[
+        str | None,
+        Query(max_length=100, description="go on behind this event, such as `latest_event` of the session"),
+    ] = None,
     last_event_id: Annotated[
-        str | None, Header(max_length=100, description="go on behind this event, as EventSource does")
+        str | None, Header(max_length=100, description="the same, as EventSource says it; goes before `after`")
     ] = None,
 ) -> StreamingResponse:
     client = request.client.host if request.client else ""
@@ -86,7 +90,7 @@ async def stream(
         )
 
     return StreamingResponse(
-        _lines(broadcaster, last_event_id, is_signed_in, is_wanted),
+        _lines(broadcaster, last_event_id or after, is_signed_in, is_wanted),
         media_type="text/event-stream",
         headers={"Cache-Control": "no-store"},
     )

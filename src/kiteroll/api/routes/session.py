@@ -8,7 +8,7 @@ from fastapi import APIRouter, Query, Request, Response
 from fastapi.responses import HTMLResponse, RedirectResponse
 
 from kiteroll.api.admission import COOKIE
-from kiteroll.api.dependencies import TheAuditLog, TheOpenId, TheSignIn
+from kiteroll.api.dependencies import TheAuditLog, TheBroadcaster, TheOpenId, TheSignIn
 from kiteroll.api.presenters.people import present_session
 from kiteroll.app.access.audit_log import DONE, FAILED
 from kiteroll.app.access.openid_provider import NotVouchedFor
@@ -47,10 +47,13 @@ def sign_in(
 
 
 @router.get("", summary="Whether this browser is signed in, as whom, and what they may do")
-def get_session(signing: TheSignIn, openid: TheOpenId, request: Request) -> api.Session:
+def get_session(
+    signing: TheSignIn, openid: TheOpenId, broadcaster: TheBroadcaster, request: Request
+) -> api.Session:
     cookie = request.cookies.get(COOKIE)
     principal = None if cookie is None else signing.of_session(cookie)
-    return present_session(principal, openid.name)
+    latest = "" if principal is None else broadcaster.last_id
+    return present_session(principal, openid.name).model_copy(update={"latest_event": latest})
 
 
 @router.delete("", summary="End the session, for good")

@@ -211,8 +211,9 @@ class RollCalls:
             raise NotFound("switch", level.switch, "`kiteroll switch list` shows the inventory")
         if level.group and not any(level.group in named for named in groups.values()):
             raise NotFound("group", level.group, "no switch is in it")
+        one = next((number for number, name in names.items() if name == level.switch), None)
         found: dict[str, dict[str, str]] = {}
-        for number, port, alias in self._database.run(all_port_names):
+        for number, port, alias in self._database.run(all_port_names, one):
             switch = names.get(number)
             if switch is not None and level.holds((switch, port), groups.get(switch, ())):
                 found.setdefault(switch, {})[port] = alias
