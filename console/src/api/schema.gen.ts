@@ -286,6 +286,59 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/collectors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Collectors, by site and name, and how each is */
+        get: operations["list_collectors"];
+        put?: never;
+        /** Have the switches of a site read there, by this collector */
+        post: operations["add_collector"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/collectors/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One collector */
+        get: operations["get_collector"];
+        put?: never;
+        post?: never;
+        /** Remove it; with the last one its site is read from here again */
+        delete: operations["remove_collector"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/collected-sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the readings of sites come that collectors read */
+        get: operations["list_collected_sites"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rounds": {
         parameters: {
             query?: never;
@@ -2391,7 +2444,7 @@ export interface components {
              */
             severity: "note" | "warning" | "serious";
             /** Kinds */
-            kinds?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped")[];
+            kinds?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "site-not-read" | "readings-dropped" | "readings-refused" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped")[];
             /** Sites */
             sites?: string[];
             /** Groups */
@@ -2724,6 +2777,68 @@ export interface components {
             since: string;
             /** Why */
             why: string;
+        };
+        /**
+         * CollectedSite
+         * @description How the readings of a site come that collectors read.
+         */
+        CollectedSite: {
+            /** Site */
+            site: string;
+            /** Up To Date */
+            up_to_date: boolean;
+            /** Silent Since */
+            silent_since: string | null;
+            /** Behind Since */
+            behind_since: string | null;
+            /** On Their Way */
+            on_their_way: number;
+            /** Dropped */
+            dropped: number;
+            /** Dropped At */
+            dropped_at: string | null;
+            /** Refused */
+            refused: number;
+            /** Refused At */
+            refused_at: string | null;
+            /** Refusal */
+            refusal: string;
+        };
+        /**
+         * Collector
+         * @description A program that reads the switches of a site there.
+         */
+        Collector: {
+            /** Name */
+            name: string;
+            /** Site */
+            site: string;
+            /** Public Key */
+            public_key: string;
+            /**
+             * Added At
+             * Format: date-time
+             */
+            added_at: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "reading" | "standby" | "lost" | "never heard";
+            /** Heard At */
+            heard_at: string | null;
+            /** Version */
+            version: string;
+            /** Started At */
+            started_at: string | null;
+            /** Switches */
+            switches: number;
+            /** Clock Ahead S */
+            clock_ahead_s: number;
+            /** Unsent */
+            unsent: number;
+            /** Problem */
+            problem: string;
         };
         /** CountPoint */
         CountPoint: {
@@ -3118,7 +3233,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "site-not-read" | "readings-dropped" | "readings-refused" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
             /**
              * Severity
              * @enum {string}
@@ -3190,7 +3305,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "site-not-read" | "readings-dropped" | "readings-refused" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
             /** Title */
             title: string;
             /** Why */
@@ -3672,6 +3787,15 @@ export interface components {
             /** Expires At */
             expires_at?: string | null;
         };
+        /** NewCollector */
+        NewCollector: {
+            /** Name */
+            name: string;
+            /** Site */
+            site: string;
+            /** Public Key */
+            public_key: string;
+        };
         /** NewCredential */
         NewCredential: {
             /** Name */
@@ -3794,7 +3918,7 @@ export interface components {
             /** Switch */
             switch?: string | null;
             /** Kind */
-            kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped") | null;
+            kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "site-not-read" | "readings-dropped" | "readings-refused" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped") | null;
             /** Reason */
             reason: string;
         };
@@ -4073,6 +4197,20 @@ export interface components {
         PageOf_Change_: {
             /** Items */
             items: components["schemas"]["Change"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[CollectedSite] */
+        PageOf_CollectedSite_: {
+            /** Items */
+            items: components["schemas"]["CollectedSite"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Collector] */
+        PageOf_Collector_: {
+            /** Items */
+            items: components["schemas"]["Collector"][];
             /** Next */
             next?: string | null;
         };
@@ -4784,7 +4922,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "site-not-read" | "readings-dropped" | "readings-refused" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
             /** Switch */
             switch: string;
             /** Port */
@@ -6166,7 +6304,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
+            kind: "moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "site-not-read" | "readings-dropped" | "readings-refused" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped";
             /**
              * State
              * @enum {string}
@@ -6388,7 +6526,7 @@ export interface components {
                 "application/problem+json": components["schemas"]["Problem"];
             };
         };
-        /** @description Database unavailable */
+        /** @description Site not reached */
         Problem503: {
             headers: {
                 [name: string]: unknown;
@@ -7885,6 +8023,245 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    list_collectors: {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "site" | "-site" | "name" | "-name" | "state" | "-state" | "heard_at" | "-heard_at";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "site": "Quays",
+                     *           "public_key": "MDEyMzQ1Njc4OTAxMjM0NTY3ODkwMTIzNDU2Nzg5MDE=",
+                     *           "added_at": "2026-05-04T12:00:00Z",
+                     *           "state": "reading",
+                     *           "heard_at": "2026-05-04T12:00:00Z",
+                     *           "version": "",
+                     *           "started_at": "2026-05-04T12:00:00Z",
+                     *           "switches": 1,
+                     *           "clock_ahead_s": 1,
+                     *           "unsent": 1,
+                     *           "problem": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_Collector_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    add_collector: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "name": "quays-1",
+                 *       "site": "Quays",
+                 *       "public_key": "MDEyMzQ1Njc4OTAxMjM0NTY3ODkwMTIzNDU2Nzg5MDE="
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewCollector"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "site": "Quays",
+                     *       "public_key": "MDEyMzQ1Njc4OTAxMjM0NTY3ODkwMTIzNDU2Nzg5MDE=",
+                     *       "added_at": "2026-05-04T12:00:00Z",
+                     *       "state": "reading",
+                     *       "heard_at": "2026-05-04T12:00:00Z",
+                     *       "version": "",
+                     *       "started_at": "2026-05-04T12:00:00Z",
+                     *       "switches": 1,
+                     *       "clock_ahead_s": 1,
+                     *       "unsent": 1,
+                     *       "problem": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Collector"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_collector: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "name": "quay-1",
+                     *       "site": "Quays",
+                     *       "public_key": "MDEyMzQ1Njc4OTAxMjM0NTY3ODkwMTIzNDU2Nzg5MDE=",
+                     *       "added_at": "2026-05-04T12:00:00Z",
+                     *       "state": "reading",
+                     *       "heard_at": "2026-05-04T12:00:00Z",
+                     *       "version": "",
+                     *       "started_at": "2026-05-04T12:00:00Z",
+                     *       "switches": 1,
+                     *       "clock_ahead_s": 1,
+                     *       "unsent": 1,
+                     *       "problem": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Collector"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    remove_collector: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_collected_sites: {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "site" | "-site";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "site": "Quays",
+                     *           "up_to_date": true,
+                     *           "silent_since": "2026-05-04T12:00:00Z",
+                     *           "behind_since": "2026-05-04T12:00:00Z",
+                     *           "on_their_way": 1,
+                     *           "dropped": 1,
+                     *           "dropped_at": "2026-05-04T12:00:00Z",
+                     *           "refused": 1,
+                     *           "refused_at": "2026-05-04T12:00:00Z",
+                     *           "refusal": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_CollectedSite_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     list_rounds: {
         parameters: {
             query?: {
@@ -8846,7 +9223,7 @@ export interface operations {
             query?: {
                 /** @description open and acknowledged unless given */
                 state?: ("open" | "acknowledged" | "cleared")[] | null;
-                kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped")[] | null;
+                kind?: ("moved" | "moved-together" | "topology-change" | "switch-replaced" | "flapping" | "doubled-address" | "contested-ip" | "several-ips" | "loop" | "address-flood" | "addresses-left-out" | "silent-port" | "overfull-port" | "stranger" | "out-of-place" | "unexpected-vlan" | "barred-address" | "enrolment-expires" | "uplink-claimed" | "table-filling" | "ageing-too-short" | "ageing-too-long" | "switch-restarted" | "switch-not-read" | "switches-not-read" | "site-not-read" | "readings-dropped" | "readings-refused" | "worker-failed" | "database-away" | "disk-filling" | "certificate-ends" | "alerts-not-delivered" | "port-closed" | "closing-stopped")[] | null;
                 severity?: ("note" | "warning" | "serious")[] | null;
                 switch?: string | null;
                 mac?: string | null;
@@ -13292,7 +13669,7 @@ export interface operations {
                 switch?: string | null;
                 /** @description false leaves out changes on uplinks */
                 uplinks?: boolean;
-                /** @description go on behind this event: `latest_event` of the session */
+                /** @description go on behind this event, such as `latest_event` of the session */
                 after?: string | null;
             };
             header?: {

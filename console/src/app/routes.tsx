@@ -21,6 +21,10 @@ const inventory: RouteObject[] = [
   { path: "/switches", lazy: page(() => import("../switches/SwitchesPage"), "SwitchesPage") },
   { path: "/inventory/places", lazy: page(() => import("../inventory/PlacesPage"), "PlacesPage") },
   {
+    path: "/inventory/collectors",
+    lazy: page(() => import("../inventory/CollectorsPage"), "CollectorsPage"),
+  },
+  {
     path: "/inventory/credentials",
     lazy: page(() => import("../inventory/CredentialsPage"), "CredentialsPage"),
   },

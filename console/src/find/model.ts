@@ -69,6 +69,7 @@ const PAGES: [name: string, path: string][] = [
   ["Switches", "/switches"],
   ["Discovered switches", "/inventory/discovered"],
   ["Credentials", "/inventory/credentials"],
+  ["Collectors", "/inventory/collectors"],
   ["Sites and groups", "/inventory/places"],
   ["Shared addresses and makers", "/inventory/addresses"],
   ["Links to devices and mappings", "/inventory/links"],

@@ -1,5 +1,4 @@
 // What is known about addresses beforehand: those that many share, and makers of prefixes.
-import { Button, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, need, type Schemas } from "../api/client";
@@ -12,6 +11,7 @@ import { Labelled } from "../shared/Labelled";
 import { ErrorNotice, QueryView } from "../shared/QueryView";
 import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
+import { AddForm } from "./AddForm";
 
 type Shared = Schemas["SharedAddress"];
 type Maker = Schemas["Maker"];
@@ -88,14 +88,14 @@ function SharedAddresses() {
         findings.
       </p>
       {mayChange && (
-        <Add
+        <AddForm
           busy={add.isPending}
           ready={prefix.trim() !== "" && reason.trim() !== ""}
           onAdd={() => add.mutate()}
         >
           <Labelled label="Address, or how it begins" fontFamily="mono" value={prefix} onChange={setPrefix} />
           <Labelled label="Why" width="320px" value={reason} onChange={setReason} />
-        </Add>
+        </AddForm>
       )}
       {error && <ErrorNotice error={error} />}
       <QueryView query={found} rows={3}>
@@ -162,14 +162,14 @@ function Makers() {
       <Heading>Makers of prefixes</Heading>
       <p>Beside the registry: prefixes that are known here. The longest that fits an address counts.</p>
       {mayChange && (
-        <Add
+        <AddForm
           busy={add.isPending}
           ready={prefix.trim() !== "" && maker.trim() !== ""}
           onAdd={() => add.mutate()}
         >
           <Labelled label="Prefix" fontFamily="mono" value={prefix} onChange={setPrefix} />
           <Labelled label="Maker" width="260px" value={maker} onChange={setMaker} />
-        </Add>
+        </AddForm>
       )}
       {error && <ErrorNotice error={error} />}
       <QueryView query={found} rows={3}>
@@ -185,36 +185,5 @@ function Makers() {
         )}
       </QueryView>
     </>
-  );
-}
-
-function Add({
-  busy,
-  ready,
-  onAdd,
-  children,
-}: {
-  busy: boolean;
-  ready: boolean;
-  onAdd: () => void;
-  children: React.ReactNode;
-}) {
-  return (
-    <Flex
-      as="form"
-      gap="12px"
-      align="flex-end"
-      wrap="wrap"
-      margin="8px 0 12px"
-      onSubmit={(event) => {
-        event.preventDefault();
-        onAdd();
-      }}
-    >
-      {children}
-      <Button type="submit" size="sm" variant="outline" disabled={!ready} loading={busy}>
-        Add it
-      </Button>
-    </Flex>
   );
 }

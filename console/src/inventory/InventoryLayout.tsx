@@ -11,6 +11,7 @@ export function InventoryLayout() {
         <SubPage to="/inventory/import">Import</SubPage>
         <SubPage to="/inventory/credentials">Credentials</SubPage>
         <SubPage to="/inventory/places">Sites and groups</SubPage>
+        <SubPage to="/inventory/collectors">Collectors</SubPage>
         <SubPage to="/inventory/addresses">Addresses</SubPage>
         <SubPage to="/inventory/links">Links and mappings</SubPage>
       </SubPages>

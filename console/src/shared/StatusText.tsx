@@ -43,6 +43,13 @@ const LOOKS: Record<string, { sign: string; color: string }> = {
   elsewhere: { sign: "↗", color: "warn" },
   absent: { sign: "○", color: "soft" },
   "not listed": { sign: "△", color: "warn" },
+  reading: { sign: "●", color: "good" },
+  standby: { sign: "◐", color: "good" },
+  lost: { sign: "✕", color: "bad" },
+  "never heard": { sign: "…", color: "warn" },
+  "up to date": { sign: "✓", color: "good" },
+  "not heard": { sign: "✕", color: "bad" },
+  "on its way": { sign: "◔", color: "warn" },
   restarted: { sign: "⟳", color: "kite" },
 };
 

@@ -28,6 +28,7 @@ from kiteroll.api.report.page import served
 from kiteroll.api.routes import (
     alerts,
     audit,
+    collectors,
     credentials,
     endpoints,
     enrolment,
@@ -59,7 +60,7 @@ CALLS_AT_ONCE = 12
 """Calls that are worked on in threads; fewer than there are connections to the database for them."""
 CONSOLE = Path(__file__).with_name("console_dist")
 _ROUTES = (
-    *(switches, credentials, rounds, imports, findings, rules),
+    *(switches, credentials, collectors, rounds, imports, findings, rules),
     *(enrolment, roll_call, rehearsals),
     *(endpoints, labels, links, history, service_status, network, exports),
     *(people, audit, alerts, settings, port_actions),

@@ -70,7 +70,8 @@ _SEEN = (
     *("switch_report_page", "metrics", "list_credentials", "list_alert_routes", "list_planned_work"),
     *("list_alerts", "list_actions", "get_action", "list_closed_ports", "list_proposals"),
     *("list_sweeps", "get_sweep", "get_ageing_advice", "list_device_links", "list_switch_links"),
-    *("list_endpoint_links", "list_saved_queries"),
+    *("list_endpoint_links", "list_saved_queries", "list_collectors", "get_collector"),
+    "list_collected_sites",
 )
 
 _SEEN_AND_CHANGED: dict[str, StateOf] = {
@@ -165,6 +166,8 @@ CALLS: dict[str, Call] = {
     "change_endpoint": _change(
         Right.OPERATE, "endpoint.change", "mac", sites=of.site_of_home, state=was.endpoint
     ),
+    "add_collector": _change(Right.ADMINISTER, "collector.add", "body.name"),
+    "remove_collector": _change(Right.ADMINISTER, "collector.remove", "name"),
     "set_device_link": _change(Right.ADMINISTER, "device-link.set", "name", state=was.device_link),
     "remove_device_link": _change(Right.ADMINISTER, "device-link.remove", "name", state=was.device_link),
     "add_saved_query": _change(Right.ACCOUNT, "saved-query.add", "body.name", sites=of.own),

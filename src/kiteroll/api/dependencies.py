@@ -15,6 +15,7 @@ from kiteroll.app.access.sign_in import SignIn
 from kiteroll.app.access.tokens import Tokens
 from kiteroll.app.alerts.alert_routes import AlertRoutes
 from kiteroll.app.alerts.alert_targets import AlertTargets
+from kiteroll.app.collectors import Collectors
 from kiteroll.app.csv_mappings import CsvMappings
 from kiteroll.app.device_links import DeviceLinks
 from kiteroll.app.enrolment import Enrolment
@@ -81,6 +82,7 @@ TheAlertTargets = Annotated[AlertTargets, Depends(_part(AlertTargets))]
 TheAuditLog = Annotated[AuditLog, Depends(_part(AuditLog))]
 TheBroadcaster = Annotated[EventBroadcaster, Depends(_part(EventBroadcaster))]
 TheClock = Annotated[Clock, Depends(_part(SystemClock))]
+TheCollectors = Annotated[Collectors, Depends(_part(Collectors))]
 TheDifferences = Annotated[Differences, Depends(_part(Differences))]
 TheEndpoints = Annotated[EndpointQueries, Depends(_part(EndpointQueries))]
 TheEnrolment = Annotated[Enrolment, Depends(_part(Enrolment))]

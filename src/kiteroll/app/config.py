@@ -5,12 +5,11 @@ import tomllib
 from collections.abc import Mapping
 from datetime import timedelta
 from pathlib import Path
-from typing import Annotated, Any, Literal, Self
+from typing import Any, Literal, Self
 from urllib.parse import urlsplit
 
 from pydantic import (
     BaseModel,
-    BeforeValidator,
     ConfigDict,
     Field,
     ValidationError,
@@ -18,22 +17,15 @@ from pydantic import (
     model_validator,
 )
 
+from kiteroll.bus.settings import BusSettings
+from kiteroll.collect.limits import Limits as CollectLimits
 from kiteroll.core.errors import ConfigError, Invalid
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.port_actions.guards import Limits
 from kiteroll.core.port_actions.sweep import parse_network
 from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.data_dir import CERTIFICATE_FILE, default_data_dir
-from kiteroll.duration import parse_duration_s
-
-Seconds = Annotated[float, BeforeValidator(parse_duration_s)]
-
-
-def _none_if_empty(value: Any) -> Any:
-    return None if value == "" else value
-
-
-FileName = Annotated[Path | None, BeforeValidator(_none_if_empty)]
+from kiteroll.setting_types import FileName, Seconds
 
 
 class _Section(BaseModel):
@@ -86,6 +78,13 @@ class DatabaseSettings(_Section):
     """Empty: a private server under data_dir."""
 
 
+class CollectorSettings(_Section):
+    """Of `kiteroll collector run`, at a site."""
+
+    name: str = Field(default="", max_length=64)
+    site: str = Field(default="", max_length=64)
+
+
 class ReadingSettings(_Section):
     interval_s: Seconds = Field(default=60.0, alias="interval", ge=5, le=86400)
     timeout_s: Seconds = Field(default=2.0, alias="timeout", ge=0.05, le=60)
@@ -96,6 +95,11 @@ class ReadingSettings(_Section):
     max_rows: int = Field(default=200_000, ge=1000, le=5_000_000)
     concurrency: int = Field(default=64, ge=1, le=1000)
     """Switches read at the same time."""
+
+    def limits(self) -> CollectLimits:
+        return CollectLimits(
+            timeout_s=self.timeout_s, tries=self.tries, total_s=self.switch_timeout_s, rows=self.max_rows
+        )
 
 
 class TrackingSettings(_Section):
@@ -300,6 +304,8 @@ class Config(_Section):
     data_dir: Path
     listen: Listen = Listen()
     database: DatabaseSettings = DatabaseSettings()
+    bus: BusSettings = BusSettings()
+    collector: CollectorSettings = CollectorSettings()
     reading: ReadingSettings = ReadingSettings()
     tracking: TrackingSettings = TrackingSettings()
     findings: FindingSettings = FindingSettings()
@@ -332,6 +338,9 @@ ENVIRONMENT = {
     "KITEROLL_DATABASE_URL": ("database", "url"),
     "KITEROLL_OPENID_CLIENT_SECRET": ("openid", "client_secret"),
     "KITEROLL_INTERVAL": ("reading", "interval"),
+    "KITEROLL_BUS_URL": ("bus", "url"),
+    "KITEROLL_BUS_USER": ("bus", "user"),
+    "KITEROLL_BUS_PASSWORD": ("bus", "password"),
 }
 """Environment variables and the settings they stand for; they win over the file."""
 

@@ -84,8 +84,11 @@ class Inventory:
         limits: Limits,
         interval_s: Callable[[], float],
         bus: EventBus,
+        elsewhere: Callable[[str], bool] = lambda site: False,
+        on_elsewhere: Callable[[str], None] = lambda site: None,
     ) -> None:
-        """`limits` and `interval_s` are those of switches without their own."""
+        """`limits` and `interval_s` are those of switches without their own. `elsewhere`: whether collectors
+        read the switches of a site; `on_elsewhere` is told when they are to read something else."""
         self._database = database
         self._vault = vault
         self._clock = clock
@@ -96,6 +99,10 @@ class Inventory:
         self._interval_s = interval_s
         self._targets: dict[int, tuple[str, Target]] = {}
         """Switches polled over SNMP, by id: name, and how."""
+        self._elsewhere = elsewhere
+        self._on_elsewhere = on_elsewhere
+        self._sites_elsewhere: dict[int, str] = {}
+        """Of switches that collectors read, by id."""
 
     async def start(self) -> None:
         """Poll every switch of the inventory, each when it was due next."""
@@ -246,6 +253,8 @@ class Inventory:
         switch_id = await self._ingestor.change(work)
         self._targets.pop(switch_id, None)
         self._poller.dismiss(switch_id)
+        if (site := self._sites_elsewhere.pop(switch_id, None)) is not None:
+            self._on_elsewhere(site)
         self._bus.publish(InventoryChanged())
 
     def credentials(self) -> list[CredentialRow]:
@@ -300,6 +309,7 @@ class Inventory:
 
         await asyncio.to_thread(work)
         self._poller.limit_site(name, concurrency)
+        self._on_elsewhere(name)
 
     async def test_credential(self, host: str, port: int, chosen: ChosenAccess) -> Identity:
         """Raises NotFound for a credential that is not there; DeviceError when it does not work."""
@@ -314,9 +324,26 @@ class Inventory:
         """Switches polled over SNMP, by name."""
         return dict(self._targets.values())
 
+    def site_elsewhere(self, switch: int) -> str | None:
+        """The site whose collectors read a switch, by id; None: it is read from here, or not at all."""
+        return self._sites_elsewhere.get(switch)
+
+    async def reassign_site(self, site: str) -> None:
+        """Its collectors are other ones, or there are none any more. Raises StorageUnavailable."""
+        for row in await asyncio.to_thread(self._database.run, inventory.all_switches):
+            if row.site == site:
+                self.assign(row, row.next_try_at)
+
     def assign(self, row: SwitchRow, due_at: datetime | None = None) -> None:
         self._targets.pop(row.id, None)
-        if not row.enabled or row.source == "files":
+        before = self._sites_elsewhere.pop(row.id, None)
+        is_read = row.enabled and row.source != "files"
+        now = row.site if is_read and self._elsewhere(row.site) else None
+        if now is not None:
+            self._sites_elsewhere[row.id] = now
+        for site in {before, now} - {None}:
+            self._on_elsewhere(site or "")
+        if not is_read or now is not None:
             self._poller.dismiss(row.id)
             return
         try:

@@ -33,6 +33,8 @@ from kiteroll.app.alerts.alert_targets import AlertTargets
 from kiteroll.app.alerts.router import STEP_S as ALERT_STEP_S
 from kiteroll.app.alerts.router import AlertRouter
 from kiteroll.app.alerts.sender import AlertSender
+from kiteroll.app.collector_targets import CollectorTargets
+from kiteroll.app.collectors import Collectors
 from kiteroll.app.csv_mappings import CsvMappings
 from kiteroll.app.database_watch import PATIENCE_S, DatabaseWatch
 from kiteroll.app.device_links import DeviceLinks
@@ -85,13 +87,13 @@ from kiteroll.app.switch_reads import SwitchReads
 from kiteroll.app.topology_view import TopologyView
 from kiteroll.app.traces import Traces, make_traces
 from kiteroll.app.workers import periodic
+from kiteroll.app.workers.collector_bus import CollectorBus
 from kiteroll.app.workers.findings import FindingWorker
 from kiteroll.app.workers.followup_probe import FollowupProbe
 from kiteroll.app.workers.import_folder import ImportFolderWatcher, ParseDocuments
 from kiteroll.app.workers.notification_reader import NotificationReader, bind, local_engine
 from kiteroll.app.workers.reverse_dns import ReverseDnsWorker
 from kiteroll.clock import Clock
-from kiteroll.collect.limits import Limits
 from kiteroll.collect.notification_listener import LocalEngine
 from kiteroll.collect.poller import Poller
 from kiteroll.core.errors import ConfigError
@@ -153,6 +155,8 @@ class Parts:
     reads: SwitchReads
     rounds: OnDemandRounds
     inventory: Inventory
+    collectors: Collectors
+    collector_bus: CollectorBus
     port_rules: PortRules
     roll_calls: RollCalls
     enrolment: Enrolment
@@ -243,23 +247,39 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     bus.subscribe(ReadingStored, names.on_reading)
     makers = MakerDirectory(database, lambda: ingestor.index)
     makers.reload()
-    reading = config.reading
-    limits = Limits(
-        timeout_s=reading.timeout_s,
-        tries=reading.tries,
-        total_s=reading.switch_timeout_s,
-        rows=reading.max_rows,
-    )
+    limits = config.reading.limits()
     traces = make_traces(config.traces.endpoint, config.traces.headers, config.traces.share)
     stack.callback(traces.close)
+    store = traces.reading(ingestor.ingest)
     poller: Poller[Outcome | None] = Poller(
-        clock, limits, traces.reading(ingestor.ingest), concurrency=reading.concurrency, jitter=random.random
+        clock, limits, store, concurrency=config.reading.concurrency, jitter=random.random
     )
+    collectors = Collectors(
+        background,
+        clock,
+        CollectorTargets(background, storage.vault).of_site,
+        has_bus=bool(config.bus.url),
+    )
+    if config.bus.url:
+        collectors.load()
+    inventory = Inventory(
+        database,
+        storage.vault,
+        clock,
+        ingestor,
+        poller,
+        limits,
+        lambda: runtime_settings.interval_s,
+        bus,
+        collectors.reads,
+        collectors.changed,
+    )
+    collector_bus = CollectorBus(config.bus, collectors, ingestor, store, inventory.site_elsewhere, clock)
     followup = FollowupProbe(background, poller, ingestor, clock)
     alert_sender = AlertSender(background, clock, storage.vault)
     database_watch = DatabaseWatch(storage.watch, clock)
     supervisor = Supervisor(clock, on_must_stop)
-    reads = SwitchReads(database, poller, clock)
+    reads = SwitchReads(database, poller, clock, collectors.reads, collector_bus.read_now)
     endpoint_queries = EndpointQueries(database, topology, makers, clock, lambda: findings.contested())
     host = make_url(config.database.url).host if config.database.url else None
     planner = ActionPlanner(
@@ -282,6 +302,7 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         config.data_dir,
         config.certificate_file,
         closed_ports.as_of_last_step,
+        collectors.conditions,
         clock,
     )
     facts = StoredFacts(background, ingestor, topology, watch.condition)
@@ -329,9 +350,9 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         poller=poller,
         reads=reads,
         rounds=OnDemandRounds(database, clock, reads.read_next),
-        inventory=Inventory(
-            database, storage.vault, clock, ingestor, poller, limits, lambda: runtime_settings.interval_s, bus
-        ),
+        inventory=inventory,
+        collectors=collectors,
+        collector_bus=collector_bus,
         port_rules=port_rules,
         roll_calls=roll_calls,
         enrolment=Enrolment(database, port_rules, roll_calls, endpoint_queries, clock),
@@ -412,6 +433,8 @@ def add_workers(
             lambda: parts.runtime_settings.retention,
         ),
     )
+    if config.bus.url:
+        add("collectors", parts.collector_bus.run)
     if config.notifications.enabled:
         engine = local_engine(config.data_dir / "engine.json")
         add("notifications", _notification_reader(parts, config, clock, engine, stack).run)

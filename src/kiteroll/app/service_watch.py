@@ -12,6 +12,7 @@ from kiteroll.app.supervisor import Supervisor
 from kiteroll.clock import Clock
 from kiteroll.core.errors import ConfigError
 from kiteroll.core.findings.service_condition import ClosedPort, ServiceCondition, Trouble
+from kiteroll.core.model.collector import SiteCondition
 from kiteroll.store.port_closures import ClosureRow
 
 _LATELY = timedelta(minutes=5)
@@ -27,9 +28,12 @@ class ServiceWatch:
         data_dir: Path,
         certificate: Path | None,
         closed: Callable[[], ClosedNow],
+        sites: Callable[[], Sequence[SiteCondition]],
         clock: Clock,
     ) -> None:
-        """`closed`: ports that are closed, and whether closing by rules has stopped."""
+        """`closed`: ports that are closed, and whether closing by rules has stopped; `sites`: those that
+        collectors read."""
+        self._sites = sites
         self._supervisor = supervisor
         self._sender = sender
         self._database = database
@@ -54,6 +58,7 @@ class ServiceWatch:
             certificate_ends_at=self._certificate_ends_at(),
             outage=self._database.outage,
             closed=tuple(_closed_port(one) for one in closed),
+            sites=tuple(self._sites()),
             closing_stopped=None if stopped is None else Trouble("rules", *stopped),
         )
 

@@ -10,6 +10,7 @@ def condition_of(row: SwitchRow, present: int) -> SwitchCondition:
     """`present`: addresses in its latest table."""
     return SwitchCondition(
         name=row.name,
+        site=row.site,
         interval=timedelta(seconds=row.interval_s),
         ageing=None if row.ageing_s is None else timedelta(seconds=row.ageing_s),
         enabled=row.enabled,

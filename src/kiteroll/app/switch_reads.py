@@ -1,6 +1,7 @@
-"""Reads a switch on demand, or because it sent a notification."""
+"""Reads a switch on demand, or because it sent a notification; where collectors read it, they are asked."""
 
 import asyncio
+from collections.abc import Awaitable, Callable
 
 from kiteroll.app.ingest import Outcome
 from kiteroll.clock import Clock
@@ -12,16 +13,35 @@ from kiteroll.store.database import Database
 _BUSY_S = 0.3
 
 
+ReadElsewhere = Callable[[int, str, str], Awaitable[Outcome | None]]
+"""Of a switch by id, name and site."""
+
+
 class SwitchReads:
-    def __init__(self, database: Database, poller: Poller[Outcome | None], clock: Clock) -> None:
+    def __init__(
+        self,
+        database: Database,
+        poller: Poller[Outcome | None],
+        clock: Clock,
+        elsewhere: Callable[[str], bool] = lambda site: False,
+        read_elsewhere: ReadElsewhere | None = None,
+    ) -> None:
+        """`elsewhere`: whether collectors read the switches of a site; then `read_elsewhere` asks them."""
+        self._elsewhere = elsewhere
+        self._read_elsewhere = read_elsewhere
         self._database = database
         self._poller = poller
         self._clock = clock
 
     async def read_now(self, name: str) -> Outcome:
-        """Raises NotFound, Conflict while it is being read, StorageUnavailable."""
+        """Raises NotFound, Conflict while it is being read, StorageUnavailable, or BusUnavailable where the
+        collectors of its site do not answer."""
         row = await asyncio.to_thread(self._database.run, inventory.get_switch, name)
-        outcome = await self._poller.read_now(row.id)
+        is_read = row.enabled and row.source != "files"
+        if is_read and self._read_elsewhere is not None and self._elsewhere(row.site):
+            outcome = await self._read_elsewhere(row.id, row.name, row.site)
+        else:
+            outcome = await self._poller.read_now(row.id)
         if outcome is None:
             raise NotFound("switch", name, "it was removed or renamed while it was being read")
         return outcome

@@ -47,6 +47,7 @@ _COMMANDS: tuple[tuple[str, str, str], ...] = (
     ("query", "links", "keep queries of the console by name, alone or for all"),
     ("round", "rounds", "read many switches now, watch, cancel or resume"),
     ("site", "rounds", "list sites, limit how many switches are read at once"),
+    ("collector", "collectors", "read the switches of a site there, and see how its readings come"),
     ("group", "rounds", "list groups, set how long quiet addresses are held"),
     ("import", "imports", "import readings from files: reading documents, or CSV tables by a mapping"),
     ("mapping", "imports", "set how CSV tables are understood"),

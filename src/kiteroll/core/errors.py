@@ -11,6 +11,7 @@
     │   ├── DeviceSilent      no answer in time
     │   ├── DeviceRefused     it answered: no
     │   └── DeviceLied        its answer cannot be decoded, or contradicts itself
+    ├── BusUnavailable        the message engine, or whoever should answer over it, is not there
     └── StorageUnavailable    the database is not there at the moment: try again later
         └── ServiceStopping   the service ends before something could be stored
 
@@ -113,6 +114,10 @@ class DeviceRefused(DeviceError):
 
 class DeviceLied(DeviceError):
     code = "device_lied"
+
+
+class BusUnavailable(KiteRollError):
+    code = "bus_unavailable"
 
 
 class StorageUnavailable(KiteRollError):

@@ -24,6 +24,7 @@ if TYPE_CHECKING:
         TargetSettings,
         WebhookSettings,
     )
+    from kiteroll.schemas.collectors import CollectedSite, Collector, NewCollector
     from kiteroll.schemas.endpoints import (
         Endpoint,
         EndpointChange,
@@ -253,6 +254,8 @@ _MODULES = {
     "ClosedPort": "port_actions",
     "ClosedPorts": "port_actions",
     "ClosingStopped": "port_actions",
+    "CollectedSite": "collectors",
+    "Collector": "collectors",
     "Community": "types",
     "CountPoint": "history",
     "Credential": "inventory",
@@ -313,6 +316,7 @@ _MODULES = {
     "NetworkMap": "history",
     "NewAction": "port_actions",
     "NewBarred": "rules",
+    "NewCollector": "collectors",
     "NewCredential": "inventory",
     "NewEntries": "rules",
     "NewEntry": "rules",
@@ -445,6 +449,8 @@ __all__ = [
     "ClosedPort",
     "ClosedPorts",
     "ClosingStopped",
+    "CollectedSite",
+    "Collector",
     "Community",
     "CountPoint",
     "Credential",
@@ -505,6 +511,7 @@ __all__ = [
     "NetworkMap",
     "NewAction",
     "NewBarred",
+    "NewCollector",
     "NewCredential",
     "NewEntries",
     "NewEntry",

@@ -76,6 +76,7 @@ _CAUSES = {
     Cause.TABLE_TOO_SMALL: "more endpoints than the table holds, a loop, or an attack on the table",
     Cause.COMMON: "something they have in common: a site, an uplink, a credential, or the machine of the service",
     Cause.RECORDS_GROW: "records grow until retention deletes as much as comes in; or other files do",
+    Cause.NO_ROOM: "the line was down for longer than the site had room for readings",
     Cause.NOT_RENEWED: "nobody has put a new one in its place",
     Cause.CLOSED_HERE: "Kite Roll closed it, for that reason",
     Cause.RESTART: "its uptime was reset: power, a crash, or somebody restarted it",
@@ -158,6 +159,13 @@ def title(finding: Finding | Detection) -> str:
             return f"{subject.switch} {_HEALTH.get(details.health, 'cannot be read')}"
         case FindingKind.SWITCHES_LATE:
             return f"{details.count} of {counted(details.limit or 0, 'switch', 'switches')} are not read"
+        case FindingKind.SITE_NOT_READ:
+            return f"no readings come from {joined(list(details.levels))}"
+        case FindingKind.READINGS_DROPPED:
+            what = counted(details.count, "reading")
+            return f"{what} of {joined(list(details.levels))} were dropped before they could be sent"
+        case FindingKind.READINGS_REFUSED:
+            return f"readings of {joined(list(details.levels))} were refused"
         case FindingKind.WORKER_FAILED:
             return f"the service's {joined(list(details.levels))} {'fails' if details.count == 1 else 'fail'}"
         case FindingKind.DATABASE_AWAY:
@@ -194,6 +202,8 @@ def cause(finding: Finding | Detection) -> str:
             return f"the same breach came back {counted(details.count, 'time')} after the timer had opened it"
         case Cause.TOO_MANY:
             return details.reason or "they closed as many within an hour as they may"
+        case Cause.NOT_ITS_OWN:
+            return details.error or "it sent what it may not"
         case Cause.BARRED:
             return details.reason or "somebody barred it"
         case Cause.ERROR:

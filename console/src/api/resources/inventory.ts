@@ -48,3 +48,18 @@ export const discoveredQuery = queryOptions({
   queryFn: ({ signal }) =>
     every((paging) => api.GET("/api/v1/discovered-switches", { params: { query: paging }, signal })),
 });
+
+/** Asked for every few seconds: they say all the time how they are. */
+export const collectorsQuery = queryOptions({
+  queryKey: ["collectors"],
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/collectors", { params: { query: paging }, signal })),
+  refetchInterval: 5_000,
+});
+
+export const collectedSitesQuery = queryOptions({
+  queryKey: ["collectors", "sites"],
+  queryFn: ({ signal }) =>
+    every((paging) => api.GET("/api/v1/collected-sites", { params: { query: paging }, signal })),
+  refetchInterval: 5_000,
+});

@@ -56,6 +56,7 @@ _BY_NAME: Mapping[str, Any] = {
     **{
         "path": "/?q=tannoy",
         "template": "ssh://{address}",
+        "public_key": "MDEyMzQ1Njc4OTAxMjM0NTY3ODkwMTIzNDU2Nzg5MDE=",
         "q": "52:4e",
         "query": "52:4e",
         "detail": "no switch 'x'",
@@ -151,6 +152,11 @@ REQUESTS: Mapping[str, Any] = {
         "taken_at": "2026-05-04T12:00:00Z",
         "text": "mac,interface\n02:1a:01:07:52:4e,p18\n",
         "mapping": {"address": "mac", "port": "interface"},
+    },
+    "add_collector": {
+        "name": "quays-1",
+        "site": "Quays",
+        "public_key": "MDEyMzQ1Njc4OTAxMjM0NTY3ODkwMTIzNDU2Nzg5MDE=",
     },
     "set_device_link": {"of": "switch", "template": "ssh://{address}"},
     "add_saved_query": {"name": "tannoys", "path": "/?q=tannoy", "shared": True},

@@ -146,6 +146,12 @@ PROBLEM_TYPES: dict[str, ProblemType] = {
         "The OpenID Connect provider did not confirm who signs in.",
         "`detail` says what it answered; sign in again, or with a password.",
     ),
+    "bus_unavailable": ProblemType(
+        503,
+        "Site not reached",
+        "The switch is read by a collector at its site, which does not answer at the moment.",
+        "`kiteroll collector list` shows who is heard; what is read there meanwhile comes later.",
+    ),
     "storage_unavailable": ProblemType(
         503,
         "Database unavailable",

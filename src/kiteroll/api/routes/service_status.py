@@ -70,7 +70,8 @@ async def stream(
         Query(max_length=100, description="go on behind this event, such as `latest_event` of the session"),
     ] = None,
     last_event_id: Annotated[
-        str | None, Header(max_length=100, description="the same, as EventSource says it; goes before `after`")
+        str | None,
+        Header(max_length=100, description="the same, as EventSource says it; goes before `after`"),
     ] = None,
 ) -> StreamingResponse:
     client = request.client.host if request.client else ""

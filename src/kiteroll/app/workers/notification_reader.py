@@ -9,11 +9,10 @@ from collections import defaultdict
 from collections.abc import Callable, Sequence
 from datetime import timedelta
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 from kiteroll.app.config import NotificationSettings
 from kiteroll.app.logs import fields
-from kiteroll.app.switch_reads import SwitchReads
 from kiteroll.clock import Clock
 from kiteroll.collect.notification_listener import LocalEngine, NotificationListener, Sender
 from kiteroll.collect.snmp_client import Target
@@ -23,6 +22,13 @@ from kiteroll.private_file import write_private
 from kiteroll.snmp.notification import Notification
 
 log = logging.getLogger(__name__)
+
+
+class Reads(Protocol):
+    async def read_next(self, name: str) -> object:
+        """Read a switch, right after the reading that is under way. Raises KiteRollError."""
+
+
 _SENDERS_EVERY_S = 5.0
 _TELL_EVERY_S = 60.0
 
@@ -64,7 +70,7 @@ class NotificationReader:
         self,
         sock: socket.socket,
         engine: LocalEngine,
-        reads: SwitchReads,
+        reads: Reads,
         targets: Callable[[], dict[str, Target]],
         clock: Clock,
         debounce: timedelta,

@@ -10,6 +10,7 @@ from kiteroll.cli.columns.acting import (
     sweeps,
 )
 from kiteroll.cli.columns.alerts import alert_routes, alert_targets, alerts, planned_work
+from kiteroll.cli.columns.collectors import collected_sites, collectors
 from kiteroll.cli.columns.endpoints import (
     endpoints,
     homes,
@@ -82,6 +83,8 @@ __all__ = [
     "changes",
     "closed_elsewhere",
     "closed_ports",
+    "collected_sites",
+    "collectors",
     "credentials",
     "device_links",
     "device_urls",

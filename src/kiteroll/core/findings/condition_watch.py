@@ -16,7 +16,10 @@ from kiteroll.core.findings.kinds import (
     ip_conflict,
     multiple_ips,
     port_closed,
+    readings_dropped,
+    readings_refused,
     silent_port,
+    site_not_read,
     switch_not_read,
     switches_late,
     table_filling,
@@ -65,10 +68,13 @@ class ConditionWatch:
     ) -> list[Detection]:
         """`loops`: when each that is not cleared began, and when it showed last."""
         thresholds = self._thresholds
-        conditions = facts.conditions()
+        conditions, service = facts.conditions(), facts.service()
+        # Of a site whose readings are on their way nothing can be said yet: the site itself is told.
+        late_sites = {one.site for one in service.sites if not one.up_to_date}
+        heard = [one for one in conditions if one.site not in late_sites]
         told = [
             detection
-            for switch in conditions
+            for switch in heard
             for detection in (
                 switch_not_read.detect(switch, now),
                 table_filling.detect(switch, thresholds, now),
@@ -85,7 +91,7 @@ class ConditionWatch:
         ]
         ports = facts.port_activity(now - thresholds.silent_after, _MAX_PORTS)
         told += [silent_port.detect(port, topology, thresholds, now, loops) for port in ports]
-        told += self._of_service(facts.service(), conditions, now)
+        told += self._of_service(service, heard, now)
         found = [detection for detection in told if detection is not None]
         found += self._odd_ageing.lasting(odd, now, thresholds.ageing_lasting)
         return found + self._from_ips(facts, now)
@@ -95,6 +101,9 @@ class ConditionWatch:
     ) -> list[Detection | None]:
         return [
             switches_late.detect(switches, now),
+            site_not_read.detect(service, now),
+            readings_dropped.detect(service, now),
+            readings_refused.detect(service, now),
             worker_failed.detect(service, now),
             database_away.detect(service, now),
             disk_filling.detect(service, now),

@@ -46,6 +46,9 @@ class FindingKind(StrEnum):
     RESTARTED = "switch-restarted"
     NOT_READ = "switch-not-read"
     SWITCHES_LATE = "switches-not-read"
+    SITE_NOT_READ = "site-not-read"
+    READINGS_DROPPED = "readings-dropped"
+    READINGS_REFUSED = "readings-refused"
     WORKER_FAILED = "worker-failed"
     DATABASE_AWAY = "database-away"
     DISK_FILLING = "disk-filling"
@@ -95,6 +98,8 @@ class Cause(StrEnum):
     CLOSED_HERE = "closed here"
     CAME_BACK = "came back"
     TOO_MANY = "too many"
+    NO_ROOM = "no room"
+    NOT_ITS_OWN = "not its own"
 
 
 class State(StrEnum):

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime
 
+from kiteroll.core.model.collector import SiteCondition
 from kiteroll.core.model.port_ref import PortRef
 
 
@@ -51,5 +52,7 @@ class ServiceCondition:
     outage: Outage | None = None
     """The latest."""
     closed: tuple[ClosedPort, ...] = ()
+    sites: tuple[SiteCondition, ...] = ()
+    """Those that collectors read."""
     closing_stopped: Trouble | None = None
     """Rules close no ports by themselves any more."""

@@ -49,6 +49,7 @@ class SwitchCondition:
 
     name: str
     interval: timedelta
+    site: str = ""
     ageing: timedelta | None = None
     enabled: bool = True
     last_outcome: SwitchHealth = SwitchHealth.READ

@@ -6,6 +6,7 @@ where it was: an open stay with no `last_seen_at` was last seen at its switch's 
 
 from kiteroll.store.tables.alerts import alert_message, alert_route, alert_target, planned_work
 from kiteroll.store.tables.base import metadata
+from kiteroll.store.tables.collectors import collected_site, collector
 from kiteroll.store.tables.history import (
     change_log,
     endpoint,
@@ -59,6 +60,8 @@ __all__ = [
     "barred_address",
     "candidate_decision",
     "change_log",
+    "collected_site",
+    "collector",
     "credential",
     "csv_mapping",
     "device_link",

@@ -1,0 +1,248 @@
+"""Collectors at sites: which there are, what they are to read, and what they say."""
+
+import logging
+import secrets
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+
+from kiteroll.app.logs import fields
+from kiteroll.bus import names
+from kiteroll.bus.messages import Heard, Status
+from kiteroll.bus.sealing import check_public_key, seal
+from kiteroll.clock import Clock
+from kiteroll.core.errors import Conflict, Invalid, NotFound
+from kiteroll.core.model.collector import (
+    BEHIND_AFTER,
+    LOST_AFTER,
+    Collector,
+    CollectorWord,
+    SiteCondition,
+    silent_since,
+)
+from kiteroll.core.model.nearest import did_you_mean
+from kiteroll.store import collectors
+from kiteroll.store.collectors import SiteProgress
+from kiteroll.store.database import Database
+
+log = logging.getLogger(__name__)
+_STRANGERS_TOLD = 1000
+_REFUSED_TOLD = timedelta(minutes=1)
+
+MakeTargets = Callable[[str, str, datetime], bytes]
+"""What the collectors of a site are to read, in clear: of a site, its version, and the instant."""
+
+
+@dataclass(slots=True)
+class _Site:
+    version: str
+    progress: SiteProgress = field(default_factory=SiteProgress)
+    noted_at: datetime | None = None
+    """Everything the site read until then has come."""
+    waiting: int = 0
+    told_at: datetime | None = None
+
+
+class Collectors:
+    """Kept in memory; changed in the event loop or, by calls, under the database's own order."""
+
+    def __init__(self, database: Database, clock: Clock, make_targets: MakeTargets, *, has_bus: bool) -> None:
+        """`has_bus`: whether a message engine is set up."""
+        self._database = database
+        self._clock = clock
+        self._make_targets = make_targets
+        self._has_bus = has_bus
+        self._collectors: dict[str, Collector] = {}
+        self._sites: dict[str, _Site] = {}
+        self._strangers: set[str] = set()
+        self._run = secrets.token_hex(4)
+        self._count = 0
+        self._started_at = clock.now()
+        self._on_change: list[Callable[[str], None]] = []
+
+    def load(self) -> None:
+        """Raises StorageUnavailable."""
+        found = self._database.run(collectors.all_collectors)
+        progress = self._database.run(collectors.progress)
+        self._collectors = {one.name: one for one in found}
+        before = self._sites
+        self._sites = {
+            site: before.get(site) or _Site(self._next_version(), progress.get(site, SiteProgress()))
+            for site in {one.site for one in found}
+        }
+
+    def on_change(self, tell: Callable[[str], None]) -> None:
+        """To be told of a site whose collectors, or what they are to read, are other ones."""
+        self._on_change.append(tell)
+
+    @property
+    def sites(self) -> frozenset[str]:
+        """That collectors read: nothing of them is read from here."""
+        return frozenset(self._sites)
+
+    def reads(self, site: str) -> bool:
+        return site in self._sites
+
+    def all(self) -> list[Collector]:
+        """By site and name."""
+        return sorted(self._collectors.values(), key=lambda one: (one.site, one.name))
+
+    def get(self, name: str) -> Collector:
+        """Raises NotFound."""
+        if name not in self._collectors:
+            hint = did_you_mean(name, self._collectors, "`kiteroll collector list` shows those there are")
+            raise NotFound("collector", name, hint)
+        return self._collectors[name]
+
+    def add(self, name: str, site: str, public_key: str) -> Collector:
+        """From now on the switches of the site are read there. Raises Conflict when the name is taken or no
+        message engine is set up, Invalid for a key that is none."""
+        if not self._has_bus:
+            raise Conflict("collectors take a message engine: set bus.url first (docs/collectors.md)")
+        other = next((one for one in self._sites if names.site_token(one) == names.site_token(site)), site)
+        if other != site:
+            raise Conflict(f"the site {other} is called the same on the bus: rename one of the two")
+        one = Collector(
+            name=name, site=site, public_key=check_public_key(public_key), added_at=self._clock.now()
+        )
+        self._database.run(collectors.add_collector, one)
+        self._reload(site)
+        return one
+
+    def remove(self, name: str) -> None:
+        """With the last one of a site, its switches are read from here again. Raises NotFound."""
+        site = self.get(name).site
+        self._database.run(collectors.remove_collector, name)
+        self._reload(site)
+
+    def changed(self, site: str) -> None:
+        """What is to be read at the site is something else."""
+        if site in self._sites:
+            self._sites[site].version = self._next_version()
+            self._tell(site)
+
+    def _reload(self, site: str) -> None:
+        self.load()
+        if site in self._sites:
+            self._sites[site].version = self._next_version()
+        self._tell(site)
+
+    def _tell(self, site: str) -> None:
+        for tell in self._on_change:
+            tell(site)
+
+    def _next_version(self) -> str:
+        self._count += 1
+        return f"{self._run}-{self._count}"
+
+    # What comes over the bus.
+
+    def site_of(self, token: str) -> str:
+        """Raises Invalid for one that no collector is of."""
+        for site in self._sites:
+            if names.site_token(site) == token:
+                return site
+        raise Invalid(f"no site with collectors is called {token!r} on the bus")
+
+    def heard(self, token: str, status: Status) -> Heard:
+        """A collector said how it is. Raises StorageUnavailable."""
+        now = self._clock.now()
+        one = self._collectors.get(status.collector)
+        if one is None or names.site_token(one.site) != token:
+            why = f"no collector {status.collector} of this site is known here: `kiteroll collector add`"
+            if status.collector not in self._strangers and len(self._strangers) < _STRANGERS_TOLD:
+                self._strangers.add(status.collector)
+                said = fields("collector.unknown", collector=status.collector, site=token)
+                log.warning("unknown collector", extra=said)
+            return Heard(now=now, targets="", refused=why)
+        word = CollectorWord(
+            heard_at=now,
+            version=status.version,
+            started_at=status.started_at,
+            reads=status.reads,
+            switches=status.switches,
+            clock_ahead_s=status.clock_ahead_s,
+            waiting=status.waiting,
+            problem=status.problem,
+        )
+        self._collectors[one.name] = replace(one, word=word)
+        self._database.run(collectors.note_word, one.name, word)
+        return Heard(now=now, targets=self._sites[one.site].version)
+
+    def targets_for(self, token: str, name: str) -> bytes:
+        """What a collector is to read, sealed for it. Raises Invalid for one that is not of this site,
+        StorageUnavailable."""
+        one = self._collectors.get(name)
+        if one is None or names.site_token(one.site) != token:
+            raise Invalid(f"no collector {name} of this site is known here")
+        plain = self._make_targets(one.site, self._sites[one.site].version, self._clock.now())
+        return seal(one.public_key, one.name, plain)
+
+    def note_taken(self, site: str, numbers: Sequence[int | None], noted_at: datetime | None) -> None:
+        """Messages of a site were stored; those between the last one and these were dropped there. Raises
+        StorageUnavailable."""
+        state = self._sites.get(site)
+        if state is None:
+            return
+        dropped, last = 0, state.progress.number
+        for number in numbers:
+            if number is None:
+                continue
+            if last is not None and number > last + 1:
+                dropped += number - last - 1
+            # A number that begins again is of a stream that was made anew.
+            last = number if last is None or number > last or number == 1 else last
+        state.noted_at = max(filter(None, (state.noted_at, noted_at)), default=None)
+        if last == state.progress.number and not dropped:
+            return
+        now = self._clock.now()
+        progress = replace(state.progress, number=last)
+        if dropped:
+            progress = replace(progress, dropped=progress.dropped + dropped, dropped_at=now)
+            said = fields("collector.dropped", site=site, count=dropped)
+            log.error("readings were dropped at a site before they could be sent", extra=said)
+        self._database.run(collectors.note_progress, site, progress)
+        state.progress = progress
+
+    def note_refused(self, site: str, why: str) -> None:
+        """A message of a site was not taken. Raises StorageUnavailable."""
+        state = self._sites.get(site)
+        if state is None:
+            return
+        now = self._clock.now()
+        if state.told_at is None or now - state.told_at > _REFUSED_TOLD:
+            log.warning("a reading was refused", extra=fields("collector.refused", site=site, error=why))
+            state.told_at = now
+        progress = replace(
+            state.progress, refused=state.progress.refused + 1, refused_at=now, refusal=why[:1000]
+        )
+        self._database.run(collectors.note_progress, site, progress)
+        state.progress = progress
+
+    def note_waiting(self, site: str, waiting: int) -> None:
+        if site in self._sites:
+            self._sites[site].waiting = waiting
+
+    def conditions(self) -> tuple[SiteCondition, ...]:
+        """By site."""
+        now = self._clock.now()
+        return tuple(self._condition(site, state, now) for site, state in sorted(self._sites.items()))
+
+    def _condition(self, site: str, state: _Site, now: datetime) -> SiteCondition:
+        of_site = [one for one in self._collectors.values() if one.site == site]
+        # Nobody had time to be heard yet; nothing is known to be up to date either.
+        starting = now - self._started_at <= LOST_AFTER
+        noted_at = state.noted_at or self._started_at
+        progress = state.progress
+        return SiteCondition(
+            site=site,
+            waiting=state.waiting,
+            silent_since=None if starting else silent_since(of_site, now),
+            behind_since=noted_at if state.noted_at is None or now - noted_at > BEHIND_AFTER else None,
+            error=next((one.word.problem for one in of_site if one.word and one.word.problem), ""),
+            dropped=progress.dropped,
+            dropped_at=progress.dropped_at,
+            refused=progress.refused,
+            refused_at=progress.refused_at,
+            refusal=progress.refusal,
+        )

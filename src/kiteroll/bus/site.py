@@ -1,0 +1,149 @@
+"""The site's side of the bus: what a collector sends, asks for and is asked."""
+
+import asyncio
+import time
+from collections.abc import Awaitable, Callable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import TYPE_CHECKING
+
+from kiteroll.bus import names
+from kiteroll.bus.connection import ANSWER_S, answered, stream_settings
+from kiteroll.bus.messages import Answer, Asked, AskForTargets, Heard, Read, Sent, Status, decode, encode
+from kiteroll.bus.settings import BusSettings
+from kiteroll.core.errors import BusUnavailable, Invalid
+
+if TYPE_CHECKING:
+    from nats.aio.client import Client
+    from nats.aio.msg import Msg
+
+
+LEASE_S = 10.0
+"""A collector that does not renew its lease for so long has lost it to the standby."""
+
+
+@dataclass(slots=True)
+class _Held:
+    revision: int
+    renewed_at: float
+
+
+class SiteBus:
+    def __init__(self, client: "Client", settings: BusSettings, site: str, collector: str) -> None:
+        self._client = client
+        self._stream = client.jetstream(timeout=ANSWER_S)
+        self._settings = settings
+        self._token = names.site_token(site)
+        self._collector = collector
+        self._held: _Held | None = None
+
+    async def prepare(self) -> None:
+        """The stream and the bucket of the site, where they are not there yet. Raises BusUnavailable."""
+        from nats.js.api import KeyValueConfig, RetentionPolicy
+
+        await answered(self._prepare_stream(RetentionPolicy.LIMITS), "making the stream of the site")
+        bucket = KeyValueConfig(
+            bucket=names.lease(self._token), ttl=LEASE_S, replicas=self._settings.replicas
+        )
+        await answered(self._stream.create_key_value(bucket), "making the lease of the site")
+
+    async def _prepare_stream(self, retention: object) -> None:
+        from nats.js.errors import NotFoundError
+
+        wanted = {
+            "name": names.stream(self._token),
+            "subjects": [names.readings(self._token)],
+            "retention": retention,
+            "duplicate_window": 120,
+            **stream_settings(self._settings),
+        }
+        try:
+            await self._stream.stream_info(names.stream(self._token))
+            await self._stream.update_stream(**wanted)
+        except NotFoundError:
+            await self._stream.add_stream(**wanted)
+
+    async def publish(self, read: Read) -> None:
+        """Returns once the site's server has it on disk; the same again changes nothing. Raises
+        BusUnavailable."""
+        await self._publish(Sent(read=read), f"{read.switch} {read.started_at.isoformat()}")
+
+    async def note_time(self, at: datetime) -> None:
+        """Behind all readings so far. Raises BusUnavailable."""
+        await self._publish(Sent(noted_at=at), f"{self._collector} {at.isoformat()}")
+
+    async def _publish(self, sent: Sent, once: str) -> None:
+        data = await asyncio.to_thread(encode, sent)
+        headers = {"Nats-Msg-Id": once}
+        sending = self._stream.publish(names.readings(self._token), data, headers=headers)
+        await answered(sending, "handing over a reading")
+
+    async def tell(self, status: Status) -> tuple[Heard, float]:
+        """What the centre answers, and how long that took, in seconds. Raises BusUnavailable while it is
+        not heard, Invalid for an answer that is none."""
+        began = time.monotonic()
+        sending = self._client.request(names.status(self._token), encode(status), timeout=ANSWER_S)
+        message = await answered(sending, "telling the centre")
+        return decode(Heard, message.data), time.monotonic() - began
+
+    async def fetch_targets(self) -> bytes:
+        """Sealed. Raises BusUnavailable."""
+        ask = encode(AskForTargets(collector=self._collector))
+        asking = self._client.request(names.targets(self._token), ask, timeout=ANSWER_S)
+        message = await answered(asking, "asking for what is to be read")
+        return message.data
+
+    async def listen(
+        self, on_asked: Callable[[Asked], Awaitable[None]], on_changed: Callable[[], None]
+    ) -> None:
+        """From now on: what the centre asks for, and that there are other targets."""
+
+        async def asked(message: "Msg") -> None:
+            try:
+                await on_asked(decode(Asked, message.data))
+            except Invalid:
+                return  # of a centre that is newer than we are
+
+        async def changed(message: "Msg") -> None:
+            on_changed()
+
+        await answered(self._client.subscribe(names.asked(self._token), cb=asked), "listening")
+        await answered(self._client.subscribe(names.changed(self._token), cb=changed), "listening")
+
+    async def answer(self, answer: Answer) -> None:
+        await answered(self._client.publish(names.answers(self._token), encode(answer)), "answering")
+
+    async def hold_lease(self) -> bool:
+        """Whether this collector is the one that reads, for at least another half of LEASE_S. Raises
+        BusUnavailable when the site's own server is away: then nobody can take it over either."""
+        from nats.js.errors import BadRequestError, KeyWrongLastSequenceError, NotFoundError
+
+        began = time.monotonic()
+        value = self._collector.encode()
+        try:
+            bucket = await answered(self._stream.key_value(names.lease(self._token)), "the lease")
+            if self._held is None:
+                revision = await bucket.create("reads", value)
+            else:
+                revision = await bucket.update("reads", value, last=self._held.revision)
+        except (KeyWrongLastSequenceError, BadRequestError, NotFoundError):
+            self._held = None  # somebody else has it, or ours ran out
+            return False
+        except Exception as wrong:
+            if isinstance(wrong, BusUnavailable):
+                raise
+            raise BusUnavailable(f"the message engine: the lease: {wrong or type(wrong).__name__}") from wrong
+        self._held = _Held(revision, began)
+        return True
+
+    @property
+    def lease_ran_out(self) -> bool:
+        """Whether a standby may have taken it over meanwhile."""
+        return self._held is None or time.monotonic() - self._held.renewed_at > LEASE_S / 2
+
+    async def release_lease(self) -> None:
+        """So that the standby need not wait. Raises BusUnavailable."""
+        if self._held is not None:
+            bucket = await answered(self._stream.key_value(names.lease(self._token)), "the lease")
+            await answered(bucket.purge("reads"), "the lease")
+            self._held = None

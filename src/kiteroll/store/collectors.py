@@ -1,0 +1,112 @@
+"""Collectors, and how far the readings of their sites have come."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from sqlalchemy import Connection, delete, select, update
+from sqlalchemy.dialects.mysql import insert
+from sqlalchemy.exc import IntegrityError
+
+from kiteroll.core.errors import Conflict, NotFound
+from kiteroll.core.model.collector import Collector, CollectorWord
+from kiteroll.store.tables import collected_site, collector
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class SiteProgress:
+    number: int | None = None
+    """Of the last message, in the stream of the site."""
+    dropped: int = 0
+    dropped_at: datetime | None = None
+    refused: int = 0
+    refused_at: datetime | None = None
+    refusal: str = ""
+
+
+def all_collectors(connection: Connection) -> list[Collector]:
+    """By site and name."""
+    rows = connection.execute(select(collector).order_by(collector.c.site, collector.c.name))
+    return [
+        Collector(
+            name=row.name,
+            site=row.site,
+            public_key=row.public_key,
+            added_at=row.added_at,
+            word=None if row.word is None else _word(row.heard_at, row.word),
+        )
+        for row in rows
+    ]
+
+
+def add_collector(connection: Connection, one: Collector) -> None:
+    """Raises Conflict when the name is taken."""
+    values = {"name": one.name, "site": one.site, "public_key": one.public_key, "added_at": one.added_at}
+    try:
+        connection.execute(insert(collector).values(values))
+    except IntegrityError as taken:
+        raise Conflict(f"there is a collector {one.name} already") from taken
+
+
+def remove_collector(connection: Connection, name: str) -> None:
+    """With what was noted of its site, once that has none. Raises NotFound."""
+    site = connection.execute(select(collector.c.site).where(collector.c.name == name)).scalar()
+    if site is None:
+        raise NotFound("collector", name, "`kiteroll collector list` shows those there are")
+    connection.execute(delete(collector).where(collector.c.name == name))
+    if connection.execute(select(collector.c.name).where(collector.c.site == site)).first() is None:
+        connection.execute(delete(collected_site).where(collected_site.c.site == site))
+
+
+def note_word(connection: Connection, name: str, word: CollectorWord) -> None:
+    said = {
+        "version": word.version,
+        "started_at": word.started_at.isoformat(),
+        "reads": word.reads,
+        "switches": word.switches,
+        "clock_ahead_s": word.clock_ahead_s,
+        "waiting": word.waiting,
+        "problem": word.problem,
+    }
+    values = {"heard_at": word.heard_at, "word": said}
+    connection.execute(update(collector).where(collector.c.name == name).values(values))
+
+
+def progress(connection: Connection) -> dict[str, SiteProgress]:
+    """By site."""
+    return {
+        row.site: SiteProgress(
+            number=row.number,
+            dropped=row.dropped,
+            dropped_at=row.dropped_at,
+            refused=row.refused,
+            refused_at=row.refused_at,
+            refusal=row.refusal or "",
+        )
+        for row in connection.execute(select(collected_site))
+    }
+
+
+def note_progress(connection: Connection, site: str, now: SiteProgress) -> None:
+    values = {
+        "number": now.number,
+        "dropped": now.dropped,
+        "dropped_at": now.dropped_at,
+        "refused": now.refused,
+        "refused_at": now.refused_at,
+        "refusal": now.refusal,
+    }
+    statement = insert(collected_site).values(site=site, **values)
+    connection.execute(statement.on_duplicate_key_update(values))
+
+
+def _word(heard_at: datetime, said: dict[str, object]) -> CollectorWord:
+    return CollectorWord(
+        heard_at=heard_at,
+        version=str(said["version"]),
+        started_at=datetime.fromisoformat(str(said["started_at"])),
+        reads=bool(said["reads"]),
+        switches=int(str(said["switches"])),
+        clock_ahead_s=float(str(said["clock_ahead_s"])),
+        waiting=int(str(said["waiting"])),
+        problem=str(said["problem"]),
+    )

@@ -1,0 +1,1 @@
+"""Messages between collectors and the centre."""

@@ -1,0 +1,111 @@
+"""What goes over the bus: sealed for one, understood or refused, and counted."""
+
+import zlib
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kiteroll.bus import names, server_config
+from kiteroll.bus.messages import Sent, Targets, decode, encode, read_of, result_of
+from kiteroll.bus.sealing import PrivateKey, check_public_key, seal
+from kiteroll.collect.poller import PollResult
+from kiteroll.collector.kept_targets import TargetStore
+from kiteroll.core.errors import DeviceLied, DeviceRefused, DeviceSilent, Invalid, KiteRollError
+from tests.support.factories import reading
+
+NOW = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
+
+
+def test_what_is_sealed_opens_for_its_collector_alone(tmp_path: Path) -> None:
+    key, other = PrivateKey(tmp_path / "a"), PrivateKey(tmp_path / "b")
+    sealed = seal(key.public, "island-1", b"community: tarn")
+    assert b"tarn" not in sealed and key.open("island-1", sealed) == b"community: tarn"
+    assert PrivateKey(tmp_path / "a").open("island-1", sealed) == b"community: tarn", "the key is kept"
+    assert (tmp_path / "a").stat().st_mode & 0o077 == 0
+    for opener, name, changed in (
+        (other, "island-1", sealed),
+        (key, "island-2", sealed),
+        (key, "island-1", sealed[:-1] + bytes([sealed[-1] ^ 1])),
+        (key, "island-1", sealed[:20]),
+    ):
+        with pytest.raises(Invalid):
+            opener.open(name, changed)
+    with pytest.raises(Invalid, match="kiteroll collector key"):
+        check_public_key("no key at all")
+
+
+@pytest.mark.parametrize(
+    "outcome",
+    [
+        DeviceSilent("192.0.2.1:161", "no answer"),
+        DeviceRefused("192.0.2.1:161", "wrong name"),
+        DeviceLied("192.0.2.1:161", "no BER"),
+        KiteRollError("a bug"),
+    ],
+)
+def test_a_failure_is_the_same_on_the_other_side(outcome: KiteRollError) -> None:
+    sent = PollResult(
+        switch=3,
+        name="quay-1",
+        started_at=NOW,
+        duration=timedelta(seconds=2),
+        outcome=outcome,
+        next_due_at=NOW,
+    )
+    came = result_of(decode(Sent, encode(Sent(read=read_of(sent)))).read)  # type: ignore[arg-type]
+    assert type(came.outcome) is type(outcome) and str(came.outcome) == str(outcome)
+    assert (came.switch, came.started_at, came.duration, came.next_due_at) == (3, NOW, sent.duration, NOW)
+
+
+def test_a_reading_is_the_same_on_the_other_side() -> None:
+    taken = reading(0, {(1, 10): "p1"})
+    sent = PollResult(
+        switch=3, name=taken.switch, started_at=taken.taken_at, duration=timedelta(0), outcome=taken
+    )
+    read = decode(Sent, encode(Sent(read=read_of(sent)))).read
+    assert read is not None and result_of(read).outcome == taken
+    with pytest.raises(Invalid, match="another switch"):
+        result_of(read.model_copy(update={"name": "core-1"}))
+    with pytest.raises(Invalid, match="neither"):
+        result_of(read.model_copy(update={"reading": None}))
+
+
+@given(st.binary(max_size=200))
+def test_what_is_no_message_is_refused(data: bytes) -> None:
+    for one in (data, zlib.compress(data)):
+        with pytest.raises(Invalid):
+            decode(Targets, one)
+
+
+@given(st.text(min_size=1, max_size=64), st.text(min_size=1, max_size=64))
+def test_every_site_is_one_token_of_its_own(site: str, other: str) -> None:
+    token = names.site_token(site)
+    assert (token.isascii() and token.replace("_", "").isalnum()) or token == "_"
+    assert names.token_of(names.readings(token)) == token
+    assert site == other or token != names.site_token(other)
+
+
+def test_targets_that_were_sent_before_are_not_taken_again(tmp_path: Path) -> None:
+    store = TargetStore.open(tmp_path, "island-1", "Island")
+
+    def made(at: datetime, site: str = "Island") -> bytes:
+        plain = encode(Targets(targets="1", made_at=at, site=site, switches=[]))
+        return seal(store.key.public, "island-1", plain)
+
+    assert store.read() is None
+    now = store.take(made(NOW), None)
+    assert store.take(made(NOW + timedelta(seconds=1)), now).made_at > NOW
+    assert store.read() == store.take(made(NOW + timedelta(seconds=1)), now)
+    with pytest.raises(Invalid, match="older"):
+        store.take(made(NOW - timedelta(seconds=1)), now)
+    with pytest.raises(Invalid, match="of site 'Quays'"):
+        store.take(made(NOW, "Quays"), None)
+
+
+def test_a_site_may_publish_on_its_own_subjects_alone() -> None:
+    text = server_config.centre(["Island", "Quays"], {"centre": "a", "Island": "b", "Quays": "c"})
+    island = next(part for part in text.split("user: ") if part.startswith("Island"))
+    assert "kiteroll.Island.status" in island and "Quays" not in island.split("user: ")[0]

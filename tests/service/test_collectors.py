@@ -1,0 +1,196 @@
+"""A site that collectors read: real message engines and processes, a line that is cut, and kills."""
+
+import asyncio
+import signal
+import socket
+from collections.abc import Iterator
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+import nats
+import pytest
+
+from kiteroll.bus import names
+from kiteroll.bus.messages import Read, Sent, decode, encode, read_of
+from kiteroll.client import (
+    add_collector,
+    add_switch,
+    collected_sites,
+    collectors,
+    findings,
+    readings,
+    switch,
+)
+from kiteroll.collect.poller import PollResult
+from kiteroll.core.errors import DeviceSilent
+from kiteroll.schemas.api import NewCollector
+from tests.support.cluster import CENTRE, COLLECTOR, CollectorProcess, Line, NatsServer
+from tests.support.harness import Lab, Service, read_again, wait_until
+from tests.support.ports import free_tcp_port
+
+SITE, OTHER = "Quays", "Offices"
+NAMES = ("quay-1", "quay-2", "quay-3")
+
+
+class Cluster:
+    """A centre, a thin line, and a site with two collectors."""
+
+    def __init__(self, directory: Path) -> None:
+        self.centre, self.site = NatsServer(directory, "centre"), NatsServer(directory, "site")
+        self.line = Line(self.centre.leaf_port)
+        self.centre.be_centre([SITE, OTHER])
+        self.site.be_site(SITE, self.line.port)
+        for engine in (self.centre, self.site):
+            engine.start()
+        bus = {"URL": self.centre.url, "USER": "centre", "PASSWORD": CENTRE}
+        environment = {f"KITEROLL_BUS_{name}": value for name, value in bus.items()}
+        self.service = Service(directory / "service", free_tcp_port(), environment=environment)
+        self.service.start()
+        self.collectors = [
+            CollectorProcess(directory / f"collector-{one}", f"quays-{one}", SITE, self.site.url)
+            for one in (1, 2)
+        ]
+
+    def state(self, name: str) -> str:
+        with self.service.client() as client:
+            return next(one.state for one in client.each(collectors()) if one.name == name)
+
+    def at_site(self) -> list[Read]:
+        """Every reading that the message engine of the site took."""
+        return asyncio.run(self._at_site())
+
+    async def _at_site(self) -> list[Read]:
+        client = await nats.connect(self.site.url, user="collector", password=COLLECTOR)
+        found, stream = [], names.stream(names.site_token(SITE))
+        state = (await client.jetstream().stream_info(stream)).state
+        for number in range(state.first_seq, state.last_seq + 1):
+            message = await client.jetstream().get_msg(stream, number)
+            sent = decode(Sent, message.data or b"")
+            found += [sent.read] if sent.read is not None else []
+        await client.close()
+        return found
+
+    def in_records(self) -> list[tuple[str, datetime]]:
+        with self.service.client() as client:
+            rows = [one for name in NAMES for one in client.each(readings(switch=name))]
+        return [(one.switch, one.taken_at) for one in rows]
+
+    def finding_kinds(self) -> set[str]:
+        with self.service.client() as client:
+            return {one.kind for one in client.each(findings())}
+
+    def end(self) -> None:
+        for one in self.collectors:
+            if one.process is not None and one.process.poll() is None:
+                one.end(signal.SIGKILL)
+        self.service.end()
+        self.line.close()
+        for engine in (self.site, self.centre):
+            engine.kill()
+
+
+@pytest.fixture(scope="module")
+def cluster(tmp_path_factory: pytest.TempPathFactory, lab: Lab) -> Iterator[Cluster]:
+    made = Cluster(tmp_path_factory.mktemp("cluster"))
+    with made.service.client() as client:
+        for one in made.collectors:
+            client.send(add_collector(NewCollector(name=one.name, site=SITE, public_key=one.key)))
+        for name in NAMES:
+            client.send(add_switch(lab.new_switch(name, site=SITE, interval_s=5)))
+        client.send(add_switch(lab.new_switch("core-1", site="Harbour")))
+    made.collectors[0].start()
+    yield made
+    made.end()
+
+
+def test_a_site_is_read_there_and_told_here(cluster: Cluster) -> None:
+    with cluster.service.client() as client:
+        wait_until(
+            lambda: all(client.send(switch(name)).health == "read" for name in NAMES), "the site to be read"
+        )
+        assert cluster.state("quays-1") == "reading" and cluster.state("quays-2") == "never heard"
+        assert read_again(client, "quay-1").outcome == "complete", "asked for, and read at the site"
+        site = client.all(collected_sites())[0]
+        assert (site.site, site.silent_since, site.dropped, site.refused) == (SITE, None, 0, 0)
+        wait_until(lambda: client.all(collected_sites())[0].up_to_date, "the site to be up to date")
+    assert '"switch": "quay-1"' in cluster.service.log
+    assert "core-1" not in {one.name for one in cluster.at_site()}, "other sites are read from the centre"
+
+
+def test_what_is_read_while_the_line_is_cut_comes_later_once_each(cluster: Cluster) -> None:
+    cluster.line.cut()
+    before = len(cluster.at_site())
+    cluster.centre.kill()
+    cluster.service.end(signal.SIGKILL)
+    wait_until(lambda: len(cluster.at_site()) >= before + 4, "readings to be kept at the site")
+    cluster.centre.start()
+    cluster.service.start()
+    cluster.line.mend()
+    taken = {(one.name, one.started_at) for one in cluster.at_site()}
+    wait_until(lambda: taken <= set(cluster.in_records()), "every reading of the site to be recorded")
+    recorded = cluster.in_records()
+    assert len(recorded) == len(set(recorded)), "once each"
+    with cluster.service.client() as client:
+        assert client.all(collected_sites())[0].dropped == 0
+    assert "switch-not-read" not in cluster.finding_kinds(), "the site was not heard, not its switches"
+
+
+def test_the_standby_takes_over(cluster: Cluster) -> None:
+    second = cluster.collectors[1]
+    second.start()
+    wait_until(lambda: cluster.state("quays-2") == "standby", "the second one to stand by")
+    cluster.collectors[0].end(signal.SIGKILL)
+    wait_until(lambda: cluster.state("quays-2") == "reading", "the standby to read", seconds=30)
+    with cluster.service.client() as client:
+        assert read_again(client, "quay-2").outcome == "complete"
+
+
+def test_a_site_says_nothing_for_others(cluster: Cluster) -> None:
+    now = datetime.now(UTC)
+    silent = DeviceSilent("127.0.0.1:161", "made up")
+
+    def about(name: str, number: int, at: datetime) -> bytes:
+        result = PollResult(
+            switch=number, name=name, started_at=at, duration=timedelta(seconds=1), outcome=silent
+        )
+        return encode(Sent(read=read_of(result)))
+
+    with cluster.service.client() as client:
+        asyncio.run(
+            _publish(
+                cluster.site.url,
+                about("core-1", 4, now),
+                about("quay-1", 1, now + timedelta(days=1)),
+                b"no message at all",
+            )
+        )
+        wait_until(lambda: client.all(collected_sites())[0].refused == 3, "them to be refused")
+        wait_until(lambda: "readings-refused" in cluster.finding_kinds(), "that to be told")
+        assert client.send(switch("core-1")).error in (None, "")
+        asyncio.run(_speak_as(cluster.site.url, OTHER))
+        assert "unknown collector" not in cluster.service.log, (
+            "a site is not heard on the subjects of another"
+        )
+    assert b"Authorization Violation" in _signing_in(cluster.centre.port, b"centre", b"guessed")
+
+
+async def _publish(url: str, *messages: bytes) -> None:
+    client = await nats.connect(url, user="collector", password=COLLECTOR)
+    for one in messages:
+        await client.jetstream().publish(names.readings(names.site_token(SITE)), one)
+    await client.close()
+
+
+async def _speak_as(url: str, site: str) -> None:
+    client = await nats.connect(url, user="collector", password=COLLECTOR)
+    await client.publish(names.status(names.site_token(site)), b"{}")
+    await client.flush()
+    await client.close()
+
+
+def _signing_in(port: int, user: bytes, password: bytes) -> bytes:
+    """What a NATS server answers."""
+    with socket.create_connection(("127.0.0.1", port), 5) as wire:
+        wire.recv(4096)
+        wire.sendall(b'CONNECT {"verbose":true,"user":"%s","pass":"%s"}\r\n' % (user, password))
+        return wire.recv(4096)

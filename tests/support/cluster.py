@@ -1,0 +1,177 @@
+"""Message engines and collectors as processes of their own, as their users start them."""
+
+import os
+import signal
+import socket
+import subprocess
+import sys
+import threading
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from kiteroll.bus import server_config
+from tests.support.harness import wait_until
+from tests.support.ports import free_tcp_port
+
+CENTRE, SITE, COLLECTOR = "centre-over-the-tarn", "site-over-the-tarn", "collector-over-the-tarn"
+
+
+@dataclass
+class NatsServer:
+    """`nats-server` with a configuration that `kiteroll collector nats-config` writes."""
+
+    directory: Path
+    name: str
+    port: int = field(default_factory=free_tcp_port)
+    leaf_port: int = field(default_factory=free_tcp_port)
+    process: "subprocess.Popen[bytes] | None" = None
+
+    @property
+    def url(self) -> str:
+        return f"nats://127.0.0.1:{self.port}"
+
+    @property
+    def log(self) -> str:
+        return (self.directory / f"{self.name}.log").read_text()
+
+    def be_centre(self, sites: list[str]) -> None:
+        passwords = {server_config.CENTRE_USER: CENTRE, **dict.fromkeys(sites, SITE)}
+        self._write(
+            server_config.centre(
+                sites,
+                passwords,
+                listen=f"127.0.0.1:{self.port}",
+                leaf_listen=f"127.0.0.1:{self.leaf_port}",
+                store=str(self.directory / self.name),
+            )
+        )
+
+    def be_site(self, site: str, centre_port: int) -> None:
+        passwords = {site: SITE, server_config.COLLECTOR_USER: COLLECTOR}
+        self._write(
+            server_config.site(
+                site,
+                f"127.0.0.1:{centre_port}",
+                passwords,
+                listen=f"127.0.0.1:{self.port}",
+                store=str(self.directory / self.name),
+            )
+        )
+
+    def start(self) -> None:
+        with (self.directory / f"{self.name}.log").open("ab") as log:
+            command = ["nats-server", "-c", str(self.directory / f"{self.name}.conf")]
+            self.process = subprocess.Popen(command, stdout=log, stderr=log)
+        wait_until(self._listens, f"the message engine {self.name}")
+
+    def kill(self) -> None:
+        assert self.process is not None
+        self.process.kill()
+        self.process.wait(10)
+
+    def _listens(self) -> bool:
+        assert self.process is not None and self.process.poll() is None, self.log[-2000:]
+        try:
+            socket.create_connection(("127.0.0.1", self.port), 0.5).close()
+        except OSError:
+            return False
+        return True
+
+    def _write(self, text: str) -> None:
+        (self.directory / f"{self.name}.conf").write_text(text)
+
+
+@dataclass
+class CollectorProcess:
+    """`kiteroll collector run`."""
+
+    data: Path
+    name: str
+    site: str
+    bus: str
+    environment: Mapping[str, str] = field(default_factory=dict)
+    process: "subprocess.Popen[bytes] | None" = None
+
+    @property
+    def log(self) -> str:
+        return (self.data.parent / f"{self.data.name}.log").read_text()
+
+    @property
+    def key(self) -> str:
+        """Its public key, made where there is none."""
+        told = subprocess.run(self._command("key"), capture_output=True, text=True, check=True, timeout=60)
+        return told.stdout.strip()
+
+    def start(self) -> None:
+        with (self.data.parent / f"{self.data.name}.log").open("ab") as log:
+            told = {"KITEROLL_BUS_USER": "collector", "KITEROLL_BUS_PASSWORD": COLLECTOR}
+            environment = {**os.environ, "KITEROLL_BUS_URL": self.bus, **told, **self.environment}
+            self.process = subprocess.Popen(self._command("run"), stdout=log, stderr=log, env=environment)
+
+    def end(self, number: signal.Signals = signal.SIGTERM) -> int:
+        assert self.process is not None
+        self.process.send_signal(number)
+        return self.process.wait(20)
+
+    def _command(self, verb: str) -> list[str]:
+        given = ["--data", str(self.data), "--name", self.name, "--site", self.site]
+        return [sys.executable, "-m", "kiteroll.cli", "collector", verb, *given]
+
+
+class Line:
+    """A TCP connection between a site and the centre that can be cut."""
+
+    def __init__(self, to_port: int) -> None:
+        self.port = free_tcp_port()
+        self._to = to_port
+        self._up = threading.Event()
+        self._up.set()
+        self._listener = socket.create_server(("127.0.0.1", self.port))
+        self._wires: list[socket.socket] = []
+        threading.Thread(target=self._accept, daemon=True).start()
+
+    def cut(self) -> None:
+        self._up.clear()
+        for wire in self._wires:
+            try:
+                wire.shutdown(socket.SHUT_RDWR)
+            except OSError:
+                continue
+        self._wires.clear()
+
+    def mend(self) -> None:
+        self._up.set()
+
+    def close(self) -> None:
+        self.cut()
+        self._listener.close()
+
+    def _accept(self) -> None:
+        while True:
+            try:
+                near, _ = self._listener.accept()
+            except OSError:
+                return
+            if not self._up.is_set():
+                near.close()
+                continue
+            try:
+                far = socket.create_connection(("127.0.0.1", self._to), 5)
+            except OSError:
+                near.close()
+                continue
+            self._wires += [near, far]
+            for source, sink in ((near, far), (far, near)):
+                threading.Thread(target=_carry, args=(source, sink), daemon=True).start()
+
+
+def _carry(source: socket.socket, sink: socket.socket) -> None:
+    try:
+        while data := source.recv(65536):
+            sink.sendall(data)
+    except OSError:
+        pass
+    finally:
+        for wire in (source, sink):
+            wire.close()
