@@ -10,7 +10,7 @@ CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/inde
 # whole and in order: those with a browser come last, whose loop goes on in its process.
 TWO_AT_ONCE := -n 2 --dist loadfile --no-loadscope-reorder
 
-.PHONY: demo test coverage check console generated bench torture deb wheels screenshots clean
+.PHONY: demo test coverage check console generated bench cluster chaos torture deb wheels screenshots clean
 
 demo: $(VENV)/ready $(CONSOLE)
 	$(VENV)/bin/kiteroll demo $(DEMO)
@@ -31,6 +31,12 @@ console: $(CONSOLE)
 generated: $(VENV)/ready console/node_modules/.ready
 	$(PY) -m scripts.generated
 	cd console && npm run --silent types
+
+cluster: $(VENV)/ready-test $(CONSOLE)
+	$(PY) -m scripts.cluster $(CLUSTER)
+
+chaos: $(VENV)/ready-test $(CONSOLE)
+	$(PY) -m scripts.cluster --chaos 900 $(CHAOS)
 
 torture: $(VENV)/ready-test
 	$(PY) -m tests.torture $(TORTURE)

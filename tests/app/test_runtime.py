@@ -29,7 +29,7 @@ def test_workers_are_those_the_configuration_asks_for(database: Database, tmp_pa
     plain = _workers(_named(database, tmp_path / "data"))
     assert plain == {
         *("poller", "findings", "followup-probe", "topology", "name-index", "retention"),
-        *("database-lock", "database-watch", "clock", "access", "alert-router", "alert-sender"),
+        *("database-lease", "database-watch", "clock", "access", "alert-router", "alert-sender"),
         *("closed-ports", "breach-actions"),
     }
     more = _named(

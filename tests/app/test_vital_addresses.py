@@ -53,8 +53,8 @@ def test_each_is_known_by_whose_it_is(database: Database, monkeypatch: pytest.Mo
     with database.engine.begin() as connection:
         held = {"ip": "10.20.0.77", "mac": mac(3), "source_id": row.id, "began_at": at(0)}
         connection.execute(insert(ip_stay).values(**held))
-    vital = VitalAddresses(database, "127.0.0.1")
+    vital = VitalAddresses(database, ("127.0.0.1",))
     assert vital.known("") == {mac(7): "this service", mac(1): "its default router"}
     assert vital.known("10.20.0.77")[mac(3)] == "whoever asks"
     assert mac(3) not in vital.known("127.0.0.1")
-    assert VitalAddresses(database, "10.20.0.77").known("")[mac(3)] == "its database"
+    assert VitalAddresses(database, ("10.20.0.77",)).known("")[mac(3)] == "its database"

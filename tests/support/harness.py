@@ -30,16 +30,21 @@ class Lab:
     """The simulated network as a process of its own."""
 
     port: int
+    story: bool = False
+    """Whether the half hour of events of the demo happens on it."""
     process: "subprocess.Popen[str] | None" = None
+    sites: dict[str, str] = field(default_factory=dict)
     switches: dict[str, str] = field(default_factory=dict)
     access: dict[str, Credential] = field(default_factory=dict)
 
     def start(self) -> None:
-        command = [sys.executable, "-m", "kiteroll.lab", "--still", "--port", str(self.port)]
+        command = [sys.executable, "-m", "kiteroll.lab", "--port", str(self.port)]
+        command += [] if self.story else ["--still"]
         self.process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
         assert self.process.stdout is not None
         told = json.loads(self.process.stdout.readline())
         self.switches = {one["name"]: one["address"] for one in told["switches"]}
+        self.sites = {one["name"]: one["about"]["site"] for one in told["switches"]}
         self.access = {one["name"]: Credential.model_validate(one["access"]) for one in told["switches"]}
 
     def new_switch(self, name: str, **values: Any) -> NewSwitch:
@@ -101,6 +106,10 @@ class Service:
         except (ServiceUnreachable, FileNotFoundError, Invalid):
             return False
         return True
+
+    @property
+    def is_running(self) -> bool:
+        return self.process is not None and self.process.poll() is None
 
     def client(self) -> Client:
         return Client(self.url, self.token, ca_file=str(self.ca_file or ""))

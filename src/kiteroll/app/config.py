@@ -75,7 +75,9 @@ class Listen(_Section):
 
 class DatabaseSettings(_Section):
     url: str = Field(default="", repr=False)
-    """Empty: a private server under data_dir."""
+    """Empty: a private server under data_dir. Several hosts of one cluster with commas between."""
+    standby: bool = False
+    """Wait while another service has the database, and take over when it ends."""
 
 
 class CollectorSettings(_Section):
@@ -336,6 +338,7 @@ ENVIRONMENT = {
     "KITEROLL_LISTEN_PORT": ("listen", "port"),
     "KITEROLL_LISTEN_PUBLIC_URL": ("listen", "public_url"),
     "KITEROLL_DATABASE_URL": ("database", "url"),
+    "KITEROLL_DATABASE_STANDBY": ("database", "standby"),
     "KITEROLL_OPENID_CLIENT_SECRET": ("openid", "client_secret"),
     "KITEROLL_INTERVAL": ("reading", "interval"),
     "KITEROLL_BUS_URL": ("bus", "url"),

@@ -32,7 +32,7 @@ from kiteroll.core.tracking.tracker import Tracker
 from kiteroll.store import groups, inventory, retention, stay_queries
 from kiteroll.store.bulk import chunks
 from kiteroll.store.database import Database
-from kiteroll.store.reading_writer import ReadingWriter
+from kiteroll.store.reading_writer import Fence, ReadingWriter
 
 log = logging.getLogger(__name__)
 T = TypeVar("T")
@@ -51,10 +51,16 @@ class ReadingIngestor:
     """
 
     def __init__(
-        self, database: Database, hold_time: timedelta | None, limits: AdmissionLimits, bus: EventBus
+        self,
+        database: Database,
+        hold_time: timedelta | None,
+        limits: AdmissionLimits,
+        bus: EventBus,
+        fence: Fence | None = None,
     ) -> None:
+        """`fence`: in each transaction that writes, lets it commit only while the database is ours."""
         self._database = database
-        self._writer = ReadingWriter(database)
+        self._writer = ReadingWriter(database, fence)
         self._hold_time = hold_time
         self._admission = Admission(limits)
         self._bus = bus

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 from functools import partial
 
-from sqlalchemy.engine import URL, make_url
+from sqlalchemy.engine import URL
 
 from kiteroll.app import config as settings
 from kiteroll.app.access.access_book import RELOAD_S, AccessBook
@@ -96,12 +96,12 @@ from kiteroll.app.workers.reverse_dns import ReverseDnsWorker
 from kiteroll.clock import Clock
 from kiteroll.collect.notification_listener import LocalEngine
 from kiteroll.collect.poller import Poller
-from kiteroll.core.errors import ConfigError
+from kiteroll.core.errors import ConfigError, StorageUnavailable
 from kiteroll.core.port_actions.sweep import parse_network
 from kiteroll.core.topology.refresh import FACTS_MAX_AGE
 from kiteroll.store import rounds
 from kiteroll.store.database import Database
-from kiteroll.store.database_lock import DatabaseLock
+from kiteroll.store.database_lease import DatabaseLease
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
 from kiteroll.store.vault import Vault
@@ -123,7 +123,7 @@ class Storage:
     vault: Vault
     server: PrivateServer | None
     """The private database server; None where one was named."""
-    lock: DatabaseLock | None
+    lease: DatabaseLease | None
     """Of a named database; the private one is held by the lock of its data directory."""
 
 
@@ -202,7 +202,7 @@ def open_storage(config: settings.Config, stack: ExitStack) -> Storage:
             str(config.data_dir), (f"cannot be created: {wrong.strerror} @ data_dir",)
         ) from wrong
     vault = Vault(config.data_dir / "secrets.key")
-    server = lock = None
+    server = lease = None
     url: str | URL = config.database.url
     if not url:
         server = PrivateServer(config.data_dir / "database")
@@ -215,14 +215,28 @@ def open_storage(config: settings.Config, stack: ExitStack) -> Storage:
         stack.callback(pool.close)
     database.check()
     if server is None:
-        lock = DatabaseLock(background)
-        stack.callback(lock.release)
-        lock.hold()
+        lease = DatabaseLease(background)
+        stack.callback(_give_back, lease)
+        if config.database.standby:
+            lease.await_turn(_told_standby)
+        else:
+            lease.hold()
     migrate(background)
     background.run(rounds.interrupt_running)
     return Storage(
-        database=database, background=background, watch=watch, vault=vault, server=server, lock=lock
+        database=database, background=background, watch=watch, vault=vault, server=server, lease=lease
     )
+
+
+def _told_standby(why: str) -> None:
+    log.warning("stands by until the database is free", extra=fields("service.standby", reason=why))
+
+
+def _give_back(lease: DatabaseLease) -> None:
+    try:
+        lease.release()
+    except StorageUnavailable as away:
+        log.warning("the lease of the database runs out", extra=fields("lease.kept", error=str(away)))
 
 
 def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop: Callable[[], None]) -> Parts:
@@ -238,7 +252,8 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     runtime_settings.load()
     hold_time_s = config.tracking.hold_time_s
     hold_time = None if hold_time_s is None else timedelta(seconds=hold_time_s)
-    ingestor = ReadingIngestor(background, hold_time, config.tracking.limits(), bus)
+    fence = None if storage.lease is None else storage.lease.fence
+    ingestor = ReadingIngestor(background, hold_time, config.tracking.limits(), bus, fence)
     stack.callback(ingestor.stop)
     ingestor.load()
     topology = TopologyView(background, clock, ingestor)
@@ -281,14 +296,13 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     supervisor = Supervisor(clock, on_must_stop)
     reads = SwitchReads(database, poller, clock, collectors.reads, collector_bus.read_now)
     endpoint_queries = EndpointQueries(database, topology, makers, clock, lambda: findings.contested())
-    host = make_url(config.database.url).host if config.database.url else None
     planner = ActionPlanner(
         background,
         storage.vault,
         ingestor,
         topology,
         endpoint_queries,
-        VitalAddresses(background, host or ""),
+        VitalAddresses(background, background.hosts if config.database.url else ()),
         lambda: config.acting.limits,
         limits,
         clock,
@@ -445,8 +459,8 @@ def add_workers(
     if storage.server is not None:
         pools = (storage.database, storage.background, storage.watch)
         add("database", partial(periodic.watch_private_server, storage.server, pools, clock))
-    if storage.lock is not None:
-        add("database-lock", partial(periodic.hold_database_lock, storage.lock, clock))
+    if storage.lease is not None:
+        add("database-lease", partial(periodic.hold_database_lease, storage.lease, clock))
 
 
 def _notification_reader(

@@ -7,6 +7,8 @@ from kiteroll.core.errors import StorageUnavailable
 # Numbers of server errors (MariaDB knowledge base, "error codes") and of the client library.
 LOST = frozenset({2002, 2003, 2006, 2013, 2055, 1053, 1152, 1158, 1159, 1160, 1161, 1927, 4031})
 """No connection (any more), or none in time."""
+CUT_OFF = frozenset({1047})
+"""A server of a cluster (Galera) that is no part of one that works: another one may be."""
 _REFUSED = frozenset({1040, 1041, 1044, 1045, 1049, 1129, 1130, 1135, 1142, 1143, 1203, 1226, 1227, 1370})
 """The server rejects us: too many connections, wrong password, no rights, no database."""
 _FULL = frozenset({3, 28, 1021, 1114})

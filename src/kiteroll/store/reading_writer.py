@@ -1,9 +1,9 @@
 """Writes readings and the changes they bring: one transaction each, at a cost that grows with change."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from typing import Any
+from typing import Any, TypeVar
 
 from sqlalchemy import Connection, func, literal, select, update
 from sqlalchemy.dialects.mysql import insert
@@ -22,6 +22,8 @@ from kiteroll.store.tables import reading, stay, switch
 from kiteroll.store.types import Instant
 
 _DUPLICATE = 1062
+T = TypeVar("T")
+Fence = Callable[[Connection], None]
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,8 +42,10 @@ class Book:
 class ReadingWriter:
     """The one writer of readings. Its books are changed only after a commit."""
 
-    def __init__(self, database: Database) -> None:
+    def __init__(self, database: Database, fence: Fence | None = None) -> None:
+        """`fence`: raises in a transaction that must not commit any more."""
         self._database = database
+        self._fence = fence
         self._books: dict[int, Book] = {}
 
     def write_reading(
@@ -55,11 +59,11 @@ class ReadingWriter:
         """Store a reading and all it changed, in one transaction. Raises StorageUnavailable."""
         book = self._books.get(switch_id)
         work = (switch_id, taken, changes, checkpoint, next_try_at, book)
-        self._books[switch_id] = self._database.run(_record_reading, *work)
+        self._books[switch_id] = self._run(_record_reading, *work)
 
     def write_probe(self, switch_id: int, changes: Sequence[Change], checkpoint: SwitchCheckpoint) -> None:
         """Store what a probe of one address changed. No reading is written: none was taken."""
-        self._database.run(_record_probe, switch_id, changes, checkpoint)
+        self._run(_record_probe, switch_id, changes, checkpoint)
 
     def write_failure(
         self,
@@ -71,7 +75,19 @@ class ReadingWriter:
         next_try_at: datetime | None = None,
     ) -> None:
         """Store that a try at reading a switch failed, and why. Raises StorageUnavailable."""
-        self._database.run(_record_failure, switch_id, at, duration_ms, health, error, next_try_at)
+        self._run(_record_failure, switch_id, at, duration_ms, health, error, next_try_at)
+
+    def _run(self, record: Callable[..., T], *args: Any) -> T:
+        if self._fence is None:
+            return self._database.run(record, *args)
+        fence = self._fence
+
+        def fenced(connection: Connection) -> T:
+            fence(connection)
+            return record(connection, *args)
+
+        fenced.__name__ = record.__name__
+        return self._database.run(fenced)
 
     def forget(self, switch_id: int | None = None) -> None:
         """Drop what is remembered, of one switch or of all; its next reading looks it up again."""

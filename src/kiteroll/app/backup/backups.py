@@ -24,7 +24,7 @@ from kiteroll.core.errors import ConfigError, Conflict, Invalid
 from kiteroll.private_file import write_private
 from kiteroll.store import audit, dump, outbox
 from kiteroll.store.database import Database
-from kiteroll.store.database_lock import DatabaseLock
+from kiteroll.store.database_lease import DatabaseLease
 from kiteroll.store.migrate import known_revisions, migrate, revision_of
 from kiteroll.store.private_server import PrivateServer
 
@@ -140,9 +140,9 @@ def _database_alone(config: Config) -> Iterator[Database]:
             yield stack.enter_context(_opened(server.start()))
             return
         database = stack.enter_context(_opened(url))
-        lock = DatabaseLock(database)
-        stack.callback(lock.release)
-        lock.hold()
+        lease = DatabaseLease(database)
+        stack.callback(lease.release)
+        lease.hold()
         yield database
 
 

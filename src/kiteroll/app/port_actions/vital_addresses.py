@@ -17,10 +17,10 @@ _NEIGHBOURS = Path("/proc/net/arp")
 
 
 class VitalAddresses:
-    def __init__(self, database: Database, database_host: str) -> None:
-        """`database_host`: name or address of the database server; empty where it is on this machine."""
+    def __init__(self, database: Database, database_hosts: Sequence[str]) -> None:
+        """`database_hosts`: names or addresses of its servers; empty where it is on this machine."""
         self._database = database
-        self._database_host = database_host
+        self._database_hosts = database_hosts
 
     def known(self, client: str) -> dict[MacAddress, str]:
         """Each with whose it is. `client`: address that a call came from; empty for none. Raises
@@ -39,8 +39,9 @@ class VitalAddresses:
     def _ips(self, client: str) -> Iterator[tuple[str, str]]:
         for ip in default_routers():
             yield ip, "its default router"
-        for ip in _resolved(self._database_host):
-            yield ip, "its database"
+        for host in self._database_hosts:
+            for ip in _resolved(host):
+                yield ip, "its database"
         if client and not _is_loopback(client):
             yield client, "whoever asks"
 

@@ -12,7 +12,7 @@ from kiteroll.app.supervisor import MustStop
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, KiteRollError, StorageUnavailable
 from kiteroll.store.database import Database
-from kiteroll.store.database_lock import RENEW_EVERY_S, DatabaseLock
+from kiteroll.store.database_lease import RENEW_EVERY_S, DatabaseLease
 from kiteroll.store.private_server import PrivateServer
 from kiteroll.store.retention import Deleted, delete_expired
 
@@ -90,16 +90,16 @@ async def watch_clock(clock: Clock) -> None:
             log.info("the system's clock has caught up", extra=fields("clock.caught_up"))
 
 
-async def hold_database_lock(lock: DatabaseLock, clock: Clock) -> None:
-    """Raises MustStop when another service took the database while it was away."""
+async def hold_database_lease(lease: DatabaseLease, clock: Clock) -> None:
+    """It renews itself. Raises MustStop when another service took it over."""
 
-    def renew() -> None:
+    def check() -> None:
         try:
-            lock.hold()
+            lease.check()
         except Conflict as taken:
             raise MustStop(str(taken)) from taken
 
-    await every(RENEW_EVERY_S, clock, renew, "database_lock")
+    await every(RENEW_EVERY_S, clock, check, "database_lease")
 
 
 async def watch_private_server(server: PrivateServer, pools: Sequence[Database], clock: Clock) -> None:

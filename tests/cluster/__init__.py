@@ -1,0 +1,1 @@
+"""A service on a cluster of databases, and taken over."""

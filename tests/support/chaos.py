@@ -1,0 +1,137 @@
+"""Kills parts of a cluster with -9 and cuts its lines at random, mends them, and counts what was recorded."""
+
+import random
+import signal
+import threading
+import time
+from collections import Counter
+from collections.abc import Callable
+
+from kiteroll.client import ServiceError, ServiceUnreachable, collected_sites, collectors, findings
+from kiteroll.schemas.api import FindingState
+from tests.support.demo_cluster import DemoCluster
+from tests.support.harness import wait_until
+
+_PAUSE_S = (2.0, 10.0)
+"""Between two attacks."""
+_DOWN_S = (1.0, 20.0)
+"""How long a part that was killed stays away."""
+
+
+class Chaos:
+    def __init__(self, cluster: DemoCluster, seed: int, longest_cut_s: float) -> None:
+        self._cluster = cluster
+        self._random = random.Random(seed)
+        self._longest_cut_s = longest_cut_s
+        self._busy: set[str] = set()
+        self._mending: list[threading.Thread] = []
+        self._done: Counter[str] = Counter()
+        self._problems: list[str] = []
+
+    def run(self, seconds: float) -> int:
+        """0 when every reading that a site acknowledged is recorded, once, and nothing was invented."""
+        self._await_readers()
+        until = time.monotonic() + seconds
+        while time.monotonic() < until:
+            self._attack()
+            time.sleep(self._random.uniform(*_PAUSE_S))
+        for thread in self._mending:
+            thread.join()
+        return self._count()
+
+    def _attack(self) -> None:
+        cluster = self._cluster
+        parts: dict[str, tuple[Callable[[], object], Callable[[], object], float]] = {}
+        for site, line in cluster.lines.items():
+            parts[f"line {site}"] = (line.cut, line.mend, self._random.uniform(5, self._longest_cut_s))
+            engine = cluster.engines[site]
+            parts[f"engine {site}"] = (engine.kill, engine.start, self._random.uniform(*_DOWN_S))
+        for one in cluster.collectors:
+            kill = lambda one=one: one.end(signal.SIGKILL)  # noqa: E731
+            parts[f"collector {one.name}"] = (kill, one.start, self._random.uniform(*_DOWN_S))
+        parts["engine of the centre"] = (
+            cluster.centre.kill,
+            cluster.centre.start,
+            self._random.uniform(*_DOWN_S),
+        )
+        service = cluster.service
+        parts["service"] = (
+            lambda: service.end(signal.SIGKILL),
+            service.start,
+            self._random.uniform(*_DOWN_S),
+        )
+        name = self._random.choice(sorted(parts.keys() - self._busy) or ["none"])
+        if name == "none":
+            return
+        strike, mend, away_s = parts[name]
+        self._busy.add(name)
+        self._done[name] += 1
+        print(f"{time.strftime('%H:%M:%S')} {name}: away for {away_s:.0f} s", flush=True)
+        strike()
+
+        def later() -> None:
+            time.sleep(away_s)
+            try:
+                mend()
+            except Exception as wrong:
+                self._problems.append(f"{name} did not come back: {wrong}")
+            self._busy.discard(name)
+
+        self._mending.append(threading.Thread(target=later))
+        self._mending[-1].start()
+
+    def _await_readers(self) -> None:
+        def read() -> bool:
+            with self._cluster.service.client() as client:
+                states = [one.state for one in client.each(collectors())]
+                return states.count("reading") == len(self._cluster.lines)
+
+        wait_until(read, "every site to be read", seconds=120)
+
+    def _count(self) -> int:
+        """Stop reading, wait for what is on its way, and hold the two sides against each other."""
+        cluster = self._cluster
+        self._await_readers()
+        for one in cluster.collectors:
+            one.end()
+        for site in cluster.lines:
+            kept = [(one.name, one.started_at) for one in cluster.kept_at(site)]
+            missing: set[object] = set(kept)
+
+            def all_there(kept: list[object] = kept, site: str = site) -> bool:  # type: ignore[assignment]
+                nonlocal missing
+                try:
+                    missing = set(kept) - set(cluster.recorded(site))
+                except (ServiceError, ServiceUnreachable):
+                    return False
+                return not missing
+
+            try:
+                wait_until(all_there, "readings to arrive", seconds=120)
+            except AssertionError:
+                self._problems.append(f"{len(missing)} readings of {site} are not recorded")
+            recorded = cluster.recorded(site)
+            if len(recorded) != len(set(recorded)):
+                self._problems.append(
+                    f"{len(recorded) - len(set(recorded))} readings of {site} are there twice"
+                )
+            if strangers := set(recorded) - set(kept):
+                self._problems.append(f"{len(strangers)} readings of {site} were never acknowledged there")
+            print(f"{site}: {len(set(kept))} readings acknowledged at the site, {len(recorded)} recorded")
+        self._tell()
+        return 1 if self._problems else 0
+
+    def _tell(self) -> None:
+        with self._cluster.service.client() as client:
+            for site in client.each(collected_sites()):
+                if site.dropped or site.refused:
+                    self._problems.append(f"{site.site}: {site.dropped} dropped, {site.refused} refused")
+            states: list[FindingState] = ["open", "acknowledged", "cleared"]
+            everything = list(client.each(findings(states=states, limit=500)))
+        told = Counter(one.kind for one in everything)
+        for one in everything:
+            if one.kind in ("switch-not-read", "switches-not-read", "site-not-read"):
+                print(f"{one.opened_at:%H:%M:%S} {one.title}: {one.cause}")
+        print("attacks:", ", ".join(f"{name} {count}" for name, count in sorted(self._done.items())))
+        print("findings told:", ", ".join(f"{kind} {count}" for kind, count in sorted(told.items())))
+        print("\n".join(self._problems) or "nothing lost, nothing twice, nothing invented")

@@ -1,0 +1,90 @@
+"""Tarn Ferries with sites that collectors read, each part a process of its own on loopback."""
+
+import asyncio
+import signal
+from datetime import datetime
+from pathlib import Path
+
+import nats
+
+from kiteroll.bus import names
+from kiteroll.bus.messages import Read, Sent, decode
+from kiteroll.client import add_collector, add_switch, readings
+from kiteroll.schemas.api import NewCollector
+from tests.support.cluster import CENTRE, COLLECTOR, CollectorProcess, Line, NatsServer
+from tests.support.harness import Lab, Service
+from tests.support.ports import free_tcp_port, free_udp_port
+
+SITES = ("Quays", "Yard")
+_INTERVAL_S = 10
+
+
+class DemoCluster:
+    def __init__(self, directory: Path, port: int | None = None, sites: tuple[str, ...] = SITES) -> None:
+        self.lab = Lab(free_udp_port(), story=True)
+        self.centre = NatsServer(directory, "nats-centre")
+        self.centre.be_centre(list(sites))
+        self.lines = {site: Line(self.centre.leaf_port) for site in sites}
+        self.engines = {site: NatsServer(directory, f"nats-{site}") for site in sites}
+        for site, engine in self.engines.items():
+            engine.be_site(site, self.lines[site].port)
+        self.collectors = [
+            CollectorProcess(
+                directory / f"collector-{site}-{one}", f"{site.lower()}-{one}", site, self.engines[site].url
+            )
+            for site in sites
+            for one in (1, 2)
+        ]
+        bus = {"URL": self.centre.url, "USER": "centre", "PASSWORD": CENTRE}
+        environment = {f"KITEROLL_BUS_{name}": value for name, value in bus.items()}
+        self.service = Service(directory / "service", port or free_tcp_port(), environment=environment)
+
+    def start(self) -> None:
+        """Everything, from nothing."""
+        for engine in (self.centre, *self.engines.values()):
+            engine.start()
+        self.lab.start()
+        self.service.start()
+        with self.service.client() as client:
+            for one in self.collectors:
+                client.send(add_collector(NewCollector(name=one.name, site=one.site, public_key=one.key)))
+            for name, site in self.lab.sites.items():
+                client.send(add_switch(self.lab.new_switch(name, site=site, interval_s=_INTERVAL_S)))
+        for one in self.collectors:
+            one.start()
+
+    def kept_at(self, site: str) -> list[Read]:
+        """Every reading that the message engine of a site acknowledged to a collector."""
+        return asyncio.run(_kept(self.engines[site].url, names.stream(names.site_token(site))))
+
+    def recorded(self, site: str) -> list[tuple[str, datetime]]:
+        """Switch and instant of every try at reading a switch of the site that is in the records."""
+        of_site = [name for name, at in self.lab.sites.items() if at == site]
+        with self.service.client() as client:
+            rows = [one for name in of_site for one in client.each(readings(switch=name, limit=1000))]
+        return [(one.switch, one.taken_at) for one in rows]
+
+    def end(self) -> None:
+        for one in self.collectors:
+            if one.process is not None and one.process.poll() is None:
+                one.end()
+        if self.service.is_running:
+            self.service.end(signal.SIGTERM)
+        self.lab.stop()
+        for line in self.lines.values():
+            line.close()
+        for engine in (*self.engines.values(), self.centre):
+            if engine.process is not None and engine.process.poll() is None:
+                engine.kill()
+
+
+async def _kept(url: str, stream: str) -> list[Read]:
+    client = await nats.connect(url, user="collector", password=COLLECTOR)
+    found: list[Read] = []
+    source = await client.jetstream().subscribe(stream=stream, ordered_consumer=True, subject=">")
+    left = (await client.jetstream().stream_info(stream)).state.messages
+    for _ in range(left):
+        sent = decode(Sent, (await source.next_msg(timeout=10)).data)
+        found += [sent.read] if sent.read is not None else []
+    await client.close()
+    return found
