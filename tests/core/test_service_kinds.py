@@ -93,8 +93,8 @@ def test_many_switches_that_are_not_read_are_one_finding_more() -> None:
     silent = [switch(number, SwitchHealth.SILENT) for number in range(3)]
     well = [switch(number, SwitchHealth.READ) for number in range(3, 15)]
     off = [switch(number, SwitchHealth.READ, enabled=False) for number in range(15, 40)]
-    assert said(switches_late.detect([*silent, *well, *off], NOW))[0] == "3 of 15 switches are not read"
-    assert switches_late.detect([*silent[:2], *off], NOW) is None
-    assert switches_late.detect([*silent, *well, switch(99, SwitchHealth.READ)], NOW) is None, (
+    assert said(switches_late.detect([*silent, *well, *off], {}, NOW))[0] == "3 of 15 switches are not read"
+    assert switches_late.detect([*silent[:2], *off], {}, NOW) is None
+    assert switches_late.detect([*silent, *well, switch(99, SwitchHealth.READ)], {}, NOW) is None, (
         "a fifth is more"
     )

@@ -112,7 +112,8 @@ class Facts(MemoryFacts):
 
 def test_switches_of_a_site_that_is_not_up_to_date_are_not_told_one_by_one() -> None:
     for told, kinds in (
-        (service(), {FindingKind.NOT_READ, FindingKind.SWITCHES_LATE}),
+        (service(as_of=NOW - SECOND), {FindingKind.NOT_READ, FindingKind.SWITCHES_LATE}),
+        (service(as_of=NOW - 8 * MINUTE), set()),  # nobody was there to read them since
         (service(behind_since=NOW - MINUTE), set()),
         (service(silent_since=NOW - 2 * MINUTE), {FindingKind.SITE_NOT_READ}),
     ):

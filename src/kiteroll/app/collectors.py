@@ -237,6 +237,7 @@ class Collectors:
         return SiteCondition(
             site=site,
             waiting=state.waiting,
+            as_of=state.noted_at,
             silent_since=None if starting else silent_since(of_site, now),
             behind_since=noted_at if state.noted_at is None or now - noted_at > BEHIND_AFTER else None,
             error=next((one.word.problem for one in of_site if one.word and one.word.problem), ""),

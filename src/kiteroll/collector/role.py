@@ -2,7 +2,7 @@
 
 import asyncio
 import logging
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from kiteroll import __version__
 from kiteroll.bus.messages import Answer, Asked, AssignedSwitch, Status, Targets, read_of
@@ -39,7 +39,9 @@ class CollectorRole:
         self._targets: Targets | None = None
         self._assigned: dict[int, PollTarget] = {}
         self._reads = False
-        self._waiting = 0
+        self._reads_since = 0.0
+        self._in_hand: list[datetime] = []
+        """When readings were taken that the site's server does not have yet."""
         self._problem = ""
         self._other_targets = asyncio.Event()
 
@@ -90,7 +92,7 @@ class CollectorRole:
         """Until the site's server has it: the switch keeps its place among those that are read at once, so
         that no more readings wait than there are places."""
         read = await asyncio.to_thread(read_of, result)
-        self._waiting += 1
+        self._in_hand.append(result.started_at)
         try:
             while True:
                 await self._connected.wait()
@@ -103,7 +105,7 @@ class CollectorRole:
                 else:
                     return result
         finally:
-            self._waiting -= 1
+            self._in_hand.remove(result.started_at)
 
     async def _keep_lease(self) -> None:
         while True:
@@ -115,23 +117,23 @@ class CollectorRole:
                 self._note(str(away))
                 reads = self._reads  # while the site's server is away nobody can take it over
             if reads != self._reads:
-                self._reads = reads
+                self._reads, self._reads_since = reads, self._clock.monotonic()
                 said = {"event": "lease.held" if reads else "lease.lost", "site": self._store.site}
                 log.info("reads the site" if reads else "stands by", extra=said)
                 self._apply()
             await self._clock.sleep(_LEASE_STEP_S)
 
     async def _keep_noting(self) -> None:
-        """The time, among the readings: by it the centre sees how far they have come."""
+        """The time, among the readings: by it the centre sees how far they have come. Not before everything
+        that was due when this collector began had time to be read."""
         while True:
-            await self._connected.wait()
-            assert self._bus is not None
-            if self._reads:
-                try:
-                    await self._bus.note_time(self._clock.now())
-                except BusUnavailable as away:
-                    self._note(str(away))
             await self._clock.sleep(_NOTE_S)
+            if self._bus is None or not self._reads or self._clock.monotonic() - self._reads_since < _NOTE_S:
+                continue
+            try:
+                await self._bus.note_time(min([self._clock.now(), *self._in_hand]))
+            except BusUnavailable as away:
+                self._note(str(away))
 
     async def _keep_telling(self) -> None:
         while True:
@@ -157,7 +159,7 @@ class CollectorRole:
             reads=self._reads,
             switches=len(self._targets.switches) if self._targets else 0,
             clock_ahead_s=self._clock.ahead_s,
-            waiting=self._waiting,
+            waiting=len(self._in_hand),
             problem=problem,
         )
         heard, took_s = await bus.tell(status)

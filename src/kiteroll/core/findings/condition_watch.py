@@ -72,11 +72,13 @@ class ConditionWatch:
         # Of a site whose readings are on their way nothing can be said yet: the site itself is told.
         late_sites = {one.site for one in service.sites if not one.up_to_date}
         heard = [one for one in conditions if one.site not in late_sites]
+        # A switch that was late when the last note of its site was made: not one whose reader was away since.
+        as_of = {one.site: one.as_of for one in service.sites if one.as_of is not None}
         told = [
             detection
             for switch in heard
             for detection in (
-                switch_not_read.detect(switch, now),
+                switch_not_read.detect(switch, as_of.get(switch.site, now)),
                 table_filling.detect(switch, thresholds, now),
             )
         ]
@@ -91,16 +93,20 @@ class ConditionWatch:
         ]
         ports = facts.port_activity(now - thresholds.silent_after, _MAX_PORTS)
         told += [silent_port.detect(port, topology, thresholds, now, loops) for port in ports]
-        told += self._of_service(service, heard, now)
+        told += self._of_service(service, heard, as_of, now)
         found = [detection for detection in told if detection is not None]
         found += self._odd_ageing.lasting(odd, now, thresholds.ageing_lasting)
         return found + self._from_ips(facts, now)
 
     def _of_service(
-        self, service: ServiceCondition, switches: Sequence[SwitchCondition], now: datetime
+        self,
+        service: ServiceCondition,
+        switches: Sequence[SwitchCondition],
+        as_of: Mapping[str, datetime],
+        now: datetime,
     ) -> list[Detection | None]:
         return [
-            switches_late.detect(switches, now),
+            switches_late.detect(switches, as_of, now),
             site_not_read.detect(service, now),
             readings_dropped.detect(service, now),
             readings_refused.detect(service, now),

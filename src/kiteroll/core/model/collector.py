@@ -66,8 +66,10 @@ class SiteCondition:
     silent_since: datetime | None = None
     """None of its collectors that reads is heard, since then; None: one is."""
     error: str = ""
+    as_of: datetime | None = None
+    """Everything that was read until then has come; None: nothing is known of it yet."""
     behind_since: datetime | None = None
-    """What was read later than that has not come yet; None: everything has."""
+    """The same, while that is longer ago than it should be; None: it is not."""
     dropped: int = 0
     """Readings the site had no room for any more before they could be sent, in all."""
     dropped_at: datetime | None = None

@@ -1,6 +1,6 @@
 """Many switches not read: more than single ones, so the trouble is between them and the service, or here."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime
 
 from kiteroll.core.findings.evidence import ServiceNoted
@@ -25,9 +25,17 @@ _NAMED = 20
 """Switches that are named in the evidence, at most."""
 
 
-def detect(switches: Sequence[SwitchCondition], now: datetime) -> Detection | None:
+def detect(
+    switches: Sequence[SwitchCondition], as_of: Mapping[str, datetime], now: datetime
+) -> Detection | None:
+    """`as_of`: of sites that collectors read, until when all readings have come."""
+
+    def fails(one: SwitchCondition) -> bool:
+        health = one.health(as_of.get(one.site, now))
+        return health in FAILING or health is SwitchHealth.LATE
+
     read = [one for one in switches if one.enabled]
-    late = [one for one in read if (health := one.health(now)) in FAILING or health is SwitchHealth.LATE]
+    late = [one for one in read if fails(one)]
     if len(late) < max(_LEAST, _SHARE * len(read)):
         return None
     since = [one.health_since(now) or now for one in late]
