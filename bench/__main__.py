@@ -18,6 +18,7 @@ NAMES = (
     "backup",
     "export",
     "console",
+    "collectors",
     "year",
     "story",
 )

@@ -1,11 +1,12 @@
 """`make cluster`: Tarn Ferries with two sites that collectors read, each part a process on loopback: message
-engines at the centre and at each site, lines between them, two collectors a site, the service, the
-simulated network and its story. Ctrl-C stops all.
+engines at the centre and at each site, lines between them, two collectors a site, three database servers in a
+Galera cluster, two services of which one stands by, the simulated network and its story. Ctrl-C stops all.
 
 `make chaos` kills parts with -9 and cuts lines at random, mends them, and counts what was recorded.
 """
 
 import argparse
+import logging
 import signal
 import sys
 import tempfile
@@ -27,6 +28,7 @@ def main() -> int:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--listen-port", type=int)
     args = parser.parse_args()
+    logging.getLogger("kiteroll").setLevel(logging.CRITICAL)  # that a server is not there yet is no news
     signal.signal(signal.SIGTERM, lambda *_: sys.exit(0))
     with ExitStack() as stack:
         directory = args.data or Path(stack.enter_context(tempfile.TemporaryDirectory()))
@@ -34,11 +36,12 @@ def main() -> int:
         cluster = DemoCluster(directory, args.listen_port)
         stack.callback(cluster.end)
         cluster.start()
-        print(f"Kite Roll is at {cluster.service.url}, its data in {cluster.service.data}", flush=True)
+        urls = " or ".join(one.url for one in cluster.services)
+        print(f"Kite Roll is at {urls}, its data in {directory}", flush=True)
         if args.chaos is not None:
             return Chaos(cluster, args.seed, args.longest_cut).run(args.chaos)
         with suppress(KeyboardInterrupt):
-            while cluster.service.is_running:
+            while any(one.is_running for one in cluster.services):
                 time.sleep(1)
         return 0
 

@@ -14,7 +14,8 @@ from kiteroll.api.stream import events
 from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.events import EventBus, InventoryChanged, ReadingFailed, ReadingStored
 from kiteroll.app.ingest import import_result
-from kiteroll.core.errors import Invalid, StorageUnavailable
+from kiteroll.core.errors import DeviceSilent, Invalid, StorageUnavailable
+from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.reading import Gap, Reading
 from kiteroll.core.tracking.switch_health import SwitchHealth, Warned
 from kiteroll.store import inventory
@@ -61,6 +62,24 @@ def test_a_probe_changes_stays_and_leaves_labels_metrics_and_readings_alone(live
     (row,) = live.parts.storage.database.run(inventory.all_switches)
     assert (row.health, row.last_complete_at) == ("read", at(0))
     assert parts.ingestor.tracker.present("quay-1") == 1
+
+
+def test_a_reading_that_comes_late_is_noted_and_changes_nothing(live: LiveRun) -> None:
+    live.store(reading(5, {(1, 10): "p1"}))
+    ingestor, switch = live.parts.ingestor, live.ids["quay-1"]
+    before = live.parts.storage.database.run(inventory.all_switches)
+    late = import_result(switch, reading(3, {(1, 10): "p2"}), None)
+    failed = replace(late, started_at=at(4), outcome=DeviceSilent("127.0.0.1:161", "no answer"))
+    for one in (late, failed, late, failed):
+        ingestor._ingest_late(one)
+    rows = live.parts.history.readings("quay-1", PageAsk())
+    assert [(one.taken_at, one.outcome) for one in rows.items] == [
+        (at(5), "complete"),
+        (at(4), "failed"),
+        (at(3), "complete"),
+    ]
+    assert live.parts.storage.database.run(inventory.all_switches) == before
+    assert ingestor.tracker.present("quay-1") == 1
 
 
 def test_names_of_switches_are_replaced_and_never_changed_under_who_iterates(live: LiveRun) -> None:

@@ -6,6 +6,7 @@ import threading
 import time
 from collections import Counter
 from collections.abc import Callable
+from functools import partial
 
 from kiteroll.client import ServiceError, ServiceUnreachable, collected_sites, collectors, findings
 from kiteroll.schemas.api import FindingState
@@ -27,17 +28,38 @@ class Chaos:
         self._mending: list[threading.Thread] = []
         self._done: Counter[str] = Counter()
         self._problems: list[str] = []
+        self._away: list[float] = []
+        """For how long no service answered, in seconds, each time."""
+        self._ended = threading.Event()
 
     def run(self, seconds: float) -> int:
         """0 when every reading that a site acknowledged is recorded, once, and nothing was invented."""
         self._await_readers()
+        watching = threading.Thread(target=self._watch)
+        watching.start()
         until = time.monotonic() + seconds
         while time.monotonic() < until:
             self._attack()
             time.sleep(self._random.uniform(*_PAUSE_S))
         for thread in self._mending:
             thread.join()
-        return self._count()
+        try:
+            return self._count()
+        finally:
+            self._ended.set()
+            watching.join()
+
+    def _watch(self) -> None:
+        """As a client that tries both services sees it."""
+        since: float | None = None
+        while not self._ended.wait(0.2):
+            try:
+                assert self._cluster.service
+                if since is not None:
+                    self._away.append(time.monotonic() - since)
+                since = None
+            except ServiceUnreachable:
+                since = since or time.monotonic()
 
     def _attack(self) -> None:
         cluster = self._cluster
@@ -47,19 +69,30 @@ class Chaos:
             engine = cluster.engines[site]
             parts[f"engine {site}"] = (engine.kill, engine.start, self._random.uniform(*_DOWN_S))
         for one in cluster.collectors:
-            kill = lambda one=one: one.end(signal.SIGKILL)  # noqa: E731
-            parts[f"collector {one.name}"] = (kill, one.start, self._random.uniform(*_DOWN_S))
+            parts[f"collector {one.name}"] = (
+                partial(one.end, signal.SIGKILL),
+                one.start,
+                self._random.uniform(*_DOWN_S),
+            )
         parts["engine of the centre"] = (
             cluster.centre.kill,
             cluster.centre.start,
             self._random.uniform(*_DOWN_S),
         )
-        service = cluster.service
-        parts["service"] = (
-            lambda: service.end(signal.SIGKILL),
-            service.start,
-            self._random.uniform(*_DOWN_S),
-        )
+        for number, service in enumerate(cluster.services, start=1):
+            parts[f"service {number}"] = (
+                partial(service.end, signal.SIGKILL),
+                partial(service.start, wait=False),
+                self._random.uniform(*_DOWN_S),
+            )
+        # Two of three make a cluster that works: one at a time.
+        if not any(name.startswith("database") for name in self._busy):
+            for number, node in enumerate(cluster.database.nodes, start=1):
+                parts[f"database {number}"] = (
+                    node.kill,
+                    partial(cluster.database.bring_back, node),
+                    self._random.uniform(*_DOWN_S),
+                )
         name = self._random.choice(sorted(parts.keys() - self._busy) or ["none"])
         if name == "none":
             return
@@ -82,6 +115,12 @@ class Chaos:
 
     def _await_readers(self) -> None:
         def read() -> bool:
+            try:
+                return all_read()
+            except (ServiceError, ServiceUnreachable):
+                return False
+
+        def all_read() -> bool:
             with self._cluster.service.client() as client:
                 states = [one.state for one in client.each(collectors())]
                 return states.count("reading") == len(self._cluster.lines)
@@ -133,5 +172,7 @@ class Chaos:
             if one.kind in ("switch-not-read", "switches-not-read", "site-not-read"):
                 print(f"{one.opened_at:%H:%M:%S} {one.title}: {one.cause}")
         print("attacks:", ", ".join(f"{name} {count}" for name, count in sorted(self._done.items())))
+        away = ", ".join(f"{one:.1f}" for one in sorted(self._away, reverse=True))
+        print(f"no service answered for {away or 'no time'} s")
         print("findings told:", ", ".join(f"{kind} {count}" for kind, count in sorted(told.items())))
         print("\n".join(self._problems) or "nothing lost, nothing twice, nothing invented")

@@ -1,6 +1,8 @@
-"""Tarn Ferries with sites that collectors read, each part a process of its own on loopback."""
+"""Tarn Ferries with sites that collectors read, and two services, of which one stands by, on a cluster of
+databases: each part a process of its own on loopback."""
 
 import asyncio
+import shutil
 import signal
 from datetime import datetime
 from pathlib import Path
@@ -9,9 +11,17 @@ import nats
 
 from kiteroll.bus import names
 from kiteroll.bus.messages import Read, Sent, decode
-from kiteroll.client import add_collector, add_switch, readings
+from kiteroll.client import (
+    ServiceError,
+    ServiceUnreachable,
+    add_collector,
+    add_switch,
+    health,
+    readings,
+)
 from kiteroll.schemas.api import NewCollector
 from tests.support.cluster import CENTRE, COLLECTOR, CollectorProcess, Line, NatsServer
+from tests.support.galera import Galera
 from tests.support.harness import Lab, Service
 from tests.support.ports import free_tcp_port, free_udp_port
 
@@ -35,23 +45,46 @@ class DemoCluster:
             for site in sites
             for one in (1, 2)
         ]
+        self.database = Galera()
         bus = {"URL": self.centre.url, "USER": "centre", "PASSWORD": CENTRE}
         environment = {f"KITEROLL_BUS_{name}": value for name, value in bus.items()}
-        self.service = Service(directory / "service", port or free_tcp_port(), environment=environment)
+        environment |= {"KITEROLL_DATABASE_URL": self.database.url, "KITEROLL_DATABASE_STANDBY": "true"}
+        self.services = [
+            Service(directory / f"service-{number}", one or free_tcp_port(), environment=environment)
+            for number, one in ((1, port), (2, None))
+        ]
 
     def start(self) -> None:
         """Everything, from nothing."""
         for engine in (self.centre, *self.engines.values()):
             engine.start()
+        self.database.start()
         self.lab.start()
-        self.service.start()
-        with self.service.client() as client:
+        first, second = self.services
+        first.start()
+        second.data.mkdir()
+        for name in ("secrets.key", "token"):  # what the machines of a service share, beside the database
+            shutil.copy(first.data / name, second.data / name)
+        second.start(wait=False)
+        with first.client() as client:
             for one in self.collectors:
                 client.send(add_collector(NewCollector(name=one.name, site=one.site, public_key=one.key)))
             for name, site in self.lab.sites.items():
                 client.send(add_switch(self.lab.new_switch(name, site=site, interval_s=_INTERVAL_S)))
         for one in self.collectors:
             one.start()
+
+    @property
+    def service(self) -> Service:
+        """The one that answers. Raises ServiceUnreachable while none does."""
+        for one in self.services:
+            try:
+                with one.client() as client:
+                    client.send(health())
+                return one
+            except (ServiceUnreachable, ServiceError, FileNotFoundError):
+                continue
+        raise ServiceUnreachable(self.services[0].url, "neither of the two services answers")
 
     def kept_at(self, site: str) -> list[Read]:
         """Every reading that the message engine of a site acknowledged to a collector."""
@@ -68,8 +101,10 @@ class DemoCluster:
         for one in self.collectors:
             if one.process is not None and one.process.poll() is None:
                 one.end()
-        if self.service.is_running:
-            self.service.end(signal.SIGTERM)
+        for service in self.services:
+            if service.is_running:
+                service.end(signal.SIGTERM)
+        self.database.end()
         self.lab.stop()
         for line in self.lines.values():
             line.close()

@@ -100,6 +100,11 @@ class ReadingIngestor:
         renamed, meanwhile. Raises ServiceStopping when the service ends first."""
         return await self.run_in_turn(self._ingest, result)
 
+    async def ingest_late(self, result: PollResult) -> None:
+        """Note a reading that is not later than one that was stored before, or a try that failed; where it is
+        that one, nothing happens."""
+        await self.run_in_turn(self._ingest_late, result)
+
     async def ingest_probe(self, switch_id: int, name: str, reading: Reading) -> None:
         """Store what a probe of one address showed."""
         await self.run_in_turn(self._ingest_probe, switch_id, name, reading)
@@ -234,6 +239,16 @@ class ReadingIngestor:
             )
         )
         return event
+
+    def _ingest_late(self, result: PollResult) -> None:
+        switch, outcome = result.switch, result.outcome
+        if isinstance(outcome, Reading):
+            self._until_stored(lambda: self._writer.write_late(switch, outcome))
+            return
+        duration_ms, error = round(result.duration.total_seconds() * 1000), str(outcome)[:_LONGEST_ERROR]
+        self._until_stored(
+            lambda: self._writer.write_late_failure(switch, result.started_at, duration_ms, error)
+        )
 
     def _ingest_probe(self, switch_id: int, name: str, reading: Reading) -> None:
         if self.switches.get(switch_id) != name:

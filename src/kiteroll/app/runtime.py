@@ -213,7 +213,6 @@ def open_storage(config: settings.Config, stack: ExitStack) -> Storage:
     watch = Database(url, pool_size=1, overflow=0, answer_s=PATIENCE_S)
     for pool in (database, background, watch):
         stack.callback(pool.close)
-    database.check()
     if server is None:
         lease = DatabaseLease(background)
         stack.callback(_give_back, lease)
@@ -221,6 +220,7 @@ def open_storage(config: settings.Config, stack: ExitStack) -> Storage:
             lease.await_turn(_told_standby)
         else:
             lease.hold()
+    database.check()
     migrate(background)
     background.run(rounds.interrupt_running)
     return Storage(

@@ -15,7 +15,7 @@ from collections.abc import Callable
 
 from sqlalchemy import Connection, text
 
-from kiteroll.core.errors import Conflict, KiteRollError, ServiceStopping
+from kiteroll.core.errors import Conflict, KiteRollError, ServiceStopping, StorageUnavailable
 from kiteroll.store.database import Database
 
 RENEW_EVERY_S = 1.5
@@ -54,17 +54,18 @@ class DatabaseLease:
         self._renewing.start()
 
     def await_turn(self, on_waiting: Callable[[str], None]) -> None:
-        """Stand by until it is free, then take it. `on_waiting` is told once who has it. Raises
-        StorageUnavailable."""
-        told = False
+        """Stand by until it is free, and the database there, then take it. `on_waiting` is told why it waits,
+        once for each reason."""
+        told = ""
         while True:
             try:
                 self.hold()
                 return
-            except Conflict as taken:
-                if not told:
-                    on_waiting(str(taken))
-                    told = True
+            except (Conflict, StorageUnavailable) as why:
+                if str(why) != told:
+                    told = str(why)
+                    on_waiting(told)
+            time.sleep(_LOOK_EVERY_S)
 
     def check(self) -> None:
         """Raises Conflict when it was taken over."""

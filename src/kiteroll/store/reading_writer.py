@@ -89,6 +89,15 @@ class ReadingWriter:
         fenced.__name__ = record.__name__
         return self._database.run(fenced)
 
+    def write_late(self, switch_id: int, taken: Reading) -> None:
+        """Store that a reading was taken before one that is stored already: what it shows is overtaken, and
+        changes nothing. The same again changes nothing either. Raises StorageUnavailable."""
+        self._run(_insert_reading, switch_id, taken, 0)
+
+    def write_late_failure(self, switch_id: int, at: datetime, duration_ms: int, error: str) -> None:
+        """The same of a try that failed."""
+        self._run(_insert_failure, switch_id, at, duration_ms, error)
+
     def forget(self, switch_id: int | None = None) -> None:
         """Drop what is remembered, of one switch or of all; its next reading looks it up again."""
         if switch_id is None:
@@ -144,6 +153,13 @@ def _record_failure(
     error: str,
     next_try_at: datetime | None,
 ) -> None:
+    _insert_failure(connection, switch_id, at, duration_ms, error)
+    _set_switch(connection, switch_id, at, health, error, next_try_at=next_try_at)
+
+
+def _insert_failure(
+    connection: Connection, switch_id: int, at: datetime, duration_ms: int, error: str
+) -> None:
     statement = insert(reading).values(
         switch_id=switch_id,
         taken_at=at,
@@ -155,7 +171,6 @@ def _record_failure(
         error=error,
     )
     connection.execute(statement.on_duplicate_key_update(error=statement.inserted.error))
-    _set_switch(connection, switch_id, at, health, error, next_try_at=next_try_at)
 
 
 def _insert_reading(connection: Connection, switch_id: int, taken: Reading, change_count: int) -> bool:

@@ -128,10 +128,11 @@ class CollectorBus:
 
     async def _follow(self, bus: CentreBus, site: str) -> None:
         """The boundary of one site: whatever is wrong with it holds up no other."""
-        measured = 0.0
+        measured, told = 0.0, ""
         while True:
             try:
                 await bus.follow(site)
+                told = ""
                 async for messages in bus.readings(site):
                     await self._take(site, messages)
                     if self._clock.monotonic() - measured >= _BACKLOG_EVERY_S:
@@ -139,9 +140,10 @@ class CollectorBus:
                         backlog = await bus.backlog(site)
                         self._collectors.note_waiting(site, backlog.at_site + backlog.here)
             except BusUnavailable as away:
-                log.warning(
-                    "a site cannot be followed", extra=fields("bus.site_away", site=site, error=str(away))
-                )
+                if str(away) != told:
+                    told = str(away)
+                    said = fields("bus.site_away", site=site, error=told)
+                    log.warning("a site cannot be followed", extra=said)
             except Exception:
                 log.exception("following a site failed", extra=fields("bus.bug", site=site))
             await self._clock.sleep(_AGAIN_S)
@@ -178,13 +180,13 @@ class CollectorBus:
             raise Invalid(
                 f"a reading is of switch {result.name} ({result.switch}), which {site} does not read"
             )
-        if not self._is_known(result):
-            await self._note_outcome(result, await self._store(result))
-        return None
-
-    def _is_known(self, result: PollResult) -> bool:
         last = self._ingestor.tracker.checkpoint(result.name).last_at
-        return last is not None and result.started_at <= last
+        if last is None or result.started_at > last:
+            await self._note_outcome(result, await self._store(result))
+        else:
+            # It comes again, or it was in the hands of a collector when another one took over.
+            await self._ingestor.ingest_late(result)
+        return None
 
     async def _note_outcome(self, result: PollResult, outcome: Outcome | None) -> None:
         async with self._stored:
