@@ -65,7 +65,7 @@ async def _fleet(database: Database, centre: NatsServer, site: NatsServer, switc
     ):
         here, there = SiteBus(near, at_site, "Island", "bench"), CentreBus(far, at_centre)
         await here.prepare()
-        await there.follow("Island")
+        await there.follow("Island", None)
         for number, (label, churn) in enumerate(ROUNDS):
             fleet.churn(churn)
             results = [

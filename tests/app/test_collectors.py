@@ -61,15 +61,16 @@ def test_other_targets_are_told_by_another_version(made: Collectors, clock: Manu
 def test_what_was_dropped_at_a_site_is_counted_once(
     made: Collectors, database: Database, clock: ManualClock
 ) -> None:
-    made.note_taken("Island", [1, 2, 3], clock.now())
-    made.note_taken("Island", [3, 4, None], None)  # the third came again
+    made.note_taken("Island", [1, 2, 3], 7, clock.now())
+    made.note_taken("Island", [3, 4, None], 7, None)  # the third came again
     assert made.conditions()[0].dropped == 0
-    made.note_taken("Island", [9, 10], clock.now())
+    made.note_taken("Island", [9, 10], 7, clock.now())
     assert made.conditions()[0].dropped == 4, "5 to 8"
     later = again(database, clock)
-    later.note_taken("Island", [10, 11], clock.now())
+    assert later.position("Island") == 7, "there it goes on"
+    later.note_taken("Island", [10, 11], 7, clock.now())
     assert later.conditions()[0].dropped == 4 and later.conditions()[0].dropped_at is not None
-    later.note_taken("Island", [1, 2], clock.now())
+    later.note_taken("Island", [1, 2], 7, clock.now())
     assert later.conditions()[0].dropped == 4, "its stream was made anew"
     later.note_refused("Island", "of another site")
     assert (again(database, clock).conditions()[0].refused, later.conditions()[0].refusal) == (
@@ -89,7 +90,7 @@ def test_after_a_start_nothing_is_up_to_date_and_nobody_lost_yet(
     clock.advance(31)
     assert later.conditions()[0].silent_since == clock.now() - timedelta(seconds=631)
     later.heard("Island", status("island-1", clock.now()))
-    later.note_taken("Island", [1], clock.now())
+    later.note_taken("Island", [1], 7, clock.now())
     assert later.conditions()[0].up_to_date
 
 

@@ -178,9 +178,16 @@ class Collectors:
         plain = self._make_targets(one.site, self._sites[one.site].version, self._clock.now())
         return seal(one.public_key, one.name, plain)
 
-    def note_taken(self, site: str, numbers: Sequence[int | None], noted_at: datetime | None) -> None:
-        """Messages of a site were stored; those between the last one and these were dropped there. Raises
-        StorageUnavailable."""
+    def position(self, site: str) -> int | None:
+        """Of the last message that was stored, in the stream of the centre; None: there was none."""
+        state = self._sites.get(site)
+        return None if state is None else state.progress.position
+
+    def note_taken(
+        self, site: str, numbers: Sequence[int | None], position: int, noted_at: datetime | None
+    ) -> None:
+        """Messages of a site were stored, the last of them at this position; those between the last before
+        and these were dropped there. Raises StorageUnavailable."""
         state = self._sites.get(site)
         if state is None:
             return
@@ -193,10 +200,8 @@ class Collectors:
             # A number that begins again is of a stream that was made anew.
             last = number if last is None or number > last or number == 1 else last
         state.noted_at = max(filter(None, (state.noted_at, noted_at)), default=None)
-        if last == state.progress.number and not dropped:
-            return
         now = self._clock.now()
-        progress = replace(state.progress, number=last)
+        progress = replace(state.progress, number=last, position=position)
         if dropped:
             progress = replace(progress, dropped=progress.dropped + dropped, dropped_at=now)
             said = fields("collector.dropped", site=site, count=dropped)

@@ -1,5 +1,6 @@
 """The centre's side of the bus: readings of every site, and what collectors say and ask."""
 
+import secrets
 from collections.abc import AsyncIterator, Awaitable, Callable
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
@@ -22,6 +23,8 @@ _AT_ONCE = 64
 _FETCH_S = 2.0
 _UNCONFIRMED_S = 60.0
 """A reading that is fetched and not confirmed for so long is given out again."""
+_FORGOTTEN_S = 300.0
+"""A consumer that nobody asks for so long goes by itself."""
 _SOURCE = "Nats-Stream-Source"
 """Header: stream and number of a message where it comes from."""
 
@@ -34,6 +37,8 @@ class Message:
     subject: str
     number: int | None
     """In the stream of the site; None: not known."""
+    position: int
+    """In the stream of the centre."""
     _raw: "Msg"
 
     async def confirm(self) -> None:
@@ -55,10 +60,13 @@ class CentreBus:
         self._client = client
         self._stream = client.jetstream(timeout=ANSWER_S)
         self._settings = settings
+        self._consumer = f"tracker_{secrets.token_hex(4)}"
+        """Of this service alone: one that was killed has messages in hand that would come again too late."""
 
-    async def follow(self, site: str) -> None:
-        """Have the stream of a site come here, from where it left off. Raises BusUnavailable."""
-        from nats.js.api import AckPolicy, ConsumerConfig, ExternalStream, StreamSource
+    async def follow(self, site: str, after: int | None) -> None:
+        """Have the stream of a site come here, behind the position `after`; None, or one that is not in the
+        stream any more: from its beginning. Raises BusUnavailable."""
+        from nats.js.api import AckPolicy, ConsumerConfig, DeliverPolicy, ExternalStream, StreamSource
         from nats.js.errors import NotFoundError
 
         token = names.site_token(site)
@@ -68,13 +76,23 @@ class CentreBus:
         )
         wanted = {"name": names.stream(token), "sources": [source], **stream_settings(self._settings)}
         try:
-            await self._stream.stream_info(names.stream(token))
+            info = await self._stream.stream_info(names.stream(token))
         except NotFoundError:
-            await answered(self._stream.add_stream(**wanted), f"making the stream of {site}")
+            info = await answered(self._stream.add_stream(**wanted), f"making the stream of {site}")
         except Exception as wrong:
             await answered(_raise(wrong), f"the stream of {site}")
+        known = after is not None and after <= info.state.last_seq
+        try:
+            await self._stream.delete_consumer(names.stream(token), self._consumer)
+        except NotFoundError:
+            pass
+        except Exception as wrong:
+            await answered(_raise(wrong), f"the consumer of {site}")
         consumer = ConsumerConfig(
-            durable_name=names.CONSUMER,
+            durable_name=self._consumer,
+            deliver_policy=DeliverPolicy.BY_START_SEQUENCE if known else DeliverPolicy.ALL,
+            opt_start_seq=(after or 0) + 1 if known else None,
+            inactive_threshold=_FORGOTTEN_S,
             ack_policy=AckPolicy.EXPLICIT,
             ack_wait=_UNCONFIRMED_S,
             max_ack_pending=4 * _AT_ONCE,
@@ -99,7 +117,7 @@ class CentreBus:
         from nats.errors import TimeoutError as NothingThere
 
         token = names.site_token(site)
-        binding = self._stream.pull_subscribe_bind(names.CONSUMER, names.stream(token))
+        binding = self._stream.pull_subscribe_bind(self._consumer, names.stream(token))
         source = await answered(binding, f"following {site}")
         while True:
             try:
@@ -110,13 +128,16 @@ class CentreBus:
             except Exception as wrong:
                 await answered(_raise(wrong), f"fetching the readings of {site}")
                 raise AssertionError from wrong
-            yield [Message(one.data, one.subject, _number(one), one) for one in fetched]
+            yield [
+                Message(one.data, one.subject, _number(one), one.metadata.sequence.stream, one)
+                for one in fetched
+            ]
 
     async def backlog(self, site: str) -> Backlog:
         """Raises BusUnavailable."""
         stream = names.stream(names.site_token(site))
         info = await answered(self._stream.stream_info(stream), f"the stream of {site}")
-        consumer = await answered(self._stream.consumer_info(stream, names.CONSUMER), f"the stream of {site}")
+        consumer = await answered(self._stream.consumer_info(stream, self._consumer), f"the stream of {site}")
         at_site = sum(one.lag or 0 for one in info.sources or ())
         return Backlog(at_site, (consumer.num_pending or 0) + (consumer.num_ack_pending or 0))
 

@@ -3,8 +3,6 @@
 import re
 
 PREFIX = "kiteroll"
-CONSUMER = "tracker"
-"""Durable consumer of the centre, on each site's stream."""
 
 
 def site_token(site: str) -> str:

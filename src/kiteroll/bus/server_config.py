@@ -32,8 +32,9 @@ def centre(
             f'listen: "{listen}"',
             "max_payload: 8MB",
             f'jetstream {{ store_dir: "{store}", domain: {_DOMAIN} }}',
-            f'leafnodes {{ listen: "{leaf_listen}"{_tls(tls)} }}',
-            *([_tls(tls).strip()] if tls else []),
+            # Sites dial the address they were given, and no other.
+            f'leafnodes {{ listen: "{leaf_listen}", no_advertise: true{_tls(tls)} }}',
+            *([_tls(tls).strip(", ")] if tls else []),
             "authorization {",
             "  users = [",
             *users,
@@ -110,4 +111,4 @@ def _tls(directory: str) -> str:
     if not directory:
         return ""
     files = f'cert_file: "{directory}/server.pem", key_file: "{directory}/server.key"'
-    return f" tls {{ {files} }}"
+    return f", tls {{ {files} }}"

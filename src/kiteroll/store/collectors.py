@@ -16,6 +16,8 @@ from kiteroll.store.tables import collected_site, collector
 class SiteProgress:
     number: int | None = None
     """Of the last message, in the stream of the site."""
+    position: int | None = None
+    """The same, in the stream of the centre."""
     dropped: int = 0
     dropped_at: datetime | None = None
     refused: int = 0
@@ -76,6 +78,7 @@ def progress(connection: Connection) -> dict[str, SiteProgress]:
     return {
         row.site: SiteProgress(
             number=row.number,
+            position=row.position,
             dropped=row.dropped,
             dropped_at=row.dropped_at,
             refused=row.refused,
@@ -89,6 +92,7 @@ def progress(connection: Connection) -> dict[str, SiteProgress]:
 def note_progress(connection: Connection, site: str, now: SiteProgress) -> None:
     values = {
         "number": now.number,
+        "position": now.position,
         "dropped": now.dropped,
         "dropped_at": now.dropped_at,
         "refused": now.refused,

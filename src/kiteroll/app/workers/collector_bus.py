@@ -131,7 +131,7 @@ class CollectorBus:
         measured, told = 0.0, ""
         while True:
             try:
-                await bus.follow(site)
+                await bus.follow(site, self._collectors.position(site))
                 told = ""
                 async for messages in bus.readings(site):
                     await self._take(site, messages)
@@ -159,8 +159,8 @@ class CollectorBus:
                 noted_at = await self._take_one(site, one) or noted_at
             except Invalid as wrong:
                 await asyncio.to_thread(self._collectors.note_refused, site, str(wrong))
-        numbers = [one.number for one in messages]
-        await asyncio.to_thread(self._collectors.note_taken, site, numbers, noted_at)
+        numbers, position = [one.number for one in messages], messages[-1].position
+        await asyncio.to_thread(self._collectors.note_taken, site, numbers, position, noted_at)
         for one in messages:
             await one.confirm()
 

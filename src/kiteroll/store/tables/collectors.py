@@ -20,8 +20,9 @@ collected_site = Table(
     "collected_site",
     metadata,
     Column("site", exact_text(64), primary_key=True),
-    # Of the last message, in the stream of the site.
+    # Of the last message: in the stream of the site, and in that of the centre.
     Column("number", BigInteger),
+    Column("position", BigInteger),
     Column("dropped", BigInteger, nullable=False, server_default="0"),
     Column("dropped_at", Instant),
     Column("refused", BigInteger, nullable=False, server_default="0"),

@@ -32,6 +32,7 @@ def upgrade() -> None:
         "collected_site",
         sa.Column("site", exact_text(64), primary_key=True),
         sa.Column("number", sa.BigInteger),
+        sa.Column("position", sa.BigInteger),
         sa.Column("dropped", sa.BigInteger, nullable=False, server_default="0"),
         sa.Column("dropped_at", Instant),
         sa.Column("refused", sa.BigInteger, nullable=False, server_default="0"),
