@@ -58,7 +58,12 @@ async def _fleet(database: Database, centre: NatsServer, site: NatsServer, switc
     fleet, tracker, writer = Fleet(switches, ROWS), Tracker(), ReadingWriter(database)
     ids = [_add(database, number) for number in range(switches)]
     at_site = BusSettings(url=site.url, user="collector", password=COLLECTOR)
-    at_centre = BusSettings(url=centre.url, user="centre", password=CENTRE)
+    at_centre = BusSettings(
+        url=f"tls://127.0.0.1:{centre.port}",
+        user="centre",
+        password=CENTRE,
+        ca_file=centre.directory / "tls" / "ca.pem",
+    )
     async with (
         connected(at_site, "bench", "_INBOX_Island") as near,
         connected(at_centre, "bench", "_INBOX_centre") as far,

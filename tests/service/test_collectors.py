@@ -3,6 +3,7 @@
 import asyncio
 import signal
 import socket
+import ssl
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -24,7 +25,7 @@ from kiteroll.client import (
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import DeviceSilent
 from kiteroll.schemas.api import NewCollector
-from tests.support.cluster import CENTRE, COLLECTOR, CollectorProcess, Line, NatsServer
+from tests.support.cluster import COLLECTOR, CollectorProcess, Line, NatsServer, bus_of_centre
 from tests.support.harness import Lab, Service, read_again, wait_until
 from tests.support.ports import free_tcp_port
 
@@ -42,8 +43,7 @@ class Cluster:
         self.site.be_site(SITE, self.line.port)
         for engine in (self.centre, self.site):
             engine.start()
-        bus = {"URL": self.centre.url, "USER": "centre", "PASSWORD": CENTRE}
-        environment = {f"KITEROLL_BUS_{name}": value for name, value in bus.items()}
+        environment = bus_of_centre(self.centre)
         self.service = Service(directory / "service", free_tcp_port(), environment=environment)
         self.service.start()
         self.collectors = [
@@ -171,7 +171,7 @@ def test_a_site_says_nothing_for_others(cluster: Cluster) -> None:
         assert "unknown collector" not in cluster.service.log, (
             "a site is not heard on the subjects of another"
         )
-    assert b"Authorization Violation" in _signing_in(cluster.centre.port, b"centre", b"guessed")
+    assert b"Authorization Violation" in _signing_in(cluster.centre, b"centre", b"guessed")
 
 
 async def _publish(url: str, *messages: bytes) -> None:
@@ -188,9 +188,11 @@ async def _speak_as(url: str, site: str) -> None:
     await client.close()
 
 
-def _signing_in(port: int, user: bytes, password: bytes) -> bytes:
+def _signing_in(engine: NatsServer, user: bytes, password: bytes) -> bytes:
     """What a NATS server answers."""
-    with socket.create_connection(("127.0.0.1", port), 5) as wire:
-        wire.recv(4096)
-        wire.sendall(b'CONNECT {"verbose":true,"user":"%s","pass":"%s"}\r\n' % (user, password))
-        return wire.recv(4096)
+    context = ssl.create_default_context(cafile=engine.directory / "tls" / "ca.pem")
+    with socket.create_connection(("127.0.0.1", engine.port), 5) as plain:
+        plain.recv(4096)
+        with context.wrap_socket(plain, server_hostname="127.0.0.1") as wire:
+            wire.sendall(b'CONNECT {"verbose":true,"user":"%s","pass":"%s"}\r\n' % (user, password))
+            return wire.recv(4096)

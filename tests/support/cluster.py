@@ -26,6 +26,7 @@ class NatsServer:
     port: int = field(default_factory=free_tcp_port)
     leaf_port: int = field(default_factory=free_tcp_port)
     process: "subprocess.Popen[bytes] | None" = None
+    _environment: dict[str, str] = field(default_factory=dict)
 
     @property
     def url(self) -> str:
@@ -36,33 +37,25 @@ class NatsServer:
         return (self.directory / f"{self.name}.log").read_text()
 
     def be_centre(self, sites: list[str]) -> None:
-        passwords = {server_config.CENTRE_USER: CENTRE, **dict.fromkeys(sites, SITE)}
-        self._write(
-            server_config.centre(
-                sites,
-                passwords,
-                listen=f"127.0.0.1:{self.port}",
-                leaf_listen=f"127.0.0.1:{self.leaf_port}",
-                store=str(self.directory / self.name),
-            )
-        )
+        self._environment = {server_config.CENTRE_PASSWORD: CENTRE}
+        self._environment |= {server_config.site_password(site): SITE for site in sites}
+        listen, leaf_listen = f"127.0.0.1:{self.port}", f"127.0.0.1:{self.leaf_port}"
+        store = str(self.directory / self.name)
+        tls = str(_make_certificate(self.directory / "tls").parent)
+        self._write(server_config.centre(sites, listen=listen, leaf_listen=leaf_listen, store=store, tls=tls))
 
     def be_site(self, site: str, centre_port: int) -> None:
-        passwords = {site: SITE, server_config.COLLECTOR_USER: COLLECTOR}
-        self._write(
-            server_config.site(
-                site,
-                f"127.0.0.1:{centre_port}",
-                passwords,
-                listen=f"127.0.0.1:{self.port}",
-                store=str(self.directory / self.name),
-            )
-        )
+        url = server_config.site_url(site, f"127.0.0.1:{centre_port}", SITE, tls=True)
+        self._environment = {server_config.SITE_URL: url, server_config.COLLECTOR_PASSWORD: COLLECTOR}
+        store = str(self.directory / self.name)
+        tls = str(self.directory / "tls")
+        self._write(server_config.site(site, listen=f"127.0.0.1:{self.port}", store=store, tls=tls))
 
     def start(self) -> None:
         with (self.directory / f"{self.name}.log").open("ab") as log:
             command = ["nats-server", "-c", str(self.directory / f"{self.name}.conf")]
-            self.process = subprocess.Popen(command, stdout=log, stderr=log)
+            environment = {**os.environ, **self._environment}
+            self.process = subprocess.Popen(command, stdout=log, stderr=log, env=environment)
         wait_until(self._listens, f"the message engine {self.name}")
 
     def kill(self) -> None:
@@ -80,6 +73,29 @@ class NatsServer:
 
     def _write(self, text: str) -> None:
         (self.directory / f"{self.name}.conf").write_text(text)
+
+
+def _make_certificate(directory: Path) -> Path:
+    """Of a server on loopback, its own authority. Returns the file of the authority."""
+    authority = directory / "ca.pem"
+    if not authority.exists():
+        directory.mkdir()
+        files = ["-keyout", str(directory / "server.key"), "-out", str(directory / "server.pem")]
+        key = ["-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:prime256v1", "-nodes", "-days", "2"]
+        name = ["-subj", "/CN=tarn", "-addext", "subjectAltName=IP:127.0.0.1"]
+        subprocess.run(["openssl", "req", "-x509", *key, *name, *files], check=True, capture_output=True)
+        authority.write_bytes((directory / "server.pem").read_bytes())
+    return authority
+
+
+def bus_of_centre(engine: NatsServer) -> dict[str, str]:
+    """Environment of a service that speaks to it, over TLS."""
+    return {
+        "KITEROLL_BUS_URL": f"tls://127.0.0.1:{engine.port}",
+        "KITEROLL_BUS_USER": server_config.CENTRE_USER,
+        "KITEROLL_BUS_PASSWORD": CENTRE,
+        "KITEROLL_BUS_CA_FILE": str(engine.directory / "tls" / "ca.pem"),
+    }
 
 
 @dataclass

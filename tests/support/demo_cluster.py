@@ -20,7 +20,7 @@ from kiteroll.client import (
     readings,
 )
 from kiteroll.schemas.api import NewCollector
-from tests.support.cluster import CENTRE, COLLECTOR, CollectorProcess, Line, NatsServer
+from tests.support.cluster import COLLECTOR, CollectorProcess, Line, NatsServer, bus_of_centre
 from tests.support.galera import Galera
 from tests.support.harness import Lab, Service
 from tests.support.ports import free_tcp_port, free_udp_port
@@ -46,8 +46,7 @@ class DemoCluster:
             for one in (1, 2)
         ]
         self.database = Galera()
-        bus = {"URL": self.centre.url, "USER": "centre", "PASSWORD": CENTRE}
-        environment = {f"KITEROLL_BUS_{name}": value for name, value in bus.items()}
+        environment = bus_of_centre(self.centre)
         environment |= {"KITEROLL_DATABASE_URL": self.database.url, "KITEROLL_DATABASE_STANDBY": "true"}
         self.services = [
             Service(directory / f"service-{number}", one or free_tcp_port(), environment=environment)

@@ -193,7 +193,7 @@ function NewCollector() {
         <Labelled label="Name" value={name} onChange={setName} />
         <Labelled label="Site, as its switches name it" value={site} onChange={setSite} />
         <Labelled
-          label="Key, as `kiteroll collector key` prints it"
+          label="Key, as “kiteroll collector key” prints it"
           fontFamily="mono"
           width="420px"
           value={key}

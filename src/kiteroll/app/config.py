@@ -344,6 +344,7 @@ ENVIRONMENT = {
     "KITEROLL_BUS_URL": ("bus", "url"),
     "KITEROLL_BUS_USER": ("bus", "user"),
     "KITEROLL_BUS_PASSWORD": ("bus", "password"),
+    "KITEROLL_BUS_CA_FILE": ("bus", "ca_file"),
 }
 """Environment variables and the settings they stand for; they win over the file."""
 

@@ -1,5 +1,6 @@
 """The centre's side of the bus: readings of every site, and what collectors say and ask."""
 
+import logging
 import secrets
 from collections.abc import AsyncIterator, Awaitable, Callable
 from dataclasses import dataclass
@@ -8,7 +9,7 @@ from typing import TYPE_CHECKING
 from pydantic import BaseModel
 
 from kiteroll.bus import names
-from kiteroll.bus.connection import ANSWER_S, answered, stream_settings
+from kiteroll.bus.connection import ANSWER_S, answered, failing, stream_settings
 from kiteroll.bus.messages import Answer, Asked, AskForTargets, Status, decode, encode
 from kiteroll.bus.settings import BusSettings
 from kiteroll.core.errors import Invalid
@@ -18,6 +19,7 @@ if TYPE_CHECKING:
     from nats.aio.msg import Msg
 
 
+log = logging.getLogger(__name__)
 _AT_ONCE = 64
 """Readings fetched together."""
 _FETCH_S = 2.0
@@ -80,14 +82,14 @@ class CentreBus:
         except NotFoundError:
             info = await answered(self._stream.add_stream(**wanted), f"making the stream of {site}")
         except Exception as wrong:
-            await answered(_raise(wrong), f"the stream of {site}")
+            await answered(failing(wrong), f"the stream of {site}")
         known = after is not None and after <= info.state.last_seq
         try:
             await self._stream.delete_consumer(names.stream(token), self._consumer)
         except NotFoundError:
             pass
         except Exception as wrong:
-            await answered(_raise(wrong), f"the consumer of {site}")
+            await answered(failing(wrong), f"the consumer of {site}")
         consumer = ConsumerConfig(
             durable_name=self._consumer,
             deliver_policy=DeliverPolicy.BY_START_SEQUENCE if known else DeliverPolicy.ALL,
@@ -109,7 +111,7 @@ class CentreBus:
         except NotFoundError:
             return
         except Exception as wrong:
-            await answered(_raise(wrong), f"removing the stream of {site}")
+            await answered(failing(wrong), f"removing the stream of {site}")
 
     async def readings(self, site: str) -> AsyncIterator[list[Message]]:
         """Without end, in order, some at a time; they come again unless they are confirmed. Raises
@@ -126,7 +128,7 @@ class CentreBus:
                 yield []
                 continue
             except Exception as wrong:
-                await answered(_raise(wrong), f"fetching the readings of {site}")
+                await answered(failing(wrong), f"fetching the readings of {site}")
                 raise AssertionError from wrong
             yield [
                 Message(one.data, one.subject, _number(one), one.metadata.sequence.stream, one)
@@ -178,9 +180,6 @@ class CentreBus:
 
 def _bounded(work: Callable[["Msg"], Awaitable[None]]) -> Callable[["Msg"], Awaitable[None]]:
     """One message that is wrong, or could not be answered, is nobody else's."""
-    import logging
-
-    log = logging.getLogger(__name__)
 
     async def guarded(message: "Msg") -> None:
         try:
@@ -192,10 +191,6 @@ def _bounded(work: Callable[["Msg"], Awaitable[None]]) -> Callable[["Msg"], Awai
             log.exception("a message of a collector", extra={"event": "bus.bug", "subject": message.subject})
 
     return guarded
-
-
-async def _raise(error: Exception) -> None:
-    raise error
 
 
 def _number(message: "Msg") -> int | None:

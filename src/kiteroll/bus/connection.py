@@ -98,6 +98,11 @@ async def answered(asking: Awaitable[T], what: str) -> T:
         raise BusUnavailable(f"the message engine: {what}: {wrong or type(wrong).__name__}") from wrong
 
 
+async def failing(error: Exception) -> None:
+    """For `answered`: an error that was caught among others."""
+    raise error
+
+
 def shown(url: str) -> str:
     """Without user and password."""
     return ",".join(one.strip().rpartition("@")[2] for one in url.split(","))

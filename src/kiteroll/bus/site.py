@@ -3,15 +3,14 @@
 import asyncio
 import time
 from collections.abc import Awaitable, Callable
-from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING
 
 from kiteroll.bus import names
-from kiteroll.bus.connection import ANSWER_S, answered, stream_settings
+from kiteroll.bus.connection import ANSWER_S, answered, failing, stream_settings
 from kiteroll.bus.messages import Answer, Asked, AskForTargets, Heard, Read, Sent, Status, decode, encode
 from kiteroll.bus.settings import BusSettings
-from kiteroll.core.errors import BusUnavailable, Invalid
+from kiteroll.core.errors import Invalid
 
 if TYPE_CHECKING:
     from nats.aio.client import Client
@@ -22,12 +21,6 @@ LEASE_S = 10.0
 """A collector that does not renew its lease for so long has lost it to the standby."""
 
 
-@dataclass(slots=True)
-class _Held:
-    revision: int
-    renewed_at: float
-
-
 class SiteBus:
     def __init__(self, client: "Client", settings: BusSettings, site: str, collector: str) -> None:
         self._client = client
@@ -35,7 +28,8 @@ class SiteBus:
         self._settings = settings
         self._token = names.site_token(site)
         self._collector = collector
-        self._held: _Held | None = None
+        self._revision: int | None = None
+        """Of our lease; None while we have none."""
 
     async def prepare(self) -> None:
         """The stream and the bucket of the site, where they are not there yet. Raises BusUnavailable."""
@@ -114,36 +108,27 @@ class SiteBus:
         await answered(self._client.publish(names.answers(self._token), encode(answer)), "answering")
 
     async def hold_lease(self) -> bool:
-        """Whether this collector is the one that reads, for at least another half of LEASE_S. Raises
-        BusUnavailable when the site's own server is away: then nobody can take it over either."""
+        """Whether this collector is the one that reads. Raises BusUnavailable when the site's own server is
+        away: then nobody can take it over either."""
         from nats.js.errors import BadRequestError, KeyWrongLastSequenceError, NotFoundError
 
-        began = time.monotonic()
-        value = self._collector.encode()
         try:
-            bucket = await answered(self._stream.key_value(names.lease(self._token)), "the lease")
-            if self._held is None:
-                revision = await bucket.create("reads", value)
+            bucket = await self._stream.key_value(names.lease(self._token))
+            if self._revision is None:
+                self._revision = await bucket.create("reads", self._collector.encode())
             else:
-                revision = await bucket.update("reads", value, last=self._held.revision)
+                value = self._collector.encode()
+                self._revision = await bucket.update("reads", value, last=self._revision)
         except (KeyWrongLastSequenceError, BadRequestError, NotFoundError):
-            self._held = None  # somebody else has it, or ours ran out
+            self._revision = None  # somebody else has it, or ours ran out
             return False
         except Exception as wrong:
-            if isinstance(wrong, BusUnavailable):
-                raise
-            raise BusUnavailable(f"the message engine: the lease: {wrong or type(wrong).__name__}") from wrong
-        self._held = _Held(revision, began)
+            await answered(failing(wrong), "the lease of the site")
         return True
-
-    @property
-    def lease_ran_out(self) -> bool:
-        """Whether a standby may have taken it over meanwhile."""
-        return self._held is None or time.monotonic() - self._held.renewed_at > LEASE_S / 2
 
     async def release_lease(self) -> None:
         """So that the standby need not wait. Raises BusUnavailable."""
-        if self._held is not None:
+        if self._revision is not None:
             bucket = await answered(self._stream.key_value(names.lease(self._token)), "the lease")
             await answered(bucket.purge("reads"), "the lease")
-            self._held = None
+            self._revision = None

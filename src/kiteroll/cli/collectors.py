@@ -12,7 +12,7 @@ from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
 from kiteroll.client import add_collector, collected_sites, collectors, remove_collector
-from kiteroll.core.errors import ConfigError, Invalid
+from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
 if TYPE_CHECKING:
@@ -69,10 +69,11 @@ def add_commands(commands: Any) -> None:
         "nats-config",
         run_nats_config,
         "print the configuration of a NATS server: of the centre, or of a site",
-        detail="Passwords are read from the environment of the NATS server: KITEROLL_CENTRE and, of sites,\n"
-        "KITEROLL_SITE_ and the name in capitals; at a site KITEROLL_SITE and KITEROLL_COLLECTOR.\n"
+        detail="Passwords are variables of the NATS server's environment: KITEROLL_CENTRE and, of sites,\n"
+        "KITEROLL_SITE_ and the name in capitals; at a site KITEROLL_COLLECTOR, and KITEROLL_SITE_URL,\n"
+        "which says where the centre is and as whom to sign in.\n"
         "  kiteroll collector nats-config --site Island --site Quays > centre.conf\n"
-        "  kiteroll collector nats-config --at Island --centre nats.tarn.example:7422 > island.conf",
+        "  kiteroll collector nats-config --at Island > island.conf",
     )
     one.add_argument(
         "--site",
@@ -82,7 +83,6 @@ def add_commands(commands: Any) -> None:
         help="for the centre: a site that connects to it",
     )
     one.add_argument("--at", metavar="SITE", help="for this site")
-    one.add_argument("--centre", metavar="HOST:PORT", help="where the centre's server hears sites")
     one.add_argument("--store", default="/var/lib/nats", metavar="DIR", help="(default /var/lib/nats)")
     one.add_argument(
         "--tls", default="", metavar="DIR", help="directory of server.pem, server.key and ca.pem"
@@ -168,19 +168,12 @@ def run_nats_config(context: Context) -> Exit:
 
     args = context.args
     if bool(args.at) == bool(args.site):
-        raise Invalid("say --site for each site that connects to the centre, or --at SITE --centre HOST:PORT")
+        raise Invalid("say --site for each site that connects to the centre, or --at SITE for one of them")
     if args.at:
-        if not args.centre:
-            raise ConfigError("options", ("it takes HOST:PORT of the centre's server @ --centre",))
-        passwords = {args.at: "$KITEROLL_SITE", server_config.COLLECTOR_USER: "$KITEROLL_COLLECTOR"}
-        text = server_config.site(args.at, args.centre, passwords, store=args.store, tls=args.tls)
+        text = server_config.site(args.at, store=args.store, tls=args.tls)
+        url = server_config.site_url(args.at, "HOST:7422", "PASSWORD", tls=bool(args.tls))
+        context.out.note(f"{server_config.SITE_URL} is to be {url}")
     else:
-        passwords = {one: f"$KITEROLL_SITE_{_variable(one)}" for one in args.site}
-        passwords[server_config.CENTRE_USER] = "$KITEROLL_CENTRE"
-        text = server_config.centre(args.site, passwords, store=args.store, tls=args.tls)
+        text = server_config.centre(args.site, store=args.store, tls=args.tls)
     print(text, end="")
     return Exit.OK
-
-
-def _variable(site: str) -> str:
-    return "".join(one if one.isascii() and one.isalnum() else "_" for one in site).upper()
