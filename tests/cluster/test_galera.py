@@ -1,6 +1,7 @@
 """Two services, one of which stands by, on three MariaDB servers in a Galera cluster."""
 
 import signal
+import socket
 import threading
 import time
 from collections.abc import Iterator
@@ -91,6 +92,8 @@ def test_a_standby_goes_on_where_the_service_was_killed(galera: Galera, lab: Lab
     (tmp_path / "b" / "secrets.key").write_bytes((tmp_path / "a" / "secrets.key").read_bytes())
     services[1].start(wait=False)
     wait_until(lambda: "stands by" in services[1].log, "the second service to stand by")
+    with pytest.raises(OSError):
+        socket.create_connection(("127.0.0.1", services[1].port), 5)
     with services[0].client() as client:
         client.send(add_switch(lab.new_switch("quay-1")))
         read_again(client, "quay-1")

@@ -9,7 +9,7 @@ PAGES = (
     *("/", "/?q=02:1a:05", "/switches", "/switches/core-1?port=p4", "/vlans", "/vlans/30", "/compare"),
     *("/map?mac=02:1a:09:01:9e:4a", "/map?view=sites", "/findings", "/endpoints/02:1a:09:01:9e:4a"),
     *("/endpoints", "/switches?add=yes", "/switches/core-1?tab=readings", "/history/readings"),
-    *("/inventory/import", "/inventory/links"),
+    *("/inventory/import", "/inventory/links", "/inventory/collectors"),
 )
 IN_DARK = (
     *("/", "/switches/core-1?port=p4", "/map?view=sites", "/findings", "/endpoints/02:1a:09:01:9e:4a"),

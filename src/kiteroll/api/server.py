@@ -64,6 +64,15 @@ class _Server(uvicorn.Server):
         self.should_exit = True
 
 
+def _listen_first(config: Config, stack: ExitStack) -> list[socket.socket]:
+    """Before anything else is opened; but one that stands by listens only when it answers: whoever asks it
+    before is refused at once, and asks the other one. Raises Conflict or ConfigError."""
+    if not config.database.standby:
+        return stack.enter_context(listening(config.listen))
+    with listening(config.listen):
+        return []
+
+
 def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
     """Returns 0 after a stop that was asked for, 1 when the service could not go on.
 
@@ -93,12 +102,13 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
     with ExitStack() as stack:
         stack.callback(manager.stopping)
         check_who_hears(config.listen)
-        listeners = stack.enter_context(listening(config.listen))
+        listeners = _listen_first(config, stack)
         stack.enter_context(held(config.data_dir))
         tls = make_tls(config, clock.now())
         parts = build(config, clock, stack, on_must_stop)
         if parts.ingestor.latest_at is not None:
             clock.never_before(parts.ingestor.latest_at)
+        listeners = listeners or stack.enter_context(listening(config.listen))
         add_workers(parts, config, clock, stack, read_readings)
         if tls is not None:
             work = partial(periodic.every, _CERTIFICATE_S, clock, tls.reload_if_changed, "certificate")
