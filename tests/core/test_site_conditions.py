@@ -117,5 +117,8 @@ def test_switches_of_a_site_that_is_not_up_to_date_are_not_told_one_by_one() -> 
         (service(behind_since=NOW - MINUTE), set()),
         (service(silent_since=NOW - 2 * MINUTE), {FindingKind.SITE_NOT_READ}),
     ):
-        found = ConditionWatch(Thresholds()).detect(Facts(told), Topology({}), NOW)
-        assert {one.kind for one in found} == kinds
+        watch = ConditionWatch(Thresholds())
+        assert {
+            one.kind for one in watch.detect(Facts(ServiceCondition()), Topology({}), NOW - 4 * MINUTE)
+        } == set(), "the service has just begun: nobody read them while it was away"
+        assert {one.kind for one in watch.detect(Facts(told), Topology({}), NOW)} == kinds

@@ -32,7 +32,7 @@ from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.shared_addresses import is_shared
 from kiteroll.core.topology.roles import Topology
-from kiteroll.core.tracking.switch_health import SwitchCondition
+from kiteroll.core.tracking.switch_health import LATE_AFTER_INTERVALS, SwitchCondition, SwitchHealth
 
 CONDITIONS_EVERY = timedelta(seconds=10)
 _HELD_IPS_EVERY = timedelta(seconds=20)
@@ -41,11 +41,19 @@ _MAX_ADDRESSES = 5_000
 _MAX_PORTS = 500
 
 
+def had_time(switch: SwitchCondition, began_at: datetime, now: datetime) -> bool:
+    """Whether a switch that is late could have been read since the watch began: while the service was away,
+    nobody read it."""
+    late = switch.health(now) is SwitchHealth.LATE
+    return not late or now - began_at > LATE_AFTER_INTERVALS * switch.interval
+
+
 class ConditionWatch:
     def __init__(self, thresholds: Thresholds) -> None:
         self._thresholds = thresholds
         self._odd_ageing = LastingConditions()
         self._looked_at: datetime | None = None
+        self._began_at: datetime | None = None
         self._held_ips: Mapping[MacAddress, Sequence[HeldIp]] = {}
         self._held_ips_at: datetime | None = None
 
@@ -71,7 +79,8 @@ class ConditionWatch:
         conditions, service = facts.conditions(), facts.service()
         # Of a site whose readings are on their way nothing can be said yet: the site itself is told.
         late_sites = {one.site for one in service.sites if not one.up_to_date}
-        heard = [one for one in conditions if one.site not in late_sites]
+        began_at = self._began_at = self._began_at or now
+        heard = [one for one in conditions if one.site not in late_sites and had_time(one, began_at, now)]
         # A switch that was late when the last note of its site was made: not one whose reader was away since.
         as_of = {one.site: one.as_of for one in service.sites if one.as_of is not None}
         told = [
