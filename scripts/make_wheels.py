@@ -22,7 +22,17 @@ CLIENT = (
 )
 OF_THE_SERVICE = frozenset(
     f"cli/{name}.py"
-    for name in ("backup", "check", "demo", "doctor", "probe", "replay", "replay_files", "up")
+    for name in (
+        "backup",
+        "check",
+        "collector_role",
+        "demo",
+        "doctor",
+        "probe",
+        "replay",
+        "replay_files",
+        "up",
+    )
 )
 """Commands that need more than the client."""
 _CLIENT_NEEDS = ("httpx", "pydantic", "rich")

@@ -36,7 +36,7 @@ EXCEPTIONS = {
     "cli/doctor.py": {"app"},  # the same
     "cli/check.py": {"api", "app"},  # looks at what the service would use
     "cli/up.py": {"api", "app"},  # starts the service
-    "cli/collectors.py": {"app", "bus", "collector"},  # is the collector
+    "cli/collector_role.py": {"app", "bus", "collector"},  # is the collector
     "cli/demo.py": {"api", "app"},  # the same
     "lab/__main__.py": {"schemas"},  # prints its past as reading documents
 }
