@@ -202,10 +202,9 @@ function Occurrences({ one }: { one: Finding }) {
   const end = one.cleared_at ? Date.parse(one.cleared_at) : now;
   const bins = occurrences(one, end, BINS);
   const most = Math.max(...bins.map((bin) => bin.count), 1);
-  const quiet = Math.min(
-    BINS,
-    (BINS * (end - Date.parse(one.last_at))) / Math.max(1, end - (bins[0]?.from ?? end)),
-  );
+  // Its clock may be a moment ahead of ours.
+  const since = Math.max(0, end - Date.parse(one.last_at));
+  const quiet = Math.min(BINS, (BINS * since) / Math.max(1, end - (bins[0]?.from ?? end)));
   const over = one.state === "cleared";
   return (
     <>
@@ -219,7 +218,7 @@ function Occurrences({ one }: { one: Finding }) {
             height="60px"
             preserveAspectRatio="none"
             role="img"
-            aria-label={`evidence over time, none in the last ${span(end - Date.parse(one.last_at))}`}
+            aria-label={`evidence over time, none in the last ${span(since)}`}
           >
             {bins.map((bin, at) => (
               <chakra.rect

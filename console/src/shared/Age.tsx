@@ -22,16 +22,22 @@ function subscribe(tell: () => void): () => void {
   };
 }
 
+/** The same until a second has passed, also while nobody has subscribed yet. */
+function current(): number {
+  if (!timer && Date.now() - now > 1000) now = Date.now();
+  return now;
+}
+
 /** Milliseconds since the epoch, refreshed every second, for everything that shows an age. */
 export function useNow(): number {
-  return useSyncExternalStore(subscribe, () => now);
+  return useSyncExternalStore(subscribe, current);
 }
 
 /** Drawn again only when its words differ, not every second. */
 export function Age({ at, ago = false }: { at: string | null | undefined; ago?: boolean }) {
   const past = useAt();
   const words = useSyncExternalStore(subscribe, () =>
-    at ? span((past ? Date.parse(past) : now) - Date.parse(at)) : "never",
+    at ? span((past ? Date.parse(past) : current()) - Date.parse(at)) : "never",
   );
   if (!at) return <span>never</span>;
   return (
