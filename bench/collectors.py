@@ -14,7 +14,7 @@ from typing import TypeVar
 
 from tests.support.cluster import CENTRE, COLLECTOR, NatsServer
 
-from bench.fleet import START, Fleet
+from bench.fleet import Fleet, add_switch
 from bench.measure import row
 from kiteroll.bus.centre import CentreBus
 from kiteroll.bus.connection import connected
@@ -23,7 +23,6 @@ from kiteroll.bus.settings import BusSettings
 from kiteroll.bus.site import SiteBus
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.tracking.tracker import Tracker
-from kiteroll.store import inventory
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
@@ -56,7 +55,7 @@ def main() -> None:
 
 async def _fleet(database: Database, centre: NatsServer, site: NatsServer, switches: int) -> None:
     fleet, tracker, writer = Fleet(switches, ROWS), Tracker(), ReadingWriter(database)
-    ids = [_add(database, number) for number in range(switches)]
+    ids = [add_switch(database, number, "Island") for number in range(switches)]
     at_site = BusSettings(url=site.url, user="collector", password=COLLECTOR)
     at_centre = BusSettings(
         url=f"tls://127.0.0.1:{centre.port}",
@@ -99,12 +98,6 @@ async def _fleet(database: Database, centre: NatsServer, site: NatsServer, switc
                 f"{1000 * (receiving + opening) / switches:.2f}, tracker and records "
                 f"{1000 * writing / switches:.2f}; {octets / 1000:.1f} kB; sent {switches / wall:.0f}/s",
             )
-
-
-def _add(database: Database, number: int) -> int:
-    values = {"name": f"switch-{number}", "host": "127.0.0.1", "udp_port": 161, "in_groups": []}
-    more = {"notes": "", "credential_sealed": b"", "interval_s": 300, "enabled": True, "site": "Island"}
-    return database.run(inventory.add_switch, START, **values, **more).id
 
 
 async def _send(bus: SiteBus, reads: Sequence[Read]) -> None:

@@ -4,10 +4,19 @@ import random
 from datetime import UTC, datetime, timedelta
 
 from kiteroll.core.model.reading import Device, Oper, Port, Reading, key_of
+from kiteroll.store import inventory
+from kiteroll.store.database import Database
 
 START = datetime(2026, 5, 4, tzinfo=UTC)
 BEAT = timedelta(minutes=5)
 PORTS = tuple(Port(number=number, name=f"p{number}", oper=Oper.UP) for number in range(1, 49))
+
+
+def add_switch(database: Database, number: int, site: str = "") -> int:
+    """Into the inventory; returns its id."""
+    values = {"name": f"switch-{number}", "host": "127.0.0.1", "udp_port": 161, "in_groups": [], "site": site}
+    more = {"notes": "", "credential_sealed": b"", "interval_s": 300, "enabled": True}
+    return database.run(inventory.add_switch, START, **values, **more).id
 
 
 class Fleet:

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from sqlalchemy import text
 
-from bench.fleet import START, Fleet
+from bench.fleet import Fleet, add_switch
 from bench.measure import row
 from kiteroll.core.tracking.tracker import Tracker
 from kiteroll.store import inventory
@@ -34,21 +34,7 @@ def main() -> None:
 
 def _rounds(database: Database) -> None:
     fleet, tracker, recorder = Fleet(SWITCHES, ROWS), Tracker(), ReadingWriter(database)
-    ids = [
-        database.run(
-            inventory.add_switch,
-            START,
-            name=f"switch-{number}",
-            host="127.0.0.1",
-            udp_port=161,
-            in_groups=[],
-            notes="",
-            credential_sealed=b"",
-            interval_s=300,
-            enabled=True,
-        ).id
-        for number in range(SWITCHES)
-    ]
+    ids = [add_switch(database, number) for number in range(SWITCHES)]
     steps = (
         ("first round, all new", lambda: None),
         ("unchanged", lambda: None),

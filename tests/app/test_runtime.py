@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from kiteroll.app import runtime
+from kiteroll.app import runtime, storage
 from kiteroll.app.config import Config, DatabaseSettings, DnsSettings, ImportSettings, NotificationSettings
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Conflict, KiteRollError
@@ -48,7 +48,7 @@ def test_a_start_that_fails_half_way_leaves_no_private_server_behind(
     def fail(*_: object) -> None:
         raise KiteRollError("the migration failed")
 
-    monkeypatch.setattr(runtime, "migrate", fail)
+    monkeypatch.setattr(storage, "migrate", fail)
     config = Config(data_dir=tmp_path / "data")
     with pytest.raises(KiteRollError, match="the migration failed"), ExitStack() as stack:
         runtime.build(config, SystemClock(), stack, lambda: None)

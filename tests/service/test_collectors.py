@@ -12,7 +12,7 @@ import nats
 import pytest
 
 from kiteroll.bus import names
-from kiteroll.bus.messages import Read, Sent, decode, encode, read_of
+from kiteroll.bus.messages import Read, Sent, encode, read_of
 from kiteroll.client import (
     add_collector,
     add_switch,
@@ -25,7 +25,7 @@ from kiteroll.client import (
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import DeviceSilent
 from kiteroll.schemas.api import NewCollector
-from tests.support.cluster import COLLECTOR, CollectorProcess, Line, NatsServer, bus_of_centre
+from tests.support.cluster import COLLECTOR, CollectorProcess, Line, NatsServer, bus_of_centre, kept_at
 from tests.support.harness import Lab, Service, read_again, wait_until
 from tests.support.ports import free_tcp_port
 
@@ -57,18 +57,7 @@ class Cluster:
 
     def at_site(self) -> list[Read]:
         """Every reading that the message engine of the site took."""
-        return asyncio.run(self._at_site())
-
-    async def _at_site(self) -> list[Read]:
-        client = await nats.connect(self.site.url, user="collector", password=COLLECTOR)
-        found, stream = [], names.stream(names.site_token(SITE))
-        state = (await client.jetstream().stream_info(stream)).state
-        for number in range(state.first_seq, state.last_seq + 1):
-            message = await client.jetstream().get_msg(stream, number)
-            sent = decode(Sent, message.data or b"")
-            found += [sent.read] if sent.read is not None else []
-        await client.close()
-        return found
+        return kept_at(self.site, SITE)
 
     def in_records(self) -> list[tuple[str, datetime]]:
         with self.service.client() as client:

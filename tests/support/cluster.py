@@ -1,5 +1,6 @@
 """Message engines and collectors as processes of their own, as their users start them."""
 
+import asyncio
 import os
 import signal
 import socket
@@ -10,7 +11,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from kiteroll.bus import server_config
+import nats
+
+from kiteroll.bus import names, server_config
+from kiteroll.bus.messages import Read, Sent, decode
 from tests.support.harness import wait_until
 from tests.support.ports import free_tcp_port
 
@@ -96,6 +100,23 @@ def bus_of_centre(engine: NatsServer) -> dict[str, str]:
         "KITEROLL_BUS_PASSWORD": CENTRE,
         "KITEROLL_BUS_CA_FILE": str(engine.directory / "tls" / "ca.pem"),
     }
+
+
+def kept_at(engine: NatsServer, site: str) -> list[Read]:
+    """Every reading that the message engine of a site acknowledged to a collector."""
+    return asyncio.run(_kept(engine.url, names.stream(names.site_token(site))))
+
+
+async def _kept(url: str, stream: str) -> list[Read]:
+    client = await nats.connect(url, user="collector", password=COLLECTOR)
+    found: list[Read] = []
+    source = await client.jetstream().subscribe(stream=stream, ordered_consumer=True, subject=">")
+    left = (await client.jetstream().stream_info(stream)).state.messages
+    for _ in range(left):
+        sent = decode(Sent, (await source.next_msg(timeout=10)).data)
+        found += [sent.read] if sent.read is not None else []
+    await client.close()
+    return found
 
 
 @dataclass

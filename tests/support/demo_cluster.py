@@ -1,16 +1,12 @@
 """Tarn Ferries with sites that collectors read, and two services, of which one stands by, on a cluster of
 databases: each part a process of its own on loopback."""
 
-import asyncio
 import shutil
 import signal
 from datetime import datetime
 from pathlib import Path
 
-import nats
-
-from kiteroll.bus import names
-from kiteroll.bus.messages import Read, Sent, decode
+from kiteroll.bus.messages import Read
 from kiteroll.client import (
     ServiceError,
     ServiceUnreachable,
@@ -20,7 +16,7 @@ from kiteroll.client import (
     readings,
 )
 from kiteroll.schemas.api import NewCollector
-from tests.support.cluster import COLLECTOR, CollectorProcess, Line, NatsServer, bus_of_centre
+from tests.support.cluster import CollectorProcess, Line, NatsServer, bus_of_centre, kept_at
 from tests.support.galera import Galera
 from tests.support.harness import Lab, Service
 from tests.support.ports import free_tcp_port, free_udp_port
@@ -87,7 +83,7 @@ class DemoCluster:
 
     def kept_at(self, site: str) -> list[Read]:
         """Every reading that the message engine of a site acknowledged to a collector."""
-        return asyncio.run(_kept(self.engines[site].url, names.stream(names.site_token(site))))
+        return kept_at(self.engines[site], site)
 
     def recorded(self, site: str) -> list[tuple[str, datetime]]:
         """Switch and instant of every try at reading a switch of the site that is in the records."""
@@ -110,15 +106,3 @@ class DemoCluster:
         for engine in (*self.engines.values(), self.centre):
             if engine.process is not None and engine.process.poll() is None:
                 engine.kill()
-
-
-async def _kept(url: str, stream: str) -> list[Read]:
-    client = await nats.connect(url, user="collector", password=COLLECTOR)
-    found: list[Read] = []
-    source = await client.jetstream().subscribe(stream=stream, ordered_consumer=True, subject=">")
-    left = (await client.jetstream().stream_info(stream)).state.messages
-    for _ in range(left):
-        sent = decode(Sent, (await source.next_msg(timeout=10)).data)
-        found += [sent.read] if sent.read is not None else []
-    await client.close()
-    return found

@@ -22,9 +22,9 @@ class CollectorTargets:
 
     def of_site(self, site: str, version: str, at: datetime) -> bytes:
         """In clear: credentials are among it. Raises StorageUnavailable."""
-        rows = [row for row in self._database.run(inventory.all_switches) if row.site == site]
+        rows = self._database.run(inventory.all_switches)
         limit = self._database.run(sites.site_limits).get(site)
-        assigned = (self._assigned(row) for row in rows if row.enabled and row.source != "files")
+        assigned = (self._assigned(row) for row in rows if row.site == site and row.is_read)
         switches = [one for one in assigned if one is not None]
         return encode(Targets(targets=version, made_at=at, site=site, at_once=limit, switches=switches))
 

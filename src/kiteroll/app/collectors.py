@@ -137,18 +137,11 @@ class Collectors:
 
     # What comes over the bus.
 
-    def site_of(self, token: str) -> str:
-        """Raises Invalid for one that no collector is of."""
-        for site in self._sites:
-            if names.site_token(site) == token:
-                return site
-        raise Invalid(f"no site with collectors is called {token!r} on the bus")
-
     def heard(self, token: str, status: Status) -> Heard:
         """A collector said how it is. Raises StorageUnavailable."""
         now = self._clock.now()
-        one = self._collectors.get(status.collector)
-        if one is None or names.site_token(one.site) != token:
+        one = self._of_site(token, status.collector)
+        if one is None:
             why = f"no collector {status.collector} of this site is known here: `kiteroll collector add`"
             if status.collector not in self._strangers and len(self._strangers) < _STRANGERS_TOLD:
                 self._strangers.add(status.collector)
@@ -172,11 +165,16 @@ class Collectors:
     def targets_for(self, token: str, name: str) -> bytes:
         """What a collector is to read, sealed for it. Raises Invalid for one that is not of this site,
         StorageUnavailable."""
-        one = self._collectors.get(name)
-        if one is None or names.site_token(one.site) != token:
+        one = self._of_site(token, name)
+        if one is None:
             raise Invalid(f"no collector {name} of this site is known here")
         plain = self._make_targets(one.site, self._sites[one.site].version, self._clock.now())
         return seal(one.public_key, one.name, plain)
+
+    def _of_site(self, token: str, name: str) -> Collector | None:
+        """None for one that is not of the site a message came from."""
+        one = self._collectors.get(name)
+        return one if one is not None and names.site_token(one.site) == token else None
 
     def position(self, site: str) -> int | None:
         """Of the last message that was stored, in the stream of the centre; None: there was none."""

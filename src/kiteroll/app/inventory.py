@@ -337,13 +337,12 @@ class Inventory:
     def assign(self, row: SwitchRow, due_at: datetime | None = None) -> None:
         self._targets.pop(row.id, None)
         before = self._sites_elsewhere.pop(row.id, None)
-        is_read = row.enabled and row.source != "files"
-        now = row.site if is_read and self._elsewhere(row.site) else None
+        now = row.site if row.is_read and self._elsewhere(row.site) else None
         if now is not None:
             self._sites_elsewhere[row.id] = now
-        for site in {before, now} - {None}:
-            self._on_elsewhere(site or "")
-        if not is_read or now is not None:
+        for site in filter(None, {before, now}):
+            self._on_elsewhere(site)
+        if not row.is_read or now is not None:
             self._poller.dismiss(row.id)
             return
         try:

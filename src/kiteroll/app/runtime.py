@@ -15,8 +15,6 @@ from dataclasses import dataclass
 from datetime import timedelta
 from functools import partial
 
-from sqlalchemy.engine import URL
-
 from kiteroll.app import config as settings
 from kiteroll.app.access.access_book import RELOAD_S, AccessBook
 from kiteroll.app.access.accounts import Accounts
@@ -36,7 +34,7 @@ from kiteroll.app.alerts.sender import AlertSender
 from kiteroll.app.collector_targets import CollectorTargets
 from kiteroll.app.collectors import Collectors
 from kiteroll.app.csv_mappings import CsvMappings
-from kiteroll.app.database_watch import PATIENCE_S, DatabaseWatch
+from kiteroll.app.database_watch import DatabaseWatch
 from kiteroll.app.device_links import DeviceLinks
 from kiteroll.app.enrolment import Enrolment
 from kiteroll.app.events import EventBus, ReadingStored
@@ -82,6 +80,7 @@ from kiteroll.app.runtime_settings import RuntimeSettings
 from kiteroll.app.saved_queries import SavedQueries
 from kiteroll.app.service_watch import ServiceWatch
 from kiteroll.app.shared_addresses import SharedAddresses
+from kiteroll.app.storage import Storage, open_storage
 from kiteroll.app.supervisor import Supervisor
 from kiteroll.app.switch_reads import SwitchReads
 from kiteroll.app.topology_view import TopologyView
@@ -96,35 +95,13 @@ from kiteroll.app.workers.reverse_dns import ReverseDnsWorker
 from kiteroll.clock import Clock
 from kiteroll.collect.notification_listener import LocalEngine
 from kiteroll.collect.poller import Poller
-from kiteroll.core.errors import ConfigError, StorageUnavailable
 from kiteroll.core.port_actions.sweep import parse_network
 from kiteroll.core.topology.refresh import FACTS_MAX_AGE
-from kiteroll.store import rounds
-from kiteroll.store.database import Database
-from kiteroll.store.database_lease import DatabaseLease
-from kiteroll.store.migrate import migrate
-from kiteroll.store.private_server import PrivateServer
-from kiteroll.store.vault import Vault
 
 log = logging.getLogger(__name__)
 _NAMES_S = 3.0
 _FINISH_S = 3.0
 """How long what is being written may take to be written, once the service is to stop."""
-
-
-@dataclass(frozen=True, slots=True, kw_only=True)
-class Storage:
-    database: Database
-    """For calls."""
-    background: Database
-    """For everything else: its connections are there also when calls use all of theirs."""
-    watch: Database
-    """One connection, to see whether the database is there."""
-    vault: Vault
-    server: PrivateServer | None
-    """The private database server; None where one was named."""
-    lease: DatabaseLease | None
-    """Of a named database; the private one is held by the lock of its data directory."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -193,52 +170,6 @@ class Parts:
     traces: Traces
 
 
-def open_storage(config: settings.Config, stack: ExitStack) -> Storage:
-    """Database and secrets, ready for use. Raises ConfigError, StorageUnavailable or Conflict."""
-    try:
-        config.data_dir.mkdir(parents=True, exist_ok=True, mode=0o700)
-    except OSError as wrong:
-        raise ConfigError(
-            str(config.data_dir), (f"cannot be created: {wrong.strerror} @ data_dir",)
-        ) from wrong
-    vault = Vault(config.data_dir / "secrets.key")
-    server = lease = None
-    url: str | URL = config.database.url
-    if not url:
-        server = PrivateServer(config.data_dir / "database")
-        stack.callback(server.stop)
-        url = server.start()
-    database = Database(url, overflow=8, answer_s=20)
-    background = Database(url, pool_size=6, overflow=6, answer_s=60)
-    watch = Database(url, pool_size=1, overflow=0, answer_s=PATIENCE_S)
-    for pool in (database, background, watch):
-        stack.callback(pool.close)
-    if server is None:
-        lease = DatabaseLease(background)
-        stack.callback(_give_back, lease)
-        if config.database.standby:
-            lease.await_turn(_told_standby)
-        else:
-            lease.hold()
-    database.check()
-    migrate(background)
-    background.run(rounds.interrupt_running)
-    return Storage(
-        database=database, background=background, watch=watch, vault=vault, server=server, lease=lease
-    )
-
-
-def _told_standby(why: str) -> None:
-    log.warning("stands by until the database is free", extra=fields("service.standby", reason=why))
-
-
-def _give_back(lease: DatabaseLease) -> None:
-    try:
-        lease.release()
-    except StorageUnavailable as away:
-        log.warning("the lease of the database runs out", extra=fields("lease.kept", error=str(away)))
-
-
 def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop: Callable[[], None]) -> Parts:
     """Everything the service is made of; blocking, nothing runs yet. Raises ConfigError,
     StorageUnavailable or Conflict; what was opened is closed by `stack`."""
@@ -294,7 +225,7 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     alert_sender = AlertSender(background, clock, storage.vault)
     database_watch = DatabaseWatch(storage.watch, clock)
     supervisor = Supervisor(clock, on_must_stop)
-    reads = SwitchReads(database, poller, clock, collectors.reads, collector_bus.read_now)
+    reads = SwitchReads(database, poller, clock, inventory.site_elsewhere, collector_bus.read_now)
     endpoint_queries = EndpointQueries(database, topology, makers, clock, lambda: findings.contested())
     planner = ActionPlanner(
         background,

@@ -23,11 +23,11 @@ class SwitchReads:
         database: Database,
         poller: Poller[Outcome | None],
         clock: Clock,
-        elsewhere: Callable[[str], bool] = lambda site: False,
-        read_elsewhere: ReadElsewhere | None = None,
+        site_elsewhere: Callable[[int], str | None],
+        read_elsewhere: ReadElsewhere,
     ) -> None:
-        """`elsewhere`: whether collectors read the switches of a site; then `read_elsewhere` asks them."""
-        self._elsewhere = elsewhere
+        """`site_elsewhere`: the site whose collectors read a switch, by id; `read_elsewhere` asks them."""
+        self._site_elsewhere = site_elsewhere
         self._read_elsewhere = read_elsewhere
         self._database = database
         self._poller = poller
@@ -37,9 +37,8 @@ class SwitchReads:
         """Raises NotFound, Conflict while it is being read, StorageUnavailable, or BusUnavailable where the
         collectors of its site do not answer."""
         row = await asyncio.to_thread(self._database.run, inventory.get_switch, name)
-        is_read = row.enabled and row.source != "files"
-        if is_read and self._read_elsewhere is not None and self._elsewhere(row.site):
-            outcome = await self._read_elsewhere(row.id, row.name, row.site)
+        if (site := self._site_elsewhere(row.id)) is not None:
+            outcome = await self._read_elsewhere(row.id, row.name, site)
         else:
             outcome = await self._poller.read_now(row.id)
         if outcome is None:

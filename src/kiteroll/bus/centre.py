@@ -3,13 +3,14 @@
 import logging
 import secrets
 from collections.abc import AsyncIterator, Awaitable, Callable
+from contextlib import suppress
 from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from pydantic import BaseModel
 
 from kiteroll.bus import names
-from kiteroll.bus.connection import ANSWER_S, answered, failing, stream_settings
+from kiteroll.bus.connection import ANSWER_S, answered, stream_settings
 from kiteroll.bus.messages import Answer, Asked, AskForTargets, Status, decode, encode
 from kiteroll.bus.settings import BusSettings
 from kiteroll.core.errors import Invalid
@@ -78,18 +79,14 @@ class CentreBus:
         )
         wanted = {"name": names.stream(token), "sources": [source], **stream_settings(self._settings)}
         try:
-            info = await self._stream.stream_info(names.stream(token))
+            asking = self._stream.stream_info(names.stream(token))
+            info = await answered(asking, f"the stream of {site}", (NotFoundError,))
         except NotFoundError:
             info = await answered(self._stream.add_stream(**wanted), f"making the stream of {site}")
-        except Exception as wrong:
-            await answered(failing(wrong), f"the stream of {site}")
         known = after is not None and after <= info.state.last_seq
-        try:
-            await self._stream.delete_consumer(names.stream(token), self._consumer)
-        except NotFoundError:
-            pass
-        except Exception as wrong:
-            await answered(failing(wrong), f"the consumer of {site}")
+        removing = self._stream.delete_consumer(names.stream(token), self._consumer)
+        with suppress(NotFoundError):
+            await answered(removing, f"the consumer of {site}", (NotFoundError,))
         consumer = ConsumerConfig(
             durable_name=self._consumer,
             deliver_policy=DeliverPolicy.BY_START_SEQUENCE if known else DeliverPolicy.ALL,
@@ -106,12 +103,9 @@ class CentreBus:
         """Its stream here goes; what is at the site stays there. Raises BusUnavailable."""
         from nats.js.errors import NotFoundError
 
-        try:
-            await self._stream.delete_stream(names.stream(names.site_token(site)))
-        except NotFoundError:
-            return
-        except Exception as wrong:
-            await answered(failing(wrong), f"removing the stream of {site}")
+        removing = self._stream.delete_stream(names.stream(names.site_token(site)))
+        with suppress(NotFoundError):
+            await answered(removing, f"removing the stream of {site}", (NotFoundError,))
 
     async def readings(self, site: str) -> AsyncIterator[list[Message]]:
         """Without end, in order, some at a time; they come again unless they are confirmed. Raises
@@ -123,13 +117,11 @@ class CentreBus:
         source = await answered(binding, f"following {site}")
         while True:
             try:
-                fetched = await source.fetch(_AT_ONCE, timeout=_FETCH_S)
+                fetching = source.fetch(_AT_ONCE, timeout=_FETCH_S)
+                fetched = await answered(fetching, f"fetching the readings of {site}", (NothingThere,))
             except NothingThere:
                 yield []
                 continue
-            except Exception as wrong:
-                await answered(failing(wrong), f"fetching the readings of {site}")
-                raise AssertionError from wrong
             yield [
                 Message(one.data, one.subject, _number(one), one.metadata.sequence.stream, one)
                 for one in fetched

@@ -1,8 +1,9 @@
 """A connection to a NATS server, and what its errors mean."""
 
+import logging
 import ssl
 import time
-from collections.abc import AsyncIterator, Awaitable, Callable
+from collections.abc import AsyncIterator, Awaitable
 from contextlib import asynccontextmanager
 from typing import TYPE_CHECKING, Any, TypeVar
 
@@ -13,6 +14,7 @@ if TYPE_CHECKING:
     from nats.aio.client import Client
 
 
+log = logging.getLogger(__name__)
 T = TypeVar("T")
 _TOLD_EVERY_S = 60.0
 ANSWER_S = 5.0
@@ -20,13 +22,11 @@ ANSWER_S = 5.0
 
 
 @asynccontextmanager
-async def connected(
-    settings: BusSettings, name: str, inbox: str, on_lost: Callable[[str], None] = lambda why: None
-) -> AsyncIterator["Client"]:
-    """Connected until left; a lost connection comes back by itself. `name`: of this program, for the
-    server's log; `inbox`: prefix of the subjects that answers come back on. `on_lost` is
-    told of trouble. Raises ConfigError without `nats-py`, or for files that cannot be read; BusUnavailable
-    for trouble that does not pass."""
+async def connected(settings: BusSettings, name: str, inbox: str) -> AsyncIterator["Client"]:
+    """Connected until left; a lost connection comes back by itself, and is told in the log. `name`: of this
+    program, for the server's log; `inbox`: prefix of the subjects that answers come back on. Raises
+    ConfigError without `nats-py`, or for files that cannot be read; BusUnavailable for trouble that does not
+    pass."""
     try:
         from nats import errors
         from nats.aio.client import Client
@@ -35,7 +35,7 @@ async def connected(
             "settings", ("bus: it takes `nats-py`, which `kiteroll[cluster]` brings @ bus.url",)
         ) from missing
 
-    told = _Told(on_lost)
+    told = _Told()
 
     async def on_error(error: Exception) -> None:
         told.say(str(error) or type(error).__name__)
@@ -75,8 +75,7 @@ async def connected(
 class _Told:
     """The same trouble is told once a minute, however often it is tried again."""
 
-    def __init__(self, tell: Callable[[str], None]) -> None:
-        self._tell = tell
+    def __init__(self) -> None:
         self._last: dict[str, float] = {}
         self.ended = False
 
@@ -84,23 +83,21 @@ class _Told:
         now = time.monotonic()
         if not self.ended and now - self._last.get(what, -_TOLD_EVERY_S) >= _TOLD_EVERY_S:
             self._last[what] = now
-            self._tell(what)
+            log.warning("message engine", extra={"event": "bus.lost", "error": what})
 
 
-async def answered(asking: Awaitable[T], what: str) -> T:
-    """Raises BusUnavailable instead of the library's errors. `what`: such as "publishing"."""
+async def answered(asking: Awaitable[T], what: str, but: tuple[type[Exception], ...] = ()) -> T:
+    """Raises BusUnavailable instead of the library's errors, except for those of `but`, which mean something
+    to whoever asks. `what`: such as "publishing"."""
     from nats import errors
     from nats.js import errors as js_errors
 
     try:
         return await asking
+    except but:
+        raise
     except (errors.Error, js_errors.Error, OSError, TimeoutError) as wrong:
         raise BusUnavailable(f"the message engine: {what}: {wrong or type(wrong).__name__}") from wrong
-
-
-async def failing(error: Exception) -> None:
-    """For `answered`: an error that was caught among others."""
-    raise error
 
 
 def shown(url: str) -> str:

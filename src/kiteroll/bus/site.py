@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 
 from kiteroll.bus import names
-from kiteroll.bus.connection import ANSWER_S, answered, failing, stream_settings
+from kiteroll.bus.connection import ANSWER_S, answered, stream_settings
 from kiteroll.bus.messages import Answer, Asked, AskForTargets, Heard, Read, Sent, Status, decode, encode
 from kiteroll.bus.settings import BusSettings
 from kiteroll.core.errors import Invalid
@@ -33,21 +33,20 @@ class SiteBus:
 
     async def prepare(self) -> None:
         """The stream and the bucket of the site, where they are not there yet. Raises BusUnavailable."""
-        from nats.js.api import KeyValueConfig, RetentionPolicy
+        from nats.js.api import KeyValueConfig
 
-        await answered(self._prepare_stream(RetentionPolicy.LIMITS), "making the stream of the site")
+        await answered(self._prepare_stream(), "making the stream of the site")
         bucket = KeyValueConfig(
             bucket=names.lease(self._token), ttl=LEASE_S, replicas=self._settings.replicas
         )
         await answered(self._stream.create_key_value(bucket), "making the lease of the site")
 
-    async def _prepare_stream(self, retention: object) -> None:
+    async def _prepare_stream(self) -> None:
         from nats.js.errors import NotFoundError
 
         wanted = {
             "name": names.stream(self._token),
             "subjects": [names.readings(self._token)],
-            "retention": retention,
             "duplicate_window": 120,
             **stream_settings(self._settings),
         }
@@ -112,19 +111,19 @@ class SiteBus:
         away: then nobody can take it over either."""
         from nats.js.errors import BadRequestError, KeyWrongLastSequenceError, NotFoundError
 
+        taken = (KeyWrongLastSequenceError, BadRequestError, NotFoundError)
         try:
-            bucket = await self._stream.key_value(names.lease(self._token))
-            if self._revision is None:
-                self._revision = await bucket.create("reads", self._collector.encode())
-            else:
-                value = self._collector.encode()
-                self._revision = await bucket.update("reads", value, last=self._revision)
-        except (KeyWrongLastSequenceError, BadRequestError, NotFoundError):
+            self._revision = await answered(self._renewed(), "the lease of the site", taken)
+        except taken:
             self._revision = None  # somebody else has it, or ours ran out
-            return False
-        except Exception as wrong:
-            await answered(failing(wrong), "the lease of the site")
-        return True
+        return self._revision is not None
+
+    async def _renewed(self) -> int:
+        """Its new revision."""
+        bucket, value = await self._stream.key_value(names.lease(self._token)), self._collector.encode()
+        if self._revision is None:
+            return await bucket.create("reads", value)
+        return await bucket.update("reads", value, last=self._revision)
 
     async def release_lease(self) -> None:
         """So that the standby need not wait. Raises BusUnavailable."""

@@ -8,6 +8,7 @@ from typing import Any
 from kiteroll.cli import columns
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.loading import load
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
 from kiteroll.client import add_collector, collected_sites, collectors, remove_collector
 from kiteroll.schemas import api
@@ -18,13 +19,8 @@ def add_commands(commands: Any) -> None:
     verbs = add_group(
         commands, "collector", "read the switches of a site there, and see how its readings come", of="VERB"
     )
-    try:
-        from kiteroll.cli import collector_role
-    except ModuleNotFoundError as missing:
-        if not (missing.name or "").startswith("kiteroll"):
-            raise
-    else:
-        collector_role.add_verbs(verbs)
+    if (at_the_site := load("collector_role")) is not None:
+        at_the_site.add_verbs(verbs)
     add_command(verbs, "list", run_list, "list collectors, and how each is", parents=parents)
     add_command(verbs, "sites", run_sites, "show how the readings of their sites come", parents=parents)
     one = add_command(

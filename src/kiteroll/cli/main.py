@@ -11,11 +11,11 @@ import io
 import os
 import sys
 from collections.abc import Sequence
-from importlib import import_module
 from typing import Any
 
 from kiteroll import __version__
 from kiteroll.cli.exit_codes import MEANING, Exit
+from kiteroll.cli.loading import load
 
 _COMMANDS: tuple[tuple[str, str, str], ...] = (
     ("find", "search", "find endpoints, switches and ports by any part of their address or name"),
@@ -99,12 +99,8 @@ def build_parser(words: Sequence[str] | None = None) -> argparse.ArgumentParser:
 
 
 def _add_commands(module: str, commands: "_Only", name: str) -> None:
-    try:
-        loaded = import_module(f"kiteroll.cli.{module}")
-    except ModuleNotFoundError as missing:
-        if not (missing.name or "").startswith("kiteroll."):
-            raise
-        # The client is installed alone.
+    loaded = load(module)
+    if loaded is None:
         commands.add_parser(name).set_defaults(run=_of_the_service, format="table")
     else:
         loaded.add_commands(commands)

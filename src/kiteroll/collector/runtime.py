@@ -4,7 +4,7 @@ import asyncio
 import logging
 import signal
 from collections.abc import Callable
-from contextlib import AsyncExitStack, ExitStack, suppress
+from contextlib import AsyncExitStack, ExitStack
 from datetime import timedelta
 
 from kiteroll.app.config import Config
@@ -84,13 +84,9 @@ async def _stay_connected(config: Config, role: CollectorRole) -> None:
     """Tried again until the site's server is there; from then on the connection comes back by itself."""
     site = config.collector.site
     inbox = names.inbox(names.site_token(site))
-
-    def on_lost(why: str) -> None:
-        log.warning("message engine", extra=fields("bus.lost", error=why))
-
     while True:
         try:
-            async with connected(config.bus, f"collector {config.collector.name}", inbox, on_lost) as client:
+            async with connected(config.bus, f"collector {config.collector.name}", inbox) as client:
                 await role.use(SiteBus(client, config.bus, site, config.collector.name))
                 await asyncio.Event().wait()
         except BusUnavailable as away:
@@ -101,5 +97,4 @@ async def _stay_connected(config: Config, role: CollectorRole) -> None:
 async def _end(tasks: list[asyncio.Task[None]]) -> None:
     for task in tasks:
         task.cancel()
-    with suppress(asyncio.CancelledError):
-        await asyncio.gather(*tasks, return_exceptions=True)
+    await asyncio.gather(*tasks, return_exceptions=True)

@@ -42,7 +42,8 @@ class DatabaseHosts:
         for host, port in list(self._hosts):
             try:
                 raw = dialect.connect(**{**arguments, "host": host, "port": port})
-                _check_ready(raw)
+                if len(self._hosts) > 1:
+                    _check_ready(raw)
             except dialect.loaded_dbapi.OperationalError as wrong:
                 last = wrong
                 continue

@@ -93,6 +93,11 @@ class SwitchRow:
     error: str | None
 
     @property
+    def is_read(self) -> bool:
+        """Whether somebody is to ask it: it is not off, nor known from files alone."""
+        return self.enabled and self.source != "files"
+
+    @property
     def checkpoint(self) -> SwitchCheckpoint:
         return SwitchCheckpoint(
             last_at=self.last_at,

@@ -27,7 +27,7 @@ def present_user(row: AccountRow) -> api.User:
     )
 
 
-def present_session(principal: Principal | None, openid: str) -> api.Session:
+def present_session(principal: Principal | None, openid: str, latest_event: str = "") -> api.Session:
     """Of the one that asks."""
     if principal is None:
         return api.Session(signed_in=False, openid=openid)
@@ -39,6 +39,7 @@ def present_session(principal: Principal | None, openid: str) -> api.Session:
         sites=None if principal.sites is None else sorted(principal.sites),
         must_change_password=principal.must_change_password,
         openid=openid,
+        latest_event=latest_event,
     )
 
 

@@ -53,7 +53,7 @@ def get_session(
     cookie = request.cookies.get(COOKIE)
     principal = None if cookie is None else signing.of_session(cookie)
     latest = "" if principal is None else broadcaster.last_id
-    return present_session(principal, openid.name).model_copy(update={"latest_event": latest})
+    return present_session(principal, openid.name, latest)
 
 
 @router.delete("", summary="End the session, for good")

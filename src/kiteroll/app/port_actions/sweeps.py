@@ -118,7 +118,7 @@ class Sweeps:
         if wanted:
             return [self._database.run(inventory.get_switch, name).name for name in dict.fromkeys(wanted)]
         rows = self._database.run(inventory.all_switches)
-        return sorted(row.name for row in rows if row.enabled and row.source != "files")
+        return sorted(row.name for row in rows if row.is_read)
 
     async def _run(self, sweep: Sweep, addresses: Sequence[str]) -> None:
         try:

@@ -53,7 +53,9 @@ class CollectorBus:
         self._outcomes: OrderedDict[int, tuple[datetime, Outcome | None]] = OrderedDict()
         """Of the latest readings, by switch: for those who wait for them."""
         self._stored = asyncio.Condition()
-        self._changes: asyncio.Queue[str] = asyncio.Queue()
+        self._changed: set[str] = set()
+        """Sites whose collectors are to be told, however often something changed."""
+        self._woken = asyncio.Event()
         collectors.on_change(self._note_change)
         self._loop: asyncio.AbstractEventLoop | None = None
 
@@ -62,7 +64,7 @@ class CollectorBus:
         self._loop = asyncio.get_running_loop()
         while True:
             try:
-                async with connected(self._settings, "kiteroll centre", _INBOX, _lost) as client:
+                async with connected(self._settings, "kiteroll centre", _INBOX) as client:
                     bus = CentreBus(client, self._settings)
                     await bus.listen(self._on_status, self._on_targets, self._on_answer)
                     self._bus = bus
@@ -118,8 +120,10 @@ class CollectorBus:
                     await bus.forget(site)
                 for site in wanted - following.keys():
                     following[site] = asyncio.create_task(self._follow(bus, site), name=f"site:{site}")
-                site = await self._changes.get()
-                if site in wanted:
+                await self._woken.wait()
+                self._woken.clear()
+                changed, self._changed = self._changed, set()
+                for site in changed & wanted:
                     await bus.say_changed(site)
         finally:
             for task in following.values():
@@ -212,13 +216,13 @@ class CollectorBus:
     def _note_change(self, site: str) -> None:
         """From any thread."""
         if self._loop is not None:
-            self._loop.call_soon_threadsafe(self._changes.put_nowait, site)
+            self._loop.call_soon_threadsafe(self._mark_changed, site)
+
+    def _mark_changed(self, site: str) -> None:
+        self._changed.add(site)
+        self._woken.set()
 
 
 def _understood(data: bytes) -> tuple[Sent, PollResult | None]:
     sent = decode(Sent, data)
     return sent, None if sent.read is None else result_of(sent.read)
-
-
-def _lost(why: str) -> None:
-    log.warning("message engine", extra=fields("bus.lost", error=why))

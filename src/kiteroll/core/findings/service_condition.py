@@ -1,10 +1,13 @@
 """How the service itself is doing: its own troubles are findings like all others."""
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from kiteroll.core.model.collector import SiteCondition
 from kiteroll.core.model.port_ref import PortRef
+
+SITE_NEWS = timedelta(minutes=5)
+"""How long something that happened at a site is told, such as readings that were dropped there."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,11 +1,11 @@
 """Readings dropped: a site kept them for as long as it had room, and they never came."""
 
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from kiteroll.core.findings.evidence import ServiceNoted
 from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
-from kiteroll.core.findings.service_condition import ServiceCondition
+from kiteroll.core.findings.service_condition import SITE_NEWS, ServiceCondition
 
 INFO = KindInfo(
     kind=FindingKind.READINGS_DROPPED,
@@ -18,14 +18,13 @@ INFO = KindInfo(
         fewer="Give the site more room, or read less often there.",
     ),
 )
-_TOLD_FOR = timedelta(minutes=5)
 
 
 def detect(service: ServiceCondition, now: datetime) -> Detection | None:
     lately = [
         (one.dropped_at, one.site, one.dropped)
         for one in service.sites
-        if one.dropped_at is not None and now - one.dropped_at < _TOLD_FOR
+        if one.dropped_at is not None and now - one.dropped_at < SITE_NEWS
     ]
     if not lately:
         return None

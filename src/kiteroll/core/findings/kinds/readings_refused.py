@@ -1,11 +1,11 @@
 """Readings refused: a site sends what it may not, such as readings of switches of another site."""
 
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from kiteroll.core.findings.evidence import ServiceNoted
 from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
-from kiteroll.core.findings.service_condition import ServiceCondition
+from kiteroll.core.findings.service_condition import SITE_NEWS, ServiceCondition
 
 INFO = KindInfo(
     kind=FindingKind.READINGS_REFUSED,
@@ -20,14 +20,13 @@ INFO = KindInfo(
         fewer="Keep the clocks of collectors right; do not copy their data directories.",
     ),
 )
-_TOLD_FOR = timedelta(minutes=5)
 
 
 def detect(service: ServiceCondition, now: datetime) -> Detection | None:
     lately = [
         (one.refused_at, one.site, one.refusal)
         for one in service.sites
-        if one.refused_at is not None and now - one.refused_at < _TOLD_FOR
+        if one.refused_at is not None and now - one.refused_at < SITE_NEWS
     ]
     if not lately:
         return None

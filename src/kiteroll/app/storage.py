@@ -1,0 +1,81 @@
+"""Opens what is kept: the database, private or named, and the secrets."""
+
+import logging
+from contextlib import ExitStack
+from dataclasses import dataclass
+
+from sqlalchemy.engine import URL
+
+from kiteroll.app.config import Config
+from kiteroll.app.database_watch import PATIENCE_S
+from kiteroll.app.logs import fields
+from kiteroll.core.errors import ConfigError, StorageUnavailable
+from kiteroll.store import rounds
+from kiteroll.store.database import Database
+from kiteroll.store.database_lease import DatabaseLease
+from kiteroll.store.migrate import migrate
+from kiteroll.store.private_server import PrivateServer
+from kiteroll.store.vault import Vault
+
+log = logging.getLogger(__name__)
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
+class Storage:
+    database: Database
+    """For calls."""
+    background: Database
+    """For everything else: its connections are there also when calls use all of theirs."""
+    watch: Database
+    """One connection, to see whether the database is there."""
+    vault: Vault
+    server: PrivateServer | None
+    """The private database server; None where one was named."""
+    lease: DatabaseLease | None
+    """Of a named database; the private one is held by the lock of its data directory."""
+
+
+def open_storage(config: Config, stack: ExitStack) -> Storage:
+    """Database and secrets, ready for use. Raises ConfigError, StorageUnavailable or Conflict."""
+    try:
+        config.data_dir.mkdir(parents=True, exist_ok=True, mode=0o700)
+    except OSError as wrong:
+        raise ConfigError(
+            str(config.data_dir), (f"cannot be created: {wrong.strerror} @ data_dir",)
+        ) from wrong
+    vault = Vault(config.data_dir / "secrets.key")
+    server = lease = None
+    url: str | URL = config.database.url
+    if not url:
+        server = PrivateServer(config.data_dir / "database")
+        stack.callback(server.stop)
+        url = server.start()
+    database = Database(url, overflow=8, answer_s=20)
+    background = Database(url, pool_size=6, overflow=6, answer_s=60)
+    watch = Database(url, pool_size=1, overflow=0, answer_s=PATIENCE_S)
+    for pool in (database, background, watch):
+        stack.callback(pool.close)
+    if server is None:
+        lease = DatabaseLease(background)
+        stack.callback(_give_back, lease)
+        if config.database.standby:
+            lease.await_turn(_told_standby)
+        else:
+            lease.hold()
+    database.check()
+    migrate(background)
+    background.run(rounds.interrupt_running)
+    return Storage(
+        database=database, background=background, watch=watch, vault=vault, server=server, lease=lease
+    )
+
+
+def _told_standby(why: str) -> None:
+    log.warning("stands by until the database is free", extra=fields("service.standby", reason=why))
+
+
+def _give_back(lease: DatabaseLease) -> None:
+    try:
+        lease.release()
+    except StorageUnavailable as away:
+        log.warning("the lease of the database runs out", extra=fields("lease.kept", error=str(away)))
