@@ -44,7 +44,7 @@ export function QuickFind({ open, onClose }: { open: boolean; onClose: () => voi
   const onKey = (event: React.KeyboardEvent) => {
     if (event.key === "ArrowDown" || event.key === "ArrowUp") {
       event.preventDefault();
-      setChosen(Math.max(0, step(chosen, event.key, answers.length)));
+      setChosen((now) => Math.max(0, step(now, event.key, answers.length)));
     } else if (event.key === "Enter") {
       setEntered(true);
     }
@@ -118,7 +118,7 @@ export function QuickFind({ open, onClose }: { open: boolean; onClose: () => voi
                     display="flex"
                     gap="12px"
                     onClick={() => go(one)}
-                    onMouseMove={() => setChosen(at)}
+                    onMouseMove={(event) => hasMoved(event) && setChosen(at)}
                   >
                     <chakra.span color="soft" width="84px" flexShrink={0}>
                       {at === 0 || answers[at - 1]?.group !== one.group ? one.group : ""}
@@ -161,6 +161,11 @@ export function QuickFind({ open, onClose }: { open: boolean; onClose: () => voi
       </Portal>
     </Dialog.Root>
   );
+}
+
+/** Browsers tell of a move too when the list changes beneath a mouse at rest: that must not undo the keyboard. */
+function hasMoved(event: React.MouseEvent): boolean {
+  return event.movementX !== 0 || event.movementY !== 0;
 }
 
 function recentFinds(): string[] {

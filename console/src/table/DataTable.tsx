@@ -129,9 +129,13 @@ export function DataTable<T extends object>(props: Props<T>) {
       if (next < 0 || next >= lines.length) return;
       event.preventDefault();
       if (virtual) virtualizer.scrollToIndex(next);
-      requestAnimationFrame(() =>
-        box.current?.querySelector<HTMLElement>(`tr[data-index="${next}"]`)?.focus(),
-      );
+      const focus = () => {
+        const found = box.current?.querySelector<HTMLElement>(`tr[data-index="${next}"]`);
+        found?.focus();
+        return found;
+      };
+      // At once, so that the next key starts from there; a row that scrolls into sight is drawn a frame later.
+      if (!focus()) requestAnimationFrame(focus);
     } else if (event.target === row && line) {
       if (event.key === "Enter" && open) open(line.original);
       else if (event.key === " " && bulk) {
