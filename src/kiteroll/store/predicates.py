@@ -9,7 +9,12 @@ from sqlalchemy import ColumnElement, and_, bindparam, or_
 def none_of(column: ColumnElement[int], ids: Collection[int]) -> ColumnElement[bool]:
     """Whether `column` is none of these. Thousands of numbers stand in the statement as they are: as
     parameters, each would be quoted by itself."""
-    return column.not_in(bindparam(None, sorted(ids), expanding=True, literal_execute=True))
+    return ~one_of(column, ids)
+
+
+def one_of(column: ColumnElement[int], ids: Collection[int]) -> ColumnElement[bool]:
+    """Whether `column` is one of these, which stand in the statement as they are."""
+    return column.in_(bindparam(None, sorted(ids), expanding=True, literal_execute=True))
 
 
 def held(

@@ -6,7 +6,6 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Connection, update
-from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.model.changes import (
     KINDS,
@@ -20,8 +19,9 @@ from kiteroll.core.model.changes import (
     Resumed,
     Returned,
 )
-from kiteroll.core.model.stay import Ending, Place
-from kiteroll.store.bulk import chunks, insert_all
+from kiteroll.core.model.stay import Ending
+from kiteroll.store.bulk import Value, chunks, insert_rows
+from kiteroll.store.predicates import one_of
 from kiteroll.store.tables import change_log, endpoint, stay
 
 
@@ -31,34 +31,40 @@ def record_changes(
     """Write changes of one switch, a few statements whatever their number. `ports`: name to id."""
     if not changes:
         return
-    begun = [change for change in changes if isinstance(change, Appeared | Moved)]
-    insert_all(
+    # A move begins where a stay ended: that address is known.
+    appeared = [change for change in changes if isinstance(change, Appeared)]
+    insert_rows(
         connection,
-        insert(endpoint).prefix_with("IGNORE"),
-        [{"mac": change.mac, "first_seen_at": change.at} for change in begun],
+        endpoint,
+        ("mac", "first_seen_at"),
+        [(change.mac, change.at) for change in appeared],
+        unless_known=True,
     )
-    insert_all(
+    insert_rows(
         connection,
-        insert(stay),
+        stay,
+        ("id", "mac", "switch_id", "port_id", "vlan", "began_at", "resumed_at"),
         [
-            {
-                "id": change.stay,
-                "mac": change.mac,
-                "switch_id": switch_id,
-                "port_id": ports[change.place.port],
-                "vlan": change.place.vlan or 0,
-                "began_at": change.at,
-                "resumed_at": change.at,
-            }
-            for change in begun
+            (
+                change.stay,
+                change.mac,
+                switch_id,
+                ports[change.place.port],
+                change.place.vlan or 0,
+                change.at,
+                change.at,
+            )
+            for change in changes
+            if isinstance(change, Appeared | Moved)
         ],
     )
     for values, ids in _updates(changes).items():
         for part in chunks(ids):
-            connection.execute(update(stay).where(stay.c.id.in_(part)).values(dict(values)))
-    insert_all(
+            connection.execute(update(stay).where(one_of(stay.c.id, part)).values(dict(values)))
+    insert_rows(
         connection,
-        insert(change_log),
+        change_log,
+        ("at", "kind", "switch_id", "mac", "vlan", "port_id", "origin_port_id", "stay_id", "ending"),
         [_logged(switch_id, change, ports) for change in changes if type(change) in KINDS],
     )
 
@@ -89,27 +95,19 @@ def _ended(last_seen_at: datetime, at: datetime, ending: Ending) -> tuple[tuple[
     return (("last_seen_at", last_seen_at), ("ended_at", at), ("ending", ending.name))
 
 
-def _logged(switch_id: int, change: Change, ports: Mapping[str, int]) -> dict[str, Any]:
-    row: dict[str, Any] = {
-        "at": change.at,
-        "kind": KINDS[type(change)].value,
-        "switch_id": switch_id,
-        "mac": None,
-        "vlan": 0,
-        "port_id": None,
-        "origin_port_id": None,
-        "stay_id": None,
-        "ending": "",
-    }
+def _logged(switch_id: int, change: Change, ports: Mapping[str, int]) -> tuple[Value, ...]:
+    kind = KINDS[type(change)].value
     if isinstance(change, Restarted):
-        return row
-    row |= {"mac": change.mac, "stay_id": change.stay} | _at(change.place, ports)
-    if isinstance(change, Moved):
-        row["origin_port_id"] = ports[change.origin.port]
-    if isinstance(change, Gone):
-        row["ending"] = change.ending.name
-    return row
-
-
-def _at(place: Place, ports: Mapping[str, int]) -> dict[str, Any]:
-    return {"port_id": ports[place.port], "vlan": place.vlan or 0}
+        return (change.at, kind, switch_id, None, 0, None, None, None, "")
+    place = change.place
+    return (
+        change.at,
+        kind,
+        switch_id,
+        change.mac,
+        place.vlan or 0,
+        ports[place.port],
+        ports[change.origin.port] if isinstance(change, Moved) else None,
+        change.stay,
+        change.ending.name if isinstance(change, Gone) else "",
+    )
