@@ -34,11 +34,11 @@ def _rules_as_before(service: Service) -> Iterator[None]:
 def test_ports_are_chosen_marked_compared_and_changed_together(page: Page, service: Service) -> None:
     page.goto("/rules?where=switch:checkin-east")
     for port in ("p1", "p2"):
-        page.get_by_label(f"choose checkin-east {port}", exact=True).check()
+        page.get_by_label(f"select checkin-east {port}", exact=True).check()
     page.get_by_label("Seats").fill("3")
     page.get_by_label("VLANs").fill("20, 30-31")
     page.get_by_role("button", name="Mark 2 ports").click()
-    row = page.get_by_role("row").filter(has=page.get_by_label("choose checkin-east p1", exact=True))
+    row = page.get_by_role("row").filter(has=page.get_by_label("select checkin-east p1", exact=True))
     expect(row.get_by_title("not applied yet")).to_have_count(2)
     page.get_by_role("button", name="Undo checkin-east port p2").click()
     page.get_by_role("button", name="Show the difference").click()

@@ -17,6 +17,7 @@ export function PlannedWorkPage() {
   const works = useQuery(plannedWorkQuery);
   const operates = useMay("operate");
   const end = useMutation({
+    meta: { done: "The planned work is ended." },
     mutationFn: (number: number) =>
       drop(api.DELETE("/api/v1/planned-work/{number}", { params: { path: { number } } })),
     onSettled: () => client.invalidateQueries({ queryKey: ["alerts"] }),
@@ -93,6 +94,7 @@ function NewWork() {
   const [begins, setBegins] = useState("");
   const [hours, setHours] = useState("2");
   const plan = useMutation({
+    meta: { done: "The work is planned." },
     mutationFn: () => {
       const from = new Date(instantOfInput(begins) || Date.now());
       const body: Schemas["NewPlannedWork"] = {

@@ -34,6 +34,7 @@ export function RouteForm({ of, onDone }: { of: Route | null; onDone: () => void
     of && of.hours.zone !== "UTC" ? of.hours.zone : Intl.DateTimeFormat().resolvedOptions().timeZone;
   const chosen = target || known[0] || "";
   const set = useMutation({
+    meta: { done: "The route is saved." },
     mutationFn: () => {
       const body: Given = {
         target: chosen,

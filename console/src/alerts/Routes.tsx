@@ -18,6 +18,7 @@ export function Routes() {
   const routes = useQuery(routesQuery);
   const [edited, setEdited] = useState<Route | "new" | null>(null);
   const remove = useMutation({
+    meta: { done: "The route is removed." },
     mutationFn: (name: string) =>
       drop(api.DELETE("/api/v1/alert-routes/{name}", { params: { path: { name } } })),
     onSettled: () => client.invalidateQueries({ queryKey: ["alerts"] }),

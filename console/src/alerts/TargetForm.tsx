@@ -35,6 +35,7 @@ export function TargetForm({ of, onDone }: { of: Target | null; onDone: () => vo
   const [auditLog, setAuditLog] = useState(of?.audit_log ?? false);
   const [enabled, setEnabled] = useState(of?.enabled ?? true);
   const set = useMutation({
+    meta: { done: "The target is saved." },
     mutationFn: () => {
       const body: Schemas["AlertTargetSettings"] = {
         settings,

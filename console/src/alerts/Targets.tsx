@@ -23,6 +23,7 @@ export function Targets() {
     ...settled,
   });
   const remove = useMutation({
+    meta: { done: "The target is removed." },
     mutationFn: (name: string) =>
       drop(api.DELETE("/api/v1/alert-targets/{name}", { params: { path: { name } } })),
     ...settled,

@@ -74,6 +74,9 @@ it("never saves the notes of one endpoint on another", async () => {
   const label = async () => (await screen.findByLabelText("Label")) as HTMLInputElement;
   await vi.waitFor(async () => expect((await label()).value).toBe("Kiosk"));
   await userEvent.type(await label(), " at gate 3");
+  void router.navigate(`/endpoints/${B}`);
+  await screen.findByText(`What you wrote about ${A} is not saved.`);
+  await userEvent.click(screen.getByRole("button", { name: "Leave" }));
   // Both are in the cache by the second visit: nothing is loaded in between.
   for (const mac of [B, A, B]) {
     await router.navigate(`/endpoints/${mac}`);
@@ -82,7 +85,7 @@ it("never saves the notes of one endpoint on another", async () => {
   }
   await userEvent.type(await label(), "Scanner");
   await userEvent.click(screen.getByRole("button", { name: "Save" }));
-  await screen.findByText("saved");
+  await vi.waitFor(() => expect(saved).toHaveLength(1));
   expect(saved).toEqual([
     { url: `/api/v1/endpoints/${B}`, body: { label: "Scanner", owner: "", notes: "" } },
   ]);

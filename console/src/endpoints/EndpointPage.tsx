@@ -17,6 +17,7 @@ import { Exports } from "../shared/Exports";
 import { Fact } from "../shared/Fact";
 import { Facts, Field, Grid, Heading, More, Sheet, Title } from "../shared/Grid";
 import { TimeLink, useAt } from "../shared/instant";
+import { LeaveGuard } from "../shared/LeaveGuard";
 import { mapPath, portPath } from "../shared/links";
 import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
@@ -231,38 +232,59 @@ function Hops({ hops }: { hops: Hop[] }) {
 
 function Notes({ one }: { one: Endpoint }) {
   const client = useQueryClient();
-  const [label, setLabel] = useState(one.label);
-  const [owner, setOwner] = useState(one.owner);
-  const [notes, setNotes] = useState(one.notes);
+  const [kept, setKept] = useState(() => said(one));
+  const [draft, setDraft] = useState(kept);
+  const put = (part: Partial<typeof draft>) => setDraft((now) => ({ ...now, ...part }));
   const save = useMutation({
-    mutationFn: () =>
-      need(
-        api.PATCH("/api/v1/endpoints/{mac}", {
-          params: { path: { mac: one.mac } },
-          body: { label, owner, notes },
-        }),
-      ),
+    meta: { done: "Saved." },
+    mutationFn: (body: typeof draft) =>
+      need(api.PATCH("/api/v1/endpoints/{mac}", { params: { path: { mac: one.mac } }, body })),
+    onSuccess: (_, sent) => setKept(sent),
     onSettled: () => client.invalidateQueries({ queryKey: ["search"] }),
   });
+  const changed = JSON.stringify(draft) !== JSON.stringify(kept);
   return (
     <>
       <Heading>Notes</Heading>
+      <LeaveGuard changed={changed} what={`What you wrote about ${one.mac} is not saved.`} />
       <Flex gap="10px" align="center" wrap="wrap">
         <label htmlFor="label">Label</label>
-        <Field id="label" value={label} onChange={(event) => setLabel(event.target.value)} maxLength={128} />
+        <Field
+          id="label"
+          value={draft.label}
+          onChange={(event) => put({ label: event.target.value })}
+          maxLength={128}
+        />
         <label htmlFor="owner">Owner</label>
-        <Field id="owner" value={owner} onChange={(event) => setOwner(event.target.value)} maxLength={128} />
+        <Field
+          id="owner"
+          value={draft.owner}
+          onChange={(event) => put({ owner: event.target.value })}
+          maxLength={128}
+        />
         <label htmlFor="notes">Notes</label>
-        <Field id="notes" value={notes} onChange={(event) => setNotes(event.target.value)} width="360px" />
-        <Button size="sm" bg="tarn" color="onTarn" loading={save.isPending} onClick={() => save.mutate()}>
+        <Field
+          id="notes"
+          value={draft.notes}
+          onChange={(event) => put({ notes: event.target.value })}
+          width="360px"
+        />
+        <Button
+          size="sm"
+          bg="tarn"
+          color="onTarn"
+          loading={save.isPending}
+          onClick={() => save.mutate(draft)}
+        >
           Save
         </Button>
-        {save.isSuccess && <span role="status">saved</span>}
       </Flex>
       {save.error && <ErrorNotice error={save.error} />}
     </>
   );
 }
+
+const said = ({ label, owner, notes }: Endpoint) => ({ label, owner, notes });
 
 /** Where it may be, and whether it must be nowhere. */
 function Rolls({ mac }: { mac: string }) {

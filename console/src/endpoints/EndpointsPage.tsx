@@ -104,6 +104,7 @@ function LabelMany({ endpoints, done }: { endpoints: Endpoint[]; done: () => voi
   const client = useQueryClient();
   const [owner, setOwner] = useState("");
   const save = useMutation({
+    meta: { done: "The owner is saved." },
     mutationFn: () =>
       need(
         api.PATCH("/api/v1/labels", {

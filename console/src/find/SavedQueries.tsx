@@ -53,6 +53,7 @@ export function KeepQuery({ text }: { text: string }) {
   const [shared, setShared] = useState(false);
   const client = useQueryClient();
   const keep = useMutation({
+    meta: { done: "The query is saved." },
     mutationFn: () =>
       need(
         api.POST("/api/v1/saved-queries", {

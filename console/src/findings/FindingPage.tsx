@@ -125,6 +125,7 @@ function Act({ one }: { one: Finding }) {
   const settled = { onSettled: () => client.invalidateQueries({ queryKey: ["findings"] }) };
   const path = { number: one.id };
   const acknowledge = useMutation({
+    meta: { done: "Acknowledged." },
     mutationFn: () =>
       need(
         api.POST("/api/v1/findings/{number}/acknowledge", {
@@ -135,6 +136,7 @@ function Act({ one }: { one: Finding }) {
     ...settled,
   });
   const clear = useMutation({
+    meta: { done: "Cleared." },
     mutationFn: () => need(api.POST("/api/v1/findings/{number}/clear", { params: { path } })),
     ...settled,
   });

@@ -218,6 +218,7 @@ function Bulk({ findings, done }: { findings: Finding[]; done: () => void }) {
   };
   const settled = { onSuccess: done, onSettled: () => client.invalidateQueries({ queryKey: ["findings"] }) };
   const acknowledge = useMutation({
+    meta: { done: "The selected findings are acknowledged." },
     mutationFn: () =>
       each((number) =>
         need(
@@ -230,6 +231,7 @@ function Bulk({ findings, done }: { findings: Finding[]; done: () => void }) {
     ...settled,
   });
   const clear = useMutation({
+    meta: { done: "The selected findings are cleared." },
     mutationFn: () =>
       each((number) => need(api.POST("/api/v1/findings/{number}/clear", { params: { path: { number } } }))),
     ...settled,

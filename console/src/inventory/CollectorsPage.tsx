@@ -72,6 +72,7 @@ export function CollectorsPage() {
   const mayChange = useMay("administer");
   const settled = { onSettled: () => client.invalidateQueries({ queryKey: ["collectors"] }) };
   const remove = useMutation({
+    meta: { done: "The collector is removed." },
     mutationFn: (name: string) =>
       drop(api.DELETE("/api/v1/collectors/{name}", { params: { path: { name } } })),
     ...settled,
@@ -170,6 +171,7 @@ function NewCollector() {
   const [site, setSite] = useState("");
   const [key, setKey] = useState("");
   const add = useMutation({
+    meta: { done: "The collector is added." },
     mutationFn: () =>
       need(
         api.POST("/api/v1/collectors", {

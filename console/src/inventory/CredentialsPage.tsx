@@ -27,6 +27,7 @@ export function CredentialsPage() {
   const mayChange = useMay("administer");
   const [form, setForm] = useState<Credential | "new" | null>(null);
   const remove = useMutation({
+    meta: { done: "The credential is removed." },
     mutationFn: (name: string) =>
       drop(api.DELETE("/api/v1/credentials/{name}", { params: { path: { name } } })),
     onSettled: () => client.invalidateQueries({ queryKey: ["inventory"] }),
@@ -110,6 +111,7 @@ function CredentialForm({ of, onClose }: { of: Credential | null; onClose: () =>
   const [host, setHost] = useState("");
   const [port, setPort] = useState("161");
   const save = useMutation({
+    meta: { done: "The credential is saved." },
     mutationFn: () =>
       of
         ? need(

@@ -164,6 +164,7 @@ function SharesTables({ of, mayChange }: { of: Group; mayChange: boolean }) {
 function useSaved<T>(call: (value: T) => Promise<unknown>) {
   const client = useQueryClient();
   return useMutation({
+    meta: { done: "Saved." },
     mutationFn: call,
     onSettled: () => client.invalidateQueries({ queryKey: ["inventory"] }),
   });

@@ -48,6 +48,7 @@ export function SwitchForm({
   const [draft, setDraft] = useState(before);
   const put = (part: Partial<SwitchDraft>) => setDraft((now) => ({ ...now, ...part }));
   const save = useMutation({
+    meta: { done: `${draft.name} is saved.` },
     mutationFn: () =>
       of
         ? need(

@@ -1,20 +1,27 @@
 // Who changed what, when and from where, before and after; and whether the log is as it was written.
 import { Button, Flex } from "@chakra-ui/react";
 import { useInfiniteQuery, useMutation } from "@tanstack/react-query";
+import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { api, need, type Schemas } from "../api/client";
 import { auditQuery } from "../api/resources/people";
-import { Field, Grid, Sheet, Title } from "../shared/Grid";
-import { ErrorNotice, Nothing, Notice, QueryView } from "../shared/QueryView";
+import { Field, Title } from "../shared/Grid";
+import { ErrorNotice, Notice, QueryView } from "../shared/QueryView";
 import { fullTime } from "../shared/time";
 import { usePutParam } from "../shared/usePutParam";
+import { DataTable } from "../table/DataTable";
+import type { Column } from "../table/model";
+import { moreOf, rowsOf } from "../table/paged";
 import { whatText } from "./model";
+
+type Entry = Schemas["AuditEntry"];
 
 export function AuditPage() {
   const [params] = useSearchParams();
   const given = (name: string) => params.get(name) || null;
   const filter = { by: given("by"), action: given("action"), q: given("q") };
   const found = useInfiniteQuery(auditQuery(filter));
+  const entries = useMemo(() => rowsOf(found.data), [found.data]);
   const verify = useMutation({ mutationFn: () => need(api.GET("/api/v1/audit-log/verdict")) });
   const set = usePutParam({ replace: true });
   return (
@@ -41,29 +48,18 @@ export function AuditPage() {
       </Flex>
       {verify.error && <ErrorNotice error={verify.error} />}
       {verify.data && <Verdict of={verify.data} />}
-      <Sheet tabIndex={0} aria-label="changes">
-        <QueryView query={found} rows={8}>
-          {({ pages }) => {
-            const entries = pages.flatMap((page) => page.items);
-            return entries.length === 0 ? (
-              <Nothing>No such change is in the log.</Nothing>
-            ) : (
-              <Entries entries={entries} />
-            );
-          }}
-        </QueryView>
-      </Sheet>
-      {found.hasNextPage && (
-        <Button
-          size="sm"
-          variant="outline"
-          margin="10px 0"
-          loading={found.isFetchingNextPage}
-          onClick={() => found.fetchNextPage()}
-        >
-          Earlier ones
-        </Button>
-      )}
+      <QueryView query={found} rows={8} cutTold>
+        {() => (
+          <DataTable
+            caption="changes"
+            rows={entries}
+            columns={COLUMNS}
+            rowKey={(one) => String(one.number)}
+            empty="No such change is in the log."
+            more={moreOf(found)}
+          />
+        )}
+      </QueryView>
     </>
   );
 }
@@ -80,42 +76,36 @@ function Verdict({ of }: { of: Schemas["AuditVerdict"] }) {
   );
 }
 
-function Entries({ entries }: { entries: Schemas["AuditEntry"][] }) {
-  return (
-    <Grid>
-      <thead>
-        <tr>
-          <th>No.</th>
-          <th>At</th>
-          <th>Who</th>
-          <th>Did</th>
-          <th>To</th>
-          <th>Result</th>
-          <th>What</th>
-          <th>From</th>
-        </tr>
-      </thead>
-      <tbody>
-        {entries.map((one) => (
-          <tr key={one.number}>
-            <td className="n soft">{one.number}</td>
-            <td className="tight">{fullTime(one.at)}</td>
-            <td>
-              <strong>{one.by}</strong>
-            </td>
-            <td className="tight">{one.action}</td>
-            <td>{one.subject}</td>
-            <td className="tight">{RESULTS[one.stage]}</td>
-            <td>{whatText(one)}</td>
-            <td className="soft tight">
-              {one.client}
-              {one.via && `, ${one.via}`}
-            </td>
-          </tr>
-        ))}
-      </tbody>
-    </Grid>
-  );
-}
-
 const RESULTS = { done: "✓ done", failed: "✕ refused", begun: "◌ not finished" };
+const from = (one: Entry) => [one.client, one.via].filter(Boolean).join(", ");
+
+const COLUMNS: Column<Entry>[] = [
+  {
+    id: "number",
+    header: "No.",
+    width: 70,
+    number: true,
+    cell: (one) => <span className="soft">{one.number}</span>,
+    text: (one) => one.number,
+  },
+  { id: "at", header: "At", width: 215, cell: (one) => fullTime(one.at), text: (one) => one.at },
+  { id: "by", header: "Who", width: 90, cell: (one) => <strong>{one.by}</strong>, text: (one) => one.by },
+  { id: "action", header: "Did", width: 140, cell: (one) => one.action, text: (one) => one.action },
+  { id: "subject", header: "To", width: 160, cell: (one) => one.subject, text: (one) => one.subject },
+  {
+    id: "stage",
+    header: "Result",
+    width: 110,
+    cell: (one) => RESULTS[one.stage],
+    text: (one) => RESULTS[one.stage],
+  },
+  { id: "what", header: "What", width: 280, cell: whatText, text: whatText },
+  {
+    id: "from",
+    header: "From",
+    width: 130,
+    wide: true,
+    cell: (one) => <span className="soft">{from(one)}</span>,
+    text: from,
+  },
+];

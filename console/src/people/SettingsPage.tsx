@@ -59,6 +59,7 @@ function Row({ of: setting }: { of: Setting }) {
   const path = { name: setting.name };
   const settled = { onSettled: () => client.invalidateQueries({ queryKey: ["settings"] }) };
   const set = useMutation({
+    meta: { done: `${setting.name} is set.` },
     mutationFn: () => {
       const value = Number.isNaN(Number(text)) || text.trim() === "" ? text.trim() : Number(text);
       return need(api.PUT("/api/v1/settings/{name}", { params: { path }, body: { value } }));
@@ -66,6 +67,7 @@ function Row({ of: setting }: { of: Setting }) {
     ...settled,
   });
   const reset = useMutation({
+    meta: { done: `${setting.name} is as configured again.` },
     mutationFn: () => need(api.DELETE("/api/v1/settings/{name}", { params: { path } })),
     ...settled,
   });

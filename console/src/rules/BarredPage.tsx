@@ -19,6 +19,7 @@ export function BarredPage() {
   const [until, setUntil] = useState("");
   const settled = { onSettled: () => client.invalidateQueries({ queryKey: ["rules"] }) };
   const add = useMutation({
+    meta: { done: "It is barred." },
     mutationFn: () => {
       const expires_at = until ? `${until}T00:00:00Z` : null;
       return need(api.POST("/api/v1/barred", { body: { prefix, reason, expires_at } }));
@@ -31,6 +32,7 @@ export function BarredPage() {
     ...settled,
   });
   const lift = useMutation({
+    meta: { done: "The bar is lifted." },
     mutationFn: (which: string) =>
       need(api.DELETE("/api/v1/barred/{prefix}", { params: { path: { prefix: which } } })),
     ...settled,

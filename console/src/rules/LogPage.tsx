@@ -1,56 +1,68 @@
 // Who changed what of the rules, when and why.
-import { useQuery } from "@tanstack/react-query";
+import { useInfiniteQuery } from "@tanstack/react-query";
+import { useMemo } from "react";
+import type { Schemas } from "../api/client";
 import { ruleLogQuery } from "../api/resources/rules";
 import { Age } from "../shared/Age";
-import { Grid, Sheet } from "../shared/Grid";
-import { Nothing, QueryView } from "../shared/QueryView";
+import { QueryView } from "../shared/QueryView";
+import { DataTable } from "../table/DataTable";
+import type { Column } from "../table/model";
+import { moreOf, rowsOf } from "../table/paged";
 import { valueText } from "./model";
 
+type RuleEvent = Schemas["RuleEvent"];
+
+const COLUMNS: Column<RuleEvent>[] = [
+  { id: "at", header: "When", width: 110, cell: (one) => <Age at={one.at} ago />, text: (one) => one.at },
+  { id: "by", header: "Who", width: 100, cell: (one) => one.by, text: (one) => one.by },
+  { id: "level", header: "Level", width: 200, cell: (one) => one.level, text: (one) => one.level },
+  {
+    id: "what",
+    header: "What",
+    width: 190,
+    cell: (one) => (
+      <>
+        {one.what} {one.address && <span className="mono">{one.address}</span>}
+      </>
+    ),
+    text: (one) => `${one.what} ${one.address}`.trim(),
+  },
+  {
+    id: "before",
+    header: "Before",
+    width: 140,
+    cell: (one) => <span className="soft">{said(one.before)}</span>,
+    text: (one) => said(one.before),
+  },
+  {
+    id: "after",
+    header: "After",
+    width: 140,
+    cell: (one) => said(one.after),
+    text: (one) => said(one.after),
+  },
+  { id: "via", header: "Via", width: 90, wide: true, cell: (one) => one.via, text: (one) => one.via },
+  { id: "reason", header: "Why", width: 220, cell: (one) => one.reason, text: (one) => one.reason },
+];
+
+const rowKey = (one: RuleEvent) => `${one.at} ${one.level} ${one.what} ${one.address}`;
+
 export function LogPage() {
-  const log = useQuery(ruleLogQuery);
+  const log = useInfiniteQuery(ruleLogQuery);
+  const rows = useMemo(() => rowsOf(log.data), [log.data]);
   return (
-    <Sheet tabIndex={0} aria-label="log of rules">
-      <QueryView query={log} rows={8}>
-        {(page) =>
-          page.items.length === 0 ? (
-            <Nothing>No rule was ever changed.</Nothing>
-          ) : (
-            <Grid>
-              <thead>
-                <tr>
-                  <th>When</th>
-                  <th>Who</th>
-                  <th>Level</th>
-                  <th>What</th>
-                  <th>Before</th>
-                  <th>After</th>
-                  <th>Via</th>
-                  <th>Why</th>
-                </tr>
-              </thead>
-              <tbody>
-                {page.items.map((one) => (
-                  <tr key={`${one.at} ${one.level} ${one.what} ${one.address}`}>
-                    <td className="tight">
-                      <Age at={one.at} ago />
-                    </td>
-                    <td>{one.by}</td>
-                    <td>{one.level}</td>
-                    <td>
-                      {one.what} {one.address && <span className="mono">{one.address}</span>}
-                    </td>
-                    <td className="soft">{said(one.before)}</td>
-                    <td>{said(one.after)}</td>
-                    <td>{one.via}</td>
-                    <td>{one.reason}</td>
-                  </tr>
-                ))}
-              </tbody>
-            </Grid>
-          )
-        }
-      </QueryView>
-    </Sheet>
+    <QueryView query={log} rows={8} cutTold>
+      {() => (
+        <DataTable
+          caption="log of rules"
+          rows={rows}
+          columns={COLUMNS}
+          rowKey={rowKey}
+          empty="No rule was ever changed."
+          more={moreOf(log)}
+        />
+      )}
+    </QueryView>
   );
 }
 

@@ -1,61 +1,58 @@
 // The roll call of everything: the sums, ports at which a rule is broken, who is absent, and a list beside it.
 import { Button, chakra, Flex } from "@chakra-ui/react";
-import { useMutation, useQuery } from "@tanstack/react-query";
-import { useState } from "react";
+import { useInfiniteQuery, useMutation, useQuery } from "@tanstack/react-query";
+import { useMemo, useState } from "react";
 import { Link, useSearchParams } from "react-router";
 import { api, need, type Schemas } from "../api/client";
-import { absentQuery, type LevelFilter, rollCallsQuery } from "../api/resources/rules";
+import { absentQuery, type LevelFilter, rollCallPagesQuery } from "../api/resources/rules";
 import { Age } from "../shared/Age";
-import { Exports } from "../shared/Exports";
 import { Fact } from "../shared/Fact";
-import { Facts, Grid, Heading, Lines, Sheet, Title } from "../shared/Grid";
+import { Facts, Heading, Lines, Title } from "../shared/Grid";
 import { endpointPath, portPath } from "../shared/links";
-import { ErrorNotice, Nothing, Notice, QueryView } from "../shared/QueryView";
+import { ErrorNotice, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { usePutParam } from "../shared/usePutParam";
-import { type CalledPort, chosenLevel, portState, sorted, valueText } from "./model";
+import { DataTable } from "../table/DataTable";
+import type { Column } from "../table/model";
+import { moreOf, rowsOf } from "../table/paged";
+import { type CalledPort, chosenLevel, inNeed, portState, valueText } from "./model";
 import { WhereChoice } from "./WhereChoice";
-
-const LIMIT = 1000;
 
 export function RollCallPage() {
   const [params] = useSearchParams();
   const where = params.get("where") ?? "";
   const filter = chosenLevel(where);
   const broken = params.get("all") !== "yes";
-  const calls = useQuery(rollCallsQuery({ ...filter, broken, limit: LIMIT }));
+  const calls = useInfiniteQuery(rollCallPagesQuery({ ...filter, broken }));
+  const ports = useMemo(() => inNeed(rowsOf(calls.data)), [calls.data]);
   const set = usePutParam({ replace: true });
   const asked = new URLSearchParams(filter as Record<string, string>).toString();
   return (
     <>
       <Title>Roll call</Title>
-      <Flex gap="8px" align="center" wrap="wrap" margin="0 0 6px">
-        <WhereChoice id="call-where" label="Of" where={where} setWhere={(next) => set("where", next)} />
-        <label>
-          <input type="checkbox" checked={!broken} onChange={() => set("all", broken ? "yes" : "")} /> also
-          ports in order
-        </label>
-        <chakra.a href={`/api/v1/roll-call/report?${asked}`} color="tarn" fontWeight={600}>
-          to print
-        </chakra.a>
-        <Exports list="roll-call" filters={filter as Record<string, string>} />
-      </Flex>
       <QueryView query={calls} cutTold rows={8}>
-        {(page) => (
+        {({ pages: [first] }) => (
           <>
-            <Sums totals={page.totals} />
-            {page.next && (
-              <Notice tone="warn">The first {page.items.length} ports; the sums are of all.</Notice>
-            )}
-            <Sheet tabIndex={0} aria-label="roll call" maxHeight="60vh" overflow="auto">
-              {page.items.length === 0 ? (
-                <Nothing>
-                  {page.totals.ports === 0 ? "No port has a rule yet." : "No rule is broken."}
-                </Nothing>
-              ) : (
-                <Called ports={sorted(page.items, "state")} />
-              )}
-            </Sheet>
+            {first && <Sums totals={first.totals} />}
+            <DataTable
+              caption="roll call"
+              rows={ports}
+              columns={CALLED}
+              rowKey={(one) => `${one.switch} ${one.port}`}
+              empty={first?.totals.ports === 0 ? "No port has a rule yet." : "No rule is broken."}
+              more={moreOf(calls)}
+              exported={{ list: "roll-call", filters: filter as Record<string, string> }}
+              height="60vh"
+            >
+              <WhereChoice id="call-where" label="Of" where={where} setWhere={(next) => set("where", next)} />
+              <label>
+                <input type="checkbox" checked={!broken} onChange={() => set("all", broken ? "yes" : "")} />{" "}
+                also ports in order
+              </label>
+              <chakra.a href={`/api/v1/roll-call/report?${asked}`} color="tarn" fontWeight={600}>
+                to print
+              </chakra.a>
+            </DataTable>
           </>
         )}
       </QueryView>
@@ -80,57 +77,119 @@ function Sums({ totals }: { totals: Schemas["RollCallTotals"] }) {
   );
 }
 
-function Called({ ports }: { ports: CalledPort[] }) {
-  return (
-    <Grid>
-      <thead>
-        <tr>
-          <th>State</th>
-          <th>Port</th>
-          <th>Label</th>
-          <th className="n">Present</th>
-          <th>Seats</th>
-          <th className="n">Room</th>
-          <th>Watched</th>
-          <th className="n">Enrolled</th>
-          <th className="n">Strangers</th>
-          <th className="n">Out of place</th>
-          <th className="n">Absent</th>
-        </tr>
-      </thead>
-      <tbody>
-        {ports.map((one) => (
-          <tr key={`${one.switch} ${one.port}`}>
-            <td>
-              <StatusText of={portState(one)} />
-            </td>
-            <td className="tight">
-              <Link to={portPath(one.switch, one.port)}>
-                {one.switch} · {one.port}
-              </Link>
-            </td>
-            <td>{one.alias}</td>
-            <td className="n">
-              {one.present}
-              {one.random > 0 && <chakra.span color="soft"> ({one.random} random)</chakra.span>}
-            </td>
-            <td title={one.sources.seats && `set for ${one.sources.seats}`}>
-              {one.seats === null ? "" : valueText(one.seats)}
-            </td>
-            <td className="n">{one.room ?? ""}</td>
-            <td title={one.sources.watched && `set for ${one.sources.watched}`}>
-              {one.watched ? "yes" : "no"}
-            </td>
-            <td className="n">{one.enrolled || ""}</td>
-            <td className="n">{one.strangers || ""}</td>
-            <td className="n">{one.out_of_place || ""}</td>
-            <td className="n">{one.absent || ""}</td>
-          </tr>
-        ))}
-      </tbody>
-    </Grid>
-  );
-}
+const count = (
+  id: "enrolled" | "strangers" | "out_of_place" | "absent",
+  header: string,
+): Column<CalledPort> => ({
+  id,
+  header,
+  width: 90,
+  number: true,
+  cell: (one) => one[id] || "",
+  text: (one) => one[id],
+});
+
+const CALLED: Column<CalledPort>[] = [
+  {
+    id: "state",
+    header: "State",
+    width: 120,
+    cell: (one) => <StatusText of={portState(one)} />,
+    text: portState,
+  },
+  {
+    id: "port",
+    header: "Port",
+    width: 190,
+    cell: (one) => (
+      <Link to={portPath(one.switch, one.port)}>
+        {one.switch} · {one.port}
+      </Link>
+    ),
+    text: (one) => `${one.switch} · ${one.port}`,
+  },
+  {
+    id: "alias",
+    header: "Label",
+    width: 170,
+    wide: true,
+    cell: (one) => one.alias,
+    text: (one) => one.alias,
+  },
+  {
+    id: "present",
+    header: "Present",
+    width: 130,
+    number: true,
+    cell: (one) => (
+      <>
+        {one.present}
+        {one.random > 0 && <chakra.span color="soft"> ({one.random} random)</chakra.span>}
+      </>
+    ),
+    text: (one) => one.present,
+  },
+  {
+    id: "seats",
+    header: "Seats",
+    width: 80,
+    cell: (one) => (
+      <span title={one.sources.seats && `set for ${one.sources.seats}`}>
+        {one.seats === null ? "" : valueText(one.seats)}
+      </span>
+    ),
+    text: (one) => one.seats ?? "",
+  },
+  {
+    id: "room",
+    header: "Room",
+    width: 80,
+    number: true,
+    cell: (one) => one.room ?? "",
+    text: (one) => one.room ?? "",
+  },
+  {
+    id: "watched",
+    header: "Watched",
+    width: 90,
+    cell: (one) => (
+      <span title={one.sources.watched && `set for ${one.sources.watched}`}>
+        {one.watched ? "yes" : "no"}
+      </span>
+    ),
+    text: (one) => (one.watched ? "yes" : "no"),
+  },
+  count("enrolled", "Enrolled"),
+  count("strangers", "Strangers"),
+  count("out_of_place", "Out of place"),
+  count("absent", "Absent"),
+];
+
+const ABSENT: Column<Schemas["AbsentEntry"]>[] = [
+  {
+    id: "address",
+    header: "Address",
+    width: 190,
+    mono: true,
+    cell: (one) => <Link to={endpointPath(one.address)}>{one.address}</Link>,
+    text: (one) => one.address,
+  },
+  { id: "level", header: "Enrolled at", width: 220, cell: (one) => one.level, text: (one) => one.level },
+  { id: "note", header: "Note", width: 200, cell: (one) => one.note, text: (one) => one.note },
+  { id: "owner", header: "Owner", width: 140, cell: (one) => one.owner, text: (one) => one.owner },
+  {
+    id: "seen_at",
+    header: "Last seen",
+    width: 260,
+    cell: (one) => (
+      <>
+        <Age at={one.seen_at} ago={one.seen_at !== null} />
+        {one.seen_switch && ` at ${one.seen_switch} · ${one.seen_port}`}
+      </>
+    ),
+    text: (one) => one.seen_at ?? "",
+  },
+];
 
 function Absent({ filter }: { filter: LevelFilter }) {
   const absent = useQuery(absentQuery(filter));
@@ -140,40 +199,49 @@ function Absent({ filter }: { filter: LevelFilter }) {
         all.length === 0 ? null : (
           <>
             <Heading>Enrolled and absent</Heading>
-            <Sheet tabIndex={0} aria-label="enrolled and absent" maxHeight="40vh" overflow="auto">
-              <Grid>
-                <thead>
-                  <tr>
-                    <th>Address</th>
-                    <th>Enrolled at</th>
-                    <th>Note</th>
-                    <th>Owner</th>
-                    <th>Last seen</th>
-                  </tr>
-                </thead>
-                <tbody>
-                  {all.slice(0, 500).map((one) => (
-                    <tr key={one.id}>
-                      <td className="mono">
-                        <Link to={endpointPath(one.address)}>{one.address}</Link>
-                      </td>
-                      <td>{one.level}</td>
-                      <td>{one.note}</td>
-                      <td>{one.owner}</td>
-                      <td>
-                        <Age at={one.seen_at} ago={one.seen_at !== null} />
-                        {one.seen_switch && ` at ${one.seen_switch} · ${one.seen_port}`}
-                      </td>
-                    </tr>
-                  ))}
-                </tbody>
-              </Grid>
-            </Sheet>
+            <DataTable
+              name="absent"
+              caption="enrolled and absent"
+              rows={all}
+              columns={ABSENT}
+              rowKey={(one) => String(one.id)}
+              empty=""
+              height="40vh"
+            />
           </>
         )
       }
     </QueryView>
   );
+}
+
+const AGAINST: Column<Schemas["AttendedDevice"]>[] = [
+  {
+    id: "attendance",
+    header: "Is",
+    width: 140,
+    cell: (one) => <StatusText of={one.attendance} />,
+    text: (one) => one.attendance,
+  },
+  {
+    id: "device",
+    header: "Device",
+    width: 220,
+    cell: (one) => one.device || <span className="mono">{one.mac}</span>,
+    text: (one) => one.device || (one.mac ?? ""),
+  },
+  { id: "expected", header: "Expected at", width: 220, cell: expected, text: expected },
+  {
+    id: "found",
+    header: "Found at",
+    width: 300,
+    cell: (one) => one.found.join(", "),
+    text: (one) => one.found.join(", "),
+  },
+];
+
+function expected(one: Schemas["AttendedDevice"]): string {
+  return [one.expected_switch, one.expected_port].filter(Boolean).join(" · ");
 }
 
 /** A list of devices, held against the network both ways. */
@@ -206,24 +274,15 @@ function Against() {
       </Flex>
       {compare.error && <ErrorNotice error={compare.error} />}
       {compare.data && (
-        <Sheet tabIndex={0} aria-label="the list beside the network" maxHeight="50vh" overflow="auto">
-          <Grid>
-            <tbody>
-              {compare.data.slice(0, 1000).map((one) => (
-                <tr key={`${one.line} ${one.device} ${one.mac}`}>
-                  <td>
-                    <StatusText of={one.attendance} />
-                  </td>
-                  <td>{one.device || <span className="mono">{one.mac}</span>}</td>
-                  <td>
-                    {one.expected_switch && `expected at ${one.expected_switch} ${one.expected_port ?? ""}`}
-                  </td>
-                  <td>{one.found.join(", ")}</td>
-                </tr>
-              ))}
-            </tbody>
-          </Grid>
-        </Sheet>
+        <DataTable
+          name="against"
+          caption="the list beside the network"
+          rows={compare.data}
+          columns={AGAINST}
+          rowKey={(one) => `${one.line} ${one.device} ${one.mac}`}
+          empty="The list names nobody, and nobody is enrolled."
+          height="50vh"
+        />
       )}
     </>
   );

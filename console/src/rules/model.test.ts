@@ -3,11 +3,11 @@ import {
   type CalledPort,
   calendar,
   changeText,
+  inNeed,
   levelText,
   marked,
   parseVlans,
   rangesText,
-  sorted,
   unmarked,
 } from "./model";
 
@@ -45,11 +45,10 @@ describe("VLANs", () => {
   });
 });
 
-describe("the grid", () => {
-  it("shows broken ports first when sorted by state", () => {
+describe("the roll call", () => {
+  it("shows ports first that need somebody, the others as they come", () => {
     const ports = [port("p1"), port("p2", { broken: true, overfull: true }), port("p3", { strangers: 1 })];
-    expect(sorted(ports, "state").map((one) => one.port)).toEqual(["p2", "p3", "p1"]);
-    expect(sorted(ports, "place").map((one) => one.port)).toEqual(["p1", "p2", "p3"]);
+    expect(inNeed([...ports, port("p4")]).map((one) => one.port)).toEqual(["p2", "p3", "p1", "p4"]);
   });
 });
 

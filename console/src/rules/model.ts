@@ -102,19 +102,9 @@ export function portState(port: CalledPort): string {
 
 const ORDER = ["barred", "overfull", "stranger", "broken", "in order", "exempt"];
 
-export type SortBy = "place" | "state" | "present" | "room";
-
-export function sorted(ports: CalledPort[], by: SortBy): CalledPort[] {
-  const rank: Record<SortBy, (one: CalledPort) => number> = {
-    place: () => 0,
-    state: (one) => ORDER.indexOf(portState(one)),
-    present: (one) => -one.present,
-    room: (one) => one.room ?? Number.POSITIVE_INFINITY,
-  };
-  return ports
-    .map((one, at) => ({ one, at }))
-    .sort((a, b) => rank[by](a.one) - rank[by](b.one) || a.at - b.at)
-    .map(({ one }) => one);
+/** Ports that need somebody first; those that need nobody more than others as they come. */
+export function inNeed(ports: CalledPort[]): CalledPort[] {
+  return [...ports].sort((a, b) => ORDER.indexOf(portState(a)) - ORDER.indexOf(portState(b)));
 }
 
 /** Days from one to the other, as YYYY-MM-DD in UTC, and how many breaches began on each. */

@@ -13,6 +13,7 @@ import { Kite } from "../shared/Kite";
 import { AsOf, PastNotice, usePast } from "./AsOf";
 import { Navigation } from "./Navigation";
 import { PersonMenu } from "./PersonMenu";
+import { Toasts } from "./Toasts";
 import { useSearchKey } from "./useSearchKey";
 
 const QuickFind = lazy(() => import("../find/QuickFind").then((all) => ({ default: all.QuickFind })));
@@ -108,6 +109,7 @@ export function Shell() {
           </Instant.Provider>
         </Suspense>
       </Box>
+      <Toasts />
       <Suspense>{finding && <QuickFind open onClose={() => setFinding(false)} />}</Suspense>
     </Instant.Provider>
   );

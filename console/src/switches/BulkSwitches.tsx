@@ -27,12 +27,14 @@ export function BulkSwitches({ switches, done }: { switches: Switch[]; done: () 
   const [value, setValue] = useState("");
   const settled = { onSuccess: done, onSettled: () => client.invalidateQueries({ queryKey: ["switches"] }) };
   const read = useMutation({
+    meta: { done: "A round has begun." },
     mutationFn: () =>
       need(api.POST("/api/v1/rounds", { body: { switches: switches.map((one) => one.name), all: false } })),
     onSuccess: done,
     onSettled: () => client.invalidateQueries({ queryKey: ["rounds"] }),
   });
   const change = useMutation({
+    meta: { done: "The selected switches are changed." },
     mutationFn: (part: Record<string, unknown>) =>
       need(
         api.PATCH("/api/v1/switches", {
@@ -42,6 +44,7 @@ export function BulkSwitches({ switches, done }: { switches: Switch[]; done: () 
     ...settled,
   });
   const remove = useMutation({
+    meta: { done: "The selected switches are removed." },
     mutationFn: async () => {
       for (const one of switches) {
         await drop(api.DELETE("/api/v1/switches/{name}", { params: { path: { name: one.name } } }));

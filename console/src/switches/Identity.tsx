@@ -25,10 +25,12 @@ export function Identity({ one, change }: { one: Switch; change: () => void }) {
   const links = useQuery(switchLinksQuery(one.name));
   const path = { name: one.name };
   const read = useMutation({
+    meta: { done: `${one.name} is read.` },
     mutationFn: () => need(api.POST("/api/v1/switches/{name}/readings", { params: { path } })),
     onSettled: () => client.invalidateQueries(),
   });
   const remove = useMutation({
+    meta: { done: `${one.name} is removed.` },
     mutationFn: () => drop(api.DELETE("/api/v1/switches/{name}", { params: { path } })),
     onSuccess: () => navigate("/switches"),
     onSettled: () => client.invalidateQueries({ queryKey: ["switches"] }),

@@ -42,6 +42,7 @@ function Rule({ call }: { call: Call }) {
   const own = rules.data?.find((one) => one.switch === call.switch && one.port === call.port);
   const [seats, setSeats] = useState("");
   const set = useMutation({
+    meta: { done: "The rule is changed." },
     mutationFn: (rule: { seats?: number | null; watched?: boolean | null }) =>
       need(
         api.PATCH("/api/v1/rules", {
@@ -98,6 +99,7 @@ function Present({ call }: { call: Call }) {
   const client = useQueryClient();
   const settled = { onSettled: () => client.invalidateQueries() };
   const enrol = useMutation({
+    meta: { done: "It is enrolled." },
     mutationFn: (one: Schemas["PortOccupant"]) =>
       need(
         api.POST("/api/v1/rules/roll", {
@@ -115,6 +117,7 @@ function Present({ call }: { call: Call }) {
     ...settled,
   });
   const replace = useMutation({
+    meta: { done: "The entry is replaced." },
     mutationFn: (one: Schemas["RollReplacement"]) =>
       need(
         api.POST("/api/v1/rules/roll/{number}/replace", {

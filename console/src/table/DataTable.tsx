@@ -3,12 +3,13 @@
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { type RowSelectionState, rowSelectionFeature, tableFeatures, useTable } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { memo, type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { usePreference } from "../app/preferences";
 import { Grid, Sheet } from "../shared/Grid";
 import type { ExportFilter } from "../shared/links";
 import { usePutParam } from "../shared/usePutParam";
+import { Line, Spacer } from "./Line";
 import {
   type Column,
   columnsText,
@@ -282,62 +283,4 @@ export function DataTable<T extends object>(props: Props<T>) {
   );
 }
 
-type LineProps<T> = {
-  id: string;
-  index: number;
-  row: T;
-  visible: Column<T>[];
-  selected: boolean;
-  select: ((id: string, on: boolean) => void) | undefined;
-  measure: ((element: HTMLTableRowElement | null) => void) | undefined;
-};
-
-/** One row; drawn again only when it differs, however often the table scrolls. */
-const Line = memo(function Line<T>({ id, index, row, visible, selected, select, measure }: LineProps<T>) {
-  return (
-    <tr
-      data-index={index}
-      aria-rowindex={index + 2}
-      tabIndex={-1}
-      data-selected={selected || undefined}
-      ref={measure}
-    >
-      {select && (
-        <td>
-          <input
-            type="checkbox"
-            aria-label={`select ${id}`}
-            checked={selected}
-            onChange={(event) => select(id, event.target.checked)}
-          />
-        </td>
-      )}
-      {visible.map((one) => (
-        <td key={one.id} className={cellClass(one)}>
-          {one.cell(row)}
-        </td>
-      ))}
-    </tr>
-  );
-}) as <T>(props: LineProps<T>) => React.ReactNode;
-
-/** A narrow column keeps its words on one line; wider ones wrap. */
-const MOST_TIGHT_PX = 200;
-
-function cellClass<T>(one: Column<T>): string | undefined {
-  const tight = one.width !== undefined && one.width <= MOST_TIGHT_PX;
-  return (
-    [one.number && "n", one.mono && "mono", tight && "tight", one.wide && "wide"].filter(Boolean).join(" ") ||
-    undefined
-  );
-}
-
 const SCROLLING = { minHeight: "240px", overflow: "auto" } as const;
-
-function Spacer({ height, width }: { height: number; width: number }) {
-  return (
-    <tr aria-hidden>
-      <td colSpan={width} style={{ height, padding: 0, border: 0 }} />
-    </tr>
-  );
-}

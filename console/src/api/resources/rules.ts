@@ -1,5 +1,5 @@
 // Rules of ports, who is barred, windows with their candidates, roll calls and rehearsals.
-import { queryOptions } from "@tanstack/react-query";
+import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
 import { api, every, need } from "../client";
 
 export interface LevelFilter {
@@ -14,13 +14,26 @@ export const rulesQuery = queryOptions({
   queryFn: ({ signal }) => every((paging) => api.GET("/api/v1/rules", { params: { query: paging }, signal })),
 });
 
-/** Ports with their rules and how many are there, and the sums over all. */
-export const rollCallsQuery = (
-  filter: LevelFilter & { broken?: boolean; without_rule?: boolean; limit?: number },
-) =>
+type CalledPorts = LevelFilter & { broken?: boolean; without_rule?: boolean; limit?: number };
+
+const rollCallPage = (filter: CalledPorts & { cursor?: string }, signal: AbortSignal) =>
+  need(api.GET("/api/v1/roll-call", { params: { query: filter }, signal }));
+
+/** Ports with their rules and how many are there, and the sums over all: one page. */
+export const rollCallsQuery = (filter: CalledPorts) =>
   queryOptions({
     queryKey: ["roll-call", filter],
-    queryFn: ({ signal }) => need(api.GET("/api/v1/roll-call", { params: { query: filter }, signal })),
+    queryFn: ({ signal }) => rollCallPage(filter, signal),
+  });
+
+/** The same, page by page. */
+export const rollCallPagesQuery = (filter: CalledPorts) =>
+  infiniteQueryOptions({
+    queryKey: ["roll-call", "pages", filter],
+    queryFn: ({ signal, pageParam }) =>
+      rollCallPage({ ...filter, limit: 500, ...(pageParam && { cursor: pageParam }) }, signal),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (page) => page.next ?? undefined,
   });
 
 /** Who is enrolled and present nowhere where they may be. */
@@ -47,9 +60,14 @@ export const barredQuery = queryOptions({
     every((paging) => api.GET("/api/v1/barred", { params: { query: paging }, signal })),
 });
 
-export const ruleLogQuery = queryOptions({
+export const ruleLogQuery = infiniteQueryOptions({
   queryKey: ["rules", "log"],
-  queryFn: ({ signal }) => need(api.GET("/api/v1/rules/log", { params: { query: { limit: 200 } }, signal })),
+  queryFn: ({ signal, pageParam }) =>
+    need(
+      api.GET("/api/v1/rules/log", { params: { query: { limit: 200, cursor: pageParam ?? null } }, signal }),
+    ),
+  initialPageParam: undefined as string | undefined,
+  getNextPageParam: (page) => page.next ?? undefined,
 });
 
 export const windowsQuery = queryOptions({
