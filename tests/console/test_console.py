@@ -211,3 +211,18 @@ def test_seats_are_set_and_a_stranger_is_enrolled_at_the_port(page: Page) -> Non
     expect(present.get_by_role("button")).to_have_count(0)
     page.get_by_role("button", name="Inherit from the switch").click()
     expect(page.get_by_text("present, no limit")).to_be_visible()
+
+
+def test_what_a_switch_shows_is_fetched_once_and_early(page: Page) -> None:
+    asked: list[str] = []
+    page.on("request", lambda one: asked.append(one.url.partition("/api/v1/")[2]))
+    page.goto("/switches/quay-1")
+    expect(page.get_by_role("group", name="ports").get_by_role("button").first).to_be_visible()
+    early = ("session", "switches/quay-1", "switches/quay-1/ports?limit=1000")
+    early += ("stays?switch=quay-1&uplinks=false&limit=1000",)
+    assert [asked.count(one) for one in early] == [1, 1, 1, 1]
+    stream = next(one for one in asked if one.startswith("stream"))
+    assert re.fullmatch(r"stream\?after=[0-9a-f]{8}-\d+", stream)  # from before all that, so nothing is missed
+    page.goto("/switches/quay-1?at=2000-01-01T00:00:00Z")
+    expect(page.get_by_text("not now")).to_be_visible()
+    assert "switches/quay-1/ports?limit=1000" not in asked[asked.index(stream) + 1 :]

@@ -1,6 +1,7 @@
 // Today: what needs a look first, then how the last hours went, and what changed lately.
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
+import { lazy } from "react";
 import { Link, useNavigate } from "react-router";
 import type { Switch } from "../api/client";
 import { findingsQuery } from "../api/resources/findings";
@@ -15,10 +16,14 @@ import { Heading, More, Sheet } from "../shared/Grid";
 import { switchPath } from "../shared/links";
 import { Nothing, Notice, QueryView } from "../shared/QueryView";
 import { ChangeTable } from "../switches/ChangeTable";
-import { FirstSwitch } from "../switches/FirstSwitch";
 import { FreshnessOf } from "./Freshness";
 import { SavedQueries } from "./SavedQueries";
 import { Trends } from "./Trends";
+
+// Of a network without switches alone.
+const FirstSwitch = lazy(() =>
+  import("../switches/FirstSwitch").then((all) => ({ default: all.FirstSwitch })),
+);
 
 export function Today() {
   const health = useQuery(healthQuery);

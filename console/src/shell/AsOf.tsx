@@ -1,21 +1,13 @@
 // The instant that every page shows: chosen in the header, kept in the URL, told plainly.
 import { Box, Button, chakra, Flex, Popover, Portal } from "@chakra-ui/react";
 import { Clock } from "lucide-react";
-import { useState } from "react";
-import { Link, useMatches } from "react-router";
-import { Field } from "../shared/Grid";
+import { lazy, Suspense, useState } from "react";
+import { useMatches } from "react-router";
 import { useAt } from "../shared/instant";
-import { comparePath } from "../shared/links";
-import { fullTime, instantOfInput, shortTime, timeInput } from "../shared/time";
+import { fullTime, shortTime } from "../shared/time";
 import { usePutParam } from "../shared/usePutParam";
 
-const BACK: [text: string, minutes: number][] = [
-  ["15 min ago", 15],
-  ["1 h ago", 60],
-  ["8 h ago", 480],
-  ["a day ago", 1440],
-  ["a week ago", 10_080],
-];
+const InstantChoice = lazy(() => import("./InstantChoice").then((all) => ({ default: all.InstantChoice })));
 
 /** What a route says of the past: what stays as it is now while it shows another instant. */
 export type RouteHandle = { past: string };
@@ -25,10 +17,6 @@ export function AsOf() {
   const put = usePutParam();
   const [open, setOpen] = useState(false);
   const choose = (instant: string) => put("at", instant);
-  const pick = (instant: string) => {
-    choose(instant);
-    setOpen(false);
-  };
   return (
     <Popover.Root lazyMount unmountOnExit open={open} onOpenChange={(change) => setOpen(change.open)}>
       <Popover.Trigger asChild>
@@ -52,43 +40,9 @@ export function AsOf() {
       <Portal>
         <Popover.Positioner>
           <Popover.Content padding="14px" width="320px" aria-label="instant to show">
-            <chakra.label htmlFor="as-of" fontWeight={600} display="block" marginBottom="6px">
-              Show everything as it was at
-            </chakra.label>
-            <Field
-              id="as-of"
-              type="datetime-local"
-              width="100%"
-              value={at ? timeInput(at) : ""}
-              max={timeInput(new Date().toISOString())}
-              onChange={(event) => choose(instantOfInput(event.target.value))}
-            />
-            <Flex gap="6px" wrap="wrap" margin="10px 0">
-              {BACK.map(([text, minutes]) => (
-                <Button
-                  key={text}
-                  size="xs"
-                  variant="outline"
-                  onClick={() => pick(new Date(Date.now() - minutes * 60_000).toISOString())}
-                >
-                  {text}
-                </Button>
-              ))}
-            </Flex>
-            <Flex gap="12px" align="center">
-              {at && (
-                <>
-                  <Button size="sm" variant="outline" onClick={() => pick("")}>
-                    Now
-                  </Button>
-                  <chakra.span color="tarn" fontWeight={600}>
-                    <Link to={comparePath(at)} onClick={() => setOpen(false)}>
-                      Compare then with now
-                    </Link>
-                  </chakra.span>
-                </>
-              )}
-            </Flex>
+            <Suspense>
+              <InstantChoice at={at} choose={choose} done={() => setOpen(false)} />
+            </Suspense>
           </Popover.Content>
         </Popover.Positioner>
       </Portal>

@@ -20,7 +20,7 @@ const QuickFind = lazy(() => import("../find/QuickFind").then((all) => ({ defaul
 
 export function Shell() {
   const session = useSession();
-  const live = useLive(session?.latest_event);
+  const live = useLive(latestEvent() || session?.latest_event);
   const client = useQueryClient();
   const [finding, setFinding] = useState(false);
   useSearchKey(() => setFinding(true));
@@ -113,6 +113,11 @@ export function Shell() {
       <Suspense>{finding && <QuickFind open onClose={() => setFinding(false)} />}</Suspense>
     </Instant.Provider>
   );
+}
+
+/** Where the stream was when the service sent this page: some of what the page shows is fetched along with it. */
+function latestEvent(): string {
+  return document.querySelector<HTMLMetaElement>("meta[name=latest-event]")?.content ?? "";
 }
 
 const LOST_MS = 6_000;

@@ -1,15 +1,13 @@
 """The web application: API, console, and the lifespan of the service."""
 
-import mimetypes
-from collections.abc import AsyncIterator, Mapping
+from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
 from dataclasses import fields
-from pathlib import Path
 from typing import Any
 
 import anyio.to_thread
-from fastapi import APIRouter, FastAPI, Request
-from fastapi.responses import FileResponse, JSONResponse, PlainTextResponse, Response
+from fastapi import APIRouter, FastAPI
+from fastapi.responses import PlainTextResponse, Response
 from fastapi.routing import APIRoute
 from prometheus_client import CONTENT_TYPE_LATEST
 from starlette.exceptions import HTTPException
@@ -18,6 +16,7 @@ from starlette.middleware.gzip import GZipMiddleware
 from kiteroll import __version__
 from kiteroll.api import problems
 from kiteroll.api.admission import Admitted, check_complete
+from kiteroll.api.console_page import serve_console
 from kiteroll.api.contract.openapi import document
 from kiteroll.api.contract.preconditions import ChangeLocks
 from kiteroll.api.contract.problem_types import PAGES, PROBLEM_TYPES, page_of
@@ -58,18 +57,12 @@ from kiteroll.core.model.port_ref import PortRef
 
 CALLS_AT_ONCE = 12
 """Calls that are worked on in threads; fewer than there are connections to the database for them."""
-CONSOLE = Path(__file__).with_name("console_dist")
 _ROUTES = (
     *(switches, credentials, collectors, rounds, imports, findings, rules),
     *(enrolment, roll_call, rehearsals),
     *(endpoints, labels, links, history, service_status, network, exports),
     *(people, audit, alerts, settings, port_actions),
 )
-_POLICY = (
-    "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "
-    "frame-ancestors 'none'; base-uri 'none'; form-action 'self'"
-)
-"""Chakra writes its styles into the page; nothing else may come from outside the service."""
 
 
 def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> FastAPI:
@@ -148,7 +141,7 @@ def make_app(lifespan: Any = None) -> FastAPI:
     app.include_router(v1)
     _serve_health(app)
     _serve_problem_pages(app)
-    _serve_console(app)
+    serve_console(app)
     return app
 
 
@@ -173,29 +166,3 @@ def _serve_problem_pages(app: FastAPI) -> None:
         if code not in PROBLEM_TYPES:
             raise HTTPException(404, "Not found")
         return served(page_of(code, PROBLEM_TYPES[code]))
-
-
-def _serve_console(app: FastAPI) -> None:
-    """Files of the console's build; any other path is a view of it and gets its page."""
-    page_headers: Mapping[str, str] = {
-        "Cache-Control": "no-cache",
-        "Content-Security-Policy": _POLICY,
-    }
-
-    @app.get("/{path:path}", include_in_schema=False)
-    async def console(request: Request, path: str) -> Response:
-        if path.startswith(("api/", "health/")):
-            raise HTTPException(404, "Not found")
-        if not (CONSOLE / "index.html").is_file():
-            return JSONResponse({"detail": "the console is not built: run `make console`"}, 503)
-        file = (CONSOLE / path).resolve()
-        if path and file.is_relative_to(CONSOLE) and file.is_file():
-            caching = "public, max-age=31536000, immutable" if path.startswith("assets/") else "no-cache"
-            headers = {"Cache-Control": caching, "Vary": "Accept-Encoding"}
-            smaller = file.with_name(f"{file.name}.gz")
-            if "gzip" in request.headers.get("accept-encoding", "") and smaller.is_file():
-                # Compressed once, by the build, as far as it goes.
-                kind = mimetypes.guess_type(file.name)[0]
-                return FileResponse(smaller, headers={**headers, "Content-Encoding": "gzip"}, media_type=kind)
-            return FileResponse(file, headers=headers)
-        return FileResponse(CONSOLE / "index.html", headers=page_headers)

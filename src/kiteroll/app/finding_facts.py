@@ -83,7 +83,7 @@ class StoredFacts:
         return self._database.run(finding_inputs.port_facts, ports)
 
     def at_several_ports(self, limit: int) -> Sequence[MacAddress]:
-        uplinks = sorted(self._topology.now().uplink_ids)
+        uplinks = sorted(self._topology.now().uplink_ids())
         return self._database.run(finding_inputs.at_several_ports, uplinks, limit)
 
     def port_activity(self, up_before: datetime, limit: int) -> Sequence[PortActivity]:

@@ -25,14 +25,20 @@ class NetworkView:
     """One picture of the network; an answer is made from one of them throughout."""
 
     snapshot: TopologySnapshot = field(default_factory=TopologySnapshot)
-    uplink_ids: frozenset[int] = frozenset()
-    """Ids of the ports that count as uplinks."""
+    uplinks: Mapping[PortRef, int] = field(default_factory=dict)
+    """The ports that count as uplinks, with their ids."""
     facts_at: datetime | None = None
     """Of when the facts are that it agrees with."""
 
     @property
     def topology(self) -> Topology:
         return self.snapshot.topology
+
+    def uplink_ids(self, switch: str | None = None) -> frozenset[int]:
+        """Of all uplinks, or of those of one switch: a question about it need not name the others."""
+        if switch is None:
+            return frozenset(self.uplinks.values())
+        return frozenset(number for (name, _), number in self.uplinks.items() if name == switch)
 
     def address_count(self, port: PortRef) -> int:
         return self.snapshot.address_count(port)
@@ -98,7 +104,10 @@ class TopologyView:
         recorded = self._database.run(port_history.uplinks_at, instant)
         if recorded is None:
             return self.now().with_counts({})
-        return NetworkView(TopologySnapshot(Topology(dict(recorded.values()))), frozenset(recorded))
+        return NetworkView(
+            TopologySnapshot(Topology(dict(recorded.values()))),
+            {port: number for number, (port, _) in recorded.items()},
+        )
 
     def _work_out(self, *, force: bool) -> None:
         began = self._clock.monotonic()
@@ -116,7 +125,7 @@ class TopologyView:
             uplinks = snapshot.topology.uplinks()
             ids = self._database.run(ids_of_ports, list(uplinks))
             self._record({ids[port]: role for port, role in uplinks.items() if port in ids}, now)
-            self._view = NetworkView(snapshot, frozenset(ids.values()))
+            self._view = NetworkView(snapshot, ids)
         self._view = replace(self._view, facts_at=self._refresh.facts_at)
         self._cost_s = self._clock.monotonic() - began
 

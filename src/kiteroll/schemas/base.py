@@ -30,6 +30,8 @@ class ResponseModel(BaseModel):
 
 
 def _no_number(value: Any) -> Any:
+    if isinstance(value, datetime):
+        return value
     if isinstance(value, int | float) or (isinstance(value, str) and value.replace(".", "").isdecimal()):
         raise ValueError("write an instant as text with its zone, such as 2026-05-04T12:00:00Z")
     return value

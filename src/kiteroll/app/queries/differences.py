@@ -40,7 +40,7 @@ class Differences:
         if since.tzinfo is None or end.tzinfo is None or since >= end:
             raise Invalid("since: it must be earlier than until, and both need a zone (2026-05-04T14:05:00Z)")
         switch_ids = self._switch_ids(switch, group)
-        uplinks = self._topology.now().uplink_ids
+        uplinks = self._topology.now().uplink_ids()
         after = _after(ask.cursor)
         found: list[Difference] = []
         batch = ask.limit + 1

@@ -168,7 +168,7 @@ class EndpointQueries:
             mac=wanted.mac,
             open_only=not wanted.ended,
             at=at,
-            without_ports=frozenset() if wanted.uplinks else view.uplink_ids,
+            without_ports=frozenset() if wanted.uplinks else view.uplink_ids(wanted.switch),
         )
 
     def quiet_times(self, mac: MacAddress, back: timedelta, *, uplinks: bool) -> list[QuietTime]:

@@ -43,7 +43,7 @@ class HistoryQueries:
             switch_id=self._switch_id(wanted.switch),
             mac=wanted.mac,
             kinds=wanted.kinds,
-            without_ports=frozenset() if wanted.uplinks else self._topology.now().uplink_ids,
+            without_ports=frozenset() if wanted.uplinks else self._topology.now().uplink_ids(wanted.switch),
         )
 
     def readings(self, switch: str | None, ask: PageAsk) -> Page[ReadingRow]:
