@@ -1,6 +1,7 @@
-"""`make cluster`: Tarn Ferries with two sites that collectors read, each part a process on loopback: message
-engines at the centre and at each site, lines between them, two collectors a site, three database servers in a
-Galera cluster, two services of which one stands by, the simulated network and its story. Ctrl-C stops all.
+"""`make cluster`: Tarn Ferries with two sites that collectors read, each part a process on loopback: three
+message engines at the centre and one at each site, lines between them, two collectors a site, three database
+servers in a Galera cluster, two services of which one stands by, the simulated network and its story. Ctrl-C
+stops all.
 
 `make chaos` kills parts with -9 and cuts lines at random, mends them, and counts what was recorded.
 """

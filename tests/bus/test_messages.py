@@ -109,3 +109,10 @@ def test_a_site_may_publish_on_its_own_subjects_alone() -> None:
     text = server_config.centre(["Island", "Quays"])
     island = next(part for part in text.split("user: ") if part.startswith("Island"))
     assert "kiteroll.Island.status" in island and "Quays" not in island.split("user: ")[0]
+
+
+def test_one_of_several_servers_at_the_centre_knows_the_others() -> None:
+    text = server_config.centre(["Island"], tls="/etc/tls", member=server_config.Member("nats1", 2))
+    assert "server_name: kiteroll-nats1" in text
+    assert "routes = [ $KITEROLL_OTHER_1, $KITEROLL_OTHER_2 ]" in text
+    assert text.count("ca_file") == 1  # they make sure of each other

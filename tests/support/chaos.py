@@ -74,11 +74,14 @@ class Chaos:
                 one.start,
                 self._random.uniform(*_DOWN_S),
             )
-        parts["engine of the centre"] = (
-            cluster.centre.kill,
-            cluster.centre.start,
-            self._random.uniform(*_DOWN_S),
-        )
+        # Two of three go on: one at a time.
+        if not any(name.startswith("engine of the centre") for name in self._busy):
+            for number, engine in enumerate(cluster.centre, start=1):
+                parts[f"engine of the centre {number}"] = (
+                    engine.kill,
+                    engine.start,
+                    self._random.uniform(*_DOWN_S),
+                )
         for number, service in enumerate(cluster.services, start=1):
             parts[f"service {number}"] = (
                 partial(service.end, signal.SIGKILL),

@@ -7,7 +7,7 @@ import socket
 import subprocess
 import sys
 import threading
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -19,6 +19,7 @@ from tests.support.harness import wait_until
 from tests.support.ports import free_tcp_port
 
 CENTRE, SITE, COLLECTOR = "centre-over-the-tarn", "site-over-the-tarn", "collector-over-the-tarn"
+CLUSTER = "cluster-over-the-tarn"
 
 
 @dataclass
@@ -29,6 +30,7 @@ class NatsServer:
     name: str
     port: int = field(default_factory=free_tcp_port)
     leaf_port: int = field(default_factory=free_tcp_port)
+    cluster_port: int = field(default_factory=free_tcp_port)
     process: "subprocess.Popen[bytes] | None" = None
     _environment: dict[str, str] = field(default_factory=dict)
 
@@ -40,13 +42,22 @@ class NatsServer:
     def log(self) -> str:
         return (self.directory / f"{self.name}.log").read_text()
 
-    def be_centre(self, sites: list[str]) -> None:
-        self._environment = {server_config.CENTRE_PASSWORD: CENTRE}
+    def be_centre(self, sites: list[str], others: "Sequence[NatsServer]" = ()) -> None:
+        self._environment = {server_config.CENTRE_PASSWORD: CENTRE, server_config.CLUSTER_PASSWORD: CLUSTER}
         self._environment |= {server_config.site_password(site): SITE for site in sites}
+        for number, other in enumerate(others, start=1):
+            url = server_config.other_url(f"127.0.0.1:{other.cluster_port}", CLUSTER)
+            self._environment[server_config.other_variable(number)] = url
+        cluster = server_config.Member(self.name, len(others), f"127.0.0.1:{self.cluster_port}")
         listen, leaf_listen = f"127.0.0.1:{self.port}", f"127.0.0.1:{self.leaf_port}"
         store = str(self.directory / self.name)
         tls = str(_make_certificate(self.directory / "tls").parent)
-        self._write(server_config.centre(sites, listen=listen, leaf_listen=leaf_listen, store=store, tls=tls))
+        member = cluster if others else None
+        self._write(
+            server_config.centre(
+                sites, listen=listen, leaf_listen=leaf_listen, store=store, tls=tls, member=member
+            )
+        )
 
     def be_site(self, site: str, centre_port: int) -> None:
         url = server_config.site_url(site, f"127.0.0.1:{centre_port}", SITE, tls=True)
@@ -92,13 +103,14 @@ def _make_certificate(directory: Path) -> Path:
     return authority
 
 
-def bus_of_centre(engine: NatsServer) -> dict[str, str]:
-    """Environment of a service that speaks to it, over TLS."""
+def bus_of_centre(*engines: NatsServer) -> dict[str, str]:
+    """Environment of a service that speaks to them, over TLS."""
     return {
-        "KITEROLL_BUS_URL": f"tls://127.0.0.1:{engine.port}",
+        "KITEROLL_BUS_URL": ",".join(f"tls://127.0.0.1:{engine.port}" for engine in engines),
+        "KITEROLL_BUS_REPLICAS": str(len(engines)),
         "KITEROLL_BUS_USER": server_config.CENTRE_USER,
         "KITEROLL_BUS_PASSWORD": CENTRE,
-        "KITEROLL_BUS_CA_FILE": str(engine.directory / "tls" / "ca.pem"),
+        "KITEROLL_BUS_CA_FILE": str(engines[0].directory / "tls" / "ca.pem"),
     }
 
 
@@ -157,11 +169,11 @@ class CollectorProcess:
 
 
 class Line:
-    """A TCP connection between a site and the centre that can be cut."""
+    """A TCP connection between a site and a server of the centre that is there; it can be cut."""
 
-    def __init__(self, to_port: int) -> None:
+    def __init__(self, *to_ports: int) -> None:
         self.port = free_tcp_port()
-        self._to = to_port
+        self._to = to_ports
         self._up = threading.Event()
         self._up.set()
         self._listener = socket.create_server(("127.0.0.1", self.port))
@@ -193,14 +205,20 @@ class Line:
             if not self._up.is_set():
                 near.close()
                 continue
-            try:
-                far = socket.create_connection(("127.0.0.1", self._to), 5)
-            except OSError:
+            if (far := self._reach()) is None:
                 near.close()
                 continue
             self._wires += [near, far]
             for source, sink in ((near, far), (far, near)):
                 threading.Thread(target=_carry, args=(source, sink), daemon=True).start()
+
+    def _reach(self) -> socket.socket | None:
+        for port in self._to:
+            try:
+                return socket.create_connection(("127.0.0.1", port), 5)
+            except OSError:
+                continue
+        return None
 
 
 def _carry(source: socket.socket, sink: socket.socket) -> None:

@@ -28,9 +28,10 @@ _INTERVAL_S = 10
 class DemoCluster:
     def __init__(self, directory: Path, port: int | None = None, sites: tuple[str, ...] = SITES) -> None:
         self.lab = Lab(free_udp_port(), story=True)
-        self.centre = NatsServer(directory, "nats-centre")
-        self.centre.be_centre(list(sites))
-        self.lines = {site: Line(self.centre.leaf_port) for site in sites}
+        self.centre = [NatsServer(directory, f"nats-centre-{number}") for number in (1, 2, 3)]
+        for one in self.centre:
+            one.be_centre(list(sites), [other for other in self.centre if other is not one])
+        self.lines = {site: Line(*(one.leaf_port for one in self.centre)) for site in sites}
         self.engines = {site: NatsServer(directory, f"nats-{site}") for site in sites}
         for site, engine in self.engines.items():
             engine.be_site(site, self.lines[site].port)
@@ -42,7 +43,7 @@ class DemoCluster:
             for one in (1, 2)
         ]
         self.database = Galera()
-        environment = bus_of_centre(self.centre)
+        environment = bus_of_centre(*self.centre)
         environment |= {"KITEROLL_DATABASE_URL": self.database.url, "KITEROLL_DATABASE_STANDBY": "true"}
         self.services = [
             Service(directory / f"service-{number}", one or free_tcp_port(), environment=environment)
@@ -51,7 +52,7 @@ class DemoCluster:
 
     def start(self) -> None:
         """Everything, from nothing."""
-        for engine in (self.centre, *self.engines.values()):
+        for engine in (*self.centre, *self.engines.values()):
             engine.start()
         self.database.start()
         self.lab.start()
@@ -103,6 +104,6 @@ class DemoCluster:
         self.lab.stop()
         for line in self.lines.values():
             line.close()
-        for engine in (*self.engines.values(), self.centre):
+        for engine in (*self.engines.values(), *self.centre):
             if engine.process is not None and engine.process.poll() is None:
                 engine.kill()

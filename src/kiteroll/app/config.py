@@ -345,6 +345,7 @@ ENVIRONMENT = {
     "KITEROLL_BUS_USER": ("bus", "user"),
     "KITEROLL_BUS_PASSWORD": ("bus", "password"),
     "KITEROLL_BUS_CA_FILE": ("bus", "ca_file"),
+    "KITEROLL_BUS_REPLICAS": ("bus", "replicas"),
 }
 """Environment variables and the settings they stand for; they win over the file."""
 

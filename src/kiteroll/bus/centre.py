@@ -77,12 +77,15 @@ class CentreBus:
             name=names.stream(token),
             external=ExternalStream(api=f"$JS.{token}.API", deliver=names.delivered(token)),
         )
-        wanted = {"name": names.stream(token), "sources": [source], **stream_settings(self._settings)}
+        bounds = stream_settings(self._settings)
+        wanted = {"name": names.stream(token), "sources": [source], **bounds}
         try:
             asking = self._stream.stream_info(names.stream(token))
             info = await answered(asking, f"the stream of {site}", (NotFoundError,))
         except NotFoundError:
             info = await answered(self._stream.add_stream(**wanted), f"making the stream of {site}")
+        if any(getattr(info.config, name) != value for name, value in bounds.items()):
+            await answered(self._stream.update_stream(**wanted), f"changing the stream of {site}")
         known = after is not None and after <= info.state.last_seq
         removing = self._stream.delete_consumer(names.stream(token), self._consumer)
         with suppress(NotFoundError):

@@ -1,16 +1,40 @@
-"""Configuration of NATS servers: one at the centre, one at each site that connects to it.
+"""Configuration of NATS servers: one or three at the centre, one at each site that connects to it.
 
 What a site's server may publish and hear at the centre is its own alone: a site that somebody took over
 says nothing for another one, and hears nothing of it. Passwords are variables of the servers' environment.
 """
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 
 from kiteroll.bus import names
 
 CENTRE_USER, COLLECTOR_USER = "centre", "collector"
 CENTRE_PASSWORD, COLLECTOR_PASSWORD, SITE_URL = "KITEROLL_CENTRE", "KITEROLL_COLLECTOR", "KITEROLL_SITE_URL"
+CLUSTER_USER, CLUSTER_PASSWORD = "cluster", "KITEROLL_CLUSTER"
 _DOMAIN = "centre"
+
+
+@dataclass(frozen=True, slots=True)
+class Member:
+    """One of several servers at the centre, which keep copies of the same readings."""
+
+    name: str
+    """What it is called among them; each has another name."""
+    others: int
+    """How many others there are; where they are says a variable for each."""
+    listen: str = "0.0.0.0:6222"
+    """Where it hears the others."""
+
+
+def other_variable(number: int) -> str:
+    """The variable that has the URL of another server of the centre, numbered from 1."""
+    return f"KITEROLL_OTHER_{number}"
+
+
+def other_url(host: str, password: str) -> str:
+    """What `other_variable` is. `host`: HOST:PORT at which the other server hears the others."""
+    return f"nats-route://{CLUSTER_USER}:{password}@{host}"
 
 
 def site_password(site: str) -> str:
@@ -31,17 +55,20 @@ def centre(
     leaf_listen: str = "0.0.0.0:7422",
     store: str = "/var/lib/nats",
     tls: str = "",
+    member: Member | None = None,
 ) -> str:
-    """`tls`: a directory with server.pem and server.key; empty: none is spoken."""
+    """`tls`: a directory with server.pem and server.key, and with ca.pem where there are other servers at the
+    centre; empty: none is spoken. `member`: which one of them it is; None: there are no others."""
     files = f'{{ cert_file: "{tls}/server.pem", key_file: "{tls}/server.key" }}'
     return "\n".join(
         [
-            "# The NATS server of the centre.",
-            "server_name: kiteroll-centre",
+            "# The NATS server of the centre." if member is None else "# A NATS server of the centre.",
+            f"server_name: kiteroll-{'centre' if member is None else member.name}",
             f'listen: "{listen}"',
             "max_payload: 8MB",
             f'jetstream {{ store_dir: "{store}", domain: {_DOMAIN} }}',
             *([f"tls {files}"] if tls else []),
+            *([] if member is None else _cluster(member, tls)),
             "leafnodes {",
             f'  listen: "{leaf_listen}"',
             "  no_advertise: true  # sites dial the address they were given, and no other",
@@ -56,6 +83,20 @@ def centre(
             "",
         ]
     )
+
+
+def _cluster(member: Member, tls: str) -> list[str]:
+    files = f'cert_file: "{tls}/server.pem", key_file: "{tls}/server.key", ca_file: "{tls}/ca.pem"'
+    routes = ", ".join(f"${other_variable(number)}" for number in range(1, member.others + 1))
+    return [
+        "cluster {",
+        "  name: kiteroll-centre",
+        f'  listen: "{member.listen}"',
+        f"  authorization {{ user: {CLUSTER_USER}, password: ${CLUSTER_PASSWORD} }}",
+        *([f"  tls {{ {files} }}"] if tls else []),
+        f"  routes = [ {routes} ]",
+        "}",
+    ]
 
 
 def site(name: str, *, listen: str = "127.0.0.1:4222", store: str = "/var/lib/nats", tls: str = "") -> str:

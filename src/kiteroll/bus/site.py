@@ -3,6 +3,7 @@
 import asyncio
 import time
 from collections.abc import Awaitable, Callable
+from contextlib import suppress
 from datetime import datetime
 from typing import TYPE_CHECKING
 
@@ -126,8 +127,12 @@ class SiteBus:
         return await bucket.update("reads", value, last=self._revision)
 
     async def release_lease(self) -> None:
-        """So that the standby need not wait. Raises BusUnavailable."""
+        """So that the standby need not wait; whoever took it over already keeps it. Raises BusUnavailable."""
+        from nats.js.errors import BadRequestError
+
         if self._revision is not None:
             bucket = await answered(self._stream.key_value(names.lease(self._token)), "the lease")
-            await answered(bucket.purge("reads"), "the lease")
+            with suppress(BadRequestError):
+                giving_back = bucket.delete("reads", last=self._revision)
+                await answered(giving_back, "the lease", (BadRequestError,))
             self._revision = None

@@ -14,6 +14,7 @@ from kiteroll.core.errors import Invalid
 
 if TYPE_CHECKING:
     from kiteroll.app.config import Config
+    from kiteroll.bus.server_config import Member
 
 
 def add_verbs(verbs: Any) -> None:
@@ -45,6 +46,7 @@ def add_verbs(verbs: Any) -> None:
         "KITEROLL_SITE_ and the name in capitals; at a site KITEROLL_COLLECTOR, and KITEROLL_SITE_URL,\n"
         "which says where the centre is and as whom to sign in.\n"
         "  kiteroll collector nats-config --site Island --site Quays > centre.conf\n"
+        "  kiteroll collector nats-config --site Island --host nats1 --other nats2 --other nats3 > 1.conf\n"
         "  kiteroll collector nats-config --at Island > island.conf",
     )
     one.add_argument(
@@ -55,6 +57,16 @@ def add_verbs(verbs: Any) -> None:
         help="for the centre: a site that connects to it",
     )
     one.add_argument("--at", metavar="SITE", help="for this site")
+    one.add_argument(
+        "--host", metavar="HOST", help="for the centre, with --other: the server of this machine is called so"
+    )
+    one.add_argument(
+        "--other",
+        action="append",
+        default=[],
+        metavar="HOST",
+        help="another machine of the centre: two others keep a copy of everything (bus.replicas = 3)",
+    )
     one.add_argument("--store", default="/var/lib/nats", metavar="DIR", help="(default /var/lib/nats)")
     one.add_argument(
         "--tls", default="", metavar="DIR", help="directory of server.pem, server.key and ca.pem"
@@ -115,6 +127,26 @@ def run_nats_config(context: Context) -> Exit:
         url = server_config.site_url(args.at, "HOST:7422", "PASSWORD", tls=bool(args.tls))
         context.out.note(f"{server_config.SITE_URL} is to be {url}")
     else:
-        text = server_config.centre(args.site, store=args.store, tls=args.tls)
+        member = _member(context)
+        text = server_config.centre(args.site, store=args.store, tls=args.tls, member=member)
     print(text, end="")
     return Exit.OK
+
+
+def _member(context: Context) -> "Member | None":
+    """Which server of the centre it is for. Raises Invalid."""
+    from kiteroll.bus import server_config
+
+    args = context.args
+    if not args.other and not args.host:
+        return None
+    if not args.host or len(args.other) % 2:
+        raise Invalid(
+            "say --host of this machine and --other of each other one: three or five servers, for more than "
+            "half of them must be there"
+        )
+    for number, host in enumerate(args.other, start=1):
+        url = server_config.other_url(f"{host}:6222", "PASSWORD")
+        context.out.note(f"{server_config.other_variable(number)} is to be {url}")
+    context.out.note(f"{server_config.CLUSTER_PASSWORD} is to be that PASSWORD")
+    return server_config.Member(args.host, len(args.other))
