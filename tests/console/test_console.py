@@ -218,8 +218,8 @@ def test_what_a_switch_shows_is_fetched_once_and_early(page: Page) -> None:
     page.on("request", lambda one: asked.append(one.url.partition("/api/v1/")[2]))
     page.goto("/switches/quay-1")
     expect(page.get_by_role("group", name="ports").get_by_role("button").first).to_be_visible()
-    early = ("session", "switches/quay-1", "switches/quay-1/ports?limit=1000")
-    early += ("stays?switch=quay-1&uplinks=false&limit=1000",)
+    early = ["session", "switches/quay-1", "switches/quay-1/ports?limit=1000"]
+    early.append("stays?switch=quay-1&uplinks=false&limit=1000")
     assert [asked.count(one) for one in early] == [1, 1, 1, 1]
     stream = next(one for one in asked if one.startswith("stream"))
     assert re.fullmatch(r"stream\?after=[0-9a-f]{8}-\d+", stream)  # from before all that, so nothing is missed

@@ -1,10 +1,11 @@
 """The table of every list, findings by the dozen, the past, and how things are shown, in a real browser."""
 
 import re
+from datetime import timedelta
 
 from playwright.sync_api import Browser, Page, expect
 
-from kiteroll.client import bar, findings, lift_bar, stays
+from kiteroll.client import bar, clear_finding, findings, lift_bar, stays
 from kiteroll.schemas.api import NewBarred
 from tests.console.conftest import open_console, sign_in, violations
 from tests.support.harness import Service, read_again, wait_until
@@ -159,3 +160,25 @@ def test_things_are_looked_up_on_a_phone(browser: Browser, service: Service) -> 
     assert wider <= 0, "the page itself does not scroll sideways"
     assert violations(page) == []
     page.context.close()
+
+
+def test_findings_of_an_instant_are_those_that_were_open_then(page: Page, service: Service) -> None:
+    with service.client() as kite:
+        lamp = next(iter(kite.each(stays(switch="quay-2", uplinks=False)))).mac
+        kite.send(bar(NewBarred(prefix=lamp, reason="lost")))
+        read_again(kite, "quay-2")
+        wait_until(lambda: kite.all(findings(mac=lamp, kinds=["barred-address"], states=["open"])), "a finding about the lamp")
+        (found,) = kite.all(findings(mac=lamp, kinds=["barred-address"]))
+        kite.send(lift_bar(lamp))
+        kite.send(clear_finding(found.id))
+        then = (found.opened_at + timedelta(milliseconds=1)).isoformat().replace("+00:00", "Z")
+        (as_then,) = kite.all(findings(mac=lamp, kinds=["barred-address"], at=found.opened_at + timedelta(milliseconds=1)))
+        assert (as_then.id, as_then.state, as_then.cleared_at) == (found.id, "open", None)
+        assert kite.all(findings(mac=lamp, kinds=["barred-address"])) == []
+    page.goto(f"/findings?kind=barred-address&at={then}")
+    expect(page.get_by_text("Those that were open then")).to_be_visible()
+    expect(page.get_by_label("findings", exact=True)).to_contain_text(lamp)
+    expect(page.get_by_role("button", name="acknowledged")).to_have_count(0)  # nor can anything be done about them
+    assert violations(page) == []
+    page.get_by_role("button", name="Back to now").click()
+    expect(page.get_by_label("findings", exact=True)).not_to_contain_text(lamp)

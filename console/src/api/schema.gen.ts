@@ -9229,6 +9229,8 @@ export interface operations {
                 mac?: string | null;
                 /** @description from this instant on */
                 since?: string | null;
+                /** @description those that were open at this instant, as far as is kept: their words and severity are the latest, and who had acknowledged them then is not known; now unless given */
+                at?: string | null;
                 /** @description also those that another finding explains */
                 parts?: boolean;
                 /** @description `next` of the page before */

@@ -15,7 +15,7 @@ const page =
   async () => ({ Component: (await load())[name] });
 
 const SWITCH_KEPT =
-  "Names, labels, VLANs and speeds of ports are those of now; links as far as they were kept.";
+  "Names, labels, VLANs, speeds and rules of ports are those of now; links as far as they were kept.";
 
 const inventory: RouteObject[] = [
   { path: "/switches", lazy: page(() => import("../switches/SwitchesPage"), "SwitchesPage") },
@@ -83,7 +83,11 @@ const pages: RouteObject[] = [
     lazy: page(() => import("../endpoints/EndpointPage"), "EndpointPage"),
     ...past("Label, owner and notes are the current ones."),
   },
-  { path: "/findings", lazy: page(() => import("../findings/FindingsPage"), "FindingsPage") },
+  {
+    path: "/findings",
+    lazy: page(() => import("../findings/FindingsPage"), "FindingsPage"),
+    ...past("Those that were open then; their words and severity are the latest."),
+  },
   { path: "/findings/:id", lazy: page(() => import("../findings/FindingPage"), "FindingPage") },
   {
     path: "/map",

@@ -9,6 +9,7 @@ import { switchesQuery } from "../api/resources/switches";
 import { useMay } from "../session/useSession";
 import { Age } from "../shared/Age";
 import { Choice, Field, Title } from "../shared/Grid";
+import { useAt } from "../shared/instant";
 import { Labelled } from "../shared/Labelled";
 import { findingPath } from "../shared/links";
 import { ErrorNotice, QueryView } from "../shared/QueryView";
@@ -119,6 +120,8 @@ export function FindingsPage() {
   const severity = SEVERITIES.find((one) => one === params.get("severity"));
   const kind = params.get("kind") ?? "";
   const parts = params.get("parts") === "yes";
+  const at = useAt();
+  const when = at ? { at } : { state };
   const switches = useQuery(switchesQuery);
   const all = useMemo(
     () => columns(new Map((switches.data?.items ?? []).map((one) => [one.name, one.site]))),
@@ -126,14 +129,14 @@ export function FindingsPage() {
   );
   const found = useInfiniteQuery(
     allFindingsQuery(
-      { state: [state], parts, ...(severity ? { severity: [severity] } : {}) },
+      { ...(at ? { at } : { state: [state] }), parts, ...(severity ? { severity: [severity] } : {}) },
       serverSort(params.get("sort"), all),
     ),
   );
   const rows = useMemo(() => {
     const listed = rowsOf(found.data).filter((one) => !kind || one.kind === kind);
-    return state === "cleared" ? listed : worstFirst(listed);
-  }, [found.data, kind, state]);
+    return state === "cleared" && !at ? listed : worstFirst(listed);
+  }, [found.data, kind, state, at]);
   const kinds = useMemo(() => [...new Set(rowsOf(found.data).map((one) => one.kind))].sort(), [found.data]);
   const navigate = useNavigate();
   const mayAct = useMay("operate");
@@ -148,21 +151,21 @@ export function FindingsPage() {
             rows={rows}
             columns={all}
             rowKey={rowKey}
-            empty={severity || kind ? "None like that." : EMPTY[state]}
+            empty={severity || kind ? "None like that." : at ? "No finding was open." : EMPTY[state]}
             more={moreOf(found)}
             exported={{
               list: "findings",
-              filters: { state, ...(severity ? { severity } : {}), ...(kind ? { kind } : {}) },
+              filters: { ...when, ...(severity ? { severity } : {}), ...(kind ? { kind } : {}) },
             }}
             open={(one) => navigate(findingPath(one.id))}
             bulk={
-              mayAct && state !== "cleared"
+              mayAct && !at && state !== "cleared"
                 ? (chosen, clear) => <Bulk findings={chosen} done={clear} />
                 : undefined
             }
           >
             <Flex gap="8px" align="center" wrap="wrap">
-              {STATES.map((one) => (
+              {(at ? [] : STATES).map((one) => (
                 <Button
                   key={one}
                   size="sm"

@@ -58,8 +58,8 @@ function Front(props: {
   const ports = useQuery(portsQuery(name, at));
   // What ports are marked by comes after the ports themselves.
   const findings = useQuery({
-    ...findingsQuery({ switch: name, parts: true, limit: 200 }),
-    enabled: !at && ports.isSuccess,
+    ...findingsQuery({ switch: name, parts: true, limit: 200, ...(at ? { at } : {}) }),
+    enabled: ports.isSuccess,
   });
   const calls = useQuery({
     ...rollCallsQuery({ switch: name, broken: true, limit: 1000 }),

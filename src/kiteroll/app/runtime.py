@@ -323,7 +323,7 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         switch_queries=switch_queries,
         port_queries=port_queries,
         port_use=PortUseQueries(database, port_queries, clock),
-        finding_queries=FindingQueries(database),
+        finding_queries=FindingQueries(database, clock),
         search=search,
         differences=Differences(database, topology, clock),
         network_map=NetworkMap(database, switch_queries, topology, findings.live, clock),

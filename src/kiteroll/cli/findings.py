@@ -41,6 +41,7 @@ def add_commands(commands: Any) -> None:
     one.add_argument("--switch", metavar="NAME")
     one.add_argument("--mac", metavar="ADDRESS")
     one.add_argument("--since", metavar="WHEN", help="with evidence since then (15m, 2h, 14:05, ...)")
+    one.add_argument("--at", metavar="WHEN", help="those that were open then (2h, 14:05, a full time)")
     one.add_argument("--parts", action="store_true")
     one.add_argument("--limit", type=int, default=100, help="rows at most (default 100)")
 
@@ -78,6 +79,7 @@ def run_list(context: Context) -> Exit:
             switch=args.switch,
             mac=args.mac and whole_address(context, client, args.mac),
             since=parse_instant(args.since, context.now()) if args.since else None,
+            at=parse_instant(args.at, context.now()) if args.at else None,
             parts=args.parts,
             limit=min(args.limit, 1000),
         )

@@ -18,10 +18,12 @@ def findings(
     switch: str | None = None,
     mac: str | None = None,
     since: datetime | None = None,
+    at: datetime | None = None,
     parts: bool = False,
     limit: int = 100,
 ) -> ApiListRequest[api.Finding]:
-    """Latest evidence first; open and acknowledged ones unless `states` are given."""
+    """Latest evidence first; open and acknowledged ones unless `states` are given; with `at` those that were
+    open at that instant."""
     return get_list(
         "/findings",
         TypeAdapter(PageOf[api.Finding]),
@@ -31,6 +33,7 @@ def findings(
         switch=switch,
         mac=mac,
         since=since and since.isoformat(),
+        at=at and at.isoformat(),
         parts=parts or None,
         limit=limit,
     )

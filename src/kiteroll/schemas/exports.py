@@ -17,7 +17,7 @@ EXPORT_LISTS: Mapping[str, tuple[str, ...]] = {
     "labels": ("seen",),
     "changes": ("switch", "mac", "since", "until", "kind", "uplinks"),
     "readings": ("switch",),
-    "findings": ("switch", "mac", "since", "kind", "state", "severity", "parts"),
+    "findings": ("switch", "mac", "since", "kind", "state", "severity", "parts", "at"),
     "differences": ("since", "until", "switch", "group"),
     "vlans": (),
     "rules": (),

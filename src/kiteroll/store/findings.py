@@ -1,11 +1,12 @@
 """Findings: one row a kind and subject."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
+from functools import partial
 from typing import Any
 
-from sqlalchemy import Connection, Row, func, or_, select
+from sqlalchemy import Connection, Row, Select, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.errors import NotFound
@@ -14,7 +15,8 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.finding_codec import decode_details, decode_evidence, encode_details, encode_evidence
 from kiteroll.store.paging import Key, Page, fetch_page
-from kiteroll.store.tables import finding
+from kiteroll.store.predicates import covers
+from kiteroll.store.tables import finding, finding_opening
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +38,8 @@ class FindingFilters:
     """Key of the finding they are part of; empty: those that are part of none."""
     since: datetime | None = None
     """With evidence since then."""
+    at: datetime | None = None
+    """Those that were open at this instant, as they were then; their state now does not matter."""
 
 
 def save_findings(connection: Connection, findings: Sequence[Finding]) -> None:
@@ -45,6 +49,22 @@ def save_findings(connection: Connection, findings: Sequence[Finding]) -> None:
     statement = insert(finding)
     updated = {name: statement.inserted[name] for name in rows[0] if name != "key"}
     connection.execute(statement.on_duplicate_key_update(updated), rows)
+    _record_openings(connection, [one.key for one in findings])
+
+
+def _record_openings(connection: Connection, keys: Sequence[str]) -> None:
+    ours = finding.c.key.in_(keys)
+    # One that cleared and opened again between two times it was stored.
+    before = (finding_opening.c.cleared_at.is_(None), finding_opening.c.opened_at < finding.c.opened_at)
+    connection.execute(
+        update(finding_opening)
+        .where(finding_opening.c.finding_id == finding.c.id, ours, *before)
+        .values(cleared_at=finding.c.opened_at)
+    )
+    names = ("finding_id", "opened_at", "cleared_at")
+    latest = select(finding.c.id, finding.c.opened_at, finding.c.cleared_at).where(ours)
+    statement = insert(finding_opening).from_select(names, latest)
+    connection.execute(statement.on_duplicate_key_update(cleared_at=statement.inserted.cleared_at))
 
 
 def live_findings(connection: Connection) -> list[Finding]:
@@ -69,9 +89,12 @@ def get_finding(connection: Connection, number: int) -> FindingRow:
 
 def findings_page(connection: Connection, filters: FindingFilters, ask: PageAsk) -> Page[FindingRow]:
     """Latest evidence first."""
-    query = select(finding)
+    query, opened_at, make = select(finding), finding.c.opened_at, _row
+    if filters.at is not None:
+        query, opened_at = _open_at(filters.at), finding_opening.c.opened_at
+        make = partial(_row_at, filters.at)
     for column, values in (
-        (finding.c.state, filters.states),
+        (finding.c.state, () if filters.at else filters.states),
         (finding.c.kind, filters.kinds),
         (finding.c.severity, filters.severities),
     ):
@@ -90,10 +113,27 @@ def findings_page(connection: Connection, filters: FindingFilters, ask: PageAsk)
     number = Key(finding.c.id)
     sorts = {
         "last_at": (Key(finding.c.last_at), number),
-        "opened_at": (Key(finding.c.opened_at), number),
+        "opened_at": (Key(opened_at), number),
         "kind": (Key(finding.c.kind), number),
     }
-    return fetch_page(connection, query, keys, _row, ask, sorts)
+    return fetch_page(connection, query, keys, make, ask, sorts)
+
+
+def _open_at(at: datetime) -> Select[Any]:
+    """Findings that were open at an instant, with when they opened that time and how often they did since."""
+    since = finding_opening.alias()
+    later = select(func.count()).where(since.c.finding_id == finding.c.id, since.c.opened_at > at)
+    opened = finding_opening.c.opened_at.label("opened_then")
+    return (
+        select(finding, opened, later.scalar_subquery().label("later"))
+        .join(finding_opening, finding_opening.c.finding_id == finding.c.id)
+        .where(covers(finding_opening.c.opened_at, finding_opening.c.cleared_at, at))
+    )
+
+
+def _row_at(at: datetime, row: Row[Any]) -> FindingRow:
+    found = _row(row)
+    return replace(found, finding=found.finding.as_of(at, row.opened_then, row.later))
 
 
 def counts_of_parts(connection: Connection, keys: Sequence[str]) -> dict[str, int]:

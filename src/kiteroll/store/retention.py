@@ -17,6 +17,7 @@ from kiteroll.store.tables import (
     change_log,
     endpoint,
     finding,
+    finding_opening,
     ip_lookup,
     ip_name,
     ip_stay,
@@ -71,6 +72,7 @@ def delete_expired(database: Database, *, readings_before: datetime, history_bef
         (port_closure.c.id, port_closure.c.reopened_at < history_before),
         (port_proposal.c.id, port_proposal.c.decided_at < history_before),
         (rehearsed_rule.c.fingerprint, rehearsed_rule.c.rehearsed_at < history_before),
+        (finding_opening.c.id, finding_opening.c.cleared_at < history_before),
         (finding.c.id, (finding.c.state == "cleared") & (finding.c.last_at < history_before)),
     )
     for key, condition in by_key:

@@ -10,6 +10,7 @@ export const findingsQuery = (filter: {
   state?: FindingState[];
   switch?: string;
   mac?: string;
+  at?: string;
   parts?: boolean;
   limit?: number;
 }) =>
@@ -44,7 +45,7 @@ type FindingSort = "last_at" | "-last_at" | "opened_at" | "-opened_at" | "kind" 
 
 /** All findings that fit, page by page. */
 export const allFindingsQuery = (
-  filter: { state: FindingState[]; severity?: Severity[]; parts?: boolean },
+  filter: { state?: FindingState[]; severity?: Severity[]; parts?: boolean; at?: string },
   sort: string | null,
 ) =>
   pagedOptions(["findings", "all", filter], sort, (asked: PageAsked<FindingSort>, signal) =>

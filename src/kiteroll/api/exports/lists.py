@@ -260,10 +260,11 @@ class ExportLists:
             severities=wanted.severity or (),
             part_of=None if wanted.parts else "",
             since=wanted.since,
+            at=wanted.at,
         )
+        clears_at = self._worker.clears_at if wanted.at is None else lambda _: None
         return _pages(
-            lambda ask: self._findings.page(filters, ask),
-            lambda one: present_finding(one, self._worker.clears_at),
+            lambda ask: self._findings.page(filters, ask), lambda one: present_finding(one, clears_at)
         )
 
     def _difference_rows(self, wanted: ExportFilter) -> Iterator[api.Difference]:

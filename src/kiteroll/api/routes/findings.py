@@ -13,11 +13,11 @@ from kiteroll.api.presenters.findings import present_finding, present_kind
 from kiteroll.app.queries.findings import FindingFilters
 from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.core.errors import Invalid, NotFound
-from kiteroll.core.findings.finding import FindingKind
+from kiteroll.core.findings.finding import Finding, FindingKind
 from kiteroll.core.findings.registry import KINDS
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.schemas import api
-from kiteroll.schemas.base import PageOf
+from kiteroll.schemas.base import Instant, PageOf
 
 router = APIRouter(tags=["findings"])
 
@@ -35,8 +35,17 @@ def list_findings(
     switch: str | None = None,
     mac: str | None = None,
     since: Since = None,
+    at: Annotated[
+        Instant | None,
+        Query(
+            description="those that were open at this instant, as far as is kept: their words and severity "
+            "are the latest, and who had acknowledged them then is not known; now unless given"
+        ),
+    ] = None,
     parts: Annotated[bool, Query(description="also those that another finding explains")] = False,
 ) -> PageOf[api.Finding]:
+    if at is not None and state:
+        raise Invalid("state: as of an instant the findings are those that were open then; leave it out")
     filters = FindingFilters(
         states=state or ("open", "acknowledged"),
         kinds=kind or (),
@@ -45,9 +54,15 @@ def list_findings(
         switch=switch,
         part_of=None if parts else "",
         since=since,
+        at=at,
     )
+    clears_at = worker.clears_at if at is None else _not_known
     found = findings.page(filters, ask)
-    return PageOf(items=[present_finding(one, worker.clears_at) for one in found.items], next=found.next)
+    return PageOf(items=[present_finding(one, clears_at) for one in found.items], next=found.next)
+
+
+def _not_known(_: Finding) -> None:
+    """When one of the past would have cleared."""
 
 
 @router.get("/findings/{number}", summary="One finding, with its evidence")

@@ -1,5 +1,7 @@
 """Stored findings, each with what it explains and what explains it."""
 
+from kiteroll.app.queries.as_of import past_instant
+from kiteroll.clock import Clock
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store import findings
 from kiteroll.store.database import Database
@@ -10,11 +12,13 @@ __all__ = ["FindingFilters", "FindingQueries", "FindingWithParts"]
 
 
 class FindingQueries:
-    def __init__(self, database: Database) -> None:
+    def __init__(self, database: Database, clock: Clock) -> None:
         self._database = database
+        self._clock = clock
 
     def page(self, filters: FindingFilters, ask: PageAsk) -> Page[FindingWithParts]:
-        """Latest evidence first."""
+        """Latest evidence first. Raises Invalid for an instant in the future."""
+        past_instant(self._clock, filters.at)
         return self._database.run(findings.findings_with_parts, filters, ask)
 
     def get(self, number: int) -> FindingWithParts:

@@ -1,6 +1,6 @@
 """Findings as values: what a rule detects, and what is kept of it."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from enum import StrEnum
 
@@ -208,6 +208,26 @@ class Finding:
     ports: frozenset[PortRef] = field(default=frozenset())
     part_of: str = ""
     """Key of the finding that explains this one."""
+
+    def as_of(self, at: datetime, opened_at: datetime, later: int) -> "Finding":
+        """As it was at an instant at which it was open since `opened_at`, as far as is kept: its words and
+        severity are the latest, and who had acknowledged it then is not known. `later`: how often it opened
+        since."""
+        evidence = tuple(one for one in self.evidence if one.at <= at)
+        return replace(
+            self,
+            state=State.OPEN,
+            evidence=evidence,
+            count=len(evidence),
+            times_opened=self.times_opened - later,
+            opened_at=opened_at,
+            last_at=max((opened_at, *(one.at for one in evidence))),
+            cleared_at=None,
+            cleared_by="",
+            acknowledged_by="",
+            note="",
+            acknowledged_until=None,
+        )
 
     @property
     def began_at(self) -> datetime:

@@ -167,3 +167,16 @@ finding = Table(
     Index("finding_mac", "mac"),
     Index("finding_switch", "switch_name", "port_name"),
 )
+
+
+finding_opening = Table(
+    "finding_opening",
+    metadata,
+    # Each time a finding was open: `finding` itself knows the last one alone.
+    Column("id", BigInteger, primary_key=True),
+    Column("finding_id", Integer, ForeignKey("finding.id", ondelete="CASCADE"), nullable=False),
+    Column("opened_at", Instant, nullable=False),
+    Column("cleared_at", Instant),
+    UniqueConstraint("finding_id", "opened_at", name="finding_opening_once"),
+    Index("finding_opening_time", "cleared_at", "opened_at"),
+)

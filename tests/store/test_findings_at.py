@@ -1,0 +1,95 @@
+"""Findings as of an instant, against a real database."""
+
+from dataclasses import replace
+from datetime import datetime, timedelta
+
+import pytest
+
+from kiteroll.core.findings.evidence import Started
+from kiteroll.core.findings.finding import Cause, Finding, FindingKind, Severity, State, Subject
+from kiteroll.core.model.paging import PageAsk
+from kiteroll.store import findings, retention
+from kiteroll.store.database import Database
+from kiteroll.store.findings import FindingFilters
+from tests.support.factories import NOON, at
+
+
+def restarted(switch: str, minutes: float) -> Finding:
+    began = at(minutes)
+    return Finding(
+        kind=FindingKind.RESTARTED,
+        subject=Subject(switch=switch),
+        severity=Severity.NOTE,
+        cause=Cause.RESTART,
+        state=State.OPEN,
+        evidence=(Started(began),),
+        count=1,
+        first_at=began,
+        opened_at=began,
+        last_at=began,
+    )
+
+
+def cleared(one: Finding, minutes: float) -> Finding:
+    return replace(one, state=State.CLEARED, cleared_at=at(minutes))
+
+
+def again(one: Finding, minutes: float) -> Finding:
+    began = at(minutes)
+    return replace(
+        one,
+        state=State.OPEN,
+        cleared_at=None,
+        opened_at=began,
+        last_at=began,
+        evidence=(*one.evidence, Started(began)),
+        times_opened=one.times_opened + 1,
+    )
+
+
+def open_at(database: Database, minutes: float) -> list[Finding]:
+    page = database.run(findings.findings_page, FindingFilters(at=at(minutes)), PageAsk(sort="opened_at"))
+    return [row.finding for row in page.items]
+
+
+def test_what_was_open_at_an_instant_is_known_however_often_it_opened_since(database: Database) -> None:
+    one, other = restarted("quay-1", 0), restarted("quay-2", 5)
+    second = again(one, 20)
+    for step in (one, other, cleared(one, 10), second, cleared(second, 30), again(second, 40)):
+        database.run(findings.save_findings, [step])
+    assert open_at(database, -1) == []
+    assert [found.subject.switch for found in open_at(database, 7)] == ["quay-1", "quay-2"]
+    assert [found.subject.switch for found in open_at(database, 15)] == ["quay-2"]
+    (_, then) = open_at(database, 25)
+    assert (then.subject.switch, then.opened_at, then.last_at, then.state) == (
+        "quay-1",
+        at(20),
+        at(20),
+        State.OPEN,
+    )
+    assert (then.cleared_at, len(then.evidence), then.times_opened) == (
+        None,
+        2,
+        2,
+    )  # what came later was not known
+
+
+def test_one_that_cleared_and_opened_between_two_times_it_was_stored_was_open_once_at_a_time(
+    database: Database,
+) -> None:
+    one = restarted("quay-1", 0)
+    database.run(findings.save_findings, [one])
+    database.run(findings.save_findings, [again(one, 20)])
+    assert [len(open_at(database, minutes)) for minutes in (10, 25)] == [1, 1]
+    (then,) = open_at(database, 10)
+    assert (then.opened_at, then.times_opened) == (NOON, 1)
+
+
+@pytest.mark.parametrize(("kept_for", "openings"), [(timedelta(minutes=30), 1), (timedelta(days=1), 2)])
+def test_openings_are_kept_as_long_as_history(database: Database, kept_for: timedelta, openings: int) -> None:
+    one = restarted("quay-1", 0)
+    now: datetime = at(50)
+    for step in (one, cleared(one, 10), again(one, 40)):
+        database.run(findings.save_findings, [step])
+    retention.delete_expired(database, readings_before=now - kept_for, history_before=now - kept_for)
+    assert sum(len(open_at(database, minutes)) for minutes in (5, 45)) == openings
