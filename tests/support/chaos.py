@@ -50,9 +50,11 @@ class Chaos:
             watching.join()
 
     def _watch(self) -> None:
-        """As a client that tries both services sees it."""
+        """As a client that tries both services sees it, on machines where a service that ended by itself is
+        started again."""
         since: float | None = None
         while not self._ended.wait(0.2):
+            self._start_what_ended()
             try:
                 assert self._cluster.service
                 if since is not None:
@@ -60,6 +62,12 @@ class Chaos:
                 since = None
             except ServiceUnreachable:
                 since = since or time.monotonic()
+
+    def _start_what_ended(self) -> None:
+        for number, service in enumerate(self._cluster.services, start=1):
+            if not service.is_running and f"service {number}" not in self._busy:
+                self._done[f"service {number} started again"] += 1
+                service.start(wait=False)
 
     def _attack(self) -> None:
         cluster = self._cluster

@@ -118,10 +118,19 @@ class Galera:
             self.bring_back(one)
 
     def bring_back(self, node: Node) -> None:
-        """From nothing: a server that was killed does not know how far it was."""
-        node.empty()
-        node.start([one for one in self.nodes if one is not node])
-        node.await_ready()
+        """From nothing: a server that was killed does not know how far it was. One that finds no majority
+        ends, and is started once more."""
+        for last in (False, True):
+            node.empty()
+            node.start([one for one in self.nodes if one is not node])
+            try:
+                node.await_ready()
+                return
+            except AssertionError:
+                if last:
+                    raise
+                if node.process is not None and node.process.poll() is None:
+                    node.kill()
 
     @property
     def url(self) -> str:
