@@ -71,7 +71,7 @@ _PROBLEM = {
 
 @pytest.mark.parametrize("failure", [httpx.ConnectError("refused"), httpx.ReadError("cut"), 503])
 def test_a_safe_call_is_repeated_and_then_given_up(failure: object, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("kiteroll.client.http_client.PAUSES_S", (0.0, 0.0))
+    monkeypatch.setattr("kiteroll.client.service_urls.PAUSES_S", (0.0, 0.0))
     passes, fails = Flaky(2, failure), Flaky(3, failure)
     assert Client("http://kite", "t", transport=passes).send(readings()).items == []
     with pytest.raises((ServiceUnreachable, ServiceError)) as given_up:
@@ -85,11 +85,26 @@ def test_a_safe_call_is_repeated_and_then_given_up(failure: object, monkeypatch:
 def test_a_call_that_changes_something_is_repeated_only_if_it_never_got_there(
     failure: object, calls: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("kiteroll.client.http_client.PAUSES_S", (0.0, 0.0))
+    monkeypatch.setattr("kiteroll.client.service_urls.PAUSES_S", (0.0, 0.0))
     flaky = Flaky(9, failure)
     with pytest.raises((ServiceUnreachable, ServiceError)):
         Client("http://kite", "t", transport=flaky).send(add_switch(NEW))
     assert flaky.calls == calls
+
+
+def test_of_several_services_the_one_that_answers_is_asked(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("kiteroll.client.service_urls.PAUSES_OF_SEVERAL_S", (0.0,) * 3)
+    asked: list[str] = []
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        asked.append(request.url.host)
+        if request.url.host == "kite-1":
+            raise httpx.ConnectError("refused")
+        return httpx.Response(200, json={"items": [], "next": None})
+
+    kite = Client("http://kite-1, http://kite-2/", "t", transport=httpx.MockTransport(answer))
+    assert kite.send(readings()).items == kite.send(readings()).items == []
+    assert asked == ["kite-1", "kite-2", "kite-2"] and kite.url == "http://kite-2"  # it stays with that one
 
 
 def test_an_answer_of_something_else_is_told() -> None:

@@ -119,6 +119,9 @@ def test_a_text_may_be_a_switch_or_a_label(http: httpx.Client) -> None:
         ("GET", "/findings?cursor=W1tbXV1d", None, "cursor"),
         ("GET", "/endpoints?limit=0", None, "query.limit"),
         ("GET", "/changes?since=yesterday", None, "query.since"),
+        ("GET", "/findings?at=2026-01-01T00:00:00Z&state=open", None, "state"),
+        ("GET", "/exports/findings.csv?at=2026-01-01T00:00:00Z&state=open", None, "state"),
+        ("GET", "/findings?at=9000-01-01T00:00:00Z", None, "at"),
         ("GET", "/stays?vlan=5000", None, "query.vlan"),
         (
             "POST",

@@ -10,6 +10,7 @@ from pydantic import ValidationError
 
 from kiteroll.client.errors import ServiceError, ServiceUnreachable
 from kiteroll.client.request import ApiListRequest, ApiRequest
+from kiteroll.client.service_urls import ServiceUrls
 from kiteroll.core.errors import Invalid
 
 if TYPE_CHECKING:
@@ -21,8 +22,6 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 
-PAUSES_S = (0.2, 1.0)
-"""Pauses before each further try of a safe call."""
 _CONNECT_S = 5.0
 _DOWNLOAD_S = 120.0
 _SILENCE_S = 60.0
@@ -42,16 +41,22 @@ class Client:
         *,
         ca_file: str = "",
         proxy: str | None = None,
-        pauses_s: Sequence[float] = PAUSES_S,
+        pauses_s: Sequence[float] | None = None,
         transport: httpx.BaseTransport | None = None,
     ) -> None:
-        """`ca_file`: PEM file of the authorities to trust, or of the service's own certificate; empty: those
-        of the system. `proxy`: URL of one to go through; none unless given, whatever the environment says.
-        `pauses_s`: before each further try of a call that may be repeated; empty: one try. `transport`: for
-        tests, a function from request to response instead of a network."""
-        self.url = url.rstrip("/")
-        self._pauses_s = tuple(pauses_s)
-        self._http = httpx.Client(**_options(self.url, token, ca_file, proxy), transport=transport)
+        """`url`: several with commas between, where one service stands by for another. `ca_file`: PEM file of
+        the authorities to trust, or of the service's own certificate; empty: those of the system. `proxy`:
+        URL of one to go through; none unless given, whatever the environment says. `pauses_s`: before each
+        further try of a call that may be repeated; empty: one try; None: as usual. `transport`: for tests, a
+        function from request to response instead of a network."""
+        self._urls = ServiceUrls(url)
+        self._pauses_s = self._urls.pauses_s if pauses_s is None else tuple(pauses_s)
+        self._http = httpx.Client(**_options(self._urls, token, ca_file, proxy), transport=transport)
+
+    @property
+    def url(self) -> str:
+        """Of the service that is asked."""
+        return self._urls.current
 
     def __enter__(self) -> Self:
         return self
@@ -72,6 +77,7 @@ class Client:
                 return _read(request, response)
             except (httpx.TransportError, ServiceError) as error:
                 time.sleep(_pause(request, error, pauses, self.url))
+                self._urls.turn(self._http)
 
     def each(self, request: ApiListRequest[T]) -> Iterator[T]:
         """Every row of a list, page after page, asked for as they are consumed."""
@@ -118,6 +124,7 @@ class Client:
                         yield from reader.feed(line)
             except (httpx.TransportError, ServiceError) as error:
                 _check_again(error, reader, self.url, reconnect=reconnect)
+                self._urls.turn(self._http)
             if not reconnect:
                 return
             time.sleep(reader.pause_s())
@@ -133,12 +140,16 @@ class AsyncClient:
         *,
         ca_file: str = "",
         proxy: str | None = None,
-        pauses_s: Sequence[float] = PAUSES_S,
+        pauses_s: Sequence[float] | None = None,
         transport: httpx.AsyncBaseTransport | None = None,
     ) -> None:
-        self.url = url.rstrip("/")
-        self._pauses_s = tuple(pauses_s)
-        self._http = httpx.AsyncClient(**_options(self.url, token, ca_file, proxy), transport=transport)
+        self._urls = ServiceUrls(url)
+        self._pauses_s = self._urls.pauses_s if pauses_s is None else tuple(pauses_s)
+        self._http = httpx.AsyncClient(**_options(self._urls, token, ca_file, proxy), transport=transport)
+
+    @property
+    def url(self) -> str:
+        return self._urls.current
 
     async def __aenter__(self) -> Self:
         return self
@@ -161,6 +172,7 @@ class AsyncClient:
                 import asyncio  # its loop runs already
 
                 await asyncio.sleep(_pause(request, error, pauses, self.url))
+                self._urls.turn(self._http)
 
     async def all(self, request: ApiListRequest[T]) -> list[T]:
         return [one async for one in self.each(request)]
@@ -198,6 +210,7 @@ class AsyncClient:
                             yield event
             except (httpx.TransportError, ServiceError) as error:
                 _check_again(error, reader, self.url, reconnect=reconnect)
+                self._urls.turn(self._http)
             if not reconnect:
                 return
             await asyncio.sleep(reader.pause_s())
@@ -212,15 +225,15 @@ class AsyncClient:
             request = request.at(page.next)
 
 
-def _options(url: str, token: str, ca_file: str, proxy: str | None) -> dict[str, Any]:
+def _options(urls: ServiceUrls, token: str, ca_file: str, proxy: str | None) -> dict[str, Any]:
     return {
-        "base_url": f"{url}/api/v1",
+        "base_url": urls.api,
         "headers": {"Authorization": f"Bearer {token}", "Accept": "application/json"},
         # The service is on this machine or one hop away; a proxy for the web has no part in it.
         "trust_env": False,
         "proxy": proxy,
         # Loading the certificate authorities takes a tenth of a second; without TLS they are not needed.
-        "verify": not url.startswith("http://") and _context(ca_file),
+        "verify": urls.tls and _context(ca_file),
     }
 
 

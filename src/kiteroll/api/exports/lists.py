@@ -31,7 +31,7 @@ from kiteroll.app.port_rules import PortRules
 from kiteroll.app.queries.differences import Differences
 from kiteroll.app.queries.endpoint_list import EndpointFilter, EndpointList
 from kiteroll.app.queries.endpoints import EndpointQueries, StayFilter
-from kiteroll.app.queries.findings import FindingFilters, FindingQueries
+from kiteroll.app.queries.findings import FindingFilters, FindingQueries, states_asked
 from kiteroll.app.queries.history import ChangeFilter, HistoryQueries
 from kiteroll.app.queries.network_map import NetworkMap
 from kiteroll.app.queries.paging import Page
@@ -253,7 +253,7 @@ class ExportLists:
 
     def _finding_rows(self, wanted: ExportFilter) -> Iterator[api.Finding]:
         filters = FindingFilters(
-            states=wanted.state or ("open", "acknowledged"),
+            states=states_asked(wanted.state, wanted.at),
             kinds=wanted.kind or (),
             mac=wanted.address,
             switch=wanted.switch,

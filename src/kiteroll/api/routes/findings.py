@@ -10,7 +10,7 @@ from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheClock, TheFindings, TheFindingWorker, TheSharedAddresses
 from kiteroll.api.parameters import Since
 from kiteroll.api.presenters.findings import present_finding, present_kind
-from kiteroll.app.queries.findings import FindingFilters
+from kiteroll.app.queries.findings import FindingFilters, states_asked
 from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.findings.finding import Finding, FindingKind
@@ -44,10 +44,8 @@ def list_findings(
     ] = None,
     parts: Annotated[bool, Query(description="also those that another finding explains")] = False,
 ) -> PageOf[api.Finding]:
-    if at is not None and state:
-        raise Invalid("state: as of an instant the findings are those that were open then; leave it out")
     filters = FindingFilters(
-        states=state or ("open", "acknowledged"),
+        states=states_asked(state, at),
         kinds=kind or (),
         severities=severity or (),
         mac=None if mac is None else MacAddress.parse(mac),

@@ -1,14 +1,26 @@
 """Stored findings, each with what it explains and what explains it."""
 
+from collections.abc import Sequence
+from datetime import datetime
+
 from kiteroll.app.queries.as_of import past_instant
 from kiteroll.clock import Clock
+from kiteroll.core.errors import Invalid
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store import findings
 from kiteroll.store.database import Database
 from kiteroll.store.findings import FindingFilters, FindingWithParts
 from kiteroll.store.paging import Page
 
-__all__ = ["FindingFilters", "FindingQueries", "FindingWithParts"]
+_LIVE = ("open", "acknowledged")
+__all__ = ["FindingFilters", "FindingQueries", "FindingWithParts", "states_asked"]
+
+
+def states_asked(states: Sequence[str] | None, at: datetime | None) -> Sequence[str]:
+    """Open and acknowledged ones unless others are asked for. Raises Invalid for states as of an instant."""
+    if at is not None and states:
+        raise Invalid("state: as of an instant the findings are those that were open then; leave it out")
+    return states or _LIVE
 
 
 class FindingQueries:
