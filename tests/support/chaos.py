@@ -185,5 +185,7 @@ class Chaos:
         print("attacks:", ", ".join(f"{name} {count}" for name, count in sorted(self._done.items())))
         away = ", ".join(f"{one:.1f}" for one in sorted(self._away, reverse=True))
         print(f"no service answered for {away or 'no time'} s")
+        again = [f"{one.title} ({one.times_opened} times)" for one in everything if one.times_opened > 1]
+        print("told more than once:", "; ".join(again) or "nothing")
         print("findings told:", ", ".join(f"{kind} {count}" for kind, count in sorted(told.items())))
         print("\n".join(self._problems) or "nothing lost, nothing twice, nothing invented")

@@ -25,7 +25,7 @@ const COLUMNS: Column<Change>[] = [
     cell: (one) => fullTime(one.at),
     text: (one) => one.at,
   },
-  { id: "age", header: "Ago", width: 90, cell: (one) => <Age at={one.at} ago /> },
+  { id: "age", header: "Ago", width: 110, cell: (one) => <Age at={one.at} ago /> },
   {
     id: "kind",
     header: "What",

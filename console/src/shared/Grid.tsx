@@ -49,7 +49,15 @@ export const Grid = chakra("table", {
 });
 
 export const Sheet = chakra("section", {
-  base: { bg: "sheet", border: "1px solid", borderColor: "line", borderRadius: "6px", overflowX: "auto" },
+  base: {
+    // Words for screen readers alone lie where their cell is, and not beyond what scrolls.
+    position: "relative",
+    bg: "sheet",
+    border: "1px solid",
+    borderColor: "line",
+    borderRadius: "6px",
+    overflowX: "auto",
+  },
 });
 
 export const Heading = chakra("h2", { base: { fontSize: "17px", fontWeight: 700, margin: "22px 0 8px" } });

@@ -1,6 +1,7 @@
 // People: accounts, tokens, open sessions, the audit log.
-import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
+import { queryOptions } from "@tanstack/react-query";
 import { api, every, need } from "../client";
+import { type PageAsked, pagedOptions } from "./paged";
 
 export const usersQuery = queryOptions({
   queryKey: ["people", "users"],
@@ -20,15 +21,6 @@ export const sessionsQuery = queryOptions({
 });
 
 export const auditQuery = (filter: { by: string | null; action: string | null; q: string | null }) =>
-  infiniteQueryOptions({
-    queryKey: ["audit", filter],
-    queryFn: ({ signal, pageParam }) =>
-      need(
-        api.GET("/api/v1/audit-log", {
-          params: { query: { ...filter, limit: 100, cursor: pageParam ?? null } },
-          signal,
-        }),
-      ),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (page) => page.next ?? undefined,
-  });
+  pagedOptions(["audit", filter], null, (asked: PageAsked<never>, signal) =>
+    need(api.GET("/api/v1/audit-log", { params: { query: { ...filter, ...asked } }, signal })),
+  );

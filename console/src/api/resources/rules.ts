@@ -1,6 +1,7 @@
 // Rules of ports, who is barred, windows with their candidates, roll calls and rehearsals.
-import { infiniteQueryOptions, queryOptions } from "@tanstack/react-query";
+import { queryOptions } from "@tanstack/react-query";
 import { api, every, need } from "../client";
+import { type PageAsked, pagedOptions } from "./paged";
 
 export interface LevelFilter {
   group?: string;
@@ -28,13 +29,9 @@ export const rollCallsQuery = (filter: CalledPorts) =>
 
 /** The same, page by page. */
 export const rollCallPagesQuery = (filter: CalledPorts) =>
-  infiniteQueryOptions({
-    queryKey: ["roll-call", "pages", filter],
-    queryFn: ({ signal, pageParam }) =>
-      rollCallPage({ ...filter, limit: 500, ...(pageParam && { cursor: pageParam }) }, signal),
-    initialPageParam: undefined as string | undefined,
-    getNextPageParam: (page) => page.next ?? undefined,
-  });
+  pagedOptions(["roll-call", "pages", filter], null, (asked: PageAsked<never>, signal) =>
+    rollCallPage({ ...filter, ...asked }, signal),
+  );
 
 /** Who is enrolled and present nowhere where they may be. */
 export const absentQuery = (filter: LevelFilter) =>
@@ -60,15 +57,9 @@ export const barredQuery = queryOptions({
     every((paging) => api.GET("/api/v1/barred", { params: { query: paging }, signal })),
 });
 
-export const ruleLogQuery = infiniteQueryOptions({
-  queryKey: ["rules", "log"],
-  queryFn: ({ signal, pageParam }) =>
-    need(
-      api.GET("/api/v1/rules/log", { params: { query: { limit: 200, cursor: pageParam ?? null } }, signal }),
-    ),
-  initialPageParam: undefined as string | undefined,
-  getNextPageParam: (page) => page.next ?? undefined,
-});
+export const ruleLogQuery = pagedOptions(["rules", "log"], null, (asked: PageAsked<never>, signal) =>
+  need(api.GET("/api/v1/rules/log", { params: { query: asked }, signal })),
+);
 
 export const windowsQuery = queryOptions({
   queryKey: ["rules", "windows"],
