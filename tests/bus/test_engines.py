@@ -6,6 +6,8 @@ from pathlib import Path
 
 import pytest
 
+from kiteroll.bus import names
+from kiteroll.bus.centre import CentreBus
 from kiteroll.bus.connection import connected
 from kiteroll.bus.settings import BusSettings
 from kiteroll.bus.site import SiteBus
@@ -71,6 +73,26 @@ def test_two_of_three_servers_at_the_centre_go_on(centre: list[NatsServer], tmp_
             assert kept == [b"one", b"two"]
 
     asyncio.run(outlive_the_leader())
+
+
+def test_bounds_that_were_changed_hold_for_the_stream_of_a_site(
+    centre: list[NatsServer], tmp_path: Path
+) -> None:
+    authority = tmp_path / "tls" / "ca.pem"
+    url = f"tls://127.0.0.1:{centre[0].port}"
+
+    async def follow(replicas: int, keep: str) -> tuple[object, object]:
+        said = {"url": url, "user": "centre", "password": CENTRE, "ca_file": str(authority)}
+        settings = BusSettings.model_validate({**said, "keep": keep, "replicas": replicas})
+        async with connected(settings, "centre", "_INBOX") as client:
+            bus = CentreBus(client, settings)
+            await _until_it_works(bus.follow, "Island", None)
+            await _until_it_works(bus.follow, "Island", None)  # the same again changes nothing
+            kept = (await client.jetstream().stream_info(names.stream("Island"))).config
+            return kept.num_replicas, kept.max_age
+
+    assert asyncio.run(follow(1, "2d")) == (1, 2 * 86400)
+    assert asyncio.run(follow(3, "1d")) == (3, 86400)
 
 
 async def _until_it_works(work, *args, **given):  # type: ignore[no-untyped-def]

@@ -10,7 +10,7 @@ from typing import TYPE_CHECKING
 from pydantic import BaseModel
 
 from kiteroll.bus import names
-from kiteroll.bus.connection import ANSWER_S, answered, stream_settings
+from kiteroll.bus.connection import ANSWER_S, answered, make_stream, stream_settings
 from kiteroll.bus.messages import Answer, Asked, AskForTargets, Status, decode, encode
 from kiteroll.bus.settings import BusSettings
 from kiteroll.core.errors import Invalid
@@ -77,15 +77,8 @@ class CentreBus:
             name=names.stream(token),
             external=ExternalStream(api=f"$JS.{token}.API", deliver=names.delivered(token)),
         )
-        bounds = stream_settings(self._settings)
-        wanted = {"name": names.stream(token), "sources": [source], **bounds}
-        try:
-            asking = self._stream.stream_info(names.stream(token))
-            info = await answered(asking, f"the stream of {site}", (NotFoundError,))
-        except NotFoundError:
-            info = await answered(self._stream.add_stream(**wanted), f"making the stream of {site}")
-        if any(getattr(info.config, name) != value for name, value in bounds.items()):
-            await answered(self._stream.update_stream(**wanted), f"changing the stream of {site}")
+        wanted = {"name": names.stream(token), "sources": [source], **stream_settings(self._settings)}
+        info = await answered(make_stream(self._stream, **wanted), f"the stream of {site}")
         known = after is not None and after <= info.state.last_seq
         removing = self._stream.delete_consumer(names.stream(token), self._consumer)
         with suppress(NotFoundError):

@@ -12,6 +12,8 @@ from kiteroll.core.errors import BusUnavailable, ConfigError
 
 if TYPE_CHECKING:
     from nats.aio.client import Client
+    from nats.js import JetStreamContext
+    from nats.js.api import StreamInfo
 
 
 log = logging.getLogger(__name__)
@@ -115,6 +117,17 @@ def _tls(settings: BusSettings) -> ssl.SSLContext | None:
     except OSError as wrong:
         raise ConfigError("settings", (f"a file for TLS cannot be used: {wrong} @ bus",)) from wrong
     return context
+
+
+async def make_stream(streams: "JetStreamContext", **wanted: Any) -> "StreamInfo":
+    """Have a stream as it is wanted, `name` among it: one that is there keeps what is in it."""
+    from nats.js.errors import NotFoundError
+
+    try:
+        await streams.stream_info(wanted["name"])
+    except NotFoundError:
+        return await streams.add_stream(**wanted)
+    return await streams.update_stream(**wanted)
 
 
 def stream_settings(settings: BusSettings) -> dict[str, Any]:

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import TYPE_CHECKING
 
 from kiteroll.bus import names
-from kiteroll.bus.connection import ANSWER_S, answered, stream_settings
+from kiteroll.bus.connection import ANSWER_S, answered, make_stream, stream_settings
 from kiteroll.bus.messages import Answer, Asked, AskForTargets, Heard, Read, Sent, Status, decode, encode
 from kiteroll.bus.settings import BusSettings
 from kiteroll.core.errors import Invalid
@@ -36,26 +36,17 @@ class SiteBus:
         """The stream and the bucket of the site, where they are not there yet. Raises BusUnavailable."""
         from nats.js.api import KeyValueConfig
 
-        await answered(self._prepare_stream(), "making the stream of the site")
-        bucket = KeyValueConfig(
-            bucket=names.lease(self._token), ttl=LEASE_S, replicas=self._settings.replicas
-        )
-        await answered(self._stream.create_key_value(bucket), "making the lease of the site")
-
-    async def _prepare_stream(self) -> None:
-        from nats.js.errors import NotFoundError
-
         wanted = {
             "name": names.stream(self._token),
             "subjects": [names.readings(self._token)],
             "duplicate_window": 120,
             **stream_settings(self._settings),
         }
-        try:
-            await self._stream.stream_info(names.stream(self._token))
-            await self._stream.update_stream(**wanted)
-        except NotFoundError:
-            await self._stream.add_stream(**wanted)
+        await answered(make_stream(self._stream, **wanted), "making the stream of the site")
+        bucket = KeyValueConfig(
+            bucket=names.lease(self._token), ttl=LEASE_S, replicas=self._settings.replicas
+        )
+        await answered(self._stream.create_key_value(bucket), "making the lease of the site")
 
     async def publish(self, read: Read) -> None:
         """Returns once the site's server has it on disk; the same again changes nothing. Raises
