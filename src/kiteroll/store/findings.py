@@ -39,7 +39,7 @@ class FindingFilters:
     since: datetime | None = None
     """With evidence since then."""
     at: datetime | None = None
-    """Those that were open at this instant, as they were then; their state now does not matter."""
+    """Those that were open at this instant, as they were then; `states` are those of now."""
 
 
 def save_findings(connection: Connection, findings: Sequence[Finding]) -> None:
@@ -94,7 +94,7 @@ def findings_page(connection: Connection, filters: FindingFilters, ask: PageAsk)
         query, opened_at = _open_at(filters.at), finding_opening.c.opened_at
         make = partial(_row_at, filters.at)
     for column, values in (
-        (finding.c.state, () if filters.at else filters.states),
+        (finding.c.state, filters.states),
         (finding.c.kind, filters.kinds),
         (finding.c.severity, filters.severities),
     ):

@@ -262,7 +262,7 @@ class ExportLists:
             since=wanted.since,
             at=wanted.at,
         )
-        clears_at = self._worker.clears_at if wanted.at is None else lambda _: None
+        clears_at = self._worker.clears_at if wanted.at is None else None
         return _pages(
             lambda ask: self._findings.page(filters, ask), lambda one: present_finding(one, clears_at)
         )

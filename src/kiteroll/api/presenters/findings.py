@@ -13,7 +13,10 @@ from kiteroll.wording.findings import cause, evidence_text, title
 from kiteroll.wording.spans import span
 
 
-def present_finding(found: FindingWithParts, clears_at: Callable[[Finding], datetime | None]) -> api.Finding:
+def present_finding(
+    found: FindingWithParts, clears_at: Callable[[Finding], datetime | None] | None
+) -> api.Finding:
+    """`clears_at`: None for one of the past, of which that is not known."""
     one = found.row.finding
     return api.Finding(
         id=found.row.id,
@@ -36,7 +39,7 @@ def present_finding(found: FindingWithParts, clears_at: Callable[[Finding], date
         first_at=one.first_at,
         opened_at=one.opened_at,
         last_at=one.last_at,
-        clears_at=clears_at(one),
+        clears_at=None if clears_at is None else clears_at(one),
         cleared_at=one.cleared_at,
         cleared_by=one.cleared_by,
         acknowledged_by=one.acknowledged_by,

@@ -13,7 +13,7 @@ from kiteroll.api.presenters.findings import present_finding, present_kind
 from kiteroll.app.queries.findings import FindingFilters, states_asked
 from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.core.errors import Invalid, NotFound
-from kiteroll.core.findings.finding import Finding, FindingKind
+from kiteroll.core.findings.finding import FindingKind
 from kiteroll.core.findings.registry import KINDS
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.schemas import api
@@ -54,13 +54,9 @@ def list_findings(
         since=since,
         at=at,
     )
-    clears_at = worker.clears_at if at is None else _not_known
+    clears_at = worker.clears_at if at is None else None
     found = findings.page(filters, ask)
     return PageOf(items=[present_finding(one, clears_at) for one in found.items], next=found.next)
-
-
-def _not_known(_: Finding) -> None:
-    """When one of the past would have cleared."""
 
 
 @router.get("/findings/{number}", summary="One finding, with its evidence")

@@ -12,15 +12,17 @@ from kiteroll.store.database import Database
 from kiteroll.store.findings import FindingFilters, FindingWithParts
 from kiteroll.store.paging import Page
 
-_LIVE = ("open", "acknowledged")
 __all__ = ["FindingFilters", "FindingQueries", "FindingWithParts", "states_asked"]
 
 
 def states_asked(states: Sequence[str] | None, at: datetime | None) -> Sequence[str]:
-    """Open and acknowledged ones unless others are asked for. Raises Invalid for states as of an instant."""
-    if at is not None and states:
+    """Open and acknowledged ones unless others are asked for; any as of an instant, for what they are now
+    does not matter then. Raises Invalid for states as of an instant."""
+    if at is None:
+        return states or ("open", "acknowledged")
+    if states:
         raise Invalid("state: as of an instant the findings are those that were open then; leave it out")
-    return states or _LIVE
+    return ()
 
 
 class FindingQueries:
