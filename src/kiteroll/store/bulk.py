@@ -2,10 +2,11 @@
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
+from functools import lru_cache, partial
 from itertools import islice
 from typing import Any, TypeVar
 
-from sqlalchemy import Connection, String, Table, literal
+from sqlalchemy import Connection, Dialect, String, Table, literal
 from sqlalchemy.types import TypeEngine
 
 from kiteroll.store.types import Instant
@@ -38,26 +39,23 @@ def insert_rows(
     verb = "INSERT IGNORE" if unless_known else "INSERT"
     # By way of the table, so that a column it does not have is an error here.
     begin = f"{verb} INTO {into.name} ({', '.join(into.c[name].name for name in columns)}) VALUES "
-    rendered: dict[str | datetime, str] = {}
-
-    def text(value: Value) -> str:
-        if isinstance(value, int):
-            return int.__repr__(value)
-        if value is None:
-            return "NULL"
-        if (found := rendered.get(value)) is None:
-            found = rendered[value] = _rendered(connection, value)
-        return found
-
+    text = partial(_text, connection.dialect)
     for part in chunks(rows):
         values = ",".join(f"({','.join(map(text, row))})" for row in part)
         connection.exec_driver_sql(begin + values, execution_options={"no_parameters": True})
 
 
-def _rendered(connection: Connection, value: str | datetime) -> str:
+def _text(dialect: Dialect, value: Value) -> str:
+    if isinstance(value, int):
+        return int.__repr__(value)
+    return "NULL" if value is None else _rendered(dialect, value)
+
+
+@lru_cache(1024)
+def _rendered(dialect: Dialect, value: str | datetime) -> str:
     """As the dialect writes it, quoted and escaped."""
     kind: TypeEngine[Any] = Instant() if isinstance(value, datetime) else String()
-    written = literal(value, kind).compile(dialect=connection.dialect, compile_kwargs={"literal_binds": True})
+    written = literal(value, kind).compile(dialect=dialect, compile_kwargs={"literal_binds": True})
     # The compiler doubles these for the driver's parameters, of which there are none.
     return str(written).replace("%%", "%")
 
