@@ -9,10 +9,10 @@ import { healthQuery } from "../api/resources/session";
 import { useMay } from "../session/useSession";
 import { Field, Title } from "../shared/Grid";
 import { endpointPath } from "../shared/links";
-import { ErrorNotice, Notice, QueryView } from "../shared/QueryView";
+import { ErrorNotice, Notice } from "../shared/QueryView";
 import { usePutParam } from "../shared/usePutParam";
-import { DataTable } from "../table/DataTable";
-import { moreOf, rowsOf, serverSort } from "../table/paged";
+import { PagedTable } from "../table/PagedTable";
+import { serverSort } from "../table/paged";
 import { ENDPOINT_COLUMNS, endpointKey } from "./columns";
 import { exportFilter, FILTER_WORDS, readWords } from "./words";
 
@@ -27,7 +27,6 @@ export function EndpointsPage() {
     enabled: problems.length === 0,
   });
   const health = useQuery(healthQuery);
-  const rows = useMemo(() => rowsOf(found.data), [found.data]);
   const navigate = useNavigate();
   const mayLabel = useMay("operate");
   const everything = Object.keys(filter).length === 0;
@@ -47,21 +46,18 @@ export function EndpointsPage() {
         </Notice>
       )}
       {problems.length === 0 && (
-        <QueryView query={found} rows={12} cutTold>
-          {() => (
-            <DataTable
-              caption="endpoints"
-              rows={rows}
-              columns={ENDPOINT_COLUMNS}
-              rowKey={endpointKey}
-              empty="No endpoint fits. Endpoints appear once a switch that is read has learned them."
-              more={moreOf(found, everything ? health.data?.endpoints : undefined)}
-              exported={{ list: "endpoints", filters: exportFilter(filter) }}
-              open={(one) => navigate(endpointPath(one.mac))}
-              bulk={mayLabel ? (chosen, clear) => <LabelMany endpoints={chosen} done={clear} /> : undefined}
-            />
-          )}
-        </QueryView>
+        <PagedTable
+          query={found}
+          expected={12}
+          caption="endpoints"
+          columns={ENDPOINT_COLUMNS}
+          rowKey={endpointKey}
+          empty="No endpoint fits. Endpoints appear once a switch that is read has learned them."
+          total={everything ? health.data?.endpoints : undefined}
+          exported={{ list: "endpoints", filters: exportFilter(filter) }}
+          open={(one) => navigate(endpointPath(one.mac))}
+          bulk={mayLabel ? (chosen, clear) => <LabelMany endpoints={chosen} done={clear} /> : undefined}
+        />
       )}
     </>
   );

@@ -121,7 +121,7 @@ export function FindingsPage() {
   const kind = params.get("kind") ?? "";
   const parts = params.get("parts") === "yes";
   const at = useAt();
-  const when = at ? { at } : { state };
+  const when = at ? { at } : { state: [state] };
   const switches = useQuery(switchesQuery);
   const all = useMemo(
     () => columns(new Map((switches.data?.items ?? []).map((one) => [one.name, one.site]))),
@@ -129,7 +129,7 @@ export function FindingsPage() {
   );
   const found = useInfiniteQuery(
     allFindingsQuery(
-      { ...(at ? { at } : { state: [state] }), parts, ...(severity ? { severity: [severity] } : {}) },
+      { ...when, parts, ...(severity ? { severity: [severity] } : {}) },
       serverSort(params.get("sort"), all),
     ),
   );

@@ -1,6 +1,5 @@
 // All changes, latest first: what appeared, moved, went quiet, came back and ended.
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import type { Change } from "../api/client";
 import { allChangesQuery } from "../api/resources/history";
@@ -8,12 +7,11 @@ import { Age } from "../shared/Age";
 import { Title } from "../shared/Grid";
 import { TimeLink, useAt } from "../shared/instant";
 import { endpointPath, portPath, switchPath } from "../shared/links";
-import { QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { fullTime } from "../shared/time";
-import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
-import { moreOf, rowsOf, serverSort } from "../table/paged";
+import { PagedTable } from "../table/PagedTable";
+import { serverSort } from "../table/paged";
 
 const COLUMNS: Column<Change>[] = [
   {
@@ -82,24 +80,19 @@ export function ChangesPage() {
   const at = useAt();
   const navigate = useNavigate();
   const found = useInfiniteQuery(allChangesQuery(at, serverSort(params.get("sort"), COLUMNS)));
-  const rows = useMemo(() => rowsOf(found.data), [found.data]);
   return (
     <>
       <Title>Changes{at && " up to then"}</Title>
-      <QueryView query={found} rows={12} cutTold>
-        {() => (
-          <DataTable
-            caption="changes"
-            rows={rows}
-            columns={COLUMNS}
-            rowKey={rowKey}
-            empty="No changes yet. They appear here as switches are read."
-            more={moreOf(found)}
-            exported={{ list: "changes", filters: at ? { until: at } : {} }}
-            open={(one) => one.mac && navigate(endpointPath(one.mac))}
-          />
-        )}
-      </QueryView>
+      <PagedTable
+        query={found}
+        expected={12}
+        caption="changes"
+        columns={COLUMNS}
+        rowKey={rowKey}
+        empty="No changes yet. They appear here as switches are read."
+        exported={{ list: "changes", filters: at ? { until: at } : {} }}
+        open={(one) => one.mac && navigate(endpointPath(one.mac))}
+      />
     </>
   );
 }

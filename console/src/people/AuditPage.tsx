@@ -1,17 +1,15 @@
 // Who changed what, when and from where, before and after; and whether the log is as it was written.
 import { Button, Flex } from "@chakra-ui/react";
 import { useInfiniteQuery, useMutation } from "@tanstack/react-query";
-import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import { api, need, type Schemas } from "../api/client";
 import { auditQuery } from "../api/resources/people";
 import { Field, Title } from "../shared/Grid";
-import { ErrorNotice, Notice, QueryView } from "../shared/QueryView";
+import { ErrorNotice, Notice } from "../shared/QueryView";
 import { fullTime } from "../shared/time";
 import { usePutParam } from "../shared/usePutParam";
-import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
-import { moreOf, rowsOf } from "../table/paged";
+import { PagedTable } from "../table/PagedTable";
 import { whatText } from "./model";
 
 type Entry = Schemas["AuditEntry"];
@@ -21,7 +19,6 @@ export function AuditPage() {
   const given = (name: string) => params.get(name) || null;
   const filter = { by: given("by"), action: given("action"), q: given("q") };
   const found = useInfiniteQuery(auditQuery(filter));
-  const entries = useMemo(() => rowsOf(found.data), [found.data]);
   const verify = useMutation({ mutationFn: () => need(api.GET("/api/v1/audit-log/verdict")) });
   const set = usePutParam({ replace: true });
   return (
@@ -48,18 +45,14 @@ export function AuditPage() {
       </Flex>
       {verify.error && <ErrorNotice error={verify.error} />}
       {verify.data && <Verdict of={verify.data} />}
-      <QueryView query={found} rows={8} cutTold>
-        {() => (
-          <DataTable
-            caption="changes"
-            rows={entries}
-            columns={COLUMNS}
-            rowKey={(one) => String(one.number)}
-            empty="No such change is in the log."
-            more={moreOf(found)}
-          />
-        )}
-      </QueryView>
+      <PagedTable
+        query={found}
+        expected={8}
+        caption="changes"
+        columns={COLUMNS}
+        rowKey={(one) => String(one.number)}
+        empty="No such change is in the log."
+      />
     </>
   );
 }

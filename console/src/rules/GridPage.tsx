@@ -5,12 +5,10 @@ import { useCallback, useMemo } from "react";
 import { Link, useSearchParams } from "react-router";
 import { rollCallPagesQuery } from "../api/resources/rules";
 import { portPath } from "../shared/links";
-import { QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { usePutParam } from "../shared/usePutParam";
-import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
-import { moreOf, rowsOf } from "../table/paged";
+import { PagedTable } from "../table/PagedTable";
 import {
   type CalledPort,
   chosenLevel,
@@ -34,7 +32,6 @@ export function GridPage() {
   const where = params.get("where") ?? "";
   const broken = params.get("broken") === "yes";
   const calls = useInfiniteQuery(rollCallPagesQuery({ ...chosenLevel(where), broken, without_rule: true }));
-  const ports = useMemo(() => rowsOf(calls.data), [calls.data]);
   const columns = useMemo(() => columnsOf(pending), [pending]);
   const set = usePutParam({ replace: true });
   const bulk = useCallback(
@@ -53,25 +50,21 @@ export function GridPage() {
   return (
     <>
       <PendingEdits />
-      <QueryView query={calls} cutTold rows={10}>
-        {() => (
-          <DataTable
-            caption="ports by rule"
-            rows={ports}
-            columns={columns}
-            rowKey={rowKey}
-            empty="No port matches."
-            more={moreOf(calls)}
-            bulk={bulk}
-          >
-            <WhereChoice id="where" label="Ports of" where={where} setWhere={(next) => set("where", next)} />
-            <label>
-              <input type="checkbox" checked={broken} onChange={() => set("broken", broken ? "" : "yes")} />{" "}
-              only broken rules
-            </label>
-          </DataTable>
-        )}
-      </QueryView>
+      <PagedTable
+        query={calls}
+        expected={10}
+        caption="ports by rule"
+        columns={columns}
+        rowKey={rowKey}
+        empty="No port matches."
+        bulk={bulk}
+      >
+        <WhereChoice id="where" label="Ports of" where={where} setWhere={(next) => set("where", next)} />
+        <label>
+          <input type="checkbox" checked={broken} onChange={() => set("broken", broken ? "" : "yes")} /> only
+          broken rules
+        </label>
+      </PagedTable>
     </>
   );
 }

@@ -1,13 +1,10 @@
 // Who changed what of the rules, when and why.
 import { useInfiniteQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
 import type { Schemas } from "../api/client";
 import { ruleLogQuery } from "../api/resources/rules";
 import { Age } from "../shared/Age";
-import { QueryView } from "../shared/QueryView";
-import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
-import { moreOf, rowsOf } from "../table/paged";
+import { PagedTable } from "../table/PagedTable";
 import { valueText } from "./model";
 
 type RuleEvent = Schemas["RuleEvent"];
@@ -49,20 +46,15 @@ const rowKey = (one: RuleEvent) => `${one.at} ${one.level} ${one.what} ${one.add
 
 export function LogPage() {
   const log = useInfiniteQuery(ruleLogQuery);
-  const rows = useMemo(() => rowsOf(log.data), [log.data]);
   return (
-    <QueryView query={log} rows={8} cutTold>
-      {() => (
-        <DataTable
-          caption="log of rules"
-          rows={rows}
-          columns={COLUMNS}
-          rowKey={rowKey}
-          empty="No rule was ever changed."
-          more={moreOf(log)}
-        />
-      )}
-    </QueryView>
+    <PagedTable
+      query={log}
+      expected={8}
+      caption="log of rules"
+      columns={COLUMNS}
+      rowKey={rowKey}
+      empty="No rule was ever changed."
+    />
   );
 }
 

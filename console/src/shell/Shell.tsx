@@ -18,9 +18,12 @@ import { useSearchKey } from "./useSearchKey";
 
 const QuickFind = lazy(() => import("../find/QuickFind").then((all) => ({ default: all.QuickFind })));
 
+/** Where the stream was when the service sent this page: some of what the page shows is fetched along with it. */
+const SENT_BEHIND = document.querySelector<HTMLMetaElement>("meta[name=latest-event]")?.content ?? "";
+
 export function Shell() {
   const session = useSession();
-  const live = useLive(latestEvent() || session?.latest_event);
+  const live = useLive(SENT_BEHIND || session?.latest_event);
   const client = useQueryClient();
   const [finding, setFinding] = useState(false);
   useSearchKey(() => setFinding(true));
@@ -113,11 +116,6 @@ export function Shell() {
       <Suspense>{finding && <QuickFind open onClose={() => setFinding(false)} />}</Suspense>
     </Instant.Provider>
   );
-}
-
-/** Where the stream was when the service sent this page: some of what the page shows is fetched along with it. */
-function latestEvent(): string {
-  return document.querySelector<HTMLMetaElement>("meta[name=latest-event]")?.content ?? "";
 }
 
 const LOST_MS = 6_000;

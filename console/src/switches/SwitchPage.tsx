@@ -4,6 +4,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useMemo } from "react";
 import { useParams, useSearchParams } from "react-router";
 import type { Port } from "../api/client";
+import { asOf } from "../api/resources/asOf";
 import { findingsQuery } from "../api/resources/findings";
 import { portsQuery } from "../api/resources/ports";
 import { rollCallsQuery } from "../api/resources/rules";
@@ -58,7 +59,7 @@ function Front(props: {
   const ports = useQuery(portsQuery(name, at));
   // What ports are marked by comes after the ports themselves.
   const findings = useQuery({
-    ...findingsQuery({ switch: name, parts: true, limit: 200, ...(at ? { at } : {}) }),
+    ...findingsQuery({ switch: name, parts: true, limit: 200, ...asOf(at) }),
     enabled: ports.isSuccess,
   });
   const calls = useQuery({

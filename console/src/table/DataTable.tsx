@@ -33,7 +33,7 @@ const MOST_WHOLE = 150;
 
 export type More = { has: boolean; loading: boolean; load: () => void; total?: number | undefined };
 
-type Props<T extends object> = {
+export type DataTableProps<T extends object> = {
   /** What the table is of, for people who hear it. */
   caption: string;
   rows: T[];
@@ -58,7 +58,7 @@ type Props<T extends object> = {
 /** Few enough rows that nothing is gained by narrowing or choosing columns. */
 const FEW = 5;
 
-export function DataTable<T extends object>(props: Props<T>) {
+export function DataTable<T extends object>(props: DataTableProps<T>) {
   const { caption, rows, columns, rowKey, empty, more, exported, bulk, open, name = "" } = props;
   const [params] = useSearchParams();
   const key = (what: string) => (name ? `${name}-${what}` : what);

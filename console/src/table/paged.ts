@@ -3,7 +3,7 @@ import type { InfiniteData, UseInfiniteQueryResult } from "@tanstack/react-query
 import type { More } from "./DataTable";
 import { type Column, sortOf } from "./model";
 
-type Paged<T> = UseInfiniteQueryResult<InfiniteData<{ items: T[]; next?: string | null }>, Error>;
+export type Paged<T> = UseInfiniteQueryResult<InfiniteData<{ items: T[]; next?: string | null }>, Error>;
 
 /** The rest of the list; undefined once all of it is here, when the table itself sorts. */
 export function moreOf<T>(found: Paged<T>, total?: number): More | undefined {
