@@ -17,6 +17,8 @@ _PAUSE_S = (2.0, 10.0)
 """Between two attacks."""
 _DOWN_S = (1.0, 20.0)
 """How long a part that was killed stays away."""
+_Blow = tuple[Callable[[], object], Callable[[], object]]
+"""What takes a part away, and what brings it back."""
 
 
 class Chaos:
@@ -82,28 +84,20 @@ class Chaos:
                 one.start,
                 self._random.uniform(*_DOWN_S),
             )
-        # Two of three go on: one at a time.
-        if not any(name.startswith("engine of the centre") for name in self._busy):
-            for number, engine in enumerate(cluster.centre, start=1):
-                parts[f"engine of the centre {number}"] = (
-                    engine.kill,
-                    engine.start,
-                    self._random.uniform(*_DOWN_S),
-                )
         for number, service in enumerate(cluster.services, start=1):
             parts[f"service {number}"] = (
                 partial(service.end, signal.SIGKILL),
                 partial(service.start, wait=False),
                 self._random.uniform(*_DOWN_S),
             )
-        # Two of three make a cluster that works: one at a time.
-        if not any(name.startswith("database") for name in self._busy):
-            for number, node in enumerate(cluster.database.nodes, start=1):
-                parts[f"database {number}"] = (
-                    node.kill,
-                    partial(cluster.database.bring_back, node),
-                    self._random.uniform(*_DOWN_S),
-                )
+        database = cluster.database
+        engines: list[_Blow] = [(one.kill, one.start) for one in cluster.centre]
+        nodes: list[_Blow] = [(one.kill, partial(database.bring_back, one)) for one in database.nodes]
+        for kind, three in (("engine of the centre", engines), ("database", nodes)):
+            if any(name.startswith(kind) for name in self._busy):
+                continue  # two of three go on: one at a time
+            for number, (kill, bring_back) in enumerate(three, start=1):
+                parts[f"{kind} {number}"] = (kill, bring_back, self._random.uniform(*_DOWN_S))
         name = self._random.choice(sorted(parts.keys() - self._busy) or ["none"])
         if name == "none":
             return
