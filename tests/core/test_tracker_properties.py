@@ -110,7 +110,12 @@ def test_a_tracker_restored_from_the_records_goes_on_the_same(story: list, data:
         ledger.record(whole.apply(taken))
     again = Tracker(hold=HOLD, next_stay=max((stay.id for stay in ledger.all_stays()), default=0) + 1)
     checkpoint = whole.checkpoint("quay-1")
-    stays = [OpenStay.of(stay, checkpoint.last_complete_at) for stay in ledger.open()]
-    again.restore("quay-1", checkpoint, readings[cut - 1].port_names(), stays)
+    stays = list(map(OpenStay.of, ledger.open()))
+    names, first_at = readings[cut - 1].port_names(), readings[0].taken_at
+    again.restore("quay-1", checkpoint, names, stays, first_at=first_at)
+    ours, theirs = again.table("quay-1"), whole.table("quay-1")
+    assert (ours.learned, ours.read_at) == (theirs.learned, theirs.read_at)
+    known = {one.key for one in stays}  # of those that are gone the records tell elsewhere
+    assert ours.recent == {key: at for key, at in theirs.recent.items() if key in known}
     for taken in readings[cut:]:
         assert again.apply(taken) == whole.apply(taken)

@@ -80,14 +80,16 @@ class ReadingIngestor:
         tracker = Tracker(hold=self._hold_time, next_stay=self._database.run(inventory.next_stay_id))
         switches = {row.id: row for row in self._database.run(inventory.all_switches)}
         ports = self._database.run(inventory.all_port_numbers)
+        first = self._database.run(inventory.first_readings)
         by_switch = groupby(self._database.stream(inventory.open_stays), key=itemgetter(0))
         for switch_id, stays in by_switch:
             if (row := switches.get(switch_id)) is not None:
                 names = ports.get(switch_id, {})
-                tracker.restore(row.name, row.checkpoint, names, map(itemgetter(1), stays))
+                known, first_at = map(itemgetter(1), stays), first.get(switch_id)
+                tracker.restore(row.name, row.checkpoint, names, known, row.ageing, first_at)
         for switch_id, row in switches.items():
             if not tracker.knows(row.name):
-                tracker.restore(row.name, row.checkpoint, ports.get(switch_id, {}), ())
+                tracker.restore(row.name, row.checkpoint, ports.get(switch_id, {}), (), row.ageing)
         tracker.set_hold_times(self._database.run(groups.hold_times))
         self.tracker = tracker
         self.latest_at = max((row.last_at for row in switches.values() if row.last_at), default=None)
@@ -144,8 +146,26 @@ class ReadingIngestor:
         """Take one switch up again where the records left it, and leave the others as they are."""
         name = self.switches[switch_id]
         found = self._database.run(inventory.tracked_state, switch_id)
-        self.tracker.restore(name, found.checkpoint, found.ports, found.stays)
+        self.tracker.restore(name, found.checkpoint, found.ports, found.stays, found.ageing, found.first_at)
         self._writer.forget(switch_id)
+
+    def note_reading(self, switch_id: int) -> None:
+        """Another service read it, and nothing in its table changed."""
+        row = self._database.run(inventory.switch_by_id, switch_id)
+        self.tracker.note(self.switches[switch_id], row.checkpoint, row.ageing)
+
+    def reload_inventory(self) -> None:
+        """Take up which switches there are, as another service recorded it."""
+        before, rows = self.switches, self._database.run(inventory.all_switches)
+        self.switches = {row.id: row.name for row in rows}
+        for number, name in before.items():
+            if number not in self.switches:
+                self.tracker.drop(name)
+            elif self.switches[number] != name:
+                self.tracker.rename(name, self.switches[number])
+        for number in self.switches.keys() - before.keys():
+            self.reload_switch(number)
+        self.reload_hold_times()
 
     def reload_hold_times(self) -> None:
         self.tracker.set_hold_times(self._database.run(groups.hold_times))

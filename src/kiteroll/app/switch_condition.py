@@ -12,7 +12,7 @@ def condition_of(row: SwitchRow, present: int) -> SwitchCondition:
         name=row.name,
         site=row.site,
         interval=timedelta(seconds=row.interval_s),
-        ageing=None if row.ageing_s is None else timedelta(seconds=row.ageing_s),
+        ageing=row.ageing,
         enabled=row.enabled,
         last_outcome=SwitchHealth(row.health),
         outcome_since=row.health_since,

@@ -3,7 +3,7 @@
 from collections import defaultdict
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from sqlalchemy import (
@@ -16,6 +16,7 @@ from sqlalchemy import (
     insert,
     or_,
     select,
+    text,
     true,
     type_coerce,
     update,
@@ -28,7 +29,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.model.reading import key_of
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
-from kiteroll.core.tracking.switch_state import OpenStay
+from kiteroll.core.tracking.switch_state import RECENT, OpenStay
 from kiteroll.store.bulk import chunks
 from kiteroll.store.enrolment import rename_windows
 from kiteroll.store.port_actions import rename_actions
@@ -36,7 +37,7 @@ from kiteroll.store.port_closures import forget_closures
 from kiteroll.store.ports import port_ids
 from kiteroll.store.rules import drop_rules, rename_rules
 from kiteroll.store.stay_writer import record_changes
-from kiteroll.store.tables import credential, port, stay, switch
+from kiteroll.store.tables import credential, port, reading, stay, switch
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -98,6 +99,10 @@ class SwitchRow:
         return self.enabled and self.source != "files"
 
     @property
+    def ageing(self) -> timedelta | None:
+        return None if self.ageing_s is None else timedelta(seconds=self.ageing_s)
+
+    @property
     def checkpoint(self) -> SwitchCheckpoint:
         return SwitchCheckpoint(
             last_at=self.last_at,
@@ -152,7 +157,7 @@ def add_switch(connection: Connection, at: datetime, **values: Any) -> SwitchRow
     key = done.inserted_primary_key
     if key is None:
         raise AssertionError("an inserted switch has a primary key")
-    return _by_id(connection, key[0])
+    return switch_by_id(connection, key[0])
 
 
 def change_switch(connection: Connection, switch_name: str, changes: Mapping[str, Any]) -> SwitchRow:
@@ -170,13 +175,13 @@ def change_switch(connection: Connection, switch_name: str, changes: Mapping[str
                 rename_actions(connection, row.name, values["name"])
         except IntegrityError as taken:
             raise Conflict(f"there is a switch {values['name']!r} already: choose another name") from taken
-    return _by_id(connection, row.id)
+    return switch_by_id(connection, row.id)
 
 
 def remove_switch(connection: Connection, switch_id: int, at: datetime, changes: tuple[Change, ...]) -> None:
     """Take a switch out of the inventory; its stays end by `changes`, its history is kept."""
     record_changes(connection, switch_id, changes, port_ids(connection, switch_id))
-    name = _by_id(connection, switch_id).name
+    name = switch_by_id(connection, switch_id).name
     drop_rules(connection, name)
     forget_closures(connection, name, at)
     connection.execute(
@@ -270,12 +275,29 @@ class TrackedState:
     checkpoint: SwitchCheckpoint
     ports: Mapping[int, str]
     stays: list[OpenStay]
+    ageing: timedelta | None
+    first_at: datetime | None
+    """Of the first reading that is kept."""
 
 
 def tracked_state(connection: Connection, switch_id: int) -> TrackedState:
     row = switch_row(connection.execute(select(*SWITCH_COLUMNS).where(switch.c.id == switch_id)).one())
     stays = [one for _, one in open_stays(connection, switch_id)]
-    return TrackedState(row.checkpoint, port_numbers(connection, switch_id), stays)
+    first_at = first_readings(connection, switch_id).get(switch_id)
+    return TrackedState(row.checkpoint, port_numbers(connection, switch_id), stays, row.ageing, first_at)
+
+
+def first_readings(connection: Connection, of_switch: int | None = None) -> dict[int, datetime]:
+    """When the first reading of each switch was taken that is kept, by its id; or of that one."""
+    first = (
+        select(reading.c.taken_at)
+        .where(reading.c.switch_id == switch.c.id, reading.c.outcome != "failed")
+        .order_by(reading.c.taken_at)
+        .limit(1)
+        .scalar_subquery()
+    )
+    of = switch.c.id == of_switch if of_switch else switch.c.removed_at.is_(None)
+    return {number: at for number, at in connection.execute(select(switch.c.id, first).where(of)) if at}
 
 
 def open_stays(connection: Connection, of_switch: int | None = None) -> Iterator[tuple[int, OpenStay]]:
@@ -284,7 +306,11 @@ def open_stays(connection: Connection, of_switch: int | None = None) -> Iterator
     Plain numbers, and instants only where the tracker needs them: half a million rows are read at a
     start, and turning three times of each into objects would take most of it.
     """
-    fresh = or_(switch.c.last_complete_at.is_(None), stay.c.resumed_at > switch.c.last_complete_at)
+    lately = or_(
+        switch.c.last_complete_at.is_(None),
+        stay.c.resumed_at > switch.c.last_complete_at,
+        stay.c.resumed_at >= switch.c.last_at - text(f"INTERVAL {round(RECENT.total_seconds())} SECOND"),
+    )
     rows = connection.execute(
         select(
             stay.c.switch_id,
@@ -292,7 +318,7 @@ def open_stays(connection: Connection, of_switch: int | None = None) -> Iterator
             stay.c.vlan,
             stay.c.id,
             port.c.name,
-            case((fresh, stay.c.resumed_at)),
+            case((lately, stay.c.resumed_at)),
             stay.c.last_seen_at,
             stay.c.quiet_at,
         )
@@ -303,9 +329,9 @@ def open_stays(connection: Connection, of_switch: int | None = None) -> Iterator
         # With statistics from before the table was filled, the server begins elsewhere and takes minutes.
         .prefix_with("STRAIGHT_JOIN")
     )
-    for switch_id, mac, vlan, stay_id, port_name, fresh_at, last_seen_at, quiet_at in rows:
-        yield switch_id, OpenStay(key_of(mac, vlan), stay_id, port_name, fresh_at, last_seen_at, quiet_at)
+    for switch_id, mac, vlan, stay_id, port_name, learned_at, last_seen_at, quiet_at in rows:
+        yield switch_id, OpenStay(key_of(mac, vlan), stay_id, port_name, learned_at, last_seen_at, quiet_at)
 
 
-def _by_id(connection: Connection, switch_id: int) -> SwitchRow:
+def switch_by_id(connection: Connection, switch_id: int) -> SwitchRow:
     return switch_row(connection.execute(select(*SWITCH_COLUMNS).where(switch.c.id == switch_id)).one())

@@ -11,6 +11,8 @@ from kiteroll.core.model.reading import key_of
 from kiteroll.core.model.stay import Stay
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 
+RECENT = timedelta(hours=1)
+"""How long it is kept when an address was learned: about two intervals of a switch that is seldom read."""
 _AGEINGS_KEPT = 3
 
 
@@ -32,18 +34,16 @@ class OpenStay(NamedTuple):
     """`key_of(mac, vlan)`."""
     stay: int
     port: str
-    fresh_at: datetime | None
-    """When it was learned, if that was in a partial reading after the last complete one."""
+    learned_at: datetime | None
+    """When it was learned or came back, if that was lately or after the last complete reading."""
     last_seen_at: datetime | None
     """None while it is present."""
     quiet_at: datetime | None
 
     @classmethod
-    def of(cls, stay: Stay, last_complete_at: datetime | None) -> "OpenStay":
-        fresh = last_complete_at is None or stay.resumed_at > last_complete_at
+    def of(cls, stay: Stay) -> "OpenStay":
         key = key_of(stay.mac, stay.place.vlan)
-        fresh_at = stay.resumed_at if fresh else None
-        return cls(key, stay.id, stay.place.port, fresh_at, stay.last_seen_at, stay.quiet_at)
+        return cls(key, stay.id, stay.place.port, stay.resumed_at, stay.last_seen_at, stay.quiet_at)
 
 
 @dataclass(slots=True)
@@ -102,21 +102,37 @@ class SwitchState:
 
     @classmethod
     def restore(
-        cls, checkpoint: SwitchCheckpoint, names: Mapping[int, str], stays: Iterable[OpenStay]
+        cls,
+        checkpoint: SwitchCheckpoint,
+        names: Mapping[int, str],
+        stays: Iterable[OpenStay],
+        ageing: timedelta | None = None,
+        first_at: datetime | None = None,
     ) -> "SwitchState":
-        """Rebuild from the open stays of this switch and its ports as last read."""
+        """Rebuild from the open stays of this switch and its ports as last read. `first_at`: of its first
+        reading; who was in it may have been there for long."""
         state = cls(checkpoint=checkpoint, names=dict(names))
+        if ageing is not None:
+            state.ageings.append(ageing)
         numbers = {name: number for number, name in names.items()}
-        for key, stay, port, fresh_at, last_seen_at, quiet_at in stays:
+        complete_at = checkpoint.last_complete_at
+        recent_from = None if checkpoint.last_at is None else checkpoint.last_at - RECENT
+        recent: list[tuple[datetime, int]] = []
+        for key, stay, port, learned_at, last_seen_at, quiet_at in stays:
             if last_seen_at is None:
                 if port not in numbers:
                     numbers[port] = state.gone_number(port)
                 state.table[key] = numbers[port]
                 state.stays[key] = stay
-                if fresh_at is not None:
-                    state.fresh[key] = fresh_at
             else:
                 state.missing[key] = AbsentStay(stay, port, last_seen_at, quiet_at)
+            if learned_at is None:
+                continue
+            if last_seen_at is None and (complete_at is None or learned_at > complete_at):
+                state.fresh[key] = learned_at
+            if recent_from is not None and learned_at >= recent_from and learned_at != first_at:
+                recent.append((learned_at, key))
+        state.recent = {key: at for at, key in sorted(recent)}
         return state
 
     def gone_number(self, name: str) -> int:

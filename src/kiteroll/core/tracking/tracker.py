@@ -31,10 +31,7 @@ from kiteroll.core.model.uptime import uptime
 from kiteroll.core.topology.sighting import judged_ageing
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.core.tracking.hold_times import hold_time
-from kiteroll.core.tracking.switch_state import AbsentStay, OpenStay, SwitchState
-
-_RECENT = timedelta(hours=1)
-"""How long it is kept when an address was learned: about two intervals of a switch that is seldom read."""
+from kiteroll.core.tracking.switch_state import RECENT, AbsentStay, OpenStay, SwitchState
 
 
 class Tracker:
@@ -46,10 +43,23 @@ class Tracker:
         self._switches: dict[str, SwitchState] = {}
 
     def restore(
-        self, switch: str, checkpoint: SwitchCheckpoint, names: Mapping[int, str], stays: Iterable[OpenStay]
+        self,
+        switch: str,
+        checkpoint: SwitchCheckpoint,
+        names: Mapping[int, str],
+        stays: Iterable[OpenStay],
+        ageing: timedelta | None = None,
+        first_at: datetime | None = None,
     ) -> None:
-        """Take up a switch where an earlier run left it. `stays` are its open ones."""
-        self._switches[switch] = SwitchState.restore(checkpoint, names, stays)
+        """Take up a switch where an earlier run left it. `stays` are its open ones, `ageing` what it told
+        last, `first_at` when its first reading was taken."""
+        self._switches[switch] = SwitchState.restore(checkpoint, names, stays, ageing, first_at)
+
+    def note(self, switch: str, checkpoint: SwitchCheckpoint, ageing: timedelta | None) -> None:
+        """Another service read it, and nothing in its table changed."""
+        state = self._switches.setdefault(switch, SwitchState())
+        state.checkpoint = checkpoint
+        state.lasting_ageing(ageing)
 
     def present(self, switch: str) -> int:
         """How many addresses are in its latest table."""
@@ -84,6 +94,10 @@ class Tracker:
         """A copy of every switch's present addresses. May be called from another thread: copying a
         dict of ints is one step to Python."""
         return {switch: state.copy_table() for switch, state in list(self._switches.items())}
+
+    def drop(self, switch: str) -> None:
+        """It is tracked no more; what ended with it is recorded already."""
+        self._switches.pop(switch, None)
 
     def forget(self, switch: str, at: datetime) -> tuple[Change, ...]:
         """The switch leaves the inventory: every stay on it ends."""
@@ -139,7 +153,7 @@ class _Step:
         before = state.checkpoint
         grace_until = self._grace()
         if state.recent:
-            state.forget_recent(self.at - _RECENT)
+            state.forget_recent(self.at - RECENT)
         if reading.learned != state.table:
             self._arrivals()
             if reading.complete:
