@@ -43,6 +43,16 @@ def server(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Database]:
 @pytest.fixture
 def database(server: Database) -> Iterator[Database]:
     """An empty database with today's tables, for one test."""
+    yield from _new_database(server)
+
+
+@pytest.fixture(scope="module")
+def module_database(server: Database) -> Iterator[Database]:
+    """The same for the tests of a module."""
+    yield from _new_database(server)
+
+
+def _new_database(server: Database) -> Iterator[Database]:
     name = f"kiteroll_{next(_numbers)}"
     with server.engine.connect() as connection:
         connection.execute(text(f"CREATE DATABASE {name} CHARACTER SET utf8mb4"))

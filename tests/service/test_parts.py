@@ -5,10 +5,11 @@ from pathlib import Path
 
 import pytest
 
-from kiteroll.api.stream.broadcaster import KEPT, QUEUE, EventBroadcaster, SentEvent
+from kiteroll.api.stream.broadcaster import KEPT, QUEUE, EventBroadcaster
 from kiteroll.app.config import load_config
 from kiteroll.app.events import EventBus
 from kiteroll.app.ingest import ReadingIngestor
+from kiteroll.app.serving.sent_event import SentEvent
 from kiteroll.core.errors import ConfigError, StorageUnavailable
 from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.duration import parse_duration_s

@@ -67,7 +67,7 @@ def gate(monkeypatch: pytest.MonkeyPatch) -> Iterator[Gate]:
     monkeypatch.setattr(timed_http, "HEAD_S", 0.3)
     inside, port, known = Inside(), free_tcp_port(), cast(SignIn, KnowsOneToken())
     options = uvicorn.Config(
-        RequestGate(inside, known, ["kite.tarn.example"]),
+        RequestGate(inside, known, ["kite.tarn.example"], lambda proof: False, str),
         port=port,
         http=timed_http.TimedHttp,
         lifespan="off",

@@ -72,6 +72,8 @@ class Service:
     """What vouches for it, where it speaks TLS."""
     process: "subprocess.Popen[bytes] | None" = None
     python: str = sys.executable
+    command: str = "up"
+    """Or `serve`."""
 
     @property
     def url(self) -> str:
@@ -86,7 +88,7 @@ class Service:
         return (self.data.parent / f"{self.data.name}.log").read_text()
 
     def start(self, *, wait: bool = True) -> None:
-        command = [self.python, "-m", "kiteroll.cli", "up", "--data", str(self.data)]
+        command = [self.python, "-m", "kiteroll.cli", self.command, "--data", str(self.data)]
         command += ["--listen-port", str(self.port), *self.extra]
         with (self.data.parent / f"{self.data.name}.log").open("ab") as log:
             environment = {**os.environ, "KITEROLL_INTERVAL": "1h", **self.environment}

@@ -5487,6 +5487,30 @@ export interface components {
              * @default 0
              */
             clock_ahead_s: number;
+            /**
+             * Role
+             * @description `tracks`: it reads switches, finds and makes changes; `answers`: it follows the records of the one that tracks, and passes changes on to it
+             * @default tracks
+             * @enum {string}
+             */
+            role: "tracks" | "answers";
+            /**
+             * Tracker
+             * @description of one that only answers: where the one is that tracks
+             * @default
+             */
+            tracker: string;
+            /**
+             * Follows Since
+             * @description since when what it knows is as the records are; null: not at the moment
+             */
+            follows_since?: string | null;
+            /**
+             * Follows Note
+             * @description why not
+             * @default
+             */
+            follows_note: string;
             /** Workers */
             workers: components["schemas"]["WorkerHealth"][];
         };
@@ -13639,6 +13663,10 @@ export interface operations {
                      *       "endpoints": 1,
                      *       "tracked": 1,
                      *       "clock_ahead_s": 0,
+                     *       "role": "tracks",
+                     *       "tracker": "",
+                     *       "follows_since": "2026-05-04T12:00:00Z",
+                     *       "follows_note": "",
                      *       "workers": [
                      *         {
                      *           "name": "quay-1",

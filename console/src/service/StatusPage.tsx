@@ -56,11 +56,24 @@ export function StatusPage() {
                 <Age at={now.started_at} />
               </Fact>
               <Fact label="database">{now.database === "up" ? "● up" : "✕ away"}</Fact>
+              {now.role === "answers" && (
+                <Fact label="answers for">
+                  {now.tracker || "nobody yet"}
+                  {now.follows_since && (
+                    <>
+                      , followed for <Age at={now.follows_since} />
+                    </>
+                  )}
+                </Fact>
+              )}
               <Fact label="switches">{now.switches}</Fact>
               <Fact label="endpoints known">{now.endpoints}</Fact>
               <Fact label="addresses tracked">{now.tracked}</Fact>
             </Facts>
             {now.database === "down" && <Notice tone="bad">{now.database_note}</Notice>}
+            {now.follows_note && (
+              <Notice tone="warn">The service that tracks is not followed: {now.follows_note}.</Notice>
+            )}
             {now.clock_ahead_s > 2 && (
               <Notice tone="warn">
                 The system's clock was set back by about {Math.round(now.clock_ahead_s)} s.

@@ -23,6 +23,7 @@ from kiteroll.api.contract.problem_types import PAGES, PROBLEM_TYPES, page_of
 from kiteroll.api.dependencies import TheMetrics, TheStatus, by_type
 from kiteroll.api.exports.lists import ExportLists
 from kiteroll.api.metrics import Metrics
+from kiteroll.api.node_events import serve_node_events
 from kiteroll.api.report.page import served
 from kiteroll.api.routes import (
     alerts,
@@ -140,6 +141,7 @@ def make_app(lifespan: Any = None) -> FastAPI:
         v1.include_router(module.router, dependencies=[Admitted])
     app.include_router(v1)
     _serve_health(app)
+    serve_node_events(app)
     _serve_problem_pages(app)
     serve_console(app)
     return app
@@ -152,7 +154,7 @@ def _serve_health(app: FastAPI) -> None:
 
     @app.get("/health/ready", include_in_schema=False)
     def ready(queries: TheStatus) -> Response:
-        queries.check_database()
+        queries.check_ready()
         return PlainTextResponse("ready\n")
 
     @app.get("/metrics", include_in_schema=False, dependencies=[Admitted])

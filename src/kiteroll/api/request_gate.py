@@ -19,11 +19,14 @@ from kiteroll.api.admission import COOKIE
 from kiteroll.api.problems import problem_of
 from kiteroll.api.refusals import BodyTooLarge, BodyTooSlow, ForeignRequest, Refusal
 from kiteroll.app.access.sign_in import NotSignedIn, SignIn, TooManyTries
+from kiteroll.app.serving.tracker_link import CLIENT_HEADER, EVENT_HEADER, NODE_HEADER, SCHEME_HEADER
+from kiteroll.core.access.principal import Principal
 
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
+SESSION = "/api/v1/session"
 _OPEN = frozenset(
     {
-        "/api/v1/session",
+        SESSION,
         "/api/v1/session/openid",
         "/api/v1/session/openid/callback",
         "/api/v1/openapi.json",
@@ -79,8 +82,23 @@ class _Body:
 class RequestGate:
     """ASGI middleware; the outermost."""
 
-    def __init__(self, app: ASGIApp, sign_in: SignIn, names: Collection[str]) -> None:
-        """`names`: host names this service is called by, beside addresses and the machine's host name."""
+    def __init__(
+        self,
+        app: ASGIApp,
+        sign_in: SignIn,
+        names: Collection[str],
+        proves: Callable[[str], bool],
+        latest_event: Callable[[], str],
+        *,
+        passes_on: bool = False,
+    ) -> None:
+        """`names`: host names this service is called by, beside addresses and the machine's host name.
+        `proves`: whether a header shows that another service on this database sends it; that one is told
+        the latest event with its answer. `passes_on`: who is not known here is not refused, for the
+        service that calls are passed on to may know them."""
+        self._proves = proves
+        self._latest_event = latest_event
+        self._passes_on = passes_on
         self._app = app
         self._sign_in = sign_in
         own = {"localhost", socket.gethostname()}  # no lookup: a DNS that is away would hold up the start
@@ -100,6 +118,8 @@ class RequestGate:
                 begun = True
                 headers = MutableHeaders(scope=message)
                 headers.update(scope["answer_headers"])
+                if "from_node" in scope:
+                    headers[EVENT_HEADER] = self._latest_event()
                 for name, value in _HEADERS.items():
                     headers.setdefault(name, value)
             await send(message)
@@ -121,20 +141,37 @@ class RequestGate:
     def _admit(self, scope: Scope, receive: Receive) -> _Body:
         """Raises what the request is refused for."""
         headers, path = Headers(scope=scope), scope["path"]
+        if (proof := headers.get(NODE_HEADER)) is not None:
+            self._admit_node(scope, headers, proof)
         self._check_host(headers)
         if len(scope["raw_path"] or b"") + len(scope["query_string"]) > MAX_PATH:
             raise BodyTooLarge(f"the URL is longer than {MAX_PATH} octets")
         if scope["method"] not in _SAFE:
             _check_origin(headers)
-        if (path.startswith("/api/") or path == "/metrics") and path not in _OPEN:
+        cookie = cookie_parser(headers.get("cookie", "")).get(COOKIE)
+        closed = (path.startswith("/api/") or path == "/metrics") and path not in _OPEN
+        if closed or (self._passes_on and cookie and path == SESSION):
             client = scope["client"][0] if scope["client"] else ""
-            cookie = cookie_parser(headers.get("cookie", "")).get(COOKIE)
-            scope["principal"] = self._sign_in.check(headers.get("authorization"), cookie, client)
+            scope["principal"] = self._principal(headers.get("authorization"), cookie, client)
         most = MAX_IMPORT if path in _IMPORTS else MAX_BODY
         length = headers.get("content-length", "0")
         if len(length) > 12 or int(length) > most:
             raise BodyTooLarge(_too_large(most))
         return _Body(receive, most, asyncio.get_running_loop().time() + BODY_S)
+
+    def _admit_node(self, scope: Scope, headers: Headers, proof: str) -> None:
+        """What it says of the call it passes on holds. Raises ForeignRequest."""
+        if not self._proves(proof):
+            raise ForeignRequest("another service with another key: copy secrets.key from this one")
+        scope["from_node"] = True
+        scope["client"] = (headers.get(CLIENT_HEADER, ""), 0)
+        scope["scheme"] = headers.get(SCHEME_HEADER, scope["scheme"])
+
+    def _principal(self, authorization: str | None, cookie: str | None, client: str) -> Principal | None:
+        """None: somebody else may know who it is. Raises NotSignedIn or TooManyTries."""
+        if self._passes_on:
+            return self._sign_in.known(authorization, cookie, client)
+        return self._sign_in.check(authorization, cookie, client)
 
     def _check_host(self, headers: Headers) -> None:
         """Another site's name that leads to our address must not reach us (DNS rebinding)."""

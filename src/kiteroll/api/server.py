@@ -16,6 +16,7 @@ from kiteroll.api.call_metrics import CallMetrics
 from kiteroll.api.call_traces import CallTraces
 from kiteroll.api.contract.head_requests import HeadRequests
 from kiteroll.api.contract.idempotency import IdempotentPosts
+from kiteroll.api.forwarding import Forwarding
 from kiteroll.api.listening import check_who_hears, listening, make_tls
 from kiteroll.api.metrics import Metrics
 from kiteroll.api.request_gate import RequestGate
@@ -23,8 +24,9 @@ from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.api.timed_http import TimedHttp
 from kiteroll.app.config import Config
 from kiteroll.app.data_lock import held
-from kiteroll.app.runtime import add_workers, build
+from kiteroll.app.runtime import add_answering_workers, add_workers, build
 from kiteroll.app.service_manager import ServiceManager
+from kiteroll.app.serving.tracker_link import NODE_PURPOSE, TrackerLink
 from kiteroll.app.workers import periodic
 from kiteroll.clock import SystemClock
 from kiteroll.schemas.reading_files import read_readings
@@ -64,17 +66,18 @@ class _Server(uvicorn.Server):
         self.should_exit = True
 
 
-def _listen_first(config: Config, stack: ExitStack) -> list[socket.socket]:
+def _listen_first(config: Config, stack: ExitStack, *, waits: bool) -> list[socket.socket]:
     """Before anything else is opened; but one that stands by listens only when it answers: whoever asks it
     before is refused at once, and asks the other one. Raises Conflict or ConfigError."""
-    if not config.database.standby:
+    if not waits:
         return stack.enter_context(listening(config.listen))
     with listening(config.listen):
         return []
 
 
-def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
-    """Returns 0 after a stop that was asked for, 1 when the service could not go on.
+def run(config: Config, ready: Callable[[], None] = lambda: None, *, only_answers: bool = False) -> int:
+    """Returns 0 after a stop that was asked for, 1 when the service could not go on. `only_answers`: another
+    service has the database; this one follows it, and passes changes on to it.
 
     `ready` is called once calls are answered. Raises ConfigError, Conflict (port or data directory
     in use) or StorageUnavailable when it cannot start; then nothing is left running.
@@ -102,14 +105,19 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
     with ExitStack() as stack:
         stack.callback(manager.stopping)
         check_who_hears(config.listen)
-        listeners = _listen_first(config, stack)
+        listeners = _listen_first(config, stack, waits=config.database.standby or only_answers)
         stack.enter_context(held(config.data_dir))
         tls = make_tls(config, clock.now())
-        parts = build(config, clock, stack, on_must_stop)
+        parts = build(config, clock, stack, on_must_stop, only_answers=only_answers)
         if parts.ingestor.latest_at is not None:
             clock.never_before(parts.ingestor.latest_at)
         listeners = listeners or stack.enter_context(listening(config.listen))
-        add_workers(parts, config, clock, stack, read_readings)
+        link = None
+        if only_answers:
+            link = TrackerLink(parts.storage.watch, parts.storage.vault, config.node.ca_file, clock)
+            add_answering_workers(parts, link, broadcaster.relay, clock)
+        else:
+            add_workers(parts, config, clock, stack, read_readings)
         if tls is not None:
             work = partial(periodic.every, _CERTIFICATE_S, clock, tls.reload_if_changed, "certificate")
             parts.supervisor.add("certificate", work)
@@ -119,7 +127,16 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> int:
         gc.collect()
         gc.freeze()
         app = serve(parts, broadcaster, clock)
-        gate = RequestGate(IdempotentPosts(app, parts.kept_answers), parts.sign_in, config.listen.called)
+        gate = RequestGate(
+            IdempotentPosts(app, parts.kept_answers)
+            if link is None
+            else Forwarding(app, link, broadcaster, clock),
+            parts.sign_in,
+            config.listen.called,
+            partial(parts.storage.vault.proves, NODE_PURPOSE),
+            lambda: broadcaster.last_id,
+            passes_on=only_answers,
+        )
         counted = CallMetrics(gate, app.state.parts[Metrics], clock)
         options = uvicorn.Config(
             CallTraces(HeadRequests(counted), parts.traces),

@@ -1,6 +1,7 @@
 """Configuration: one TOML file, then the environment, checked as a whole at start."""
 
 import re
+import socket
 import tomllib
 from collections.abc import Mapping
 from datetime import timedelta
@@ -78,6 +79,15 @@ class DatabaseSettings(_Section):
     """Empty: a private server under data_dir. Several hosts of one cluster with commas between."""
     standby: bool = False
     """Wait while another service has the database, and take over when it ends."""
+
+
+class NodeSettings(_Section):
+    """How the services on one database reach each other: the one that tracks, and those that only answer."""
+
+    url: str = Field(default="", max_length=255, pattern=r"^(https?://\S+)?$")
+    """Of this one; empty: the first address it listens on, or the host name of the machine, and its port."""
+    ca_file: FileName = None
+    """What vouches for the others' certificates; empty: the authorities of the system."""
 
 
 class CollectorSettings(_Section):
@@ -306,6 +316,7 @@ class Config(_Section):
     data_dir: Path
     listen: Listen = Listen()
     database: DatabaseSettings = DatabaseSettings()
+    node: NodeSettings = NodeSettings()
     bus: BusSettings = BusSettings()
     collector: CollectorSettings = CollectorSettings()
     reading: ReadingSettings = ReadingSettings()
@@ -325,6 +336,16 @@ class Config(_Section):
         """The certificate it listens with; None where it speaks no TLS."""
         return self.data_dir / CERTIFICATE_FILE if self.listen.self_signed else self.listen.certificate
 
+    @property
+    def node_url(self) -> str:
+        """Where other services on this database reach this one."""
+        if self.node.url:
+            return self.node.url.rstrip("/")
+        first = self.listen.hosts[0]
+        host = socket.gethostname() if first in ("0.0.0.0", "::") else first
+        shown = f"[{host}]" if ":" in host else host
+        return f"{'https' if self.listen.tls else 'http'}://{shown}:{self.listen.port}"
+
     @model_validator(mode="after")
     def _openid_whole(self) -> Self:
         if self.openid.issuer and not (self.openid.client_id and self.listen.public_url):
@@ -339,6 +360,8 @@ ENVIRONMENT = {
     "KITEROLL_LISTEN_PUBLIC_URL": ("listen", "public_url"),
     "KITEROLL_DATABASE_URL": ("database", "url"),
     "KITEROLL_DATABASE_STANDBY": ("database", "standby"),
+    "KITEROLL_NODE_URL": ("node", "url"),
+    "KITEROLL_NODE_CA_FILE": ("node", "ca_file"),
     "KITEROLL_OPENID_CLIENT_SECRET": ("openid", "client_secret"),
     "KITEROLL_INTERVAL": ("reading", "interval"),
     "KITEROLL_BUS_URL": ("bus", "url"),

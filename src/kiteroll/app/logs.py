@@ -24,7 +24,7 @@ def set_up_logs(level: str = "INFO", levels: Mapping[str, str] | None = None) ->
     root = logging.getLogger()
     root.handlers[:] = [handler]
     root.setLevel(level)
-    for chatty in ("alembic", "uvicorn.access"):
+    for chatty in ("alembic", "httpx", "uvicorn.access"):
         logging.getLogger(chatty).setLevel(logging.WARNING)
     for part, own in (levels or {}).items():
         ours = part.partition(".")[0] in PARTS

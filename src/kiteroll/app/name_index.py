@@ -48,6 +48,14 @@ class NameIndexes:
             self._ports[event.switch_id] = now
             self._ports_changed = True
 
+    def reload_switch(self, switch_id: int) -> None:
+        """Its ports as they are recorded. Raises StorageUnavailable."""
+        rows = self._database.run(list_queries.all_port_names, switch_id)
+        now = {name: alias for _, name, alias in rows}
+        if now != self._ports.get(switch_id, {}):
+            self._ports[switch_id] = now
+            self._ports_changed = True
+
     def refresh(self) -> None:
         """Index what is new. Raises StorageUnavailable."""
         more = self._database.run(host_names.all_host_names, self._last_host)

@@ -9,7 +9,7 @@ import asyncio
 import logging
 import random
 import socket
-from collections.abc import AsyncIterator, Callable
+from collections.abc import AsyncIterator, Callable, Sequence
 from contextlib import AsyncExitStack, ExitStack, asynccontextmanager
 from dataclasses import dataclass
 from datetime import timedelta
@@ -79,8 +79,13 @@ from kiteroll.app.rehearsals import Rehearsals
 from kiteroll.app.runtime_settings import RuntimeSettings
 from kiteroll.app.saved_queries import SavedQueries
 from kiteroll.app.service_watch import ServiceWatch
+from kiteroll.app.serving.followed_records import FollowedRecords
+from kiteroll.app.serving.following import Following
+from kiteroll.app.serving.sent_event import SentEvent
+from kiteroll.app.serving.tracker_follower import TrackerFollower
+from kiteroll.app.serving.tracker_link import TrackerLink
 from kiteroll.app.shared_addresses import SharedAddresses
-from kiteroll.app.storage import Storage, open_storage
+from kiteroll.app.storage import Storage, open_followed, open_storage
 from kiteroll.app.supervisor import Supervisor
 from kiteroll.app.switch_reads import SwitchReads
 from kiteroll.app.topology_view import TopologyView
@@ -166,17 +171,29 @@ class Parts:
     vlans: VlanQueries
     status: StatusQueries
     database_watch: DatabaseWatch
+    following: Following | None
+    """In a service that only answers: how it stands to the one that tracks."""
     supervisor: Supervisor
     traces: Traces
 
 
-def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop: Callable[[], None]) -> Parts:
-    """Everything the service is made of; blocking, nothing runs yet. Raises ConfigError,
-    StorageUnavailable or Conflict; what was opened is closed by `stack`."""
-    storage = open_storage(config, stack)
+def build(
+    config: settings.Config,
+    clock: Clock,
+    stack: ExitStack,
+    on_must_stop: Callable[[], None],
+    *,
+    only_answers: bool = False,
+) -> Parts:
+    """Everything the service is made of; blocking, nothing runs yet. `only_answers`: another service has the
+    database; this one follows its records, and writes nothing but when a token was used last. Raises
+    ConfigError, StorageUnavailable or Conflict; what was opened is closed by `stack`."""
+    storage = (open_followed if only_answers else open_storage)(config, stack)
+    following = Following() if only_answers else None
     database, background, bus = storage.database, storage.background, EventBus()
     passwords = Passwords()
-    ensure_way_in(background, clock, config.data_dir, passwords)
+    if not only_answers:
+        ensure_way_in(background, clock, config.data_dir, passwords)
     access = AccessBook(background, clock)
     access.reload()
     runtime_settings = RuntimeSettings(background, clock, config)
@@ -187,7 +204,7 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
     ingestor = ReadingIngestor(background, hold_time, config.tracking.limits(), bus, fence)
     stack.callback(ingestor.stop)
     ingestor.load()
-    topology = TopologyView(background, clock, ingestor)
+    topology = TopologyView(background, clock, ingestor, records=not only_answers)
     names = NameIndexes(background)
     names.load()
     bus.subscribe(ReadingStored, names.on_reading)
@@ -330,8 +347,9 @@ def build(config: settings.Config, clock: Clock, stack: ExitStack, on_must_stop:
         history=HistoryQueries(database, topology),
         trends=Trends(database, clock),
         vlans=VlanQueries(database),
-        status=StatusQueries(database_watch, ingestor, supervisor, clock),
+        status=StatusQueries(database_watch, ingestor, supervisor, following, clock),
         database_watch=database_watch,
+        following=following,
         supervisor=supervisor,
         traces=traces,
     )
@@ -351,23 +369,16 @@ def add_workers(
     """Register what runs beside the polling. Raises Conflict or ConfigError for notifications that
     cannot be received, Invalid for name servers that are none. `parse` reads reading documents."""
     add, storage = parts.supervisor.add, parts.storage
+    _add_common_workers(parts, clock)
     add("poller", parts.poller.run)
-    add("clock", partial(periodic.watch_clock, clock))
-    add("database-watch", parts.database_watch.run)
     add("findings", parts.findings.run)
     add("followup-probe", parts.followup.run)
-    refresh = partial(
-        periodic.every, FACTS_MAX_AGE.total_seconds(), clock, parts.topology.refresh_if_stale, "topology"
-    )
-    add("topology", refresh)
-    add("name-index", partial(periodic.every, _NAMES_S, clock, parts.names.refresh, "names"))
     add("alert-router", partial(periodic.every, ALERT_STEP_S, clock, parts.alert_router.step, "alerts"))
     add("alert-sender", parts.alert_sender.run)
     closed = parts.closed_ports.step
     add("closed-ports", partial(periodic.every_async, CLOSED_STEP_S, clock, closed, "closed ports"))
     breaches = parts.breach_actions.step
     add("breach-actions", partial(periodic.every_async, BREACH_STEP_S, clock, breaches, "breaches"))
-    add("access", partial(periodic.every, RELOAD_S, clock, parts.access.refresh, "access"))
     add(
         "retention",
         partial(
@@ -394,6 +405,34 @@ def add_workers(
         add("database-lease", partial(periodic.hold_database_lease, storage.lease, clock))
 
 
+def add_answering_workers(
+    parts: Parts,
+    link: TrackerLink,
+    relay: Callable[[Sequence[SentEvent]], None],
+    clock: Clock,
+) -> None:
+    """The same for a service that only answers. `relay` takes events of the one it follows."""
+    assert parts.following is not None
+    records = FollowedRecords(
+        parts.ingestor, parts.names, parts.findings, parts.access, parts.runtime_settings, parts.makers
+    )
+    follower = TrackerFollower(link, records, relay, parts.following, clock)
+    _add_common_workers(parts, clock)
+    parts.supervisor.add("follower", follower.run)
+
+
+def _add_common_workers(parts: Parts, clock: Clock) -> None:
+    add = parts.supervisor.add
+    add("clock", partial(periodic.watch_clock, clock))
+    add("database-watch", parts.database_watch.run)
+    refresh = partial(
+        periodic.every, FACTS_MAX_AGE.total_seconds(), clock, parts.topology.refresh_if_stale, "topology"
+    )
+    add("topology", refresh)
+    add("name-index", partial(periodic.every, _NAMES_S, clock, parts.names.refresh, "names"))
+    add("access", partial(periodic.every, RELOAD_S, clock, parts.access.refresh, "access"))
+
+
 def _notification_reader(
     parts: Parts, config: settings.Config, clock: Clock, engine: LocalEngine, stack: ExitStack
 ) -> NotificationReader:
@@ -418,7 +457,8 @@ async def running(parts: Parts) -> AsyncIterator[None]:
         stack.push_async_callback(parts.supervisor.stop)
         stack.push_async_callback(parts.rounds.stop)
         stack.push_async_callback(parts.sweeps.stop)
-        await parts.inventory.start()
+        if parts.following is None:
+            await parts.inventory.start()
         parts.supervisor.start()
         log.info("service started", extra=fields("service.started"))
         yield

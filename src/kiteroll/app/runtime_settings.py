@@ -85,13 +85,23 @@ class RuntimeSettings:
 
     def load(self) -> None:
         """What was set before. What this version does not know, or does not allow, is left out and told."""
+        rows: dict[str, SettingRow] = {}
         for name, row in self._database.run(runtime_settings.all_settings).items():
             try:
-                self._apply({**self._rows, name: row})
+                self._sections_by({**rows, name: row})
             except (Invalid, NotFound) as wrong:
                 log.warning(
                     "a setting is left out", extra=fields("settings.left_out", setting=name, error=str(wrong))
                 )
+            else:
+                rows[name] = row
+        self._apply(rows)
+
+    def reload(self) -> None:
+        """What another service set holds here from now on. Raises StorageUnavailable."""
+        with self._lock:
+            self.load()
+        self._tell()
 
     def on_change(self, listener: Callable[[], None]) -> None:
         """`listener` is called after each change, in the thread of whoever made it."""
@@ -168,6 +178,10 @@ class RuntimeSettings:
 
     def _apply(self, rows: dict[str, SettingRow]) -> None:
         """Raises Invalid or NotFound; then nothing is changed."""
+        self._sections, self._rows = self._sections_by(rows), rows
+
+    def _sections_by(self, rows: Mapping[str, SettingRow]) -> dict[str, Any]:
+        """Raises Invalid or NotFound."""
         sections: dict[str, Any] = {}
         for section, model in _SECTIONS.items():
             given = {
@@ -186,7 +200,7 @@ class RuntimeSettings:
                 raise Invalid("; ".join(said)) from wrong
             changed = {name: getattr(checked, name) for name in checked.model_fields_set}
             sections[section] = base.model_copy(update=changed)
-        self._rows, self._sections = rows, sections
+        return sections
 
     def _tell(self) -> None:
         for listener in self._listeners:

@@ -1,6 +1,7 @@
 """Opens what is kept: the database, private or named, and the secrets."""
 
 import logging
+import time
 from contextlib import ExitStack
 from dataclasses import dataclass
 
@@ -13,11 +14,14 @@ from kiteroll.core.errors import ConfigError, StorageUnavailable
 from kiteroll.store import rounds
 from kiteroll.store.database import Database
 from kiteroll.store.database_lease import DatabaseLease
-from kiteroll.store.migrate import migrate
+from kiteroll.store.migrate import migrate, tables_differ
 from kiteroll.store.private_server import PrivateServer
 from kiteroll.store.vault import Vault
 
 log = logging.getLogger(__name__)
+KEY_FILE = "secrets.key"
+"""In the data directory."""
+_LOOK_EVERY_S = 1.0
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -32,7 +36,8 @@ class Storage:
     server: PrivateServer | None
     """The private database server; None where one was named."""
     lease: DatabaseLease | None
-    """Of a named database; the private one is held by the lock of its data directory."""
+    """Of a named database; the private one is held by the lock of its data directory. None where another
+    service has it."""
 
 
 def open_storage(config: Config, stack: ExitStack) -> Storage:
@@ -43,20 +48,16 @@ def open_storage(config: Config, stack: ExitStack) -> Storage:
         raise ConfigError(
             str(config.data_dir), (f"cannot be created: {wrong.strerror} @ data_dir",)
         ) from wrong
-    vault = Vault(config.data_dir / "secrets.key")
+    vault = Vault(config.data_dir / KEY_FILE)
     server = lease = None
     url: str | URL = config.database.url
     if not url:
         server = PrivateServer(config.data_dir / "database")
         stack.callback(server.stop)
         url = server.start()
-    database = Database(url, overflow=8, answer_s=20)
-    background = Database(url, pool_size=6, overflow=6, answer_s=60)
-    watch = Database(url, pool_size=1, overflow=0, answer_s=PATIENCE_S)
-    for pool in (database, background, watch):
-        stack.callback(pool.close)
+    database, background, watch = _pools(url, stack)
     if server is None:
-        lease = DatabaseLease(background)
+        lease = DatabaseLease(background, config.node_url)
         stack.callback(_give_back, lease)
         if config.database.standby:
             lease.await_turn(_told_standby)
@@ -68,6 +69,52 @@ def open_storage(config: Config, stack: ExitStack) -> Storage:
     return Storage(
         database=database, background=background, watch=watch, vault=vault, server=server, lease=lease
     )
+
+
+def open_followed(config: Config, stack: ExitStack) -> Storage:
+    """The same where another service has the database: nothing of it is changed. Waits for the tables of this
+    version to be there. Raises ConfigError or Conflict."""
+    key_file = config.data_dir / KEY_FILE
+    if not config.database.url:
+        raise ConfigError("database.url", ("a service that only answers needs the database of another one",))
+    if not key_file.exists():
+        raise ConfigError(str(key_file), ("copy it from the service whose database it is",))
+    database, background, watch = _pools(config.database.url, stack, follows=True)
+    _await_tables(background)
+    return Storage(
+        database=database,
+        background=background,
+        watch=watch,
+        vault=Vault(key_file),
+        server=None,
+        lease=None,
+    )
+
+
+def _pools(url: str | URL, stack: ExitStack, *, follows: bool = False) -> tuple[Database, Database, Database]:
+    database = Database(url, overflow=8, answer_s=20, follows=follows)
+    background = Database(url, pool_size=6, overflow=6, answer_s=60, follows=follows)
+    watch = Database(url, pool_size=1, overflow=0, answer_s=PATIENCE_S, follows=follows)
+    for pool in (database, background, watch):
+        stack.callback(pool.close)
+    return database, background, watch
+
+
+def _await_tables(database: Database) -> None:
+    """Raises Conflict when they are of a newer version."""
+    told = ""
+    while True:
+        try:
+            database.check()
+            why = tables_differ(database)
+        except StorageUnavailable as away:
+            why = str(away)
+        if not why:
+            return
+        if why != told:
+            told = why
+            log.warning("waits for the database", extra=fields("service.waits", reason=why))
+        time.sleep(_LOOK_EVERY_S)
 
 
 def _told_standby(why: str) -> None:

@@ -48,10 +48,14 @@ class NetworkView:
 
 
 class TopologyView:
-    def __init__(self, database: Database, clock: Clock, ingestor: ReadingIngestor) -> None:
+    def __init__(
+        self, database: Database, clock: Clock, ingestor: ReadingIngestor, *, records: bool = True
+    ) -> None:
+        """`records`: whether what became of uplinks is recorded from here; one service does."""
         self._database = database
         self._clock = clock
         self._ingestor = ingestor
+        self._records = records
         self._lock = threading.Lock()
         self._refresh = TopologyRefresh()
         self._view = NetworkView()
@@ -124,7 +128,8 @@ class TopologyView:
             snapshot = self._refresh.snapshot
             uplinks = snapshot.topology.uplinks()
             ids = self._database.run(ids_of_ports, list(uplinks))
-            self._record({ids[port]: role for port, role in uplinks.items() if port in ids}, now)
+            if self._records:
+                self._record({ids[port]: role for port, role in uplinks.items() if port in ids}, now)
             self._view = NetworkView(snapshot, ids)
         self._view = replace(self._view, facts_at=self._refresh.facts_at)
         self._cost_s = self._clock.monotonic() - began

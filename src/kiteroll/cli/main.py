@@ -70,6 +70,7 @@ _COMMANDS: tuple[tuple[str, str, str], ...] = (
     ("check", "check", "look at settings, data, ports and database without starting"),
     ("doctor", "doctor", "gather what a report of trouble needs into a file"),
     ("up", "up", "run the service until it is told to stop"),
+    ("serve", "up", "answer for the service that has the database, on a machine of its own"),
     ("demo", "demo", "run the service on the simulated network of Tarn Ferries"),
     ("completion", "completion", "print what makes your shell complete kiteroll's words"),
 )

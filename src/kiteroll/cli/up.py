@@ -36,6 +36,18 @@ def add_commands(commands: Any) -> None:
         help="speak TLS with a certificate that is made in the data directory",
     )
     add_listen(parser)
+    parser = add_command(
+        commands,
+        "serve",
+        run_serve,
+        "answer for the service that has the database, until told to stop",
+        detail="One of any number, behind a load balancer: it answers from the records that `kiteroll up`\n"
+        "on another machine writes, and passes changes on to that one. It needs database.url, and the\n"
+        "secrets.key of that one; docs/nodes.md has the whole set-up.",
+    )
+    parser.add_argument("--config", metavar="FILE", help="configuration, TOML (KITEROLL_CONFIG)")
+    parser.add_argument("--data", metavar="DIR", help="data directory of its own (KITEROLL_DATA)")
+    add_listen(parser)
 
 
 def add_listen(parser: Any) -> None:
@@ -61,6 +73,20 @@ def run_up(context: Context) -> Exit:
     config = make_config(args, config_file(args), {"listen.self_signed": args.self_signed})
     set_up_logs(args.log_level or config.logs.level, config.logs.levels)
     return exit_for(run(config, lambda: print_welcome(config)))
+
+
+def run_serve(context: Context) -> Exit:
+    from kiteroll.api.server import run
+    from kiteroll.app.logs import set_up_logs
+
+    args = context.args
+    config = make_config(args, config_file(args))
+    set_up_logs(args.log_level or config.logs.level, config.logs.levels)
+
+    def told() -> None:
+        print(f"\nKite Roll answers at {url_of(config)}; Ctrl-C stops it.\n", flush=True)
+
+    return exit_for(run(config, told, only_answers=True))
 
 
 def config_file(args: Any) -> Path | None:

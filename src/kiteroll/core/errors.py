@@ -11,6 +11,7 @@
     │   ├── DeviceSilent      no answer in time
     │   ├── DeviceRefused     it answered: no
     │   └── DeviceLied        its answer cannot be decoded, or contradicts itself
+    ├── TrackerAway           the service that tracks, of those on one database, does not answer
     ├── BusUnavailable        the message engine, or whoever should answer over it, is not there
     └── StorageUnavailable    the database is not there at the moment: try again later
         └── ServiceStopping   the service ends before something could be stored
@@ -118,6 +119,12 @@ class DeviceLied(DeviceError):
 
 class BusUnavailable(KiteRollError):
     code = "bus_unavailable"
+
+
+class TrackerAway(KiteRollError):
+    """The service that tracks, and makes changes, does not answer this one."""
+
+    code = "tracker_away"
 
 
 class StorageUnavailable(KiteRollError):

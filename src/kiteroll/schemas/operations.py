@@ -22,6 +22,16 @@ class ServiceHealth(ResponseModel):
         description="by how much its clock is ahead of the system's, which was set back; it goes at half "
         "speed until the two agree",
     )
+    role: Literal["tracks", "answers"] = Field(
+        default="tracks",
+        description="`tracks`: it reads switches, finds and makes changes; `answers`: it follows the records "
+        "of the one that tracks, and passes changes on to it",
+    )
+    tracker: str = Field(default="", description="of one that only answers: where the one is that tracks")
+    follows_since: Instant | None = Field(
+        default=None, description="since when what it knows is as the records are; null: not at the moment"
+    )
+    follows_note: str = Field(default="", description="why not")
     workers: list["WorkerHealth"]
     """What runs beside the polling, and whether it does."""
 

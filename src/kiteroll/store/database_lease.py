@@ -12,8 +12,9 @@ import socket
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import dataclass
 
-from sqlalchemy import Connection, text
+from sqlalchemy import Connection, inspect, text
 
 from kiteroll.core.errors import Conflict, KiteRollError, ServiceStopping, StorageUnavailable
 from kiteroll.store.database import Database
@@ -34,11 +35,23 @@ CREATE TABLE IF NOT EXISTS service_lease (
 """
 _FREE = ""
 """Holder of a lease that was given back."""
+_URL_LENGTH = 255
+
+
+@dataclass(frozen=True, slots=True)
+class LeaseHolder:
+    epoch: int
+    url: str
+    """Where it answers other services on this database; empty: it does not say."""
+    renewals: int
+    """Grows for as long as it holds the lease."""
 
 
 class DatabaseLease:
-    def __init__(self, database: Database) -> None:
+    def __init__(self, database: Database, url: str = "") -> None:
+        """`url`: where other services on this database reach whoever holds it."""
         self._database = database
+        self._url = url[:_URL_LENGTH]
         self._me = f"{socket.gethostname()}, process {os.getpid()} ({secrets.token_hex(4)})"
         self._epoch: int | None = None
         self._taken_over: str | None = None
@@ -102,7 +115,7 @@ class DatabaseLease:
             if now != seen and holder != _FREE:
                 raise Conflict(self._in_use(holder))
             seen = now
-        epoch = self._database.run(_take_over, self._me, seen)
+        epoch = self._database.run(_take_over, self._me, self._url, seen)
         if epoch is None:
             raise Conflict(self._in_use(self._database.run(_state)[0]))
         return epoch
@@ -127,9 +140,27 @@ class DatabaseLease:
         )
 
 
+def holder(connection: Connection) -> LeaseHolder | None:
+    """Who has the database; None: nobody has, or no service ever had."""
+    if not inspect(connection).has_table("service_lease") or not _has_url(connection):
+        return None
+    query = "SELECT holder, epoch, url, renewals FROM service_lease WHERE id = 1"
+    row = connection.execute(text(query)).one_or_none()
+    return None if row is None or row.holder == _FREE else LeaseHolder(row.epoch, row.url, row.renewals)
+
+
 def _prepare(connection: Connection) -> None:
     connection.execute(text(_TABLE))
-    connection.execute(text("INSERT IGNORE INTO service_lease VALUES (1, '', 0, 0, 0)"))
+    if not _has_url(connection):  # made by a version before; asked first, for a change halts a whole cluster
+        column = f"url VARCHAR({_URL_LENGTH}) NOT NULL DEFAULT ''"
+        connection.execute(text(f"ALTER TABLE service_lease ADD COLUMN IF NOT EXISTS {column}"))
+    row = "INSERT IGNORE INTO service_lease (id, holder, epoch, renewals, writes) VALUES (1, '', 0, 0, 0)"
+    connection.execute(text(row))
+
+
+def _has_url(connection: Connection) -> bool:
+    query = "SHOW COLUMNS FROM service_lease LIKE 'url'"
+    return connection.execute(text(query)).first() is not None
 
 
 def _state(connection: Connection) -> tuple[str, int]:
@@ -138,13 +169,13 @@ def _state(connection: Connection) -> tuple[str, int]:
     return row.holder, row.renewals
 
 
-def _take_over(connection: Connection, me: str, seen: int) -> int | None:
+def _take_over(connection: Connection, me: str, url: str, seen: int) -> int | None:
     """None when somebody was faster."""
     query = (
-        "UPDATE service_lease SET holder = :me, epoch = epoch + 1, renewals = renewals + 1 "
+        "UPDATE service_lease SET holder = :me, url = :url, epoch = epoch + 1, renewals = renewals + 1 "
         "WHERE id = 1 AND renewals = :seen"
     )
-    if connection.execute(text(query), {"me": me, "seen": seen}).rowcount != 1:
+    if connection.execute(text(query), {"me": me, "url": url, "seen": seen}).rowcount != 1:
         return None
     return int(connection.execute(text("SELECT epoch FROM service_lease WHERE id = 1")).scalar_one())
 

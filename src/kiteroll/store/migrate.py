@@ -28,15 +28,31 @@ def migrate(database: Database, revision: str = "head") -> None:
     database.run(check_whole)
     current = database.run(revision_of)
     if current is not None and current not in known:
-        raise Conflict(
-            f"the database at {database.shown_url} was made by a newer Kite Roll (its tables are at "
-            f"revision {current}, which this version does not know): start the newer version"
-        )
+        raise Conflict(_newer(database, current))
     config.attributes["engine"] = database.engine
     try:
         command.upgrade(config, revision)
     except DBAPIError as error:
         raise database.translated(error, "migrate") from error
+
+
+def tables_differ(database: Database) -> str:
+    """Why a service of this version cannot use the tables yet; empty: it can. Raises StorageUnavailable, or
+    Conflict when they are of a newer version."""
+    current = database.run(revision_of)
+    latest = ScriptDirectory(str(MIGRATIONS)).get_current_head()
+    if current == latest:
+        return ""
+    if current is not None and current not in known_revisions():
+        raise Conflict(_newer(database, current))
+    return f"the tables at {database.shown_url} are not those of this version yet"
+
+
+def _newer(database: Database, revision: str) -> str:
+    return (
+        f"the database at {database.shown_url} was made by a newer Kite Roll (its tables are at "
+        f"revision {revision}, which this version does not know): start the newer version"
+    )
 
 
 def known_revisions() -> set[str]:

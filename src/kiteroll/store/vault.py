@@ -1,5 +1,7 @@
 """Encrypts secrets for the database; they cannot be read without the key file."""
 
+import hmac
+from hashlib import sha256
 from pathlib import Path
 
 from cryptography.fernet import Fernet, InvalidToken, MultiFernet
@@ -44,6 +46,13 @@ class Vault:
     def seal(self, secret: str) -> bytes:
         return self._box.encrypt(secret.encode())
 
+    def proof(self, purpose: str) -> str:
+        """What only somebody who has the key can say for this purpose."""
+        return _proof(self._keys[0], purpose)
+
+    def proves(self, purpose: str, offered: str) -> bool:
+        return any(hmac.compare_digest(_proof(key, purpose), offered) for key in self._keys)
+
     def open(self, sealed: bytes) -> str:
         """Raises ConfigError when it was sealed with another key."""
         try:
@@ -56,6 +65,10 @@ class Vault:
                     "or enter the secret again",
                 ),
             ) from wrong
+
+
+def _proof(key: str, purpose: str) -> str:
+    return hmac.new(key.encode(), purpose.encode(), sha256).hexdigest()
 
 
 def _box(keys: list[str]) -> MultiFernet:

@@ -158,6 +158,14 @@ PROBLEM_TYPES: dict[str, ProblemType] = {
         "The database cannot be reached at the moment.",
         "Try again after `Retry-After` seconds; readings wait and are not lost.",
     ),
+    "tracker_away": ProblemType(
+        503,
+        "Tracker away",
+        "The service that was asked only answers. The one that tracks, to which it passes changes on, does "
+        "not answer it.",
+        "Try again after `Retry-After` seconds. Where `detail` says that it may have been done, look first, "
+        "or send it with an `Idempotency-Key`.",
+    ),
     "stopping": ProblemType(
         503, "Service is stopping", "The service ends before it could store this.", "Send it again later."
     ),

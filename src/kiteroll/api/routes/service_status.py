@@ -3,7 +3,7 @@
 import asyncio
 from collections.abc import AsyncIterator, Callable
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Any
 
 from fastapi import APIRouter, Header, Query, Request
 from fastapi.responses import StreamingResponse
@@ -12,9 +12,11 @@ from kiteroll import __version__
 from kiteroll.api.admission import COOKIE
 from kiteroll.api.contract.openapi import STREAM
 from kiteroll.api.dependencies import TheBroadcaster, TheSignIn, TheStatus
-from kiteroll.api.stream.broadcaster import RESYNC, EventBroadcaster, SentEvent
+from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.access.sign_in import NotSignedIn, TooManyTries
 from kiteroll.app.queries.service_status import WorkerHealth
+from kiteroll.app.serving.following import Following
+from kiteroll.app.serving.sent_event import AUDITED, RESYNC, SentEvent
 from kiteroll.schemas import api
 from kiteroll.schemas.stream import EventName, HelloEvent
 
@@ -37,8 +39,20 @@ def health(request: Request, queries: TheStatus) -> api.ServiceHealth:
         endpoints=one.endpoints,
         tracked=one.tracked,
         clock_ahead_s=round(one.clock_ahead.total_seconds(), 1),
+        **_following(one.following),
         workers=[_present(worker) for worker in one.workers],
     )
+
+
+def _following(one: Following | None) -> dict[str, Any]:
+    if one is None:
+        return {}
+    return {
+        "role": "answers",
+        "tracker": one.url,
+        "follows_since": one.since,
+        "follows_note": one.problem or one.note,
+    }
 
 
 def _present(one: WorkerHealth) -> api.WorkerHealth:
@@ -85,7 +99,7 @@ async def stream(
 
     def is_wanted(one: SentEvent) -> bool:
         return one.name == RESYNC or (
-            (event is None or one.name in event)
+            (one.name != AUDITED if event is None else one.name in event)
             and (switch is None or one.switch in (None, switch))
             and (uplinks or not one.on_uplink)
         )

@@ -4,28 +4,17 @@ import asyncio
 import secrets
 from collections import deque
 from collections.abc import AsyncIterator, Iterable
-from dataclasses import dataclass
+from contextlib import suppress
 
 from pydantic import BaseModel
 
+from kiteroll.app.serving.sent_event import AUDITED, HELLO, RESYNC, SentEvent
 from kiteroll.schemas.stream import ResyncEvent
 
-RESYNC = "resync"
 QUEUE = 1000
 """Events kept for a listener that does not keep up."""
 KEPT = 5000
 """The latest events, for listeners that come back."""
-
-
-@dataclass(frozen=True, slots=True)
-class SentEvent:
-    id: str
-    """Of this run of the service, then a number that grows by one."""
-    name: str
-    switch: str | None
-    on_uplink: bool
-    data: str
-    """JSON."""
 
 
 _Written = tuple[str, str | None, bool, str]
@@ -51,6 +40,8 @@ class EventBroadcaster:
         self._kept: deque[SentEvent] = deque(maxlen=KEPT)
         self._count = 0
         self._closed = False
+        self._relayed = asyncio.Event()
+        """Set, and replaced, whenever events were relayed."""
 
     def attach(self) -> None:
         """Called in the event loop. What is published before is dropped."""
@@ -62,17 +53,49 @@ class EventBroadcaster:
             # Written here: half a million changes are not to be turned into text in the event loop.
             self._loop.call_soon_threadsafe(self._spread, tuple(map(_written, events)))
 
+    def publish_action(self, action: str) -> None:
+        """For services that follow this one."""
+        if self._loop is not None and not self._closed:
+            self._loop.call_soon_threadsafe(self._spread, ((AUDITED, None, False, action),))
+
+    def relay(self, events: Iterable[SentEvent]) -> None:
+        """Events of another service, under their ids: whoever listened there can go on here. In the event
+        loop."""
+        for event in events:
+            run, _, number = event.id.rpartition("-")
+            follows = run == self._run and int(number) == self._count + 1
+            if not follows:
+                self._kept.clear()
+            self._run, self._count = run, int(number)
+            if event.name in (HELLO, RESYNC):
+                self._hand_out(self._resync())
+            else:
+                self._kept.append(event)
+                self._hand_out(event)
+        relayed, self._relayed = self._relayed, asyncio.Event()
+        relayed.set()
+
+    async def come_to(self, event: str, patience_s: float) -> None:
+        """Wait until the event with this id was relayed, but not for one of another run."""
+        run, _, number = event.rpartition("-")
+        if not number.isdecimal():
+            return
+        with suppress(TimeoutError):
+            async with asyncio.timeout(patience_s):
+                while run == self._run and self._count < int(number):
+                    await self._relayed.wait()
+
     def close(self) -> None:
         """End every stream."""
         self._closed = True
         for queue in self._queues:
             self._end(queue)
 
-    async def listen(self, after: str | None = None) -> AsyncIterator[SentEvent]:
+    async def listen(self, after: str | None = None, waiting: int = QUEUE) -> AsyncIterator[SentEvent]:
         """Events from now on, or those behind the one with the id `after`, until the broadcaster closes. A
-        listener that falls `QUEUE` events behind, or whose last event is not kept any more, gets a single
+        listener that falls `waiting` events behind, or whose last event is not kept any more, gets a single
         `resync` in place of what it missed."""
-        queue: asyncio.Queue[SentEvent | None] = asyncio.Queue(QUEUE)
+        queue: asyncio.Queue[SentEvent | None] = asyncio.Queue(waiting)
         missed = self._behind(after) if after else ()
         self._queues.add(queue)
         try:
@@ -104,12 +127,15 @@ class EventBroadcaster:
             self._count += 1
             sent = SentEvent(self.last_id, *event)
             self._kept.append(sent)
-            for queue in self._queues:
-                if queue.full():
-                    while not queue.empty():
-                        queue.get_nowait()
-                    queue.put_nowait(self._resync())
-                queue.put_nowait(sent)
+            self._hand_out(sent)
+
+    def _hand_out(self, sent: SentEvent) -> None:
+        for queue in self._queues:
+            if queue.full():
+                while not queue.empty():
+                    queue.get_nowait()
+                queue.put_nowait(self._resync())
+            queue.put_nowait(sent)
 
     @staticmethod
     def _end(queue: "asyncio.Queue[SentEvent | None]") -> None:

@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterator, Sequence
 from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.events import (
     AddressProbed,
+    AuditAppended,
     EventBus,
     FindingChanged,
     ReadingFailed,
@@ -26,6 +27,7 @@ def connect(bus: EventBus, broadcaster: EventBroadcaster, is_uplink: IsUplink) -
     bus.subscribe(ReadingFailed, lambda event: publish([_failure_event(event)]))
     bus.subscribe(AddressProbed, lambda event: publish(_change_events(event.changes, is_uplink)))
     bus.subscribe(RulesChanged, lambda event: publish([RulesEvent()]))
+    bus.subscribe(AuditAppended, lambda event: broadcaster.publish_action(event.row.action))
     bus.subscribe(FindingChanged, lambda event: publish([_finding_event(event)]))
 
 

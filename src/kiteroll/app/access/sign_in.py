@@ -51,22 +51,23 @@ class SignIn:
     def check(self, authorization: str | None, session: str | None, client: str) -> Principal:
         """Who makes a call. `authorization`: the header; `session`: the cookie. Raises NotSignedIn, or
         TooManyTries after wrong ones."""
+        if (found := self.known(authorization, session, client)) is not None:
+            return found
         if authorization is not None:
-            scheme, _, offered = authorization.partition(" ")
-            found = self._book.of_token(offered, client) if scheme.lower() == "bearer" else None
-            if found is None:
-                self._count_wrong(client)
-                raise NotSignedIn(
-                    "the token is unknown, revoked or expired: `kiteroll token list` shows yours"
-                )
-            return found
-        if session is not None and (found := self._book.of_session(session)) is not None:
-            return found
+            self._count_wrong(client)
+            raise NotSignedIn("the token is unknown, revoked or expired: `kiteroll token list` shows yours")
         raise NotSignedIn(
             "the session has ended: sign in again"
             if session is not None
             else "the call has no token: send `Authorization: Bearer TOKEN`, or open a session"
         )
+
+    def known(self, authorization: str | None, session: str | None, client: str) -> Principal | None:
+        """The same; None for somebody who is not known."""
+        if authorization is not None:
+            scheme, _, offered = authorization.partition(" ")
+            return self._book.of_token(offered, client) if scheme.lower() == "bearer" else None
+        return None if session is None else self._book.of_session(session)
 
     # --- sessions -------------------------------------------------------------------------
 

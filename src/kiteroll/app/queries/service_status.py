@@ -5,9 +5,10 @@ from datetime import timedelta
 
 from kiteroll.app.database_watch import DatabaseWatch
 from kiteroll.app.ingest import ReadingIngestor
+from kiteroll.app.serving.following import Following
 from kiteroll.app.supervisor import Supervisor, WorkerHealth
 from kiteroll.clock import Clock
-from kiteroll.core.errors import StorageUnavailable
+from kiteroll.core.errors import StorageUnavailable, TrackerAway
 
 __all__ = ["ServiceStatus", "StatusQueries", "WorkerHealth"]
 
@@ -20,6 +21,7 @@ class ServiceStatus:
     tracked: int
     """Entries in the tracker: address, VLAN and switch."""
     clock_ahead: timedelta
+    following: Following | None
     workers: list[WorkerHealth]
 
 
@@ -27,8 +29,15 @@ class StatusQueries:
     """Answers at once, whatever the database does."""
 
     def __init__(
-        self, watch: DatabaseWatch, ingestor: ReadingIngestor, supervisor: Supervisor, clock: Clock
+        self,
+        watch: DatabaseWatch,
+        ingestor: ReadingIngestor,
+        supervisor: Supervisor,
+        following: Following | None,
+        clock: Clock,
     ) -> None:
+        """`following`: of a service that only answers."""
+        self._following = following
         self._watch = watch
         self._ingestor = ingestor
         self._supervisor = supervisor
@@ -41,13 +50,16 @@ class StatusQueries:
             endpoints=len(self._ingestor.index),
             tracked=self._ingestor.tracker.tracked(),
             clock_ahead=self._clock.ahead(),
+            following=self._following,
             workers=self._supervisor.health(),
         )
 
-    def check_database(self) -> None:
-        """Raises StorageUnavailable."""
+    def check_ready(self) -> None:
+        """Whether answers can be relied on. Raises StorageUnavailable or TrackerAway."""
         if (problem := self._problem()) is not None:
             raise StorageUnavailable(problem)
+        if self._following is not None and self._following.problem:
+            raise TrackerAway(self._following.problem)
 
     def _problem(self) -> str | None:
         """Readings that wait tell more than whether the database answers: it may take no writes."""

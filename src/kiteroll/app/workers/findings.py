@@ -26,7 +26,7 @@ from kiteroll.core.findings.address_evaluation import Probe
 from kiteroll.core.findings.contested import contested_by
 from kiteroll.core.findings.engine import FindingEngine, SwitchRead
 from kiteroll.core.findings.facts import FactSource
-from kiteroll.core.findings.finding import Finding, State
+from kiteroll.core.findings.finding import Finding, FindingKind, State
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.contested import Contested
@@ -81,6 +81,20 @@ class FindingWorker:
             for event in before.unjudged():
                 self._engine.enqueue(event)
             self._wake_at = None
+
+    def reload(self) -> None:
+        """Take up what is recorded: in a service that follows another one, whose engine it is that finds.
+        Raises StorageUnavailable."""
+        live = self._database.run(findings.live_findings)
+        with self._lock:
+            self._engine = FindingEngine(self._engine.thresholds, live)
+            self._keep_live()
+            self._claimed_uplinks = frozenset(
+                (one.subject.switch, one.subject.port)
+                for one in live
+                if one.kind is FindingKind.UPLINK_CLAIMED
+            )
+            self._facts.note_claims(self._claimed_uplinks)
 
     async def run(self) -> None:
         while True:

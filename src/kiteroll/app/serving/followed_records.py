@@ -1,0 +1,65 @@
+"""Keeps what a service has in memory as the records are that another one writes."""
+
+from collections.abc import Callable, Iterable, Mapping, Set
+
+from kiteroll.app.access.access_book import AccessBook
+from kiteroll.app.ingest import ReadingIngestor
+from kiteroll.app.makers import MakerDirectory
+from kiteroll.app.name_index import NameIndexes
+from kiteroll.app.runtime_settings import RuntimeSettings
+from kiteroll.app.workers.findings import FindingWorker
+from kiteroll.core.model.reading import mac_of
+
+
+class FollowedRecords:
+    """Every method reads the database, and may raise StorageUnavailable."""
+
+    def __init__(
+        self,
+        ingestor: ReadingIngestor,
+        names: NameIndexes,
+        findings: FindingWorker,
+        access: AccessBook,
+        runtime_settings: RuntimeSettings,
+        makers: MakerDirectory,
+    ) -> None:
+        self._ingestor = ingestor
+        self._names = names
+        self._findings = findings
+        self._of_action: Mapping[str, Callable[[], object]] = {
+            **dict.fromkeys(("user", "token", "session"), access.reload),
+            **dict.fromkeys(("switch", "site", "group"), ingestor.reload_inventory),
+            "setting": runtime_settings.reload,
+            "maker": makers.reload,
+            "finding": findings.reload,
+        }
+        """By the first word of an action of the audit log: what is to be read anew after it."""
+
+    def reload(self) -> None:
+        """All of it."""
+        self._ingestor.load()
+        self._names.load()
+        for work in set(self._of_action.values()) - {self._ingestor.reload_inventory}:
+            work()
+
+    def after_actions(self, actions: Iterable[str]) -> None:
+        """Somebody changed something; `actions` as the audit log calls them."""
+        kinds = {one.partition(".")[0] for one in actions}
+        for work in {work for kind, work in self._of_action.items() if kind in kinds}:
+            work()
+
+    def after_findings(self) -> None:
+        self._findings.reload()
+
+    def after_readings(self, read: Set[str], changed: Set[str]) -> None:
+        """Names of switches that were read, and of those in whose tables something changed."""
+        numbers = {name: number for number, name in self._ingestor.switches.items()}
+        for name in read:
+            if name in numbers:
+                self._names.reload_switch(numbers[name])
+                if name not in changed:
+                    self._ingestor.note_reading(numbers[name])
+        for name in changed:
+            if name in numbers:
+                self._ingestor.reload_switch(numbers[name])
+                self._ingestor.index.add(map(mac_of, self._ingestor.tracker.table(name).learned))

@@ -1,0 +1,19 @@
+"""How a service that only answers stands to the one it follows."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+
+@dataclass(slots=True)
+class Following:
+    """Written in the event loop, read anywhere."""
+
+    url: str = ""
+    """Of the service that tracks; empty: none is known."""
+    since: datetime | None = None
+    """What is known here is as the records are, from then on; None: it is not at the moment."""
+    note: str = "it has not been reached yet"
+    """Why not."""
+    problem: str = ""
+    """Why answers from here cannot be relied on: it tracks, and is not heard here. While none tracks nothing
+    changes, and they can."""

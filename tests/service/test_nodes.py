@@ -1,0 +1,228 @@
+"""A service that only answers, beside the one that tracks: same answers, changes passed on, same events."""
+
+import shutil
+import signal
+import threading
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import httpx
+import pytest
+
+from kiteroll.app.serving.tracker_link import CLIENT_HEADER, EVENTS_PATH, NODE_HEADER
+from kiteroll.client import Client, add_switch, add_user, endpoints, health, ports, read_now, switch
+from kiteroll.schemas.api import NewUser
+from kiteroll.store.database import Database
+from tests.support.harness import Lab, Service, add_lab_switches, wait_until
+from tests.support.ports import free_tcp_port
+
+V1 = "/api/v1"
+_ONE = (
+    *("/switches/quay-1", "/switches/quay-1/ports", "/switches/quay-1/ports/p1", "/search?q=02:1a"),
+    *("/switches/quay-1/vlans", "/switches/quay-1/neighbours", "/endpoints?sort=-mac&limit=200"),
+    *("/stays?switch=quay-1&uplinks=false&limit=1000", "/stays?vlan=20&limit=1000"),
+    *("/exports/endpoints.csv", "/exports/switches.jsonl", "/switches/quay-1/report"),
+)
+"""Some calls that name something; those that need not are found in the document."""
+
+
+@pytest.fixture(scope="module")
+def pair(
+    module_database: Database, lab: Lab, tmp_path_factory: pytest.TempPathFactory
+) -> Iterator[tuple[Service, Service]]:
+    """The one that tracks, with the switches of the lab, and one that only answers."""
+    data = tmp_path_factory.mktemp("pair")
+    tracker = Service(data / "tracker", free_tcp_port(), environment=_named(module_database))
+    tracker.start()
+    node = _node_of(tracker, data / "node")
+    node.start()
+    add_lab_switches(tracker, lab)
+    yield tracker, node
+    for one in (node, tracker):
+        assert one.end() == 0
+        assert "Traceback" not in one.log, one.log
+
+
+def _named(database: Database) -> dict[str, str]:
+    return {"KITEROLL_DATABASE_URL": database.url.render_as_string(hide_password=False)}
+
+
+def _node_of(tracker: Service, data: Path) -> Service:
+    data.mkdir()
+    for name in ("secrets.key", "token"):
+        shutil.copy(tracker.data / name, data / name)
+    return Service(data, free_tcp_port(), environment=tracker.environment, command="serve")
+
+
+def _get(service: Service, path: str, **headers: str) -> httpx.Response:
+    given = {"Authorization": f"Bearer {service.token}", **headers}
+    return httpx.get(f"{service.url}{path}", headers=given, timeout=30, trust_env=False)
+
+
+def _follows(node: Service, tracker: Service) -> bool:
+    with node.client() as client:
+        told = client.send(health())
+    return told.role == "answers" and told.follows_since is not None and told.tracker == tracker.url
+
+
+def test_every_answer_is_the_same_as_that_of_the_one_that_tracks(pair: tuple[Service, Service]) -> None:
+    tracker, node = pair
+    wait_until(lambda: _follows(node, tracker), "the node to follow")
+    found = list(_ONE)
+    for path, calls in _get(tracker, f"{V1}/openapi.json").json()["paths"].items():
+        given = calls.get("get", {}).get("parameters", [])
+        if "get" in calls and not any(one.get("required") for one in given):
+            found.append(path.removeprefix(V1))
+    # Their own state, an endless answer, and the last use of the token that asks.
+    own = {"/health", "/stream", "/tokens"}
+    assert len(found) > 60
+    for path in found:
+        if path not in own:
+            ours, theirs = (_get(one, f"{V1}{path}") for one in (node, tracker))
+            assert (ours.status_code, ours.text) == (theirs.status_code, theirs.text), path
+            assert ours.status_code in (200, 302), (path, ours.text)
+            assert ours.headers.get("etag") == theirs.headers.get("etag")
+    console = _get(node, "/")
+    assert console.status_code == 200 and "<title>" in console.text
+
+
+def test_a_change_is_passed_on_and_known_here_before_it_is_answered(
+    pair: tuple[Service, Service], lab: Lab
+) -> None:
+    tracker, node = pair
+    with node.client() as client:
+        before = client.send(health()).switches
+        new = lab.new_switch("quay-1").model_copy(update={"name": "quay-1-again", "enabled": False})
+        client.send(add_switch(new))
+        assert client.send(health()).switches == before + 1
+        assert client.send(switch("quay-1-again")).name == "quay-1-again"
+        assert client.send(read_now("quay-1")).outcome == "complete"
+        password = "over the tarn by ferry"
+        client.send(add_user(NewUser(name="ida", role="viewer", password=password)))
+    here = httpx.HTTPTransport(local_address="127.0.0.2")
+    with httpx.Client(base_url=node.url, transport=here) as ida:
+        signed_in = ida.post(f"{V1}/session", json={"name": "ida", "password": password})
+        assert signed_in.status_code == 200
+        assert ida.get(f"{V1}/session").json()["name"] == "ida"
+        refused = ida.post(f"{V1}/rounds", json={})
+        assert refused.status_code == 403, refused.text
+    entries = _get(node, f"{V1}/audit-log?by=ida").json()["items"]
+    assert {one["client"] for one in entries} == {"127.0.0.2"}, "whose address it is, is passed on too"
+    with httpx.Client(base_url=tracker.url, cookies=ida.cookies) as elsewhere:
+        assert elsewhere.get(f"{V1}/session").json()["name"] == "ida"
+
+
+def test_a_session_and_a_token_that_are_not_known_here_yet_are_asked_for_there(
+    pair: tuple[Service, Service],
+) -> None:
+    node = pair[1]
+    for headers in ({"Authorization": "Bearer nonsense"}, {"Cookie": "kiteroll_session=nonsense"}):
+        answer = httpx.get(f"{node.url}{V1}/switches", headers=headers)
+        assert (answer.status_code, answer.json()["code"]) == (401, "not_signed_in")
+    assert httpx.get(f"{node.url}{V1}/switches").status_code == 401
+    assert httpx.get(f"{node.url}{V1}/session").json()["name"] == ""
+
+
+def test_events_are_the_same_on_both(pair: tuple[Service, Service]) -> None:
+    tracker, node = pair
+    heard: dict[str, list[str]] = {}
+    begun = threading.Barrier(3)
+
+    def listen(one: Service) -> None:
+        headers = {"Authorization": f"Bearer {one.token}"}
+        with httpx.stream("GET", f"{one.url}{V1}/stream?event=reading", headers=headers, timeout=30) as got:
+            lines = got.iter_lines()
+            next(line for line in lines if line.startswith("data:"))
+            begun.wait()
+            heard[one.url] = [next(line for line in lines if line.startswith("id:")) for _ in range(2)]
+
+    threads = [threading.Thread(target=listen, args=(one,)) for one in pair]
+    for one in threads:
+        one.start()
+    begun.wait(30)
+    with node.client() as client:
+        for name in ("quay-1", "quay-2"):
+            client.send(read_now(name))
+    for one in threads:
+        one.join(30)
+    assert heard[tracker.url] == heard[node.url] and len(heard[node.url]) == 2
+    # Cut off from one, a listener goes on at the other.
+    behind = {"Last-Event-ID": heard[tracker.url][0].removeprefix("id: ")}
+    token = {"Authorization": f"Bearer {node.token}"}
+    with httpx.stream("GET", f"{node.url}{V1}/stream?event=reading", headers=token | behind) as got:
+        assert next(line for line in got.iter_lines() if line.startswith("id:")) == heard[node.url][1]
+
+
+def test_only_services_with_the_same_key_are_heard(pair: tuple[Service, Service]) -> None:
+    tracker, node = pair
+    assert httpx.get(f"{tracker.url}{EVENTS_PATH}").status_code == 404
+    assert _get(tracker, EVENTS_PATH).status_code == 404, "no person, whatever their rights"
+    forged = _get(tracker, f"{V1}/switches", **{NODE_HEADER: "0" * 64, CLIENT_HEADER: "192.0.2.1"})
+    assert (forged.status_code, forged.json()["code"]) == (403, "foreign")
+    # Without a proof, what it says of the client means nothing; nor does a node pass it on.
+    for one in pair:
+        body = {"name": "nobody", "password": "wrong"}
+        said = {CLIENT_HEADER: "192.0.2.9"}
+        assert httpx.post(f"{one.url}{V1}/session", json=body, headers=said).status_code == 401
+    clients = {one["client"] for one in _get(node, f"{V1}/audit-log?by=nobody").json()["items"]}
+    assert clients == {"127.0.0.1"}
+
+
+def test_answers_go_on_while_another_service_takes_over(database: Database, lab: Lab, tmp_path: Path) -> None:
+    standby = _named(database) | {"KITEROLL_DATABASE_STANDBY": "true"}
+    first = Service(tmp_path / "first", free_tcp_port(), environment=standby)
+    first.start()
+    with first.client() as client:
+        client.send(add_switch(lab.new_switch("quay-1")))
+    node, second = _node_of(first, tmp_path / "node"), _node_of(first, tmp_path / "second")
+    second.command = "up"
+    second.start(wait=False)
+    node.start()
+    wait_until(lambda: _follows(node, first), "the node to follow")
+    longest, failed, over = 0.0, list[str](), threading.Event()
+
+    def ask() -> None:
+        nonlocal longest
+        # One try a call: whoever asks a node need not even try again.
+        with Client(node.url, node.token, pauses_s=()) as client:
+            while not over.is_set():
+                began = time.monotonic()
+                try:
+                    assert client.send(switch("quay-1")).name == "quay-1"
+                    assert client.all(ports("quay-1"))
+                    client.send(endpoints(limit=5))
+                except Exception as wrong:
+                    failed.append(str(wrong))
+                longest = max(longest, time.monotonic() - began)
+
+    asking = threading.Thread(target=ask)
+    asking.start()
+    first.end(signal.SIGKILL)
+    began = time.monotonic()
+    with Client(node.url, node.token, pauses_s=()) as client:
+        client.send(add_switch(lab.new_switch("quay-2")))
+        print(f"a change was made {time.monotonic() - began:.1f} s after the service was killed")
+        wait_until(lambda: _follows(node, second), "the node to follow the other one")
+        assert client.send(switch("quay-2")).name == "quay-2"
+        assert client.send(read_now("quay-2")).outcome == "complete"
+        wait_until(lambda: client.send(switch("quay-2")).present, "its addresses to be known here")
+    over.set()
+    asking.join()
+    print(f"longest answer meanwhile: {longest:.2f} s")
+    assert not failed, "nobody who only asked was refused"
+    for one in (node, second):
+        assert one.end() == 0
+        assert "Traceback" not in one.log, one.log
+
+
+def test_a_node_without_a_database_or_key_says_what_it_needs(tmp_path: Path, database: Database) -> None:
+    for name, environment, needed in (
+        ("none", {}, "database.url"),
+        ("keyless", _named(database), "copy it from the service whose database it is"),
+    ):
+        node = Service(tmp_path / name, free_tcp_port(), environment=environment, command="serve")
+        node.start(wait=False)
+        assert node.process is not None
+        assert node.process.wait(30) == 2
+        assert needed in node.log
