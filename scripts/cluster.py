@@ -1,7 +1,7 @@
 """`make cluster`: Tarn Ferries with two sites that collectors read, each part a process on loopback: three
 message engines at the centre and one at each site, lines between them, two collectors a site, three database
-servers in a Galera cluster, two services of which one stands by, the simulated network and its story. Ctrl-C
-stops all.
+servers in a Galera cluster, two services of which one tracks and one stands by, two that only answer, the
+simulated network and its story. Ctrl-C stops all.
 
 `make chaos` kills parts with -9 and cuts lines at random, mends them, and counts what was recorded.
 """
@@ -34,10 +34,12 @@ def main() -> int:
     with ExitStack() as stack:
         directory = args.data or Path(stack.enter_context(tempfile.TemporaryDirectory()))
         directory.mkdir(parents=True, exist_ok=True)
+        if any(directory.iterdir()):
+            parser.error(f"{directory} is not empty: what is left of another cluster would mix with this one")
         cluster = DemoCluster(directory, args.listen_port)
         stack.callback(cluster.end)
         cluster.start()
-        urls = " or ".join(one.url for one in cluster.services)
+        urls = " or ".join(one.url for one in cluster.nodes)
         print(f"Kite Roll is at {urls}, its data in {directory}", flush=True)
         if args.chaos is not None:
             return Chaos(cluster, args.seed, args.longest_cut).run(args.chaos)

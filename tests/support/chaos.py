@@ -8,10 +8,18 @@ from collections import Counter
 from collections.abc import Callable
 from functools import partial
 
-from kiteroll.client import ServiceError, ServiceUnreachable, collected_sites, collectors, findings
+from kiteroll.client import (
+    ServiceError,
+    ServiceUnreachable,
+    collected_sites,
+    collectors,
+    findings,
+    ports,
+    switch,
+)
 from kiteroll.schemas.api import FindingState
 from tests.support.demo_cluster import DemoCluster
-from tests.support.harness import wait_until
+from tests.support.harness import Service, wait_until
 
 _PAUSE_S = (2.0, 10.0)
 """Between two attacks."""
@@ -31,14 +39,18 @@ class Chaos:
         self._done: Counter[str] = Counter()
         self._problems: list[str] = []
         self._away: list[float] = []
-        """For how long no service answered, in seconds, each time."""
+        """For how long no service tracked, in seconds, each time."""
+        self._asked = 0
+        self._longest_s = 0.0
+        """Until a node answered."""
         self._ended = threading.Event()
 
     def run(self, seconds: float) -> int:
         """0 when every reading that a site acknowledged is recorded, once, and nothing was invented."""
         self._await_readers()
-        watching = threading.Thread(target=self._watch)
-        watching.start()
+        watching = [threading.Thread(target=one) for one in (self._watch, self._ask)]
+        for one in watching:
+            one.start()
         until = time.monotonic() + seconds
         while time.monotonic() < until:
             self._attack()
@@ -49,11 +61,25 @@ class Chaos:
             return self._count()
         finally:
             self._ended.set()
-            watching.join()
+            for one in watching:
+                one.join()
+
+    def _ask(self) -> None:
+        """As somebody who uses it: one of the two nodes answers, whatever happens."""
+        names = sorted(self._cluster.lab.switches)
+        with self._cluster.client() as client:
+            while not self._ended.wait(0.3):
+                began, name = time.monotonic(), names[self._asked % len(names)]
+                self._asked += 1
+                try:
+                    assert client.send(switch(name)).name == name
+                    client.all(ports(name))
+                except (ServiceError, ServiceUnreachable) as refused:
+                    self._problems.append(f"{time.strftime('%H:%M:%S')} a client got no answer: {refused}")
+                self._longest_s = max(self._longest_s, time.monotonic() - began)
 
     def _watch(self) -> None:
-        """As a client that tries both services sees it, on machines where a service that ended by itself is
-        started again."""
+        """Whether one tracks, on machines where a service that ended by itself is started again."""
         since: float | None = None
         while not self._ended.wait(0.2):
             self._start_what_ended()
@@ -66,10 +92,14 @@ class Chaos:
                 since = since or time.monotonic()
 
     def _start_what_ended(self) -> None:
-        for number, service in enumerate(self._cluster.services, start=1):
-            if not service.is_running and f"service {number}" not in self._busy:
-                self._done[f"service {number} started again"] += 1
+        for name, service in self._services():
+            if not service.is_running and name not in self._busy:
+                self._done[f"{name} started again"] += 1
                 service.start(wait=False)
+
+    def _services(self) -> list[tuple[str, Service]]:
+        kinds = (("service", self._cluster.services), ("node", self._cluster.nodes))
+        return [(f"{kind} {at}", one) for kind, both in kinds for at, one in enumerate(both, start=1)]
 
     def _attack(self) -> None:
         cluster = self._cluster
@@ -84,10 +114,12 @@ class Chaos:
                 one.start,
                 self._random.uniform(*_DOWN_S),
             )
-        for number, service in enumerate(cluster.services, start=1):
-            parts[f"service {number}"] = (
+        for name, service in self._services():
+            if name.startswith("node") and any(one.startswith("node") for one in self._busy):
+                continue  # the other one answers
+            parts[name] = (
                 partial(service.end, signal.SIGKILL),
-                partial(service.start, wait=False),
+                partial(self._start, service),
                 self._random.uniform(*_DOWN_S),
             )
         database = cluster.database
@@ -117,6 +149,11 @@ class Chaos:
 
         self._mending.append(threading.Thread(target=later))
         self._mending[-1].start()
+
+    @staticmethod
+    def _start(service: Service) -> None:
+        """A node counts as away until it answers: a load balancer asks it only from then on."""
+        service.start(wait=service.command == "serve")
 
     def _await_readers(self) -> None:
         def read() -> bool:
@@ -178,7 +215,8 @@ class Chaos:
                 print(f"{one.opened_at:%H:%M:%S} {one.title}: {one.cause}")
         print("attacks:", ", ".join(f"{name} {count}" for name, count in sorted(self._done.items())))
         away = ", ".join(f"{one:.1f}" for one in sorted(self._away, reverse=True))
-        print(f"no service answered for {away or 'no time'} s")
+        print(f"no service tracked for {away or 'no time'} s")
+        print(f"a client of the nodes asked {self._asked} times, and waited {self._longest_s:.1f} s at most")
         again = [f"{one.title} ({one.times_opened} times)" for one in everything if one.times_opened > 1]
         print("told more than once:", "; ".join(again) or "nothing")
         print("findings told:", ", ".join(f"{kind} {count}" for kind, count in sorted(told.items())))

@@ -1,5 +1,5 @@
-"""Tarn Ferries with sites that collectors read, and two services, of which one stands by, on a cluster of
-databases: each part a process of its own on loopback."""
+"""Tarn Ferries with sites that collectors read, two services, of which one tracks and one stands by, and two
+that only answer, on a cluster of databases: each part a process of its own on loopback."""
 
 import shutil
 import signal
@@ -8,6 +8,7 @@ from pathlib import Path
 
 from kiteroll.bus.messages import Read
 from kiteroll.client import (
+    Client,
     ServiceError,
     ServiceUnreachable,
     add_collector,
@@ -45,10 +46,14 @@ class DemoCluster:
         self.database = Galera()
         environment = bus_of_centre(*self.centre)
         environment |= {"KITEROLL_DATABASE_URL": self.database.url, "KITEROLL_DATABASE_STANDBY": "true"}
-        self.services = [
-            Service(directory / f"service-{number}", one or free_tcp_port(), environment=environment)
-            for number, one in ((1, port), (2, None))
-        ]
+
+        def made(name: str, port: int | None = None, command: str = "up") -> Service:
+            return Service(
+                directory / name, port or free_tcp_port(), environment=environment, command=command
+            )
+
+        self.services = [made("service-1"), made("service-2")]
+        self.nodes = [made("node-1", port, "serve"), made("node-2", command="serve")]
 
     def start(self) -> None:
         """Everything, from nothing."""
@@ -56,12 +61,13 @@ class DemoCluster:
             engine.start()
         self.database.start()
         self.lab.start()
-        first, second = self.services
+        first = self.services[0]
         first.start()
-        second.data.mkdir()
-        for name in ("secrets.key", "token"):  # what the machines of a service share, beside the database
-            shutil.copy(first.data / name, second.data / name)
-        second.start(wait=False)
+        for other in (*self.services[1:], *self.nodes):
+            other.data.mkdir()
+            for name in ("secrets.key", "token"):  # what the machines share, beside the database
+                shutil.copy(first.data / name, other.data / name)
+            other.start(wait=False)
         with first.client() as client:
             for one in self.collectors:
                 client.send(add_collector(NewCollector(name=one.name, site=one.site, public_key=one.key)))
@@ -70,9 +76,13 @@ class DemoCluster:
         for one in self.collectors:
             one.start()
 
+    def client(self) -> Client:
+        """As a person uses it: of the services that only answer, whichever does."""
+        return Client(",".join(one.url for one in self.nodes), self.services[0].token)
+
     @property
     def service(self) -> Service:
-        """The one that answers. Raises ServiceUnreachable while none does."""
+        """The one that tracks. Raises ServiceUnreachable while none does."""
         for one in self.services:
             try:
                 with one.client() as client:
@@ -97,7 +107,7 @@ class DemoCluster:
         for one in self.collectors:
             if one.process is not None and one.process.poll() is None:
                 one.end()
-        for service in self.services:
+        for service in (*self.nodes, *self.services):
             if service.is_running:
                 service.end(signal.SIGTERM)
         self.database.end()

@@ -13,7 +13,7 @@ from kiteroll.bus import names
 from kiteroll.bus.connection import ANSWER_S, answered, make_stream, stream_settings
 from kiteroll.bus.messages import Answer, Asked, AskForTargets, Status, decode, encode
 from kiteroll.bus.settings import BusSettings
-from kiteroll.core.errors import Invalid
+from kiteroll.core.errors import Invalid, KiteRollError
 
 if TYPE_CHECKING:
     from nats.aio.client import Client
@@ -175,6 +175,9 @@ def _bounded(work: Callable[["Msg"], Awaitable[None]]) -> Callable[["Msg"], Awai
         except Invalid as wrong:
             said = {"event": "bus.refused", "subject": message.subject, "error": str(wrong)}
             log.warning("a message of a collector was refused", extra=said)
+        except KiteRollError as away:
+            said = {"event": "bus.unanswered", "subject": message.subject, "error": str(away)}
+            log.warning("a message of a collector is not answered", extra=said)
         except Exception:
             log.exception("a message of a collector", extra={"event": "bus.bug", "subject": message.subject})
 
