@@ -18,6 +18,7 @@ NAMES = (
     "backup",
     "export",
     "console",
+    "nodes",
     "collectors",
     "year",
     "story",

@@ -12,7 +12,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 
 import httpx
-from playwright.sync_api import Page, sync_playwright
+from playwright.sync_api import CDPSession, Page, sync_playwright
 from tests.console.conftest import QUIET, sign_in_by_token
 
 from bench.filled import fill
@@ -28,6 +28,8 @@ SEARCHES = 20
 EVENTS_A_SECOND = 50
 LIVE_S = 15
 SCROLL_S = 4
+
+_SPENT = ("ScriptDuration", "RecalcStyleDuration", "LayoutDuration")
 
 _WATCH = """
 window.longTasks = [];
@@ -183,18 +185,34 @@ def _scroll(page: Page) -> None:
     page.goto("/endpoints")
     page.get_by_label("endpoints", exact=True).get_by_role("row").nth(10).wait_for()
     page.wait_for_timeout(1500)
+    metrics = page.context.new_cdp_session(page)
+    metrics.send("Performance.enable")
+    before = _spent(metrics)
     seen = page.evaluate(f"() => window.frames({SCROLL_S})")
+    after, frames = _spent(metrics), seen["frames"] * SCROLL_S
     told = page.get_by_text("loaded").first.inner_text()
     row(
         "scrolling endpoints, 100 px a frame",
         f"{seen['frames']:.0f} frames/s",
         f"longest {seen['worst']:.0f} ms; {told}",
     )
+    parts = {name: 1000 * (after[name] - before[name]) / frames for name in _SPENT}
+    row(
+        "what of it is not drawing, a frame",
+        f"{sum(parts.values()):.1f} ms",
+        ", ".join(f"{name.removesuffix('Duration').lower()} {ms:.1f}" for name, ms in parts.items()),
+    )
     page.evaluate("() => window.plain()")
     page.wait_for_timeout(500)
     plain = page.evaluate(f"() => window.frames({SCROLL_S})")
     ratio = f"{seen['frames'] / plain['frames']:.2f} of it with the table"
     row("the same rows without any script", f"{plain['frames']:.0f} frames/s", ratio)
+
+
+def _spent(metrics: CDPSession) -> dict[str, float]:
+    """Seconds of the page's main thread so far."""
+    told = metrics.send("Performance.getMetrics")["metrics"]
+    return {one["name"]: one["value"] for one in told if one["name"] in _SPENT}
 
 
 def _live(page: Page, http: httpx.Client) -> None:

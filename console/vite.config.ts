@@ -8,7 +8,7 @@ const OUT = "../src/kiteroll/api/console_dist";
 
 /** What nearly every page takes is one file: dozens of small ones take longer to ask for than to send. */
 const EVERYWHERE =
-  /src[\\/](api[\\/](?!resources[\\/](rules|inventory|acting|alerts|people))|shared[\\/](?!Confirm|FormDialog|LeaveGuard|Labelled|StayTable|DeviceLinks|RowActions)|(find|switches|findings|table)[\\/]model\.ts)/;
+  /src[\\/](api[\\/](?!resources[\\/](rules|inventory|acting|alerts|people))|shared[\\/](?!Confirm|FormDialog|LeaveGuard|Labelled|StayTable|DeviceLinks|RowActions)|(find|switches|findings|table)[\\/]model\.ts|(find[\\/]Endpoint|findings[\\/]Finding|switches[\\/]Change)Table|table[\\/]paged|people[\\/]drop)/;
 
 /** Each asset also compressed as far as it goes: the service has better to do than that at every request. */
 function compressed() {

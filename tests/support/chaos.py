@@ -20,6 +20,7 @@ from kiteroll.client import (
 from kiteroll.schemas.api import FindingState
 from tests.support.demo_cluster import DemoCluster
 from tests.support.harness import Service, wait_until
+from tests.support.incidents import problems
 
 _PAUSE_S = (2.0, 10.0)
 """Between two attacks."""
@@ -175,6 +176,7 @@ class Chaos:
         self._await_readers()
         for one in cluster.collectors:
             one.end()
+        age_s = cluster.story_age_s
         for site in cluster.lines:
             kept = [(one.name, one.started_at) for one in cluster.kept_at(site)]
             missing: set[object] = set(kept)
@@ -199,16 +201,17 @@ class Chaos:
             if strangers := set(recorded) - set(kept):
                 self._problems.append(f"{len(strangers)} readings of {site} were never acknowledged there")
             print(f"{site}: {len(set(kept))} readings acknowledged at the site, {len(recorded)} recorded")
-        self._tell()
+        self._tell(age_s)
         return 1 if self._problems else 0
 
-    def _tell(self) -> None:
+    def _tell(self, age_s: float) -> None:
         with self._cluster.service.client() as client:
             for site in client.each(collected_sites()):
                 if site.dropped or site.refused:
                     self._problems.append(f"{site.site}: {site.dropped} dropped, {site.refused} refused")
             states: list[FindingState] = ["open", "acknowledged", "cleared"]
-            everything = list(client.each(findings(states=states, limit=500)))
+            everything = list(client.each(findings(states=states, parts=True, limit=500)))
+        self._problems += problems(everything, age_s)
         told = Counter(one.kind for one in everything)
         for one in everything:
             if one.kind in ("switch-not-read", "switches-not-read", "site-not-read"):
@@ -217,7 +220,5 @@ class Chaos:
         away = ", ".join(f"{one:.1f}" for one in sorted(self._away, reverse=True))
         print(f"no service tracked for {away or 'no time'} s")
         print(f"a client of the nodes asked {self._asked} times, and waited {self._longest_s:.1f} s at most")
-        again = [f"{one.title} ({one.times_opened} times)" for one in everything if one.times_opened > 1]
-        print("told more than once:", "; ".join(again) or "nothing")
         print("findings told:", ", ".join(f"{kind} {count}" for kind, count in sorted(told.items())))
         print("\n".join(self._problems) or "nothing lost, nothing twice, nothing invented")

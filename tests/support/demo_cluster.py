@@ -3,6 +3,7 @@ that only answer, on a cluster of databases: each part a process of its own on l
 
 import shutil
 import signal
+import time
 from datetime import datetime
 from pathlib import Path
 
@@ -61,6 +62,7 @@ class DemoCluster:
             engine.start()
         self.database.start()
         self.lab.start()
+        self._story_began = time.monotonic()
         first = self.services[0]
         first.start()
         for other in (*self.services[1:], *self.nodes):
@@ -79,6 +81,10 @@ class DemoCluster:
     def client(self) -> Client:
         """As a person uses it: of the services that only answer, whichever does."""
         return Client(",".join(one.url for one in self.nodes), self.services[0].token)
+
+    @property
+    def story_age_s(self) -> float:
+        return time.monotonic() - self._story_began
 
     @property
     def service(self) -> Service:

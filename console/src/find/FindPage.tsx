@@ -1,7 +1,7 @@
 // The first page: one box for any fragment; below it the results, or an overview.
 import { Box, chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useEffect, useRef, useState } from "react";
+import { lazy, Suspense, useEffect, useRef, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Schemas } from "../api/client";
 import { searchQuery } from "../api/resources/endpoints";
@@ -13,8 +13,9 @@ import { StatusText } from "../shared/StatusText";
 import { usePutParam } from "../shared/usePutParam";
 import { EndpointTable, leads } from "./EndpointTable";
 import { step } from "./model";
-import { KeepQuery } from "./SavedQueries";
 import { Today } from "./Today";
+
+const KeepQuery = lazy(() => import("./KeepQuery").then((all) => ({ default: all.KeepQuery })));
 
 const TYPING_MS = 40;
 
@@ -211,7 +212,7 @@ function Results(props: { data: Schemas["SearchResult"]; text: string; chosen: n
           </Sheet>
         </>
       )}
-      {!nothing && <KeepQuery text={text} />}
+      <Suspense>{!nothing && <KeepQuery text={text} />}</Suspense>
     </Box>
   );
 }

@@ -1,7 +1,7 @@
 // One switch: its identity, its front, and everything about it in tabs. A port opens at the side.
 import { Box } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
-import { useMemo } from "react";
+import { lazy, Suspense, useMemo } from "react";
 import { useParams, useSearchParams } from "react-router";
 import type { Port } from "../api/client";
 import { asOf } from "../api/resources/asOf";
@@ -10,7 +10,6 @@ import { portsQuery } from "../api/resources/ports";
 import { rollCallsQuery } from "../api/resources/rules";
 import { onSwitchQuery } from "../api/resources/stays";
 import { switchQuery } from "../api/resources/switches";
-import { SwitchForm } from "../inventory/SwitchForm";
 import { Sheet, Title } from "../shared/Grid";
 import { useAt } from "../shared/instant";
 import { QueryView } from "../shared/QueryView";
@@ -20,6 +19,8 @@ import { portMarks } from "./model";
 import { PortDrawer } from "./PortDrawer";
 import { PortFace } from "./PortFace";
 import { SwitchTabs } from "./SwitchTabs";
+
+const SwitchForm = lazy(() => import("../inventory/SwitchForm").then((all) => ({ default: all.SwitchForm })));
 
 export function SwitchPage() {
   const { name = "" } = useParams();
@@ -43,7 +44,9 @@ export function SwitchPage() {
         <SwitchTabs one={one.data} at={at} tab={params.get("tab")} setTab={(tab) => put("tab", tab)} />
       )}
       {one.data && params.get("change") === "yes" && (
-        <SwitchForm of={one.data} onClose={() => put("change", null)} />
+        <Suspense>
+          <SwitchForm of={one.data} onClose={() => put("change", null)} />
+        </Suspense>
       )}
     </>
   );

@@ -1,29 +1,21 @@
-// Everything about a switch, in tabs: ports, addresses, neighbours, VLANs, readings, changes.
+// Everything about a switch, in tabs: its ports at once, the others when they are opened.
 import { chakra, Flex, Tabs } from "@chakra-ui/react";
-import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
-import { useMemo, useState } from "react";
-import { Link } from "react-router";
-import type { Schemas, Switch } from "../api/client";
-import { changesQuery, readingsQuery } from "../api/resources/history";
+import { useQuery } from "@tanstack/react-query";
+import { lazy, Suspense, useMemo, useState } from "react";
+import type { Switch } from "../api/client";
 import { portsQuery } from "../api/resources/ports";
 import { onSwitchQuery } from "../api/resources/stays";
-import { neighboursQuery, switchVlansQuery } from "../api/resources/switches";
-import { Durations } from "../history/Durations";
-import { Field, Heading, More, Sheet } from "../shared/Grid";
-import { vlanPath } from "../shared/links";
+import { Field, Sheet } from "../shared/Grid";
 import { ErrorNotice, Nothing, QueryView, Waiting } from "../shared/QueryView";
-import { DataTable } from "../table/DataTable";
-import type { Column } from "../table/model";
-import { rowsOf } from "../table/paged";
-import { AddressTable } from "./AddressTable";
-import { ChangeTable } from "./ChangeTable";
 import { byPort, filterPorts } from "./model";
-import { NeighbourTable } from "./NeighbourTable";
+import type { FurtherTab } from "./OneOfTabs";
 import { PortTable } from "./PortTable";
-import { TableUse } from "./TableUse";
 
-const TABS = ["ports", "addresses", "neighbours", "VLANs", "readings", "changes"] as const;
-type Tab = (typeof TABS)[number];
+const OneOfTabs = lazy(() => import("./OneOfTabs").then((all) => ({ default: all.OneOfTabs })));
+
+const FURTHER: readonly FurtherTab[] = ["addresses", "neighbours", "VLANs", "readings", "changes"];
+type Tab = "ports" | FurtherTab;
+const TABS: readonly Tab[] = ["ports", ...FURTHER];
 /** Those that can show the past. */
 const PAST: readonly Tab[] = ["ports", "changes"];
 
@@ -54,21 +46,13 @@ export function SwitchTabs(props: {
       <Tabs.Content value="ports" paddingTop="10px">
         <Ports name={one.name} at={at} />
       </Tabs.Content>
-      <Tabs.Content value="addresses" paddingTop="10px">
-        <AddressTable name={one.name} />
-      </Tabs.Content>
-      <Tabs.Content value="neighbours" paddingTop="10px">
-        <Neighbours name={one.name} />
-      </Tabs.Content>
-      <Tabs.Content value="VLANs" paddingTop="10px">
-        <Vlans name={one.name} />
-      </Tabs.Content>
-      <Tabs.Content value="readings" paddingTop="10px">
-        <Readings one={one} />
-      </Tabs.Content>
-      <Tabs.Content value="changes" paddingTop="10px">
-        <Changes name={one.name} at={at} />
-      </Tabs.Content>
+      {FURTHER.map((name) => (
+        <Tabs.Content key={name} value={name} paddingTop="10px">
+          <Suspense fallback={<Waiting rows={8} />}>
+            <OneOfTabs tab={name} one={one} at={at} />
+          </Suspense>
+        </Tabs.Content>
+      ))}
     </Tabs.Root>
   );
 }
@@ -116,90 +100,5 @@ function Ports({ name, at }: { name: string; at: string | undefined }) {
         );
       }}
     </QueryView>
-  );
-}
-
-function Neighbours({ name }: { name: string }) {
-  const neighbours = useQuery(neighboursQuery(name));
-  return (
-    <Sheet tabIndex={0} aria-label="neighbours">
-      <QueryView query={neighbours}>
-        {(rows) =>
-          rows.length === 0 ? (
-            <Nothing>No device announces itself to it (LLDP).</Nothing>
-          ) : (
-            <NeighbourTable neighbours={rows} />
-          )
-        }
-      </QueryView>
-    </Sheet>
-  );
-}
-
-const VLANS: Column<Schemas["Vlan"]>[] = [
-  {
-    id: "id",
-    header: "VLAN",
-    cell: (one) => <Link to={vlanPath(one.id)}>{one.id}</Link>,
-    text: (one) => one.id,
-  },
-  { id: "name", header: "Name", cell: (one) => one.name, text: (one) => one.name },
-];
-
-function Vlans({ name }: { name: string }) {
-  const vlans = useQuery(switchVlansQuery(name));
-  return (
-    <QueryView query={vlans} rows={4}>
-      {(rows) => (
-        <DataTable
-          caption="VLANs of the switch"
-          rows={rows}
-          columns={VLANS}
-          rowKey={(one) => String(one.id)}
-          empty="It does not report its VLANs."
-        />
-      )}
-    </QueryView>
-  );
-}
-
-function Readings({ one }: { one: Switch }) {
-  const found = useInfiniteQuery(readingsQuery(one.name, null));
-  const readings = rowsOf(found.data);
-  return (
-    <QueryView query={found} rows={6} cutTold>
-      {() =>
-        readings.length === 0 ? (
-          <Nothing>It has not been read yet.</Nothing>
-        ) : (
-          <>
-            <Heading marginTop="0">
-              Addresses in its table{" "}
-              <More to={`/history/readings?of=${encodeURIComponent(one.name)}`}>each reading</More>
-            </Heading>
-            <TableUse readings={readings} size={one.table_size} />
-            <Heading>How long reading took</Heading>
-            <Durations readings={readings} />
-          </>
-        )
-      }
-    </QueryView>
-  );
-}
-
-const CHANGES_SHOWN = 100;
-
-function Changes({ name, at }: { name: string; at: string | undefined }) {
-  const changes = useQuery(
-    changesQuery({ switch: name, limit: CHANGES_SHOWN, ...(at ? { until: at } : {}) }),
-  );
-  return (
-    <Sheet tabIndex={0} aria-label="changes">
-      <QueryView query={changes}>
-        {(page) =>
-          page.items.length === 0 ? <Nothing>Nothing yet.</Nothing> : <ChangeTable changes={page.items} />
-        }
-      </QueryView>
-    </Sheet>
   );
 }

@@ -2,14 +2,12 @@
 // What is chosen is in the URL. Only rows in sight are in the page, so that lists of any length scroll.
 import { Box, chakra, Flex } from "@chakra-ui/react";
 import { type RowSelectionState, rowSelectionFeature, tableFeatures, useTable } from "@tanstack/react-table";
-import { useVirtualizer } from "@tanstack/react-virtual";
-import { type ReactNode, useCallback, useEffect, useMemo, useRef, useState } from "react";
+import { type ReactNode, useCallback, useMemo, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { usePreference } from "../app/preferences";
 import { Grid, Sheet } from "../shared/Grid";
 import type { ExportFilter } from "../shared/links";
 import { usePutParam } from "../shared/usePutParam";
-import { Line, Spacer } from "./Line";
 import {
   type Column,
   columnsText,
@@ -21,17 +19,14 @@ import {
   sortOf,
   sortText,
 } from "./model";
+import { type More, Rows, type RowsHandle } from "./Rows";
 import { Toolbar } from "./Toolbar";
 
 const features = tableFeatures({ rowSelectionFeature });
 /** Columns are shown from the model, which also says what is copied and narrowed: the library keeps rows. */
 const NO_DEFINITIONS: [] = [];
-const ROW_PX = { comfortable: 33, compact: 26 };
-const OVERSCAN = 12;
 /** Below this many rows all are in the page: the browser's own search finds them, and print has them. */
 const MOST_WHOLE = 150;
-
-export type More = { has: boolean; loading: boolean; load: () => void; total?: number | undefined };
 
 export type DataTableProps<T extends object> = {
   /** What the table is of, for people who hear it. */
@@ -100,24 +95,7 @@ export function DataTable<T extends object>(props: DataTableProps<T>) {
 
   const box = useRef<HTMLDivElement>(null);
   const virtual = lines.length > MOST_WHOLE || more?.has === true;
-  const rowPx = ROW_PX[density];
-  const virtualizer = useVirtualizer({
-    count: lines.length,
-    enabled: virtual,
-    getScrollElement: () => box.current,
-    estimateSize: () => rowPx,
-    getItemKey: useCallback((index: number) => lines[index]?.id ?? index, [lines]),
-    overscan: OVERSCAN,
-  });
-  const items = virtual ? virtualizer.getVirtualItems() : [];
-  const last = items.at(-1)?.index ?? 0;
-  useEffect(() => {
-    if (more?.has && !more.loading && virtual && last >= lines.length - 2 * OVERSCAN) more.load();
-  }, [more, virtual, last, lines.length]);
-
-  const seen = virtual ? items.flatMap((item) => lines[item.index] ?? []) : lines;
-  const before = items[0]?.start ?? 0;
-  const after = virtual ? virtualizer.getTotalSize() - (items.at(-1)?.end ?? 0) : 0;
+  const shownRows = useRef<RowsHandle>(null);
   const width = visible.length + (bulk ? 1 : 0);
 
   /** Arrows go from row to row; Enter opens the row, the space bar selects it. */
@@ -129,7 +107,7 @@ export function DataTable<T extends object>(props: DataTableProps<T>) {
       const next = Number.isNaN(at) ? 0 : at + (event.key === "ArrowDown" ? 1 : -1);
       if (next < 0 || next >= lines.length) return;
       event.preventDefault();
-      if (virtual) virtualizer.scrollToIndex(next);
+      shownRows.current?.show(next);
       const focus = () => {
         const found = box.current?.querySelector<HTMLElement>(`tr[data-index="${next}"]`);
         found?.focus();
@@ -255,22 +233,17 @@ export function DataTable<T extends object>(props: DataTableProps<T>) {
                 })}
               </tr>
             </thead>
-            <tbody>
-              {before > 0 && <Spacer height={before} width={width} />}
-              {seen.map((line) => (
-                <Line
-                  key={line.id}
-                  id={line.id}
-                  index={line.index}
-                  row={line.original}
-                  visible={visible}
-                  selected={selection[line.id] === true}
-                  select={bulk ? select : undefined}
-                  measure={virtual ? virtualizer.measureElement : undefined}
-                />
-              ))}
-              {after > 0 && <Spacer height={after} width={width} />}
-            </tbody>
+            <Rows
+              ref={shownRows}
+              lines={lines}
+              virtual={virtual}
+              density={density}
+              width={width}
+              more={more}
+              visible={visible}
+              selection={selection}
+              select={bulk ? select : undefined}
+            />
           </Grid>
         )}
       </Sheet>

@@ -1,7 +1,7 @@
 // What a table needs of a list that comes page by page.
 import type { InfiniteData, UseInfiniteQueryResult } from "@tanstack/react-query";
-import type { More } from "./DataTable";
 import { type Column, sortOf } from "./model";
+import type { More } from "./Rows";
 
 export type Paged<T> = UseInfiniteQueryResult<InfiniteData<{ items: T[]; next?: string | null }>, Error>;
 
