@@ -17,7 +17,6 @@ from kiteroll.core.errors import TrackerAway
 from kiteroll.store.database_lease import LeaseHolder
 from tests.support.clock import ManualClock
 
-ONE = LeaseHolder(epoch=1, url="http://tracker", renewals=5)
 Answer = Callable[[httpx.Request], httpx.Response]
 
 
@@ -37,6 +36,7 @@ class Link:
 
     answer: Answer
     alive: bool = True
+    """Whether it renews its lease."""
     finds: int = 1000
     """How often it knows of one that tracks."""
     lost_ones: int = 0
@@ -58,13 +58,10 @@ class Link:
             await asyncio.sleep(0 if self.ends else 60)
         if self.finds < 0 or patience_s < 0:
             raise TrackerAway("no service tracks at the moment")
-        return ONE
+        return LeaseHolder(epoch=1, url="http://tracker", renewals=-self.finds if self.alive else 0)
 
     def lost(self, one: LeaseHolder) -> None:
         self.lost_ones += 1
-
-    async def is_alive(self, one: LeaseHolder) -> bool:
-        return self.alive
 
 
 async def _call(link: Link, method: str = "POST", **scope: Any) -> httpx.Response:

@@ -4,11 +4,14 @@ A service that only answers has this behind its gate. Through a take-over a call
 tracks. One that was cut off while it was worked on is not sent again: whether it may be, its caller knows.
 """
 
+import logging
+
 import httpx
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from kiteroll.api.problems import problem_of
 from kiteroll.api.stream.broadcaster import EventBroadcaster
+from kiteroll.app.logs import fields
 from kiteroll.app.serving.tracker_link import (
     CLIENT_HEADER,
     EVENT_HEADER,
@@ -20,6 +23,7 @@ from kiteroll.clock import Clock
 from kiteroll.core.errors import TrackerAway
 from kiteroll.store.database_lease import LeaseHolder
 
+log = logging.getLogger(__name__)
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 _KNOWN_THERE = (
     "/api/v1/collectors",
@@ -68,6 +72,10 @@ class Forwarding:
             # What was changed is known here, too, before whoever changed it hears that it was.
             await self._broadcaster.come_to(answer.headers.get(EVENT_HEADER, ""), _CAUGHT_UP_S)
             await _pass_back(answer, send)
+        except httpx.HTTPError as cut_off:
+            # Its end is not sent: the server closes the connection, and nobody takes a part for the whole.
+            said = fields("forwarding.cut_off", path=scope["path"], error=str(cut_off))
+            log.warning("an answer that was passed back broke off", extra=said)
         finally:
             await answer.aclose()
 
@@ -116,11 +124,11 @@ def _is_passed_on(scope: Scope) -> bool:
 
 
 async def _pass_back(answer: httpx.Response, send: Send) -> None:
+    """Raises httpx.HTTPError when it breaks off."""
     headers = [
         (name.lower(), value) for name, value in answer.headers.raw if name.lower() not in _NOT_PASSED_BACK
     ]
     await send({"type": "http.response.start", "status": answer.status_code, "headers": headers})
-    # One that breaks off raises: its end is not sent, so that nobody takes a part for the whole.
     async for part in answer.aiter_raw():
         await send({"type": "http.response.body", "body": part, "more_body": True})
     await send({"type": "http.response.body", "body": b"", "more_body": False})

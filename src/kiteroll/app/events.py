@@ -62,6 +62,11 @@ class AddressProbed:
 
 
 @dataclass(frozen=True, slots=True)
+class EndpointsForgotten:
+    """Records of endpoints were deleted, as old as they were."""
+
+
+@dataclass(frozen=True, slots=True)
 class RulesChanged:
     """Rules of ports were changed, or which addresses count."""
 
@@ -91,6 +96,7 @@ Event = (
     | InventoryChanged
     | FindingChanged
     | AuditAppended
+    | EndpointsForgotten
 )
 E = TypeVar("E", bound=Event)
 

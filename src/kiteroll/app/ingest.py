@@ -12,7 +12,7 @@ from itertools import groupby
 from operator import itemgetter
 from typing import TypeVar
 
-from kiteroll.app.events import AddressProbed, EventBus, ReadingFailed, ReadingStored
+from kiteroll.app.events import AddressProbed, EndpointsForgotten, EventBus, ReadingFailed, ReadingStored
 from kiteroll.app.logs import fields
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import (
@@ -141,6 +141,12 @@ class ReadingIngestor:
         """The records of these were deleted; those of some may have been made again."""
         for some in chunks(macs, _FORGOTTEN_AT_ONCE):
             self.index.remove(set(some) - self._database.run(retention.known_again, some))
+        if macs:
+            self._bus.publish(EndpointsForgotten())
+
+    def reload_index(self) -> None:
+        """Another service deleted records of endpoints."""
+        self.index = AddressIndex(self._database.run(stay_queries.all_macs))
 
     def reload_switch(self, switch_id: int) -> None:
         """Take one switch up again where the records left it, and leave the others as they are."""

@@ -6,12 +6,14 @@ from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.events import (
     AddressProbed,
     AuditAppended,
+    EndpointsForgotten,
     EventBus,
     FindingChanged,
     ReadingFailed,
     ReadingStored,
     RulesChanged,
 )
+from kiteroll.app.serving.sent_event import FORGOTTEN
 from kiteroll.core.model.changes import KINDS, Change, Moved, Restarted
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.schemas.stream import ChangeEvent, FindingEvent, ReadingEvent, RulesEvent
@@ -28,6 +30,7 @@ def connect(bus: EventBus, broadcaster: EventBroadcaster, is_uplink: IsUplink) -
     bus.subscribe(AddressProbed, lambda event: publish(_change_events(event.changes, is_uplink)))
     bus.subscribe(RulesChanged, lambda event: publish([RulesEvent()]))
     bus.subscribe(AuditAppended, lambda event: broadcaster.publish_action(event.row.action))
+    bus.subscribe(EndpointsForgotten, lambda event: broadcaster.publish_action(FORGOTTEN))
     bus.subscribe(FindingChanged, lambda event: publish([_finding_event(event)]))
 
 

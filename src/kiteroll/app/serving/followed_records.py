@@ -7,6 +7,7 @@ from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.runtime_settings import RuntimeSettings
+from kiteroll.app.serving.sent_event import FORGOTTEN
 from kiteroll.app.workers.findings import FindingWorker
 from kiteroll.core.model.reading import mac_of
 
@@ -32,6 +33,7 @@ class FollowedRecords:
             "setting": runtime_settings.reload,
             "maker": makers.reload,
             "finding": findings.reload,
+            FORGOTTEN.partition(".")[0]: ingestor.reload_index,
         }
         """By the first word of an action of the audit log: what is to be read anew after it."""
 
@@ -39,7 +41,8 @@ class FollowedRecords:
         """All of it."""
         self._ingestor.load()
         self._names.load()
-        for work in set(self._of_action.values()) - {self._ingestor.reload_inventory}:
+        done = {self._ingestor.reload_inventory, self._ingestor.reload_index}
+        for work in set(self._of_action.values()) - done:
             work()
 
     def after_actions(self, actions: Iterable[str]) -> None:

@@ -10,6 +10,8 @@ RESYNC = "resync"
 """Events were missed."""
 AUDITED = "audited"
 """Somebody changed something; data: the action, as the audit log calls it. For services alone."""
+FORGOTTEN = "index.forget"
+"""Not of the audit log, and told like its actions: records of endpoints were deleted."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -42,6 +42,8 @@ class TrackerFollower:
         self._following = following
         self._clock = clock
         self._heard_at = clock.monotonic()
+        self._lost: LeaseHolder | None = None
+        """The one that was not heard, as it stood when that began."""
 
     async def run(self) -> None:
         while True:
@@ -52,7 +54,7 @@ class TrackerFollower:
                     await self._follow(one)
                 except (httpx.HTTPError, TrackerAway, ValueError) as why:
                     self._link.lost(one)
-                    await self._unheard(one, str(why) or type(why).__name__)
+                    self._not_heard(one, str(why) or type(why).__name__)
             except (TrackerAway, StorageUnavailable) as why:
                 self._away(str(why))
                 self._following.problem = ""
@@ -84,7 +86,7 @@ class TrackerFollower:
             events.append(came)
         await asyncio.to_thread(self._understand, events)
         self._relay(events)
-        self._heard_at = self._clock.monotonic()
+        self._heard_at, self._lost = self._clock.monotonic(), None
         if self._following.since is None and events:
             log.info("follows the records", extra=fields("follower.follows", tracker=one.url))
             self._following.since, self._following.note = self._clock.now(), ""
@@ -103,11 +105,13 @@ class TrackerFollower:
         changed = {event.switch for event in events if event.switch and event.name == "change"}
         self._records.after_readings(read, changed)
 
-    async def _unheard(self, one: LeaseHolder, why: str) -> None:
-        """Raises StorageUnavailable."""
+    def _not_heard(self, one: LeaseHolder, why: str) -> None:
+        """It may have ended; or it renews its lease all the same, as is seen by who tracks then."""
         self._away(why)
+        if self._lost is None or self._lost.epoch != one.epoch:
+            self._lost = one
         for_s = self._clock.monotonic() - self._heard_at
-        if for_s > _UNHEARD_S and await self._link.is_alive(one):
+        if for_s > _UNHEARD_S and one.renewals > self._lost.renewals:
             self._following.problem = f"the service that tracks, {one.url}, is not heard here: {why}"
 
     def _away(self, why: str) -> None:

@@ -42,9 +42,6 @@ class TrackerLink:
             raise ConfigError(str(ca_file), (f"cannot be read: {wrong} @ node.ca_file",)) from wrong
         self.http = httpx.AsyncClient(verify=context, trust_env=False, timeout=TIMEOUT, limits=_CONNECTIONS)
 
-    async def close(self) -> None:
-        await self.http.aclose()
-
     def own_headers(self) -> Mapping[str, str]:
         return {NODE_HEADER: self._vault.proof(NODE_PURPOSE)}
 
@@ -57,6 +54,8 @@ class TrackerLink:
                 found = await asyncio.to_thread(self._database.run, holder)
             except StorageUnavailable as away:
                 found, why = None, str(away)
+            if found is not None:
+                why = "the service that tracks does not say where it is reached: it is of an older version"
             if found is not None and found.url:
                 self._known = found
             elif self._clock.monotonic() >= until:
@@ -69,8 +68,3 @@ class TrackerLink:
         """It does not answer: who tracks is to be asked anew."""
         if self._known == one:
             self._known = None
-
-    async def is_alive(self, one: LeaseHolder) -> bool:
-        """Whether it still holds the database, though it does not answer here. Raises StorageUnavailable."""
-        now = await asyncio.to_thread(self._database.run, holder)
-        return now is not None and now.epoch == one.epoch and now.renewals > one.renewals
