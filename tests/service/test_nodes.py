@@ -2,10 +2,12 @@
 
 import shutil
 import signal
+import ssl
 import threading
 import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
@@ -228,6 +230,28 @@ def test_answers_go_on_while_another_service_takes_over(
     asking.join()
     print(f"longest answer meanwhile: {longest:.2f} s")
     assert not failed, "nobody who only asked was refused"
+
+
+def test_services_follow_each_other_over_tls(database: Database, tmp_path: Path) -> None:
+    tls: dict[str, Any] = {"extra": ("--self-signed",), "environment": _named(database)}
+    tracker = Service(tmp_path / "tracker", free_tcp_port(), **tls)
+    tracker.ca_file = tracker.data / "certificate.pem"
+    tracker.start()
+    node = _node_of(tracker, tmp_path / "node")
+    node.extra, node.ca_file = ("--self-signed",), node.data / "certificate.pem"
+    node.start()
+    with node.client() as client:
+        wait_until(lambda: "certificate verify failed" in client.send(health()).follows_note, "doubt")
+        assert node.end() == 0
+    node.environment |= {"KITEROLL_NODE_CA_FILE": str(tracker.ca_file)}
+    node.start()
+    wait_until(lambda: _follows(node, tracker), "the node to follow")
+    with httpx.Client(verify=ssl.create_default_context(cafile=str(node.ca_file))) as browser:
+        opened = browser.post(f"{node.url}{V1}/session", json={"token": node.token})
+    assert opened.status_code == 200 and "Secure" in opened.headers["set-cookie"]
+    for one in (node, tracker):
+        assert one.end() == 0
+        assert "Traceback" not in one.log, one.log
 
 
 def test_a_node_without_a_database_or_key_says_what_it_needs(tmp_path: Path, database: Database) -> None:

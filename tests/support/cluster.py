@@ -20,6 +20,7 @@ from tests.support.ports import free_tcp_port
 
 CENTRE, SITE, COLLECTOR = "centre-over-the-tarn", "site-over-the-tarn", "collector-over-the-tarn"
 CLUSTER = "cluster-over-the-tarn"
+_OTHER_CLOCK = Path(__file__).with_name("other_clock")
 
 
 @dataclass
@@ -140,6 +141,8 @@ class CollectorProcess:
     site: str
     bus: str
     environment: Mapping[str, str] = field(default_factory=dict)
+    clock_ahead_s: float = 0.0
+    """Of its machine."""
     process: "subprocess.Popen[bytes] | None" = None
 
     @property
@@ -156,6 +159,10 @@ class CollectorProcess:
         with (self.data.parent / f"{self.data.name}.log").open("ab") as log:
             told = {"KITEROLL_BUS_USER": "collector", "KITEROLL_BUS_PASSWORD": COLLECTOR}
             environment = {**os.environ, "KITEROLL_BUS_URL": self.bus, **told, **self.environment}
+            if self.clock_ahead_s:
+                places = (str(_OTHER_CLOCK), environment.get("PYTHONPATH", ""))
+                environment["PYTHONPATH"] = os.pathsep.join(filter(None, places))
+                environment["KITEROLL_TEST_CLOCK_AHEAD"] = str(self.clock_ahead_s)
             self.process = subprocess.Popen(self._command("run"), stdout=log, stderr=log, env=environment)
 
     def end(self, number: signal.Signals = signal.SIGTERM) -> int:

@@ -39,10 +39,14 @@ class DemoCluster:
             engine.be_site(site, self.lines[site].port)
         self.collectors = [
             CollectorProcess(
-                directory / f"collector-{site}-{one}", f"{site.lower()}-{one}", site, self.engines[site].url
+                directory / f"collector-{site}-{one}",
+                f"{site.lower()}-{one}",
+                site,
+                self.engines[site].url,
+                clock_ahead_s=ahead_s,
             )
             for site in sites
-            for one in (1, 2)
+            for one, ahead_s in ((1, 15.0), (2, -15.0))
         ]
         self.database = Galera()
         environment = bus_of_centre(*self.centre)

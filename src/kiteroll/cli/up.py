@@ -29,12 +29,7 @@ def add_commands(commands: Any) -> None:
     )
     parser.add_argument("--config", metavar="FILE", help="configuration, TOML (KITEROLL_CONFIG)")
     parser.add_argument("--data", metavar="DIR", help="data directory (KITEROLL_DATA)")
-    parser.add_argument(
-        "--self-signed",
-        action="store_true",
-        default=None,
-        help="speak TLS with a certificate that is made in the data directory",
-    )
+    _add_self_signed(parser)
     add_listen(parser)
     parser = add_command(
         commands,
@@ -47,7 +42,17 @@ def add_commands(commands: Any) -> None:
     )
     parser.add_argument("--config", metavar="FILE", help="configuration, TOML (KITEROLL_CONFIG)")
     parser.add_argument("--data", metavar="DIR", help="data directory of its own (KITEROLL_DATA)")
+    _add_self_signed(parser)
     add_listen(parser)
+
+
+def _add_self_signed(parser: Any) -> None:
+    parser.add_argument(
+        "--self-signed",
+        action="store_true",
+        default=None,
+        help="speak TLS with a certificate that is made in the data directory",
+    )
 
 
 def add_listen(parser: Any) -> None:
@@ -80,7 +85,7 @@ def run_serve(context: Context) -> Exit:
     from kiteroll.app.logs import set_up_logs
 
     args = context.args
-    config = make_config(args, config_file(args))
+    config = make_config(args, config_file(args), {"listen.self_signed": args.self_signed})
     set_up_logs(args.log_level or config.logs.level, config.logs.levels)
 
     def told() -> None:
