@@ -19,6 +19,7 @@ NAMES = (
     "export",
     "console",
     "nodes",
+    "growth",
     "collectors",
     "year",
     "story",

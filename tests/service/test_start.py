@@ -10,6 +10,7 @@ from pathlib import Path
 import pytest
 
 from kiteroll.store.database import Database
+from kiteroll.store.database_lease import holder
 from tests.support.harness import NewService
 from tests.support.ports import free_tcp_port
 
@@ -81,4 +82,6 @@ def test_two_services_do_not_share_a_database(new_service: NewService, database:
     first.process.kill()
     first.process.wait()
     again = new_service(environment=named)
+    assert database.run(holder) is not None
     assert again.end() == 0
+    assert database.run(holder) is None, "one that was stopped gives it back at once"

@@ -10,7 +10,7 @@ import logging
 import random
 import socket
 from collections.abc import AsyncIterator, Callable, Sequence
-from contextlib import AsyncExitStack, ExitStack, asynccontextmanager
+from contextlib import AsyncExitStack, ExitStack, asynccontextmanager, suppress
 from dataclasses import dataclass
 from datetime import timedelta
 from functools import partial
@@ -100,8 +100,10 @@ from kiteroll.app.workers.reverse_dns import ReverseDnsWorker
 from kiteroll.clock import Clock
 from kiteroll.collect.notification_listener import LocalEngine
 from kiteroll.collect.poller import Poller
+from kiteroll.core.errors import StorageUnavailable
 from kiteroll.core.port_actions.sweep import parse_network
 from kiteroll.core.topology.refresh import FACTS_MAX_AGE
+from kiteroll.store.database_lease import DatabaseLease
 
 log = logging.getLogger(__name__)
 _NAMES_S = 3.0
@@ -468,8 +470,16 @@ async def running(parts: Parts) -> AsyncIterator[None]:
 async def _finish_writing(parts: Parts) -> None:
     """Let the reading in hand be written; but where the database does not answer, the service ends without:
     what waits was never acknowledged."""
-    writing = asyncio.ensure_future(asyncio.to_thread(parts.ingestor.stop))
+    writing = asyncio.ensure_future(asyncio.to_thread(_end_writing, parts.ingestor, parts.storage.lease))
     await asyncio.wait({writing}, timeout=_FINISH_S)
     for pool in (parts.storage.database, parts.storage.background, parts.storage.watch):
         pool.abort()
     await writing
+
+
+def _end_writing(ingestor: ReadingIngestor, lease: DatabaseLease | None) -> None:
+    """Then another service may have the database at once."""
+    ingestor.stop()
+    if lease is not None:
+        with suppress(StorageUnavailable):  # then it runs out
+            lease.release()
