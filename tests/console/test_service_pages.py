@@ -88,6 +88,13 @@ def test_a_setting_is_changed_and_reset(page: Page, service: Service) -> None:
     expect(row.get_by_label("findings.silent_after", exact=True)).to_have_value("1d")
 
 
+def test_what_the_status_page_leads_to_is_there(page: Page) -> None:
+    page.goto("/service/status")
+    for link in page.get_by_text("Measured values").get_by_role("link").all():
+        answer = page.request.get(link.get_attribute("href") or "")
+        assert answer.ok, answer.url
+
+
 @pytest.mark.parametrize("path", ["/service/settings", "/service", "/service/planned-work", "/service/people", "/service/audit"])
 def test_pages_can_be_used_by_everybody(visitor: Page, path: str) -> None:
     visitor.goto(path)

@@ -1,4 +1,5 @@
 // How the service itself is: version, database, workers.
+import { chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import type { Schemas } from "../api/client";
 import { healthQuery } from "../api/resources/session";
@@ -87,13 +88,22 @@ export function StatusPage() {
               rowKey={(one) => one.name}
               empty="None."
             />
-            <p>
-              Measured values are at <a href="/api/v1/metrics">/api/v1/metrics</a>; the interface is described
-              at <a href="/api/v1/openapi.json">/api/v1/openapi.json</a>.
-            </p>
+            <chakra.p marginTop="14px">
+              Measured values are at <Elsewhere to="/metrics" />; the interface is described at{" "}
+              <Elsewhere to="/api/v1/openapi.json" />.
+            </chakra.p>
           </>
         )}
       </QueryView>
     </>
+  );
+}
+
+/** What the service answers beside the console. */
+function Elsewhere({ to }: { to: string }) {
+  return (
+    <chakra.a href={to} color="tarn" fontWeight={600}>
+      {to}
+    </chakra.a>
   );
 }
