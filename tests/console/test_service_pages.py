@@ -90,7 +90,9 @@ def test_a_setting_is_changed_and_reset(page: Page, service: Service) -> None:
 
 def test_what_the_status_page_leads_to_is_there(page: Page) -> None:
     page.goto("/service/status")
-    for link in page.get_by_text("Measured values").get_by_role("link").all():
+    links = page.get_by_text("Measured values").get_by_role("link")
+    expect(links).to_have_count(2)
+    for link in links.all():
         answer = page.request.get(link.get_attribute("href") or "")
         assert answer.ok, answer.url
 
