@@ -97,7 +97,8 @@ def test_a_site_is_read_there_and_told_here(cluster: Cluster) -> None:
         wait_until(
             lambda: all(client.send(switch(name)).health == "read" for name in NAMES), "the site to be read"
         )
-        assert cluster.state("quays-1") == "reading" and cluster.state("quays-2") == "never heard"
+        wait_until(lambda: cluster.state("quays-1") == "reading", "it to say that it reads")
+        assert cluster.state("quays-2") == "never heard"
         assert read_again(client, "quay-1").outcome == "complete", "asked for, and read at the site"
         site = client.all(collected_sites())[0]
         assert (site.site, site.silent_since, site.dropped, site.refused) == (SITE, None, 0, 0)

@@ -21,7 +21,6 @@ from kiteroll.app.serving.tracker_link import (
 )
 from kiteroll.clock import Clock
 from kiteroll.core.errors import TrackerAway
-from kiteroll.store.database_lease import LeaseHolder
 
 log = logging.getLogger(__name__)
 _SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
@@ -86,7 +85,7 @@ class Forwarding:
         while True:
             one = await self._link.find(until - clock.monotonic())
             try:
-                return await self._link.http.send(self._request(one, scope, body), stream=True)
+                return await self._link.http.send(self._request(one.url, scope, body), stream=True)
             except (httpx.ConnectError, httpx.ConnectTimeout, httpx.PoolTimeout) as away:
                 self._link.lost(one)
                 if clock.monotonic() + _AGAIN_S >= until:
@@ -100,7 +99,7 @@ class Forwarding:
                     f"whether it was done is not known ({type(cut_off).__name__})"
                 ) from cut_off
 
-    def _request(self, one: LeaseHolder, scope: Scope, body: bytes) -> httpx.Request:
+    def _request(self, url: str, scope: Scope, body: bytes) -> httpx.Request:
         query = scope["query_string"]
         path = scope["raw_path"] + (b"?" + query if query else b"")
         headers = [
@@ -111,10 +110,10 @@ class Forwarding:
         client = scope["client"][0] if scope["client"] else ""
         said = {**self._link.own_headers(), CLIENT_HEADER: client, SCHEME_HEADER: scope["scheme"]}
         headers += [(name.encode(), value.encode("latin-1")) for name, value in said.items()]
-        url = httpx.URL(one.url).copy_with(raw_path=path)
+        there = httpx.URL(url).copy_with(raw_path=path)
         # Made by hand: the client of the link would add headers of its own.
         limits = {"timeout": TIMEOUT.as_dict()}
-        return httpx.Request(scope["method"], url, headers=headers, content=body, extensions=limits)
+        return httpx.Request(scope["method"], there, headers=headers, content=body, extensions=limits)
 
 
 def _is_passed_on(scope: Scope) -> bool:
