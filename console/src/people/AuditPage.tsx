@@ -69,6 +69,10 @@ function Verdict({ of }: { of: Schemas["AuditVerdict"] }) {
   );
 }
 
+function What(one: Entry) {
+  return <span style={{ overflowWrap: "anywhere" }}>{whatText(one)}</span>;
+}
+
 const RESULTS = { done: "✓ done", failed: "✕ refused", begun: "◌ not finished" };
 const from = (one: Entry) => [one.client, one.via].filter(Boolean).join(", ");
 
@@ -81,7 +85,7 @@ const COLUMNS: Column<Entry>[] = [
     cell: (one) => <span className="soft">{one.number}</span>,
     text: (one) => one.number,
   },
-  { id: "at", header: "At", width: 215, cell: (one) => fullTime(one.at), text: (one) => one.at },
+  { id: "at", header: "At", width: 200, cell: (one) => fullTime(one.at), text: (one) => one.at },
   { id: "by", header: "Who", width: 90, cell: (one) => <strong>{one.by}</strong>, text: (one) => one.by },
   { id: "action", header: "Did", width: 140, cell: (one) => one.action, text: (one) => one.action },
   { id: "subject", header: "To", width: 160, cell: (one) => one.subject, text: (one) => one.subject },
@@ -92,7 +96,8 @@ const COLUMNS: Column<Entry>[] = [
     cell: (one) => RESULTS[one.stage],
     text: (one) => RESULTS[one.stage],
   },
-  { id: "what", header: "What", width: 280, cell: whatText, text: whatText },
+  // Long values break anywhere, so that the other columns stay on one line and in sight.
+  { id: "what", header: "What", width: 280, cell: What, text: whatText },
   {
     id: "from",
     header: "From",
