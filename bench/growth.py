@@ -77,7 +77,3 @@ def _tell(label: str, sites: Sequence[_Site], turns: Sequence[Sequence[float]]) 
             f"{1000 * seconds:.2f} ms CPU",
             f"a reading; {seconds / lowest[0]:.2f} of the smallest fleet's",
         )
-
-
-if __name__ == "__main__":
-    main()

@@ -1,19 +1,16 @@
 """What following costs a service that only answers, beside what the one it follows spends on each reading."""
 
 import tempfile
-import time
-from collections.abc import Callable
-from datetime import timedelta
+from functools import partial
 from pathlib import Path
 from typing import Any, cast
 
 from bench.fleet import Fleet, add_switch
-from bench.measure import row
+from bench.measure import once, row
 from kiteroll.app.events import EventBus
-from kiteroll.app.ingest import ReadingIngestor
+from kiteroll.app.ingest import ReadingIngestor, import_result
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.serving.followed_records import FollowedRecords
-from kiteroll.collect.poller import PollResult
 from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
@@ -50,31 +47,25 @@ def _fleet(database: Database, switches: int) -> None:
     nothing = cast(Any, _Nothing())
     records = FollowedRecords(follows, NameIndexes(database), nothing, nothing, nothing, nothing)
 
-    def store(number: int) -> set[str]:
-        """Names of switches in which something changed."""
-        changed = set()
+    changed = set[str]()
+    """Names of switches in which something changed."""
+
+    def store(number: int) -> None:
+        changed.clear()
         for one, switch_id in enumerate(ids):
             reading = fleet.reading(one, number)
-            came = PollResult(
-                switch=switch_id,
-                name=reading.switch,
-                started_at=reading.taken_at,
-                duration=timedelta(seconds=1),
-                outcome=reading,
-            )
-            stored = cast(Any, tracks._ingest(came))
+            stored = cast(Any, tracks._ingest(import_result(switch_id, reading, None)))
             if stored.change_count:
                 changed.add(reading.switch)
-        return changed
 
     store(0)
-    _, all_s = _timed(records.reload)
+    all_s = once(records.reload).cpu_s
     row(f"{switches:,} x {ROWS}: all of it read", f"{all_s:.2f} s CPU", f"{switches * ROWS:,} addresses")
     names = {fleet.reading(one, 0).switch for one in range(switches)}
     for number, (label, churn) in enumerate(ROUNDS, start=1):
         fleet.churn(churn)
-        changed, writing_s = _timed(lambda number=number: store(number))  # type: ignore[misc]
-        _, following_s = _timed(lambda changed=changed: records.after_readings(names, changed))  # type: ignore[misc]
+        writing_s = once(partial(store, number)).cpu_s
+        following_s = once(partial(records.after_readings, names, changed)).cpu_s
         assert follows.tracker.tables().keys() == tracks.tracker.tables().keys()
         one = follows.tracker.table(min(names)), tracks.tracker.table(min(names))
         assert one[0].learned == one[1].learned
@@ -89,9 +80,3 @@ def _ingestor(database: Database) -> ReadingIngestor:
     made = ReadingIngestor(database, None, AdmissionLimits(), EventBus())
     made.load()
     return made
-
-
-def _timed(work: Callable[[], Any]) -> tuple[Any, float]:
-    """CPU seconds of this process."""
-    began = time.process_time()
-    return work(), time.process_time() - began

@@ -7,6 +7,8 @@ TOKEN_FILE = "token"
 """Holds the token of this machine."""
 FIRST_PASSWORD_FILE = "admin-password"
 """Holds the initial password of the first administrator."""
+KEY_FILE = "secrets.key"
+"""The key that seals secrets of the database."""
 CERTIFICATE_FILE = "certificate.pem"
 """The certificate that the service made for itself, where it was told to."""
 

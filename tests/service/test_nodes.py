@@ -1,6 +1,5 @@
 """A service that only answers, beside the one that tracks: same answers, changes passed on, same events."""
 
-import shutil
 import signal
 import ssl
 import threading
@@ -51,9 +50,7 @@ def _named(database: Database) -> dict[str, str]:
 
 
 def _node_of(tracker: Service, data: Path) -> Service:
-    data.mkdir()
-    for name in ("secrets.key", "token"):
-        shutil.copy(tracker.data / name, data / name)
+    tracker.share_keys(data)
     return Service(data, free_tcp_port(), environment=tracker.environment, command="serve")
 
 
@@ -166,6 +163,8 @@ def test_only_services_with_the_same_key_are_heard(pair: tuple[Service, Service]
     assert _get(tracker, EVENTS_PATH).status_code == 404, "no person, whatever their rights"
     forged = _get(tracker, f"{V1}/switches", **{NODE_HEADER: "0" * 64, CLIENT_HEADER: "192.0.2.1"})
     assert (forged.status_code, forged.json()["code"]) == (403, "foreign")
+    odd = httpx.get(f"{tracker.url}{V1}/switches", headers=[(NODE_HEADER.encode(), b"\xe9" * 64)])
+    assert odd.status_code == 403
     # Without a proof, what it says of the client means nothing; nor does a node pass it on.
     for one in pair:
         body = {"name": "nobody", "password": "wrong"}

@@ -1,7 +1,6 @@
 """Tarn Ferries with sites that collectors read, two services, of which one tracks and one stands by, and two
 that only answer, on a cluster of databases: each part a process of its own on loopback."""
 
-import shutil
 import signal
 import time
 from datetime import datetime
@@ -70,9 +69,7 @@ class DemoCluster:
         first = self.services[0]
         first.start()
         for other in (*self.services[1:], *self.nodes):
-            other.data.mkdir()
-            for name in ("secrets.key", "token"):  # what the machines share, beside the database
-                shutil.copy(first.data / name, other.data / name)
+            first.share_keys(other.data)
             other.start(wait=False)
         with first.client() as client:
             for one in self.collectors:

@@ -2,6 +2,7 @@
 
 import json
 import os
+import shutil
 import signal
 import subprocess
 import sys
@@ -22,6 +23,7 @@ from kiteroll.client import (
     switches,
 )
 from kiteroll.core.errors import Invalid
+from kiteroll.data_dir import KEY_FILE, TOKEN_FILE
 from kiteroll.schemas.api import Credential, NewSwitch, ReadingSummary
 
 
@@ -108,6 +110,12 @@ class Service:
         except (ServiceUnreachable, FileNotFoundError, Invalid):
             return False
         return True
+
+    def share_keys(self, data: Path) -> None:
+        """With another machine of the same service: what they have in common beside the database."""
+        data.mkdir()
+        for name in (KEY_FILE, TOKEN_FILE):
+            shutil.copy(self.data / name, data / name)
 
     @property
     def is_running(self) -> bool:

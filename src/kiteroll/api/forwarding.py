@@ -10,6 +10,7 @@ import httpx
 from starlette.types import ASGIApp, Receive, Scope, Send
 
 from kiteroll.api.problems import problem_of
+from kiteroll.api.request_gate import SAFE
 from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.logs import fields
 from kiteroll.app.serving.tracker_link import (
@@ -23,7 +24,6 @@ from kiteroll.clock import Clock
 from kiteroll.core.errors import TrackerAway
 
 log = logging.getLogger(__name__)
-_SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
 _KNOWN_THERE = (
     "/api/v1/collectors",
     "/api/v1/collected-sites",
@@ -119,7 +119,7 @@ class Forwarding:
 def _is_passed_on(scope: Scope) -> bool:
     path: str = scope["path"]
     unknown = "principal" in scope and scope["principal"] is None
-    return unknown or scope["method"] not in _SAFE or path.startswith(_KNOWN_THERE)
+    return unknown or scope["method"] not in SAFE or path.startswith(_KNOWN_THERE)
 
 
 async def _pass_back(answer: httpx.Response, send: Send) -> None:

@@ -1,14 +1,14 @@
 """What services that only answer hear from the one that tracks: a line for each event (JSON), as it comes."""
 
-import asyncio
 from collections.abc import AsyncIterator
+from contextlib import aclosing
 
 from fastapi import FastAPI, Request
 from fastapi.responses import Response, StreamingResponse
 from starlette.exceptions import HTTPException
 
 from kiteroll.api.dependencies import TheBroadcaster, TheStatus
-from kiteroll.api.stream.broadcaster import EventBroadcaster
+from kiteroll.api.stream.broadcaster import EventBroadcaster, with_beats
 from kiteroll.app.serving.sent_event import HELLO, SentEvent
 from kiteroll.app.serving.tracker_link import EVENTS_PATH
 
@@ -28,21 +28,8 @@ def serve_node_events(app: FastAPI) -> None:
 
 
 async def _lines(broadcaster: EventBroadcaster) -> AsyncIterator[str]:
-    events = aiter(broadcaster.listen(waiting=_WAITING))
-    waiting = asyncio.ensure_future(anext(events))
-    await asyncio.sleep(0)  # it listens from here on: what comes later than this id is in the lines
-    yield SentEvent(broadcaster.last_id, HELLO, None, False, "").line()
-    try:
-        while True:
-            done, _ = await asyncio.wait({waiting}, timeout=_BEAT_S)
-            if not done:
-                yield "\n"
-                continue
-            try:
-                event = waiting.result()
-            except StopAsyncIteration:
-                return
-            yield event.line()
-            waiting = asyncio.ensure_future(anext(events))
-    finally:
-        waiting.cancel()
+    latest = broadcaster.last_id
+    yield SentEvent(latest, HELLO, None, False, "").line()
+    async with aclosing(with_beats(broadcaster.listen(latest, _WAITING), _BEAT_S)) as events:
+        async for event in events:
+            yield "\n" if event is None else event.line()

@@ -22,11 +22,12 @@ from kiteroll.app.access.sign_in import NotSignedIn, SignIn, TooManyTries
 from kiteroll.app.serving.tracker_link import CLIENT_HEADER, EVENT_HEADER, NODE_HEADER, SCHEME_HEADER
 from kiteroll.core.access.principal import Principal
 
-_SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
-SESSION = "/api/v1/session"
+SAFE = frozenset({"GET", "HEAD", "OPTIONS"})
+"""Methods that change nothing (RFC 9110 9.2.1)."""
+_SESSION = "/api/v1/session"
 _OPEN = frozenset(
     {
-        SESSION,
+        _SESSION,
         "/api/v1/session/openid",
         "/api/v1/session/openid/callback",
         "/api/v1/openapi.json",
@@ -126,7 +127,7 @@ class RequestGate:
 
         try:
             body = self._admit(scope, receive)
-            if scope["method"] in _SAFE:
+            if scope["method"] in SAFE:
                 await self._app(scope, receive, answer)
                 return
             # Large ones one at a time: each takes many times its size while it is understood.
@@ -146,11 +147,11 @@ class RequestGate:
         self._check_host(headers)
         if len(scope["raw_path"] or b"") + len(scope["query_string"]) > MAX_PATH:
             raise BodyTooLarge(f"the URL is longer than {MAX_PATH} octets")
-        if scope["method"] not in _SAFE:
+        if scope["method"] not in SAFE:
             _check_origin(headers)
         cookie = cookie_parser(headers.get("cookie", "")).get(COOKIE)
         closed = (path.startswith("/api/") or path == "/metrics") and path not in _OPEN
-        if closed or (self._passes_on and cookie and path == SESSION):
+        if closed or (self._passes_on and cookie and path == _SESSION):
             client = scope["client"][0] if scope["client"] else ""
             scope["principal"] = self._principal(headers.get("authorization"), cookie, client)
         most = MAX_IMPORT if path in _IMPORTS else MAX_BODY

@@ -73,6 +73,12 @@ class Listen(_Section):
     def tls(self) -> bool:
         return self.self_signed or self.certificate is not None
 
+    def url(self, wildcards: Mapping[str, str]) -> str:
+        """Of the first address it listens on. `wildcards`: what to say for those that stand for all."""
+        host = wildcards.get(self.hosts[0], self.hosts[0])
+        shown = f"[{host}]" if ":" in host else host
+        return f"{'https' if self.tls else 'http'}://{shown}:{self.port}"
+
 
 class DatabaseSettings(_Section):
     url: str = Field(default="", repr=False)
@@ -341,10 +347,8 @@ class Config(_Section):
         """Where other services on this database reach this one."""
         if self.node.url:
             return self.node.url.rstrip("/")
-        first = self.listen.hosts[0]
-        host = socket.gethostname() if first in ("0.0.0.0", "::") else first
-        shown = f"[{host}]" if ":" in host else host
-        return f"{'https' if self.listen.tls else 'http'}://{shown}:{self.listen.port}"
+        name = socket.gethostname()
+        return self.listen.url({"0.0.0.0": name, "::": name})
 
     @model_validator(mode="after")
     def _openid_whole(self) -> Self:

@@ -43,15 +43,14 @@ class NameIndexes:
         """Called in the ingestor's thread."""
         known = self._ports.get(event.switch_id, {})
         read = {port.name: port.alias for port in event.reading.ports}
-        now = read if event.reading.complete else {**known, **read}
-        if now != known:
-            self._ports[event.switch_id] = now
-            self._ports_changed = True
+        self._note_ports(event.switch_id, read if event.reading.complete else {**known, **read})
 
     def reload_switch(self, switch_id: int) -> None:
         """Its ports as they are recorded. Raises StorageUnavailable."""
         rows = self._database.run(list_queries.all_port_names, switch_id)
-        now = {name: alias for _, name, alias in rows}
+        self._note_ports(switch_id, {name: alias for _, name, alias in rows})
+
+    def _note_ports(self, switch_id: int, now: Mapping[str, str]) -> None:
         if now != self._ports.get(switch_id, {}):
             self._ports[switch_id] = now
             self._ports_changed = True

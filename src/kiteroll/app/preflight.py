@@ -16,6 +16,7 @@ from kiteroll.app.config import Config
 from kiteroll.app.workers.notification_reader import bind
 from kiteroll.clock import Clock
 from kiteroll.core.errors import ConfigError, Conflict, KiteRollError
+from kiteroll.data_dir import KEY_FILE, TOKEN_FILE
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import known_revisions, revision_of
 from kiteroll.store.private_server import program
@@ -87,7 +88,7 @@ def _data_directory(data_dir: Path, running: str) -> Iterator[Check]:
     free = shutil.disk_usage(data_dir).free
     verdict = Verdict.WARNING if free < _LITTLE else Verdict.OK
     yield Check(what, verdict, running or f"{data_dir}, {free / 1e9:.1f} GB free")
-    for name in ("secrets.key", "token"):
+    for name in (KEY_FILE, TOKEN_FILE):
         file = data_dir / name
         if file.exists() and file.stat().st_mode & _OTHERS:
             yield Check(what, Verdict.WARNING, f"{file} can be read by others: chmod 600 {file}")

@@ -11,6 +11,7 @@ from kiteroll.app.config import Config
 from kiteroll.app.database_watch import PATIENCE_S
 from kiteroll.app.logs import fields
 from kiteroll.core.errors import ConfigError, StorageUnavailable
+from kiteroll.data_dir import KEY_FILE
 from kiteroll.store import rounds
 from kiteroll.store.database import Database
 from kiteroll.store.database_lease import DatabaseLease
@@ -19,8 +20,6 @@ from kiteroll.store.private_server import PrivateServer
 from kiteroll.store.vault import Vault
 
 log = logging.getLogger(__name__)
-KEY_FILE = "secrets.key"
-"""In the data directory."""
 _LOOK_EVERY_S = 1.0
 
 

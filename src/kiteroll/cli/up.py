@@ -128,7 +128,4 @@ def print_welcome(config: "Config") -> None:
 
 def url_of(config: "Config") -> str:
     """Where the service answers on this machine."""
-    first = config.listen.hosts[0]
-    host = {"0.0.0.0": "127.0.0.1", "::": "::1"}.get(first, first)
-    shown = f"[{host}]" if ":" in host else host
-    return f"{'https' if config.listen.tls else 'http'}://{shown}:{config.listen.port}"
+    return config.listen.url({"0.0.0.0": "127.0.0.1", "::": "::1"})

@@ -281,7 +281,7 @@ class TrackedState:
 
 
 def tracked_state(connection: Connection, switch_id: int) -> TrackedState:
-    row = switch_row(connection.execute(select(*SWITCH_COLUMNS).where(switch.c.id == switch_id)).one())
+    row = switch_by_id(connection, switch_id)
     stays = [one for _, one in open_stays(connection, switch_id)]
     first_at = first_readings(connection, switch_id).get(switch_id)
     return TrackedState(row.checkpoint, port_numbers(connection, switch_id), stays, row.ageing, first_at)

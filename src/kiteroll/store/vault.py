@@ -51,7 +51,8 @@ class Vault:
         return _proof(self._keys[0], purpose)
 
     def proves(self, purpose: str, offered: str) -> bool:
-        return any(hmac.compare_digest(_proof(key, purpose), offered) for key in self._keys)
+        octets = offered.encode()  # of text that is not ASCII nothing else can be compared
+        return any(hmac.compare_digest(_proof(key, purpose).encode(), octets) for key in self._keys)
 
     def open(self, sealed: bytes) -> str:
         """Raises ConfigError when it was sealed with another key."""

@@ -1,7 +1,7 @@
 """The service about itself, and its live stream."""
 
-import asyncio
 from collections.abc import AsyncIterator, Callable
+from contextlib import aclosing
 from datetime import datetime
 from typing import Annotated, Any
 
@@ -12,7 +12,7 @@ from kiteroll import __version__
 from kiteroll.api.admission import COOKIE
 from kiteroll.api.contract.openapi import STREAM
 from kiteroll.api.dependencies import TheBroadcaster, TheSignIn, TheStatus
-from kiteroll.api.stream.broadcaster import EventBroadcaster
+from kiteroll.api.stream.broadcaster import EventBroadcaster, with_beats
 from kiteroll.app.access.sign_in import NotSignedIn, TooManyTries
 from kiteroll.app.queries.service_status import WorkerHealth
 from kiteroll.app.serving.following import Following
@@ -118,22 +118,14 @@ async def _lines(
     is_wanted: Callable[[SentEvent], bool],
 ) -> AsyncIterator[str]:
     hello = HelloEvent(resumed=after is not None).model_dump_json()
-    events = aiter(broadcaster.listen(after))
     # With an id, so that whoever is cut off before the first event can go on from here.
-    yield ("" if after else f"id: {broadcaster.last_id}\n") + f"event: hello\ndata: {hello}\n\n"
-    waiting = asyncio.ensure_future(anext(events))
-    try:
-        while is_signed_in():
-            done, _ = await asyncio.wait({waiting}, timeout=_BEAT_S)
-            if not done:
-                yield ": still here\n\n"
-                continue
-            try:
-                event = waiting.result()
-            except StopAsyncIteration:
+    latest = broadcaster.last_id
+    yield ("" if after else f"id: {latest}\n") + f"event: hello\ndata: {hello}\n\n"
+    async with aclosing(with_beats(broadcaster.listen(after or latest), _BEAT_S)) as events:
+        async for event in events:
+            if not is_signed_in():
                 return
-            if is_wanted(event):
+            if event is None:
+                yield ": still here\n\n"
+            elif is_wanted(event):
                 yield f"id: {event.id}\nevent: {event.name}\ndata: {event.data}\n\n"
-            waiting = asyncio.ensure_future(anext(events))
-    finally:
-        waiting.cancel()

@@ -3,7 +3,7 @@
 import asyncio
 import secrets
 from collections import deque
-from collections.abc import AsyncIterator, Iterable
+from collections.abc import AsyncGenerator, Iterable
 from contextlib import suppress
 
 from pydantic import BaseModel
@@ -28,6 +28,27 @@ def _written(event: BaseModel) -> _Written:
         getattr(event, "uplink", False),
         event.model_dump_json(),
     )
+
+
+async def with_beats(
+    events: AsyncGenerator[SentEvent, None], every_s: float
+) -> AsyncGenerator[SentEvent | None, None]:
+    """Events as they come; None when a sign of life is due, as none came for so long."""
+    waiting = asyncio.ensure_future(anext(events))
+    try:
+        while True:
+            done, _ = await asyncio.wait({waiting}, timeout=every_s)
+            if not done:
+                yield None
+                continue
+            try:
+                event = waiting.result()
+            except StopAsyncIteration:
+                return
+            yield event
+            waiting = asyncio.ensure_future(anext(events))
+    finally:
+        waiting.cancel()
 
 
 class EventBroadcaster:
@@ -91,7 +112,7 @@ class EventBroadcaster:
         for queue in self._queues:
             self._end(queue)
 
-    async def listen(self, after: str | None = None, waiting: int = QUEUE) -> AsyncIterator[SentEvent]:
+    async def listen(self, after: str | None = None, waiting: int = QUEUE) -> AsyncGenerator[SentEvent, None]:
         """Events from now on, or those behind the one with the id `after`, until the broadcaster closes. A
         listener that falls `waiting` events behind, or whose last event is not kept any more, gets a single
         `resync` in place of what it missed."""

@@ -21,6 +21,7 @@ from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
 from kiteroll.core.access.audit_chain import verify as verify_chain
 from kiteroll.core.errors import ConfigError, Conflict, Invalid
+from kiteroll.data_dir import KEY_FILE
 from kiteroll.private_file import write_private
 from kiteroll.store import audit, dump, outbox
 from kiteroll.store.database import Database
@@ -29,7 +30,7 @@ from kiteroll.store.migrate import known_revisions, migrate, revision_of
 from kiteroll.store.private_server import PrivateServer
 
 log = logging.getLogger(__name__)
-_KEY_FILES = ("secrets.key", "engine.json")
+_KEY_FILES = (KEY_FILE, "engine.json")
 """Of the data directory. The machine's token is not among them: a new one is made where it is missing."""
 _ANSWER_S = 600
 
@@ -173,9 +174,9 @@ def _read_keys(data_dir: Path) -> dict[str, str]:
             continue
         except OSError as wrong:
             raise ConfigError(str(data_dir / name), (f"cannot be read: {wrong.strerror}",)) from wrong
-    if _KEY_FILES[0] not in found:
+    if KEY_FILE not in found:
         why = "is not there: this is no data directory of a service; --data or --config names it"
-        raise ConfigError(str(data_dir / _KEY_FILES[0]), (why,))
+        raise ConfigError(str(data_dir / KEY_FILE), (why,))
     return found
 
 
