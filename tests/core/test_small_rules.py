@@ -188,7 +188,10 @@ def test_a_home_is_sure_once_it_was_heard_and_read_again(
 
 def test_an_address_that_a_finding_says_is_here_and_there_has_no_sure_home() -> None:
     seen = replace(_seen(1, "quay-1", began=-60), read_at=at(0), interval=timedelta(minutes=1))
-    for contested in (Contested(macs=frozenset({seen.stay.mac})), Contested(ports=frozenset({seen.port}))):
+    for contested in (
+        Contested(macs=frozenset({("", seen.stay.mac)})),
+        Contested(ports=frozenset({seen.port})),
+    ):
         home = choose_home([seen], at(0), contested)
         assert (home.confidence, home.reasons[0].because) == (Confidence.DOUBTFUL, Because.CONTESTED)
 

@@ -21,10 +21,10 @@ from kiteroll.client import (
     add_switch,
     begin_round,
     cancel_round,
+    change_site,
     change_switch,
     import_readings,
     ips,
-    limit_site,
     ports,
     readings,
     remove_switch,
@@ -37,7 +37,15 @@ from kiteroll.client import (
     switches,
 )
 from kiteroll.client import test_credential as try_credential
-from kiteroll.schemas.api import Credential, CredentialTest, NewRound, NewSwitch, Round, SwitchChange
+from kiteroll.schemas.api import (
+    Credential,
+    CredentialTest,
+    NewRound,
+    NewSwitch,
+    Round,
+    SiteChange,
+    SwitchChange,
+)
 from kiteroll.schemas.reading_convert import to_document
 from kiteroll.schemas.reading_document import ReadingDocument
 from tests.support.factories import mac, reading
@@ -188,9 +196,9 @@ def test_a_round_is_cancelled_interrupted_and_resumed_and_stopping_in_it_is_quic
     names = [f"silent-{number}" for number in range(4)]
     with one.client() as client:
         with pytest.raises(ServiceError, match="no site 'far'"):
-            client.send(limit_site("far", 1))
+            client.send(change_site("far", SiteChange(concurrency=1)))
         client.send(add_switch(NewSwitch(name="stores", source="files", site="far")))
-        client.send(limit_site("far", 1))
+        client.send(change_site("far", SiteChange(concurrency=1)))
         for number, name in enumerate(names):
             client.send(add_switch(NewSwitch(name=name, host=SILENT.format(number), port=lab.port, **slow)))
         begun = client.send(begin_round(NewRound(all=True)))

@@ -415,7 +415,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Sites, and how many of their switches are read at once */
+        /** Sites, how many of their switches are read at once, and their areas */
         get: operations["list_sites"];
         put?: never;
         post?: never;
@@ -439,7 +439,7 @@ export interface paths {
         delete?: never;
         options?: never;
         head?: never;
-        /** Limit how many switches of a site are read at once */
+        /** Limit how many switches of a site are read at once; set its area */
         patch: operations["change_site"];
         trace?: never;
     };
@@ -3086,6 +3086,8 @@ export interface components {
             confidence: "sure" | "likely" | "doubtful" | "none";
             /** Reasons */
             reasons: string[];
+            /** Homes Elsewhere */
+            homes_elsewhere: components["schemas"]["HomeElsewhere"][];
             /** Label */
             label: string;
             /** Owner */
@@ -3256,6 +3258,8 @@ export interface components {
             port: string | null;
             /** Ip */
             ip: string | null;
+            /** Area */
+            area: string | null;
             /** Ports */
             ports: components["schemas"]["FindingPort"][];
             /** Evidence */
@@ -3375,6 +3379,22 @@ export interface components {
         HTTPValidationError: {
             /** Detail */
             detail?: components["schemas"]["ValidationError"][];
+        };
+        /**
+         * HomeElsewhere
+         * @description Where the same address is at home in another area: there it is another device.
+         */
+        HomeElsewhere: {
+            /** Area */
+            area: string;
+            home: components["schemas"]["Place"];
+            /** Why */
+            why: string;
+            /**
+             * Confidence
+             * @enum {string}
+             */
+            confidence: "sure" | "likely" | "doubtful";
         };
         /**
          * HomeInterval
@@ -5596,13 +5616,23 @@ export interface components {
             name: string;
             /** Concurrency */
             concurrency: number | null;
+            /** Area */
+            area: string;
             /** Switches */
             switches: number;
         };
-        /** SiteLimit */
-        SiteLimit: {
+        /**
+         * SiteChange
+         * @description Only what is given changes.
+         */
+        SiteChange: {
             /** Concurrency */
-            concurrency: number | null;
+            concurrency?: number | null;
+            /**
+             * Area
+             * @default
+             */
+            area: string;
         };
         /** Stay */
         Stay: {
@@ -8571,6 +8601,7 @@ export interface operations {
                      *         {
                      *           "name": "quay-1",
                      *           "concurrency": 1,
+                     *           "area": "",
                      *           "switches": 1
                      *         }
                      *       ],
@@ -8609,6 +8640,7 @@ export interface operations {
                      * @example {
                      *       "name": "quay-1",
                      *       "concurrency": 1,
+                     *       "area": "",
                      *       "switches": 1
                      *     }
                      */
@@ -8636,10 +8668,11 @@ export interface operations {
             content: {
                 /**
                  * @example {
-                 *       "concurrency": 4
+                 *       "concurrency": 4,
+                 *       "area": "ferries"
                  *     }
                  */
-                "application/json": components["schemas"]["SiteLimit"];
+                "application/json": components["schemas"]["SiteChange"];
             };
         };
         responses: {
@@ -8653,6 +8686,7 @@ export interface operations {
                      * @example {
                      *       "name": "quay-1",
                      *       "concurrency": 1,
+                     *       "area": "",
                      *       "switches": 1
                      *     }
                      */
@@ -9290,6 +9324,7 @@ export interface operations {
                      *           "switch": "quay-1",
                      *           "port": "p18",
                      *           "ip": "10.30.0.18",
+                     *           "area": "",
                      *           "ports": [
                      *             {
                      *               "switch": "quay-1",
@@ -9361,6 +9396,7 @@ export interface operations {
                      *       "switch": "quay-1",
                      *       "port": "p18",
                      *       "ip": "10.30.0.18",
+                     *       "area": "",
                      *       "ports": [
                      *         {
                      *           "switch": "quay-1",
@@ -9438,6 +9474,7 @@ export interface operations {
                      *           "switch": "quay-1",
                      *           "port": "p18",
                      *           "ip": "10.30.0.18",
+                     *           "area": "",
                      *           "ports": [
                      *             {
                      *               "switch": "quay-1",
@@ -9519,6 +9556,7 @@ export interface operations {
                      *       "switch": "quay-1",
                      *       "port": "p18",
                      *       "ip": "10.30.0.18",
+                     *       "area": "",
                      *       "ports": [
                      *         {
                      *           "switch": "quay-1",
@@ -9592,6 +9630,7 @@ export interface operations {
                      *       "switch": "quay-1",
                      *       "port": "p18",
                      *       "ip": "10.30.0.18",
+                     *       "area": "",
                      *       "ports": [
                      *         {
                      *           "switch": "quay-1",
@@ -11874,6 +11913,31 @@ export interface operations {
                      *           "reasons": [
                      *             "swapped at the quay"
                      *           ],
+                     *           "homes_elsewhere": [
+                     *             {
+                     *               "area": "",
+                     *               "home": {
+                     *                 "switch": "quay-1",
+                     *                 "port": "p18",
+                     *                 "port_alias": "Berth light 18",
+                     *                 "vlan": 30,
+                     *                 "vlan_name": "quay",
+                     *                 "life": "present",
+                     *                 "began_at": "2026-05-04T12:00:00Z",
+                     *                 "seen_at": "2026-05-04T12:00:00Z",
+                     *                 "quiet_at": "2026-05-04T12:00:00Z",
+                     *                 "ended_at": "2026-05-04T12:00:00Z",
+                     *                 "ending": "",
+                     *                 "read_at": "2026-05-04T12:00:00Z",
+                     *                 "role": "access",
+                     *                 "leads_to": [
+                     *                   ""
+                     *                 ]
+                     *               },
+                     *               "why": "",
+                     *               "confidence": "sure"
+                     *             }
+                     *           ],
                      *           "label": "Gate reader 4",
                      *           "owner": "Ticketing",
                      *           "notes": "behind the gate",
@@ -12089,6 +12153,31 @@ export interface operations {
                      *           "reasons": [
                      *             "swapped at the quay"
                      *           ],
+                     *           "homes_elsewhere": [
+                     *             {
+                     *               "area": "",
+                     *               "home": {
+                     *                 "switch": "quay-1",
+                     *                 "port": "p18",
+                     *                 "port_alias": "Berth light 18",
+                     *                 "vlan": 30,
+                     *                 "vlan_name": "quay",
+                     *                 "life": "present",
+                     *                 "began_at": "2026-05-04T12:00:00Z",
+                     *                 "seen_at": "2026-05-04T12:00:00Z",
+                     *                 "quiet_at": "2026-05-04T12:00:00Z",
+                     *                 "ended_at": "2026-05-04T12:00:00Z",
+                     *                 "ending": "",
+                     *                 "read_at": "2026-05-04T12:00:00Z",
+                     *                 "role": "access",
+                     *                 "leads_to": [
+                     *                   ""
+                     *                 ]
+                     *               },
+                     *               "why": "",
+                     *               "confidence": "sure"
+                     *             }
+                     *           ],
                      *           "label": "Gate reader 4",
                      *           "owner": "Ticketing",
                      *           "notes": "behind the gate",
@@ -12182,6 +12271,31 @@ export interface operations {
                      *       "confidence": "sure",
                      *       "reasons": [
                      *         "swapped at the quay"
+                     *       ],
+                     *       "homes_elsewhere": [
+                     *         {
+                     *           "area": "",
+                     *           "home": {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "port_alias": "Berth light 18",
+                     *             "vlan": 30,
+                     *             "vlan_name": "quay",
+                     *             "life": "present",
+                     *             "began_at": "2026-05-04T12:00:00Z",
+                     *             "seen_at": "2026-05-04T12:00:00Z",
+                     *             "quiet_at": "2026-05-04T12:00:00Z",
+                     *             "ended_at": "2026-05-04T12:00:00Z",
+                     *             "ending": "",
+                     *             "read_at": "2026-05-04T12:00:00Z",
+                     *             "role": "access",
+                     *             "leads_to": [
+                     *               ""
+                     *             ]
+                     *           },
+                     *           "why": "",
+                     *           "confidence": "sure"
+                     *         }
                      *       ],
                      *       "label": "Gate reader 4",
                      *       "owner": "Ticketing",
@@ -12280,6 +12394,31 @@ export interface operations {
                      *       "confidence": "sure",
                      *       "reasons": [
                      *         "swapped at the quay"
+                     *       ],
+                     *       "homes_elsewhere": [
+                     *         {
+                     *           "area": "",
+                     *           "home": {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "port_alias": "Berth light 18",
+                     *             "vlan": 30,
+                     *             "vlan_name": "quay",
+                     *             "life": "present",
+                     *             "began_at": "2026-05-04T12:00:00Z",
+                     *             "seen_at": "2026-05-04T12:00:00Z",
+                     *             "quiet_at": "2026-05-04T12:00:00Z",
+                     *             "ended_at": "2026-05-04T12:00:00Z",
+                     *             "ending": "",
+                     *             "read_at": "2026-05-04T12:00:00Z",
+                     *             "role": "access",
+                     *             "leads_to": [
+                     *               ""
+                     *             ]
+                     *           },
+                     *           "why": "",
+                     *           "confidence": "sure"
+                     *         }
                      *       ],
                      *       "label": "Gate reader 4",
                      *       "owner": "Ticketing",

@@ -29,6 +29,7 @@ const endpoint = (mac: string) => ({
   places: [],
   why: "gone: no switch has it now",
   reasons: [],
+  homes_elsewhere: [],
   confidence: "none",
   first_seen_at: "2026-05-04T12:00:00Z",
   last_seen_at: null,

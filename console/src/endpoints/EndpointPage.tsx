@@ -181,6 +181,18 @@ function About({ one }: { one: Endpoint }) {
             "none"
           )}
         </Fact>
+        {one.homes_elsewhere.length > 0 && (
+          <Fact label="in other areas">
+            {one.homes_elsewhere.map((other) => (
+              <chakra.span key={other.area} display="block">
+                <TimeLink to={portPath(other.home.switch, other.home.port)}>
+                  {other.home.switch} · {other.home.port}
+                </TimeLink>
+                , {other.area ? `area ${other.area}` : "sites without an area"}
+              </chakra.span>
+            ))}
+          </Fact>
+        )}
         <Fact label="port label">{home?.port_alias ?? ""}</Fact>
         <Fact label="VLAN">{home ? vlanText(home.vlan, home.vlan_name) : ""}</Fact>
         <Fact label="confidence">{one.confidence !== "none" && <StatusText of={one.confidence} />}</Fact>

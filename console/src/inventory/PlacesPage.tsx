@@ -1,4 +1,4 @@
-// Sites with their limits, and groups with their hold times.
+// Sites with their limits and areas, and groups with their hold times.
 import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
@@ -55,22 +55,35 @@ function Sites() {
           was={one.concurrency}
           unit="switches"
           mayChange={mayChange && one.name !== ""}
-          save={(concurrency) =>
-            need(
-              api.PATCH("/api/v1/sites/{name}", {
-                params: { path: { name: one.name } },
-                body: { concurrency },
-              }),
-            )
-          }
+          save={(concurrency) => changeSite({ ...one, concurrency })}
         />
       ),
       text: (one) => one.concurrency ?? "",
+    },
+    {
+      id: "area",
+      header: "Area",
+      cell: (one) => (
+        <ChangedHere
+          key={one.area}
+          label={`area of ${one.name}`}
+          was={one.area}
+          shown={one.area}
+          placeholder="none"
+          mayChange={mayChange && one.name !== ""}
+          save={(area) => changeSite({ ...one, area })}
+        />
+      ),
+      text: (one) => one.area,
     },
   ];
   return (
     <>
       <Heading>Sites</Heading>
+      <p>
+        Sites of one area share layer 2. The same address in two areas is two devices; sites that name no area
+        are one.
+      </p>
       <QueryView query={found} rows={4}>
         {(rows) => (
           <DataTable
@@ -145,6 +158,9 @@ function Groups() {
   );
 }
 
+const changeSite = ({ name, concurrency, area }: Site) =>
+  need(api.PATCH("/api/v1/sites/{name}", { params: { path: { name } }, body: { concurrency, area } }));
+
 const changeGroup = ({ name, hold_time_s, shares_tables }: Group) =>
   need(
     api.PATCH("/api/v1/groups/{name}", { params: { path: { name } }, body: { hold_time_s, shares_tables } }),
@@ -178,29 +194,53 @@ function NumberOrUsual(props: {
   mayChange: boolean;
   save: (value: number | null) => Promise<unknown>;
 }) {
-  const { label, was, unit, mayChange } = props;
-  const before = was === null ? "" : String(was);
-  const [text, setText] = useState(before);
+  const { was, unit, save, ...rest } = props;
+  return (
+    <ChangedHere
+      {...rest}
+      was={was === null ? "" : String(was)}
+      shown={was === null ? "as set for the service" : `${was} ${unit}`}
+      placeholder="as set"
+      unit={unit}
+      number
+      save={(text) => save(text === "" ? null : Number(text))}
+    />
+  );
+}
+
+/** A value that is changed where it stands. */
+function ChangedHere(props: {
+  label: string;
+  was: string;
+  shown: string;
+  placeholder: string;
+  unit?: string;
+  number?: boolean;
+  mayChange: boolean;
+  save: (text: string) => Promise<unknown>;
+}) {
+  const { label, was, shown, placeholder, unit, number, mayChange } = props;
+  const [text, setText] = useState(was);
   const save = useSaved(props.save);
-  if (!mayChange) return was === null ? "as set for the service" : `${was} ${unit}`;
+  if (!mayChange) return shown;
   return (
     <chakra.form
       onSubmit={(event) => {
         event.preventDefault();
-        save.mutate(text.trim() === "" ? null : Number(text));
+        save.mutate(text.trim());
       }}
     >
       <Flex gap="6px" align="center">
         <Field
           aria-label={label}
-          inputMode="numeric"
-          placeholder="as set"
-          width="90px"
+          inputMode={number ? "numeric" : "text"}
+          placeholder={placeholder}
+          width={number ? "90px" : "130px"}
           value={text}
           onChange={(event) => setText(event.target.value)}
         />
         {unit}
-        {text.trim() !== before && (
+        {text.trim() !== was && (
           <Button type="submit" size="xs" variant="outline" loading={save.isPending}>
             Save
           </Button>

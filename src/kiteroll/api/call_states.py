@@ -83,7 +83,8 @@ def mapping(parts: Parts, given: Given) -> Any:
 
 
 def site(parts: Parts, given: Given) -> Any:
-    return {"concurrency": parts[Inventory].site(given["name"]).concurrency}
+    one = parts[Inventory].site(given["name"])
+    return {"concurrency": one.concurrency, "area": one.area}
 
 
 def group(parts: Parts, given: Given) -> Any:

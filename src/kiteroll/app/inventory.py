@@ -62,6 +62,8 @@ class SiteSettings:
     name: str
     concurrency: int | None
     """Of its switches, how many are read at once; None: no limit of its own."""
+    area: str
+    """Empty: the one of all sites that name none."""
     switches: int
 
 
@@ -300,16 +302,17 @@ class Inventory:
 
         await self._ingestor.change(work)
 
-    async def limit_site(self, name: str, concurrency: int | None) -> None:
-        """Raises NotFound."""
+    async def change_site(self, name: str, values: Mapping[str, Any]) -> None:
+        """Set concurrency or area; what is not given stays. Raises NotFound."""
 
         def work() -> None:
             self.site(name)  # a mistyped name must not be set for nobody
-            self._database.run(sites.limit_site, name, concurrency)
+            self._database.run(sites.change_site, name, values)
 
         await asyncio.to_thread(work)
-        self._poller.limit_site(name, concurrency)
-        self._on_elsewhere(name)
+        if "concurrency" in values:
+            self._poller.limit_site(name, values["concurrency"])
+            self._on_elsewhere(name)
 
     async def test_credential(self, host: str, port: int, chosen: ChosenAccess) -> Identity:
         """Raises NotFound for a credential that is not there; DeviceError when it does not work."""

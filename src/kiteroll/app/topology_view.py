@@ -104,12 +104,12 @@ class TopologyView:
 
     def at(self, instant: datetime) -> NetworkView:
         """As it was known at an instant; as it is now, where nothing was recorded that early. Without
-        address counts. Raises StorageUnavailable."""
+        address counts, and in the areas there are now. Raises StorageUnavailable."""
         recorded = self._database.run(port_history.uplinks_at, instant)
         if recorded is None:
             return self.now().with_counts({})
         return NetworkView(
-            TopologySnapshot(Topology(dict(recorded.values()))),
+            TopologySnapshot(Topology(dict(recorded.values()), areas=self.now().topology.areas())),
             {port: number for number, (port, _) in recorded.items()},
         )
 

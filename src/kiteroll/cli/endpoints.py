@@ -23,6 +23,7 @@ from kiteroll.client import (
 )
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
+from kiteroll.wording.topology import area_text
 
 
 def add_commands(commands: Any) -> None:
@@ -162,7 +163,8 @@ def run_show(context: Context) -> Exit:
         ("maker", one.maker or one.origin),
         ("ip", one.ips),
         ("host name", one.host_names),
-        ("home", "none" if home is None else f"{home.switch} port {home.port} {home.port_alias}".strip()),
+        ("home", "none" if home is None else _at(home)),
+        ("elsewhere", [f"{_at(other.home)}, in {area_text(other.area)}" for other in one.homes_elsewhere]),
         ("vlan", "" if home is None else columns.vlan_text(home.vlan, home.vlan_name)),
         ("since", "" if home is None else f"{out.age(home.began_at)}, last seen {out.age(home.seen_at)} ago"),
         ("confidence", one.confidence),
@@ -184,6 +186,10 @@ def run_show(context: Context) -> Exit:
         out.line("")
         out.rows(found, columns.findings(out), empty="")
     return Exit.OK
+
+
+def _at(home: api.Place) -> str:
+    return f"{home.switch} port {home.port} {home.port_alias}".strip()
 
 
 _ALL: tuple[api.FindingState, ...] = ("open", "acknowledged", "cleared")

@@ -1,4 +1,4 @@
-"""`kiteroll round`, `site` and `group`: reading many switches now, how many at a time, and hold times."""
+"""`kiteroll round`, `site` and `group`: reading many switches now, how many at a time, areas, hold times."""
 
 import time
 from typing import Any
@@ -14,8 +14,8 @@ from kiteroll.client import (
     begin_round,
     cancel_round,
     change_group,
+    change_site,
     groups,
-    limit_site,
     resume_round,
     round_status,
     rounds,
@@ -24,6 +24,8 @@ from kiteroll.client import (
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.whole_number import whole_number
 from kiteroll.schemas import api
+from kiteroll.wording.spans import first_of
+from kiteroll.wording.topology import area_text
 
 _POLL_EVERY_S = 0.3
 
@@ -51,13 +53,24 @@ def add_commands(commands: Any) -> None:
     ):
         add_command(verbs, verb, run, told, parents=parents).add_argument("number", type=int)
 
-    verbs = add_group(commands, "site", "list sites, limit how many switches are read at once", of="VERB")
-    add_command(verbs, "list", run_sites, "list sites and their limits", parents=parents)
+    verbs = add_group(commands, "site", "list sites, set limits and areas", of="VERB")
+    add_command(verbs, "list", run_sites, "list sites, their limits and areas", parents=parents)
     one = add_command(
         verbs, "limit", run_limit, "read at most so many switches of a site at once", parents=parents
     )
     one.add_argument("site")
     one.add_argument("concurrency", metavar="NUMBER", help="1 or more, or `none` for no limit")
+    one = add_command(
+        verbs,
+        "area",
+        run_area,
+        "say which sites share layer 2",
+        parents=parents,
+        detail="Sites of one area share layer 2. The same address in two areas is two devices: each has a "
+        "home, and neither counts as doubled. Sites that name no area are one.",
+    )
+    one.add_argument("site")
+    one.add_argument("area", help="a name of your choice, or `none`")
 
     verbs = add_group(commands, "group", "list groups, set what holds for their switches", of="VERB")
     add_command(verbs, "list", run_groups, "list groups of switches", parents=parents)
@@ -165,15 +178,26 @@ def run_limit(context: Context) -> Exit:
     number = whole_number(text, most=10**6)
     if text != "none" and number is None:
         raise Invalid(f"{text!r} is not a number of switches: write 1 or more, or none")
-    limit = checked(api.SiteLimit, concurrency=number) if text != "none" else api.SiteLimit(concurrency=None)
+    limit = checked(api.SiteChange, concurrency=None if text == "none" else number)
     with context.client() as client:
-        client.send(limit_site(context.args.site, limit.concurrency))
+        client.send(change_site(context.args.site, limit))
     at_most = (
         "has no limit of its own"
         if limit.concurrency is None
         else f"is read {limit.concurrency} at once at most"
     )
     context.out.note(f"{context.args.site} {at_most}")
+    return Exit.OK
+
+
+def run_area(context: Context) -> Exit:
+    site, area = context.args.site, context.args.area
+    change = checked(api.SiteChange, area="" if area == "none" else area)
+    with context.client() as client:
+        client.send(change_site(site, change))
+        others = [one.name for one in client.all(sites()) if one.area == change.area and one.name != site]
+    beside = f"with {first_of(others, 5)}" if others else "and no other site is"
+    context.out.note(f"{site} is in {area_text(change.area)}, {beside}")
     return Exit.OK
 
 

@@ -98,9 +98,9 @@ def sites() -> ApiListRequest[api.Site]:
     return get_list("/sites", TypeAdapter(PageOf[api.Site]))
 
 
-def limit_site(name: str, concurrency: int | None) -> ApiRequest[api.Site]:
-    body = {"concurrency": concurrency}
-    return ApiRequest(method="PATCH", path=f"/sites/{part(name)}", body=body, answer=TypeAdapter(api.Site))
+def change_site(name: str, change: api.SiteChange) -> ApiRequest[api.Site]:
+    path, body = f"/sites/{part(name)}", change.model_dump(mode="json", exclude_unset=True)
+    return ApiRequest(method="PATCH", path=path, body=body, answer=TypeAdapter(api.Site))
 
 
 def test_credential(test: api.CredentialTest) -> ApiRequest[api.CredentialVerdict]:

@@ -34,6 +34,16 @@ class Stay(Place):
     mac: MacText
 
 
+class HomeElsewhere(ResponseModel):
+    """Where the same address is at home in another area: there it is another device."""
+
+    area: str
+    """Empty: the area of all sites that name none."""
+    home: Place
+    why: str
+    confidence: Literal["sure", "likely", "doubtful"]
+
+
 class Endpoint(ResponseModel):
     mac: MacText
     maker: str
@@ -52,6 +62,8 @@ class Endpoint(ResponseModel):
     """The weightiest reason for the home, or for none."""
     confidence: Literal["sure", "likely", "doubtful", "none"]
     reasons: list[str]
+    homes_elsewhere: list[HomeElsewhere]
+    """In other areas than that of `home`."""
     label: str
     owner: str
     notes: str

@@ -73,6 +73,8 @@ class Finding(ResponseModel):
     switch: str | None
     port: str | None
     ip: str | None
+    area: str | None
+    """Of an address that is judged in each area by itself; null: that of all sites that name none."""
     ports: list[FindingPort]
     evidence: list[Evidence]
     count: int

@@ -276,6 +276,8 @@ class Site(ResponseModel):
     name: str
     concurrency: int | None
     """Switches of it that are read at the same time; null: no limit of its own."""
+    area: str
+    """Sites of one area share layer 2; empty: the area of all sites that name none."""
     switches: int
 
 
@@ -295,9 +297,13 @@ class GroupChange(RequestModel):
     shares_tables: bool = False
 
 
-class SiteLimit(RequestModel):
-    concurrency: Annotated[int, Field(ge=1, le=1000)] | None
+class SiteChange(RequestModel):
+    """Only what is given changes."""
+
+    concurrency: Annotated[int, Field(ge=1, le=1000)] | None = None
     """null removes the limit."""
+    area: Annotated[str, Field(max_length=64)] = ""
+    """Empty: the area of all sites that name none."""
 
 
 class CredentialTest(RequestModel):

@@ -193,6 +193,7 @@ def _values(one: Finding) -> dict[str, Any]:
         "note": one.note,
         "acknowledged_until": one.acknowledged_until,
         "part_of": one.part_of,
+        "area": subject.area,
     }
 
 
@@ -201,7 +202,9 @@ def _row(row: Row[Any]) -> FindingRow:
         row.id,
         Finding(
             kind=FindingKind(row.kind),
-            subject=Subject(mac=row.mac, switch=row.switch_name, port=row.port_name, ip=row.ip),
+            subject=Subject(
+                mac=row.mac, switch=row.switch_name, port=row.port_name, ip=row.ip, area=row.area
+            ),
             severity=Severity(row.severity),
             cause=Cause(row.cause),
             details=decode_details(row.details),

@@ -14,6 +14,7 @@ from kiteroll.core.topology.roles import Role
 from kiteroll.store import groups, inventory
 from kiteroll.store.bulk import chunks
 from kiteroll.store.neighbours import neighbours_of
+from kiteroll.store.sites import areas_of_switches
 from kiteroll.store.tables import port, shared_address, stay, switch
 
 
@@ -50,6 +51,7 @@ def topology_facts(connection: Connection) -> TopologyFacts:
         pairs=listed_twice(inventory.bridge_addresses(connection)) | groups.pairs(connection),
         claims=tuple(_claims(connection)),
         seen=_own_addresses(connection),
+        areas=areas_of_switches(connection),
         shared=frozenset(connection.execute(select(shared_address.c.prefix)).scalars()),
         by_operator={(one, name): Role(role) for one, name, *_, role in rows if role},
     )

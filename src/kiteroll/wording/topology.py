@@ -87,10 +87,17 @@ def _reason(reason: HomeReason) -> str:
             )
         case Because.IS_SWITCH:
             return f"this is the switch {reason.names[0]} itself: its bridge address"
+        case Because.OTHER_AREA if place is not None:
+            area = area_text(reason.names[0])
+            return f"in {area} it is at {place}: another device, as the two areas share no layer 2"
         case Because.GONE:
             return "gone: no switch has it now"
         case _:
             return reason.because.value
+
+
+def area_text(area: str) -> str:
+    return f"area {area}" if area else "the area of the sites that name none"
 
 
 def _instant(at: datetime | None) -> str:

@@ -113,7 +113,7 @@ REQUESTS: Mapping[str, Any] = {
         "auth_password": "only for the example",
     },
     "test_credential": {"host": "192.0.2.18", "credential": "core-read"},
-    "change_site": {"concurrency": 4},
+    "change_site": {"concurrency": 4, "area": "ferries"},
     "change_group": {"hold_time_s": 3600},
     "change_rules": {"changes": [{"switch": "quay-1", "port": "p18", "seats": 2}], "reason": "two lamps"},
     "enrol": {"prefix": "02:1a:01:07:52:4e", "switch": "quay-1", "port": "p18", "note": "gate reader"},

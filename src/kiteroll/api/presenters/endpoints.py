@@ -34,6 +34,15 @@ def present_endpoint(view: EndpointView) -> api.Endpoint:
         why=reasons[0],
         confidence=view.home.confidence.value,
         reasons=reasons,
+        homes_elsewhere=[
+            api.HomeElsewhere(
+                area="" if home.at is None else home.at.area,
+                home=present_place(place),
+                why=home_reasons(home)[0],
+                confidence=home.confidence.value,
+            )
+            for home, place in view.elsewhere
+        ],
         places=[present_place(one) for one in view.places],
     )
 

@@ -29,6 +29,7 @@ def present_finding(
         switch=one.subject.switch or None,
         port=one.subject.port or None,
         ip=one.subject.ip or None,
+        area=one.subject.area or None,
         ports=[api.FindingPort(switch=switch, port=port) for switch, port in sorted(one.ports)],
         evidence=[
             api.Evidence(type=type(each).__name__, at=each.at, text=evidence_text(each))

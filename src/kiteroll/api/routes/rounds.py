@@ -46,7 +46,7 @@ async def resume_round(response: Response, rounds: TheRounds, number: int) -> ap
     return present_round(await rounds.resume(number))
 
 
-@router.get("/sites", summary="Sites, and how many of their switches are read at once")
+@router.get("/sites", summary="Sites, how many of their switches are read at once, and their areas")
 def list_sites(ask: Annotated[PageAsk, by("name", "switches")], inventory: TheInventory) -> PageOf[api.Site]:
     rows = [_present_site(one) for one in inventory.sites()]
     return page(rows, ask, "name")
@@ -57,9 +57,9 @@ def get_site(inventory: TheInventory, name: str) -> api.Site:
     return _present_site(inventory.site(name))
 
 
-@router.patch("/sites/{name}", summary="Limit how many switches of a site are read at once")
-async def change_site(inventory: TheInventory, name: str, limit: api.SiteLimit) -> api.Site:
-    await inventory.limit_site(name, limit.concurrency)
+@router.patch("/sites/{name}", summary="Limit how many switches of a site are read at once; set its area")
+async def change_site(inventory: TheInventory, name: str, change: api.SiteChange) -> api.Site:
+    await inventory.change_site(name, change.model_dump(exclude_unset=True))
     return await asyncio.to_thread(get_site, inventory, name)
 
 
@@ -83,7 +83,7 @@ async def change_group(inventory: TheInventory, name: api.SwitchName, change: ap
 
 
 def _present_site(one: SiteSettings) -> api.Site:
-    return api.Site(name=one.name, concurrency=one.concurrency, switches=one.switches)
+    return api.Site(name=one.name, concurrency=one.concurrency, area=one.area, switches=one.switches)
 
 
 def _present_group(one: GroupSettings) -> api.Group:

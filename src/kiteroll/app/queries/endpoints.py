@@ -63,6 +63,8 @@ class EndpointView:
     origin: AddressOrigin
     home: Home
     home_place: PlaceView | None
+    elsewhere: tuple[tuple[Home, PlaceView], ...]
+    """Homes in other areas, where another device has the address."""
     places: tuple[PlaceView, ...]
     """The likeliest home first."""
 
@@ -212,7 +214,8 @@ class EndpointQueries:
         stays = {mac: [row.stay for row in rows[mac]] for mac in macs}
         concerned = {(one.place.switch, one.place.port) for several in stays.values() for one in several}
         uplinks = self._database.run(port_history.uplink_times, concerned)
-        return {mac: homes_over_time(of_it, uplinks, recorded_since) for mac, of_it in stays.items()}
+        areas = self._topology.now().topology.areas()
+        return {mac: homes_over_time(of_it, uplinks, recorded_since, areas) for mac, of_it in stays.items()}
 
     def ips(self, mac: MacAddress, limit: int) -> list[IpStay]:
         return self._database.run(host_names.ip_history, mac, limit)
@@ -231,6 +234,9 @@ class EndpointQueries:
             origin=origin,
             home=home,
             home_place=None if home.at is None else _place(by_id[home.at.stay.id], view),
+            elsewhere=tuple(
+                (one, _place(by_id[one.at.stay.id], view)) for one in home.elsewhere if one.at is not None
+            ),
             places=tuple(_place(by_id[one.stay.id], view) for one in rank(sightings)),
         )
 
@@ -246,7 +252,7 @@ class EndpointQueries:
 
 
 def _as_switch(view: EndpointView, name: str) -> EndpointView:
-    return replace(view, home=home_of_switch(name), home_place=None)
+    return replace(view, home=home_of_switch(name), home_place=None, elsewhere=())
 
 
 def find_port(database: Database, switch: str, port: str) -> int:

@@ -128,6 +128,7 @@ def sites() -> list[Column[api.Site]]:
             shown=lambda one: str(one.concurrency or "no limit"),
             right=True,
         ),
+        Column("area", lambda one: one.area),
     ]
 
 

@@ -16,7 +16,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.shared_addresses import is_shared
 from kiteroll.core.topology.roles import Topology
-from kiteroll.core.topology.sighting import Sighting
+from kiteroll.core.topology.sighting import Sighting, by_area
 
 _MOST_ADDRESSES = 5_000
 """Addresses that are looked at together."""
@@ -109,25 +109,39 @@ class AddressEvaluation:
         port_facts = facts.port_facts(sorted(ports))
         returned: list[MacAddress] = []
         for mac in macs:
-            seen = sightings.get(mac, ())
             if is_shared(mac, shared):
                 self._watch.settle(mac)
                 continue
-            view = view_of(mac, seen, _without(port_facts, mac), topology.joined, self._thresholds, now)
-            outcome = classify_address(view)
-            if isinstance(outcome, Detection):
-                self._detected.append(outcome)
-                self._probes.append(Probe(mac, _places(seen), outcome.last_at))
-            elif isinstance(outcome, NotYet):
-                self._probes.append(Probe(mac, _places(seen), outcome.jumped_at))
-            elif outcome is None and mac in self._came and _at_one_place(seen):
+            facts_of = _without(port_facts, mac)
+            judged = [
+                (seen, self._judge(mac, seen, facts_of, topology, now))
+                for seen in by_area(sightings.get(mac, ()))
+            ]
+            if mac in self._came and any(not outcome and _at_one_place(seen) for seen, outcome in judged):
                 returned.append(mac)
-            elif mac in self._came and (on := _passing(seen)) is not None:
-                self._probes.append(Probe(mac, ((on.leads_to[0], on.stay.place.vlan),), on.stay.began_at))
-            self._watch_on(mac, seen, outcome, now)
+            self._watch_on(mac, judged, now)
         self._from_memory(returned, facts, topology, now)
         self._came.difference_update(macs)
         return len(macs) + sum(map(len, sightings.values()))
+
+    def _judge(
+        self,
+        mac: MacAddress,
+        seen: Sequence[Sighting],
+        facts_of: PortFactsOf,
+        topology: Topology,
+        now: datetime,
+    ) -> Detection | NotYet | None:
+        """An address in one area."""
+        outcome = classify_address(view_of(mac, seen, facts_of, topology.joined, self._thresholds, now))
+        if isinstance(outcome, Detection):
+            self._detected.append(outcome)
+            self._probes.append(Probe(mac, _places(seen), outcome.last_at))
+        elif isinstance(outcome, NotYet):
+            self._probes.append(Probe(mac, _places(seen), outcome.jumped_at))
+        elif mac in self._came and (on := _passing(seen)) is not None:
+            self._probes.append(Probe(mac, ((on.leads_to[0], on.stay.place.vlan),), on.stay.began_at))
+        return outcome
 
     def _from_memory(
         self, macs: Sequence[MacAddress], facts: FactSource, topology: Topology, now: datetime
@@ -137,20 +151,30 @@ class AddressEvaluation:
         if not macs:
             return
         remembered = facts.sightings(macs, now - self._thresholds.moved_memory)
-        for mac, seen in remembered.items():
-            view = view_of(mac, seen, lambda _: PortFacts(), topology.joined, self._thresholds, now)
-            if (detection := moved.detect(view)) is not None:
-                self._detected.append(detection)
+        for mac, everywhere in remembered.items():
+            for seen in by_area(everywhere):
+                view = view_of(mac, seen, lambda _: PortFacts(), topology.joined, self._thresholds, now)
+                if (detection := moved.detect(view)) is not None:
+                    self._detected.append(detection)
 
     def _watch_on(
-        self, mac: MacAddress, seen: Sequence[Sighting], outcome: Detection | NotYet | None, now: datetime
+        self,
+        mac: MacAddress,
+        judged: Sequence[tuple[Sequence[Sighting], Detection | NotYet | None]],
+        now: datetime,
     ) -> None:
-        access = [one for one in seen if not one.uplink]
-        if isinstance(outcome, NotYet):
-            switches = {one.stay.place.switch for one in access}
-            self._watch.recheck(mac, switches, now, outcome.until)
-        elif sum(one.present for one in access) > 1 and not all(one.same_device(access[0]) for one in access):
-            self._watch.recheck(mac, {one.stay.place.switch for one in access if one.present}, now)
+        """`judged`: what was seen in each area, and what that says."""
+        switches: set[str] = set()
+        for seen, outcome in judged:
+            access = [one for one in seen if not one.uplink]
+            present = [one for one in access if one.present]
+            if isinstance(outcome, NotYet):
+                switches |= {one.stay.place.switch for one in access}
+            elif len(present) > 1 and not all(one.same_device(access[0]) for one in access):
+                switches |= {one.stay.place.switch for one in present}
+        if switches:
+            wake_at = min((one.until for _, one in judged if isinstance(one, NotYet)), default=None)
+            self._watch.recheck(mac, switches, now, wake_at)
         else:
             self._watch.settle(mac)
 

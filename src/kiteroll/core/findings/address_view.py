@@ -50,6 +50,7 @@ class Jump:
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AddressView:
     mac: MacAddress
+    area: str
     access: tuple[Sighting, ...]
     """At access ports, in order of learning."""
     jumps: tuple[Jump, ...]
@@ -74,12 +75,13 @@ def view_of(
     thresholds: Thresholds,
     now: datetime,
 ) -> AddressView:
-    """`sightings`: open stays, and those that ended within the window."""
+    """`sightings`: open stays, and those that ended within the window, of one area."""
     since = now - thresholds.flap_window
     access = tuple(sorted((one for one in sightings if not one.uplink), key=lambda one: one.stay.began_at))
     ports = tuple(_ports(access, since))
     return AddressView(
         mac=mac,
+        area=next((one.area for one in sightings), ""),
         access=access,
         jumps=tuple(_jumps(sightings, since, _second_port_at(access, since))),
         ports=ports,

@@ -12,14 +12,15 @@ _JUMPING = frozenset({FindingKind.LOOP, FindingKind.DUPLICATE, FindingKind.FLAPP
 
 def contested_by(live: Iterable[Finding]) -> Contested:
     """`live`: findings that are not cleared."""
-    macs: set[MacAddress] = set()
+    macs: set[tuple[str, MacAddress]] = set()
     ports: set[PortRef] = set()
     for one in live:
         if one.kind not in _JUMPING:
             continue
-        macs.update(one.details.macs)
+        area = one.subject.area
+        macs.update((area, mac) for mac in one.details.macs)
         if one.subject.mac is not None:
-            macs.add(one.subject.mac)
+            macs.add((area, one.subject.mac))
         if one.kind is FindingKind.LOOP:
             ports.update(one.details.ports)
     return Contested(frozenset(macs), frozenset(ports))

@@ -242,6 +242,7 @@ class FindingEngine:
                     topology_changed=changed_tree,
                     summarise=summarise,
                     now=told.last_at,
+                    area=topology.area_of(found.switch),
                 )
             )
 

@@ -116,10 +116,13 @@ class Subject:
     switch: str = ""
     port: str = ""
     ip: str = ""
+    area: str = ""
+    """Of an address that is judged in each area by itself; empty: the one of all sites that name none."""
 
     @property
     def key(self) -> str:
-        return "|".join((str(self.mac or ""), self.switch, self.port, self.ip))
+        parts = [str(self.mac or ""), self.switch, self.port, self.ip]
+        return "|".join([*parts, self.area] if self.area else parts)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

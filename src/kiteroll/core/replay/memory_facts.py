@@ -39,7 +39,14 @@ _GAPS_KEPT = 5
 class MemoryFacts:
     """Implements `kiteroll.core.findings.facts.FactSource`. `now` is set by the replay."""
 
-    def __init__(self, *, hold_time: timedelta | None, shared: Collection[str], rules: RuleBook) -> None:
+    def __init__(
+        self,
+        *,
+        hold_time: timedelta | None,
+        shared: Collection[str],
+        rules: RuleBook,
+        areas: Mapping[str, str] | None = None,
+    ) -> None:
         self.tracker = Tracker(hold=hold_time)
         self.ledger = StayLedger()
         self.ips = IpHistory()
@@ -47,6 +54,7 @@ class MemoryFacts:
         self._refresh = TopologyRefresh()
         self._shared = shared
         self._rules = rules
+        self._areas = areas or {}
         self._latest: dict[str, Reading] = {}
         self._gaps: dict[str, deque[timedelta]] = defaultdict(lambda: deque(maxlen=_GAPS_KEPT))
         self._oper: dict[PortRef, tuple[Oper, datetime]] = {}
@@ -255,4 +263,5 @@ class MemoryFacts:
             ),
             seen={port: frozenset(names) for port, names in seen.items()},
             shared=frozenset(self._shared),
+            areas=self._areas,
         )

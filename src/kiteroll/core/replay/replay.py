@@ -42,10 +42,12 @@ class Replay:
         hold_time: timedelta | None = None,
         shared: Collection[str] = (),
         rules: RuleBook | None = None,
+        areas: Mapping[str, str] | None = None,
     ) -> None:
-        """`shared`: prefixes of shared addresses, as lower-case hex digits."""
+        """`shared`: prefixes of shared addresses, as lower-case hex digits; `areas`: switches of named areas,
+        and the area of each."""
         self.engine = FindingEngine(thresholds or Thresholds())
-        self.facts = MemoryFacts(hold_time=hold_time, shared=shared, rules=rules or RuleBook())
+        self.facts = MemoryFacts(hold_time=hold_time, shared=shared, rules=rules or RuleBook(), areas=areas)
         self.findings: dict[str, Finding] = {}
         """Every finding there was, by key, at its last state, in order of opening."""
         self.homes: IntervalLog[MacAddress, HomePlace] = IntervalLog()

@@ -9,12 +9,13 @@ from kiteroll.core.topology.sighting import Sighting
 
 @dataclass(frozen=True, slots=True)
 class Contested:
-    macs: frozenset[MacAddress] = frozenset()
+    macs: frozenset[tuple[str, MacAddress]] = frozenset()
+    """Each with its area."""
     ports: frozenset[PortRef] = frozenset()
     """Where addresses are learned that are at home elsewhere, as at the ends of a loop."""
 
     def holds(self, one: Sighting) -> bool:
-        return one.stay.mac in self.macs or one.port in self.ports
+        return (one.area, one.stay.mac) in self.macs or one.port in self.ports
 
 
 NOTHING_CONTESTED = Contested()

@@ -5,13 +5,13 @@ to another switch; the place where it does not is the endpoint's home.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from enum import StrEnum
 
 from kiteroll.core.model.stay import Place
 from kiteroll.core.topology.contested import NOTHING_CONTESTED, Contested
-from kiteroll.core.topology.sighting import Sighting
+from kiteroll.core.topology.sighting import Sighting, by_area
 
 _SIMULTANEOUS = timedelta(seconds=90)
 """Places learned within this of each other have no order: switches are read at different instants."""
@@ -45,6 +45,7 @@ class Because(StrEnum):
     ONLY_ON_UPLINKS = "only on uplinks"
     GONE = "gone"
     IS_SWITCH = "is a switch"
+    OTHER_AREA = "other area"
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +54,7 @@ class HomeReason:
     place: Place | None = None
     """The other place it is compared with, or the one it is beyond."""
     names: tuple[str, ...] = ()
-    """Switches, or the unknown bridge, it is about."""
+    """Switches, the unknown bridge or the area it is about."""
     count: int = 0
     since: datetime | None = None
 
@@ -64,6 +65,8 @@ class Home:
     reasons: tuple[HomeReason, ...]
     """The weightiest first; never empty."""
     confidence: Confidence = Confidence.NONE
+    elsewhere: tuple["Home", ...] = ()
+    """Homes in other areas, the likeliest first: who has the address there is another device."""
 
 
 def home_of_switch(name: str) -> Home:
@@ -96,7 +99,33 @@ def choose_home(
     sightings: Sequence[Sighting], now: datetime | None = None, contested: Contested = NOTHING_CONTESTED
 ) -> Home:
     """The home among `sightings`, with reasons. Ties go to what was learned later. `now`: what the age of the
-    readings is judged by; None leaves it out. `contested`: what findings say is here and there."""
+    readings is judged by; None leaves it out. `contested`: what findings say is here and there. Each area is
+    judged by itself; of several homes the likeliest is returned, and has the others as `elsewhere`."""
+    homes = [_in_one_area(some, now, contested) for some in by_area(sightings)]
+    placed = {one.at.stay.id: one for one in homes if one.at is not None}
+    ranked = rank([one.at for one in placed.values() if one.at is not None])
+    if not ranked:
+        return _without_access(rank(sightings))
+    # Who is beyond an uplink may be beyond one that leads to another area: that is no second home.
+    several = [placed[one.stay.id] for one in ranked if not one.uplink]
+    if len(several) < 2:
+        return placed[ranked[0].stay.id]
+    first, *others = (_apart(one, several) for one in several)
+    return replace(first, elsewhere=tuple(others))
+
+
+def _apart(home: Home, homes: Sequence[Home]) -> Home:
+    """With a word on the homes in other areas in place of "seen nowhere else"."""
+    reasons = [one for one in home.reasons if one.because is not Because.SEEN_NOWHERE_ELSE]
+    reasons += [
+        HomeReason(Because.OTHER_AREA, other.at.stay.place, names=(other.at.area,))
+        for other in homes
+        if other is not home and other.at is not None
+    ]
+    return replace(home, reasons=tuple(reasons))
+
+
+def _in_one_area(sightings: Sequence[Sighting], now: datetime | None, contested: Contested) -> Home:
     ranked = rank(sightings)
     access = [one for one in ranked if one.open and not one.uplink]
     if not access:

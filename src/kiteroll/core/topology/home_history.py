@@ -1,5 +1,6 @@
 """Where an endpoint was at home, over time: its stays at ports that were no uplinks while they lasted."""
 
+from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -27,11 +28,26 @@ class HomeInterval:
 
 
 def homes_over_time(
-    stays: Sequence[Stay], uplinks: Mapping[PortRef, Times], recorded_since: datetime | None = None
+    stays: Sequence[Stay],
+    uplinks: Mapping[PortRef, Times],
+    recorded_since: datetime | None = None,
+    areas: Mapping[str, str] | None = None,
 ) -> list[HomeInterval]:
     """Earliest first. `stays`: of one endpoint; `uplinks`: when each of their ports counted as an uplink;
-    `recorded_since`: from when on that is recorded, and before which it is taken to have been as it was then.
-    Of several access places at an instant the one learned last is the home, as `choose_home` has it."""
+    `recorded_since`: from when on that is recorded, and before which it is taken to have been as it was then;
+    `areas`: switches of named areas, and the area of each.
+    Of several access places at an instant the one learned last is the home, as `choose_home` has it; those of
+    two areas may overlap."""
+    by_area: dict[str, list[Stay]] = defaultdict(list)
+    for stay in stays:
+        by_area[(areas or {}).get(stay.place.switch, "")].append(stay)
+    found = [one for some in by_area.values() for one in _in_one_area(some, uplinks, recorded_since)]
+    return sorted(found, key=lambda one: one.since)
+
+
+def _in_one_area(
+    stays: Sequence[Stay], uplinks: Mapping[PortRef, Times], recorded_since: datetime | None
+) -> list[HomeInterval]:
     known = {port: _from_the_beginning(times, recorded_since) for port, times in uplinks.items()}
     spells = sorted(
         (spell for stay in stays for spell in _access_spells(stay, known)), key=lambda one: one.since

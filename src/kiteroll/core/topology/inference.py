@@ -49,6 +49,8 @@ class TopologyFacts:
     """Bundled ports, and the system at the far end with the key of its bundle (802.1AX)."""
     pairs: Mapping[str, str] = field(default_factory=dict)
     """Switches that share their tables, and the name of the pair each is of."""
+    areas: Mapping[str, str] = field(default_factory=dict)
+    """Switches of named areas, and the area of each (`kiteroll.core.topology.areas`)."""
     claimed: frozenset[PortRef] = frozenset()
     """Ports that stay under their rules though they look like uplinks: none until that is confirmed."""
     blocked: frozenset[PortRef] = frozenset()

@@ -25,10 +25,14 @@ class Hop:
 
 
 def longest_path(sightings: Sequence[Sighting], start: str | None, topology: Topology) -> list[Hop]:
-    """From `start`, or else from the switch furthest away, to the home; empty when no path is known."""
+    """From `start`, or else from the switch furthest away, to the home; empty when no path is known. The home
+    is the one in the area of `start`, or else the likeliest."""
+    if start:
+        sightings = [one for one in sightings if one.area == topology.area_of(start)]
     home = choose_home(sightings).at
     if home is None:
         return []
+    sightings = [one for one in sightings if one.area == home.area]
     starts = [start] if start else sorted({one.stay.place.switch for one in sightings if one.open})
     paths = [path_to(home, sightings, one, topology) for one in starts]
     return max(paths, key=len, default=[])

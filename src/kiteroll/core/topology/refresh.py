@@ -7,7 +7,8 @@ from datetime import datetime, timedelta
 from kiteroll.core.model.address_counts import address_counts, newcomer_counts
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.topology.inference import TopologyFacts, infer
+from kiteroll.core.topology.areas import infer_areas
+from kiteroll.core.topology.inference import TopologyFacts
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import judged_ageing
 
@@ -86,7 +87,7 @@ class TopologyRefresh:
             self._facts_at = now
             return False
         self._facts = latest
-        topology = infer(replace(latest, tables=self._tables))
+        topology = infer_areas(replace(latest, tables=self._tables))
         self._remember(topology, now)
         self._facts_at = now
         self.snapshot = TopologySnapshot(

@@ -62,11 +62,13 @@ class Topology:
         roles: Mapping[PortRef, PortRole],
         devices: Mapping[PortRef, str] | None = None,
         pairs: Mapping[str, str] | None = None,
+        areas: Mapping[str, str] | None = None,
     ) -> None:
         """`devices`: the end device that tells of itself at a port; `pairs`: switches that share their
-        tables, and the pair each is of."""
+        tables, and the pair each is of; `areas`: switches of named areas, and the area of each."""
         self._roles = roles
         self._pairs = pairs or {}
+        self._areas = areas or {}
         self._devices = devices or {}
         self._former: Mapping[PortRef, datetime] = {}
         self._since: Mapping[PortRef, datetime] = {}
@@ -110,6 +112,16 @@ class Topology:
         """Until when a port that is none now was an uplink, in the last days; None for one that never was."""
         return self._former.get(port)
 
+    def devices(self) -> Mapping[PortRef, str]:
+        return self._devices
+
+    def areas(self) -> Mapping[str, str]:
+        return self._areas
+
+    def area_of(self, switch: str) -> str:
+        """Empty: the one of all sites that name none."""
+        return self._areas.get(switch, "")
+
     def device_at(self, port: PortRef) -> str:
         """The end device that tells of itself there; empty when none does."""
         return self._devices.get(port, "")
@@ -131,9 +143,12 @@ class Topology:
         return self._towards.get(switch, {}).get(other)
 
     def joined(self, one: str, other: str) -> bool:
-        """Whether both are known to be of one network: each has a port that leads to the other."""
+        """Whether both are known to be of one network: of one area, and each has a port that leads to the
+        other."""
         return one == other or (
-            self.port_towards(one, other) is not None and self.port_towards(other, one) is not None
+            self.area_of(one) == self.area_of(other)
+            and self.port_towards(one, other) is not None
+            and self.port_towards(other, one) is not None
         )
 
     def links(self) -> list[tuple[PortRef, PortRef | str]]:

@@ -1,5 +1,6 @@
 """One place an endpoint is seen at, with what is known of the port: what homes and findings judge by."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -54,6 +55,8 @@ class Sighting:
     """The end device that tells of itself at the port."""
     pair: str = ""
     """The pair of switches with one table that the switch is of."""
+    area: str = ""
+    """The one the switch is in: the same address in another area is another device."""
 
     @property
     def learned_lately(self) -> bool:
@@ -133,7 +136,16 @@ def sighting(
         interval,
         topology.device_at(port),
         topology.pair_of(port[0]),
+        topology.area_of(port[0]),
     )
+
+
+def by_area(sightings: Iterable[Sighting]) -> list[list[Sighting]]:
+    """Those of each area, in their order."""
+    found: dict[str, list[Sighting]] = {}
+    for one in sightings:
+        found.setdefault(one.area, []).append(one)
+    return list(found.values())
 
 
 def both_present_beyond_ageing(one: Sighting, other: Sighting) -> bool:

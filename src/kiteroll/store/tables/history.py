@@ -162,6 +162,8 @@ finding = Table(
     Column("note", Text, nullable=False),
     Column("acknowledged_until", Instant),
     Column("part_of", exact_text(400), nullable=False),
+    # Of an address that is judged in each area by itself.
+    Column("area", exact_text(64), nullable=False, server_default=""),
     Index("finding_state", "state", "last_at"),
     Index("finding_last", "last_at"),
     Index("finding_mac", "mac"),

@@ -30,8 +30,10 @@ site = Table(
     "site",
     metadata,
     Column("name", exact_text(64), primary_key=True),
-    # Switches of the site that are read at the same time.
-    Column("concurrency", SmallInteger, nullable=False),
+    # Switches of the site that are read at the same time; null: no limit of its own.
+    Column("concurrency", SmallInteger),
+    # Sites of one area share layer 2; empty: the area of all sites that name none.
+    Column("area", exact_text(64), nullable=False, server_default=""),
 )
 
 

@@ -61,7 +61,7 @@ def _detection(
     return Detection(
         kind=FindingKind.DUPLICATE,
         severity=Severity.SERIOUS,
-        subject=Subject(mac=view.mac),
+        subject=Subject(mac=view.mac, area=view.area),
         cause=Cause.CLONED,
         details=Details(ports=view.ports),
         evidence=in_order([*evidence, *steady]),

@@ -66,7 +66,7 @@ def detect(view: AddressView, cause: Cause | None, *, steady: bool) -> Detection
     return Detection(
         kind=FindingKind.FLAPPING,
         severity=Severity.WARNING,
-        subject=Subject(mac=view.mac),
+        subject=Subject(mac=view.mac, area=view.area),
         cause=cause or (Cause.LOOSE_CABLE if changed and not steady else Cause.UNCLEAR),
         details=Details(ports=view.ports, count=len(view.jumps)),
         evidence=in_order([*jumped, *links]),

@@ -171,10 +171,11 @@ def detect(
     topology_changed: bool,
     summarise: bool,
     now: datetime,
+    area: str = "",
 ) -> Detection:
     """`named`: addresses that it touched since it began; `ports`: where it showed, on any switch; `summarise`:
     whether to count the addresses as a piece of evidence this time (probes come many a second while a loop
-    lasts); `now`: when it showed last, on any switch."""
+    lasts); `now`: when it showed last, on any switch; `area`: the one it is in."""
     switch, pulling = found.switch, found.ports[:2]
     evidence: list[Evidence] = [
         Jumped(step.at, step.mac, switch, step.origin, step.to) for step in found.jumps[-_SHOWN:]
@@ -186,7 +187,7 @@ def detect(
     return Detection(
         kind=FindingKind.LOOP,
         severity=Severity.SERIOUS,
-        subject=Subject(switch=switch),
+        subject=Subject(switch=switch, area=area),
         cause=Cause.SECOND_CABLE,
         details=Details(
             ports=tuple((switch, port) for port in pulling),

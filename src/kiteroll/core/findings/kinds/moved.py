@@ -66,7 +66,7 @@ def detect(view: AddressView) -> Detection | None:
     return Detection(
         kind=FindingKind.MOVED,
         severity=Severity.NOTE,
-        subject=Subject(mac=view.mac),
+        subject=Subject(mac=view.mac, area=view.area),
         cause=Cause.REPLUGGED if same_switch else Cause.CARRIED,
         details=Details(ports=(origin.port, here.port), link_changed=link_changed),
         evidence=in_order(evidence),
