@@ -42,6 +42,25 @@ def test_four_digits_show_switch_port_and_vlan_and_why(page: Page) -> None:
     assert page.url.endswith("/?q=9e%3A4a")
 
 
+def test_what_is_typed_stays_on_a_slow_machine(page: Page) -> None:
+    """The URL has it later than the box."""
+    session = page.context.new_cdp_session(page)
+    session.send("Emulation.setCPUThrottlingRate", {"rate": 20})
+    page.keyboard.type("9e:4a", delay=45)
+    expect(page.get_by_label("Find a device, a switch or a port")).to_have_value("9e:4a")
+    page.wait_for_url("**/?q=9e%3A4a")
+    expect(page.get_by_label("Find a device, a switch or a port")).to_have_value("9e:4a")
+    session.send("Emulation.setCPUThrottlingRate", {"rate": 1})
+    page.goto("/endpoints")
+    filters = page.get_by_label("filters", exact=True)
+    filters.press_sequentially("vlan:20")
+    page.wait_for_url("**/endpoints?q=vlan%3A20")
+    expect(filters).to_be_focused()
+    page.keyboard.type(" life:quiet")
+    page.wait_for_url("**/endpoints?q=vlan%3A20*life%3Aquiet")
+    expect(filters).to_have_value("vlan:20 life:quiet")
+
+
 def test_keys_alone_lead_from_anywhere_to_the_port(page: Page) -> None:
     page.goto("/switches")
     page.get_by_role("link", name="Kite Roll, find").press("Enter")

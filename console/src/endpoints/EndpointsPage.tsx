@@ -1,7 +1,7 @@
 // All endpoints, narrowed by words, page after page as one scrolls.
 import { Button, chakra } from "@chakra-ui/react";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useMemo, useState } from "react";
+import { useMemo, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { api, type Endpoint, need } from "../api/client";
 import { endpointsQuery } from "../api/resources/endpoints";
@@ -10,7 +10,7 @@ import { useMay } from "../session/useSession";
 import { Field, Title } from "../shared/Grid";
 import { endpointPath } from "../shared/links";
 import { ErrorNotice, Notice } from "../shared/QueryView";
-import { usePutParam } from "../shared/usePutParam";
+import { useTypedParam } from "../shared/useTypedParam";
 import { PagedTable } from "../table/PagedTable";
 import { serverSort } from "../table/paged";
 import { ENDPOINT_COLUMNS, endpointKey } from "./columns";
@@ -33,7 +33,7 @@ export function EndpointsPage() {
   return (
     <>
       <Title>Endpoints</Title>
-      <Words key={words} words={words} />
+      <Words />
       {problems.map((one) => (
         <Notice key={one} tone="bad">
           {one}
@@ -64,16 +64,8 @@ export function EndpointsPage() {
 }
 
 /** The filter as one types it; held in the URL, so that it can be sent to somebody. */
-function Words({ words }: { words: string }) {
-  const put = usePutParam({ replace: true });
-  const [typed, setTyped] = useState(words);
-  useEffect(() => {
-    const timer = setTimeout(() => {
-      if (typed.trim() === words) return;
-      put("q", typed.trim());
-    }, TYPING_MS);
-    return () => clearTimeout(timer);
-  }, [typed, words, put]);
+function Words() {
+  const [typed, setTyped] = useTypedParam("q", TYPING_MS);
   return (
     <chakra.div marginBottom="10px">
       <Field

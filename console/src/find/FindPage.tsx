@@ -2,7 +2,7 @@
 import { Box, chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { lazy, Suspense, useEffect, useRef, useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { Link, useNavigate } from "react-router";
 import type { Schemas } from "../api/client";
 import { searchQuery } from "../api/resources/endpoints";
 import { Grid, Heading, Sheet, Title } from "../shared/Grid";
@@ -10,7 +10,7 @@ import { Instant, useAt } from "../shared/instant";
 import { portPath, switchPath, withAt } from "../shared/links";
 import { Nothing, Notice, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
-import { usePutParam } from "../shared/usePutParam";
+import { useTypedParam } from "../shared/useTypedParam";
 import { EndpointTable, leads } from "./EndpointTable";
 import { step } from "./model";
 import { Today } from "./Today";
@@ -20,33 +20,14 @@ const KeepQuery = lazy(() => import("./KeepQuery").then((all) => ({ default: all
 const TYPING_MS = 40;
 
 export function FindPage() {
-  const [params] = useSearchParams();
-  const put = usePutParam({ replace: true });
-  const text = params.get("q") ?? "";
-  const [typed, setTyped] = useState(text);
+  const [typed, setTyped, text] = useTypedParam("q", TYPING_MS);
   const [chosen, setChosen] = useState(-1);
   const navigate = useNavigate();
   const box = useRef<HTMLInputElement>(null);
-  const written = useRef(text);
   const at = useAt();
   const found = useQuery(searchQuery(text, at));
 
   useEffect(() => box.current?.focus(), []);
-  useEffect(() => {
-    const timer = setTimeout(() => {
-      if (typed.trim() !== text) {
-        written.current = typed.trim();
-        // The instant is kept while typing.
-        put("q", typed.trim());
-      }
-    }, TYPING_MS);
-    return () => clearTimeout(timer);
-  }, [typed, text, put]);
-  // The URL may change without typing (back, a link); a change that typing made is ignored.
-  useEffect(() => {
-    if (text !== written.current) setTyped(text);
-    written.current = text;
-  }, [text]);
 
   const endpoints = found.data?.endpoints ?? [];
   const onKey = (event: React.KeyboardEvent) => {

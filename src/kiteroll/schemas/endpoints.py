@@ -41,7 +41,7 @@ class HomeElsewhere(ResponseModel):
     """Empty: the area of all sites that name none."""
     home: Place
     why: str
-    confidence: Literal["sure", "likely", "doubtful"]
+    confidence: Literal["sure", "likely", "doubtful", "none"]
 
 
 class Endpoint(ResponseModel):
