@@ -164,7 +164,7 @@ def run_show(context: Context) -> Exit:
         ("ip", one.ips),
         ("host name", one.host_names),
         ("home", "none" if home is None else _at(home)),
-        ("elsewhere", [f"{_at(other.home)}, in {area_text(other.area)}" for other in one.homes_elsewhere]),
+        ("elsewhere", [f"{_at(other.home)} ({area_text(other.area)})" for other in one.homes_elsewhere]),
         ("vlan", "" if home is None else columns.vlan_text(home.vlan, home.vlan_name)),
         ("since", "" if home is None else f"{out.age(home.began_at)}, last seen {out.age(home.seen_at)} ago"),
         ("confidence", one.confidence),

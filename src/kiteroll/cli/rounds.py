@@ -25,7 +25,6 @@ from kiteroll.core.errors import Invalid
 from kiteroll.core.model.whole_number import whole_number
 from kiteroll.schemas import api
 from kiteroll.wording.spans import first_of
-from kiteroll.wording.topology import area_text
 
 _POLL_EVERY_S = 0.3
 
@@ -197,7 +196,9 @@ def run_area(context: Context) -> Exit:
         client.send(change_site(site, change))
         others = [one.name for one in client.all(sites()) if one.area == change.area and one.name != site]
     beside = f"with {first_of(others, 5)}" if others else "and no other site is"
-    context.out.note(f"{site} is in {area_text(change.area)}, {beside}")
+    context.out.note(
+        f"{site} is in area {change.area}, {beside}" if change.area else f"{site} is in no area of its own"
+    )
     return Exit.OK
 
 

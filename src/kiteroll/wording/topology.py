@@ -89,7 +89,7 @@ def _reason(reason: HomeReason) -> str:
             return f"this is the switch {reason.names[0]} itself: its bridge address"
         case Because.OTHER_AREA if place is not None:
             area = area_text(reason.names[0])
-            return f"in {area} it is at {place}: another device, as the two areas share no layer 2"
+            return f"also at {place} ({area}): another device, for two areas share no layer 2"
         case Because.GONE:
             return "gone: no switch has it now"
         case _:
@@ -97,7 +97,7 @@ def _reason(reason: HomeReason) -> str:
 
 
 def area_text(area: str) -> str:
-    return f"area {area}" if area else "the area of the sites that name none"
+    return f"area {area}" if area else "sites without an area"
 
 
 def _instant(at: datetime | None) -> str:
