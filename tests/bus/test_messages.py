@@ -1,20 +1,24 @@
 """What goes over the bus: sealed for one, understood or refused, and counted."""
 
 import zlib
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from kiteroll.bus import names, server_config
 from kiteroll.bus.messages import Sent, Targets, decode, encode, read_of, result_of
+from kiteroll.bus.packed import LearnedRows, packed, unpacked
 from kiteroll.bus.sealing import PrivateKey, check_public_key, seal
 from kiteroll.collect.poller import PollResult
 from kiteroll.collector.kept_targets import TargetStore
 from kiteroll.core.errors import DeviceLied, DeviceRefused, DeviceSilent, Invalid, KiteRollError
-from tests.support.factories import reading
+from kiteroll.core.model.reading import Entry, Status
+from tests.support.factories import mac, reading
 
 NOW = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
 
@@ -60,17 +64,48 @@ def test_a_failure_is_the_same_on_the_other_side(outcome: KiteRollError) -> None
     assert (came.switch, came.started_at, came.duration, came.next_due_at) == (3, NOW, sent.duration, NOW)
 
 
-def test_a_reading_is_the_same_on_the_other_side() -> None:
-    taken = reading(0, {(1, 10): "p1"})
+TABLES = st.dictionaries(
+    st.tuples(st.integers(0, 300), st.integers(0, 4094)), st.sampled_from([f"p{n}" for n in range(1, 25)])
+)
+
+
+@given(TABLES, st.booleans())
+def test_a_reading_is_the_same_on_the_other_side(
+    learned: dict[tuple[int, int], str], as_packed: bool
+) -> None:
+    router = Entry(mac=mac(7), vlan=10, port="p3", status=Status.SELF)
+    taken = replace(reading(0, learned), others=(router,))
     sent = PollResult(
         switch=3, name=taken.switch, started_at=taken.taken_at, duration=timedelta(0), outcome=taken
     )
-    read = decode(Sent, encode(Sent(read=read_of(sent)))).read
-    assert read is not None and result_of(read).outcome == taken
+    read = decode(Sent, encode(Sent(read=read_of(sent, as_packed=as_packed)))).read
+    assert read is not None and (read.packed is not None) == as_packed
+    assert result_of(read).outcome == taken
     with pytest.raises(Invalid, match="another switch"):
         result_of(read.model_copy(update={"name": "core-1"}))
     with pytest.raises(Invalid, match="neither"):
-        result_of(read.model_copy(update={"reading": None}))
+        result_of(read.model_copy(update={"reading": None, "packed": None}))
+
+
+@pytest.mark.parametrize(
+    ("port", "keys", "why"),
+    [
+        (99, "000a021a01000001", "none of the document's ports"),
+        (1, "000a031a01000001", "of a group"),
+        (1, "0fff021a01000001", "no VLAN"),
+        (1, "ffff021a01000001", "no VLAN"),
+    ],
+)
+def test_a_packed_reading_that_contradicts_itself_is_refused(port: int, keys: str, why: str) -> None:
+    made = packed(reading(0, {})).model_copy(update={"learned": [LearnedRows(port=port, keys=keys)]})
+    with pytest.raises(Invalid, match=why):
+        unpacked(made)
+
+
+@pytest.mark.parametrize("keys", ["000a021a0100000", "000a021a0100000g", "000A021A01000001"])
+def test_addresses_that_are_none_are_no_packed_ones(keys: str) -> None:
+    with pytest.raises(ValidationError):
+        LearnedRows(port=1, keys=keys)
 
 
 @given(st.binary(max_size=200))

@@ -160,7 +160,7 @@ class Collectors:
         )
         self._collectors[one.name] = replace(one, word=word)
         self._database.run(collectors.note_word, one.name, word)
-        return Heard(now=now, targets=self._sites[one.site].version)
+        return Heard(now=now, targets=self._sites[one.site].version, takes_packed=True)
 
     def targets_for(self, token: str, name: str) -> bytes:
         """What a collector is to read, sealed for it. Raises Invalid for one that is not of this site,

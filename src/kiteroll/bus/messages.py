@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal, TypeVar
 
 from pydantic import BaseModel, Field, ValidationError
 
+from kiteroll.bus.packed import PackedReading, packed, unpacked
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import DeviceLied, DeviceRefused, DeviceSilent, Invalid, KiteRollError
 from kiteroll.core.model import bounds
@@ -42,7 +43,9 @@ class Read(ResponseModel):
     started_at: Instant
     duration_s: float = Field(ge=0, le=86400)
     next_due_at: Instant | None = None
+    packed: PackedReading | None = None
     reading: ReadingDocument | None = None
+    """In place of it, from a collector or for a centre of an older version."""
     failure: Failure | None = None
 
 
@@ -72,6 +75,8 @@ class Heard(ResponseModel):
     now: Instant
     targets: str
     """Which ones there are: others than a collector has are fetched."""
+    takes_packed: bool = False
+    """Whether readings may come packed."""
     refused: str = ""
     """Why the centre wants nothing of it; empty: it does."""
 
@@ -136,16 +141,18 @@ def decode(kind: type[M], data: bytes) -> M:
         raise Invalid(f"a message is not understood: {str(wrong)[:500]}") from wrong
 
 
-def read_of(result: PollResult) -> Read:
+def read_of(result: PollResult, *, as_packed: bool = True) -> Read:
     outcome = result.outcome
     failure = None if isinstance(outcome, Reading) else _failure_of(outcome)
+    read = outcome if isinstance(outcome, Reading) else None
     return Read(
         switch=result.switch,
         name=result.name,
         started_at=result.started_at,
         duration_s=result.duration.total_seconds(),
         next_due_at=result.next_due_at,
-        reading=to_document(outcome) if isinstance(outcome, Reading) else None,
+        packed=packed(read) if read is not None and as_packed else None,
+        reading=to_document(read) if read is not None and not as_packed else None,
         failure=failure,
     )
 
@@ -153,8 +160,8 @@ def read_of(result: PollResult) -> Read:
 def result_of(read: Read) -> PollResult:
     """Raises Invalid for a reading that contradicts itself, or is none."""
     outcome: Reading | KiteRollError
-    if read.reading is not None:
-        outcome = from_document(read.reading)
+    if read.packed is not None or read.reading is not None:
+        outcome = _reading_of(read)
         if outcome.switch != read.name or outcome.taken_at != read.started_at:
             raise Invalid(f"the reading in a message about {read.name} is of another switch or instant")
     elif read.failure is not None:
@@ -169,6 +176,13 @@ def result_of(read: Read) -> PollResult:
         outcome=outcome,
         next_due_at=read.next_due_at,
     )
+
+
+def _reading_of(read: Read) -> Reading:
+    if read.packed is not None:
+        return unpacked(read.packed)
+    assert read.reading is not None
+    return from_document(read.reading)
 
 
 def _failure_of(error: KiteRollError) -> Failure:

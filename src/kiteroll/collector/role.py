@@ -43,6 +43,8 @@ class CollectorRole:
         self._in_hand: list[datetime] = []
         """When readings were taken that the site's server does not have yet."""
         self._problem = ""
+        self._packed = False
+        """Whether the centre takes packed readings, as far as it was heard."""
         self._other_targets = asyncio.Event()
 
     async def run(self) -> None:
@@ -91,7 +93,7 @@ class CollectorRole:
     async def _hand_over(self, result: PollResult) -> PollResult:
         """Until the site's server has it: the switch keeps its place among those that are read at once, so
         that no more readings wait than there are places."""
-        read = await asyncio.to_thread(read_of, result)
+        read = await asyncio.to_thread(read_of, result, as_packed=self._packed)
         self._in_hand.append(result.started_at)
         try:
             while True:
@@ -163,6 +165,7 @@ class CollectorRole:
             problem=problem,
         )
         heard, took_s = await bus.tell(status)
+        self._packed = heard.takes_packed
         before = self._clock.ahead_s
         self._clock.compare(heard.now, took_s)
         if self._clock.ahead_s != before:

@@ -1,5 +1,6 @@
 """From readings to reading documents and back."""
 
+from collections.abc import Mapping
 from datetime import datetime, timedelta
 
 from kiteroll.core.errors import BadAddress, Invalid
@@ -30,7 +31,9 @@ from kiteroll.schemas.reading_document import (
 )
 
 
-def to_document(reading: Reading) -> ReadingDocument:
+def to_document(reading: Reading, *, endpoints: bool = True) -> ReadingDocument:
+    """`endpoints`: with the rows that stand for them."""
+    entries = reading.entries() if endpoints else reading.other_entries()
     device = reading.device
     ticks = device.uptime_ticks
     return ReadingDocument(
@@ -57,7 +60,7 @@ def to_document(reading: Reading) -> ReadingDocument:
         vlans=[DocumentVlan(id=vlan.id, name=vlan.name) for vlan in reading.vlans],
         entries=[
             DocumentEntry(mac=str(entry.mac), vlan=entry.vlan, port=entry.port, status=entry.status.value)
-            for entry in reading.entries()
+            for entry in entries
         ],
         gaps=[
             DocumentGap(table=gap.table, why=gap.why, rows=gap.rows, breaks=gap.breaks)
@@ -68,14 +71,15 @@ def to_document(reading: Reading) -> ReadingDocument:
     )
 
 
-def from_document(document: ReadingDocument) -> Reading:
-    """The reading a document holds. Raises Invalid when its parts contradict each other."""
+def from_document(document: ReadingDocument, endpoints: Mapping[int, int] | None = None) -> Reading:
+    """The reading a document holds; `endpoints`: more of its rows, key (`key_of`) to number of the port.
+    Raises Invalid when its parts contradict each other."""
     device = document.device
     ticks = None if device.uptime_s is None else int(device.uptime_s * 100) % WRAP_TICKS
     numbers = {port.name: port.number for port in document.ports}
     bridged = {port.name for port in document.ports if port.bridged}
     own = {_mac(port.address) for port in document.ports} | {_mac(device.bridge_address)}
-    learned: dict[int, int] = {}
+    learned = dict(endpoints or ())
     others: list[Entry] = []
     for place, entry in enumerate(document.entries):
         mac = MacAddress.parse(entry.mac)

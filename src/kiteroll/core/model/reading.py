@@ -156,4 +156,8 @@ class Reading:
         for key in sorted(self.learned):
             port = names.get(self.learned[key])
             yield Entry(mac=mac_of(key), vlan=vlan_of(key), port=port, status=Status.LEARNED)
-        yield from sorted(self.others, key=lambda entry: (entry.vlan or 0, entry.mac))
+        yield from self.other_entries()
+
+    def other_entries(self) -> list[Entry]:
+        """Rows that stand for no endpoint, in order of VLAN and address."""
+        return sorted(self.others, key=lambda entry: (entry.vlan or 0, entry.mac))
