@@ -21,6 +21,7 @@ NAMES = (
     "nodes",
     "growth",
     "collectors",
+    "intake",
     "year",
     "story",
 )

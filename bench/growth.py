@@ -1,6 +1,6 @@
-"""What a reading costs tracker and records in fleets of growing size, by turns in one run: is growth linear?
+"""What a reading costs tracker, records and the roles of ports in fleets of growing size: is growth linear?
 
-The fleets are 1/400 to 1/50 of 100,000 switches with 500 addresses each.
+By turns in one run. The fleets are 1/400 to 1/50 of 100,000 switches with 500 addresses each.
 """
 
 import tempfile
@@ -12,6 +12,8 @@ from sqlalchemy import text
 
 from bench.fleet import Fleet, add_switch
 from bench.measure import row
+from kiteroll.core.topology.areas import infer_areas
+from kiteroll.core.topology.inference import TopologyFacts
 from kiteroll.core.tracking.tracker import Tracker
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
@@ -46,6 +48,13 @@ class _Site:
             self._writer.write_reading(switch_id, reading, changes, checkpoint)
         return (time.process_time() - began) / self.switches
 
+    def infer(self) -> float:
+        """Roles of all ports, from tables alone; seconds of our CPU a switch."""
+        tables = self._tracker.tables()
+        began = time.process_time()
+        infer_areas(TopologyFacts(switches=frozenset(tables), tables=tables))
+        return (time.process_time() - began) / self.switches
+
 
 def main() -> None:
     with tempfile.TemporaryDirectory() as directory:
@@ -61,19 +70,22 @@ def main() -> None:
             for site in sites:
                 site.read(0.0)  # everything is new
             for label, churn in ROUNDS:
-                _tell(label, sites, [[site.read(churn) for site in sites] for _ in range(TURNS)])
+                turns = [[site.read(churn) for site in sites] for _ in range(TURNS)]
+                _tell(label, "a reading", sites, turns)
+            roles = [[site.infer() for site in sites] for _ in range(TURNS)]
+            _tell("roles of ports, once", "a switch", sites, roles)
         finally:
             for database in (*databases, whole):
                 database.close()
             server.stop()
 
 
-def _tell(label: str, sites: Sequence[_Site], turns: Sequence[Sequence[float]]) -> None:
+def _tell(label: str, of: str, sites: Sequence[_Site], turns: Sequence[Sequence[float]]) -> None:
     """The lowest of the turns: what other work on the machine adds is not the fleet's."""
     lowest = [min(turn[at] for turn in turns) for at in range(len(sites))]
     for site, seconds in zip(sites, lowest, strict=True):
         row(
             f"{site.switches:,} x {ROWS}, {label}",
             f"{1000 * seconds:.2f} ms CPU",
-            f"a reading; {seconds / lowest[0]:.2f} of the smallest fleet's",
+            f"{of}; {seconds / lowest[0]:.2f} of the smallest fleet's",
         )

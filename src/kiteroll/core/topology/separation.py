@@ -87,8 +87,8 @@ def _held_twice(places: Iterable[Places]) -> set[int]:
     once: set[int] = set()
     twice: set[int] = set()
     for here in places:
-        twice |= once & here.keys()
-        once |= here.keys()
+        twice.update(once.intersection(here))
+        once.update(here)  # `|=` with the keys of a dict would copy all that is known, for each switch
     return twice
 
 

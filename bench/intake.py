@@ -1,0 +1,126 @@
+"""What a service spends on a reading of a collector: messages, tracker, records, findings, events.
+
+A real `kiteroll up` with real message engines (NATS) of a site and the centre, as its users start them.
+"""
+
+import asyncio
+import os
+import tempfile
+import time
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+from pathlib import Path
+
+from sqlalchemy import Connection, func, select
+from tests.support.cluster import COLLECTOR, NatsServer, bus_of_centre
+
+from bench.fleet import BEAT, START, Fleet, add_switch
+from bench.measure import row
+from bench.service import running
+from kiteroll.bus.connection import connected
+from kiteroll.bus.messages import Read, read_of
+from kiteroll.bus.sealing import PrivateKey
+from kiteroll.bus.settings import BusSettings
+from kiteroll.bus.site import SiteBus
+from kiteroll.client import Client, add_collector
+from kiteroll.collect.poller import PollResult
+from kiteroll.schemas.api import NewCollector
+from kiteroll.store import tables
+from kiteroll.store.database import Database
+from kiteroll.store.migrate import migrate
+from kiteroll.store.private_server import PrivateServer
+
+SWITCHES, ROWS, SITE = int(os.environ.get("KITEROLL_BENCH_SWITCHES", "500")), 500, "Island"
+ROUNDS = (("all new", 0.0), ("unchanged", 0.0), ("1 % churn", 0.01), ("unchanged", 0.0), ("1 % churn", 0.01))
+_SETTLED_S = 5.0
+"""Findings and the topology follow within seconds; they are part of the cost."""
+
+
+def main() -> None:
+    with tempfile.TemporaryDirectory() as directory:
+        base = Path(directory)
+        server = PrivateServer(base / "database")
+        database = Database(server.start(), pool_size=2)
+        centre, site = NatsServer(base, "centre"), NatsServer(base, "site")
+        centre.be_centre([SITE])
+        site.be_site(SITE, centre.leaf_port)
+        try:
+            migrate(database)
+            ids = [add_switch(database, number, SITE) for number in range(SWITCHES)]
+            for engine in (centre, site):
+                engine.start()
+            url = database.engine.url.render_as_string(hide_password=False)
+            data = base / "data"
+            with running(data, {"KITEROLL_DATABASE_URL": url, **bus_of_centre(centre)}) as (port, process):
+                _take_over_site(data, port, base)
+                _rounds(database, site, ids, process)
+        finally:
+            for engine in (site, centre):
+                engine.kill()
+            database.close()
+            server.stop()
+
+
+def _take_over_site(data: Path, port: int, base: Path) -> None:
+    """Have its switches read by a collector, once the service answers."""
+    token = data / "token"
+    while not token.exists():
+        time.sleep(0.1)
+    key = PrivateKey(base / "collector.key").public
+    with Client(f"http://127.0.0.1:{port}", token.read_text().strip()) as client:
+        client.send(add_collector(NewCollector(name="island-1", site=SITE, public_key=key)))
+
+
+def _rounds(database: Database, site: NatsServer, ids: Sequence[int], process: int) -> None:
+    fleet = Fleet(len(ids), ROWS)
+    shift = datetime.now(UTC) - len(ROUNDS) * BEAT - START
+    for number, (label, churn) in enumerate(ROUNDS):
+        fleet.churn(churn)
+        results = [_result(fleet, one, switch, number, shift) for one, switch in enumerate(ids)]
+        reads = [read_of(one) for one in results]
+        before, began = _cpu_s(process), time.perf_counter()
+        asyncio.run(_send(site, reads))
+        while database.run(_stored) < (number + 1) * len(ids):
+            time.sleep(0.05)
+        wall = time.perf_counter() - began
+        time.sleep(_SETTLED_S)
+        row(
+            f"{len(ids):,} x {ROWS}, {label}",
+            f"{1000 * (_cpu_s(process) - before) / len(ids):.2f} ms CPU",
+            f"a reading; {len(ids) / wall:.0f} a second",
+        )
+
+
+async def _send(site: NatsServer, reads: Sequence[Read]) -> None:
+    settings = BusSettings(url=site.url, user="collector", password=COLLECTOR)
+    async with connected(settings, "bench", "_INBOX_Island") as client:
+        bus, slots = SiteBus(client, settings, SITE, "island-1"), asyncio.Semaphore(64)
+        await bus.prepare()
+
+        async def one(read: Read) -> None:
+            async with slots:
+                await bus.publish(read)
+
+        await asyncio.gather(*map(one, reads))
+
+
+def _result(fleet: Fleet, one: int, switch: int, number: int, shift: timedelta) -> PollResult:
+    made = fleet.reading(one, number)
+    reading = replace(made, taken_at=made.taken_at + shift)
+    return PollResult(
+        switch=switch,
+        name=reading.switch,
+        started_at=reading.taken_at,
+        duration=timedelta(seconds=1),
+        outcome=reading,
+    )
+
+
+def _stored(connection: Connection) -> int:
+    return int(connection.execute(select(func.count()).select_from(tables.reading)).scalar_one())
+
+
+def _cpu_s(process: int) -> float:
+    used = Path(f"/proc/{process}/stat").read_text().rsplit(")", 1)[1].split()[11:13]
+    return sum(map(int, used)) / os.sysconf("SC_CLK_TCK")
