@@ -11,6 +11,8 @@ from kiteroll.store import inventory
 from kiteroll.store.database import Database
 
 _BUSY_S = 0.3
+_PATIENCE_S = 240.0
+"""As long as one reading may take, and more."""
 
 
 ReadElsewhere = Callable[[int, str, str], Awaitable[Outcome | None]]
@@ -46,9 +48,13 @@ class SwitchReads:
         return outcome
 
     async def read_next(self, name: str) -> Outcome:
-        """Read a switch now; where it is being read this moment, right after that."""
+        """Read a switch now; where it is being read this moment, right after that. Raises what `read_now`
+        raises; Conflict only where it is busy for minutes."""
+        until = self._clock.monotonic() + _PATIENCE_S
         while True:
             try:
                 return await self.read_now(name)
             except Conflict:
+                if self._clock.monotonic() >= until:
+                    raise
                 await self._clock.sleep(_BUSY_S)

@@ -13,7 +13,7 @@ from kiteroll.cli.context import Context
 from kiteroll.cli.host_port import split_address
 from kiteroll.cli.inventory_files import read_inventory
 from kiteroll.cli.parsing import checked
-from kiteroll.client import AsyncClient, Client, ServiceError, change_switches, read_now, switches
+from kiteroll.client import AsyncClient, Client, change_switches, read_now, switches
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
 
@@ -78,10 +78,7 @@ async def _read_many(context: Context, names: list[str]) -> list[api.ReadingSumm
 
             answers = await asyncio.gather(*(one(name) for name in names), return_exceptions=True)
     for answer in answers:
-        # Being read at this moment is no failure: its reading comes anyway.
-        if isinstance(answer, BaseException) and not (
-            isinstance(answer, ServiceError) and answer.status == 409
-        ):
+        if isinstance(answer, BaseException):
             raise answer
     return [answer for answer in answers if isinstance(answer, api.ReadingSummary)]
 

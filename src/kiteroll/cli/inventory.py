@@ -246,7 +246,7 @@ def run_read(context: Context) -> Exit:
     if not args.name:
         raise Invalid("name the switches to read, or a --group, or --all")
     answers = bulk.read_many(context, args.name)
-    out.rows(answers, columns.readings(out), empty="each is being read at this moment")
+    out.rows(answers, columns.readings(out), empty="")
     outcomes = {answer.outcome for answer in answers}
     if "failed" in outcomes:
         return Exit.UNREACHABLE

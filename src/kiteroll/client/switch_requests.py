@@ -42,7 +42,8 @@ def remove_switch(name: str) -> ApiRequest[None]:
 
 
 def read_now(name: str) -> ApiRequest[api.ReadingSummary]:
-    """Answers when the reading is stored, or has failed: up to some minutes for a slow switch."""
+    """Answers when the reading is stored, or has failed: up to some minutes for a slow switch. One that is
+    being read this moment is read again right after."""
     return ApiRequest(
         method="POST",
         path=f"/switches/{part(name)}/readings",

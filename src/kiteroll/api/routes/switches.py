@@ -151,6 +151,6 @@ def list_neighbours(
     return page(rows, ask, "port", "chassis", "far_port")
 
 
-@router.post("/{name}/readings", summary="Read it now; answers when the reading is stored")
+@router.post("/{name}/readings", summary="Read it now, or right after; answers when the reading is stored")
 async def read_now(reads: TheReads, name: str) -> api.ReadingSummary:
-    return present_outcome(await reads.read_now(name))
+    return present_outcome(await reads.read_next(name))
