@@ -6,9 +6,9 @@ VENV := .venv
 PY := $(VENV)/bin/python
 CONSOLE := src/kiteroll/api/console_dist/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json
-# Much of a test is waiting for a service, so that two at a time take half as long, also on one core. Files stay
+# Much of a test is waiting for a service, so that three at a time are done sooner, also on one core. Files stay
 # whole and in order: those with a browser come last, whose loop goes on in its process.
-TWO_AT_ONCE := -n 2 --dist loadfile --no-loadscope-reorder
+AT_ONCE := -n 3 --dist loadfile --no-loadscope-reorder
 
 .PHONY: demo test coverage check console generated bench cluster chaos torture deb wheels screenshots clean
 
@@ -18,10 +18,10 @@ demo: $(VENV)/ready $(CONSOLE)
 test: export PYTHONDONTWRITEBYTECODE = 1
 test: check $(VENV)/ready-test $(CONSOLE)
 	cd console && npm test --silent
-	$(PY) -m pytest $(TWO_AT_ONCE) $(PYTEST)
+	$(PY) -m pytest $(AT_ONCE) $(PYTEST)
 
 coverage: $(VENV)/ready-test $(CONSOLE)
-	$(PY) -m pytest --cov $(TWO_AT_ONCE) $(PYTEST)
+	$(PY) -m pytest --cov $(AT_ONCE) $(PYTEST)
 
 check: $(VENV)/ready console/node_modules/.ready
 	scripts/check
