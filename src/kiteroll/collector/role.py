@@ -45,7 +45,8 @@ class CollectorRole:
         self._problem = ""
         self._packed = False
         """Whether the centre takes packed readings, as far as it was heard."""
-        self._other_targets = asyncio.Event()
+        self._tell_now = asyncio.Event()
+        """There are other targets, or the lease changed hands."""
 
     async def run(self) -> None:
         """Until cancelled; what it is to read is taken up from where it was kept."""
@@ -62,7 +63,7 @@ class CollectorRole:
     async def use(self, bus: SiteBus) -> None:
         """Over this connection, which comes back by itself when it is lost. Raises BusUnavailable."""
         await bus.prepare()
-        await bus.listen(self._on_asked, self._other_targets.set)
+        await bus.listen(self._on_asked, self._tell_now.set)
         self._bus = bus
         self._connected.set()
 
@@ -123,6 +124,7 @@ class CollectorRole:
                 said = {"event": "lease.held" if reads else "lease.lost", "site": self._store.site}
                 log.info("reads the site" if reads else "stands by", extra=said)
                 self._apply()
+                self._tell_now.set()
             await self._clock.sleep(_LEASE_STEP_S)
 
     async def _keep_noting(self) -> None:
@@ -145,10 +147,10 @@ class CollectorRole:
                 await self._tell(self._bus)
             except KiteRollError as away:
                 self._note(str(away))
-            self._other_targets.clear()
+            self._tell_now.clear()
             try:
                 async with asyncio.timeout(_TELL_S):
-                    await self._other_targets.wait()
+                    await self._tell_now.wait()
             except TimeoutError:
                 pass
 
