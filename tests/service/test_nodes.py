@@ -214,8 +214,23 @@ def test_answers_go_on_while_another_service_takes_over(
                     failed.append(str(wrong))
                 longest = max(longest, time.monotonic() - began)
 
-    asking = threading.Thread(target=ask)
-    asking.start()
+    heard: list[bool] = []
+
+    def listen() -> None:
+        with node.client() as client:
+            for event in client.follow():
+                if event.event == "hello":
+                    listens.set()
+                if event.event == "following":
+                    heard.append(event.heard)
+                    if event.heard:
+                        return
+
+    listens = threading.Event()
+    asking, listening = threading.Thread(target=ask), threading.Thread(target=listen)
+    for thread in (asking, listening):
+        thread.start()
+    assert listens.wait(30)
     first.end(signal.SIGKILL)
     began = time.monotonic()
     with Client(node.url, node.token, pauses_s=()) as client:
@@ -227,6 +242,8 @@ def test_answers_go_on_while_another_service_takes_over(
         wait_until(lambda: client.send(switch("quay-2")).present, "its addresses to be known here")
     over.set()
     asking.join()
+    listening.join(30)
+    assert heard == [False, True], "whoever watches is told that nothing changes meanwhile, and that it does"
     print(f"longest answer meanwhile: {longest:.2f} s")
     assert not failed, "nobody who only asked was refused"
 

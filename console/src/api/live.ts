@@ -15,11 +15,18 @@ const ON_READING = ["switches", "switch", "ports", "neighbours", "health"];
 const ON_CHANGE = ["search", "changes", "stays", "findings", "roll-call"];
 const ON_RULES = ["rules", "roll-call", "stays"];
 
-/** Listens while mounted; returns whether the stream is connected. `after`: the event before all that the page has
- * fetched, so that nothing is fetched twice only because the stream was not there yet. */
-export function useLive(after: string | undefined): boolean {
+export type Live = {
+  connected: boolean;
+  /** Why nothing changes, though it is connected: the service here hears none that tracks. */
+  standstill: string;
+};
+
+/** Listens while mounted. `after`: the event before all that the page has fetched, so that nothing is fetched twice
+ * only because the stream was not there yet. */
+export function useLive(after: string | undefined): Live {
   const client = useQueryClient();
   const [connected, setConnected] = useState(false);
+  const [standstill, setStandstill] = useState("");
   const first = useRef(after);
   useEffect(() => {
     const query = first.current ? `?after=${encodeURIComponent(first.current)}` : "";
@@ -27,10 +34,15 @@ export function useLive(after: string | undefined): boolean {
     const gather = gatherer((keys) => refresh(client, keys));
     source.addEventListener("hello", (event) => {
       setConnected(true);
+      setStandstill("");
       // Behind an event that was known the stream tells what was missed.
       if (!JSON.parse(event.data).resumed) gather.add([...ON_READING, ...ON_CHANGE, ...ON_RULES]);
     });
     source.addEventListener("error", () => setConnected(false));
+    source.addEventListener("following", (event) => {
+      const { heard, note } = JSON.parse(event.data);
+      setStandstill(heard ? "" : note || "no service tracks");
+    });
     source.addEventListener("reading", () => gather.add(ON_READING));
     source.addEventListener("change", () => gather.add(ON_CHANGE));
     source.addEventListener("finding", () => gather.add(["findings", "acting"]));
@@ -41,7 +53,7 @@ export function useLive(after: string | undefined): boolean {
       gather.stop();
     };
   }, [client]);
-  return connected;
+  return { connected, standstill };
 }
 
 /** Collects keys and hands them over together, at most once in GATHER_MS; each key no sooner than it has rested. */

@@ -224,7 +224,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Read it now; answers when the reading is stored */
+        /** Read it now, or right after; answers when the reading is stored */
         post: operations["read_now"];
         delete?: never;
         options?: never;
@@ -3394,7 +3394,7 @@ export interface components {
              * Confidence
              * @enum {string}
              */
-            confidence: "sure" | "likely" | "doubtful";
+            confidence: "sure" | "likely" | "doubtful" | "none";
         };
         /**
          * HomeInterval
@@ -6372,6 +6372,21 @@ export interface components {
             mac: string | null;
         };
         /**
+         * FollowingEvent
+         * @description Whether the service that answers here hears the one that tracks; of services that only answer.
+         */
+        FollowingEvent: {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            event: "following";
+            /** Heard */
+            heard: boolean;
+            /** Note */
+            note: string;
+        };
+        /**
          * HelloEvent
          * @description The stream begins; what is fetched from now on is not older than what the stream tells.
          */
@@ -6435,7 +6450,7 @@ export interface components {
              */
             event: "rules";
         };
-        StreamEvent: components["schemas"]["HelloEvent"] | components["schemas"]["ReadingEvent"] | components["schemas"]["ChangeEvent"] | components["schemas"]["FindingEvent"] | components["schemas"]["RulesEvent"] | components["schemas"]["ResyncEvent"];
+        StreamEvent: components["schemas"]["HelloEvent"] | components["schemas"]["ReadingEvent"] | components["schemas"]["ChangeEvent"] | components["schemas"]["FindingEvent"] | components["schemas"]["RulesEvent"] | components["schemas"]["FollowingEvent"] | components["schemas"]["ResyncEvent"];
         /** FieldProblem */
         FieldProblem: {
             /** Where */

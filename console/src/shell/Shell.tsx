@@ -23,7 +23,8 @@ const SENT_BEHIND = document.querySelector<HTMLMetaElement>("meta[name=latest-ev
 
 export function Shell() {
   const session = useSession();
-  const live = useLive(SENT_BEHIND || session?.latest_event);
+  const { connected, standstill } = useLive(SENT_BEHIND || session?.latest_event);
+  const live = connected && !standstill;
   const client = useQueryClient();
   const [finding, setFinding] = useState(false);
   useSearchKey(() => setFinding(true));
@@ -93,7 +94,13 @@ export function Shell() {
           color={live ? "good" : "warn"}
           padding="0 4px"
           whiteSpace="nowrap"
-          title={live ? "what changes shows at once" : "the live stream is away; it is tried again"}
+          title={
+            live
+              ? "what changes shows at once"
+              : standstill
+                ? `the service that tracks is not heard here: ${standstill}`
+                : "the live stream is away; it is tried again"
+          }
         >
           {live ? "●" : "◌"} <chakra.span hideBelow="sm">{live ? "live" : "not live"}</chakra.span>
         </chakra.span>
@@ -101,7 +108,9 @@ export function Shell() {
       </Flex>
       {lost && (
         <Box padding="6px 24px" bg="mark" role="alert">
-          The connection to the service is lost: what is shown may be old. It is tried again all the time.
+          {connected
+            ? `The service that tracks is not heard here (${standstill}): what is shown stands still until it is.`
+            : "The connection to the service is lost: what is shown may be old. It is tried again all the time."}
         </Box>
       )}
       <PastNotice />

@@ -22,7 +22,7 @@ def serve_node_events(app: FastAPI) -> None:
     async def node_events(request: Request, broadcaster: TheBroadcaster, status: TheStatus) -> Response:
         if not request.scope.get("from_node"):
             raise HTTPException(404, "Not found")
-        if status.status().following is not None:
+        if status.following is not None:
             raise HTTPException(409, "this service does not track")
         return StreamingResponse(_lines(broadcaster), media_type="application/x-ndjson")
 

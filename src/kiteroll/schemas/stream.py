@@ -63,6 +63,15 @@ class RulesEvent(ResponseModel):
     event: Literal["rules"] = "rules"
 
 
+class FollowingEvent(ResponseModel):
+    """Whether the service that answers here hears the one that tracks; of services that only answer."""
+
+    event: Literal["following"] = "following"
+    heard: bool
+    note: str
+    """Why not."""
+
+
 class ResyncEvent(ResponseModel):
     """Events were missed: fetch lists again."""
 
@@ -70,7 +79,7 @@ class ResyncEvent(ResponseModel):
 
 
 StreamEvent = Annotated[
-    HelloEvent | ReadingEvent | ChangeEvent | FindingEvent | RulesEvent | ResyncEvent,
+    HelloEvent | ReadingEvent | ChangeEvent | FindingEvent | RulesEvent | FollowingEvent | ResyncEvent,
     Field(discriminator="event"),
 ]
 EventName = Literal["reading", "change", "finding", "rules"]

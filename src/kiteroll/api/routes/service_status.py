@@ -16,9 +16,9 @@ from kiteroll.api.stream.broadcaster import EventBroadcaster, with_beats
 from kiteroll.app.access.sign_in import NotSignedIn, TooManyTries
 from kiteroll.app.queries.service_status import WorkerHealth
 from kiteroll.app.serving.following import Following
-from kiteroll.app.serving.sent_event import AUDITED, RESYNC, SentEvent
+from kiteroll.app.serving.sent_event import AUDITED, FOLLOWING, RESYNC, SentEvent
 from kiteroll.schemas import api
-from kiteroll.schemas.stream import EventName, HelloEvent
+from kiteroll.schemas.stream import EventName, FollowingEvent, HelloEvent
 
 router = APIRouter(tags=["service"])
 
@@ -76,6 +76,7 @@ async def stream(
     request: Request,
     signing: TheSignIn,
     broadcaster: TheBroadcaster,
+    queries: TheStatus,
     event: Annotated[list[EventName] | None, Query(description="only these; all unless given")] = None,
     switch: Annotated[str | None, Query(description="only events of this switch, and of none")] = None,
     uplinks: Annotated[bool, Query(description="false leaves out changes on uplinks")] = True,
@@ -98,14 +99,14 @@ async def stream(
         return True
 
     def is_wanted(one: SentEvent) -> bool:
-        return one.name == RESYNC or (
+        return one.name in (RESYNC, FOLLOWING) or (
             (one.name != AUDITED if event is None else one.name in event)
             and (switch is None or one.switch in (None, switch))
             and (uplinks or not one.on_uplink)
         )
 
     return StreamingResponse(
-        _lines(broadcaster, last_event_id or after, is_signed_in, is_wanted),
+        _lines(broadcaster, queries.following, last_event_id or after, is_signed_in, is_wanted),
         media_type="text/event-stream",
         headers={"Cache-Control": "no-store"},
     )
@@ -113,6 +114,7 @@ async def stream(
 
 async def _lines(
     broadcaster: EventBroadcaster,
+    following: Following | None,
     after: str | None,
     is_signed_in: Callable[[], bool],
     is_wanted: Callable[[SentEvent], bool],
@@ -121,6 +123,9 @@ async def _lines(
     # With an id, so that whoever is cut off before the first event can go on from here.
     latest = broadcaster.last_id
     yield ("" if after else f"id: {latest}\n") + f"event: hello\ndata: {hello}\n\n"
+    if following is not None and following.since is None:
+        said = FollowingEvent(heard=False, note=following.note)
+        yield f"event: {FOLLOWING}\ndata: {said.model_dump_json()}\n\n"
     async with aclosing(with_beats(broadcaster.listen(after or latest), _BEAT_S)) as events:
         async for event in events:
             if not is_signed_in():

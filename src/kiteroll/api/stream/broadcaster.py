@@ -5,10 +5,11 @@ import secrets
 from collections import deque
 from collections.abc import AsyncGenerator, Iterable
 from contextlib import suppress
+from dataclasses import replace
 
 from pydantic import BaseModel
 
-from kiteroll.app.serving.sent_event import AUDITED, HELLO, RESYNC, SentEvent
+from kiteroll.app.serving.sent_event import AUDITED, FOLLOWING, HELLO, RESYNC, SentEvent
 from kiteroll.schemas.stream import ResyncEvent
 
 QUEUE = 1000
@@ -80,9 +81,12 @@ class EventBroadcaster:
             self._loop.call_soon_threadsafe(self._spread, ((AUDITED, None, False, action),))
 
     def relay(self, events: Iterable[SentEvent]) -> None:
-        """Events of another service, under their ids: whoever listened there can go on here. In the event
-        loop."""
+        """Events of another service, under their ids: whoever listened there can go on here; and what this
+        one says of how it follows. In the event loop."""
         for event in events:
+            if event.name == FOLLOWING:
+                self._hand_out(replace(event, id=self.last_id))
+                continue
             run, _, number = event.id.rpartition("-")
             follows = run == self._run and int(number) == self._count + 1
             if not follows:

@@ -37,7 +37,7 @@ class StatusQueries:
         clock: Clock,
     ) -> None:
         """`following`: of a service that only answers."""
-        self._following = following
+        self.following = following
         self._watch = watch
         self._ingestor = ingestor
         self._supervisor = supervisor
@@ -50,7 +50,7 @@ class StatusQueries:
             endpoints=len(self._ingestor.index),
             tracked=self._ingestor.tracker.tracked(),
             clock_ahead=self._clock.ahead(),
-            following=self._following,
+            following=self.following,
             workers=self._supervisor.health(),
         )
 
@@ -58,8 +58,8 @@ class StatusQueries:
         """Whether answers can be relied on. Raises StorageUnavailable or TrackerAway."""
         if (problem := self._problem()) is not None:
             raise StorageUnavailable(problem)
-        if self._following is not None and self._following.problem:
-            raise TrackerAway(self._following.problem)
+        if self.following is not None and self.following.problem:
+            raise TrackerAway(self.following.problem)
 
     def _problem(self) -> str | None:
         """Readings that wait tell more than whether the database answers: it may take no writes."""
