@@ -10,6 +10,7 @@ import pytest
 
 from kiteroll.app.finding_facts import StoredFacts
 from kiteroll.app.port_rules import Author
+from kiteroll.app.topology_view import TopologyView
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
@@ -80,6 +81,29 @@ def test_records_and_memory_answer_alike(live: LiveRun) -> None:
     assert turns == memory.ip_turns(now - timedelta(hours=1), 3, 99) != {}
     assert stored.table("east").learned.keys() == memory.table("east").learned.keys()
     assert _conditions(stored) == _conditions(memory)
+
+
+def test_first_readings_wait_for_roles_that_take_long_to_work_out(
+    live: LiveRun, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    for one in _story()[:2]:
+        live.store(one)
+    work_out, done = TopologyView._work_out, list[float]()
+
+    def slowly(self: TopologyView, *, force: bool) -> None:
+        work_out(self, force=force)
+        live.clock.advance(0.5)
+        done.append(live.clock.monotonic())
+
+    monkeypatch.setattr(TopologyView, "_work_out", slowly)
+    before = live.facts.topology(fresh=True)
+    known_at = live.facts.topology_at()
+    for _ in range(4):
+        live.clock.advance(1)
+        assert live.facts.topology(fresh=True) is before and live.facts.topology_at() == known_at
+    live.clock.advance(1.1)
+    live.facts.topology(fresh=True)
+    assert len(done) == 2 and live.facts.topology_at() != known_at
 
 
 def _conditions(source: StoredFacts | MemoryFacts) -> set[tuple[object, ...]]:

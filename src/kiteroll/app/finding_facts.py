@@ -40,7 +40,9 @@ class StoredFacts:
         """The one that the engine judges by."""
 
     def topology(self, *, fresh: bool) -> Topology:
-        self._view = self._topology.refresh() if fresh else self._topology.now()
+        view = self._topology.refresh_unless_costly() if fresh else self._topology.now()
+        if view is not None:  # else the one before: what came since waits for the next
+            self._view = view
         return self._view.topology
 
     def topology_at(self) -> datetime | None:

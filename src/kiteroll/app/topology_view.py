@@ -18,6 +18,9 @@ from kiteroll.store.topology import ids_of_ports, topology_facts
 log = logging.getLogger(__name__)
 _QUICK_S = 0.05
 """A caller refreshes it where that takes no longer."""
+_PAUSE = 10
+"""Between two that are made at once, times what one takes."""
+_LONGEST_PAUSE_S = 30.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,6 +63,8 @@ class TopologyView:
         self._refresh = TopologyRefresh()
         self._view = NetworkView()
         self._cost_s = 0.0
+        self._rests_until: float | None = None
+        """Before then, by the monotonic clock, `refresh_unless_costly` is not done again."""
         self._recorded: dict[int, PortRole] | None = None
 
     def now(self) -> NetworkView:
@@ -95,6 +100,17 @@ class TopologyView:
         with self._lock:
             self._work_out(force=True)
         return self._view
+
+    def refresh_unless_costly(self) -> NetworkView | None:
+        """The same; None where it was done so short a time ago that, by what it takes, it would be at work
+        much of the time: when the switches of a large network are read for the first time, one by one."""
+        began = self._clock.monotonic()
+        if self._rests_until is not None and began < self._rests_until:
+            return None
+        view = self.refresh()
+        ended = self._clock.monotonic()
+        self._rests_until = ended + min(_LONGEST_PAUSE_S, _PAUSE * (ended - began))
+        return view
 
     def refresh_if_stale(self) -> None:
         """Raises StorageUnavailable."""
