@@ -4,8 +4,8 @@ Two networks that no frame crosses may use the same address for two devices: a f
 one bridged network (IEEE 802.1Q 8.8).
 """
 
-from collections.abc import Iterable, Mapping
-from dataclasses import replace
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from typing import TypeVar
 
 from kiteroll.core.model.port_ref import PortRef
@@ -18,40 +18,58 @@ T = TypeVar("T")
 def infer_areas(facts: TopologyFacts) -> Topology:
     """Roles of all ports that any evidence is about. A cable to a switch of another area (a routed link, as a
     rule) is an uplink, and nothing is behind it but that switch."""
-    areas = {facts.areas.get(name, "") for name in facts.switches}
-    if len(areas) < 2:
+    if not facts.areas:
         return infer(facts)
     roles = _between(facts)
     devices: dict[PortRef, str] = {}
-    for area in sorted(areas):
-        inside = infer(_inside(facts, area))
+    for part in _each_area(facts):
+        inside = infer(part)
         roles |= inside.roles()
         devices |= inside.devices()
     return Topology(roles, devices, facts.pairs, facts.areas)
 
 
-def _inside(facts: TopologyFacts, area: str) -> TopologyFacts:
-    def here(switch: str) -> bool:
-        return facts.areas.get(switch, "") == area
+def _each_area(facts: TopologyFacts) -> Iterator[TopologyFacts]:
+    """The facts of each area, in one pass over all of them: there may be as many areas as sites."""
 
-    def at_ports(values: Mapping[PortRef, T]) -> dict[PortRef, T]:
-        return {port: value for port, value in values.items() if here(port[0])}
+    def area(switch: str) -> str:
+        return facts.areas.get(switch, "")
 
-    def ports(several: Iterable[PortRef]) -> frozenset[PortRef]:
-        return frozenset(port for port in several if here(port[0]))
+    def at_ports(values: Mapping[PortRef, T]) -> dict[str, dict[PortRef, T]]:
+        found: dict[str, dict[PortRef, T]] = defaultdict(dict)
+        for port, value in values.items():
+            found[area(port[0])][port] = value
+        return found
 
-    return replace(
-        facts,
-        switches=frozenset(filter(here, facts.switches)),
-        aggregates=at_ports(facts.aggregates),
-        partners=at_ports(facts.partners),
-        claimed=ports(facts.claimed),
-        blocked=ports(facts.blocked),
-        claims=tuple(one for one in facts.claims if here(one.port[0])),
-        seen=at_ports(facts.seen),
-        by_operator=at_ports(facts.by_operator),
-        tables={name: table for name, table in facts.tables.items() if here(name)},
-    )
+    def parted(values: Iterable[T], switch: Callable[[T], str]) -> dict[str, list[T]]:
+        found: dict[str, list[T]] = defaultdict(list)
+        for value in values:
+            found[area(switch(value))].append(value)
+        return found
+
+    def of_port(port: PortRef) -> str:
+        return port[0]
+
+    switches = parted(facts.switches, str)
+    claims = parted(facts.claims, lambda one: one.port[0])
+    claimed, blocked = parted(facts.claimed, of_port), parted(facts.blocked, of_port)
+    aggregates, partners = at_ports(facts.aggregates), at_ports(facts.partners)
+    seen, by_operator = at_ports(facts.seen), at_ports(facts.by_operator)
+    for name in sorted(switches):
+        yield TopologyFacts(
+            switches=frozenset(switches[name]),
+            aggregates=aggregates[name],
+            partners=partners[name],
+            pairs=facts.pairs,
+            areas=facts.areas,
+            claimed=frozenset(claimed[name]),
+            blocked=frozenset(blocked[name]),
+            claims=tuple(claims[name]),
+            seen=seen[name],
+            by_operator=by_operator[name],
+            tables={one: facts.tables[one] for one in switches[name] if one in facts.tables},
+            shared=facts.shared,
+        )
 
 
 def _between(facts: TopologyFacts) -> dict[PortRef, PortRole]:
