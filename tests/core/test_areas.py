@@ -13,6 +13,7 @@ from kiteroll.core.topology.areas import infer_areas
 from kiteroll.core.topology.home import Because, Confidence
 from kiteroll.core.topology.home_history import homes_over_time
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts
+from kiteroll.core.topology.neighbours import KnownSwitches, SwitchIdentity
 from kiteroll.core.topology.path import longest_path
 from kiteroll.core.topology.roles import Role
 from tests.support.factories import at, mac, reading
@@ -133,3 +134,17 @@ def test_homes_of_two_areas_overlap_in_time() -> None:
     ]
     assert len(homes_over_time(stays, {})) == 3
     assert homes_over_time(stays, {})[0].until == at(10)
+
+
+def test_what_is_built_alike_is_told_apart_by_its_area() -> None:
+    """Two ships, with switches of the same names and private addresses."""
+    ships = [
+        SwitchIdentity(name=f"{ship}-{name}", host=host, sys_name=name, bridge_address=mac(at), area=ship)
+        for ship, first in (("heron", 10), ("osprey", 20))
+        for at, (name, host) in enumerate((("bridge", "10.0.0.1"), ("galley", "10.0.0.2")), first)
+    ]
+    known = KnownSwitches(ships)
+    assert known.match(None, (), "galley", "heron") == "heron-galley"
+    assert known.match(None, ("10.0.0.2",), "", "osprey") == "osprey-galley"
+    assert known.match(mac(20), (), "bridge", "heron") == "osprey-bridge", "its chassis is its own"
+    assert known.match(None, ("10.0.0.2",), "galley", "") is None

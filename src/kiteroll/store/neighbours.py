@@ -1,5 +1,6 @@
 """LLDP neighbours as announced, matched to the switches of the inventory."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -10,6 +11,7 @@ from sqlalchemy.dialects.mysql import insert
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.topology.neighbours import KnownSwitches, SwitchIdentity
 from kiteroll.store.bulk import insert_all
+from kiteroll.store.sites import areas_of_switches
 from kiteroll.store.tables import neighbour, switch
 
 
@@ -39,22 +41,25 @@ def neighbours_of(connection: Connection, switch_id: int | None = None) -> list[
     )
     if switch_id is not None:
         query = query.where(neighbour.c.switch_id == switch_id)
-    known = _known_switches(connection)
-    return [_row(row, known) for row in connection.execute(query)]
+    areas = areas_of_switches(connection)
+    known = _known_switches(connection, areas)
+    return [_row(row, known, areas.get(row.switch_name, "")) for row in connection.execute(query)]
 
 
-def _known_switches(connection: Connection) -> KnownSwitches:
+def _known_switches(connection: Connection, areas: Mapping[str, str]) -> KnownSwitches:
     columns = (switch.c.name, switch.c.host, switch.c.sys_name, switch.c.bridge_address)
     rows = connection.execute(select(*columns).where(switch.c.removed_at.is_(None)))
     return KnownSwitches(
-        SwitchIdentity(name=name, host=host, sys_name=sys_name, bridge_address=address)
+        SwitchIdentity(
+            name=name, host=host, sys_name=sys_name, bridge_address=address, area=areas.get(name, "")
+        )
         for name, host, sys_name, address in rows
     )
 
 
-def _row(row: Row[Any], known: KnownSwitches) -> NeighbourRow:
+def _row(row: Row[Any], known: KnownSwitches, area: str) -> NeighbourRow:
     values = {name: getattr(row, name) for name in NeighbourRow.__dataclass_fields__ if name != "known_as"}
-    return NeighbourRow(**values, known_as=known.match(row.chassis_mac, row.addresses, row.name))
+    return NeighbourRow(**values, known_as=known.match(row.chassis_mac, row.addresses, row.name, area))
 
 
 def replace_neighbours(connection: Connection, switch_id: int, taken: Reading) -> None:

@@ -1,7 +1,7 @@
 """Facts about how switches are connected: neighbours, bundles, bridge addresses, roles set by operators."""
 
 from collections import defaultdict
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from typing import Any
 
 from sqlalchemy import Connection, or_, select, tuple_, update
@@ -40,6 +40,7 @@ def topology_facts(connection: Connection) -> TopologyFacts:
             ),
         )
     ).all()
+    areas = areas_of_switches(connection)
     names = connection.execute(select(switch.c.name).where(switch.c.removed_at.is_(None))).scalars()
     return TopologyFacts(
         switches=frozenset(names),
@@ -50,8 +51,8 @@ def topology_facts(connection: Connection) -> TopologyFacts:
         partners={(one, name): partner for one, name, _, partner, *_ in rows if partner},
         pairs=listed_twice(inventory.bridge_addresses(connection)) | groups.pairs(connection),
         claims=tuple(_claims(connection)),
-        seen=_own_addresses(connection),
-        areas=areas_of_switches(connection),
+        seen=_own_addresses(connection, areas),
+        areas=areas,
         shared=frozenset(connection.execute(select(shared_address.c.prefix)).scalars()),
         by_operator={(one, name): Role(role) for one, name, *_, role in rows if role},
     )
@@ -110,13 +111,13 @@ def _claims(connection: Connection) -> list[NeighbourClaim]:
     ]
 
 
-def _own_addresses(connection: Connection) -> dict[PortRef, frozenset[str]]:
-    """Where each known switch's own bridge address is learned now."""
+def _own_addresses(connection: Connection, areas: Mapping[str, str]) -> dict[PortRef, frozenset[str]]:
+    """Where each known switch's own bridge address is learned now, by switches of its area."""
     told = select(switch.c.bridge_address, switch.c.name).where(
         switch.c.removed_at.is_(None), switch.c.bridge_address.is_not(None)
     )
-    owners = {address: name for address, name in connection.execute(told)}
-    addresses = sorted(owners)
+    owners = {(areas.get(name, ""), address): name for address, name in connection.execute(told)}
+    addresses = sorted({address for _, address in owners})
     rows: list[Any] = []
     for part in chunks(addresses):
         # Looked up by address: joined, the server may go through every open stay instead.
@@ -130,6 +131,7 @@ def _own_addresses(connection: Connection) -> dict[PortRef, frozenset[str]]:
         ).all()
     found: dict[PortRef, set[str]] = defaultdict(set)
     for switch_name, port_name, mac in rows:
-        if owners[mac] != switch_name:
-            found[switch_name, port_name].add(owners[mac])
+        owner = owners.get((areas.get(switch_name, ""), mac))
+        if owner is not None and owner != switch_name:
+            found[switch_name, port_name].add(owner)
     return {at: frozenset(names) for at, names in found.items()}

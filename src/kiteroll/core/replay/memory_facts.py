@@ -102,7 +102,7 @@ class MemoryFacts:
         return self._latest.keys()
 
     def switch_addresses(self) -> Collection[MacAddress]:
-        return self._owners().keys()
+        return {address for _, address in self._owners()}
 
     def conditions(self) -> Sequence[SwitchCondition]:
         return [self._condition(name, reading) for name, reading in self._latest.items() if self._gaps[name]]
@@ -211,10 +211,13 @@ class MemoryFacts:
             drift=checkpoint.drift,
         )
 
-    def _owners(self) -> dict[MacAddress, str]:
-        """Switches by their bridge addresses."""
+    def _area(self, switch: str) -> str:
+        return self._areas.get(switch, "")
+
+    def _owners(self) -> dict[tuple[str, MacAddress], str]:
+        """Switches by their areas and bridge addresses."""
         return {
-            reading.device.bridge_address: name
+            (self._area(name), reading.device.bridge_address): name
             for name, reading in self._latest.items()
             if reading.device.bridge_address is not None
         }
@@ -231,7 +234,7 @@ class MemoryFacts:
         for name, reading in self._latest.items():
             names = reading.port_names()
             for key, number in reading.learned.items():
-                owner = owners.get(mac_of(key))
+                owner = owners.get((self._area(name), mac_of(key)))
                 if owner is not None and owner != name:
                     seen[name, names[number]].add(owner)
         ports = [(name, port) for name, reading in self._latest.items() for port in reading.ports]
@@ -251,7 +254,7 @@ class MemoryFacts:
             claims=tuple(
                 NeighbourClaim(
                     (name, one.port),
-                    known.match_neighbour(one),
+                    known.match_neighbour(one, self._area(name)),
                     one.name or one.chassis,
                     is_switch(one.capabilities),
                     one.port_id,

@@ -46,6 +46,7 @@ class SwitchIdentity:
     host: str = ""
     sys_name: str = ""
     bridge_address: MacAddress | None = None
+    area: str = ""
 
 
 def names_by_address(switches: Iterable[tuple[str, MacAddress]]) -> dict[MacAddress, list[str]]:
@@ -69,32 +70,41 @@ def listed_twice(switches: Iterable[tuple[str, MacAddress]]) -> dict[str, str]:
 
 class KnownSwitches:
     """Matches what a neighbour announces to the inventory: its chassis address first, names last. Names of
-    hosts are the same in any case (RFC 4343), and with the name of their domain or without."""
+    hosts are the same in any case (RFC 4343), and with the name of their domain or without. One of the same
+    area comes first; of another area, a switch is known by its chassis address alone, for what is built alike
+    has the same names and private addresses."""
 
     def __init__(self, switches: Iterable[SwitchIdentity]) -> None:
-        self._by_mac: dict[MacAddress, str] = {}
-        self._by_text: dict[str, str] = {}
-        self._by_short_name: dict[str, set[str]] = defaultdict(set)
+        self._by_mac: dict[tuple[str, MacAddress], str] = {}
+        self._anywhere: dict[MacAddress, str] = {}
+        self._by_text: dict[tuple[str, str], str] = {}
+        self._by_short_name: dict[tuple[str, str], set[str]] = defaultdict(set)
         for one in switches:
+            area = one.area
             if one.bridge_address is not None:
-                self._by_mac[one.bridge_address] = one.name
+                self._by_mac[area, one.bridge_address] = one.name
+                self._anywhere[one.bridge_address] = one.name
             for text in (one.sys_name, one.name, one.host):
                 if text:
-                    self._by_text.setdefault(text.casefold(), one.name)
+                    self._by_text.setdefault((area, text.casefold()), one.name)
             for text in (one.sys_name, one.name):
-                self._by_short_name[_short(text)].add(one.name)
+                self._by_short_name[area, _short(text)].add(one.name)
 
-    def match(self, chassis: MacAddress | None, addresses: Iterable[str], name: str) -> str | None:
+    def match(
+        self, chassis: MacAddress | None, addresses: Iterable[str], name: str, area: str = ""
+    ) -> str | None:
         """The switch's name in the inventory; None when it is none of them. `addresses` are the
-        management addresses it announces (lldpRemManAddr)."""
-        if chassis is not None and chassis in self._by_mac:
-            return self._by_mac[chassis]
+        management addresses it announces (lldpRemManAddr); `area`: of the switch that hears it."""
+        if chassis is not None and (area, chassis) in self._by_mac:
+            return self._by_mac[area, chassis]
+        if chassis is not None and chassis in self._anywhere:
+            return self._anywhere[chassis]
         for text in (*addresses, name):
-            if (known := self._by_text.get(text.casefold())) is not None:
+            if (known := self._by_text.get((area, text.casefold()))) is not None:
                 return known
         short = _short(name)
-        same = self._by_short_name.get(short, ())
+        same = self._by_short_name.get((area, short), ())
         return next(iter(same)) if short and len(same) == 1 else None
 
-    def match_neighbour(self, neighbour: Neighbour) -> str | None:
-        return self.match(neighbour.chassis_mac, neighbour.addresses, neighbour.name)
+    def match_neighbour(self, neighbour: Neighbour, area: str = "") -> str | None:
+        return self.match(neighbour.chassis_mac, neighbour.addresses, neighbour.name, area)
