@@ -3,9 +3,10 @@
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import lru_cache
 from typing import Any, TypeVar
 
-from sqlalchemy import Connection, func, literal, select, update
+from sqlalchemy import Connection, Update, bindparam, func, select, update
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import IntegrityError
 
@@ -173,21 +174,26 @@ def _insert_failure(
     connection.execute(statement.on_duplicate_key_update(error=statement.inserted.error))
 
 
+_INSERT_READING = insert(reading)
+"""Made once: with each reading, the statement would cost more than what it writes."""
+
+
 def _insert_reading(connection: Connection, switch_id: int, taken: Reading, change_count: int) -> bool:
     gaps = [
         {"table": gap.table, "why": gap.why, "rows": gap.rows, "breaks": gap.breaks} for gap in taken.gaps
     ]
     try:
         connection.execute(
-            insert(reading).values(
-                switch_id=switch_id,
-                taken_at=taken.taken_at,
-                duration_ms=round(taken.duration.total_seconds() * 1000),
-                outcome="complete" if taken.complete else "partial",
-                row_count=len(taken.learned) + len(taken.others),
-                change_count=change_count,
-                gaps=gaps,
-            )
+            _INSERT_READING,
+            {
+                "switch_id": switch_id,
+                "taken_at": taken.taken_at,
+                "duration_ms": round(taken.duration.total_seconds() * 1000),
+                "outcome": "complete" if taken.complete else "partial",
+                "row_count": len(taken.learned) + len(taken.others),
+                "change_count": change_count,
+                "gaps": gaps,
+            },
         )
     except IntegrityError as error:
         if error.orig is not None and error.orig.args[0] == _DUPLICATE:
@@ -237,18 +243,23 @@ def _update_switch(
 def _set_switch(
     connection: Connection, switch_id: int, at: datetime, health: str, error: str | None, **values: Any
 ) -> None:
+    values |= {"health": health, "tried_at": at, "error": error}
+    given = {f"to_{name}": value for name, value in values.items()}
+    connection.execute(_switch_update(tuple(values)), given | {"of_switch": switch_id})
+
+
+@lru_cache
+def _switch_update(names: tuple[str, ...]) -> Update:
+    """Sets these columns, of `of_switch` to what is given as `to_` and the name of each. Made once for the same
+    columns."""
+    health, since = switch.c.health, switch.c.health_since
     # MariaDB assigns from left to right, so `health_since` still sees the old health.
-    connection.execute(
+    at = bindparam("to_tried_at", type_=Instant)
+    return (
         update(switch)
-        .where(switch.c.id == switch_id)
+        .where(switch.c.id == bindparam("of_switch"))
         .ordered_values(
-            (
-                switch.c.health_since,
-                func.if_(switch.c.health == health, switch.c.health_since, literal(at, Instant)),
-            ),
-            (switch.c.health, health),
-            (switch.c.tried_at, at),
-            (switch.c.error, error),
-            *((switch.c[name], value) for name, value in values.items()),
+            (since, func.if_(health == bindparam("to_health", type_=health.type), since, at)),
+            *((switch.c[name], bindparam(f"to_{name}", type_=switch.c[name].type)) for name in names),
         )
     )
