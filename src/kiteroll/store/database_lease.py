@@ -33,6 +33,7 @@ CREATE TABLE IF NOT EXISTS service_lease (
     writes BIGINT NOT NULL
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4
 """
+_FENCE = text("UPDATE service_lease SET writes = writes + 1 WHERE id = 1 AND holder = :me AND epoch = :epoch")
 _FREE = ""
 """Holder of a lease that was given back."""
 _URL_LENGTH = 255
@@ -97,10 +98,7 @@ class DatabaseLease:
 
     def fence(self, connection: Connection) -> None:
         """In a transaction that writes: it commits only while the lease is ours. Raises ServiceStopping."""
-        query = (
-            "UPDATE service_lease SET writes = writes + 1 WHERE id = 1 AND holder = :me AND epoch = :epoch"
-        )
-        if connection.execute(text(query), {"me": self._me, "epoch": self._epoch or 0}).rowcount != 1:
+        if connection.execute(_FENCE, {"me": self._me, "epoch": self._epoch or 0}).rowcount != 1:
             raise ServiceStopping(
                 "another service took over the database: nothing more is written by this one"
             )

@@ -250,7 +250,7 @@ def _set_switch(
 
 @lru_cache
 def _switch_update(names: tuple[str, ...]) -> Update:
-    """Sets these columns, of `of_switch` to what is given as `to_` and the name of each. Made once for the same
+    """Sets these columns, of `of_switch` to what is given as `to_` and the name. Made once for the same
     columns."""
     health, since = switch.c.health, switch.c.health_since
     # MariaDB assigns from left to right, so `health_since` still sees the old health.
