@@ -63,6 +63,17 @@ def test_in_two_areas_it_has_two_homes_and_nothing_is_told() -> None:
     assert replay.home_of(mac(2)).elsewhere == ()
 
 
+def test_who_was_carried_to_another_area_is_no_second_device() -> None:
+    replay = Replay(areas=APART)
+    for minute in range(6):
+        replay.apply(_read(minute, "a", {(1, 10): "p1"} if minute < 3 else {}))
+        replay.apply(_read(minute + 0.5, "b", {(1, 10): "p2"} if minute >= 3 else {}))
+    home = replay.home_of(mac(1))
+    assert home.at is not None and home.at.port == ("b", "p2") and home.elsewhere == ()
+    assert Because.QUIET_ELSEWHERE in {one.because for one in home.reasons}
+    assert replay.findings == {}
+
+
 def test_what_it_does_in_one_area_is_told_of_that_one_alone() -> None:
     replay = _played(APART, jumps=True)
     assert {one.subject.area for one in replay.findings.values()} == {"island"}

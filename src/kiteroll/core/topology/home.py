@@ -111,7 +111,8 @@ def choose_home(
     if len(several) < 2:
         return placed[ranked[0].stay.id]
     first, *others = (_apart(one, several) for one in several)
-    return replace(first, elsewhere=tuple(others))
+    # Where it is quiet it may have been carried away from.
+    return replace(first, elsewhere=tuple(one for one in others if one.at is not None and one.at.present))
 
 
 def _apart(home: Home, homes: Sequence[Home]) -> Home:
@@ -119,6 +120,8 @@ def _apart(home: Home, homes: Sequence[Home]) -> Home:
     reasons = [one for one in home.reasons if one.because is not Because.SEEN_NOWHERE_ELSE]
     reasons += [
         HomeReason(Because.OTHER_AREA, other.at.stay.place, names=(other.at.area,))
+        if other.at.present
+        else HomeReason(Because.QUIET_ELSEWHERE, other.at.stay.place)
         for other in homes
         if other is not home and other.at is not None
     ]
