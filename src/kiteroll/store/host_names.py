@@ -4,12 +4,13 @@ from collections import defaultdict
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
-from sqlalchemy import Connection, func, or_, select, update
+from sqlalchemy import Connection, Select, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.store.predicates import covers, escape_like, held
+from kiteroll.store.predicates import covers, escape_like, given, held
 from kiteroll.store.tables import ip_lookup, ip_name, ip_stay, switch
 
 
@@ -74,16 +75,23 @@ def names_of(
     return {mac: sorted({name for ip in each for name in named.get(ip, ())}) for mac, each in ips.items()}
 
 
+def _names_of_ips(then: datetime | None) -> Select[Any]:
+    """Given `ips`."""
+    there = held(ip_name.c.began_at, ip_name.c.ended_at, then)
+    return select(ip_name.c.ip, ip_name.c.name).where(given(ip_name.c.ip, "ips"), there)
+
+
+_NAMES = _names_of_ips(None)
+
+
 def names_by_ip(
     connection: Connection, ips: Collection[str], then: datetime | None = None
 ) -> dict[str, list[str]]:
     """Host names that these have now, or had then."""
     named: dict[str, list[str]] = defaultdict(list)
     if ips:
-        query = select(ip_name.c.ip, ip_name.c.name).where(
-            ip_name.c.ip.in_(ips), held(ip_name.c.began_at, ip_name.c.ended_at, then)
-        )
-        for ip, name in connection.execute(query):
+        query = _NAMES if then is None else _names_of_ips(then)
+        for ip, name in connection.execute(query, {"ips": sorted(ips)}):
             named[ip].append(name)
     return named
 

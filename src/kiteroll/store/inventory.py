@@ -35,6 +35,7 @@ from kiteroll.store.enrolment import rename_windows
 from kiteroll.store.port_actions import rename_actions
 from kiteroll.store.port_closures import forget_closures
 from kiteroll.store.ports import port_ids
+from kiteroll.store.predicates import given
 from kiteroll.store.rules import drop_rules, rename_rules
 from kiteroll.store.stay_writer import record_changes
 from kiteroll.store.tables import credential, port, reading, stay, switch
@@ -221,14 +222,16 @@ def all_switches(connection: Connection) -> list[SwitchRow]:
     return [switch_row(row) for row in rows]
 
 
+_SWITCHES_OF = select(switch.c.bridge_address, switch.c.name).where(
+    switch.c.removed_at.is_(None), given(switch.c.bridge_address, "macs")
+)
+
+
 def switches_of(connection: Connection, macs: Collection[MacAddress]) -> dict[MacAddress, str]:
     """Which of these are bridge addresses, and of which switch."""
     found: dict[MacAddress, str] = {}
     for part in chunks(sorted(macs)):
-        query = select(switch.c.bridge_address, switch.c.name).where(
-            switch.c.removed_at.is_(None), switch.c.bridge_address.in_(part)
-        )
-        found |= {address: name for address, name in connection.execute(query)}
+        found |= {address: name for address, name in connection.execute(_SWITCHES_OF, {"macs": part})}
     return found
 
 

@@ -2,14 +2,16 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cache
+from typing import Any
 
-from sqlalchemy import Connection, delete, func, select
+from sqlalchemy import Connection, Integer, Select, String, bindparam, delete, func, select
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.paging import Key, Page, fetch_page
-from kiteroll.store.predicates import escape_like
+from kiteroll.store.predicates import escape_like, given
 from kiteroll.store.tables import address_label, endpoint
 
 _BATCH = 1000
@@ -34,11 +36,14 @@ class LabelRow:
     """Whether a switch has learned the address since it is recorded."""
 
 
+_LABELS = select(address_label).where(given(address_label.c.mac, "macs"))
+
+
 def labels_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, Label]:
     """Of those that have one."""
     if not macs:
         return {}
-    rows = connection.execute(select(address_label).where(address_label.c.mac.in_(macs)))
+    rows = connection.execute(_LABELS, {"macs": macs})
     return {row.mac: Label(row.mac, row.label, row.owner, row.notes) for row in rows}
 
 
@@ -86,23 +91,30 @@ def labels_page(connection: Connection, ask: PageAsk, *, seen: bool | None = Non
 def macs_by_label(connection: Connection, text: str, limit: int) -> list[MacAddress]:
     """Addresses whose label or owner holds `text`; labels that begin with it first."""
     wanted = escape_like(text)
+    values = {"holds": f"%{wanted}%", "begins": f"{wanted}%", "most": limit}
+    return list(connection.execute(_by_label(), values).scalars())
+
+
+@cache
+def _by_label() -> Select[Any]:
+    """Given `holds` and `begins`, two patterns, and `most`."""
+    holds, begins = bindparam("holds", type_=String), bindparam("begins", type_=String)
     found = (
         select(address_label.c.mac, address_label.c.label.label("said"))
-        .where(address_label.c.label.like(f"%{wanted}%"))
+        .where(address_label.c.label.like(holds))
         .union_all(
             select(address_label.c.mac, address_label.c.owner.label("said")).where(
-                address_label.c.owner.like(f"%{wanted}%")
+                address_label.c.owner.like(holds)
             )
         )
         .subquery()
     )
-    query = (
+    return (
         select(found.c.mac)
         .group_by(found.c.mac)
-        .order_by(func.max(found.c.said.like(f"{wanted}%")).desc(), func.min(found.c.said), found.c.mac)
-        .limit(limit)
+        .order_by(func.max(found.c.said.like(begins)).desc(), func.min(found.c.said), found.c.mac)
+        .limit(bindparam("most", type_=Integer))
     )
-    return list(connection.execute(query).scalars())
 
 
 def changed(before: Mapping[MacAddress, Label], mac: MacAddress, values: Mapping[str, str]) -> Label:

@@ -4,9 +4,23 @@ import json
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cache
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, and_, case, func, or_, select, tuple_
+from sqlalchemy import (
+    Connection,
+    Integer,
+    Row,
+    Select,
+    String,
+    and_,
+    bindparam,
+    case,
+    func,
+    or_,
+    select,
+    tuple_,
+)
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
@@ -122,21 +136,25 @@ def ports_named(connection: Connection, ports: Sequence[tuple[int, str]]) -> lis
 
 def matching_switches(connection: Connection, text: str, limit: int) -> list[SwitchRow]:
     """Switches whose name, address or location holds `text`; names that begin with it first."""
-    like = f"%{escape_like(text.lower())}%"
-    rows = connection.execute(
+    wanted = escape_like(text.lower())
+    values = {"holds": f"%{wanted}%", "begins": f"{wanted}%", "most": limit}
+    return [switch_row(row) for row in connection.execute(_switches_called(), values)]
+
+
+@cache
+def _switches_called() -> Select[Any]:
+    """Given `holds` and `begins`, two patterns, and `most`."""
+    holds, begins = bindparam("holds", type_=String), bindparam("begins", type_=String)
+    name, location = func.lower(switch.c.name), func.lower(switch.c.location)
+    return (
         select(*SWITCH_COLUMNS)
         .where(
             switch.c.removed_at.is_(None),
-            or_(
-                func.lower(switch.c.name).like(like),
-                switch.c.host.like(like),
-                func.lower(switch.c.location).like(like),
-            ),
+            or_(name.like(holds), switch.c.host.like(holds), location.like(holds)),
         )
-        .order_by(func.lower(switch.c.name).like(f"{escape_like(text.lower())}%").desc(), switch.c.name)
-        .limit(limit)
+        .order_by(name.like(begins).desc(), switch.c.name)
+        .limit(bindparam("most", type_=Integer))
     )
-    return [switch_row(row) for row in rows]
 
 
 def readings_page(connection: Connection, switch_id: int | None, ask: PageAsk) -> Page[ReadingRow]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Collection
 from datetime import datetime
+from typing import Any
 
 from sqlalchemy import ColumnElement, and_, bindparam, or_
 
@@ -15,6 +16,12 @@ def none_of(column: ColumnElement[int], ids: Collection[int]) -> ColumnElement[b
 def one_of(column: ColumnElement[int], ids: Collection[int]) -> ColumnElement[bool]:
     """Whether `column` is one of these, which stand in the statement as they are."""
     return column.in_(bindparam(None, sorted(ids), expanding=True, literal_execute=True))
+
+
+def given(column: ColumnElement[Any], name: str) -> ColumnElement[bool]:
+    """Whether `column` is one of the values that are given as `name` when the statement is executed: it can
+    be made once then, and not anew at every keystroke of a search."""
+    return column.in_(bindparam(name, type_=column.type, expanding=True))
 
 
 def held(

@@ -26,7 +26,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.stay import Ending, Life, Place, Stay
 from kiteroll.store.paging import Key, Page, cursor_of, fetch_page
-from kiteroll.store.predicates import held, none_of
+from kiteroll.store.predicates import given, held, none_of
 from kiteroll.store.tables import address_label, endpoint, port, stay, switch, vlan
 
 
@@ -173,6 +173,9 @@ def stays_page(
     return fetch_page(connection, query, keys, placed_stay, ask, sorts)
 
 
+_PLACES = placed(Filters()).where(given(stay.c.mac, "macs"))
+
+
 def places_of(
     connection: Connection, macs: Sequence[MacAddress], then: datetime | None = None
 ) -> dict[MacAddress, list[PlacedStay]]:
@@ -181,7 +184,8 @@ def places_of(
     found: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in macs}
     if not macs:
         return found
-    for row in connection.execute(placed(Filters(at=then)).where(stay.c.mac.in_(macs))):
+    query = _PLACES if then is None else placed(Filters(at=then)).where(given(stay.c.mac, "macs"))
+    for row in connection.execute(query, {"macs": macs}):
         found[row.mac].append(placed_stay(row))
     without = [mac for mac, stays in found.items() if not stays]
     if without:
@@ -204,12 +208,12 @@ def intervals_of_port(
     return [(began, ended) for began, ended in connection.execute(query)]
 
 
+_FIRST_SEEN = select(endpoint.c.mac, endpoint.c.first_seen_at).where(given(endpoint.c.mac, "macs"))
+
+
 def first_seen(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, datetime]:
     """When each known one was first seen."""
-    rows = connection.execute(
-        select(endpoint.c.mac, endpoint.c.first_seen_at).where(endpoint.c.mac.in_(macs))
-    )
-    return {mac: at for mac, at in rows}
+    return {mac: at for mac, at in connection.execute(_FIRST_SEEN, {"macs": macs})}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
