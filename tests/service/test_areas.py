@@ -80,6 +80,7 @@ def test_one_address_in_one_area_and_then_in_two(
         own = {row.name: row.area for row in client.each(sites())}
         assert (own["heron"], own["osprey"]) == ("", "afloat")
         client.send(change_site("osprey", SiteChange(concurrency=3)))
+        assert client.send(change_site("osprey", SiteChange())).concurrency == 3
         kept = {row.name: row.area for row in client.each(sites())}
         assert kept == own, "what is not given stays"
     assert main(["endpoint", "show", DOUBLED]) == Exit.OK

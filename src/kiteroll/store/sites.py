@@ -49,6 +49,8 @@ def sites(connection: Connection) -> list[SiteRow]:
 def change_site(connection: Connection, name: str, values: Mapping[str, Any]) -> None:
     """Set `concurrency` (None takes the limit away) or `area` (empty: that of all sites that name none); what
     is not given stays."""
+    if not values:
+        return
     statement = insert(site).values(name=name, **values)
     connection.execute(statement.on_duplicate_key_update(dict(values)))
     connection.execute(delete(site).where(site.c.concurrency.is_(None), site.c.area == ""))
