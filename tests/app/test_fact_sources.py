@@ -5,12 +5,12 @@ from collections.abc import Iterator
 from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
+from typing import Any
 
 import pytest
 
 from kiteroll.app.finding_facts import StoredFacts
 from kiteroll.app.port_rules import Author
-from kiteroll.app.topology_view import TopologyView
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
@@ -20,6 +20,7 @@ from kiteroll.core.policy.roll import Enrolled
 from kiteroll.core.policy.rule_changes import RuleSet
 from kiteroll.core.replay.memory_facts import MemoryFacts
 from kiteroll.core.replay.replay import Replay
+from kiteroll.core.topology.refresh import TopologyRefresh
 from kiteroll.store.database import Database
 from tests.support.factories import mac, reading, rule_book
 from tests.support.live import LiveRun
@@ -88,19 +89,21 @@ def test_first_readings_wait_for_roles_that_take_long_to_work_out(
 ) -> None:
     for one in _story()[:2]:
         live.store(one)
-    work_out, done = TopologyView._work_out, list[float]()
+    refresh, done = TopologyRefresh.refresh, list[float]()
 
-    def slowly(self: TopologyView, *, force: bool) -> None:
-        work_out(self, force=force)
+    def slowly(self: TopologyRefresh, *args: Any, **options: Any) -> bool:
         live.clock.advance(0.5)
         done.append(live.clock.monotonic())
+        return refresh(self, *args, **options)
 
-    monkeypatch.setattr(TopologyView, "_work_out", slowly)
+    monkeypatch.setattr(TopologyRefresh, "refresh", slowly)
     before = live.facts.topology(fresh=True)
     known_at = live.facts.topology_at()
     for _ in range(4):
         live.clock.advance(1)
         assert live.facts.topology(fresh=True) is before and live.facts.topology_at() == known_at
+        live.parts.topology.refresh_if_stale()
+    assert len(done) == 1
     live.clock.advance(1.1)
     live.facts.topology(fresh=True)
     assert len(done) == 2 and live.facts.topology_at() != known_at

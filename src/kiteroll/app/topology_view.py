@@ -18,8 +18,9 @@ from kiteroll.store.topology import ids_of_ports, topology_facts
 log = logging.getLogger(__name__)
 _QUICK_S = 0.05
 """A caller refreshes it where that takes no longer."""
+_LONG_S = 0.2
 _PAUSE = 10
-"""Between two that are made at once, times what one takes."""
+"""Between two that take longer, times what one takes: of a core, it has a tenth at most."""
 _LONGEST_PAUSE_S = 30.0
 
 
@@ -63,8 +64,8 @@ class TopologyView:
         self._refresh = TopologyRefresh()
         self._view = NetworkView()
         self._cost_s = 0.0
-        self._rests_until: float | None = None
-        """Before then, by the monotonic clock, `refresh_unless_costly` is not done again."""
+        self._done_at: float | None = None
+        """By the monotonic clock."""
         self._recorded: dict[int, PortRole] | None = None
 
     def now(self) -> NetworkView:
@@ -104,17 +105,11 @@ class TopologyView:
     def refresh_unless_costly(self) -> NetworkView | None:
         """The same; None where it was done so short a time ago that, by what it takes, it would be at work
         much of the time: when the switches of a large network are read for the first time, one by one."""
-        began = self._clock.monotonic()
-        if self._rests_until is not None and began < self._rests_until:
-            return None
-        view = self.refresh()
-        ended = self._clock.monotonic()
-        self._rests_until = ended + min(_LONGEST_PAUSE_S, _PAUSE * (ended - began))
-        return view
+        return None if self._rests() else self.refresh()
 
     def refresh_if_stale(self) -> None:
-        """Raises StorageUnavailable."""
-        if self._refresh.stale(self._clock.now()):
+        """Less often where it takes long. Raises StorageUnavailable."""
+        if self._refresh.stale(self._clock.now()) and not self._rests():
             with self._lock:
                 self._work_out(force=False)
 
@@ -148,7 +143,15 @@ class TopologyView:
                 self._record({ids[port]: role for port, role in uplinks.items() if port in ids}, now)
             self._view = NetworkView(snapshot, ids)
         self._view = replace(self._view, facts_at=self._refresh.facts_at)
-        self._cost_s = self._clock.monotonic() - began
+        self._done_at = self._clock.monotonic()
+        self._cost_s = self._done_at - began
+
+    def _rests(self) -> bool:
+        """Whether it was worked out so short a time ago that, by what that takes, it is not to be again."""
+        if self._done_at is None or self._cost_s <= _LONG_S:
+            return False
+        pause_s = min(_LONGEST_PAUSE_S, _PAUSE * self._cost_s)
+        return self._clock.monotonic() < self._done_at + pause_s
 
     def _record(self, uplinks: Mapping[int, PortRole], now: datetime) -> None:
         """Record what became of uplinks, so that a question about the past is answered as things were."""
