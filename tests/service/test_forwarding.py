@@ -1,6 +1,7 @@
 """What a service that only answers says and does when the one that tracks fails it."""
 
 import asyncio
+import json
 from collections.abc import AsyncIterator, Callable
 from dataclasses import dataclass, field
 from typing import Any
@@ -11,7 +12,7 @@ import pytest
 from kiteroll.api.forwarding import Forwarding
 from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.serving.following import Following
-from kiteroll.app.serving.sent_event import HELLO, RESYNC, SentEvent
+from kiteroll.app.serving.sent_event import FOLLOWING, HELLO, RESYNC, SentEvent
 from kiteroll.app.serving.tracker_follower import TrackerFollower
 from kiteroll.core.errors import TrackerAway
 from kiteroll.store.database_lease import LeaseHolder
@@ -175,7 +176,9 @@ def test_what_is_heard_is_read_before_it_is_passed_on() -> None:
     lines = Stream(*(one.line() for one in events), "\n")
     link = Link(lambda request: httpx.Response(200, stream=lines), finds=1)
     done, relayed, following = asyncio.run(_followed(link))
-    assert relayed == list(events)
+    assert [one for one in relayed if one.name != FOLLOWING] == list(events)
+    heard = [json.loads(one.data)["heard"] for one in relayed if one.name == FOLLOWING]
+    assert heard == [True, False]
     assert [one for one in done if one != ([], [])] == [
         "all",
         "user.add",
