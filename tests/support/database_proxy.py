@@ -4,6 +4,7 @@ word, or cuts every connection."""
 import selectors
 import socket
 import threading
+from contextlib import suppress
 from types import TracebackType
 from typing import Self, cast
 
@@ -61,7 +62,7 @@ class DatabaseProxy:
             with self._lock:
                 watched = [self._listener, *self._pairs]
             for one in watched:
-                if one.fileno() >= 0:
+                with suppress(OSError, ValueError, KeyError):  # `cut` closes them at any moment
                     selector.register(one, selectors.EVENT_READ)
             ready = [key.fileobj for key, _ in selector.select(0.02)]
             for key in list(selector.get_map().values()):
