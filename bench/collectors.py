@@ -7,15 +7,16 @@ import asyncio
 import tempfile
 import time
 from collections.abc import Awaitable, Callable, Sequence
-from datetime import timedelta
 from functools import partial
 from pathlib import Path
 from typing import TypeVar
 
-from tests.support.cluster import CENTRE, COLLECTOR, NatsServer
+from tests.support.cluster import CENTRE, NatsServer
 
 from bench.fleet import Fleet, add_switch
+from bench.handing_over import hand_over, settings_at
 from bench.measure import row
+from kiteroll.app.ingest import import_result
 from kiteroll.bus.centre import CentreBus
 from kiteroll.bus.connection import connected
 from kiteroll.bus.messages import Read, Sent, decode, read_of, result_of
@@ -56,7 +57,7 @@ def main() -> None:
 async def _fleet(database: Database, centre: NatsServer, site: NatsServer, switches: int) -> None:
     fleet, tracker, writer = Fleet(switches, ROWS), Tracker(), ReadingWriter(database)
     ids = [add_switch(database, number, "Island") for number in range(switches)]
-    at_site = BusSettings(url=site.url, user="collector", password=COLLECTOR)
+    at_site = settings_at(site)
     at_centre = BusSettings(
         url=f"tls://127.0.0.1:{centre.port}",
         user="centre",
@@ -72,20 +73,11 @@ async def _fleet(database: Database, centre: NatsServer, site: NatsServer, switc
         await there.follow("Island", None)
         for number, (label, churn) in enumerate(ROUNDS):
             fleet.churn(churn)
-            results = [
-                PollResult(
-                    switch=ids[one],
-                    name=f"switch-{one}",
-                    started_at=fleet.reading(one, number).taken_at,
-                    duration=timedelta(seconds=1),
-                    outcome=fleet.reading(one, number),
-                )
-                for one in range(switches)
-            ]
+            results = [import_result(ids[one], fleet.reading(one, number), None) for one in range(switches)]
             reads: list[Read]
             came: list[PollResult]
             reads, making = _timed(partial(list, map(read_of, results)))
-            _, sending, wall = await _timed_async(partial(_send, here, reads))
+            _, sending, wall = await _timed_async(partial(hand_over, here, reads))
             received, receiving, _ = await _timed_async(partial(_receive, there, switches))
             came, opening = _timed(partial(list, map(_opened, received)))
             _, writing = _timed(partial(_write, tracker, writer, came))
@@ -98,16 +90,6 @@ async def _fleet(database: Database, centre: NatsServer, site: NatsServer, switc
                 f"{1000 * (receiving + opening) / switches:.2f}, tracker and records "
                 f"{1000 * writing / switches:.2f}; {octets / 1000:.1f} kB; sent {switches / wall:.0f}/s",
             )
-
-
-async def _send(bus: SiteBus, reads: Sequence[Read]) -> None:
-    slots = asyncio.Semaphore(64)
-
-    async def one(read: Read) -> None:
-        async with slots:
-            await bus.publish(read)
-
-    await asyncio.gather(*map(one, reads))
 
 
 async def _receive(bus: CentreBus, count: int) -> list[bytes]:

@@ -13,15 +13,16 @@ from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from sqlalchemy import Connection, func, select
-from tests.support.cluster import COLLECTOR, NatsServer, bus_of_centre
+from tests.support.cluster import NatsServer, bus_of_centre
 
 from bench.fleet import BEAT, START, Fleet, add_switch
+from bench.handing_over import hand_over, settings_at
 from bench.measure import row
 from bench.service import running
+from kiteroll.app.ingest import import_result
 from kiteroll.bus.connection import connected
 from kiteroll.bus.messages import Read, read_of
 from kiteroll.bus.sealing import PrivateKey
-from kiteroll.bus.settings import BusSettings
 from kiteroll.bus.site import SiteBus
 from kiteroll.client import Client, add_collector
 from kiteroll.collect.poller import PollResult
@@ -93,28 +94,16 @@ def _rounds(database: Database, site: NatsServer, ids: Sequence[int], process: i
 
 
 async def _send(site: NatsServer, reads: Sequence[Read]) -> None:
-    settings = BusSettings(url=site.url, user="collector", password=COLLECTOR)
+    settings = settings_at(site)
     async with connected(settings, "bench", "_INBOX_Island") as client:
-        bus, slots = SiteBus(client, settings, SITE, "island-1"), asyncio.Semaphore(64)
+        bus = SiteBus(client, settings, SITE, "island-1")
         await bus.prepare()
-
-        async def one(read: Read) -> None:
-            async with slots:
-                await bus.publish(read)
-
-        await asyncio.gather(*map(one, reads))
+        await hand_over(bus, reads)
 
 
 def _result(fleet: Fleet, one: int, switch: int, number: int, shift: timedelta) -> PollResult:
     made = fleet.reading(one, number)
-    reading = replace(made, taken_at=made.taken_at + shift)
-    return PollResult(
-        switch=switch,
-        name=reading.switch,
-        started_at=reading.taken_at,
-        duration=timedelta(seconds=1),
-        outcome=reading,
-    )
+    return import_result(switch, replace(made, taken_at=made.taken_at + shift), None)
 
 
 def _stored(connection: Connection) -> int:

@@ -7,11 +7,9 @@ import pytest
 
 from kiteroll.core.findings.finding import FindingKind, key_of
 from kiteroll.core.model.reading import Neighbour, Reading
-from kiteroll.core.model.stay import Place, Stay
 from kiteroll.core.replay.replay import Replay
 from kiteroll.core.topology.areas import infer_areas
-from kiteroll.core.topology.home import Because, Confidence
-from kiteroll.core.topology.home_history import homes_over_time
+from kiteroll.core.topology.home import Because, Confidence, Home
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts
 from kiteroll.core.topology.neighbours import KnownSwitches, SwitchIdentity
 from kiteroll.core.topology.path import longest_path
@@ -86,7 +84,7 @@ def test_what_it_does_in_one_area_is_told_of_that_one_alone() -> None:
     assert homes["b"].confidence is Confidence.DOUBTFUL
 
 
-def _homes(replay: Replay):  # type: ignore[no-untyped-def]
+def _homes(replay: Replay) -> tuple[Home, ...]:
     home = replay.home_of(mac(1))
     return (home, *home.elsewhere)
 
@@ -123,28 +121,6 @@ def test_addresses_of_switches_elsewhere_make_no_uplink() -> None:
     facts = TopologyFacts(switches=frozenset("ab"), seen={("a", "p3"): frozenset("b")})
     assert infer_areas(facts).is_uplink(("a", "p3"))
     assert not infer_areas(replace(facts, areas=APART)).is_uplink(("a", "p3"))
-
-
-def test_homes_of_two_areas_overlap_in_time() -> None:
-    stays = [
-        Stay(
-            id=number,
-            mac=mac(1),
-            place=Place(switch, "p1", 10),
-            began_at=at(began),
-            resumed_at=at(began),
-            ended_at=None if ended is None else at(ended),
-        )
-        for number, (switch, began, ended) in enumerate([("a", 0, 30), ("b", 10, None), ("a", 40, None)])
-    ]
-    found = homes_over_time(stays, {}, areas=APART)
-    assert [(one.place.switch, one.since, one.until) for one in found] == [
-        ("a", at(0), at(30)),
-        ("b", at(10), None),
-        ("a", at(40), None),
-    ]
-    assert len(homes_over_time(stays, {})) == 3
-    assert homes_over_time(stays, {})[0].until == at(10)
 
 
 def test_what_is_built_alike_is_told_apart_by_its_area() -> None:

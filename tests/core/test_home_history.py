@@ -70,3 +70,15 @@ def test_what_was_an_uplink_when_recording_began_is_taken_to_have_been_one_befor
     assert [one.place.port for one in first] == ["p1", "p24", "p1"]
     assert [one.place.port for one in homes_over_time(stays, uplinks, at(499))] == ["p1"]
     assert homes_over_time(stays, uplinks, at(400)) == first, "it became one long after"
+
+
+def test_homes_of_two_areas_overlap_in_time() -> None:
+    stays = [_stay(("a", "p1"), 0, 30), _stay(("b", "p1"), 10), _stay(("a", "p1"), 40)]
+    found = homes_over_time(stays, {}, areas={"b": "island"})
+    assert [(one.place.switch, one.since, one.until) for one in found] == [
+        ("a", at(0), at(30)),
+        ("b", at(10), None),
+        ("a", at(40), None),
+    ]
+    assert len(homes_over_time(stays, {})) == 3
+    assert homes_over_time(stays, {})[0].until == at(10)

@@ -28,12 +28,13 @@ from kiteroll.store.credentials import CredentialRow
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.inventory_changes import NothingChanged, change_all
+from kiteroll.store.sites import SiteRow
 from kiteroll.store.vault import Vault
 
-__all__ = ["Access", "ChosenAccess", "CredentialRow", "GroupSettings", "Inventory", "SiteSettings"]
+__all__ = ["Access", "ChosenAccess", "CredentialRow", "GroupSettings", "Inventory", "SiteRow"]
 
 log = logging.getLogger(__name__)
-T = TypeVar("T", "SiteSettings", "GroupSettings", CredentialRow)
+T = TypeVar("T", SiteRow, "GroupSettings", CredentialRow)
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,16 +56,6 @@ class SwitchGiven:
 
     values: Mapping[str, Any]
     chosen: "ChosenAccess"
-
-
-@dataclass(frozen=True, slots=True)
-class SiteSettings:
-    name: str
-    concurrency: int | None
-    """Of its switches, how many are read at once; None: no limit of its own."""
-    area: str
-    """Empty: the one of all sites that name none."""
-    switches: int
 
 
 @dataclass(frozen=True, slots=True)
@@ -271,7 +262,7 @@ class Inventory:
         """A named one. Raises NotFound."""
         return _named(self.credentials(), name, "credential")
 
-    def site(self, name: str) -> SiteSettings:
+    def site(self, name: str) -> SiteRow:
         """Raises NotFound."""
         return _named(self.sites(), name, "site")
 
@@ -279,8 +270,8 @@ class Inventory:
         """Raises NotFound."""
         return _named(self.groups(), name, "group")
 
-    def sites(self) -> list[SiteSettings]:
-        return [SiteSettings(*row) for row in self._database.run(sites.sites)]
+    def sites(self) -> list[SiteRow]:
+        return self._database.run(sites.sites)
 
     def groups(self) -> list[GroupSettings]:
         own = self._database.run(groups.group_settings)

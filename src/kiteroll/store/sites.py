@@ -1,7 +1,8 @@
 """What holds for sites: how many of their switches are read at once, and the area they are in."""
 
 from collections.abc import Mapping
-from typing import Any, NamedTuple
+from dataclasses import dataclass
+from typing import Any
 
 from sqlalchemy import Connection, delete, select
 from sqlalchemy.dialects.mysql import insert
@@ -9,10 +10,13 @@ from sqlalchemy.dialects.mysql import insert
 from kiteroll.store.tables import site, switch
 
 
-class SiteRow(NamedTuple):
+@dataclass(frozen=True, slots=True)
+class SiteRow:
     name: str
     concurrency: int | None
+    """Of its switches, how many are read at once; None: no limit of its own."""
     area: str
+    """Empty: the one of all sites that name none."""
     switches: int
 
 

@@ -9,7 +9,7 @@ from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheInventory, TheRounds
 from kiteroll.api.presenters.history import present_round
-from kiteroll.app.inventory import GroupSettings, SiteSettings
+from kiteroll.app.inventory import GroupSettings, SiteRow
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
@@ -82,7 +82,7 @@ async def change_group(inventory: TheInventory, name: api.SwitchName, change: ap
     return await asyncio.to_thread(get_group, inventory, name)
 
 
-def _present_site(one: SiteSettings) -> api.Site:
+def _present_site(one: SiteRow) -> api.Site:
     return api.Site(name=one.name, concurrency=one.concurrency, area=one.area, switches=one.switches)
 
 

@@ -18,7 +18,7 @@ from kiteroll.app.queries.service_status import WorkerHealth
 from kiteroll.app.serving.following import Following
 from kiteroll.app.serving.sent_event import AUDITED, FOLLOWING, RESYNC, SentEvent
 from kiteroll.schemas import api
-from kiteroll.schemas.stream import EventName, FollowingEvent, HelloEvent
+from kiteroll.schemas.stream import EventName, HelloEvent
 
 router = APIRouter(tags=["service"])
 
@@ -124,8 +124,8 @@ async def _lines(
     latest = broadcaster.last_id
     yield ("" if after else f"id: {latest}\n") + f"event: hello\ndata: {hello}\n\n"
     if following is not None and following.since is None:
-        said = FollowingEvent(heard=False, note=following.note)
-        yield f"event: {FOLLOWING}\ndata: {said.model_dump_json()}\n\n"
+        said = following.event()
+        yield f"event: {said.name}\ndata: {said.data}\n\n"
     async with aclosing(with_beats(broadcaster.listen(after or latest), _BEAT_S)) as events:
         async for event in events:
             if not is_signed_in():

@@ -1,7 +1,10 @@
 """How a service that only answers stands to the one it follows."""
 
+import json
 from dataclasses import dataclass
 from datetime import datetime
+
+from kiteroll.app.serving.sent_event import FOLLOWING, SentEvent
 
 
 @dataclass(slots=True)
@@ -17,3 +20,8 @@ class Following:
     problem: str = ""
     """Why answers from here cannot be relied on: it tracks, and is not heard here. While none tracks nothing
     changes, and they can."""
+
+    def event(self) -> SentEvent:
+        """For whoever listens to the live stream (`schemas.stream.FollowingEvent`)."""
+        said = {"event": FOLLOWING, "heard": self.since is not None, "note": self.note}
+        return SentEvent("", FOLLOWING, None, False, json.dumps(said))

@@ -1,7 +1,6 @@
 """Follows the service that tracks: hears what it does, reads its records anew, and passes its events on."""
 
 import asyncio
-import json
 import logging
 from collections.abc import Callable, Sequence
 
@@ -10,7 +9,7 @@ import httpx
 from kiteroll.app.logs import fields
 from kiteroll.app.serving.followed_records import FollowedRecords
 from kiteroll.app.serving.following import Following
-from kiteroll.app.serving.sent_event import AUDITED, FOLLOWING, HELLO, RESYNC, SentEvent
+from kiteroll.app.serving.sent_event import AUDITED, HELLO, RESYNC, SentEvent
 from kiteroll.app.serving.tracker_link import EVENTS_PATH, TrackerLink
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable, TrackerAway
@@ -92,7 +91,7 @@ class TrackerFollower:
             log.info("follows the records", extra=fields("follower.follows", tracker=one.url))
             self._following.since, self._following.note = self._clock.now(), ""
             self._following.problem = ""
-            self._tell()
+            self._relay([self._following.event()])
         if ended is not None:
             raise ended
 
@@ -118,15 +117,11 @@ class TrackerFollower:
 
     def _away(self, why: str) -> None:
         following = self._following
-        if following.since is not None:
-            log.warning("follows no more", extra=fields("follower.away", tracker=following.url, error=why))
-            self._tell(why)
+        followed = following.since is not None
         following.since, following.note = None, why
-
-    def _tell(self, why: str = "") -> None:
-        """Whoever listens here; `why` the one that tracks is not heard, where it is not."""
-        data = json.dumps({"event": FOLLOWING, "heard": not why, "note": why})
-        self._relay([SentEvent("", FOLLOWING, None, False, data)])
+        if followed:
+            log.warning("follows no more", extra=fields("follower.away", tracker=following.url, error=why))
+            self._relay([following.event()])
 
 
 _Waiting = asyncio.Queue[SentEvent | Exception]

@@ -102,6 +102,8 @@ def choose_home(
     readings is judged by; None leaves it out. `contested`: what findings say is here and there. Each area is
     judged by itself; of several homes the likeliest is returned, and has the others as `elsewhere`."""
     homes = [_in_one_area(some, now, contested) for some in by_area(sightings)]
+    if len(homes) == 1:
+        return homes[0]
     placed = {one.at.stay.id: one for one in homes if one.at is not None}
     ranked = rank([one.at for one in placed.values() if one.at is not None])
     if not ranked:
