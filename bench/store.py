@@ -11,7 +11,8 @@ from sqlalchemy import text
 from bench.fleet import Fleet, add_switch
 from bench.measure import row
 from kiteroll.core.tracking.tracker import Tracker
-from kiteroll.store import inventory
+from kiteroll.store import inventory, tracked_state
+from kiteroll.store.area_lease import SERVICE_STAYS
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
@@ -64,10 +65,10 @@ def _rounds(database: Database) -> None:
             + ", ".join(f"{name[8:]} {count / SWITCHES:.1f}" for name, count in written.items()),
         )
     began = time.perf_counter()
-    again = Tracker(next_stay=database.run(inventory.next_stay_id))
+    again = Tracker(next_stay=database.run(tracked_state.next_stay_id, SERVICE_STAYS))
     known = {one.id: one for one in database.run(inventory.all_switches)}
-    ports = database.run(inventory.all_port_numbers)
-    for switch_id, stays in groupby(database.stream(inventory.open_stays), key=itemgetter(0)):
+    ports = database.run(tracked_state.port_numbers_by_switch)
+    for switch_id, stays in groupby(database.stream(tracked_state.open_stays), key=itemgetter(0)):
         one = known[switch_id]
         again.restore(one.name, one.checkpoint, ports[switch_id], map(itemgetter(1), stays))
     row(

@@ -1,5 +1,6 @@
-"""Readings become records the same way, whether the poller of this process hands them over or a collector
-does, over the message engines of its site and of the centre: one contract, held to both."""
+"""Readings become records the same way, whether the poller of this process hands them over, or a collector
+does, over the message engines of its site and of the centre, to the service or to the tracker of its area:
+one contract, held to all."""
 
 import asyncio
 from collections.abc import AsyncIterator, Awaitable, Callable, Iterable
@@ -9,11 +10,14 @@ from datetime import datetime
 from pathlib import Path
 
 import pytest
-from sqlalchemy import Connection, select
+from sqlalchemy import Connection, select, update
 
 from kiteroll.app.collectors import Collectors
+from kiteroll.app.config import Config, TrackerSettings
 from kiteroll.app.events import EventBus
 from kiteroll.app.ingest import ReadingIngestor, import_result
+from kiteroll.app.site_intake import SiteIntake
+from kiteroll.app.trackers.areas import AreaTrackers
 from kiteroll.app.workers.collector_bus import CollectorBus
 from kiteroll.bus.connection import connected
 from kiteroll.bus.messages import read_of
@@ -24,8 +28,9 @@ from kiteroll.clock import SystemClock
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import DeviceSilent
 from kiteroll.core.tracking.admission import AdmissionLimits
-from kiteroll.store import tables
+from kiteroll.store import sites, tables
 from kiteroll.store.database import Database
+from kiteroll.tracker.role import TrackerRole
 from tests.support.cluster import CENTRE, COLLECTOR, NatsServer
 from tests.support.database_proxy import DatabaseProxy
 from tests.support.factories import at, reading
@@ -54,8 +59,9 @@ async def in_process(database: Database) -> AsyncIterator[HandOver]:
         ingestor.stop()
 
 
-def over_the_bus(directory: Path) -> Way:
-    """As a collector does: it hears of each once the engine of its site has it on disk."""
+def over_the_bus(directory: Path, area: str = "") -> Way:
+    """As a collector does: it hears of each once the engine of its site has it on disk. `area`: that of the
+    site, which has a tracker."""
 
     @asynccontextmanager
     async def way(database: Database) -> AsyncIterator[HandOver]:
@@ -70,18 +76,34 @@ def over_the_bus(directory: Path) -> Way:
         for engine in (centre, site):
             engine.start()
         ingestor, clock = _ingestor(database), SystemClock()
-        collectors = Collectors(database, clock, lambda *_: b"", has_bus=True)
+        intake = SiteIntake(database, clock)
+        collectors = Collectors(database, clock, lambda *_: b"", intake, has_bus=True)
         collectors.add("island-1", "Island", PrivateKey(directory / "key").public)
-        worker = CollectorBus(there, collectors, ingestor, ingestor.ingest, lambda _: "Island", clock)
-        running = asyncio.create_task(worker.run())
+        areas = AreaTrackers(
+            database, ingestor, collectors.reads, intake, clock, lambda: worker.sites_changed()
+        )
+        worker = CollectorBus(
+            there, collectors, intake, ingestor, ingestor.ingest, lambda _: "Island", areas.sites, clock
+        )
+        work = [worker.run(), areas.run()]
+        if area:
+            database.run(_be_in_area, area)
+            config = Config(data_dir=directory, bus=there, tracker=TrackerSettings(area=area))
+            work.append(TrackerRole(database, config, clock).run(lambda: None))
+        running = [asyncio.create_task(one) for one in work]
         try:
+            async with asyncio.timeout(_PATIENCE_S):
+                while area and not areas.sites():  # noqa: ASYNC110 - the tracker tells the database
+                    await asyncio.sleep(0.05)
             async with connected(here, "test", "_INBOX_Island") as client:
                 bus = SiteBus(client, here, "Island", "island-1")
                 await bus.prepare()
                 yield lambda result: bus.publish(read_of(result))
         finally:
-            running.cancel()
-            await asyncio.gather(running, return_exceptions=True)
+            for task in running:
+                task.cancel()
+            await asyncio.gather(*running, return_exceptions=True)
+            assert bool(area) == bool(ingestor.elsewhere)
             ingestor.stop()
             for engine in (site, centre):
                 engine.kill()
@@ -89,9 +111,19 @@ def over_the_bus(directory: Path) -> Way:
     return way
 
 
-@pytest.fixture(params=["in process", "over the bus"])
+def _be_in_area(connection: Connection, area: str) -> None:
+    connection.execute(update(tables.switch).values(site="Island", source="snmp"))
+    sites.change_site(connection, "Island", {"area": area})
+
+
+@pytest.fixture(params=["in process", "over the bus", "by a tracker"])
 def way(request: pytest.FixtureRequest, tmp_path: Path) -> Way:
-    return in_process if request.param == "in process" else over_the_bus(tmp_path)
+    ways = {
+        "in process": in_process,
+        "over the bus": over_the_bus(tmp_path),
+        "by a tracker": over_the_bus(tmp_path, "afloat"),
+    }
+    return ways[request.param]
 
 
 def _result(switch_id: int, minutes: float, table: dict[tuple[int, int], str]) -> PollResult:

@@ -72,13 +72,13 @@ def test_a_lease_holds_on_all_servers(galera: Galera) -> None:
     ours._ending.set()
     ours._renewing.join()
     with here.engine.connect() as connection, connection.begin():
-        ours.fence(connection)
+        ours.fence(connection, 0)
         other.await_turn(lambda why: None)
         # The row of the lease is in both write sets: only one of the two is certified.
         with pytest.raises(Exception, match=r"Deadlock|deadlock|1213"):
             connection.commit()
     with pytest.raises(ServiceStopping):
-        here.run(ours.fence)
+        here.run(ours.fence, 0)
     other.release()
     for one in (here, there):
         one.close()

@@ -12,7 +12,7 @@ from tests.support.harness import Service
 AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
 QUIET = (
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run",
-    "--disable-background-networking", "--disable-component-update", "--disable-sync",
+    "--disable-dev-shm-usage", "--disable-background-networking", "--disable-component-update", "--disable-sync",
 )
 
 PATIENCE_MS = 15_000

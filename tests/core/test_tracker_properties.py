@@ -1,16 +1,28 @@
 """What holds for the tracker whatever the readings are."""
 
 from collections.abc import Iterable
+from copy import deepcopy
 from datetime import timedelta
 from itertools import pairwise
 
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from kiteroll.core.model.changes import Appeared, Awaited, Change, Gone, Moved, Quiet, Restarted
+from kiteroll.core.model.changes import (
+    Appeared,
+    Awaited,
+    Change,
+    Gone,
+    Moved,
+    Quiet,
+    Restarted,
+    Resumed,
+    Returned,
+)
 from kiteroll.core.model.reading import Oper, Reading, mac_of, vlan_of
 from kiteroll.core.model.stay import Stay
 from kiteroll.core.replay.stay_ledger import StayLedger
+from kiteroll.core.tracking.followed_switch import changes_between
 from kiteroll.core.tracking.switch_state import OpenStay
 from kiteroll.core.tracking.tracker import Tracker
 from tests.support.factories import reading
@@ -119,3 +131,29 @@ def test_a_tracker_restored_from_the_records_goes_on_the_same(story: list, data:
     assert ours.recent == {key: at for key, at in theirs.recent.items() if key in known}
     for taken in readings[cut:]:
         assert again.apply(taken) == whole.apply(taken)
+
+
+@given(st.lists(steps, max_size=12))
+@settings(max_examples=200)
+def test_who_follows_by_what_changed_has_the_same(story: list) -> None:  # type: ignore[type-arg]
+    one, other = Tracker(hold=HOLD), Tracker(hold=HOLD)
+    for taken in _readings(story):
+        changes = one.apply(taken)
+        names, ageing = taken.port_names(), taken.device.ageing
+        other.follow("quay-1", changes, one.checkpoint("quay-1"), names, ageing)
+        assert other.state("quay-1") == one.state("quay-1")
+
+
+@given(st.lists(steps, min_size=2, max_size=6))
+def test_what_was_not_told_is_seen_from_the_tables(story: list) -> None:  # type: ignore[type-arg]
+    *known, latest = _readings(story)
+    one = Tracker(hold=HOLD)
+    for taken in known:
+        one.apply(taken)
+    before = deepcopy(one.state("quay-1"))
+    told = one.apply(latest)
+    seen = changes_between("quay-1", before, one.state("quay-1"), latest.taken_at)
+    at_places = {
+        (one.mac, one.place) for one in told if isinstance(one, Appeared | Moved | Returned | Resumed)
+    }
+    assert {(one.mac, one.place) for one in seen} == at_places

@@ -20,7 +20,7 @@ def _short(monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 def _write(connection: Connection, lease: DatabaseLease) -> None:
-    lease.fence(connection)
+    lease.fence(connection, 0)
     connection.execute(text("INSERT INTO saved_query VALUES (NULL, 'mara', UUID(), '/', 0, '2026-05-04')"))
 
 

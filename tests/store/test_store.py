@@ -35,7 +35,9 @@ from kiteroll.store import (
     rules,
     snapshot_diff,
     stay_queries,
+    tracked_state,
 )
+from kiteroll.store.area_lease import SERVICE_STAYS
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.ports import port_ids
@@ -176,8 +178,9 @@ def test_open_stays_and_marks_bring_the_tracker_back(stored: Stored) -> None:
     stored.apply(0, {(1, 10): "p1", (2, 10): "p2"})
     stored.apply(5, {(1, 10): "p1"})
     row = stored.database.run(inventory.get_switch, "quay-1")
-    again = Tracker(hold=timedelta(minutes=10), next_stay=stored.database.run(inventory.next_stay_id))
-    stays = [one for _, one in stored.database.stream(inventory.open_stays)]
+    next_stay = stored.database.run(tracked_state.next_stay_id, SERVICE_STAYS)
+    again = Tracker(hold=timedelta(minutes=10), next_stay=next_stay)
+    stays = [one for _, one in stored.database.stream(tracked_state.open_stays)]
     again.restore("quay-1", row.checkpoint, stored.database.run(inventory.port_numbers, row.id), stays)
     for minutes, table in ((6, {(2, 10): "p3"}), (30, {(5, 10): "p1"})):
         taken = reading(minutes, table)

@@ -339,6 +339,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/areas": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Areas, by name, and who tracks the switches of each */
+        get: operations["list_areas"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rounds": {
         parameters: {
             query?: never;
@@ -2552,6 +2569,24 @@ export interface components {
             /** Overrides */
             overrides?: ("uplink" | "bundle" | "bridge-behind" | "router-behind" | "way-to-service" | "many-ports" | "share-of-switch" | "old-data")[];
         };
+        /**
+         * Area
+         * @description Sites that share layer 2.
+         */
+        Area: {
+            /** Name */
+            name: string;
+            /** Sites */
+            sites: string[];
+            /** Switches */
+            switches: number;
+            /** Tracked */
+            tracked: number;
+            /** Tracker */
+            tracker: string;
+            /** Taken Over */
+            taken_over: number;
+        };
         /** AttendedDevice */
         AttendedDevice: {
             /**
@@ -4182,6 +4217,13 @@ export interface components {
         PageOf_Alert_: {
             /** Items */
             items: components["schemas"]["Alert"][];
+            /** Next */
+            next?: string | null;
+        };
+        /** PageOf[Area] */
+        PageOf_Area_: {
+            /** Items */
+            items: components["schemas"]["Area"][];
             /** Next */
             next?: string | null;
         };
@@ -8321,6 +8363,56 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["PageOf_CollectedSite_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_areas: {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "name" | "-name";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "sites": [
+                     *             "Quays"
+                     *           ],
+                     *           "switches": 1,
+                     *           "tracked": 1,
+                     *           "tracker": "",
+                     *           "taken_over": 1
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_Area_"];
                 };
             };
             401: components["responses"]["Problem401"];

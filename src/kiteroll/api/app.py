@@ -27,6 +27,7 @@ from kiteroll.api.node_events import serve_node_events
 from kiteroll.api.report.page import served
 from kiteroll.api.routes import (
     alerts,
+    areas,
     audit,
     collectors,
     credentials,
@@ -59,7 +60,7 @@ from kiteroll.core.model.port_ref import PortRef
 CALLS_AT_ONCE = 12
 """Calls that are worked on in threads; fewer than there are connections to the database for them."""
 _ROUTES = (
-    *(switches, credentials, collectors, rounds, imports, findings, rules),
+    *(switches, credentials, collectors, areas, rounds, imports, findings, rules),
     *(enrolment, roll_call, rehearsals),
     *(endpoints, labels, links, history, service_status, network, exports),
     *(people, audit, alerts, settings, port_actions),

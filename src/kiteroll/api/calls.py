@@ -71,7 +71,7 @@ _SEEN = (
     *("list_alerts", "list_actions", "get_action", "list_closed_ports", "list_proposals"),
     *("list_sweeps", "get_sweep", "get_ageing_advice", "list_device_links", "list_switch_links"),
     *("list_endpoint_links", "list_saved_queries", "list_collectors", "get_collector"),
-    "list_collected_sites",
+    *("list_collected_sites", "list_areas"),
 )
 
 _SEEN_AND_CHANGED: dict[str, StateOf] = {

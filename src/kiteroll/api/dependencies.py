@@ -51,6 +51,7 @@ from kiteroll.app.runtime_settings import RuntimeSettings
 from kiteroll.app.saved_queries import SavedQueries
 from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.app.switch_reads import SwitchReads
+from kiteroll.app.trackers.areas import AreaTrackers
 from kiteroll.app.workers.findings import FindingWorker
 from kiteroll.clock import Clock, SystemClock
 
@@ -82,6 +83,7 @@ TheAlertTargets = Annotated[AlertTargets, Depends(_part(AlertTargets))]
 TheAuditLog = Annotated[AuditLog, Depends(_part(AuditLog))]
 TheBroadcaster = Annotated[EventBroadcaster, Depends(_part(EventBroadcaster))]
 TheClock = Annotated[Clock, Depends(_part(SystemClock))]
+TheAreas = Annotated[AreaTrackers, Depends(_part(AreaTrackers))]
 TheCollectors = Annotated[Collectors, Depends(_part(Collectors))]
 TheDifferences = Annotated[Differences, Depends(_part(Differences))]
 TheEndpoints = Annotated[EndpointQueries, Depends(_part(EndpointQueries))]

@@ -25,6 +25,7 @@ from kiteroll.core.errors import TrackerAway
 
 log = logging.getLogger(__name__)
 _KNOWN_THERE = (
+    "/api/v1/areas",
     "/api/v1/collectors",
     "/api/v1/collected-sites",
     "/api/v1/rehearsals",

@@ -76,7 +76,7 @@ class Metrics:
         self._call_seconds.labels(operation).observe(seconds)
 
     def _on_reading(self, event: ReadingStored) -> None:
-        self._readings.labels("complete" if event.reading.complete else "partial").inc()
+        self._readings.labels("complete" if event.summary.complete else "partial").inc()
         self._seconds.observe(event.duration.total_seconds())
         kinds = Tally(KINDS[type(one)] for one in event.changes if type(one) in KINDS)
         for kind, count in kinds.items():

@@ -2,11 +2,12 @@
 
 import logging
 import secrets
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
-from datetime import datetime, timedelta
+from collections.abc import Callable
+from dataclasses import replace
+from datetime import datetime
 
 from kiteroll.app.logs import fields
+from kiteroll.app.site_intake import SiteIntake, SiteState
 from kiteroll.bus import names
 from kiteroll.bus.messages import Heard, Status
 from kiteroll.bus.sealing import check_public_key, seal
@@ -22,38 +23,36 @@ from kiteroll.core.model.collector import (
 )
 from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.store import collectors
-from kiteroll.store.collectors import SiteProgress
 from kiteroll.store.database import Database
 
 log = logging.getLogger(__name__)
 _STRANGERS_TOLD = 1000
-_REFUSED_TOLD = timedelta(minutes=1)
 
 MakeTargets = Callable[[str, str, datetime], bytes]
 """What the collectors of a site are to read, in clear: of a site, its version, and the instant."""
 
 
-@dataclass(slots=True)
-class _Site:
-    version: str
-    progress: SiteProgress = field(default_factory=SiteProgress)
-    noted_at: datetime | None = None
-    """Everything the site read until then has come."""
-    waiting: int = 0
-    told_at: datetime | None = None
-
-
 class Collectors:
     """Kept in memory; changed in the event loop or, by calls, under the database's own order."""
 
-    def __init__(self, database: Database, clock: Clock, make_targets: MakeTargets, *, has_bus: bool) -> None:
+    def __init__(
+        self,
+        database: Database,
+        clock: Clock,
+        make_targets: MakeTargets,
+        intake: SiteIntake,
+        *,
+        has_bus: bool,
+    ) -> None:
         """`has_bus`: whether a message engine is set up."""
         self._database = database
+        self._intake = intake
         self._clock = clock
         self._make_targets = make_targets
         self._has_bus = has_bus
         self._collectors: dict[str, Collector] = {}
-        self._sites: dict[str, _Site] = {}
+        self._versions: dict[str, str] = {}
+        """Of what is to be read at each site."""
         self._strangers: set[str] = set()
         self._run = secrets.token_hex(4)
         self._count = 0
@@ -63,13 +62,12 @@ class Collectors:
     def load(self) -> None:
         """Raises StorageUnavailable."""
         found = self._database.run(collectors.all_collectors)
-        progress = self._database.run(collectors.progress)
         self._collectors = {one.name: one for one in found}
-        before = self._sites
-        self._sites = {
-            site: before.get(site) or _Site(self._next_version(), progress.get(site, SiteProgress()))
-            for site in {one.site for one in found}
+        before = self._versions
+        self._versions = {
+            site: before.get(site) or self._next_version() for site in {one.site for one in found}
         }
+        self._intake.load(self._versions)
 
     def on_change(self, tell: Callable[[str], None]) -> None:
         """To be told of a site whose collectors, or what they are to read, are other ones."""
@@ -78,10 +76,10 @@ class Collectors:
     @property
     def sites(self) -> frozenset[str]:
         """That collectors read: nothing of them is read from here."""
-        return frozenset(self._sites)
+        return frozenset(self._versions)
 
     def reads(self, site: str) -> bool:
-        return site in self._sites
+        return site in self._versions
 
     def all(self) -> list[Collector]:
         """By site and name."""
@@ -99,7 +97,7 @@ class Collectors:
         message engine is set up, Invalid for a key that is none."""
         if not self._has_bus:
             raise Conflict("collectors take a message engine: set bus.url first (docs/collectors.md)")
-        other = next((one for one in self._sites if names.site_token(one) == names.site_token(site)), site)
+        other = next((one for one in self._versions if names.site_token(one) == names.site_token(site)), site)
         if other != site:
             raise Conflict(f"the site {other} is called the same on the bus: rename one of the two")
         one = Collector(
@@ -117,14 +115,14 @@ class Collectors:
 
     def changed(self, site: str) -> None:
         """What is to be read at the site is something else."""
-        if site in self._sites:
-            self._sites[site].version = self._next_version()
+        if site in self._versions:
+            self._versions[site] = self._next_version()
             self._tell(site)
 
     def _reload(self, site: str) -> None:
         self.load()
-        if site in self._sites:
-            self._sites[site].version = self._next_version()
+        if site in self._versions:
+            self._versions[site] = self._next_version()
         self._tell(site)
 
     def _tell(self, site: str) -> None:
@@ -160,7 +158,7 @@ class Collectors:
         )
         self._collectors[one.name] = replace(one, word=word)
         self._database.run(collectors.note_word, one.name, word)
-        return Heard(now=now, targets=self._sites[one.site].version, takes_packed=True)
+        return Heard(now=now, targets=self._versions[one.site], takes_packed=True)
 
     def targets_for(self, token: str, name: str) -> bytes:
         """What a collector is to read, sealed for it. Raises Invalid for one that is not of this site,
@@ -168,7 +166,7 @@ class Collectors:
         one = self._of_site(token, name)
         if one is None:
             raise Invalid(f"no collector {name} of this site is known here")
-        plain = self._make_targets(one.site, self._sites[one.site].version, self._clock.now())
+        plain = self._make_targets(one.site, self._versions[one.site], self._clock.now())
         return seal(one.public_key, one.name, plain)
 
     def _of_site(self, token: str, name: str) -> Collector | None:
@@ -176,62 +174,12 @@ class Collectors:
         one = self._collectors.get(name)
         return one if one is not None and names.site_token(one.site) == token else None
 
-    def position(self, site: str) -> int | None:
-        """Of the last message that was stored, in the stream of the centre; None: there was none."""
-        state = self._sites.get(site)
-        return None if state is None else state.progress.position
-
-    def note_taken(
-        self, site: str, numbers: Sequence[int | None], position: int, noted_at: datetime | None
-    ) -> None:
-        """Messages of a site were stored, the last of them at this position; those between the last before
-        and these were dropped there. Raises StorageUnavailable."""
-        state = self._sites.get(site)
-        if state is None:
-            return
-        dropped, last = 0, state.progress.number
-        for number in numbers:
-            if number is None:
-                continue
-            if last is not None and number > last + 1:
-                dropped += number - last - 1
-            # A number that begins again is of a stream that was made anew.
-            last = number if last is None or number > last or number == 1 else last
-        state.noted_at = max(filter(None, (state.noted_at, noted_at)), default=None)
-        now = self._clock.now()
-        progress = replace(state.progress, number=last, position=position)
-        if dropped:
-            progress = replace(progress, dropped=progress.dropped + dropped, dropped_at=now)
-            said = fields("collector.dropped", site=site, count=dropped)
-            log.error("readings were dropped at a site before they could be sent", extra=said)
-        self._database.run(collectors.note_progress, site, progress)
-        state.progress = progress
-
-    def note_refused(self, site: str, why: str) -> None:
-        """A message of a site was not taken. Raises StorageUnavailable."""
-        state = self._sites.get(site)
-        if state is None:
-            return
-        now = self._clock.now()
-        if state.told_at is None or now - state.told_at > _REFUSED_TOLD:
-            log.warning("a reading was refused", extra=fields("collector.refused", site=site, error=why))
-            state.told_at = now
-        progress = replace(
-            state.progress, refused=state.progress.refused + 1, refused_at=now, refusal=why[:1000]
-        )
-        self._database.run(collectors.note_progress, site, progress)
-        state.progress = progress
-
-    def note_waiting(self, site: str, waiting: int) -> None:
-        if site in self._sites:
-            self._sites[site].waiting = waiting
-
     def conditions(self) -> tuple[SiteCondition, ...]:
         """By site."""
         now = self._clock.now()
-        return tuple(self._condition(site, state, now) for site, state in sorted(self._sites.items()))
+        return tuple(self._condition(site, self._intake.state(site), now) for site in sorted(self._versions))
 
-    def _condition(self, site: str, state: _Site, now: datetime) -> SiteCondition:
+    def _condition(self, site: str, state: SiteState, now: datetime) -> SiteCondition:
         of_site = [one for one in self._collectors.values() if one.site == site]
         # Nobody had time to be heard yet; nothing is known to be up to date either.
         starting = now - self._started_at <= LOST_AFTER

@@ -103,6 +103,13 @@ class CollectorSettings(_Section):
     site: str = Field(default="", max_length=64)
 
 
+class TrackerSettings(_Section):
+    """Of `kiteroll tracker`."""
+
+    area: str = Field(default="", max_length=64)
+    """Whose readings it takes."""
+
+
 class ReadingSettings(_Section):
     interval_s: Seconds = Field(default=60.0, alias="interval", ge=5, le=86400)
     timeout_s: Seconds = Field(default=2.0, alias="timeout", ge=0.05, le=60)
@@ -325,6 +332,7 @@ class Config(_Section):
     node: NodeSettings = NodeSettings()
     bus: BusSettings = BusSettings()
     collector: CollectorSettings = CollectorSettings()
+    tracker: TrackerSettings = TrackerSettings()
     reading: ReadingSettings = ReadingSettings()
     tracking: TrackingSettings = TrackingSettings()
     findings: FindingSettings = FindingSettings()

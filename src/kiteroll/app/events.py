@@ -10,8 +10,10 @@ from typing import Any, TypeVar
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.model.changes import KINDS, Change
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.reading import Reading
+from kiteroll.core.model.reading import Port, Reading
+from kiteroll.core.model.reading_summary import ReadingSummary
 from kiteroll.core.tracking.admission import LeftOut
+from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.core.tracking.switch_health import SwitchHealth
 from kiteroll.store.audit import AuditRow
 
@@ -24,14 +26,22 @@ class ReadingStored:
 
     switch_id: int
     switch: str
-    reading: Reading
+    summary: ReadingSummary
+    ports: tuple[Port, ...] | None
+    """As it names them; None: as the one before."""
     duration: timedelta
     changes: tuple[Change, ...]
+    before: datetime | None
+    """When the one before was taken; None: there was none."""
+    checkpoint: SwitchCheckpoint
     left_out: LeftOut | None = None
     unknown: frozenset[MacAddress] = frozenset()
     """Addresses in it that no switch had before."""
-    first: bool = False
-    """Whether it is the first reading of the switch that was ever stored."""
+
+    @property
+    def first(self) -> bool:
+        """Whether it is the first reading of the switch that was ever stored."""
+        return self.before is None
 
     @property
     def change_count(self) -> int:

@@ -4,7 +4,7 @@ import asyncio
 import logging
 import threading
 from collections import deque
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
 from datetime import datetime, timedelta
@@ -21,15 +21,26 @@ from kiteroll.core.errors import (
     KiteRollError,
     ServiceStopping,
     StorageUnavailable,
+    TrackedElsewhere,
 )
-from kiteroll.core.model.changes import Appeared
+from kiteroll.core.model.changes import Appeared, Moved
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
+from kiteroll.core.model.reading_summary import ReadingSummary
 from kiteroll.core.search.address_index import AddressIndex
 from kiteroll.core.tracking.admission import Admission, AdmissionLimits
+from kiteroll.core.tracking.followed_switch import changes_between
 from kiteroll.core.tracking.switch_health import SwitchHealth
 from kiteroll.core.tracking.tracker import Tracker
-from kiteroll.store import groups, inventory, retention, stay_queries
+from kiteroll.store import (
+    groups,
+    inventory,
+    retention,
+    stay_queries,
+    tracked_state,
+    tracked_switches,
+)
+from kiteroll.store.area_lease import SERVICE_STAYS
 from kiteroll.store.bulk import chunks
 from kiteroll.store.database import Database
 from kiteroll.store.reading_writer import Fence, ReadingWriter
@@ -57,11 +68,16 @@ class ReadingIngestor:
         limits: AdmissionLimits,
         bus: EventBus,
         fence: Fence | None = None,
+        stays: range = SERVICE_STAYS,
+        area: str = "",
     ) -> None:
-        """`fence`: in each transaction that writes, lets it commit only while the database is ours."""
+        """`fence`: in each transaction that writes, lets it commit only while the switch is ours. `stays`:
+        numbers of stays that are ours to give. `area`: whose tracker we are; empty: we are the service."""
         self._database = database
         self._writer = ReadingWriter(database, fence)
         self._hold_time = hold_time
+        self._stays = stays
+        self._area = area
         self._admission = Admission(limits)
         self._bus = bus
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="ingest")
@@ -70,32 +86,40 @@ class ReadingIngestor:
         self.tracker = Tracker(hold=hold_time)
         self.switches: dict[int, str] = {}
         """Id to name of the inventory. Replaced, never changed, so that others may iterate over it."""
+        self.elsewhere: frozenset[int] = frozenset()
+        """Ids of those that another one tracks: nothing is written of them from here. Changed in a turn."""
         self.index = AddressIndex()
         self.latest_at: datetime | None = None
         """When the latest reading was taken that was stored before this start."""
         self.storage_problem: str | None = None
 
-    def load(self) -> None:
-        """Take up where the records left off: open stays, checkpoints, known addresses."""
-        tracker = Tracker(hold=self._hold_time, next_stay=self._database.run(inventory.next_stay_id))
-        switches = {row.id: row for row in self._database.run(inventory.all_switches)}
-        ports = self._database.run(inventory.all_port_numbers)
-        first = self._database.run(inventory.first_readings)
-        by_switch = groupby(self._database.stream(inventory.open_stays), key=itemgetter(0))
-        for switch_id, stays in by_switch:
-            if (row := switches.get(switch_id)) is not None:
+    def load(self, of: Collection[int] | None = None) -> None:
+        """Take up where the records left off: open stays, checkpoints, known addresses. `of`: these switches
+        alone, by id."""
+        next_stay = self._database.run(tracked_state.next_stay_id, self._stays)
+        tracker = Tracker(hold=self._hold_time, next_stay=next_stay)
+        rows = self._restore(tracker, of)
+        tracker.set_hold_times(self._database.run(groups.hold_times))
+        self.tracker = tracker
+        self.latest_at = max((row.last_at for row in rows if row.last_at), default=None)
+        self.switches = {row.id: row.name for row in rows}
+        self.elsewhere = frozenset(row.id for row in rows if row.tracked_in != self._area)
+        self.index = AddressIndex(self._database.run(stay_queries.all_macs))
+        self._writer.forget()
+
+    def _restore(self, tracker: Tracker, of: Collection[int] | None) -> list[inventory.SwitchRow]:
+        switches = {row.id: row for row in self._database.run(inventory.all_switches, of)}
+        ports = self._database.run(tracked_state.port_numbers_by_switch, of)
+        first = self._database.run(tracked_state.first_readings, of)
+        left = dict(switches)
+        for switch_id, stays in groupby(self._database.stream(tracked_state.open_stays, of), itemgetter(0)):
+            if (row := left.pop(switch_id, None)) is not None:
                 names = ports.get(switch_id, {})
                 known, first_at = map(itemgetter(1), stays), first.get(switch_id)
                 tracker.restore(row.name, row.checkpoint, names, known, row.ageing, first_at)
-        for switch_id, row in switches.items():
-            if not tracker.knows(row.name):
-                tracker.restore(row.name, row.checkpoint, ports.get(switch_id, {}), (), row.ageing)
-        tracker.set_hold_times(self._database.run(groups.hold_times))
-        self.tracker = tracker
-        self.latest_at = max((row.last_at for row in switches.values() if row.last_at), default=None)
-        self.switches = {switch_id: row.name for switch_id, row in switches.items()}
-        self.index = AddressIndex(self._database.run(stay_queries.all_macs))
-        self._writer.forget()
+        for switch_id, row in left.items():
+            tracker.restore(row.name, row.checkpoint, ports.get(switch_id, {}), (), row.ageing)
+        return list(switches.values())
 
     async def ingest(self, result: PollResult) -> Outcome | None:
         """Store a result; returns once it is committed. None when its switch left the inventory, or was
@@ -148,12 +172,49 @@ class ReadingIngestor:
         """Another service deleted records of endpoints."""
         self.index = AddressIndex(self._database.run(stay_queries.all_macs))
 
+    def take_up(self, of: Collection[int]) -> None:
+        """Some switches anew where the records left them, by id; the others are left as they are."""
+        rows = self._restore(self.tracker, of)
+        self.switches = {**self.switches, **{row.id: row.name for row in rows}}
+        others = frozenset(row.id for row in rows if row.tracked_in != self._area)
+        self.elsewhere = (self.elsewhere - frozenset(of)) | others
+        for number in of:
+            self._writer.forget(number)
+
     def reload_switch(self, switch_id: int) -> None:
-        """Take one switch up again where the records left it, and leave the others as they are."""
-        name = self.switches[switch_id]
-        found = self._database.run(inventory.tracked_state, switch_id)
-        self.tracker.restore(name, found.checkpoint, found.ports, found.stays, found.ageing, found.first_at)
-        self._writer.forget(switch_id)
+        self.take_up((switch_id,))
+
+    def give(self, of: Collection[int], area: str) -> None:
+        """From now on the tracker of this area has these switches. Raises StorageUnavailable."""
+        self._database.run(tracked_switches.give_switches, of, area)
+        self.elsewhere |= frozenset(of)
+
+    def take_back(self, of: Collection[int]) -> None:
+        """From now on we have these, which a tracker had. Raises StorageUnavailable."""
+        self._database.run(tracked_switches.give_switches, of, "")
+        self.take_up(of)
+
+    def follow(self, event: ReadingStored) -> None:
+        """The tracker of an area stored a reading: have the same here. Raises StorageUnavailable."""
+        name, at = event.switch, event.summary.taken_at
+        if self.switches.get(event.switch_id) != name:
+            return
+        known = self.tracker.checkpoint(name).last_at
+        changes = event.changes
+        if known == event.before:
+            names = None if event.ports is None else {port.number: port.name for port in event.ports}
+            self.tracker.follow(name, changes, event.checkpoint, names, event.summary.ageing)
+        elif known is None or known < at:
+            # What came before was not heard here: the records have it.
+            before = self.tracker.state(name)
+            self.take_up((event.switch_id,))
+            told = {(one.mac, one.place) for one in changes if isinstance(one, Appeared | Moved)}
+            missed = changes_between(name, before, self.tracker.state(name), at)
+            changes += tuple(one for one in missed if (one.mac, one.place) not in told)
+        appeared = [change.mac for change in changes if isinstance(change, Appeared)]
+        unknown = frozenset(mac for mac in appeared if mac not in self.index)
+        self.index.add(appeared)
+        self._bus.publish(replace(event, changes=changes, unknown=unknown))
 
     def note_reading(self, switch_id: int) -> None:
         """Another service read it, and nothing in its table changed."""
@@ -190,7 +251,15 @@ class ReadingIngestor:
         self._stopping.set()
         self._thread.shutdown(wait=True, cancel_futures=True)
 
+    def _check_ours(self, switch_id: int, name: str) -> None:
+        """Raises TrackedElsewhere."""
+        if switch_id in self.elsewhere:
+            raise TrackedElsewhere(
+                f"{name} is tracked by the tracker of its area: its readings come from collectors of its site"
+            )
+
     def _ingest(self, result: PollResult) -> Outcome | None:
+        self._check_ours(result.switch, result.name)
         if self.switches.get(result.switch) != result.name:
             return None
         outcome = result.outcome
@@ -198,6 +267,9 @@ class ReadingIngestor:
         if isinstance(outcome, Reading):
             try:
                 event = self._store_reading(result, outcome)
+            except TrackedElsewhere:
+                self.elsewhere |= {result.switch}  # the tracker here has moved on, and the records have not
+                raise
             except StorageUnavailable:
                 raise
             except KiteRollError as refused:
@@ -212,9 +284,9 @@ class ReadingIngestor:
         return event
 
     def _store_reading(self, result: PollResult, reading: Reading) -> ReadingStored:
-        first = self.tracker.checkpoint(result.name).last_at is None
+        before = self.tracker.checkpoint(result.name).last_at
         reading, left_out = self._admission.admit(
-            reading, self.tracker.new_keys(reading), self.index, len(self.index), first=first
+            reading, self.tracker.new_keys(reading), self.index, len(self.index), first=before is None
         )
         changes = self.tracker.apply(reading)
         checkpoint = self.tracker.checkpoint(result.name)
@@ -229,12 +301,14 @@ class ReadingIngestor:
         return ReadingStored(
             switch_id=result.switch,
             switch=result.name,
-            reading=reading,
+            summary=ReadingSummary.of(reading),
+            ports=reading.ports,
             duration=result.duration,
             changes=changes,
+            before=before,
+            checkpoint=checkpoint,
             left_out=left_out,
             unknown=unknown,
-            first=first,
         )
 
     def _after_bug(self, result: PollResult, bug: Exception) -> ReadingFailed:
@@ -267,6 +341,7 @@ class ReadingIngestor:
         return event
 
     def _ingest_late(self, result: PollResult) -> None:
+        self._check_ours(result.switch, result.name)
         switch, outcome = result.switch, result.outcome
         if isinstance(outcome, Reading):
             self._until_stored(lambda: self._writer.write_late(switch, outcome))
@@ -277,7 +352,7 @@ class ReadingIngestor:
         )
 
     def _ingest_probe(self, switch_id: int, name: str, reading: Reading) -> None:
-        if self.switches.get(switch_id) != name:
+        if self.switches.get(switch_id) != name or switch_id in self.elsewhere:
             return
         try:
             changes = self.tracker.apply(reading)
@@ -352,13 +427,13 @@ def _log(event: Outcome) -> None:
         log.warning("switch not read", extra=said)
         return
     log.info(
-        "switch read" if event.reading.complete else "switch read in part",
+        "switch read" if event.summary.complete else "switch read in part",
         extra=fields(
             "collect.read",
             switch=event.switch,
-            rows=len(event.reading.learned),
+            rows=event.summary.learned,
             changes=event.change_count,
             duration_s=took,
-            complete=event.reading.complete,
+            complete=event.summary.complete,
         ),
     )

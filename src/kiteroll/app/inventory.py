@@ -234,6 +234,8 @@ class Inventory:
         def work() -> int:
             row = self._database.run(inventory.get_switch, name)
             at = self._clock.now()
+            if row.tracked_in:
+                self._ingestor.take_back((row.id,))
             changes = self._ingestor.tracker.forget(name, at)
             try:
                 self._database.run(inventory.remove_switch, row.id, at, changes)

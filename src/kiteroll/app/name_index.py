@@ -41,9 +41,11 @@ class NameIndexes:
 
     def on_reading(self, event: ReadingStored) -> None:
         """Called in the ingestor's thread."""
+        if event.ports is None:
+            return
         known = self._ports.get(event.switch_id, {})
-        read = {port.name: port.alias for port in event.reading.ports}
-        self._note_ports(event.switch_id, read if event.reading.complete else {**known, **read})
+        read = {port.name: port.alias for port in event.ports}
+        self._note_ports(event.switch_id, read if event.summary.complete else {**known, **read})
 
     def reload_switch(self, switch_id: int) -> None:
         """Its ports as they are recorded. Raises StorageUnavailable."""

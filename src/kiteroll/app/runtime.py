@@ -85,11 +85,14 @@ from kiteroll.app.serving.sent_event import SentEvent
 from kiteroll.app.serving.tracker_follower import TrackerFollower
 from kiteroll.app.serving.tracker_link import TrackerLink
 from kiteroll.app.shared_addresses import SharedAddresses
+from kiteroll.app.site_intake import SiteIntake
 from kiteroll.app.storage import Storage, open_followed, open_storage
 from kiteroll.app.supervisor import Supervisor
 from kiteroll.app.switch_reads import SwitchReads
 from kiteroll.app.topology_view import TopologyView
 from kiteroll.app.traces import Traces, make_traces
+from kiteroll.app.trackers.areas import AreaTrackers
+from kiteroll.app.trackers.tracker_events import TrackerEvents
 from kiteroll.app.workers import periodic
 from kiteroll.app.workers.collector_bus import CollectorBus
 from kiteroll.app.workers.findings import FindingWorker
@@ -141,6 +144,8 @@ class Parts:
     inventory: Inventory
     collectors: Collectors
     collector_bus: CollectorBus
+    areas: AreaTrackers
+    tracker_events: TrackerEvents
     port_rules: PortRules
     roll_calls: RollCalls
     enrolment: Enrolment
@@ -202,7 +207,8 @@ def build(
     runtime_settings.load()
     hold_time_s = config.tracking.hold_time_s
     hold_time = None if hold_time_s is None else timedelta(seconds=hold_time_s)
-    fence = None if storage.lease is None else storage.lease.fence
+    lease = storage.lease
+    fence = None if lease is None else lease.fence
     ingestor = ReadingIngestor(background, hold_time, config.tracking.limits(), bus, fence)
     stack.callback(ingestor.stop)
     ingestor.load()
@@ -219,14 +225,20 @@ def build(
     poller: Poller[Outcome | None] = Poller(
         clock, limits, store, concurrency=config.reading.concurrency, jitter=random.random
     )
+    intake = SiteIntake(background, clock)
     collectors = Collectors(
         background,
         clock,
         CollectorTargets(background, storage.vault).of_site,
+        intake,
         has_bus=bool(config.bus.url),
     )
     if config.bus.url:
         collectors.load()
+    areas = AreaTrackers(
+        background, ingestor, collectors.reads, intake, clock, lambda: collector_bus.sites_changed()
+    )
+    areas.load()
     inventory = Inventory(
         database,
         storage.vault,
@@ -239,7 +251,12 @@ def build(
         collectors.reads,
         collectors.changed,
     )
-    collector_bus = CollectorBus(config.bus, collectors, ingestor, store, inventory.site_elsewhere, clock)
+    collector_bus = CollectorBus(
+        config.bus, collectors, intake, ingestor, store, inventory.site_elsewhere, areas.sites, clock
+    )
+    tracker_events = TrackerEvents(
+        config.bus, lease.epoch if lease else 0, ingestor, intake, bus, collector_bus, clock
+    )
     followup = FollowupProbe(background, poller, ingestor, clock)
     alert_sender = AlertSender(background, clock, storage.vault)
     database_watch = DatabaseWatch(storage.watch, clock)
@@ -317,6 +334,8 @@ def build(
         inventory=inventory,
         collectors=collectors,
         collector_bus=collector_bus,
+        areas=areas,
+        tracker_events=tracker_events,
         port_rules=port_rules,
         roll_calls=roll_calls,
         enrolment=Enrolment(database, port_rules, roll_calls, endpoint_queries, clock),
@@ -393,6 +412,9 @@ def add_workers(
     )
     if config.bus.url:
         add("collectors", parts.collector_bus.run)
+    if config.bus.url and storage.lease is not None:
+        add("areas", parts.areas.run)
+        add("tracker-events", parts.tracker_events.run)
     if config.notifications.enabled:
         engine = local_engine(config.data_dir / "engine.json")
         add("notifications", _notification_reader(parts, config, clock, engine, stack).run)

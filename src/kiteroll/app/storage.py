@@ -79,7 +79,7 @@ def open_followed(config: Config, stack: ExitStack) -> Storage:
     if not key_file.exists():
         raise ConfigError(str(key_file), ("copy it from the service whose database it is",))
     database, background, watch = _pools(config.database.url, stack, follows=True)
-    _await_tables(background)
+    await_tables(background)
     return Storage(
         database=database,
         background=background,
@@ -99,8 +99,9 @@ def _pools(url: str | URL, stack: ExitStack, *, follows: bool = False) -> tuple[
     return database, background, watch
 
 
-def _await_tables(database: Database) -> None:
-    """Raises Conflict when they are of a newer version."""
+def await_tables(database: Database) -> None:
+    """Until those of this version are there, which another service makes. Raises Conflict when they are of a
+    newer version."""
     told = ""
     while True:
         try:

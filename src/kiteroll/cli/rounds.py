@@ -11,6 +11,7 @@ from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared, span_s
 from kiteroll.client import (
+    areas,
     begin_round,
     cancel_round,
     change_group,
@@ -70,6 +71,8 @@ def add_commands(commands: Any) -> None:
     )
     one.add_argument("site")
     one.add_argument("area", help="a name of your choice, or `none`")
+
+    add_command(verbs, "areas", run_areas, "list areas, and who tracks their switches", parents=parents)
 
     verbs = add_group(commands, "group", "list groups, set what holds for their switches", of="VERB")
     add_command(verbs, "list", run_groups, "list groups of switches", parents=parents)
@@ -169,6 +172,13 @@ def run_sites(context: Context) -> Exit:
     with context.client() as client:
         answer = client.all(sites())
     context.out.rows(answer, columns.sites(), empty="no switch has a site (`kiteroll switch change --site`)")
+    return Exit.OK
+
+
+def run_areas(context: Context) -> Exit:
+    with context.client() as client:
+        answer = client.all(areas())
+    context.out.rows(answer, columns.areas(), empty="no switches yet")
     return Exit.OK
 
 

@@ -45,6 +45,19 @@ def add_commands(commands: Any) -> None:
     _add_self_signed(parser)
     add_listen(parser)
 
+    parser = add_command(
+        commands,
+        "tracker",
+        run_tracker,
+        "track the switches of an area for the service, until told to stop",
+        detail="It takes the readings that collectors send from the sites of the area, and keeps their\n"
+        "records; the service finds and answers. It needs database.url and bus.url of the service. A second\n"
+        "one of the same area stands by. docs/trackers.md has the whole set-up.",
+    )
+    parser.add_argument("--config", metavar="FILE", help="configuration, TOML (KITEROLL_CONFIG)")
+    parser.add_argument("--area", help="whose switches it tracks (tracker.area)")
+    _add_log_level(parser)
+
 
 def _add_self_signed(parser: Any) -> None:
     parser.add_argument(
@@ -64,6 +77,10 @@ def add_listen(parser: Any) -> None:
     parser.add_argument(
         "--listen-port", type=int, metavar="PORT", help="port (KITEROLL_LISTEN_PORT; default 8480)"
     )
+    _add_log_level(parser)
+
+
+def _add_log_level(parser: Any) -> None:
     parser.add_argument(
         "--log-level", choices=("DEBUG", "INFO", "WARNING", "ERROR"), help="lowest level of log lines shown"
     )
@@ -92,6 +109,18 @@ def run_serve(context: Context) -> Exit:
         print(f"\nKite Roll answers at {url_of(config)}; Ctrl-C stops it.\n", flush=True)
 
     return exit_for(run(config, told, only_answers=True))
+
+
+def run_tracker(context: Context) -> Exit:
+    from kiteroll.app.config import load_config
+    from kiteroll.app.logs import set_up_logs
+    from kiteroll.tracker.runtime import run
+
+    args = context.args
+    config = load_config(config_file(args), os.environ, {"tracker.area": args.area})
+    set_up_logs(args.log_level or config.logs.level, config.logs.levels)
+    run(config, lambda: print(f"tracks {config.tracker.area}; Ctrl-C stops it.", flush=True))
+    return Exit.OK
 
 
 def config_file(args: Any) -> Path | None:

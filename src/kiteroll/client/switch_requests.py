@@ -99,6 +99,11 @@ def sites() -> ApiListRequest[api.Site]:
     return get_list("/sites", TypeAdapter(PageOf[api.Site]))
 
 
+def areas() -> ApiListRequest[api.Area]:
+    """Sites that share layer 2, and who tracks their switches; by name."""
+    return get_list("/areas", TypeAdapter(PageOf[api.Area]))
+
+
 def change_site(name: str, change: api.SiteChange) -> ApiRequest[api.Site]:
     path, body = f"/sites/{part(name)}", change.model_dump(mode="json", exclude_unset=True)
     return ApiRequest(method="PATCH", path=path, body=body, answer=TypeAdapter(api.Site))

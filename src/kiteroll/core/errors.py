@@ -121,6 +121,12 @@ class BusUnavailable(KiteRollError):
     code = "bus_unavailable"
 
 
+class TrackedElsewhere(KiteRollError):
+    """A switch is tracked by somebody else: nothing was written of it from here."""
+
+    code = "tracked_elsewhere"
+
+
 class TrackerAway(KiteRollError):
     """The service that tracks, and makes changes, does not answer this one."""
 

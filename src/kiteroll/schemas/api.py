@@ -67,6 +67,7 @@ if TYPE_CHECKING:
         VlanSummary,
     )
     from kiteroll.schemas.inventory import (
+        Area,
         Credential,
         CredentialTest,
         CredentialVerdict,
@@ -243,6 +244,7 @@ _MODULES = {
     "AlertTest": "alerts",
     "Appeared": "port_actions",
     "Approval": "port_actions",
+    "Area": "inventory",
     "AttendedDevice": "roll_call",
     "AuditEntry": "people",
     "AuditVerdict": "people",
@@ -439,6 +441,7 @@ __all__ = [
     "AlertTest",
     "Appeared",
     "Approval",
+    "Area",
     "AttendedDevice",
     "AuditEntry",
     "AuditVerdict",

@@ -281,6 +281,21 @@ class Site(ResponseModel):
     switches: int
 
 
+class Area(ResponseModel):
+    """Sites that share layer 2."""
+
+    name: str
+    """Empty: the area of all sites that name none."""
+    sites: list[str]
+    switches: int
+    tracked: int
+    """How many of them a tracker of the area has; the service tracks the others."""
+    tracker: str
+    """Where it runs: machine and process; empty: there is none."""
+    taken_over: int
+    """How often a tracker took the area."""
+
+
 class Group(ResponseModel):
     name: str
     switches: int

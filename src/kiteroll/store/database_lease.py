@@ -30,10 +30,16 @@ CREATE TABLE IF NOT EXISTS service_lease (
     holder VARCHAR(255) NOT NULL,
     epoch BIGINT NOT NULL,
     renewals BIGINT NOT NULL,
-    writes BIGINT NOT NULL
+    writes BIGINT NOT NULL,
+    area VARCHAR(64) COLLATE utf8mb4_bin NOT NULL DEFAULT '',
+    UNIQUE KEY (area)
 ) ENGINE=InnoDB DEFAULT CHARSET=utf8mb4
 """
-_FENCE = text("UPDATE service_lease SET writes = writes + 1 WHERE id = 1 AND holder = :me AND epoch = :epoch")
+_FENCE = text(
+    "UPDATE service_lease SET writes = writes + 1 WHERE id = :row AND holder = :me AND epoch = :epoch"
+)
+_ITS_ROW = 1
+"""Of the lease of the whole database; other rows are those of areas (`area_lease`)."""
 _FREE = ""
 """Holder of a lease that was given back."""
 _URL_LENGTH = 255
@@ -51,6 +57,7 @@ class LeaseHolder:
 class DatabaseLease:
     def __init__(self, database: Database, url: str = "") -> None:
         """`url`: where other services on this database reach whoever holds it."""
+        self._row = _ITS_ROW
         self._database = database
         self._url = url[:_URL_LENGTH]
         self._me = f"{socket.gethostname()}, process {os.getpid()} ({secrets.token_hex(4)})"
@@ -62,10 +69,17 @@ class DatabaseLease:
     def hold(self) -> None:
         """Take it, and renew it from then on in a thread of its own. Where somebody else has it, watch for as
         long as a lease lasts whether it is renewed. Raises Conflict when it is; StorageUnavailable."""
-        self._database.run(_prepare)
+        self._database.run(self._prepare)
+        self._taken_over = None
+        self._ending.clear()
         self._epoch = self._take()
         self._renewing = threading.Thread(target=self._renew, name="database-lease", daemon=True)
         self._renewing.start()
+
+    @property
+    def epoch(self) -> int:
+        """Of the lease as it was taken; 0: it was not."""
+        return self._epoch or 0
 
     def await_turn(self, on_waiting: Callable[[str], None]) -> None:
         """Stand by until it is free, and the database there, then take it. `on_waiting` is told why it waits,
@@ -93,44 +107,49 @@ class DatabaseLease:
             self._renewing.join()
             self._renewing = None
         if self._epoch is not None:
-            self._database.run(_give_back, self._me, self._epoch)
+            self._database.run(_give_back, self._row, self._me, self._epoch)
             self._epoch = None
 
-    def fence(self, connection: Connection) -> None:
-        """In a transaction that writes: it commits only while the lease is ours. Raises ServiceStopping."""
-        if connection.execute(_FENCE, {"me": self._me, "epoch": self._epoch or 0}).rowcount != 1:
+    def fence(self, connection: Connection, switch: int) -> None:
+        """In a transaction that writes of a switch: it commits only while the lease is ours. Raises
+        ServiceStopping."""
+        holding = {"row": self._row, "me": self._me, "epoch": self._epoch or 0}
+        if connection.execute(_FENCE, holding).rowcount != 1:
             raise ServiceStopping(
                 "another service took over the database: nothing more is written by this one"
             )
 
     def _take(self) -> int:
         """The epoch. Raises Conflict."""
-        holder, seen = self._database.run(_state)
+        holder, seen = self._database.run(_state, self._row)
         until = time.monotonic() + LEASE_S
         while holder != _FREE and time.monotonic() < until:
             time.sleep(_LOOK_EVERY_S)
-            holder, now = self._database.run(_state)
+            holder, now = self._database.run(_state, self._row)
             if now != seen and holder != _FREE:
                 raise Conflict(self._in_use(holder))
             seen = now
-        epoch = self._database.run(_take_over, self._me, self._url, seen)
+        epoch = self._database.run(_take_over, self._row, self._me, self._url, seen)
         if epoch is None:
-            raise Conflict(self._in_use(self._database.run(_state)[0]))
+            raise Conflict(self._in_use(self._database.run(_state, self._row)[0]))
         return epoch
 
     def _renew(self) -> None:
         """While the database is away nobody else can take the lease over either."""
         while not self._ending.wait(RENEW_EVERY_S):
             try:
-                renewed = self._database.run(_renew, self._me, self._epoch)
+                renewed = self._database.run(_renew, self._row, self._me, self._epoch)
                 if not renewed:
-                    self._taken_over = self._in_use(self._database.run(_state)[0])
+                    self._taken_over = self._in_use(self._database.run(_state, self._row)[0])
                     return
             except KiteRollError:
                 continue
 
+    def _prepare(self, connection: Connection) -> None:
+        prepare_leases(connection)
+
     def _in_use(self, holder: str) -> str:
-        where = holder.rpartition(" (")[0] or "a machine that gave it back just now"
+        where = shown_holder(holder) or "a machine that gave it back just now"
         return (
             f"the database at {self._database.shown_url} is in use by another Kite Roll (at {where}): stop "
             "that one, give this one a database of its own with database.url, or let it stand by with "
@@ -140,51 +159,64 @@ class DatabaseLease:
 
 def holder(connection: Connection) -> LeaseHolder | None:
     """Who has the database; None: nobody has, or no service ever had."""
-    if not inspect(connection).has_table("service_lease") or not _has_url(connection):
+    if not inspect(connection).has_table("service_lease") or not _has(connection, "url"):
         return None
     query = "SELECT holder, epoch, url, renewals FROM service_lease WHERE id = 1"
     row = connection.execute(text(query)).one_or_none()
     return None if row is None or row.holder == _FREE else LeaseHolder(row.epoch, row.url, row.renewals)
 
 
-def _prepare(connection: Connection) -> None:
+def shown_holder(holder: str) -> str:
+    """Machine and process; empty: it was given back."""
+    return holder.rpartition(" (")[0]
+
+
+def prepare_leases(connection: Connection) -> None:
+    """The table, with the row of the whole database."""
     connection.execute(text(_TABLE))
-    if not _has_url(connection):  # made by a version before; asked first, for a change halts a whole cluster
+    # Made by a version before; asked first, for a change halts a whole cluster.
+    if not _has(connection, "url"):
         column = f"url VARCHAR({_URL_LENGTH}) NOT NULL DEFAULT ''"
         connection.execute(text(f"ALTER TABLE service_lease ADD COLUMN IF NOT EXISTS {column}"))
+    if not _has(connection, "area"):
+        column = "area VARCHAR(64) COLLATE utf8mb4_bin NOT NULL DEFAULT ''"
+        connection.execute(text(f"ALTER TABLE service_lease ADD COLUMN IF NOT EXISTS {column}"))
+        connection.execute(text("ALTER TABLE service_lease ADD UNIQUE KEY IF NOT EXISTS area (area)"))
     row = "INSERT IGNORE INTO service_lease (id, holder, epoch, renewals, writes) VALUES (1, '', 0, 0, 0)"
     connection.execute(text(row))
 
 
-def _has_url(connection: Connection) -> bool:
-    query = "SHOW COLUMNS FROM service_lease LIKE 'url'"
-    return connection.execute(text(query)).first() is not None
+def _has(connection: Connection, column: str) -> bool:
+    query = text("SHOW COLUMNS FROM service_lease LIKE :name")
+    return connection.execute(query, {"name": column}).first() is not None
 
 
-def _state(connection: Connection) -> tuple[str, int]:
+def _state(connection: Connection, row: int) -> tuple[str, int]:
     """Who has it, and how often it was renewed."""
-    row = connection.execute(text("SELECT holder, renewals FROM service_lease WHERE id = 1")).one()
-    return row.holder, row.renewals
+    query = text("SELECT holder, renewals FROM service_lease WHERE id = :row")
+    found = connection.execute(query, {"row": row}).one()
+    return found.holder, found.renewals
 
 
-def _take_over(connection: Connection, me: str, url: str, seen: int) -> int | None:
+def _take_over(connection: Connection, row: int, me: str, url: str, seen: int) -> int | None:
     """None when somebody was faster."""
     query = (
         "UPDATE service_lease SET holder = :me, url = :url, epoch = epoch + 1, renewals = renewals + 1 "
-        "WHERE id = 1 AND renewals = :seen"
+        "WHERE id = :row AND renewals = :seen"
     )
-    if connection.execute(text(query), {"me": me, "url": url, "seen": seen}).rowcount != 1:
+    if connection.execute(text(query), {"row": row, "me": me, "url": url, "seen": seen}).rowcount != 1:
         return None
-    return int(connection.execute(text("SELECT epoch FROM service_lease WHERE id = 1")).scalar_one())
+    query = "SELECT epoch FROM service_lease WHERE id = :row"
+    return int(connection.execute(text(query), {"row": row}).scalar_one())
 
 
-def _renew(connection: Connection, me: str, epoch: int) -> bool:
+def _renew(connection: Connection, row: int, me: str, epoch: int) -> bool:
     query = (
-        "UPDATE service_lease SET renewals = renewals + 1 WHERE id = 1 AND holder = :me AND epoch = :epoch"
+        "UPDATE service_lease SET renewals = renewals + 1 WHERE id = :row AND holder = :me AND epoch = :epoch"
     )
-    return connection.execute(text(query), {"me": me, "epoch": epoch}).rowcount == 1
+    return connection.execute(text(query), {"row": row, "me": me, "epoch": epoch}).rowcount == 1
 
 
-def _give_back(connection: Connection, me: str, epoch: int) -> None:
-    query = "UPDATE service_lease SET holder = '' WHERE id = 1 AND holder = :me AND epoch = :epoch"
-    connection.execute(text(query), {"me": me, "epoch": epoch})
+def _give_back(connection: Connection, row: int, me: str, epoch: int) -> None:
+    query = "UPDATE service_lease SET holder = '' WHERE id = :row AND holder = :me AND epoch = :epoch"
+    connection.execute(text(query), {"row": row, "me": me, "epoch": epoch})

@@ -1,44 +1,27 @@
 """The inventory: switches, and the checkpoint of each between runs."""
 
-from collections import defaultdict
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import (
-    BigInteger,
-    ColumnElement,
-    Connection,
-    Row,
-    case,
-    func,
-    insert,
-    or_,
-    select,
-    text,
-    true,
-    type_coerce,
-    update,
-)
+from sqlalchemy import ColumnElement, Connection, Row, and_, func, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
 from kiteroll.core.errors import Conflict, NotFound
 from kiteroll.core.model.changes import Change
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.nearest import did_you_mean
-from kiteroll.core.model.reading import key_of
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
-from kiteroll.core.tracking.switch_state import RECENT, OpenStay
 from kiteroll.store.bulk import chunks
 from kiteroll.store.enrolment import rename_windows
 from kiteroll.store.port_actions import rename_actions
 from kiteroll.store.port_closures import forget_closures
 from kiteroll.store.ports import port_ids
-from kiteroll.store.predicates import given
+from kiteroll.store.predicates import given, one_of
 from kiteroll.store.rules import drop_rules, rename_rules
 from kiteroll.store.stay_writer import record_changes
-from kiteroll.store.tables import credential, port, reading, stay, switch
+from kiteroll.store.tables import credential, port, switch
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -67,6 +50,8 @@ class SwitchRow:
     hold_time_s: int | None
     """How long a quiet address keeps its stay; None: as set for a group of it, or the service."""
     enabled: bool
+    tracked_in: str
+    """The area whose tracker has it; empty: the service tracks it itself."""
     added_at: datetime
     sys_name: str
     description: str
@@ -217,9 +202,11 @@ def switches_named(connection: Connection, names: Collection[str]) -> dict[str, 
     return {row.name: switch_row(row) for row in connection.execute(query)}
 
 
-def all_switches(connection: Connection) -> list[SwitchRow]:
-    rows = connection.execute(select(*SWITCH_COLUMNS).where(switch.c.removed_at.is_(None)))
-    return [switch_row(row) for row in rows]
+def all_switches(connection: Connection, of: Collection[int] | None = None) -> list[SwitchRow]:
+    """Of the inventory; `of`: of these ids alone."""
+    there = switch.c.removed_at.is_(None)
+    chosen = there if of is None else and_(there, one_of(switch.c.id, of))
+    return [switch_row(row) for row in connection.execute(select(*SWITCH_COLUMNS).where(chosen))]
 
 
 _SWITCHES_OF = select(switch.c.bridge_address, switch.c.name).where(
@@ -255,85 +242,6 @@ def port_numbers(connection: Connection, switch_id: int) -> Mapping[int, str]:
         select(port.c.number, port.c.name).where(port.c.switch_id == switch_id, port.c.there)
     )
     return {number: name for number, name in rows}
-
-
-def all_port_numbers(connection: Connection) -> dict[int, dict[int, str]]:
-    """The same for every switch, by its id."""
-    found: dict[int, dict[int, str]] = defaultdict(dict)
-    for switch_id, number, name in connection.execute(
-        select(port.c.switch_id, port.c.number, port.c.name).where(port.c.there)
-    ):
-        found[switch_id][number] = name
-    return found
-
-
-def next_stay_id(connection: Connection) -> int:
-    return int(connection.execute(select(func.coalesce(func.max(stay.c.id), 0))).scalar_one()) + 1
-
-
-@dataclass(frozen=True, slots=True)
-class TrackedState:
-    """What the tracker knows of one switch, as the records have it."""
-
-    checkpoint: SwitchCheckpoint
-    ports: Mapping[int, str]
-    stays: list[OpenStay]
-    ageing: timedelta | None
-    first_at: datetime | None
-    """Of the first reading that is kept."""
-
-
-def tracked_state(connection: Connection, switch_id: int) -> TrackedState:
-    row = switch_by_id(connection, switch_id)
-    stays = [one for _, one in open_stays(connection, switch_id)]
-    first_at = first_readings(connection, switch_id).get(switch_id)
-    return TrackedState(row.checkpoint, port_numbers(connection, switch_id), stays, row.ageing, first_at)
-
-
-def first_readings(connection: Connection, of_switch: int | None = None) -> dict[int, datetime]:
-    """When the first reading of each switch was taken that is kept, by its id; or of that one."""
-    first = (
-        select(reading.c.taken_at)
-        .where(reading.c.switch_id == switch.c.id, reading.c.outcome != "failed")
-        .order_by(reading.c.taken_at)
-        .limit(1)
-        .scalar_subquery()
-    )
-    of = switch.c.id == of_switch if of_switch else switch.c.removed_at.is_(None)
-    return {number: at for number, at in connection.execute(select(switch.c.id, first).where(of)) if at}
-
-
-def open_stays(connection: Connection, of_switch: int | None = None) -> Iterator[tuple[int, OpenStay]]:
-    """Every open stay, or those of one switch, with the switch's id, switch by switch.
-
-    Plain numbers, and instants only where the tracker needs them: half a million rows are read at a
-    start, and turning three times of each into objects would take most of it.
-    """
-    lately = or_(
-        switch.c.last_complete_at.is_(None),
-        stay.c.resumed_at > switch.c.last_complete_at,
-        stay.c.resumed_at >= switch.c.last_at - text(f"INTERVAL {round(RECENT.total_seconds())} SECOND"),
-    )
-    rows = connection.execute(
-        select(
-            stay.c.switch_id,
-            type_coerce(stay.c.mac, BigInteger),
-            stay.c.vlan,
-            stay.c.id,
-            port.c.name,
-            case((lately, stay.c.resumed_at)),
-            stay.c.last_seen_at,
-            stay.c.quiet_at,
-        )
-        .join(port, port.c.id == stay.c.port_id)
-        .join(switch, switch.c.id == stay.c.switch_id)
-        .where(stay.c.ended_at.is_(None), stay.c.switch_id == of_switch if of_switch else true())
-        .order_by(stay.c.switch_id)
-        # With statistics from before the table was filled, the server begins elsewhere and takes minutes.
-        .prefix_with("STRAIGHT_JOIN")
-    )
-    for switch_id, mac, vlan, stay_id, port_name, learned_at, last_seen_at, quiet_at in rows:
-        yield switch_id, OpenStay(key_of(mac, vlan), stay_id, port_name, learned_at, last_seen_at, quiet_at)
 
 
 def switch_by_id(connection: Connection, switch_id: int) -> SwitchRow:

@@ -24,7 +24,8 @@ from kiteroll.store.types import Instant
 
 _DUPLICATE = 1062
 T = TypeVar("T")
-Fence = Callable[[Connection], None]
+Fence = Callable[[Connection, int], None]
+"""Raises in a transaction that must not commit what it writes of a switch, by id."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,14 +79,14 @@ class ReadingWriter:
         """Store that a try at reading a switch failed, and why. Raises StorageUnavailable."""
         self._run(_record_failure, switch_id, at, duration_ms, health, error, next_try_at)
 
-    def _run(self, record: Callable[..., T], *args: Any) -> T:
+    def _run(self, record: Callable[..., T], switch_id: int, *args: Any) -> T:
         if self._fence is None:
-            return self._database.run(record, *args)
+            return self._database.run(record, switch_id, *args)
         fence = self._fence
 
         def fenced(connection: Connection) -> T:
-            fence(connection)
-            return record(connection, *args)
+            fence(connection, switch_id)
+            return record(connection, switch_id, *args)
 
         fenced.__name__ = record.__name__
         return self._database.run(fenced)

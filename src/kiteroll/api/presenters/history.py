@@ -5,7 +5,7 @@ from kiteroll.app.ingest import Outcome
 from kiteroll.app.on_demand_rounds import RoundProgress
 from kiteroll.app.queries.history import ChangeRow, ReadingRow
 from kiteroll.app.queries.trends import HourRow
-from kiteroll.core.model.reading import Reading
+from kiteroll.core.model.reading_summary import ReadingSummary
 from kiteroll.core.tracking.differences import Difference
 from kiteroll.schemas import api
 from kiteroll.wording.stays import ending_text
@@ -63,16 +63,16 @@ def present_outcome(outcome: Outcome) -> api.ReadingSummary:
             gaps=[],
             error=outcome.error,
         )
-    return summarise(outcome.reading, duration_ms=duration_ms, changes=outcome.change_count)
+    return summarise(outcome.switch, outcome.summary, duration_ms=duration_ms, changes=outcome.change_count)
 
 
-def summarise(reading: Reading, *, duration_ms: int, changes: int) -> api.ReadingSummary:
+def summarise(switch: str, reading: ReadingSummary, *, duration_ms: int, changes: int) -> api.ReadingSummary:
     return api.ReadingSummary(
-        switch=reading.switch,
+        switch=switch,
         taken_at=reading.taken_at,
         duration_ms=duration_ms,
         outcome="complete" if reading.complete else "partial",
-        rows=len(reading.learned) + len(reading.others),
+        rows=reading.learned + reading.others,
         changes=changes,
         gaps=[
             api.Gap(table=gap.table, why=gap.why, rows=gap.rows, breaks=gap.breaks) for gap in reading.gaps

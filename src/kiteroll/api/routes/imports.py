@@ -12,6 +12,7 @@ from kiteroll.api.presenters.history import present_outcome, summarise
 from kiteroll.app.imports import Importer
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.reading import Reading
+from kiteroll.core.model.reading_summary import ReadingSummary
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.schemas.reading_files import read_readings
@@ -44,7 +45,7 @@ async def import_mac_table(
     located(response, "readings")
     reading = await asyncio.to_thread(_reading, importer, table)
     if table.dry_run:
-        return summarise(reading, duration_ms=0, changes=0)
+        return summarise(reading.switch, ReadingSummary.of(reading), duration_ms=0, changes=0)
     (outcome,) = await importer.import_readings([reading])
     return present_outcome(outcome)
 

@@ -35,13 +35,13 @@ def connect(bus: EventBus, broadcaster: EventBroadcaster, is_uplink: IsUplink) -
 
 
 def _reading_events(event: ReadingStored, is_uplink: IsUplink) -> Iterator[ReadingEvent | ChangeEvent]:
-    reading = event.reading
+    reading = event.summary
     yield ReadingEvent(
         switch=event.switch,
         at=reading.taken_at,
         changes=event.change_count,
         outcome="complete" if reading.complete else "partial",
-        rows=len(reading.learned),
+        rows=reading.learned,
         error="",
     )
     yield from _change_events(event.changes, is_uplink)

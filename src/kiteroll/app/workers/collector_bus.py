@@ -4,20 +4,21 @@ import asyncio
 import logging
 import secrets
 from collections import OrderedDict
-from collections.abc import Awaitable, Callable, Sequence
-from datetime import datetime, timedelta
+from collections.abc import Awaitable, Callable
+from datetime import datetime
 
 from kiteroll.app.collectors import Collectors
 from kiteroll.app.ingest import Outcome, ReadingIngestor
 from kiteroll.app.logs import fields
-from kiteroll.bus import names
-from kiteroll.bus.centre import CentreBus, Message
+from kiteroll.app.site_intake import SiteIntake
+from kiteroll.app.workers.site_readings import SiteReadings
+from kiteroll.bus.centre import CentreBus
 from kiteroll.bus.connection import connected
-from kiteroll.bus.messages import Answer, Asked, AskForTargets, Heard, Sent, Status, decode, result_of
+from kiteroll.bus.messages import Answer, Asked, AskForTargets, Heard, Status
 from kiteroll.bus.settings import BusSettings
 from kiteroll.clock import Clock
 from kiteroll.collect.poller import PollResult
-from kiteroll.core.errors import BusUnavailable, Conflict, Invalid, NotFound
+from kiteroll.core.errors import BusUnavailable, Conflict, NotFound
 
 log = logging.getLogger(__name__)
 _INBOX = "_INBOX_centre"
@@ -25,9 +26,6 @@ _AGAIN_S = 2.0
 _ANSWER_S = 90.0
 """How long a switch that was asked for may take to be read, as a switch may here, and half as much again."""
 _ARRIVAL_S = 30.0
-_BACKLOG_EVERY_S = 5.0
-_FUTURE = timedelta(minutes=2)
-"""A reading from further ahead than that is not taken: later true ones would count as old."""
 _KEPT = 10_000
 
 
@@ -36,17 +34,19 @@ class CollectorBus:
         self,
         settings: BusSettings,
         collectors: Collectors,
+        intake: SiteIntake,
         ingestor: ReadingIngestor,
         store: Callable[[PollResult], Awaitable[Outcome | None]],
         site_of: Callable[[int], str | None],
+        sites_elsewhere: Callable[[], frozenset[str]],
         clock: Clock,
     ) -> None:
-        """`store` makes records of a reading; `site_of`: of a switch that is read by collectors, by id."""
+        """`store` makes records of a reading; `site_of`: of a switch that is read by collectors, by id;
+        `sites_elsewhere`: whose readings a tracker takes."""
         self._settings = settings
         self._collectors = collectors
-        self._ingestor = ingestor
-        self._store = store
-        self._site_of = site_of
+        self._readings = SiteReadings(intake, ingestor, store, site_of, self.note_outcome, clock)
+        self._sites_elsewhere = sites_elsewhere
         self._clock = clock
         self._bus: CentreBus | None = None
         self._asked: dict[str, asyncio.Future[Answer]] = {}
@@ -68,9 +68,12 @@ class CollectorBus:
                     bus = CentreBus(client, self._settings)
                     await bus.listen(self._on_status, self._on_targets, self._on_answer)
                     self._bus = bus
-                    await self._follow_sites(bus)
-            except BusUnavailable as away:
-                log.warning("no message engine", extra=fields("bus.away", error=str(away)))
+                    async with asyncio.TaskGroup() as tasks:
+                        tasks.create_task(self._readings.follow(bus, self._wanted))
+                        tasks.create_task(self._tell_sites(bus))
+            except* BusUnavailable as away:
+                said = fields("bus.away", error=str(away.exceptions[0]))
+                log.warning("no message engine", extra=said)
             finally:
                 self._bus = None
             await self._clock.sleep(_AGAIN_S)
@@ -110,92 +113,23 @@ class CollectorBus:
 
     # Sites.
 
-    async def _follow_sites(self, bus: CentreBus) -> None:
-        following: dict[str, asyncio.Task[None]] = {}
-        try:
-            while True:
-                wanted = self._collectors.sites
-                for site in following.keys() - wanted:
-                    following.pop(site).cancel()
-                    await bus.forget(site)
-                for site in wanted - following.keys():
-                    following[site] = asyncio.create_task(self._follow(bus, site), name=f"site:{site}")
-                await self._woken.wait()
-                self._woken.clear()
-                changed, self._changed = self._changed, set()
-                for site in changed & wanted:
-                    await bus.say_changed(site)
-        finally:
-            for task in following.values():
-                task.cancel()
-            await asyncio.gather(*following.values(), return_exceptions=True)
-
-    async def _follow(self, bus: CentreBus, site: str) -> None:
-        """The boundary of one site: whatever is wrong with it holds up no other."""
-        measured, told = 0.0, ""
+    async def _tell_sites(self, bus: CentreBus) -> None:
+        """Their collectors, of other targets; streams of sites that have none any more go."""
         while True:
-            try:
-                await bus.follow(site, self._collectors.position(site))
-                told = ""
-                async for messages in bus.readings(site):
-                    await self._take(site, messages)
-                    if self._clock.monotonic() - measured >= _BACKLOG_EVERY_S:
-                        measured = self._clock.monotonic()
-                        backlog = await bus.backlog(site)
-                        self._collectors.note_waiting(site, backlog.at_site + backlog.here)
-            except BusUnavailable as away:
-                if str(away) != told:
-                    told = str(away)
-                    said = fields("bus.site_away", site=site, error=told)
-                    log.warning("a site cannot be followed", extra=said)
-            except Exception:
-                log.exception("following a site failed", extra=fields("bus.bug", site=site))
-            await self._clock.sleep(_AGAIN_S)
+            await self._woken.wait()
+            self._woken.clear()
+            changed, self._changed = self._changed, set()
+            for site in changed:
+                if self._collectors.reads(site):
+                    await bus.say_changed(site)
+                else:
+                    await bus.forget(site)
 
-    async def _take(self, site: str, messages: Sequence[Message]) -> None:
-        """Store them in their order, then confirm: what was stored and not confirmed comes again, and is then
-        known by its switch and instant."""
-        if not messages:
-            return
-        noted_at: datetime | None = None
-        for one in messages:
-            try:
-                noted_at = await self._take_one(site, one) or noted_at
-            except Invalid as wrong:
-                await asyncio.to_thread(self._collectors.note_refused, site, str(wrong))
-        numbers, position = [one.number for one in messages], messages[-1].position
-        await asyncio.to_thread(self._collectors.note_taken, site, numbers, position, noted_at)
-        for one in messages:
-            await one.confirm()
-
-    async def _take_one(self, site: str, message: Message) -> datetime | None:
-        """What time it was, where that is what was sent. Raises Invalid for what the site may not say."""
-        if message.subject != names.readings(names.site_token(site)):
-            raise Invalid(f"a message on {message.subject} is not one of {site}")
-        sent, result = await asyncio.to_thread(_understood, message.data)
-        at = sent.noted_at or (result.started_at if result else None)
-        if at is not None and at > self._clock.now() + _FUTURE:
-            raise Invalid(
-                f"a message is of {at:%Y-%m-%dT%H:%M:%SZ}, which is in the future: is its clock right?"
-            )
-        if result is None:
-            return sent.noted_at
-        if self._site_of(result.switch) != site:
-            raise Invalid(
-                f"a reading is of switch {result.name} ({result.switch}), which {site} does not read"
-            )
-        last = self._ingestor.tracker.checkpoint(result.name).last_at
-        if last is None or result.started_at > last:
-            await self._note_outcome(result, await self._store(result))
-        else:
-            # It comes again, or it was in the hands of a collector when another one took over.
-            await self._ingestor.ingest_late(result)
-        return None
-
-    async def _note_outcome(self, result: PollResult, outcome: Outcome | None) -> None:
+    async def note_outcome(self, switch: int, at: datetime, outcome: Outcome | None) -> None:
+        """What was read of a switch at this time is stored, here or by the tracker of its area."""
         async with self._stored:
-            self._outcomes[result.switch] = (result.started_at, outcome)
-            self._outcomes.move_to_end(result.switch)
+            self._outcomes[switch] = (at, outcome)
+            self._outcomes.move_to_end(switch)
             if len(self._outcomes) > _KEPT:
                 self._outcomes.popitem(last=False)
             self._stored.notify_all()
@@ -221,8 +155,11 @@ class CollectorBus:
     def _mark_changed(self, site: str) -> None:
         self._changed.add(site)
         self._woken.set()
+        self._readings.wake()
 
+    def _wanted(self) -> frozenset[str]:
+        return self._collectors.sites - self._sites_elsewhere()
 
-def _understood(data: bytes) -> tuple[Sent, PollResult | None]:
-    sent = decode(Sent, data)
-    return sent, None if sent.read is None else result_of(sent.read)
+    def sites_changed(self) -> None:
+        """Trackers take the readings of other sites than before. In the event loop."""
+        self._readings.wake()

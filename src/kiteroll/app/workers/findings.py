@@ -191,10 +191,10 @@ class FindingWorker:
         self.enqueue(
             SwitchRead(
                 switch=event.switch,
-                at=event.reading.taken_at,
+                at=event.summary.taken_at,
                 changes=event.changes,
-                topology_changes=event.reading.device.topology_changes,
-                bridge_address=event.reading.device.bridge_address,
+                topology_changes=event.summary.topology_changes,
+                bridge_address=event.summary.bridge_address,
                 left_out=event.left_out,
                 unknown=event.unknown,
                 first=event.first,

@@ -56,6 +56,7 @@ from kiteroll.cli.columns.rules import (
     windows,
 )
 from kiteroll.cli.columns.switches import (
+    areas,
     credentials,
     groups,
     link_history,
@@ -76,6 +77,7 @@ __all__ = [
     "alert_targets",
     "alerts",
     "appeared",
+    "areas",
     "attended",
     "audit_entries",
     "barred",

@@ -118,6 +118,17 @@ def rounds(out: Output) -> list[Column[api.Round]]:
     ]
 
 
+def areas() -> list[Column[api.Area]]:
+    return [
+        Column("area", lambda one: one.name, shown=lambda one: one.name or "none", style=lambda _: "bold"),
+        Column("sites", lambda one: ", ".join(one.sites)),
+        Column("switches", lambda one: one.switches, right=True),
+        Column("tracked there", lambda one: one.tracked, right=True),
+        Column("tracker", lambda one: one.tracker, shown=lambda one: one.tracker or "the service"),
+        Column("taken over", lambda one: one.taken_over, right=True),
+    ]
+
+
 def sites() -> list[Column[api.Site]]:
     return [
         Column("site", lambda one: one.name, style=lambda _: "bold"),

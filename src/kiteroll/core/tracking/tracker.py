@@ -30,6 +30,7 @@ from kiteroll.core.model.stay import Ending, Place
 from kiteroll.core.model.uptime import uptime
 from kiteroll.core.topology.sighting import judged_ageing
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
+from kiteroll.core.tracking.followed_switch import follow
 from kiteroll.core.tracking.hold_times import hold_time
 from kiteroll.core.tracking.switch_state import RECENT, AbsentStay, OpenStay, SwitchState
 
@@ -60,6 +61,21 @@ class Tracker:
         state = self._switches.setdefault(switch, SwitchState())
         state.checkpoint = checkpoint
         state.lasting_ageing(ageing)
+
+    def follow(
+        self,
+        switch: str,
+        changes: Iterable[Change],
+        checkpoint: SwitchCheckpoint,
+        names: Mapping[int, str] | None,
+        ageing: timedelta | None,
+    ) -> None:
+        """Take over what another tracker told of one reading: see `followed_switch.follow`."""
+        follow(self._switches.setdefault(switch, SwitchState()), changes, checkpoint, names, ageing)
+
+    def state(self, switch: str) -> SwitchState:
+        """As it is now; another one after `restore`."""
+        return self._switches.get(switch) or SwitchState()
 
     def present(self, switch: str) -> int:
         """How many addresses are in its latest table."""

@@ -67,6 +67,8 @@ switch = Table(
     Column("table_size", Integer),
     # By how much its uptime ran ahead of our clock between the last two readings.
     Column("clock_drift_s", Float),
+    # The area whose tracker has it; empty: the service tracks it itself.
+    Column("tracked_in", exact_text(64), nullable=False, server_default=""),
     # Where the tracker stands.
     Column("last_at", Instant),
     Column("last_complete_at", Instant),

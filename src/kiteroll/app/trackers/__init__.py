@@ -1,0 +1,1 @@
+"""Trackers of areas: who has which switches, and what they tell the service."""

@@ -1,0 +1,192 @@
+"""Which areas have a tracker of their own: gives it their switches, and takes them back when it is gone.
+
+The service alone decides who has a switch, and writes it down (`switch.tracked_in`). A tracker says that it
+is there by renewing the lease of its area; what it writes is checked against both as it is written.
+"""
+
+import asyncio
+import logging
+from collections import defaultdict
+from collections.abc import Callable, Collection
+from dataclasses import dataclass
+
+from kiteroll.app.ingest import ReadingIngestor
+from kiteroll.app.logs import fields
+from kiteroll.app.site_intake import SiteIntake
+from kiteroll.clock import Clock
+from kiteroll.core.errors import StorageUnavailable
+from kiteroll.store.area_lease import AreaLeaseRow, area_leases
+from kiteroll.store.database import Database
+from kiteroll.store.database_lease import LEASE_S
+from kiteroll.store.tracked_switches import TrackedSwitch, tracked_switches
+
+log = logging.getLogger(__name__)
+_STEP_S = 1.0
+_GIVEN_BACK_S = 5.0
+"""An area that its tracker gave back is left to another one for so long."""
+_LOST_S = 20.0
+"""The same where the tracker was not heard any more: another one takes over within a lease and a load."""
+
+
+@dataclass(frozen=True, slots=True)
+class AreaStatus:
+    name: str
+    """Empty: the one of all sites that name none."""
+    sites: tuple[str, ...]
+    switches: int
+    tracked: int
+    """How many of them its tracker has; the service tracks the others."""
+    tracker: str
+    """Where it runs: machine and process; empty: there is none."""
+    epoch: int
+    """Grows with each tracker that takes the area over; 0: there never was one."""
+
+
+@dataclass(slots=True)
+class _Heard:
+    """One area's lease, as it was seen."""
+
+    lease: AreaLeaseRow
+    at: float
+    """When it was last seen to be renewed."""
+    free_since: float | None = None
+
+
+class AreaTrackers:
+    def __init__(
+        self,
+        database: Database,
+        ingestor: ReadingIngestor,
+        collected: Callable[[str], bool],
+        intake: SiteIntake,
+        clock: Clock,
+        on_change: Callable[[], None],
+    ) -> None:
+        """`collected`: whether collectors read a site, for trackers take no others; `on_change`: readings of
+        other sites are theirs than before."""
+        self._database = database
+        self._ingestor = ingestor
+        self._collected = collected
+        self._intake = intake
+        self._clock = clock
+        self._on_change = on_change
+        self._heard: dict[str, _Heard] = {}
+        self._sites: frozenset[str] = frozenset()
+
+    def sites(self) -> frozenset[str]:
+        """Whose readings trackers take."""
+        return self._sites
+
+    def load(self) -> None:
+        """Before any reading is taken. Raises StorageUnavailable."""
+        self._sites = frozenset(one.site for one in self._database.run(tracked_switches) if one.tracked_in)
+
+    async def run(self) -> None:
+        while True:
+            try:
+                await self._step()
+            except StorageUnavailable as away:
+                log.warning("areas wait", extra=fields("areas.waiting", error=str(away)))
+            await self._clock.sleep(_STEP_S)
+
+    def status(self) -> list[AreaStatus]:
+        """Of every area that a site is in or a tracker asked for, by name. Raises StorageUnavailable."""
+        leases = {one.area: one for one in self._database.run(area_leases)}
+        of_area: dict[str, list[TrackedSwitch]] = defaultdict(list)
+        for one in self._database.run(tracked_switches):
+            of_area[one.area].append(one)
+        found = []
+        for name in sorted(of_area.keys() | leases.keys()):
+            lease, switches = leases.get(name), of_area[name]
+            there = lease is not None and self._is_there(name)
+            found.append(
+                AreaStatus(
+                    name,
+                    tuple(sorted({one.site for one in switches if one.site})),
+                    len(switches),
+                    sum(bool(one.tracked_in) for one in switches),
+                    lease.holder if lease is not None and there else "",
+                    lease.epoch if lease is not None else 0,
+                )
+            )
+        return found
+
+    async def _step(self) -> None:
+        """Raises StorageUnavailable."""
+        self._hear(await asyncio.to_thread(self._database.run, area_leases))
+        switches = await asyncio.to_thread(self._database.run, tracked_switches)
+        wanted = {one.id: self._wanted(one) for one in switches}
+        changed = [one for one in switches if wanted[one.id] != one.tracked_in]
+        if changed:
+            await self._hand_over(changed, wanted)
+        sites = frozenset(one.site for one in switches if wanted[one.id])
+        if sites != self._sites:
+            back = self._sites - sites
+            if back:
+                await asyncio.to_thread(self._intake.load, self._intake.sites(), anew=back)
+            self._sites = sites
+            self._on_change()
+
+    def _hear(self, leases: Collection[AreaLeaseRow]) -> None:
+        now = self._clock.monotonic()
+        for one in leases:
+            before = self._heard.get(one.area)
+            if before is None or before.lease.renewals != one.renewals:
+                before = self._heard[one.area] = _Heard(one, now)
+            free_since = (before.free_since or now) if not one.holder else None
+            before.lease, before.free_since = one, free_since
+
+    def _is_there(self, area: str) -> bool:
+        heard = self._heard.get(area)
+        if heard is None or not heard.lease.holder:
+            return False
+        return self._clock.monotonic() - heard.at <= LEASE_S
+
+    def _keeps(self, area: str) -> bool:
+        """Whether the area is still left to trackers, though none may be there at the moment."""
+        heard = self._heard.get(area)
+        if heard is None:
+            return False
+        now = self._clock.monotonic()
+        if heard.free_since is not None:
+            return now - heard.free_since <= _GIVEN_BACK_S
+        return now - heard.at <= _LOST_S
+
+    def _wanted(self, one: TrackedSwitch) -> str:
+        """The area whose tracker is to have it; empty: the service."""
+        if not (one.area and one.is_read and self._collected(one.site)):
+            return ""
+        stays = one.tracked_in == one.area and self._keeps(one.area)
+        return one.area if stays or self._is_there(one.area) else ""
+
+    async def _hand_over(self, changed: Collection[TrackedSwitch], wanted: dict[int, str]) -> None:
+        """Raises StorageUnavailable."""
+        to_area: dict[str, list[int]] = defaultdict(list)
+        from_area: dict[str, int] = defaultdict(int)
+        for one in changed:
+            to_area[wanted[one.id]].append(one.id)
+            from_area[one.tracked_in] += 1
+
+        def work() -> None:
+            for area, ids in to_area.items():
+                if area:
+                    self._ingestor.give(ids, area)
+                else:
+                    self._ingestor.take_back(ids)
+
+        await self._ingestor.change(work)
+        for area, ids in to_area.items():
+            if area:
+                said = fields("area.given", area=area, switches=len(ids))
+                log.info("switches are tracked by the tracker of their area", extra=said)
+        for area, count in from_area.items():
+            if area:
+                said = fields("area.taken_back", area=area, switches=count)
+                gone = not self._is_there(area)
+                log.log(
+                    logging.WARNING if gone else logging.INFO,
+                    "the tracker of an area is gone: the service tracks its switches"
+                    if gone
+                    else "switches are tracked by the service again",
+                    extra=said,
+                )

@@ -1,0 +1,82 @@
+"""Hears what trackers of areas stored, has the same here, and passes it on as if it had been stored here."""
+
+import logging
+from datetime import datetime
+
+from kiteroll.app.events import EventBus, ReadingFailed, ReadingStored
+from kiteroll.app.ingest import Outcome, ReadingIngestor
+from kiteroll.app.logs import fields
+from kiteroll.app.site_intake import SiteIntake
+from kiteroll.app.trackers.told import SiteTold, decode_told
+from kiteroll.app.workers.collector_bus import CollectorBus
+from kiteroll.bus.connection import connected
+from kiteroll.bus.settings import BusSettings
+from kiteroll.bus.told import ToldBus, ToldMessage
+from kiteroll.clock import Clock
+from kiteroll.core.errors import BusUnavailable, Invalid
+
+log = logging.getLogger(__name__)
+_INBOX = "_INBOX_areas"
+_AGAIN_S = 2.0
+
+
+class TrackerEvents:
+    def __init__(
+        self,
+        settings: BusSettings,
+        epoch: int,
+        ingestor: ReadingIngestor,
+        intake: SiteIntake,
+        bus: EventBus,
+        collector_bus: CollectorBus,
+        clock: Clock,
+    ) -> None:
+        """`epoch`: of the lease of the database."""
+        self._settings = settings
+        self._epoch = epoch
+        self._ingestor = ingestor
+        self._intake = intake
+        self._bus = bus
+        self._collector_bus = collector_bus
+        self._clock = clock
+        self._latest: dict[int, datetime] = {}
+        """When what was last told of each switch was taken."""
+
+    async def run(self) -> None:
+        """Until cancelled. Raises ConfigError; an engine that is away is waited for."""
+        while True:
+            try:
+                async with connected(self._settings, "kiteroll areas", _INBOX) as client:
+                    bus = ToldBus(client, self._settings)
+                    await bus.prepare()
+                    async for messages in bus.told(self._epoch):
+                        for one in messages:
+                            await self._take(one)
+            except BusUnavailable as away:
+                log.warning("no message engine", extra=fields("bus.away", error=str(away)))
+            await self._clock.sleep(_AGAIN_S)
+
+    async def _take(self, message: ToldMessage) -> None:
+        """Raises BusUnavailable, StorageUnavailable."""
+        try:
+            told = decode_told(message.data)
+        except Invalid as wrong:
+            log.error("a tracker is not understood", extra=fields("area.refused", error=str(wrong)))
+        else:
+            if isinstance(told, SiteTold):
+                self._intake.follow(told.site, told.state)
+            else:
+                await self._take_outcome(told)
+        await message.confirm()
+
+    async def _take_outcome(self, told: Outcome) -> None:
+        at = told.summary.taken_at if isinstance(told, ReadingStored) else told.at
+        latest = self._latest.get(told.switch_id)
+        if latest is not None and at <= latest:
+            return  # it comes again
+        if isinstance(told, ReadingFailed):
+            await self._ingestor.run_in_turn(self._bus.publish, told)
+        else:
+            await self._ingestor.run_in_turn(self._ingestor.follow, told)
+        self._latest[told.switch_id] = at
+        await self._collector_bus.note_outcome(told.switch_id, at, told)

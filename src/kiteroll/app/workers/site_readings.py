@@ -1,0 +1,140 @@
+"""Takes the readings of sites that collectors read, in their order, and has them stored."""
+
+import asyncio
+import logging
+from collections.abc import Awaitable, Callable, Collection, Sequence
+from datetime import datetime, timedelta
+
+from kiteroll.app.ingest import Outcome, ReadingIngestor
+from kiteroll.app.logs import fields
+from kiteroll.app.site_intake import SiteIntake
+from kiteroll.bus import names
+from kiteroll.bus.centre import CentreBus, Message
+from kiteroll.bus.messages import Sent, decode, result_of
+from kiteroll.clock import Clock
+from kiteroll.collect.poller import PollResult
+from kiteroll.core.errors import BusUnavailable, Invalid, TrackedElsewhere
+
+log = logging.getLogger(__name__)
+_AGAIN_S = 2.0
+_BACKLOG_EVERY_S = 5.0
+_FUTURE = timedelta(minutes=2)
+"""A reading from further ahead than that is not taken: later true ones would count as old."""
+
+
+class SiteReadings:
+    def __init__(
+        self,
+        intake: SiteIntake,
+        ingestor: ReadingIngestor,
+        store: Callable[[PollResult], Awaitable[Outcome | None]],
+        site_of: Callable[[int], str | None],
+        stored: Callable[[int, datetime, Outcome | None], Awaitable[None]],
+        clock: Clock,
+        came_again: Callable[[PollResult], Awaitable[None]] | None = None,
+    ) -> None:
+        """`store` makes records of a reading; `site_of`: of a switch that is read by collectors, by id.
+        Before a reading is confirmed, `stored` is told of it (switch, instant, what came of it), or
+        `came_again` of one that was stored before."""
+        self._intake = intake
+        self._ingestor = ingestor
+        self._store = store
+        self._site_of = site_of
+        self._stored = stored
+        self._came_again = came_again
+        self._clock = clock
+        self._woken = asyncio.Event()
+
+    def wake(self) -> None:
+        """Other sites are wanted than before. In the event loop."""
+        self._woken.set()
+
+    async def follow(self, bus: CentreBus, wanted: Callable[[], frozenset[str]]) -> None:
+        """Until cancelled: of all sites that are wanted."""
+        following: dict[str, asyncio.Task[None]] = {}
+        try:
+            while True:
+                sites = wanted()
+                ended = [following.pop(site) for site in following.keys() - sites]
+                await _end(ended)
+                for site in sites - following.keys():
+                    following[site] = asyncio.create_task(self._follow(bus, site), name=f"site:{site}")
+                await self._woken.wait()
+                self._woken.clear()
+        finally:
+            await _end(following.values())
+
+    async def _follow(self, bus: CentreBus, site: str) -> None:
+        """The boundary of one site: whatever is wrong with it holds up no other."""
+        measured, told = 0.0, ""
+        while True:
+            try:
+                await bus.follow(site, self._intake.position(site))
+                told = ""
+                async for messages in bus.readings(site):
+                    await self._take(site, messages)
+                    if self._clock.monotonic() - measured >= _BACKLOG_EVERY_S:
+                        measured = self._clock.monotonic()
+                        backlog = await bus.backlog(site)
+                        self._intake.note_waiting(site, backlog.at_site + backlog.here)
+            except (BusUnavailable, TrackedElsewhere) as away:
+                if str(away) != told:
+                    told = str(away)
+                    said = fields("bus.site_away", site=site, error=told)
+                    log.warning("a site cannot be followed", extra=said)
+            except Exception:
+                log.exception("following a site failed", extra=fields("bus.bug", site=site))
+            await self._clock.sleep(_AGAIN_S)
+
+    async def _take(self, site: str, messages: Sequence[Message]) -> None:
+        """Store them in their order, then confirm: what was stored and not confirmed comes again, and is then
+        known by its switch and instant."""
+        if not messages:
+            return
+        noted_at: datetime | None = None
+        for one in messages:
+            try:
+                noted_at = await self._take_one(site, one) or noted_at
+            except Invalid as wrong:
+                await asyncio.to_thread(self._intake.note_refused, site, str(wrong))
+        numbers, position = [one.number for one in messages], messages[-1].position
+        await asyncio.to_thread(self._intake.note_taken, site, numbers, position, noted_at)
+        for one in messages:
+            await one.confirm()
+
+    async def _take_one(self, site: str, message: Message) -> datetime | None:
+        """What time it was, where that is what was sent. Raises Invalid for what the site may not say."""
+        if message.subject != names.readings(names.site_token(site)):
+            raise Invalid(f"a message on {message.subject} is not one of {site}")
+        sent, result = await asyncio.to_thread(_understood, message.data)
+        at = sent.noted_at or (result.started_at if result else None)
+        if at is not None and at > self._clock.now() + _FUTURE:
+            raise Invalid(
+                f"a message is of {at:%Y-%m-%dT%H:%M:%SZ}, which is in the future: is its clock right?"
+            )
+        if result is None:
+            return sent.noted_at
+        if self._site_of(result.switch) != site:
+            raise Invalid(
+                f"a reading is of switch {result.name} ({result.switch}), which {site} does not read"
+            )
+        last = self._ingestor.tracker.checkpoint(result.name).last_at
+        if last is None or result.started_at > last:
+            await self._stored(result.switch, result.started_at, await self._store(result))
+        else:
+            # It comes again, or it was in the hands of a collector when another one took over.
+            await self._ingestor.ingest_late(result)
+            if self._came_again is not None:
+                await self._came_again(result)
+        return None
+
+
+async def _end(tasks: Collection[asyncio.Task[None]]) -> None:
+    for task in tasks:
+        task.cancel()
+    await asyncio.gather(*tasks, return_exceptions=True)
+
+
+def _understood(data: bytes) -> tuple[Sent, PollResult | None]:
+    sent = decode(Sent, data)
+    return sent, None if sent.read is None else result_of(sent.read)

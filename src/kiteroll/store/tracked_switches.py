@@ -1,0 +1,40 @@
+"""Which switches are tracked where: what the service decides, and what the tracker of an area may write."""
+
+from collections.abc import Collection
+from dataclasses import dataclass
+
+from sqlalchemy import Connection, func, select, update
+
+from kiteroll.store.predicates import one_of
+from kiteroll.store.tables import site, switch
+
+
+@dataclass(frozen=True, slots=True)
+class TrackedSwitch:
+    id: int
+    name: str
+    site: str
+    area: str
+    """Of its site; empty: the one of all sites that name none."""
+    tracked_in: str
+    """The area whose tracker has it; empty: the service tracks it itself."""
+    is_read: bool
+
+
+def tracked_switches(connection: Connection, area: str | None = None) -> list[TrackedSwitch]:
+    """Every switch of the inventory; or those that the tracker of an area has."""
+    area_of = func.coalesce(site.c.area, "")
+    reads = switch.c.enabled & (switch.c.source != "files")
+    columns = (switch.c.id, switch.c.name, switch.c.site, area_of, switch.c.tracked_in, reads)
+    rows = select(*columns).outerjoin(site, site.c.name == switch.c.site).where(switch.c.removed_at.is_(None))
+    if area is not None:
+        rows = rows.where(switch.c.tracked_in == area)
+    return [
+        TrackedSwitch(row[0], row[1], row[2], row[3], row[4], bool(row[5]))
+        for row in connection.execute(rows)
+    ]
+
+
+def give_switches(connection: Connection, ids: Collection[int], area: str) -> None:
+    """To the tracker of an area; empty: back to the service. Whoever had them writes of them no more."""
+    connection.execute(update(switch).where(one_of(switch.c.id, ids)).values(tracked_in=area))

@@ -1,0 +1,70 @@
+"""The switches that the service gave to this tracker, as they are in the records."""
+
+import logging
+
+from kiteroll.app.ingest import Outcome, ReadingIngestor
+from kiteroll.app.logs import fields
+from kiteroll.collect.poller import PollResult
+from kiteroll.core.errors import TrackedElsewhere
+from kiteroll.store.database import Database
+from kiteroll.store.tracked_switches import TrackedSwitch, tracked_switches
+
+log = logging.getLogger(__name__)
+
+
+class GivenSwitches:
+    def __init__(self, database: Database, ingestor: ReadingIngestor, area: str) -> None:
+        self._database = database
+        self._ingestor = ingestor
+        self._area = area
+        self._switches: dict[int, TrackedSwitch] = {}
+
+    async def load(self) -> None:
+        """Raises StorageUnavailable."""
+        await self._ingestor.run_in_turn(self._load)
+
+    def sites(self) -> frozenset[str]:
+        return frozenset(one.site for one in self._switches.values())
+
+    def site_of(self, switch: int) -> str | None:
+        """By id; None for one that was not given to us."""
+        one = self._switches.get(switch)
+        return None if one is None else one.site
+
+    async def refresh(self) -> None:
+        """Take up what was given meanwhile, let go of what was taken back. Raises StorageUnavailable."""
+        await self._ingestor.run_in_turn(self._refresh)
+
+    async def store(self, result: PollResult) -> Outcome | None:
+        """None for a switch that has another name now. Raises TrackedElsewhere."""
+        if self._ingestor.switches.get(result.switch) != result.name:
+            await self.refresh()
+        if result.switch not in self._switches:
+            raise TrackedElsewhere(f"{result.name} is not tracked by this tracker any more")
+        return await self._ingestor.ingest(result)
+
+    def _load(self) -> None:
+        found = self._database.run(tracked_switches, self._area)
+        self._ingestor.load([one.id for one in found])
+        self._switches = {one.id: one for one in found}
+        log.info("tracks", extra=fields("tracker.tracks", area=self._area, switches=len(found)))
+
+    def _refresh(self) -> None:
+        before = self._switches
+        now = {one.id: one for one in self._database.run(tracked_switches, self._area)}
+        for number, one in now.items():
+            if number in before and one.name != before[number].name:
+                self._ingestor.name_switch(number, one.name)
+        gone = before.keys() - now.keys()
+        for number in gone:
+            self._ingestor.drop_switch(number)
+            self._ingestor.tracker.drop(before[number].name)
+        # Those that a transaction was refused for, and that are ours all the same, begin anew as well.
+        new = (now.keys() - before.keys()) | (self._ingestor.elsewhere & now.keys())
+        if new:
+            self._ingestor.take_up(new)
+        if gone or new:
+            said = fields("tracker.given", area=self._area, more=len(new), fewer=len(gone))
+            log.info("has other switches", extra=said)
+        self._ingestor.reload_hold_times()
+        self._switches = now

@@ -1,0 +1,119 @@
+"""A tracker at work: holds the lease of its area, takes the readings of the switches it was given, tells."""
+
+import asyncio
+import logging
+from collections.abc import Callable
+from datetime import timedelta
+
+from kiteroll.app.config import Config
+from kiteroll.app.events import EventBus
+from kiteroll.app.ingest import ReadingIngestor
+from kiteroll.app.logs import fields
+from kiteroll.app.site_intake import SiteIntake
+from kiteroll.app.workers.site_readings import SiteReadings
+from kiteroll.bus.centre import CentreBus
+from kiteroll.bus.connection import connected
+from kiteroll.bus.told import ToldBus
+from kiteroll.clock import Clock
+from kiteroll.core.errors import BusUnavailable, Conflict, StorageUnavailable
+from kiteroll.store.area_lease import AreaLease
+from kiteroll.store.database import Database
+from kiteroll.tracker.given_switches import GivenSwitches
+from kiteroll.tracker.telling import Telling
+
+log = logging.getLogger(__name__)
+_AGAIN_S = 0.5
+_LOOK_EVERY_S = 1.0
+_INBOX = "_INBOX_tracker"
+
+
+class TrackerRole:
+    def __init__(self, database: Database, config: Config, clock: Clock) -> None:
+        self._database = database
+        self._config = config
+        self._clock = clock
+        self._lease = AreaLease(database, config.tracker.area)
+
+    async def run(self, ready: Callable[[], None]) -> None:
+        """Until cancelled. `ready` is called each time the area is ours."""
+        while True:
+            await self._await_lease()
+            ready()
+            try:
+                await self._track()
+            except* Conflict as lost:
+                said = fields("tracker.lost", error=str(lost.exceptions[0]))
+                log.warning("the area is tracked by another one", extra=said)
+            except* (BusUnavailable, StorageUnavailable) as away:
+                said = fields("tracker.waits", error=str(away.exceptions[0]))
+                log.warning("the tracker waits", extra=said)
+            finally:
+                await asyncio.shield(asyncio.to_thread(self._give_back))
+
+    async def _await_lease(self) -> None:
+        told = ""
+        while True:
+            try:
+                await asyncio.to_thread(self._lease.hold)
+                return
+            except (Conflict, StorageUnavailable) as why:
+                if str(why) != told:
+                    told = str(why)
+                    log.warning("stands by", extra=fields("tracker.standby", reason=told))
+            await self._clock.sleep(_AGAIN_S)
+
+    def _give_back(self) -> None:
+        try:
+            self._lease.release()
+        except StorageUnavailable as away:
+            log.warning("the lease of the area runs out", extra=fields("lease.kept", error=str(away)))
+
+    async def _track(self) -> None:
+        """While the lease is ours. Raises a group of Conflict, BusUnavailable or StorageUnavailable."""
+        config, lease = self._config, self._lease
+        hold_time_s = config.tracking.hold_time_s
+        ingestor = ReadingIngestor(
+            self._database,
+            None if hold_time_s is None else timedelta(seconds=hold_time_s),
+            config.tracking.limits(),
+            EventBus(),
+            lease.fence,
+            lease.stays,
+            lease.area,
+        )
+        try:
+            switches = GivenSwitches(self._database, ingestor, lease.area)
+            await switches.load()
+            async with connected(config.bus, f"tracker of {lease.area}", _INBOX) as client:
+                told = ToldBus(client, config.bus)
+                await told.prepare()
+                async with asyncio.TaskGroup() as tasks:
+                    telling = Telling(told, lease.area, ingestor)
+                    intake = SiteIntake(self._database, self._clock)
+                    intake.on_note(telling.note_site)
+                    readings = SiteReadings(
+                        intake,
+                        ingestor,
+                        switches.store,
+                        switches.site_of,
+                        telling.tell_outcome,
+                        self._clock,
+                        telling.tell_again,
+                    )
+                    bus = CentreBus(client, config.bus)
+                    tasks.create_task(readings.follow(bus, intake.sites))
+                    tasks.create_task(telling.run())
+                    tasks.create_task(self._keep_up(switches, intake, readings))
+        finally:
+            await asyncio.to_thread(ingestor.stop)
+
+    async def _keep_up(self, switches: GivenSwitches, intake: SiteIntake, readings: SiteReadings) -> None:
+        """With what is given to us, and whether the lease still is. Raises Conflict, StorageUnavailable."""
+        while True:
+            self._lease.check()
+            await switches.refresh()
+            sites = switches.sites()
+            if sites != intake.sites():
+                await asyncio.to_thread(intake.load, sites)
+                readings.wake()
+            await self._clock.sleep(_LOOK_EVERY_S)

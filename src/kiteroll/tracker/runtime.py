@@ -1,0 +1,60 @@
+"""The composition root of a tracker: opens what it needs, runs it, stops it when it is told to."""
+
+import asyncio
+import logging
+import signal
+from collections.abc import Callable
+from contextlib import suppress
+
+from kiteroll.app.config import Config
+from kiteroll.app.logs import fields
+from kiteroll.app.storage import await_tables
+from kiteroll.clock import SystemClock
+from kiteroll.core.errors import ConfigError
+from kiteroll.store.database import Database
+from kiteroll.tracker.role import TrackerRole
+
+log = logging.getLogger(__name__)
+
+
+def check(config: Config) -> None:
+    """Raises ConfigError naming all that a tracker lacks."""
+    problems = [
+        f"it takes {what} @ {where}"
+        for given, what, where in (
+            (config.database.url, "the database of the service", "database.url"),
+            (config.bus.url, "the URL of the message engine (NATS) at the centre", "bus.url"),
+            (config.tracker.area, "the area whose switches it tracks", "tracker.area"),
+        )
+        if not given
+    ]
+    if problems:
+        raise ConfigError("settings", tuple(problems))
+
+
+def run(config: Config, ready: Callable[[], None] = lambda: None) -> None:
+    """Until SIGTERM or SIGINT. `ready` is called each time the area is this tracker's. Raises ConfigError, or
+    Conflict where the tables of the database are of a newer version."""
+    check(config)
+    database = Database(config.database.url, pool_size=4, overflow=4, answer_s=60, follows=True)
+    try:
+        asyncio.run(_run(config, database, ready))
+    finally:
+        database.close()
+
+
+async def _run(config: Config, database: Database, ready: Callable[[], None]) -> None:
+    role = TrackerRole(database, config, SystemClock())
+    tracking = asyncio.create_task(_track(role, database, ready), name="tracker")
+    for number in (signal.SIGTERM, signal.SIGINT):
+        asyncio.get_running_loop().add_signal_handler(number, tracking.cancel)
+    said = fields("tracker.started", area=config.tracker.area)
+    log.info("tracker started", extra=said)
+    with suppress(asyncio.CancelledError):
+        await tracking
+    log.info("tracker stopped", extra=fields("tracker.stopped", area=config.tracker.area))
+
+
+async def _track(role: TrackerRole, database: Database, ready: Callable[[], None]) -> None:
+    await asyncio.to_thread(await_tables, database)
+    await role.run(ready)
