@@ -6,93 +6,36 @@ import socket
 import ssl
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
-from pathlib import Path
 
 import nats
 import pytest
 
 from kiteroll.bus import names
-from kiteroll.bus.messages import Read, Sent, encode, read_of
+from kiteroll.bus.messages import Sent, encode, read_of
 from kiteroll.client import (
-    add_collector,
     add_switch,
     collected_sites,
-    collectors,
-    findings,
-    readings,
     switch,
 )
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import DeviceSilent
-from kiteroll.schemas.api import NewCollector
-from tests.support.cluster import COLLECTOR, CollectorProcess, Line, NatsServer, bus_of_centre, kept_at
-from tests.support.harness import Lab, Service, read_again, wait_until
-from tests.support.ports import free_tcp_port
-
-SITE, OTHER = "Quays", "Offices"
-NAMES = ("quay-1", "quay-2", "quay-3")
-
-
-class Cluster:
-    """A centre, a thin line, and a site with two collectors."""
-
-    def __init__(self, directory: Path) -> None:
-        self.centre, self.site = NatsServer(directory, "centre"), NatsServer(directory, "site")
-        self.line = Line(self.centre.leaf_port)
-        self.centre.be_centre([SITE, OTHER])
-        self.site.be_site(SITE, self.line.port)
-        for engine in (self.centre, self.site):
-            engine.start()
-        environment = bus_of_centre(self.centre)
-        self.service = Service(directory / "service", free_tcp_port(), environment=environment)
-        self.service.start()
-        self.collectors = [
-            CollectorProcess(directory / f"collector-{one}", f"quays-{one}", SITE, self.site.url)
-            for one in (1, 2)
-        ]
-
-    def state(self, name: str) -> str:
-        with self.service.client() as client:
-            return next(one.state for one in client.each(collectors()) if one.name == name)
-
-    def at_site(self) -> list[Read]:
-        """Every reading that the message engine of the site took."""
-        return kept_at(self.site, SITE)
-
-    def in_records(self) -> list[tuple[str, datetime]]:
-        with self.service.client() as client:
-            rows = [one for name in NAMES for one in client.each(readings(switch=name))]
-        return [(one.switch, one.taken_at) for one in rows]
-
-    def finding_kinds(self) -> set[str]:
-        with self.service.client() as client:
-            return {one.kind for one in client.each(findings())}
-
-    def end(self) -> None:
-        for one in self.collectors:
-            if one.process is not None and one.process.poll() is None:
-                one.end(signal.SIGKILL)
-        self.service.end()
-        self.line.close()
-        for engine in (self.site, self.centre):
-            engine.kill()
+from tests.support.cluster import COLLECTOR, NatsServer
+from tests.support.collected_site import NAMES, OTHER, SITE, CollectedSite
+from tests.support.harness import Lab, read_again, wait_until
 
 
 @pytest.fixture(scope="module")
-def cluster(tmp_path_factory: pytest.TempPathFactory, lab: Lab) -> Iterator[Cluster]:
-    made = Cluster(tmp_path_factory.mktemp("cluster"))
+def cluster(tmp_path_factory: pytest.TempPathFactory, lab: Lab) -> Iterator[CollectedSite]:
+    made = CollectedSite(tmp_path_factory.mktemp("cluster"))
+    made.set_up(lab)
     with made.service.client() as client:
-        for one in made.collectors:
-            client.send(add_collector(NewCollector(name=one.name, site=SITE, public_key=one.key)))
-        for name in NAMES:
-            client.send(add_switch(lab.new_switch(name, site=SITE, interval_s=5)))
         client.send(add_switch(lab.new_switch("core-1", site="Harbour")))
     made.collectors[0].start()
     yield made
     made.end()
 
 
-def test_a_site_is_read_there_and_told_here(cluster: Cluster) -> None:
+def test_a_site_is_read_there_and_told_here(cluster: CollectedSite) -> None:
     with cluster.service.client() as client:
         wait_until(
             lambda: all(client.send(switch(name)).health == "read" for name in NAMES), "the site to be read"
@@ -107,7 +50,7 @@ def test_a_site_is_read_there_and_told_here(cluster: Cluster) -> None:
     assert "core-1" not in {one.name for one in cluster.at_site()}, "other sites are read from the centre"
 
 
-def test_what_is_read_while_the_line_is_cut_comes_later_once_each(cluster: Cluster) -> None:
+def test_what_is_read_while_the_line_is_cut_comes_later_once_each(cluster: CollectedSite) -> None:
     cluster.line.cut()
     before = len(cluster.at_site())
     cluster.centre.kill()
@@ -125,7 +68,7 @@ def test_what_is_read_while_the_line_is_cut_comes_later_once_each(cluster: Clust
     assert "switch-not-read" not in cluster.finding_kinds(), "the site was not heard, not its switches"
 
 
-def test_the_standby_takes_over(cluster: Cluster) -> None:
+def test_the_standby_takes_over(cluster: CollectedSite) -> None:
     second = cluster.collectors[1]
     second.start()
     wait_until(lambda: cluster.state("quays-2") == "standby", "the second one to stand by")
@@ -135,7 +78,7 @@ def test_the_standby_takes_over(cluster: Cluster) -> None:
         assert read_again(client, "quay-2").outcome == "complete"
 
 
-def test_a_site_says_nothing_for_others(cluster: Cluster) -> None:
+def test_a_site_says_nothing_for_others(cluster: CollectedSite) -> None:
     now = datetime.now(UTC)
     silent = DeviceSilent("127.0.0.1:161", "made up")
 

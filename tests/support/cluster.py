@@ -175,6 +175,37 @@ class CollectorProcess:
         return [sys.executable, "-m", "kiteroll.cli", "collector", verb, *given]
 
 
+@dataclass
+class TrackerProcess:
+    """`kiteroll tracker`."""
+
+    directory: Path
+    name: str
+    area: str
+    environment: Mapping[str, str]
+    """Where database and message engine are, as the service has it."""
+    process: "subprocess.Popen[bytes] | None" = None
+
+    @property
+    def log(self) -> str:
+        return (self.directory / f"{self.name}.log").read_text()
+
+    def start(self) -> None:
+        command = [sys.executable, "-m", "kiteroll.cli", "tracker", "--area", self.area]
+        with (self.directory / f"{self.name}.log").open("ab") as log:
+            environment = {**os.environ, **self.environment}
+            self.process = subprocess.Popen(command, stdout=log, stderr=log, env=environment)
+
+    def end(self, number: signal.Signals = signal.SIGTERM) -> int:
+        assert self.process is not None
+        self.process.send_signal(number)
+        return self.process.wait(20)
+
+    @property
+    def is_running(self) -> bool:
+        return self.process is not None and self.process.poll() is None
+
+
 class Line:
     """A TCP connection between a site and a server of the centre that is there; it can be cut."""
 

@@ -71,6 +71,7 @@ _COMMANDS: tuple[tuple[str, str, str], ...] = (
     ("doctor", "doctor", "gather what a report of trouble needs into a file"),
     ("up", "up", "run the service until it is told to stop"),
     ("serve", "up", "answer for the service that has the database, on a machine of its own"),
+    ("tracker", "up", "track the switches of an area for the service, on a machine of its own"),
     ("demo", "demo", "run the service on the simulated network of Tarn Ferries"),
     ("completion", "completion", "print what makes your shell complete kiteroll's words"),
 )

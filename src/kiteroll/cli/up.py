@@ -44,7 +44,6 @@ def add_commands(commands: Any) -> None:
     parser.add_argument("--data", metavar="DIR", help="data directory of its own (KITEROLL_DATA)")
     _add_self_signed(parser)
     add_listen(parser)
-
     parser = add_command(
         commands,
         "tracker",
