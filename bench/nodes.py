@@ -7,10 +7,11 @@ from typing import Any, cast
 
 from bench.fleet import Fleet, add_switch
 from bench.measure import once, row
-from kiteroll.app.events import EventBus
+from kiteroll.app.events import EventBus, ReadingStored
 from kiteroll.app.ingest import ReadingIngestor, import_result
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.serving.followed_records import FollowedRecords
+from kiteroll.app.trackers.told import PortNames, told_of, told_text
 from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
@@ -43,20 +44,22 @@ def main() -> None:
 def _fleet(database: Database, switches: int) -> None:
     fleet = Fleet(switches, ROWS)
     ids = [add_switch(database, number, "Island") for number in range(switches)]
-    tracks, follows = (_ingestor(database) for _ in range(2))
+    told: list[str] = []
+    """Of each reading, as it goes over the line."""
+    bus, ports = EventBus(), PortNames()
+    bus.subscribe(ReadingStored, lambda event: told.append(told_text(ports.in_short(event))))
+    tracks, follows = _ingestor(database, bus), _ingestor(database, EventBus())
     nothing = cast(Any, _Nothing())
     records = FollowedRecords(follows, NameIndexes(database), nothing, nothing, nothing, nothing)
 
-    changed = set[str]()
-    """Names of switches in which something changed."""
-
     def store(number: int) -> None:
-        changed.clear()
+        told.clear()
         for one, switch_id in enumerate(ids):
-            reading = fleet.reading(one, number)
-            stored = cast(Any, tracks._ingest(import_result(switch_id, reading, None)))
-            if stored.change_count:
-                changed.add(reading.switch)
+            tracks._ingest(import_result(switch_id, fleet.reading(one, number), None))
+
+    def follow() -> None:
+        for line in told:
+            records.after_reading(cast(ReadingStored, told_of(line)))
 
     store(0)
     all_s = once(records.reload).cpu_s
@@ -65,7 +68,7 @@ def _fleet(database: Database, switches: int) -> None:
     for number, (label, churn) in enumerate(ROUNDS, start=1):
         fleet.churn(churn)
         writing_s = once(partial(store, number)).cpu_s
-        following_s = once(partial(records.after_readings, names, changed)).cpu_s
+        following_s = once(follow).cpu_s
         assert follows.tracker.tables().keys() == tracks.tracker.tables().keys()
         one = follows.tracker.table(min(names)), tracks.tracker.table(min(names))
         assert one[0].learned == one[1].learned
@@ -76,7 +79,7 @@ def _fleet(database: Database, switches: int) -> None:
         )
 
 
-def _ingestor(database: Database) -> ReadingIngestor:
-    made = ReadingIngestor(database, None, AdmissionLimits(), EventBus())
+def _ingestor(database: Database, bus: EventBus) -> ReadingIngestor:
+    made = ReadingIngestor(database, None, AdmissionLimits(), bus)
     made.load()
     return made

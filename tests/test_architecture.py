@@ -24,6 +24,7 @@ MAY_IMPORT: Mapping[str, set[str]] = {
     "deliver": set(),
     "bus": {"collect", "core", "schemas"},
     "collector": {"app", "bus", "collect", "core"},
+    "tracker": {"app", "bus", "collect", "core", "store"},
     "app": {"bus", "collect", "core", "deliver", "snmp", "store", "wording"},
     "api": {"app", "core", "schemas", "wording"},
     "cli": {"client", "core", "schemas", "wording"},
@@ -35,7 +36,7 @@ EXCEPTIONS = {
     "cli/backup.py": {"app"},  # works on the data directory, with or without a service
     "cli/doctor.py": {"app"},  # the same
     "cli/check.py": {"api", "app"},  # looks at what the service would use
-    "cli/up.py": {"api", "app"},  # starts the service
+    "cli/up.py": {"api", "app", "tracker"},  # starts the service, or a part of it
     "cli/collector_role.py": {"app", "bus", "collector"},  # is the collector
     "cli/demo.py": {"api", "app"},  # the same
     "lab/__main__.py": {"schemas"},  # prints its past as reading documents

@@ -129,7 +129,7 @@ def test_a_tracker_has_the_switches_of_its_area(
     monkeypatch.setenv("KITEROLL_URL", divided.service.url)
     monkeypatch.setenv("KITEROLL_TOKEN", divided.service.token)
     assert main(["site", "areas"]) == Exit.OK
-    assert f"process {divided.trackers[0].process.pid}" in capsys.readouterr().out
+    assert f"process {divided.trackers[0].pid}" in capsys.readouterr().out
 
 
 def test_what_a_tracker_stores_is_judged_and_told_by_the_service(divided: Divided) -> None:
@@ -164,7 +164,7 @@ def test_the_other_one_takes_over_and_the_one_that_was_lost_writes_no_more(divid
     print(f"take-over: {time.monotonic() - began:.1f} s")
     first.process.send_signal(signal.SIGCONT)
     wait_until(lambda: "tracked by another one" in first.log, "the first one to hear of it")
-    assert f"process {second.process.pid}" in divided.area().tracker
+    assert f"process {second.pid}" in divided.area().tracker
     wait_until(divided.all_recorded_once, "every reading of the site to be recorded")
 
 

@@ -205,6 +205,11 @@ class TrackerProcess:
     def is_running(self) -> bool:
         return self.process is not None and self.process.poll() is None
 
+    @property
+    def pid(self) -> int:
+        assert self.process is not None
+        return self.process.pid
+
 
 class Line:
     """A TCP connection between a site and a server of the centre that is there; it can be cut."""

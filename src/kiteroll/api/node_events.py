@@ -30,6 +30,6 @@ def serve_node_events(app: FastAPI) -> None:
 async def _lines(broadcaster: EventBroadcaster) -> AsyncIterator[str]:
     latest = broadcaster.last_id
     yield SentEvent(latest, HELLO, None, False, "").line()
-    async with aclosing(with_beats(broadcaster.listen(latest, _WAITING), _BEAT_S)) as events:
+    async with aclosing(with_beats(broadcaster.listen(latest, _WAITING, node=True), _BEAT_S)) as events:
         async for event in events:
             yield "\n" if event is None else event.line()

@@ -195,10 +195,17 @@ class ReadingIngestor:
         self.take_up(of)
 
     def follow(self, event: ReadingStored) -> None:
-        """The tracker of an area stored a reading: have the same here. Raises StorageUnavailable."""
+        """The tracker of an area stored a reading: have the same here, and tell of it as if we had stored it.
+        Raises StorageUnavailable."""
+        if (taken_over := self.take_over(event)) is not None:
+            self._bus.publish(taken_over)
+
+    def take_over(self, event: ReadingStored) -> ReadingStored | None:
+        """Have what another one stored here, too. Returns what is new by it, None for a switch that is not
+        there under this name. Raises StorageUnavailable."""
         name, at = event.switch, event.summary.taken_at
         if self.switches.get(event.switch_id) != name:
-            return
+            return None
         known = self.tracker.checkpoint(name).last_at
         changes = event.changes
         if known == event.before:
@@ -214,7 +221,7 @@ class ReadingIngestor:
         appeared = [change.mac for change in changes if isinstance(change, Appeared)]
         unknown = frozenset(mac for mac in appeared if mac not in self.index)
         self.index.add(appeared)
-        self._bus.publish(replace(event, changes=changes, unknown=unknown))
+        return replace(event, changes=changes, unknown=unknown)
 
     def note_reading(self, switch_id: int) -> None:
         """Another service read it, and nothing in its table changed."""

@@ -1,20 +1,17 @@
 """Tells the service what was stored: each reading before it is confirmed, so that none is kept from it."""
 
 import asyncio
-from dataclasses import replace
 from datetime import datetime
 
 from kiteroll.app.events import ReadingStored
 from kiteroll.app.ingest import Outcome, ReadingIngestor
 from kiteroll.app.site_intake import SiteState
-from kiteroll.app.trackers.told import SiteTold, Told, encode_told
+from kiteroll.app.trackers.told import PortNames, SiteTold, Told, encode_told
 from kiteroll.bus.told import ToldBus
 from kiteroll.collect.poller import PollResult
-from kiteroll.core.model.reading import Port, Reading
+from kiteroll.core.errors import BusUnavailable
+from kiteroll.core.model.reading import Reading
 from kiteroll.core.model.reading_summary import ReadingSummary
-
-_Named = tuple[tuple[int, str, str], ...]
-"""Number, name and alias of each port."""
 
 
 class Telling:
@@ -22,8 +19,7 @@ class Telling:
         self._told = told
         self._area = area
         self._ingestor = ingestor
-        self._ports: dict[int, _Named] = {}
-        """As they were told last, by switch."""
+        self._ports = PortNames()
         self._sites: dict[str, SiteState] = {}
         """What is to be told of sites: the latest of each."""
         self._woken = asyncio.Event()
@@ -52,16 +48,11 @@ class Telling:
             if outcome is not None:
                 await self._tell(outcome, switch, at)
             return
-        ports = outcome.ports or ()
-        named = tuple((port.number, port.name, port.alias) for port in ports)
-        known = named == self._ports.get(switch)
-        told = (
-            None
-            if known
-            else tuple(Port(number=number, name=name, alias=alias) for number, name, alias in named)
-        )
-        await self._tell(replace(outcome, ports=told), switch, at)
-        self._ports[switch] = named
+        try:
+            await self._tell(self._ports.in_short(outcome), switch, at)
+        except BusUnavailable:
+            self._ports.forget(switch)
+            raise
 
     async def tell_again(self, result: PollResult) -> None:
         """A reading came that is stored, and may not have been told: whoever does not know it reads the

@@ -58,6 +58,8 @@ class EventBroadcaster:
     def __init__(self) -> None:
         self._loop: asyncio.AbstractEventLoop | None = None
         self._queues: set[asyncio.Queue[SentEvent | None]] = set()
+        self._nodes: set[asyncio.Queue[SentEvent | None]] = set()
+        """Those of them that are other services."""
         self._run = secrets.token_hex(4)
         self._kept: deque[SentEvent] = deque(maxlen=KEPT)
         self._count = 0
@@ -79,6 +81,17 @@ class EventBroadcaster:
         """For services that follow this one."""
         if self._loop is not None and not self._closed:
             self._loop.call_soon_threadsafe(self._spread, ((AUDITED, None, False, action),))
+
+    @property
+    def has_nodes(self) -> bool:
+        """Whether other services listen."""
+        return bool(self._nodes)
+
+    def publish_to_nodes(self, name: str, switch: str, data: str) -> None:
+        """For services that follow this one, without a number: one that missed it begins anew."""
+        if self._loop is not None and not self._closed:
+            event = SentEvent("", name, switch, False, data)
+            self._loop.call_soon_threadsafe(self._hand_out, event, self._nodes)
 
     def relay(self, events: Iterable[SentEvent]) -> None:
         """Events of another service, under their ids: whoever listened there can go on here; and what this
@@ -116,13 +129,17 @@ class EventBroadcaster:
         for queue in self._queues:
             self._end(queue)
 
-    async def listen(self, after: str | None = None, waiting: int = QUEUE) -> AsyncGenerator[SentEvent, None]:
+    async def listen(
+        self, after: str | None = None, waiting: int = QUEUE, *, node: bool = False
+    ) -> AsyncGenerator[SentEvent, None]:
         """Events from now on, or those behind the one with the id `after`, until the broadcaster closes. A
         listener that falls `waiting` events behind, or whose last event is not kept any more, gets a single
-        `resync` in place of what it missed."""
+        `resync` in place of what it missed. `node`: with what is for other services alone."""
         queue: asyncio.Queue[SentEvent | None] = asyncio.Queue(waiting)
         missed = self._behind(after) if after else ()
         self._queues.add(queue)
+        if node:
+            self._nodes.add(queue)
         try:
             for event in missed:
                 yield event
@@ -130,6 +147,7 @@ class EventBroadcaster:
                 yield next_one
         finally:
             self._queues.discard(queue)
+            self._nodes.discard(queue)
 
     @property
     def last_id(self) -> str:
@@ -154,8 +172,8 @@ class EventBroadcaster:
             self._kept.append(sent)
             self._hand_out(sent)
 
-    def _hand_out(self, sent: SentEvent) -> None:
-        for queue in self._queues:
+    def _hand_out(self, sent: SentEvent, to: "set[asyncio.Queue[SentEvent | None]] | None" = None) -> None:
+        for queue in self._queues if to is None else to:
             if queue.full():
                 while not queue.empty():
                     queue.get_nowait()

@@ -13,7 +13,8 @@ from kiteroll.app.events import (
     ReadingStored,
     RulesChanged,
 )
-from kiteroll.app.serving.sent_event import FORGOTTEN
+from kiteroll.app.serving.sent_event import FORGOTTEN, PROBED, STORED
+from kiteroll.app.trackers.told import PortNames, told_text
 from kiteroll.core.model.changes import KINDS, Change, Moved, Restarted
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.schemas.stream import ChangeEvent, FindingEvent, ReadingEvent, RulesEvent
@@ -25,9 +26,18 @@ IsUplink = Callable[[PortRef], bool]
 def connect(bus: EventBus, broadcaster: EventBroadcaster, is_uplink: IsUplink) -> None:
     """Put readings, changes, findings and changes of rules on the live stream."""
     publish = broadcaster.publish
+    ports = PortNames()
+
+    def tell_nodes(event: ReadingStored) -> None:
+        in_short = ports.in_short(event)
+        if broadcaster.has_nodes:
+            broadcaster.publish_to_nodes(STORED, event.switch, told_text(in_short))
+
+    bus.subscribe(ReadingStored, tell_nodes)
     bus.subscribe(ReadingStored, lambda event: publish(_reading_events(event, is_uplink)))
     bus.subscribe(ReadingFailed, lambda event: publish([_failure_event(event)]))
     bus.subscribe(AddressProbed, lambda event: publish(_change_events(event.changes, is_uplink)))
+    bus.subscribe(AddressProbed, lambda event: broadcaster.publish_to_nodes(PROBED, event.switch, ""))
     bus.subscribe(RulesChanged, lambda event: publish([RulesEvent()]))
     bus.subscribe(AuditAppended, lambda event: broadcaster.publish_action(event.row.action))
     bus.subscribe(EndpointsForgotten, lambda event: broadcaster.publish_action(FORGOTTEN))

@@ -1,15 +1,15 @@
 """Keeps what a service has in memory as the records are that another one writes."""
 
-from collections.abc import Callable, Iterable, Mapping, Set
+from collections.abc import Callable, Iterable, Mapping
 
 from kiteroll.app.access.access_book import AccessBook
+from kiteroll.app.events import ReadingStored
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.runtime_settings import RuntimeSettings
 from kiteroll.app.serving.sent_event import FORGOTTEN
 from kiteroll.app.workers.findings import FindingWorker
-from kiteroll.core.model.reading import mac_of
 
 
 class FollowedRecords:
@@ -54,15 +54,12 @@ class FollowedRecords:
     def after_findings(self) -> None:
         self._findings.reload()
 
-    def after_readings(self, read: Set[str], changed: Set[str]) -> None:
-        """Names of switches that were read, and of those in whose tables something changed."""
-        numbers = {name: number for number, name in self._ingestor.switches.items()}
-        for name in read:
-            if name in numbers:
-                self._names.reload_switch(numbers[name])
-                if name not in changed:
-                    self._ingestor.note_reading(numbers[name])
-        for name in changed:
-            if name in numbers:
-                self._ingestor.reload_switch(numbers[name])
-                self._ingestor.index.add(map(mac_of, self._ingestor.tracker.table(name).learned))
+    def after_reading(self, stored: ReadingStored) -> None:
+        """What it changed is taken over as it is told; the records are read where it does not fit."""
+        if self._ingestor.take_over(stored) is not None:
+            self._names.on_reading(stored)
+
+    def after_probe(self, switch: str) -> None:
+        number = next((number for number, name in self._ingestor.switches.items() if name == switch), None)
+        if number is not None:
+            self._ingestor.reload_switch(number)

@@ -6,11 +6,13 @@ from collections.abc import Callable, Sequence
 
 import httpx
 
+from kiteroll.app.events import ReadingStored
 from kiteroll.app.logs import fields
 from kiteroll.app.serving.followed_records import FollowedRecords
 from kiteroll.app.serving.following import Following
-from kiteroll.app.serving.sent_event import AUDITED, HELLO, RESYNC, SentEvent
+from kiteroll.app.serving.sent_event import AUDITED, HELLO, PROBED, RESYNC, STORED, SentEvent
 from kiteroll.app.serving.tracker_link import EVENTS_PATH, TrackerLink
+from kiteroll.app.trackers.told import told_of
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable, TrackerAway
 from kiteroll.store.database_lease import LeaseHolder
@@ -85,7 +87,7 @@ class TrackerFollower:
                 break
             events.append(came)
         await asyncio.to_thread(self._understand, events)
-        self._relay(events)
+        self._relay([event for event in events if event.name not in (STORED, PROBED)])
         self._heard_at, self._lost = self._clock.monotonic(), None
         if self._following.since is None and events:
             log.info("follows the records", extra=fields("follower.follows", tracker=one.url))
@@ -102,9 +104,11 @@ class TrackerFollower:
         self._records.after_actions(event.data for event in events if event.name == AUDITED)
         if any(event.name == "finding" for event in events):
             self._records.after_findings()
-        read = {event.switch for event in events if event.switch and event.name == "reading"}
-        changed = {event.switch for event in events if event.switch and event.name == "change"}
-        self._records.after_readings(read, changed)
+        for event in events:
+            if event.name == STORED and isinstance(told := told_of(event.data), ReadingStored):
+                self._records.after_reading(told)
+            elif event.name == PROBED and event.switch:
+                self._records.after_probe(event.switch)
 
     def _not_heard(self, one: LeaseHolder, why: str) -> None:
         """It may have ended; or it renews its lease all the same, as is seen by who tracks then."""
