@@ -1,19 +1,20 @@
 """What a service spends on a reading of a collector: messages, tracker, records, findings, events.
 
-A real `kiteroll up` with real message engines (NATS) of a site and the centre, as its users start them.
+A real `kiteroll up` with real message engines (NATS) of a site and the centre, as its users start them; then
+the same with a tracker of the area of the site.
 """
 
 import asyncio
 import os
 import tempfile
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
 from sqlalchemy import Connection, func, select
-from tests.support.cluster import NatsServer, bus_of_centre
+from tests.support.cluster import NatsServer, TrackerProcess, bus_of_centre
 
 from bench.fleet import BEAT, START, Fleet, add_switch
 from bench.handing_over import hand_over, settings_at
@@ -31,9 +32,13 @@ from kiteroll.store import tables
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
+from kiteroll.store.sites import change_site
 
 SWITCHES, ROWS, SITE = int(os.environ.get("KITEROLL_BENCH_SWITCHES", "500")), 500, "Island"
-ROUNDS = (("all new", 0.0), ("unchanged", 0.0), ("1 % churn", 0.01), ("unchanged", 0.0), ("1 % churn", 0.01))
+_STEADY = (("unchanged", 0.0), ("1 % churn", 0.01))
+ROUNDS = (("all new", 0.0), *_STEADY, *_STEADY, *_STEADY, *_STEADY)
+_ALONE = 5
+"""Rounds before there is a tracker."""
 _SETTLED_S = 5.0
 """Findings and the topology follow within seconds; they are part of the cost."""
 
@@ -55,7 +60,14 @@ def main() -> None:
             data = base / "data"
             with running(data, {"KITEROLL_DATABASE_URL": url, **bus_of_centre(centre)}) as (port, process):
                 _take_over_site(data, port, base)
-                _rounds(database, site, ids, process)
+                fleet = Fleet(len(ids), ROWS)
+                _rounds(database, site, fleet, ids, range(_ALONE), {"service": process})
+                tracker = _start_tracker(database, base, url, centre)
+                try:
+                    processes = {"service": process, "tracker": tracker.pid}
+                    _rounds(database, site, fleet, ids, range(_ALONE, len(ROUNDS)), processes)
+                finally:
+                    tracker.end()
         finally:
             for engine in (site, centre):
                 engine.kill()
@@ -73,22 +85,43 @@ def _take_over_site(data: Path, port: int, base: Path) -> None:
         client.send(add_collector(NewCollector(name="island-1", site=SITE, public_key=key)))
 
 
-def _rounds(database: Database, site: NatsServer, ids: Sequence[int], process: int) -> None:
-    fleet = Fleet(len(ids), ROWS)
+def _start_tracker(database: Database, base: Path, url: str, centre: NatsServer) -> TrackerProcess:
+    """Returns once it has the switches."""
+    database.run(change_site, SITE, {"area": "afloat"})
+    environment = {"KITEROLL_DATABASE_URL": url, **bus_of_centre(centre)}
+    tracker = TrackerProcess(base, "tracker", "afloat", environment)
+    tracker.start()
+    while '"more": ' not in tracker.log:
+        time.sleep(0.1)
+    return tracker
+
+
+def _rounds(
+    database: Database,
+    site: NatsServer,
+    fleet: Fleet,
+    ids: Sequence[int],
+    numbers: range,
+    processes: Mapping[str, int],
+) -> None:
     shift = datetime.now(UTC) - len(ROUNDS) * BEAT - START
-    for number, (label, churn) in enumerate(ROUNDS):
+    for number in numbers:
+        label, churn = ROUNDS[number]
         fleet.churn(churn)
         results = [_result(fleet, one, switch, number, shift) for one, switch in enumerate(ids)]
         reads = [read_of(one) for one in results]
-        before, began = _cpu_s(process), time.perf_counter()
+        before, began = {one: _cpu_s(at) for one, at in processes.items()}, time.perf_counter()
         asyncio.run(_send(site, reads))
         while database.run(_stored) < (number + 1) * len(ids):
             time.sleep(0.05)
         wall = time.perf_counter() - began
         time.sleep(_SETTLED_S)
+        spent = [
+            f"{name} {1000 * (_cpu_s(at) - before[name]) / len(ids):.2f}" for name, at in processes.items()
+        ]
         row(
             f"{len(ids):,} x {ROWS}, {label}",
-            f"{1000 * (_cpu_s(process) - before) / len(ids):.2f} ms CPU",
+            f"{', '.join(spent)} ms CPU",
             f"a reading; {len(ids) / wall:.0f} a second",
         )
 

@@ -1,7 +1,7 @@
 """`make cluster`: Tarn Ferries with two sites that collectors read, each part a process on loopback: three
 message engines at the centre and one at each site, lines between them, two collectors a site whose clocks are
-half a minute apart, three database servers in a Galera cluster, two services of which one tracks and one
-stands by, two that only answer, the simulated network and its story. Ctrl-C stops all.
+half a minute apart, two trackers of the area of those sites, three database servers in a Galera cluster, two
+services of which one stands by, two that only answer, the simulated network and its story. Ctrl-C stops all.
 
 `make chaos` kills parts with -9 and cuts lines at random, mends them, and counts what was recorded.
 """

@@ -4,6 +4,7 @@ import asyncio
 import json
 from collections.abc import AsyncIterator, Callable
 from dataclasses import dataclass, field
+from datetime import timedelta
 from typing import Any
 
 import httpx
@@ -11,12 +12,17 @@ import pytest
 
 from kiteroll.api.forwarding import Forwarding
 from kiteroll.api.stream.broadcaster import EventBroadcaster
+from kiteroll.app.events import ReadingStored
 from kiteroll.app.serving.following import Following
-from kiteroll.app.serving.sent_event import FOLLOWING, HELLO, RESYNC, SentEvent
+from kiteroll.app.serving.sent_event import FOLLOWING, HELLO, PROBED, RESYNC, STORED, SentEvent
 from kiteroll.app.serving.tracker_follower import TrackerFollower
+from kiteroll.app.trackers.told import told_text
 from kiteroll.core.errors import TrackerAway
+from kiteroll.core.model.reading_summary import ReadingSummary
+from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.store.database_lease import LeaseHolder
 from tests.support.clock import ManualClock
+from tests.support.factories import reading
 
 Answer = Callable[[httpx.Request], httpx.Response]
 
@@ -150,8 +156,11 @@ class Records:
     def after_findings(self) -> None:
         self.done.append("findings")
 
-    def after_readings(self, read: set[str], changed: set[str]) -> None:
-        self.done.append((sorted(read), sorted(changed)))
+    def after_reading(self, stored: ReadingStored) -> None:
+        self.done.append(stored.switch)
+
+    def after_probe(self, switch: str) -> None:
+        self.done.append(f"{switch}, probed")
 
 
 async def _followed(link: Link) -> tuple[list[Any], list[SentEvent], Following]:
@@ -165,28 +174,33 @@ async def _followed(link: Link) -> tuple[list[Any], list[SentEvent], Following]:
 
 
 def test_what_is_heard_is_read_before_it_is_passed_on() -> None:
+    stored = ReadingStored(
+        switch_id=1,
+        switch="quay-1",
+        summary=ReadingSummary.of(reading(0, {})),
+        ports=None,
+        duration=timedelta(0),
+        changes=(),
+        before=None,
+        checkpoint=SwitchCheckpoint(),
+    )
     events = (
         SentEvent("a-7", HELLO, None, False, ""),
         SentEvent("a-8", "audited", None, False, "user.add"),
+        SentEvent("", STORED, "quay-1", False, told_text(stored)),
         SentEvent("a-9", "reading", "quay-1", False, "{}"),
         SentEvent("a-10", "finding", "quay-1", False, "{}"),
+        SentEvent("", PROBED, "quay-2", False, ""),
         SentEvent("a-11", "change", "quay-2", False, "{}"),
         SentEvent("a-11", RESYNC, None, False, "{}"),
     )
     lines = Stream(*(one.line() for one in events), "\n")
     link = Link(lambda request: httpx.Response(200, stream=lines), finds=1)
     done, relayed, following = asyncio.run(_followed(link))
-    assert [one for one in relayed if one.name != FOLLOWING] == list(events)
+    assert [one for one in relayed if one.name != FOLLOWING] == [one for one in events if one.id]
     heard = [json.loads(one.data)["heard"] for one in relayed if one.name == FOLLOWING]
     assert heard == [True, False]
-    assert [one for one in done if one != ([], [])] == [
-        "all",
-        "user.add",
-        (["quay-1"], []),
-        "findings",
-        ([], ["quay-2"]),
-        "all",
-    ]
+    assert done == ["all", "user.add", "quay-1", "findings", "quay-2, probed", "all"]
     assert following.since is None and following.note == "the connection was ended"
 
 

@@ -94,6 +94,7 @@ def test_the_database_killed_while_readings_are_written_delays_them_and_no_more(
         killing.start()
         acknowledged = _read_for(client, 5)
         killing.join()
+        wait_until(lambda: service.log.count("private database started") == 2, "it to be started again")
         _await_database(client)
         _check(client, acknowledged)
     assert service.end() == 0

@@ -11,6 +11,7 @@ from functools import partial
 from kiteroll.client import (
     ServiceError,
     ServiceUnreachable,
+    areas,
     collected_sites,
     collectors,
     findings,
@@ -18,7 +19,8 @@ from kiteroll.client import (
     switch,
 )
 from kiteroll.schemas.api import FindingState
-from tests.support.demo_cluster import DemoCluster
+from tests.support.cluster import TrackerProcess
+from tests.support.demo_cluster import AREA, DemoCluster
 from tests.support.harness import Service, wait_until
 from tests.support.incidents import problems
 
@@ -39,8 +41,14 @@ class Chaos:
         self._mending: list[threading.Thread] = []
         self._done: Counter[str] = Counter()
         self._problems: list[str] = []
+        self._tracker = ""
+        """Where the one runs that has the area."""
         self._away: list[float] = []
         """For how long no service tracked, in seconds, each time."""
+        self._struck: dict[str, float] = {}
+        """When a tracker was killed that had its area, by where it ran."""
+        self._taken_over: list[float] = []
+        """After how long another one had the area, in seconds, each time."""
         self._asked = 0
         self._longest_s = 0.0
         """Until a node answered."""
@@ -85,12 +93,25 @@ class Chaos:
         while not self._ended.wait(0.2):
             self._start_what_ended()
             try:
-                assert self._cluster.service
+                self._look_at_area()
                 if since is not None:
                     self._away.append(time.monotonic() - since)
                 since = None
-            except ServiceUnreachable:
+            except (ServiceError, ServiceUnreachable):
                 since = since or time.monotonic()
+
+    def _look_at_area(self) -> None:
+        """Raises ServiceUnreachable or ServiceError."""
+        with self._cluster.service.client() as client:
+            tracker = next((one.tracker for one in client.each(areas()) if one.name == AREA), "")
+        for before in [one for one in self._struck if tracker not in ("", one)]:
+            self._taken_over.append(time.monotonic() - self._struck.pop(before))
+        self._tracker = tracker
+
+    def _strike_tracker(self, one: TrackerProcess) -> None:
+        if self._tracker.endswith(f"process {one.pid}"):
+            self._struck[self._tracker] = time.monotonic()
+        one.end(signal.SIGKILL)
 
     def _start_what_ended(self) -> None:
         for name, service in self._services():
@@ -115,6 +136,9 @@ class Chaos:
                 one.start,
                 self._random.uniform(*_DOWN_S),
             )
+        for number, tracker in enumerate(cluster.trackers, start=1):
+            strike_it = partial(self._strike_tracker, tracker)
+            parts[f"tracker {number}"] = (strike_it, tracker.start, self._random.uniform(*_DOWN_S))
         for name, service in self._services():
             if name.startswith("node") and any(one.startswith("node") for one in self._busy):
                 continue  # the other one answers
@@ -219,6 +243,8 @@ class Chaos:
         print("attacks:", ", ".join(f"{name} {count}" for name, count in sorted(self._done.items())))
         away = ", ".join(f"{one:.1f}" for one in sorted(self._away, reverse=True))
         print(f"no service tracked for {away or 'no time'} s")
+        taken_over = ", ".join(f"{one:.1f}" for one in sorted(self._taken_over, reverse=True))
+        print(f"the area was taken over after {taken_over or 'no'} s")
         print(f"a client of the nodes asked {self._asked} times, and waited {self._longest_s:.1f} s at most")
         print("findings told:", ", ".join(f"{kind} {count}" for kind, count in sorted(told.items())))
         print("\n".join(self._problems) or "nothing lost, nothing twice, nothing invented")

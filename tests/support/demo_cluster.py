@@ -1,5 +1,5 @@
-"""Tarn Ferries with sites that collectors read, two services, of which one tracks and one stands by, and two
-that only answer, on a cluster of databases: each part a process of its own on loopback."""
+"""Tarn Ferries with sites that collectors read, two trackers of the area they are in, two services, of which
+one stands by, and two that only answer, on a cluster of databases: each a process of its own on loopback."""
 
 import signal
 import time
@@ -13,16 +13,25 @@ from kiteroll.client import (
     ServiceUnreachable,
     add_collector,
     add_switch,
+    change_site,
     health,
     readings,
 )
-from kiteroll.schemas.api import NewCollector
-from tests.support.cluster import CollectorProcess, Line, NatsServer, bus_of_centre, kept_at
+from kiteroll.schemas.api import NewCollector, SiteChange
+from tests.support.cluster import (
+    CollectorProcess,
+    Line,
+    NatsServer,
+    TrackerProcess,
+    bus_of_centre,
+    kept_at,
+)
 from tests.support.galera import Galera
 from tests.support.harness import Lab, Service
 from tests.support.ports import free_tcp_port, free_udp_port
 
 SITES = ("Quays", "Yard")
+AREA = "tarn"
 _INTERVAL_S = 10
 
 
@@ -56,6 +65,9 @@ class DemoCluster:
                 directory / name, port or free_tcp_port(), environment=environment, command=command
             )
 
+        self.trackers = [
+            TrackerProcess(directory, f"tracker-{number}", AREA, environment) for number in (1, 2)
+        ]
         self.services = [made("service-1"), made("service-2")]
         self.nodes = [made("node-1", port, "serve"), made("node-2", command="serve")]
 
@@ -76,8 +88,12 @@ class DemoCluster:
                 client.send(add_collector(NewCollector(name=one.name, site=one.site, public_key=one.key)))
             for name, site in self.lab.sites.items():
                 client.send(add_switch(self.lab.new_switch(name, site=site, interval_s=_INTERVAL_S)))
-        for one in self.collectors:
-            one.start()
+            for site in set(self.lab.sites.values()):
+                client.send(change_site(site, SiteChange(area=AREA)))  # they share layer 2
+        for collector in self.collectors:
+            collector.start()
+        for tracker in self.trackers:
+            tracker.start()
 
     def client(self) -> Client:
         """As a person uses it: of the services that only answer, whichever does."""
@@ -114,6 +130,9 @@ class DemoCluster:
         for one in self.collectors:
             if one.process is not None and one.process.poll() is None:
                 one.end()
+        for tracker in self.trackers:
+            if tracker.is_running:
+                tracker.end()
         for service in (*self.nodes, *self.services):
             if service.is_running:
                 service.end(signal.SIGTERM)

@@ -11,6 +11,7 @@
     │   ├── DeviceSilent      no answer in time
     │   ├── DeviceRefused     it answered: no
     │   └── DeviceLied        its answer cannot be decoded, or contradicts itself
+    ├── TrackedElsewhere      the tracker of an area has the switch: nothing was written of it from here
     ├── TrackerAway           the service that tracks, of those on one database, does not answer
     ├── BusUnavailable        the message engine, or whoever should answer over it, is not there
     └── StorageUnavailable    the database is not there at the moment: try again later

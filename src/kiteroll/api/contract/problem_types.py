@@ -146,6 +146,12 @@ PROBLEM_TYPES: dict[str, ProblemType] = {
         "The OpenID Connect provider did not confirm who signs in.",
         "`detail` says what it answered; sign in again, or with a password.",
     ),
+    "tracked_elsewhere": ProblemType(
+        409,
+        "Tracked by a tracker",
+        "The tracker of its area has the switch: its readings come from the collectors of its site.",
+        "`kiteroll site areas` shows who tracks what. Nothing was written.",
+    ),
     "bus_unavailable": ProblemType(
         503,
         "Site not reached",
