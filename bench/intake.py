@@ -39,8 +39,9 @@ _STEADY = (("unchanged", 0.0), ("1 % churn", 0.01))
 ROUNDS = (("all new", 0.0), *_STEADY, *_STEADY, *_STEADY, *_STEADY)
 _ALONE = 5
 """Rounds before there is a tracker."""
+_REST_S = 15.0
 _SETTLED_S = 5.0
-"""Findings and the topology follow within seconds; they are part of the cost."""
+"""Findings and the topology follow within seconds, and are part of the cost. What is spent at rest is not."""
 
 
 def main() -> None:
@@ -105,6 +106,7 @@ def _rounds(
     processes: Mapping[str, int],
 ) -> None:
     shift = datetime.now(UTC) - len(ROUNDS) * BEAT - START
+    rest = _at_rest(processes)
     for number in numbers:
         label, churn = ROUNDS[number]
         fleet.churn(churn)
@@ -116,14 +118,25 @@ def _rounds(
             time.sleep(0.05)
         wall = time.perf_counter() - began
         time.sleep(_SETTLED_S)
+        took = time.perf_counter() - began
         spent = [
-            f"{name} {1000 * (_cpu_s(at) - before[name]) / len(ids):.2f}" for name, at in processes.items()
+            f"{name} {1000 * (_cpu_s(at) - before[name] - rest[name] * took) / len(ids):.2f}"
+            for name, at in processes.items()
         ]
         row(
             f"{len(ids):,} x {ROWS}, {label}",
             f"{', '.join(spent)} ms CPU",
             f"a reading; {len(ids) / wall:.0f} a second",
         )
+
+
+def _at_rest(processes: Mapping[str, int]) -> dict[str, float]:
+    """Of a core, by process: what it spends whether readings come or not."""
+    before = {name: _cpu_s(at) for name, at in processes.items()}
+    time.sleep(_REST_S)
+    found = {name: (_cpu_s(at) - before[name]) / _REST_S for name, at in processes.items()}
+    row("at rest", ", ".join(f"{name} {100 * share:.1f} %" for name, share in found.items()), "of a core")
+    return found
 
 
 async def _send(site: NatsServer, reads: Sequence[Read]) -> None:

@@ -45,7 +45,8 @@ class Message:
     _raw: "Msg"
 
     async def confirm(self) -> None:
-        """It is stored, or refused: it does not come again. Raises BusUnavailable."""
+        """It is stored, or refused, and so is all before it: they do not come again. Raises
+        BusUnavailable."""
         await answered(self._raw.ack(), "confirming a reading")
 
 
@@ -88,7 +89,7 @@ class CentreBus:
             deliver_policy=DeliverPolicy.BY_START_SEQUENCE if known else DeliverPolicy.ALL,
             opt_start_seq=(after or 0) + 1 if known else None,
             inactive_threshold=_FORGOTTEN_S,
-            ack_policy=AckPolicy.EXPLICIT,
+            ack_policy=AckPolicy.ALL,
             ack_wait=_UNCONFIRMED_S,
             max_ack_pending=4 * _AT_ONCE,
         )

@@ -32,7 +32,7 @@ class ToldMessage:
     _raw: "Msg"
 
     async def confirm(self) -> None:
-        """It is taken: it does not come again. Raises BusUnavailable."""
+        """It is taken, and so is all before it: they do not come again. Raises BusUnavailable."""
         await answered(self._raw.ack(), "confirming what a tracker told")
 
 
@@ -46,16 +46,13 @@ class ToldBus:
         wanted = {
             "name": _STREAM,
             "subjects": [f"{_STREAM}.*"],
-            "duplicate_window": 120,
             **stream_settings(self._settings),
         }
         await answered(make_stream(self._streams, **wanted), "making the stream of areas")
 
-    async def tell(self, area: str, data: bytes, once: str = "") -> None:
-        """Returns once the engine has it on disk. The same again, by `once`, changes nothing. Raises
-        BusUnavailable."""
-        headers = {"Nats-Msg-Id": once} if once else None
-        sending = self._streams.publish(f"{_STREAM}.{names.site_token(area)}", data, headers=headers)
+    async def tell(self, area: str, data: bytes) -> None:
+        """Returns once the engine has it on disk. Raises BusUnavailable."""
+        sending = self._streams.publish(f"{_STREAM}.{names.site_token(area)}", data)
         await answered(sending, "telling the service")
 
     async def told(self, epoch: int) -> AsyncIterator[list[ToldMessage]]:
@@ -91,7 +88,7 @@ class ToldBus:
             durable_name=name,
             deliver_policy=DeliverPolicy.BY_START_SEQUENCE if done else DeliverPolicy.ALL,
             opt_start_seq=done + 1 if done else None,
-            ack_policy=AckPolicy.EXPLICIT,
+            ack_policy=AckPolicy.ALL,
             ack_wait=_UNCONFIRMED_S,
             max_ack_pending=4 * _AT_ONCE,
         )

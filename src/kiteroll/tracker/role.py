@@ -96,9 +96,10 @@ class TrackerRole:
                         ingestor,
                         switches.store,
                         switches.site_of,
-                        telling.tell_outcome,
+                        telling.note_outcome,
                         self._clock,
-                        telling.tell_again,
+                        telling.note_again,
+                        telling.tell,
                     )
                     bus = CentreBus(client, config.bus)
                     tasks.create_task(readings.follow(bus, intake.sites))

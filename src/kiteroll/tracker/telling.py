@@ -1,4 +1,4 @@
-"""Tells the service what was stored: each reading before it is confirmed, so that none is kept from it."""
+"""Tells the service what was stored: before readings are confirmed, so that none is kept from it."""
 
 import asyncio
 from datetime import datetime
@@ -20,8 +20,11 @@ class Telling:
         self._area = area
         self._ingestor = ingestor
         self._ports = PortNames()
+        self._untold: list[Told] = []
+        """Readings that were stored, in order."""
         self._sites: dict[str, SiteState] = {}
         """What is to be told of sites: the latest of each."""
+        self._telling = asyncio.Lock()
         self._woken = asyncio.Event()
         self._loop = asyncio.get_running_loop()
 
@@ -30,9 +33,7 @@ class Telling:
         while True:
             await self._woken.wait()
             self._woken.clear()
-            sites, self._sites = self._sites, {}
-            for site, state in sites.items():
-                await self._told.tell(self._area, encode_told(SiteTold(site, state)))
+            await self.tell()
 
     def note_site(self, site: str, state: SiteState) -> None:
         """From any thread."""
@@ -42,21 +43,15 @@ class Telling:
         self._sites[site] = state
         self._woken.set()
 
-    async def tell_outcome(self, switch: int, at: datetime, outcome: Outcome | None) -> None:
-        """A reading was stored. Raises BusUnavailable."""
-        if not isinstance(outcome, ReadingStored):
-            if outcome is not None:
-                await self._tell(outcome, switch, at)
-            return
-        try:
-            await self._tell(self._ports.in_short(outcome), switch, at)
-        except BusUnavailable:
-            self._ports.forget(switch)
-            raise
+    async def note_outcome(self, switch: int, at: datetime, outcome: Outcome | None) -> None:
+        """A reading was stored."""
+        if outcome is not None:
+            short = self._ports.in_short(outcome) if isinstance(outcome, ReadingStored) else outcome
+            self._untold.append(short)
 
-    async def tell_again(self, result: PollResult) -> None:
+    async def note_again(self, result: PollResult) -> None:
         """A reading came that is stored, and may not have been told: whoever does not know it reads the
-        records. Raises BusUnavailable."""
+        records."""
         at, reading = result.started_at, result.outcome
         checkpoint = self._ingestor.tracker.checkpoint(result.name)
         if not isinstance(reading, Reading) or checkpoint.last_at != at:
@@ -71,7 +66,18 @@ class Telling:
             before=at,
             checkpoint=checkpoint,
         )
-        await self._tell(again, result.switch, at)
+        self._untold.append(again)
 
-    async def _tell(self, told: Told, switch: int, at: datetime) -> None:
-        await self._told.tell(self._area, encode_told(told), f"{switch} {at.isoformat()}")
+    async def tell(self) -> None:
+        """Returns once the engine has all that was noted. Raises BusUnavailable; then nothing is lost."""
+        async with self._telling:
+            told, sites = self._untold, self._sites
+            self._untold, self._sites = [], {}
+            said = [*told, *(SiteTold(site, state) for site, state in sites.items())]
+            if not said:
+                return
+            try:
+                await self._told.tell(self._area, await asyncio.to_thread(encode_told, said))
+            except BusUnavailable:
+                self._untold, self._sites = told + self._untold, sites | self._sites
+                raise

@@ -2,6 +2,8 @@
 
 import json
 import zlib
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
@@ -62,38 +64,39 @@ class PortNames:
         named = (Port(number=number, name=name, alias=alias) for number, name, alias in ports)
         return replace(event, ports=tuple(named))
 
-    def forget(self, switch: int) -> None:
-        """What was told of it last may not have come."""
-        self._told.pop(switch, None)
-
 
 def told_text(one: Told) -> str:
+    return json.dumps(_written(one), separators=(",", ":"))
+
+
+def told_of(text: str) -> Told:
+    """Raises Invalid."""
+    with _understanding():
+        return _CONVERTER.structure(json.loads(text), Told)  # type: ignore[arg-type]
+
+
+def encode_told(several: Sequence[Told]) -> bytes:
+    """Compressed."""
+    return zlib.compress(json.dumps([_written(one) for one in several], separators=(",", ":")).encode(), 1)
+
+
+def decode_told(data: bytes) -> list[Told]:
+    """Raises Invalid."""
+    with _understanding():
+        text = zlib.decompressobj().decompress(data, _MAX_OCTETS)
+        return _CONVERTER.structure(json.loads(text), list[Told])
+
+
+def _written(one: Told) -> Any:
     if isinstance(one, ReadingStored):
         # What no switch had before is for whoever hears it to say.
         one = replace(one, unknown=frozenset())
-    written: Any = _CONVERTER.unstructure(one, unstructure_as=Told)
-    return json.dumps(written, separators=(",", ":"))
+    return _CONVERTER.unstructure(one, unstructure_as=Told)
 
 
-def told_of(text: str | bytes) -> Told:
-    """Raises Invalid."""
+@contextmanager
+def _understanding() -> Iterator[None]:
     try:
-        found: Told = _CONVERTER.structure(json.loads(text), Told)  # type: ignore[arg-type]
-    except (ValueError, KeyError, BaseValidationError) as wrong:
+        yield
+    except (zlib.error, ValueError, KeyError, BaseValidationError) as wrong:
         raise Invalid(f"what a tracker told is not understood: {str(wrong)[:500]}") from wrong
-    return found
-
-
-def encode_told(one: Told) -> bytes:
-    """Compressed."""
-    return zlib.compress(told_text(one).encode(), 1)
-
-
-def decode_told(data: bytes) -> Told:
-    """Raises Invalid."""
-    try:
-        expanding = zlib.decompressobj()
-        text = expanding.decompress(data, _MAX_OCTETS)
-    except zlib.error as wrong:
-        raise Invalid(f"what a tracker told is not understood: {wrong}") from wrong
-    return told_of(text)

@@ -1,13 +1,15 @@
 """Hears what trackers of areas stored, has the same here, and passes it on as if it had been stored here."""
 
+import asyncio
 import logging
+from collections.abc import Sequence
 from datetime import datetime
 
-from kiteroll.app.events import EventBus, ReadingFailed, ReadingStored
+from kiteroll.app.events import EventBus, ReadingStored
 from kiteroll.app.ingest import Outcome, ReadingIngestor
 from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteIntake
-from kiteroll.app.trackers.told import SiteTold, decode_told
+from kiteroll.app.trackers.told import SiteTold, Told, decode_told
 from kiteroll.app.workers.collector_bus import CollectorBus
 from kiteroll.bus.connection import connected
 from kiteroll.bus.settings import BusSettings
@@ -52,31 +54,40 @@ class TrackerEvents:
                     async for messages in bus.told(self._epoch):
                         for one in messages:
                             await self._take(one)
+                        if messages:
+                            await messages[-1].confirm()
             except BusUnavailable as away:
                 log.warning("no message engine", extra=fields("bus.away", error=str(away)))
             await self._clock.sleep(_AGAIN_S)
 
     async def _take(self, message: ToldMessage) -> None:
-        """Raises BusUnavailable, StorageUnavailable."""
+        """Raises StorageUnavailable."""
         try:
-            told = decode_told(message.data)
+            several = await asyncio.to_thread(decode_told, message.data)
         except Invalid as wrong:
             log.error("a tracker is not understood", extra=fields("area.refused", error=str(wrong)))
-        else:
+            return
+        await self._ingestor.run_in_turn(self._have, several)
+        for told in several:
             if isinstance(told, SiteTold):
                 self._intake.follow(told.site, told.state)
-            else:
-                await self._take_outcome(told)
-        await message.confirm()
+            elif self._latest.get(told.switch_id) == _instant(told):
+                await self._collector_bus.note_outcome(told.switch_id, _instant(told), told)
 
-    async def _take_outcome(self, told: Outcome) -> None:
-        at = told.summary.taken_at if isinstance(told, ReadingStored) else told.at
-        latest = self._latest.get(told.switch_id)
-        if latest is not None and at <= latest:
-            return  # it comes again
-        if isinstance(told, ReadingFailed):
-            await self._ingestor.run_in_turn(self._bus.publish, told)
-        else:
-            await self._ingestor.run_in_turn(self._ingestor.follow, told)
-        self._latest[told.switch_id] = at
-        await self._collector_bus.note_outcome(told.switch_id, at, told)
+    def _have(self, several: Sequence[Told]) -> None:
+        """In the ingestor's turn. Raises StorageUnavailable."""
+        for told in several:
+            if isinstance(told, SiteTold):
+                continue
+            latest = self._latest.get(told.switch_id)
+            if latest is not None and _instant(told) <= latest:
+                continue  # it comes again
+            if isinstance(told, ReadingStored):
+                self._ingestor.follow(told)
+            else:
+                self._bus.publish(told)
+            self._latest[told.switch_id] = _instant(told)
+
+
+def _instant(told: Outcome) -> datetime:
+    return told.summary.taken_at if isinstance(told, ReadingStored) else told.at

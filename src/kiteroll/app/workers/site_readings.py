@@ -22,6 +22,10 @@ _FUTURE = timedelta(minutes=2)
 """A reading from further ahead than that is not taken: later true ones would count as old."""
 
 
+async def _nothing(*_: object) -> None:
+    pass
+
+
 class SiteReadings:
     def __init__(
         self,
@@ -31,17 +35,19 @@ class SiteReadings:
         site_of: Callable[[int], str | None],
         stored: Callable[[int, datetime, Outcome | None], Awaitable[None]],
         clock: Clock,
-        came_again: Callable[[PollResult], Awaitable[None]] | None = None,
+        came_again: Callable[[PollResult], Awaitable[None]] = _nothing,
+        done: Callable[[], Awaitable[None]] = _nothing,
     ) -> None:
-        """`store` makes records of a reading; `site_of`: of a switch that is read by collectors, by id.
-        Before a reading is confirmed, `stored` is told of it (switch, instant, what came of it), or
-        `came_again` of one that was stored before."""
+        """`store` makes records of a reading; `site_of`: of a switch that is read by collectors, by id;
+        `stored` is told of each reading (switch, instant, what came of it), or `came_again` of one that was
+        stored before; `done` is called before some are confirmed."""
         self._intake = intake
         self._ingestor = ingestor
         self._store = store
         self._site_of = site_of
         self._stored = stored
         self._came_again = came_again
+        self._done = done
         self._clock = clock
         self._woken = asyncio.Event()
 
@@ -92,21 +98,20 @@ class SiteReadings:
         if not messages:
             return
         noted_at: datetime | None = None
-        for one in messages:
+        for one in await asyncio.to_thread(_understood, names.site_token(site), messages):
             try:
-                noted_at = await self._take_one(site, one) or noted_at
+                if isinstance(one, Invalid):
+                    raise one
+                noted_at = await self._take_one(site, *one) or noted_at
             except Invalid as wrong:
                 await asyncio.to_thread(self._intake.note_refused, site, str(wrong))
+        await self._done()
         numbers, position = [one.number for one in messages], messages[-1].position
         await asyncio.to_thread(self._intake.note_taken, site, numbers, position, noted_at)
-        for one in messages:
-            await one.confirm()
+        await messages[-1].confirm()
 
-    async def _take_one(self, site: str, message: Message) -> datetime | None:
+    async def _take_one(self, site: str, sent: Sent, result: PollResult | None) -> datetime | None:
         """What time it was, where that is what was sent. Raises Invalid for what the site may not say."""
-        if message.subject != names.readings(names.site_token(site)):
-            raise Invalid(f"a message on {message.subject} is not one of {site}")
-        sent, result = await asyncio.to_thread(_understood, message.data)
         at = sent.noted_at or (result.started_at if result else None)
         if at is not None and at > self._clock.now() + _FUTURE:
             raise Invalid(
@@ -124,8 +129,7 @@ class SiteReadings:
         else:
             # It comes again, or it was in the hands of a collector when another one took over.
             await self._ingestor.ingest_late(result)
-            if self._came_again is not None:
-                await self._came_again(result)
+            await self._came_again(result)
         return None
 
 
@@ -135,6 +139,15 @@ async def _end(tasks: Collection[asyncio.Task[None]]) -> None:
     await asyncio.gather(*tasks, return_exceptions=True)
 
 
-def _understood(data: bytes) -> tuple[Sent, PollResult | None]:
-    sent = decode(Sent, data)
-    return sent, None if sent.read is None else result_of(sent.read)
+def _understood(token: str, messages: Sequence[Message]) -> list[tuple[Sent, PollResult | None] | Invalid]:
+    """Each in its turn, or why it is not taken."""
+    found: list[tuple[Sent, PollResult | None] | Invalid] = []
+    for one in messages:
+        try:
+            if one.subject != names.readings(token):
+                raise Invalid(f"a message on {one.subject} is not one of this site")
+            sent = decode(Sent, one.data)
+            found.append((sent, None if sent.read is None else result_of(sent.read)))
+        except Invalid as wrong:
+            found.append(wrong)
+    return found
