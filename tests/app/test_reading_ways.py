@@ -80,7 +80,7 @@ def over_the_bus(directory: Path, area: str = "") -> Way:
         collectors = Collectors(database, clock, lambda *_: b"", intake, has_bus=True)
         collectors.add("island-1", "Island", PrivateKey(directory / "key").public)
         areas = AreaTrackers(
-            database, ingestor, collectors.reads, intake, clock, lambda: worker.sites_changed()
+            database, ingestor, collectors.reads, intake, clock, EventBus(), lambda: worker.sites_changed()
         )
         worker = CollectorBus(
             there, collectors, intake, ingestor, ingestor.ingest, lambda _: "Island", areas.sites, clock

@@ -194,6 +194,10 @@ def test_without_trackers_the_service_goes_on(divided: Divided) -> None:
         one.end(signal.SIGKILL)
     wait_until(lambda: divided.area().tracked == 0, "the service to take them back")
     with divided.service.client() as client:
+        wait_until(
+            lambda: f"tracker of {AREA}" in "".join(one.title for one in client.each(findings())),
+            "the loss of the trackers to be told",
+        )
         assert read_again(client, "quay-2").outcome == "complete"
     wait_until(divided.all_recorded_once, "every reading of the site to be recorded")
     assert "Traceback" not in divided.service.log

@@ -11,6 +11,7 @@ import { Tick } from "../shared/Labelled";
 import { ErrorNotice, QueryView } from "../shared/QueryView";
 import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
+import { Areas } from "./Areas";
 
 type Site = Schemas["Site"];
 type Group = Schemas["Group"];
@@ -21,6 +22,7 @@ export function PlacesPage() {
       <Title>Sites and groups</Title>
       <p>A switch says which site and groups it is of; they come and go with it.</p>
       <Sites />
+      <Areas />
       <Groups />
     </>
   );

@@ -236,7 +236,7 @@ def build(
     if config.bus.url:
         collectors.load()
     areas = AreaTrackers(
-        background, ingestor, collectors.reads, intake, clock, lambda: collector_bus.sites_changed()
+        background, ingestor, collectors.reads, intake, clock, bus, lambda: collector_bus.sites_changed()
     )
     areas.load()
     inventory = Inventory(
@@ -284,6 +284,7 @@ def build(
         config.certificate_file,
         closed_ports.as_of_last_step,
         collectors.conditions,
+        areas.troubles,
         clock,
     )
     facts = StoredFacts(background, ingestor, topology, watch.condition)

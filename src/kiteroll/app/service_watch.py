@@ -29,10 +29,12 @@ class ServiceWatch:
         certificate: Path | None,
         closed: Callable[[], ClosedNow],
         sites: Callable[[], Sequence[SiteCondition]],
+        trackers: Callable[[], Sequence[Trouble]],
         clock: Clock,
     ) -> None:
         """`closed`: ports that are closed, and whether closing by rules has stopped; `sites`: those that
-        collectors read."""
+        collectors read; `trackers`: of areas that are not heard any more."""
+        self._trackers = trackers
         self._sites = sites
         self._supervisor = supervisor
         self._sender = sender
@@ -46,10 +48,13 @@ class ServiceWatch:
         now = self._clock.now()
         closed, stopped = self._closed()
         return ServiceCondition(
-            workers=tuple(
-                Trouble(one.name, one.failed_at, one.error)
-                for one in self._supervisor.health()
-                if one.failed_at is not None and now - one.failed_at < _LATELY
+            workers=(
+                *(
+                    Trouble(one.name, one.failed_at, one.error)
+                    for one in self._supervisor.health()
+                    if one.failed_at is not None and now - one.failed_at < _LATELY
+                ),
+                *self._trackers(),
             ),
             targets=tuple(
                 Trouble(name, failing.since, failing.error) for name, failing in self._sender.all_failing()

@@ -1,5 +1,6 @@
 """The switches that the service gave to this tracker, as they are in the records."""
 
+import asyncio
 import logging
 
 from kiteroll.app.ingest import Outcome, ReadingIngestor
@@ -7,7 +8,7 @@ from kiteroll.app.logs import fields
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import TrackedElsewhere
 from kiteroll.store.database import Database
-from kiteroll.store.tracked_switches import TrackedSwitch, tracked_switches
+from kiteroll.store.tracked_switches import TrackedSwitch, given_mark, tracked_switches
 
 log = logging.getLogger(__name__)
 
@@ -18,6 +19,8 @@ class GivenSwitches:
         self._ingestor = ingestor
         self._area = area
         self._switches: dict[int, TrackedSwitch] = {}
+        self._mark: object = None
+        """Of what was given when it was last looked at."""
 
     async def load(self) -> None:
         """Raises StorageUnavailable."""
@@ -35,6 +38,16 @@ class GivenSwitches:
         """Take up what was given meanwhile, let go of what was taken back. Raises StorageUnavailable."""
         await self._ingestor.run_in_turn(self._refresh)
 
+    async def refresh_if_changed(self) -> None:
+        """The same where something else is given than before. Raises StorageUnavailable."""
+        mark = await asyncio.to_thread(self._database.run, given_mark, self._area)
+        if mark != self._mark or self._ingestor.elsewhere & self._switches.keys():
+            await self.refresh()
+
+    async def reload_hold_times(self) -> None:
+        """Raises StorageUnavailable."""
+        await self._ingestor.run_in_turn(self._ingestor.reload_hold_times)
+
     async def store(self, result: PollResult) -> Outcome | None:
         """None for a switch that has another name now. Raises TrackedElsewhere."""
         if self._ingestor.switches.get(result.switch) != result.name:
@@ -50,7 +63,7 @@ class GivenSwitches:
         log.info("tracks", extra=fields("tracker.tracks", area=self._area, switches=len(found)))
 
     def _refresh(self) -> None:
-        before = self._switches
+        before, self._mark = self._switches, self._database.run(given_mark, self._area)
         now = {one.id: one for one in self._database.run(tracked_switches, self._area)}
         for number, one in now.items():
             if number in before and one.name != before[number].name:
@@ -66,5 +79,4 @@ class GivenSwitches:
         if gone or new:
             said = fields("tracker.given", area=self._area, more=len(new), fewer=len(gone))
             log.info("has other switches", extra=said)
-        self._ingestor.reload_hold_times()
         self._switches = now

@@ -24,6 +24,8 @@ from kiteroll.tracker.telling import Telling
 log = logging.getLogger(__name__)
 _AGAIN_S = 0.5
 _LOOK_EVERY_S = 1.0
+_HOLD_TIMES_EVERY = 10
+"""Looks."""
 _INBOX = "_INBOX_tracker"
 
 
@@ -110,9 +112,13 @@ class TrackerRole:
 
     async def _keep_up(self, switches: GivenSwitches, intake: SiteIntake, readings: SiteReadings) -> None:
         """With what is given to us, and whether the lease still is. Raises Conflict, StorageUnavailable."""
+        looks = 0
         while True:
             self._lease.check()
-            await switches.refresh()
+            await switches.refresh_if_changed()
+            if looks % _HOLD_TIMES_EVERY == 0:
+                await switches.reload_hold_times()
+            looks += 1
             sites = switches.sites()
             if sites != intake.sites():
                 await asyncio.to_thread(intake.load, sites)

@@ -8,6 +8,11 @@ export const credentialsQuery = queryOptions({
     every((paging) => api.GET("/api/v1/credentials", { params: { query: paging }, signal })),
 });
 
+export const areasQuery = queryOptions({
+  queryKey: ["inventory", "areas"],
+  queryFn: ({ signal }) => every((paging) => api.GET("/api/v1/areas", { params: { query: paging }, signal })),
+});
+
 export const sitesQuery = queryOptions({
   queryKey: ["inventory", "sites"],
   queryFn: ({ signal }) => every((paging) => api.GET("/api/v1/sites", { params: { query: paging }, signal })),

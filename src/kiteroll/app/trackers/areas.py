@@ -9,12 +9,15 @@ import logging
 from collections import defaultdict
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
+from datetime import datetime, timedelta
 
+from kiteroll.app.events import AuditAppended, EventBus
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteIntake
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable
+from kiteroll.core.findings.service_condition import Trouble
 from kiteroll.store.area_lease import AreaLeaseRow, area_leases
 from kiteroll.store.database import Database
 from kiteroll.store.database_lease import LEASE_S
@@ -22,6 +25,11 @@ from kiteroll.store.tracked_switches import TrackedSwitch, tracked_switches
 
 log = logging.getLogger(__name__)
 _STEP_S = 1.0
+_LOOK_EVERY_S = 10.0
+"""Who has what is looked at when something changed, and so often in any case."""
+_CONCERN = frozenset({"switch", "site", "collector"})
+"""Actions of the audit log, by their first word, after which switches may be somebody else's."""
+_LATELY = timedelta(minutes=5)
 _GIVEN_BACK_S = 5.0
 """An area that its tracker gave back is left to another one for so long."""
 _LOST_S = 20.0
@@ -48,7 +56,11 @@ class _Heard:
 
     lease: AreaLeaseRow
     at: float
-    """When it was last seen to be renewed."""
+    """When it was last seen to be renewed, or seen for the first time."""
+    since: datetime
+    """The same, as a time of day."""
+    renewed: bool = False
+    """Whether it was seen to be renewed: one that is in the records may have ended long ago."""
     free_since: float | None = None
 
 
@@ -60,6 +72,7 @@ class AreaTrackers:
         collected: Callable[[str], bool],
         intake: SiteIntake,
         clock: Clock,
+        bus: EventBus,
         on_change: Callable[[], None],
     ) -> None:
         """`collected`: whether collectors read a site, for trackers take no others; `on_change`: readings of
@@ -72,6 +85,10 @@ class AreaTrackers:
         self._on_change = on_change
         self._heard: dict[str, _Heard] = {}
         self._sites: frozenset[str] = frozenset()
+        self._looked_at = -_LOOK_EVERY_S
+        self._by: object = None
+        """Which areas had trackers when it was last looked who has what."""
+        bus.subscribe(AuditAppended, self._on_action)
 
     def sites(self) -> frozenset[str]:
         """Whose readings trackers take."""
@@ -111,9 +128,22 @@ class AreaTrackers:
             )
         return found
 
+    def troubles(self) -> list[Trouble]:
+        """Trackers that were not heard any more lately, and whose area no other one has taken."""
+        now = self._clock.now()
+        return [
+            Trouble(f"tracker of {area}", one.since, "it is not heard any more")
+            for area, one in list(self._heard.items())
+            if one.renewed and one.lease.holder and not self._is_there(area) and now - one.since < _LATELY
+        ]
+
     async def _step(self) -> None:
         """Raises StorageUnavailable."""
         self._hear(await asyncio.to_thread(self._database.run, area_leases))
+        there = {area: (self._is_there(area), self._keeps(area)) for area in self._heard}
+        if there == self._by and self._clock.monotonic() - self._looked_at < _LOOK_EVERY_S:
+            return
+        self._by, self._looked_at = there, self._clock.monotonic()
         switches = await asyncio.to_thread(self._database.run, tracked_switches)
         wanted = {one.id: self._wanted(one) for one in switches}
         changed = [one for one in switches if wanted[one.id] != one.tracked_in]
@@ -127,18 +157,24 @@ class AreaTrackers:
             self._sites = sites
             self._on_change()
 
+    def _on_action(self, event: AuditAppended) -> None:
+        """In any thread."""
+        if event.row.action.partition(".")[0] in _CONCERN:
+            self._looked_at = -_LOOK_EVERY_S
+
     def _hear(self, leases: Collection[AreaLeaseRow]) -> None:
         now = self._clock.monotonic()
         for one in leases:
             before = self._heard.get(one.area)
             if before is None or before.lease.renewals != one.renewals:
-                before = self._heard[one.area] = _Heard(one, now)
+                heard = _Heard(one, now, self._clock.now(), renewed=before is not None)
+                before = self._heard[one.area] = heard
             free_since = (before.free_since or now) if not one.holder else None
             before.lease, before.free_since = one, free_since
 
     def _is_there(self, area: str) -> bool:
         heard = self._heard.get(area)
-        if heard is None or not heard.lease.holder:
+        if heard is None or not heard.renewed or not heard.lease.holder:
             return False
         return self._clock.monotonic() - heard.at <= LEASE_S
 

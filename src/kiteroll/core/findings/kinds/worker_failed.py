@@ -13,7 +13,8 @@ INFO = KindInfo(
     help=KindHelp(
         title="A part of the service fails",
         why="What it does is late or not done: readings, findings, alerts, names.",
-        evidence="It ended with an error within the last five minutes. It is started again, with growing pauses.",
+        evidence="It ended with an error within the last five minutes, and is started again, with growing pauses; "
+        "or the tracker of an area is not heard any more, and the service tracks its switches.",
         action="`kiteroll health` shows its last error, and the log the whole of it. If it lasts, report it.",
         fewer="It clears two minutes after it runs again.",
     ),
