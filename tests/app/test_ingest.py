@@ -5,7 +5,7 @@ import threading
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
-from typing import Any
+from typing import Any, cast
 
 import pytest
 
@@ -13,10 +13,13 @@ from kiteroll.api.metrics import Metrics
 from kiteroll.api.stream import events
 from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.events import EventBus, InventoryChanged, ReadingFailed, ReadingStored
-from kiteroll.app.ingest import import_result
-from kiteroll.core.errors import DeviceSilent, Invalid, StorageUnavailable
+from kiteroll.app.ingest import ReadingIngestor, import_result
+from kiteroll.app.trackers.told import told_of, told_text
+from kiteroll.core.errors import DeviceSilent, Invalid, StorageUnavailable, TrackedElsewhere
+from kiteroll.core.model.changes import Appeared, Moved, Restarted
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.reading import Gap, Reading
+from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.core.tracking.switch_health import SwitchHealth, Warned
 from kiteroll.store import inventory
 from kiteroll.store.database import Database
@@ -242,3 +245,34 @@ def test_an_import_that_was_not_stored_is_told_as_such(
     monkeypatch.setattr(live.parts.ingestor._writer, "write_reading", fail)
     with pytest.raises(Invalid, match=r"was not stored: .*KeyError.*Of the 1 readings given, 0"):
         asyncio.run(live.parts.importer.import_readings([reading(0, {(1, 10): "p1"})]))
+
+
+def test_what_another_one_stored_is_taken_over_also_where_something_was_not_told(live: LiveRun) -> None:
+    ingestor, switch = live.parts.ingestor, live.ids["quay-1"]
+    told: list[ReadingStored] = []
+    live.parts.bus.subscribe(ReadingStored, told.append)
+    here = ReadingIngestor(live.parts.storage.database, None, AdmissionLimits(), EventBus())
+    here.load()
+    tables = (
+        {(1, 10): "p1"},
+        {(1, 10): "p1", (2, 10): "p1"},
+        {(1, 10): "p2", (2, 10): "p1"},
+        {(1, 10): "p2"},
+    )
+    for minutes, table in enumerate(tables):
+        live.store(reading(minutes, table))
+        if minutes == 1:
+            continue  # that one is lost
+        taken_over = here.take_over(cast(ReadingStored, told_of(told_text(told[-1]))))
+        assert taken_over is not None
+        assert here.tracker.state("quay-1").table == ingestor.tracker.state("quay-1").table
+        if minutes == 2:
+            kinds = {(type(one), one.mac) for one in taken_over.changes if not isinstance(one, Restarted)}
+            assert kinds == {(Moved, mac(1)), (Appeared, mac(2))}, "with what the lost one had changed"
+    assert here.tracker.state("quay-1").missing == ingestor.tracker.state("quay-1").missing
+    here.give([switch], "afloat")
+    with pytest.raises(TrackedElsewhere):
+        here._ingest(import_result(switch, reading(9, {}), None))
+    here.take_back([switch])
+    assert here._ingest(import_result(switch, reading(9, {}), None)) is not None
+    here.stop()

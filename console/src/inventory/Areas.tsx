@@ -29,7 +29,7 @@ const COLUMNS: Column<Area>[] = [
   { id: "tracker", header: "Tracked by", cell: trackedBy, text: trackedBy },
   {
     id: "tracked",
-    header: "Of them by its tracker",
+    header: "Its switches",
     number: true,
     cell: (one) => one.tracked,
     text: (one) => one.tracked,

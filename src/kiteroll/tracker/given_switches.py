@@ -63,7 +63,7 @@ class GivenSwitches:
         log.info("tracks", extra=fields("tracker.tracks", area=self._area, switches=len(found)))
 
     def _refresh(self) -> None:
-        before, self._mark = self._switches, self._database.run(given_mark, self._area)
+        before, mark = self._switches, self._database.run(given_mark, self._area)
         now = {one.id: one for one in self._database.run(tracked_switches, self._area)}
         for number, one in now.items():
             if number in before and one.name != before[number].name:
@@ -79,4 +79,4 @@ class GivenSwitches:
         if gone or new:
             said = fields("tracker.given", area=self._area, more=len(new), fewer=len(gone))
             log.info("has other switches", extra=said)
-        self._switches = now
+        self._switches, self._mark = now, mark

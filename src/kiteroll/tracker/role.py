@@ -90,7 +90,7 @@ class TrackerRole:
                 told = ToldBus(client, config.bus)
                 await told.prepare()
                 async with asyncio.TaskGroup() as tasks:
-                    telling = Telling(told, lease.area, ingestor)
+                    telling = Telling(told, lease.area, ingestor, self._clock)
                     intake = SiteIntake(self._database, self._clock)
                     intake.on_note(telling.note_site)
                     readings = SiteReadings(
@@ -111,16 +111,19 @@ class TrackerRole:
             await asyncio.to_thread(ingestor.stop)
 
     async def _keep_up(self, switches: GivenSwitches, intake: SiteIntake, readings: SiteReadings) -> None:
-        """With what is given to us, and whether the lease still is. Raises Conflict, StorageUnavailable."""
+        """With what is given to us, and whether the lease still is. Raises Conflict."""
         looks = 0
         while True:
             self._lease.check()
-            await switches.refresh_if_changed()
-            if looks % _HOLD_TIMES_EVERY == 0:
-                await switches.reload_hold_times()
-            looks += 1
-            sites = switches.sites()
-            if sites != intake.sites():
-                await asyncio.to_thread(intake.load, sites)
-                readings.wake()
+            try:
+                await switches.refresh_if_changed()
+                if looks % _HOLD_TIMES_EVERY == 0:
+                    await switches.reload_hold_times()
+                looks += 1
+                sites = switches.sites()
+                if sites != intake.sites():
+                    await asyncio.to_thread(intake.load, sites)
+                    readings.wake()
+            except StorageUnavailable as away:
+                log.warning("the database is away", extra=fields("tracker.waits", error=str(away)))
             await self._clock.sleep(_LOOK_EVERY_S)

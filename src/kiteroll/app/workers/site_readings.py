@@ -13,7 +13,7 @@ from kiteroll.bus.centre import CentreBus, Message
 from kiteroll.bus.messages import Sent, decode, result_of
 from kiteroll.clock import Clock
 from kiteroll.collect.poller import PollResult
-from kiteroll.core.errors import BusUnavailable, Invalid, TrackedElsewhere
+from kiteroll.core.errors import BusUnavailable, Invalid, StorageUnavailable, TrackedElsewhere
 
 log = logging.getLogger(__name__)
 _AGAIN_S = 2.0
@@ -83,7 +83,7 @@ class SiteReadings:
                         measured = self._clock.monotonic()
                         backlog = await bus.backlog(site)
                         self._intake.note_waiting(site, backlog.at_site + backlog.here)
-            except (BusUnavailable, TrackedElsewhere) as away:
+            except (BusUnavailable, StorageUnavailable, TrackedElsewhere) as away:
                 if str(away) != told:
                     told = str(away)
                     said = fields("bus.site_away", site=site, error=told)

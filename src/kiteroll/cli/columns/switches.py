@@ -123,8 +123,8 @@ def areas() -> list[Column[api.Area]]:
         Column("area", lambda one: one.name, shown=lambda one: one.name or "none", style=lambda _: "bold"),
         Column("sites", lambda one: ", ".join(one.sites)),
         Column("switches", lambda one: one.switches, right=True),
-        Column("tracked there", lambda one: one.tracked, right=True),
         Column("tracker", lambda one: one.tracker, shown=lambda one: one.tracker or "the service"),
+        Column("its switches", lambda one: one.tracked, right=True),
         Column("taken over", lambda one: one.taken_over, right=True),
     ]
 
