@@ -3,7 +3,7 @@
 import re
 import socket
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from datetime import timedelta
 from pathlib import Path
 from typing import Any, Literal, Self
@@ -363,6 +363,13 @@ class Config(_Section):
         if self.openid.issuer and not (self.openid.client_id and self.listen.public_url):
             raise ValueError("openid: it takes client_id, and listen.public_url, where people come back to")
         return self
+
+
+def require(program: str, needs: Iterable[tuple[object, str, str]]) -> None:
+    """`needs`: what is set, what it is, and where it stands. Raises ConfigError naming all that is not."""
+    problems = tuple(f"{program} takes {what} @ {where}" for given, what, where in needs if not given)
+    if problems:
+        raise ConfigError("settings", problems)
 
 
 ENVIRONMENT = {

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from contextlib import AsyncExitStack, ExitStack
 from datetime import timedelta
 
-from kiteroll.app.config import Config
+from kiteroll.app.config import Config, require
 from kiteroll.app.data_lock import held
 from kiteroll.app.logs import fields
 from kiteroll.app.workers.notification_reader import NotificationReader, bind, local_engine
@@ -17,7 +17,7 @@ from kiteroll.bus.site import SiteBus
 from kiteroll.collector.centre_clock import CentreClock
 from kiteroll.collector.kept_targets import TargetStore
 from kiteroll.collector.role import CollectorRole
-from kiteroll.core.errors import BusUnavailable, ConfigError
+from kiteroll.core.errors import BusUnavailable
 
 log = logging.getLogger(__name__)
 _AGAIN_S = 2.0
@@ -25,17 +25,12 @@ _AGAIN_S = 2.0
 
 def check(config: Config) -> None:
     """Raises ConfigError naming all that a collector lacks."""
-    problems = [
-        f"it takes {what} @ {where}"
-        for given, what, where in (
-            (config.bus.url, "the URL of the site's message engine (NATS)", "bus.url"),
-            (config.collector.name, "the name of this collector", "collector.name"),
-            (config.collector.site, "the site it reads", "collector.site"),
-        )
-        if not given
-    ]
-    if problems:
-        raise ConfigError("settings", tuple(problems))
+    needs = (
+        (config.bus.url, "the URL of the site's message engine (NATS)", "bus.url"),
+        (config.collector.name, "the name of this collector", "collector.name"),
+        (config.collector.site, "the site it reads", "collector.site"),
+    )
+    require("a collector", needs)
 
 
 def run(config: Config, ready: Callable[[TargetStore], None] = lambda store: None) -> None:

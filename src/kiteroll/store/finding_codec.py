@@ -1,6 +1,5 @@
 """Evidence and details of findings as JSON: each piece of evidence with its type, instants as RFC 3339."""
 
-from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from cattrs import Converter
@@ -9,14 +8,11 @@ from cattrs.strategies import configure_tagged_union
 from kiteroll.core.findings.evidence import Evidence
 from kiteroll.core.findings.finding import Details
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.store.json_converter import json_converter
 
 
 def _converter() -> Converter:
-    made = Converter(omit_if_default=True)
-    made.register_unstructure_hook(datetime, datetime.isoformat)
-    made.register_structure_hook(datetime, lambda text, _: datetime.fromisoformat(text).astimezone(UTC))
-    made.register_unstructure_hook(timedelta, timedelta.total_seconds)
-    made.register_structure_hook(timedelta, lambda seconds, _: timedelta(seconds=seconds))
+    made = json_converter()
     made.register_unstructure_hook(MacAddress, str)
     made.register_structure_hook(MacAddress, lambda text, _: MacAddress.parse(text))
     configure_tagged_union(Evidence, made, tag_name="type")

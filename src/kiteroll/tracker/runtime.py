@@ -6,11 +6,10 @@ import signal
 from collections.abc import Callable
 from contextlib import suppress
 
-from kiteroll.app.config import Config
+from kiteroll.app.config import Config, require
 from kiteroll.app.logs import fields
 from kiteroll.app.storage import await_tables
 from kiteroll.clock import SystemClock
-from kiteroll.core.errors import ConfigError
 from kiteroll.store.database import Database
 from kiteroll.tracker.role import TrackerRole
 
@@ -19,17 +18,12 @@ log = logging.getLogger(__name__)
 
 def check(config: Config) -> None:
     """Raises ConfigError naming all that a tracker lacks."""
-    problems = [
-        f"it takes {what} @ {where}"
-        for given, what, where in (
-            (config.database.url, "the database of the service", "database.url"),
-            (config.bus.url, "the URL of the message engine (NATS) at the centre", "bus.url"),
-            (config.tracker.area, "the area whose switches it tracks", "tracker.area"),
-        )
-        if not given
-    ]
-    if problems:
-        raise ConfigError("settings", tuple(problems))
+    needs = (
+        (config.database.url, "the database of the service", "database.url"),
+        (config.bus.url, "the URL of the message engine (NATS) at the centre", "bus.url"),
+        (config.tracker.area, "the area whose switches it tracks", "tracker.area"),
+    )
+    require("a tracker", needs)
 
 
 def run(config: Config, ready: Callable[[], None] = lambda: None) -> None:

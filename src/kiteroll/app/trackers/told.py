@@ -5,7 +5,6 @@ import zlib
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
-from datetime import UTC, datetime, timedelta
 from typing import Any
 
 from cattrs import Converter
@@ -18,6 +17,7 @@ from kiteroll.core.errors import Invalid
 from kiteroll.core.model.changes import Change
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Port
+from kiteroll.store.json_converter import json_converter
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,11 +34,7 @@ Told = ReadingStored | ReadingFailed | SiteTold
 
 
 def _converter() -> Converter:
-    made = Converter(omit_if_default=True)
-    made.register_unstructure_hook(datetime, datetime.isoformat)
-    made.register_structure_hook(datetime, lambda text, _: datetime.fromisoformat(text).astimezone(UTC))
-    made.register_unstructure_hook(timedelta, timedelta.total_seconds)
-    made.register_structure_hook(timedelta, lambda seconds, _: timedelta(seconds=seconds))
+    made = json_converter()
     made.register_unstructure_hook(MacAddress, int)
     made.register_structure_hook(MacAddress, lambda number, _: MacAddress(number))
     configure_tagged_union(Change, made, tag_name="kind")
