@@ -138,6 +138,7 @@ class ReadingIngestor:
     async def run_in_turn(self, work: Callable[..., T], *args: object) -> T:
         """Run `work` in the ingestor's turn. Cancelling the caller does not cut it off half-way."""
         future = asyncio.get_running_loop().run_in_executor(self._thread, self._turn, work, *args)
+        future.add_done_callback(_seen)  # also where whoever asked does not wait for it any more
         return await asyncio.shield(future)
 
     async def change(self, work: Callable[[], T]) -> T:
@@ -393,6 +394,11 @@ class ReadingIngestor:
                     log.info("database back", extra=fields("store.back"))
                 self.storage_problem = None
                 return result
+
+
+def _seen(future: "asyncio.Future[T]") -> None:
+    if not future.cancelled():
+        future.exception()
 
 
 def _settle(future: Future[T], work: Callable[[], T]) -> None:
