@@ -11,6 +11,7 @@ from kiteroll.bus.centre import CentreBus
 from kiteroll.bus.connection import connected
 from kiteroll.bus.settings import BusSettings
 from kiteroll.bus.site import SiteBus
+from kiteroll.bus.told import ToldBus
 from kiteroll.core.errors import BusUnavailable
 from tests.support.cluster import CENTRE, COLLECTOR, NatsServer
 from tests.support.ports import free_tcp_port
@@ -42,6 +43,27 @@ def test_a_lease_is_given_back_by_whoever_has_it_alone(site: NatsServer) -> None
             assert await two.hold_lease() and not await one.hold_lease()
 
     asyncio.run(two_collectors())
+
+
+def test_the_next_service_hears_trackers_where_the_one_before_was(site: NatsServer) -> None:
+    settings = BusSettings(url=site.url, user="collector", password=COLLECTOR)
+
+    async def go_on() -> None:
+        async with connected(settings, "1", "_INBOX") as client:
+            told = ToldBus(client, settings)
+            await told.prepare()
+            for word in (b"one", b"two", b"three"):
+                await told.tell("afloat", word)
+            before = await anext(told.told(7))
+            assert [one.data for one in before] == [b"one", b"two", b"three"]
+            await before[1].confirm()  # and the first one with it
+            await client.flush()
+            after = told.told(8)
+            assert [one.data for one in await anext(after)] == [b"three"]
+            with pytest.raises(BusUnavailable, match="a later service"):
+                await anext(told.told(7))
+
+    asyncio.run(go_on())
 
 
 @pytest.fixture

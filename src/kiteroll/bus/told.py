@@ -11,6 +11,7 @@ from typing import TYPE_CHECKING
 from kiteroll.bus import names
 from kiteroll.bus.connection import ANSWER_S, answered, make_stream, stream_settings
 from kiteroll.bus.settings import BusSettings
+from kiteroll.core.errors import BusUnavailable
 
 if TYPE_CHECKING:
     from nats.aio.client import Client
@@ -62,7 +63,7 @@ class ToldBus:
         from nats.errors import TimeoutError as NothingThere
 
         name = f"{_CONSUMER}{epoch}"
-        await answered(self._take_over(name), "following the trackers")
+        await answered(self._take_over(epoch), "following the trackers")
         binding = self._streams.pull_subscribe_bind(name, _STREAM)
         source = await answered(binding, "following the trackers")
         while True:
@@ -74,18 +75,20 @@ class ToldBus:
                 continue
             yield [ToldMessage(one.subject.rpartition(".")[2], one.data, one) for one in fetched]
 
-    async def _take_over(self, name: str) -> None:
+    async def _take_over(self, epoch: int) -> None:
         from nats.js.api import AckPolicy, ConsumerConfig, DeliverPolicy
         from nats.js.errors import NotFoundError
 
         done = 0
         for one in await self._streams.consumers_info(_STREAM):
+            if int(one.name.removeprefix(_CONSUMER)) > epoch:
+                raise BusUnavailable("a later service follows the trackers")
             if one.ack_floor is not None:
                 done = max(done, one.ack_floor.stream_seq)
             with suppress(NotFoundError):
                 await self._streams.delete_consumer(_STREAM, one.name)
         wanted = ConsumerConfig(
-            durable_name=name,
+            durable_name=f"{_CONSUMER}{epoch}",
             deliver_policy=DeliverPolicy.BY_START_SEQUENCE if done else DeliverPolicy.ALL,
             opt_start_seq=done + 1 if done else None,
             ack_policy=AckPolicy.ALL,
