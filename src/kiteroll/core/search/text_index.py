@@ -2,7 +2,7 @@
 
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator
-from itertools import accumulate, chain
+from itertools import accumulate, chain, islice
 from typing import Generic, TypeVar
 
 K = TypeVar("K")
@@ -12,7 +12,9 @@ class TextIndex(Generic[K]):
     """Texts and what each belongs to, as one long text that a search goes through once or twice: some
     milliseconds for a hundred thousand names, where a database takes ten times that. Case is no matter."""
 
-    def __init__(self, words: Iterable[tuple[str, K]]) -> None:
+    def __init__(self, words: Iterable[tuple[str, K]], few: int = 1000) -> None:
+        """`few`: beyond so many places, those at which a text begins are looked for by themselves."""
+        self._few = few
         pairs = list(words)
         lines = [word.casefold().replace("\n", " ") for word, _ in pairs]
         self._keys = [key for _, key in pairs]
@@ -27,6 +29,10 @@ class TextIndex(Generic[K]):
         wanted = part.casefold()
         if not wanted or "\n" in wanted:
             return []
+        places = list(islice(self._each(wanted), self._few))
+        if len(places) < self._few:  # one pass has found them all
+            begins = [at for at in places if self._text[at - 1] == "\n"]
+            return self._some(map(self._line, chain(begins, places)), limit)
         beginning = (at + 1 for at in self._each("\n" + wanted))
         numbers = chain(map(self._line, beginning), map(self._line, self._each(wanted)))
         return self._some(numbers, limit)
