@@ -104,6 +104,8 @@ class AreaTrackers:
                 await self._step()
             except StorageUnavailable as away:
                 log.warning("areas wait", extra=fields("areas.waiting", error=str(away)))
+                for one in self._heard.values():
+                    one.at = self._clock.monotonic()  # nobody can renew a lease meanwhile, nor see that it is
             await self._clock.sleep(_STEP_S)
 
     def status(self) -> list[AreaStatus]:

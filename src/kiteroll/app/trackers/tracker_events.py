@@ -15,7 +15,7 @@ from kiteroll.bus.connection import connected
 from kiteroll.bus.settings import BusSettings
 from kiteroll.bus.told import ToldBus, ToldMessage
 from kiteroll.clock import Clock
-from kiteroll.core.errors import BusUnavailable, Invalid
+from kiteroll.core.errors import BusUnavailable, Invalid, StorageUnavailable
 
 log = logging.getLogger(__name__)
 _INBOX = "_INBOX_areas"
@@ -56,8 +56,8 @@ class TrackerEvents:
                             await self._take(one)
                         if messages:
                             await messages[-1].confirm()
-            except BusUnavailable as away:
-                log.warning("no message engine", extra=fields("bus.away", error=str(away)))
+            except (BusUnavailable, StorageUnavailable) as away:
+                log.warning("the trackers are not heard", extra=fields("areas.away", error=str(away)))
             await self._clock.sleep(_AGAIN_S)
 
     async def _take(self, message: ToldMessage) -> None:
