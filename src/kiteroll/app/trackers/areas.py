@@ -141,7 +141,11 @@ class AreaTrackers:
 
     async def _step(self) -> None:
         """Raises StorageUnavailable."""
-        self._hear(await asyncio.to_thread(self._database.run, area_leases))
+        asked_at = self._clock.monotonic()
+        leases = await asyncio.to_thread(self._database.run, area_leases)
+        for one in self._heard.values():
+            one.at += self._clock.monotonic() - asked_at  # while it stood still, nothing was said
+        self._hear(leases)
         there = {area: (self._is_there(area), self._keeps(area)) for area in self._heard}
         if there == self._by and self._clock.monotonic() - self._looked_at < _LOOK_EVERY_S:
             return
