@@ -2,13 +2,14 @@
 
 import asyncio
 from collections.abc import Iterator
+from contextlib import suppress
 from pathlib import Path
 
 import pytest
 
 from kiteroll.bus import names
 from kiteroll.bus.centre import CentreBus
-from kiteroll.bus.connection import connected
+from kiteroll.bus.connection import answered, connected
 from kiteroll.bus.settings import BusSettings
 from kiteroll.bus.site import SiteBus
 from kiteroll.bus.told import ToldBus
@@ -43,6 +44,25 @@ def test_a_lease_is_given_back_by_whoever_has_it_alone(site: NatsServer) -> None
             assert await two.hold_lease() and not await one.hold_lease()
 
     asyncio.run(two_collectors())
+
+
+def test_a_task_that_is_to_end_ends_though_the_library_swallows_that() -> None:
+    async def swallows() -> None:
+        with suppress(asyncio.CancelledError):
+            await asyncio.sleep(60)
+
+    async def again_and_again() -> None:
+        while True:
+            await answered(swallows(), "a test")
+
+    async def end() -> None:
+        task = asyncio.create_task(again_and_again())
+        await asyncio.sleep(0)
+        task.cancel()
+        done, _ = await asyncio.wait({task}, timeout=10)
+        assert done and task.cancelled()
+
+    asyncio.run(end())
 
 
 def test_the_next_service_hears_trackers_where_the_one_before_was(site: NatsServer) -> None:

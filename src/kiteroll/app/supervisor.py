@@ -11,6 +11,7 @@ from kiteroll.clock import Clock
 from kiteroll.core.errors import KiteRollError
 
 log = logging.getLogger(__name__)
+_END_AGAIN_S = 1.0
 _FIRST_PAUSE = timedelta(seconds=1)
 _LONGEST_PAUSE = timedelta(minutes=1)
 _WELL_AFTER = timedelta(minutes=5)
@@ -57,9 +58,11 @@ class Supervisor:
             self._tasks.append(asyncio.create_task(self._keep_running(name, work), name=name))
 
     async def stop(self) -> None:
-        for task in self._tasks:
-            task.cancel()
-        await asyncio.gather(*self._tasks, return_exceptions=True)
+        running = set(self._tasks)
+        while running:  # a library that takes a cancellation for something else is told again
+            for task in running:
+                task.cancel()
+            _, running = await asyncio.wait(running, timeout=_END_AGAIN_S)
         self._tasks.clear()
 
     def health(self) -> list[WorkerHealth]:

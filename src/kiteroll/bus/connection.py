@@ -1,5 +1,6 @@
 """A connection to a NATS server, and what its errors mean."""
 
+import asyncio
 import logging
 import ssl
 import time
@@ -72,6 +73,7 @@ async def connected(settings: BusSettings, name: str, inbox: str) -> AsyncIterat
     finally:
         told.ended = True
         await client.close()
+        end_if_cancelled()
 
 
 class _Told:
@@ -95,11 +97,23 @@ async def answered(asking: Awaitable[T], what: str, but: tuple[type[Exception], 
     from nats.js import errors as js_errors
 
     try:
-        return await asking
+        answer = await asking
     except but:
+        end_if_cancelled()
         raise
     except (errors.Error, js_errors.Error, OSError, TimeoutError) as wrong:
+        end_if_cancelled()
         raise BusUnavailable(f"the message engine: {what}: {wrong or type(wrong).__name__}") from wrong
+    end_if_cancelled()
+    return answer
+
+
+def end_if_cancelled() -> None:
+    """A task that was told to end ends here, also where the library took that for something else, or for
+    nothing: it swallows a cancellation that comes while it writes. Raises CancelledError."""
+    task = asyncio.current_task()
+    if task is not None and task.cancelling():
+        raise asyncio.CancelledError
 
 
 def shown(url: str) -> str:

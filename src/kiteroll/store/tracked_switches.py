@@ -21,11 +21,13 @@ class TrackedSwitch:
     is_read: bool
 
 
+_IS_READ = switch.c.enabled & (switch.c.source != "files")
+
+
 def tracked_switches(connection: Connection, area: str | None = None) -> list[TrackedSwitch]:
     """Every switch of the inventory; or those that the tracker of an area has."""
     area_of = func.coalesce(site.c.area, "")
-    reads = switch.c.enabled & (switch.c.source != "files")
-    columns = (switch.c.id, switch.c.name, switch.c.site, area_of, switch.c.tracked_in, reads)
+    columns = (switch.c.id, switch.c.name, switch.c.site, area_of, switch.c.tracked_in, _IS_READ)
     rows = select(*columns).outerjoin(site, site.c.name == switch.c.site).where(switch.c.removed_at.is_(None))
     if area is not None:
         rows = rows.where(switch.c.tracked_in == area)
@@ -33,6 +35,12 @@ def tracked_switches(connection: Connection, area: str | None = None) -> list[Tr
         TrackedSwitch(row[0], row[1], row[2], row[3], row[4], bool(row[5]))
         for row in connection.execute(rows)
     ]
+
+
+def site_where_read(connection: Connection, switch_id: int) -> str | None:
+    """None for a switch that is off, known from files alone, or not there."""
+    query = select(switch.c.site).where(switch.c.id == switch_id, switch.c.removed_at.is_(None), _IS_READ)
+    return connection.execute(query).scalar()
 
 
 def given_mark(connection: Connection, area: str) -> tuple[object, ...]:

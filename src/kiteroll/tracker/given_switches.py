@@ -8,7 +8,7 @@ from kiteroll.app.logs import fields
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import TrackedElsewhere
 from kiteroll.store.database import Database
-from kiteroll.store.tracked_switches import TrackedSwitch, given_mark, tracked_switches
+from kiteroll.store.tracked_switches import TrackedSwitch, given_mark, site_where_read, tracked_switches
 
 log = logging.getLogger(__name__)
 
@@ -29,10 +29,14 @@ class GivenSwitches:
     def sites(self) -> frozenset[str]:
         return frozenset(one.site for one in self._switches.values())
 
-    def site_of(self, switch: int) -> str | None:
-        """By id; None for one that was not given to us."""
-        one = self._switches.get(switch)
-        return None if one is None else one.site
+    async def site_of(self, switch: int) -> str | None:
+        """The site whose collectors read a switch, by id, also one that is not given to us yet. None: none.
+        Raises StorageUnavailable."""
+        if switch not in self._switches:
+            await self.refresh()
+        if switch in self._switches:
+            return self._switches[switch].site
+        return await asyncio.to_thread(self._database.run, site_where_read, switch)
 
     async def refresh(self) -> None:
         """Take up what was given meanwhile, let go of what was taken back. Raises StorageUnavailable."""
@@ -53,7 +57,7 @@ class GivenSwitches:
         if self._ingestor.switches.get(result.switch) != result.name:
             await self.refresh()
         if result.switch not in self._switches:
-            raise TrackedElsewhere(f"{result.name} is not tracked by this tracker any more")
+            raise TrackedElsewhere(f"{result.name} is not tracked by this tracker")
         return await self._ingestor.ingest(result)
 
     def _load(self) -> None:

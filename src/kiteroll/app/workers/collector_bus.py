@@ -13,7 +13,7 @@ from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteIntake
 from kiteroll.app.workers.site_readings import SiteReadings
 from kiteroll.bus.centre import CentreBus
-from kiteroll.bus.connection import connected
+from kiteroll.bus.connection import connected, end_if_cancelled
 from kiteroll.bus.messages import Answer, Asked, AskForTargets, Heard, Status
 from kiteroll.bus.settings import BusSettings
 from kiteroll.clock import Clock
@@ -45,7 +45,8 @@ class CollectorBus:
         `sites_elsewhere`: whose readings a tracker takes."""
         self._settings = settings
         self._collectors = collectors
-        self._readings = SiteReadings(intake, ingestor, store, site_of, self.note_outcome, clock)
+        self._readings = SiteReadings(intake, ingestor, store, self._read_at, self.note_outcome, clock)
+        self._site_of = site_of
         self._sites_elsewhere = sites_elsewhere
         self._clock = clock
         self._bus: CentreBus | None = None
@@ -76,6 +77,7 @@ class CollectorBus:
                 log.warning("no message engine", extra=said)
             finally:
                 self._bus = None
+            end_if_cancelled()
             await self._clock.sleep(_AGAIN_S)
 
     async def read_now(self, switch: int, name: str, site: str) -> Outcome | None:
@@ -156,6 +158,9 @@ class CollectorBus:
         self._changed.add(site)
         self._woken.set()
         self._readings.wake()
+
+    async def _read_at(self, switch: int) -> str | None:
+        return self._site_of(switch)
 
     def _wanted(self) -> frozenset[str]:
         return self._collectors.sites - self._sites_elsewhere()

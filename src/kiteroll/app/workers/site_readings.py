@@ -32,7 +32,7 @@ class SiteReadings:
         intake: SiteIntake,
         ingestor: ReadingIngestor,
         store: Callable[[PollResult], Awaitable[Outcome | None]],
-        site_of: Callable[[int], str | None],
+        site_of: Callable[[int], Awaitable[str | None]],
         stored: Callable[[int, datetime, Outcome | None], Awaitable[None]],
         clock: Clock,
         came_again: Callable[[PollResult], Awaitable[None]] = _nothing,
@@ -119,7 +119,7 @@ class SiteReadings:
             )
         if result is None:
             return sent.noted_at
-        if self._site_of(result.switch) != site:
+        if await self._site_of(result.switch) != site:
             raise Invalid(
                 f"a reading is of switch {result.name} ({result.switch}), which {site} does not read"
             )
