@@ -16,6 +16,7 @@ from kiteroll.bus.connection import connected, end_if_cancelled
 from kiteroll.bus.told import ToldBus
 from kiteroll.clock import Clock
 from kiteroll.core.errors import BusUnavailable, Conflict, StorageUnavailable
+from kiteroll.store import sites
 from kiteroll.store.area_lease import AreaLease
 from kiteroll.store.database import Database
 from kiteroll.tracker.given_switches import GivenSwitches
@@ -87,6 +88,11 @@ class TrackerRole:
         try:
             switches = GivenSwitches(self._database, ingestor, lease.area)
             await switches.load()
+            there = await asyncio.to_thread(self._database.run, sites.sites)
+            if lease.area not in {one.area for one in there}:
+                hint = "kiteroll site area SITE AREA"
+                said = fields("tracker.no_site", area=lease.area, hint=hint)
+                log.warning("no site is in this area: there is nothing to track", extra=said)
             async with connected(config.bus, f"tracker of {lease.area}", _INBOX) as client:
                 told = ToldBus(client, config.bus)
                 await told.prepare()
