@@ -7,6 +7,8 @@ from collections.abc import Awaitable, Callable
 import pytest
 
 from kiteroll.app.supervisor import MustStop, Supervisor, WorkerHealth
+from kiteroll.core.errors import Conflict
+from kiteroll.tasks import run_together
 from tests.support.clock import ManualClock
 
 
@@ -112,3 +114,27 @@ def test_stopping_cancels_and_waits_for_what_a_worker_cleans_up() -> None:
 
     asyncio.run(run())
     assert cleaned == [True]
+
+
+def test_what_runs_together_ends_together_and_leaves_nothing_behind() -> None:
+    ended: list[str] = []
+
+    async def waits(name: str) -> None:
+        try:
+            await asyncio.Event().wait()
+        finally:
+            ended.append(name)
+
+    async def fails() -> None:
+        await asyncio.sleep(0)
+        raise Conflict("somebody was faster")
+
+    async def go() -> int:
+        with pytest.raises(Conflict):
+            await run_together(waits("one"), fails(), waits("other"))
+        task = asyncio.current_task()
+        assert task is not None
+        return task.cancelling()
+
+    assert asyncio.run(go()) == 0
+    assert sorted(ended) == ["one", "other"]

@@ -9,9 +9,9 @@ from datetime import datetime, timedelta
 from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
 from kiteroll.core.errors import KiteRollError
+from kiteroll.tasks import end_tasks
 
 log = logging.getLogger(__name__)
-_END_AGAIN_S = 1.0
 _FIRST_PAUSE = timedelta(seconds=1)
 _LONGEST_PAUSE = timedelta(minutes=1)
 _WELL_AFTER = timedelta(minutes=5)
@@ -58,11 +58,7 @@ class Supervisor:
             self._tasks.append(asyncio.create_task(self._keep_running(name, work), name=name))
 
     async def stop(self) -> None:
-        running = set(self._tasks)
-        while running:  # a library that takes a cancellation for something else is told again
-            for task in running:
-                task.cancel()
-            _, running = await asyncio.wait(running, timeout=_END_AGAIN_S)
+        await end_tasks(self._tasks)
         self._tasks.clear()
 
     def health(self) -> list[WorkerHealth]:

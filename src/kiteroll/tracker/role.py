@@ -19,6 +19,7 @@ from kiteroll.core.errors import BusUnavailable, Conflict, StorageUnavailable
 from kiteroll.store import sites
 from kiteroll.store.area_lease import AreaLease
 from kiteroll.store.database import Database
+from kiteroll.tasks import run_together
 from kiteroll.tracker.given_switches import GivenSwitches
 from kiteroll.tracker.telling import Telling
 
@@ -44,12 +45,11 @@ class TrackerRole:
             ready()
             try:
                 await self._track()
-            except* Conflict as lost:
-                said = fields("tracker.lost", error=str(lost.exceptions[0]))
+            except Conflict as lost:
+                said = fields("tracker.lost", error=str(lost))
                 log.warning("the area is tracked by another one", extra=said)
-            except* (BusUnavailable, StorageUnavailable) as away:
-                said = fields("tracker.waits", error=str(away.exceptions[0]))
-                log.warning("the tracker waits", extra=said)
+            except (BusUnavailable, StorageUnavailable) as away:
+                log.warning("the tracker waits", extra=fields("tracker.waits", error=str(away)))
             finally:
                 await asyncio.shield(asyncio.to_thread(self._give_back))
             end_if_cancelled()
@@ -73,7 +73,7 @@ class TrackerRole:
             log.warning("the lease of the area runs out", extra=fields("lease.kept", error=str(away)))
 
     async def _track(self) -> None:
-        """While the lease is ours. Raises a group of Conflict, BusUnavailable or StorageUnavailable."""
+        """While the lease is ours. Raises Conflict, BusUnavailable or StorageUnavailable."""
         config, lease = self._config, self._lease
         hold_time_s = config.tracking.hold_time_s
         ingestor = ReadingIngestor(
@@ -96,24 +96,25 @@ class TrackerRole:
             async with connected(config.bus, f"tracker of {lease.area}", _INBOX) as client:
                 told = ToldBus(client, config.bus)
                 await told.prepare()
-                async with asyncio.TaskGroup() as tasks:
-                    telling = Telling(told, lease.area, ingestor, self._clock)
-                    intake = SiteIntake(self._database, self._clock)
-                    intake.on_note(telling.note_site)
-                    readings = SiteReadings(
-                        intake,
-                        ingestor,
-                        switches.store,
-                        switches.site_of,
-                        telling.note_outcome,
-                        self._clock,
-                        telling.note_again,
-                        telling.tell,
-                    )
-                    bus = CentreBus(client, config.bus)
-                    tasks.create_task(readings.follow(bus, intake.sites))
-                    tasks.create_task(telling.run())
-                    tasks.create_task(self._keep_up(switches, intake, readings))
+                telling = Telling(told, lease.area, ingestor, self._clock)
+                intake = SiteIntake(self._database, self._clock)
+                intake.on_note(telling.note_site)
+                readings = SiteReadings(
+                    intake,
+                    ingestor,
+                    switches.store,
+                    switches.site_of,
+                    telling.note_outcome,
+                    self._clock,
+                    telling.note_again,
+                    telling.tell,
+                )
+                bus = CentreBus(client, config.bus)
+                await run_together(
+                    readings.follow(bus, intake.sites),
+                    telling.run(),
+                    self._keep_up(switches, intake, readings),
+                )
         finally:
             await asyncio.to_thread(ingestor.stop)
 

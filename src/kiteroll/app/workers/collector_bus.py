@@ -19,6 +19,7 @@ from kiteroll.bus.settings import BusSettings
 from kiteroll.clock import Clock
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import BusUnavailable, Conflict, NotFound
+from kiteroll.tasks import run_together
 
 log = logging.getLogger(__name__)
 _INBOX = "_INBOX_centre"
@@ -69,12 +70,9 @@ class CollectorBus:
                     bus = CentreBus(client, self._settings)
                     await bus.listen(self._on_status, self._on_targets, self._on_answer)
                     self._bus = bus
-                    async with asyncio.TaskGroup() as tasks:
-                        tasks.create_task(self._readings.follow(bus, self._wanted))
-                        tasks.create_task(self._tell_sites(bus))
-            except* BusUnavailable as away:
-                said = fields("bus.away", error=str(away.exceptions[0]))
-                log.warning("no message engine", extra=said)
+                    await run_together(self._readings.follow(bus, self._wanted), self._tell_sites(bus))
+            except BusUnavailable as away:
+                log.warning("no message engine", extra=fields("bus.away", error=str(away)))
             finally:
                 self._bus = None
             end_if_cancelled()

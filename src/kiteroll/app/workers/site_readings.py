@@ -2,7 +2,7 @@
 
 import asyncio
 import logging
-from collections.abc import Awaitable, Callable, Collection, Sequence
+from collections.abc import Awaitable, Callable, Sequence
 from datetime import datetime, timedelta
 
 from kiteroll.app.ingest import Outcome, ReadingIngestor
@@ -14,6 +14,7 @@ from kiteroll.bus.messages import Sent, decode, result_of
 from kiteroll.clock import Clock
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import BusUnavailable, Invalid, StorageUnavailable, TrackedElsewhere
+from kiteroll.tasks import end_tasks
 
 log = logging.getLogger(__name__)
 _AGAIN_S = 2.0
@@ -62,13 +63,13 @@ class SiteReadings:
             while True:
                 sites = wanted()
                 ended = [following.pop(site) for site in following.keys() - sites]
-                await _end(ended)
+                await end_tasks(ended)
                 for site in sites - following.keys():
                     following[site] = asyncio.create_task(self._follow(bus, site), name=f"site:{site}")
                 await self._woken.wait()
                 self._woken.clear()
         finally:
-            await _end(following.values())
+            await end_tasks(following.values())
 
     async def _follow(self, bus: CentreBus, site: str) -> None:
         """The boundary of one site: whatever is wrong with it holds up no other."""
@@ -131,12 +132,6 @@ class SiteReadings:
             await self._ingestor.ingest_late(result)
             await self._came_again(result)
         return None
-
-
-async def _end(tasks: Collection[asyncio.Task[None]]) -> None:
-    for task in tasks:
-        task.cancel()
-    await asyncio.gather(*tasks, return_exceptions=True)
 
 
 def _understood(token: str, messages: Sequence[Message]) -> list[tuple[Sent, PollResult | None] | Invalid]:
