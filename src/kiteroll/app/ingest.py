@@ -224,11 +224,6 @@ class ReadingIngestor:
         self.index.add(appeared)
         return replace(event, changes=changes, unknown=unknown)
 
-    def note_reading(self, switch_id: int) -> None:
-        """Another service read it, and nothing in its table changed."""
-        row = self._database.run(inventory.switch_by_id, switch_id)
-        self.tracker.note(self.switches[switch_id], row.checkpoint, row.ageing)
-
     def reload_inventory(self) -> None:
         """Take up which switches there are, as another service recorded it."""
         before, rows = self.switches, self._database.run(inventory.all_switches)
@@ -238,8 +233,8 @@ class ReadingIngestor:
                 self.tracker.drop(name)
             elif self.switches[number] != name:
                 self.tracker.rename(name, self.switches[number])
-        for number in self.switches.keys() - before.keys():
-            self.reload_switch(number)
+        if new := self.switches.keys() - before.keys():
+            self.take_up(new)
         self.reload_hold_times()
 
     def reload_hold_times(self) -> None:

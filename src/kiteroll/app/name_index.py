@@ -47,11 +47,6 @@ class NameIndexes:
         read = {port.name: port.alias for port in event.ports}
         self._note_ports(event.switch_id, read if event.summary.complete else {**known, **read})
 
-    def reload_switch(self, switch_id: int) -> None:
-        """Its ports as they are recorded. Raises StorageUnavailable."""
-        rows = self._database.run(list_queries.all_port_names, switch_id)
-        self._note_ports(switch_id, {name: alias for _, name, alias in rows})
-
     def _note_ports(self, switch_id: int, now: Mapping[str, str]) -> None:
         if now != self._ports.get(switch_id, {}):
             self._ports[switch_id] = now

@@ -12,7 +12,7 @@ from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteIntake
 from kiteroll.app.workers.site_readings import SiteReadings
 from kiteroll.bus.centre import CentreBus
-from kiteroll.bus.connection import connected, end_if_cancelled
+from kiteroll.bus.connection import connected
 from kiteroll.bus.told import ToldBus
 from kiteroll.clock import Clock
 from kiteroll.core.errors import BusUnavailable, Conflict, StorageUnavailable
@@ -52,7 +52,6 @@ class TrackerRole:
                 log.warning("the tracker waits", extra=fields("tracker.waits", error=str(away)))
             finally:
                 await asyncio.shield(asyncio.to_thread(self._give_back))
-            end_if_cancelled()
 
     async def _await_lease(self) -> None:
         told = ""

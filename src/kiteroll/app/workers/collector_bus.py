@@ -13,7 +13,7 @@ from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteIntake
 from kiteroll.app.workers.site_readings import SiteReadings
 from kiteroll.bus.centre import CentreBus
-from kiteroll.bus.connection import connected, end_if_cancelled
+from kiteroll.bus.connection import connected
 from kiteroll.bus.messages import Answer, Asked, AskForTargets, Heard, Status
 from kiteroll.bus.settings import BusSettings
 from kiteroll.clock import Clock
@@ -75,7 +75,6 @@ class CollectorBus:
                 log.warning("no message engine", extra=fields("bus.away", error=str(away)))
             finally:
                 self._bus = None
-            end_if_cancelled()
             await self._clock.sleep(_AGAIN_S)
 
     async def read_now(self, switch: int, name: str, site: str) -> Outcome | None:

@@ -56,12 +56,6 @@ class Tracker:
         last, `first_at` when its first reading was taken."""
         self._switches[switch] = SwitchState.restore(checkpoint, names, stays, ageing, first_at)
 
-    def note(self, switch: str, checkpoint: SwitchCheckpoint, ageing: timedelta | None) -> None:
-        """Another service read it, and nothing in its table changed."""
-        state = self._switches.setdefault(switch, SwitchState())
-        state.checkpoint = checkpoint
-        state.lasting_ageing(ageing)
-
     def follow(
         self,
         switch: str,
