@@ -24,6 +24,11 @@ from kiteroll.store.stay_writer import record_changes
 from kiteroll.store.tables import credential, port, switch
 
 
+def is_read(enabled: bool, source: str) -> bool:
+    """Whether somebody is to ask a switch: it is not off, nor known from files alone."""
+    return enabled and source != "files"
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SwitchRow:
     id: int
@@ -81,8 +86,7 @@ class SwitchRow:
 
     @property
     def is_read(self) -> bool:
-        """Whether somebody is to ask it: it is not off, nor known from files alone."""
-        return self.enabled and self.source != "files"
+        return is_read(self.enabled, self.source)
 
     @property
     def ageing(self) -> timedelta | None:

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from sqlalchemy import Connection, func, select, update
 
+from kiteroll.store.inventory import is_read
 from kiteroll.store.predicates import one_of
 from kiteroll.store.tables import site, switch
 
@@ -21,26 +22,23 @@ class TrackedSwitch:
     is_read: bool
 
 
-_IS_READ = switch.c.enabled & (switch.c.source != "files")
-
-
 def tracked_switches(connection: Connection, area: str | None = None) -> list[TrackedSwitch]:
     """Every switch of the inventory; or those that the tracker of an area has."""
     area_of = func.coalesce(site.c.area, "")
-    columns = (switch.c.id, switch.c.name, switch.c.site, area_of, switch.c.tracked_in, _IS_READ)
-    rows = select(*columns).outerjoin(site, site.c.name == switch.c.site).where(switch.c.removed_at.is_(None))
+    columns = (switch.c.id, switch.c.name, switch.c.site, area_of, switch.c.tracked_in)
+    rows = select(*columns, switch.c.enabled, switch.c.source).where(switch.c.removed_at.is_(None))
+    rows = rows.outerjoin(site, site.c.name == switch.c.site)
     if area is not None:
         rows = rows.where(switch.c.tracked_in == area)
-    return [
-        TrackedSwitch(row[0], row[1], row[2], row[3], row[4], bool(row[5]))
-        for row in connection.execute(rows)
-    ]
+    return [TrackedSwitch(*row[:5], is_read(row[5], row[6])) for row in connection.execute(rows)]
 
 
 def site_where_read(connection: Connection, switch_id: int) -> str | None:
     """None for a switch that is off, known from files alone, or not there."""
-    query = select(switch.c.site).where(switch.c.id == switch_id, switch.c.removed_at.is_(None), _IS_READ)
-    return connection.execute(query).scalar()
+    columns = (switch.c.site, switch.c.enabled, switch.c.source)
+    query = select(*columns).where(switch.c.id == switch_id, switch.c.removed_at.is_(None))
+    row = connection.execute(query).one_or_none()
+    return row[0] if row is not None and is_read(row[1], row[2]) else None
 
 
 def given_mark(connection: Connection, area: str) -> tuple[object, ...]:

@@ -9,18 +9,17 @@ import logging
 from collections import defaultdict
 from collections.abc import Callable, Collection
 from dataclasses import dataclass
-from datetime import datetime, timedelta
 
 from kiteroll.app.events import AuditAppended, EventBus
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteIntake
+from kiteroll.app.trackers.heard_leases import HeardLeases
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable
 from kiteroll.core.findings.service_condition import Trouble
-from kiteroll.store.area_lease import AreaLeaseRow, area_leases
+from kiteroll.store.area_lease import area_leases
 from kiteroll.store.database import Database
-from kiteroll.store.database_lease import LEASE_S
 from kiteroll.store.tracked_switches import TrackedSwitch, tracked_switches
 
 log = logging.getLogger(__name__)
@@ -29,11 +28,6 @@ _LOOK_EVERY_S = 10.0
 """Who has what is looked at when something changed, and so often in any case."""
 _CONCERN = frozenset({"switch", "site", "collector"})
 """Actions of the audit log, by their first word, after which switches may be somebody else's."""
-_LATELY = timedelta(minutes=5)
-_GIVEN_BACK_S = 5.0
-"""An area that its tracker gave back is left to another one for so long."""
-_LOST_S = 20.0
-"""The same where the tracker was not heard any more: another one takes over within a lease and a load."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,20 +42,6 @@ class AreaStatus:
     """Where it runs: machine and process; empty: there is none."""
     epoch: int
     """Grows with each tracker that takes the area over; 0: there never was one."""
-
-
-@dataclass(slots=True)
-class _Heard:
-    """One area's lease, as it was seen."""
-
-    lease: AreaLeaseRow
-    at: float
-    """When it was last seen to be renewed, or seen for the first time."""
-    since: datetime
-    """The same, as a time of day."""
-    renewed: bool = False
-    """Whether it was seen to be renewed: one that is in the records may have ended long ago."""
-    free_since: float | None = None
 
 
 class AreaTrackers:
@@ -83,7 +63,7 @@ class AreaTrackers:
         self._intake = intake
         self._clock = clock
         self._on_change = on_change
-        self._heard: dict[str, _Heard] = {}
+        self._heard = HeardLeases(clock)
         self._sites: frozenset[str] = frozenset()
         self._looked_at = -_LOOK_EVERY_S
         self._by: object = None
@@ -104,8 +84,7 @@ class AreaTrackers:
                 await self._step()
             except StorageUnavailable as away:
                 log.warning("areas wait", extra=fields("areas.waiting", error=str(away)))
-                for one in self._heard.values():
-                    one.at = self._clock.monotonic()  # nobody can renew a lease meanwhile, nor see that it is
+                self._heard.database_away()
             await self._clock.sleep(_STEP_S)
 
     def status(self) -> list[AreaStatus]:
@@ -117,7 +96,7 @@ class AreaTrackers:
         found = []
         for name in sorted(of_area.keys() | leases.keys()):
             lease, switches = leases.get(name), of_area[name]
-            there = lease is not None and self._is_there(name)
+            there = lease is not None and self._heard.is_there(name)
             found.append(
                 AreaStatus(
                     name,
@@ -131,22 +110,16 @@ class AreaTrackers:
         return found
 
     def troubles(self) -> list[Trouble]:
-        """Trackers that were not heard any more lately, and whose area no other one has taken."""
-        now = self._clock.now()
-        return [
-            Trouble(f"tracker of {area}", one.since, "it is not heard any more")
-            for area, one in list(self._heard.items())
-            if one.renewed and one.lease.holder and not self._is_there(area) and now - one.since < _LATELY
-        ]
+        """Trackers that are gone, and whose area no other one has taken."""
+        return self._heard.troubles()
 
     async def _step(self) -> None:
         """Raises StorageUnavailable."""
         asked_at = self._clock.monotonic()
         leases = await asyncio.to_thread(self._database.run, area_leases)
-        for one in self._heard.values():
-            one.at += self._clock.monotonic() - asked_at  # while it stood still, nothing was said
-        self._hear(leases)
-        there = {area: (self._is_there(area), self._keeps(area)) for area in self._heard}
+        self._heard.stood_still(self._clock.monotonic() - asked_at)
+        self._heard.hear(leases)
+        there = self._heard.state()
         if there == self._by and self._clock.monotonic() - self._looked_at < _LOOK_EVERY_S:
             return
         self._by, self._looked_at = there, self._clock.monotonic()
@@ -168,38 +141,12 @@ class AreaTrackers:
         if event.row.action.partition(".")[0] in _CONCERN:
             self._looked_at = -_LOOK_EVERY_S
 
-    def _hear(self, leases: Collection[AreaLeaseRow]) -> None:
-        now = self._clock.monotonic()
-        for one in leases:
-            before = self._heard.get(one.area)
-            if before is None or before.lease.renewals != one.renewals:
-                heard = _Heard(one, now, self._clock.now(), renewed=before is not None)
-                before = self._heard[one.area] = heard
-            free_since = (before.free_since or now) if not one.holder else None
-            before.lease, before.free_since = one, free_since
-
-    def _is_there(self, area: str) -> bool:
-        heard = self._heard.get(area)
-        if heard is None or not heard.renewed or not heard.lease.holder:
-            return False
-        return self._clock.monotonic() - heard.at <= LEASE_S
-
-    def _keeps(self, area: str) -> bool:
-        """Whether the area is still left to trackers, though none may be there at the moment."""
-        heard = self._heard.get(area)
-        if heard is None:
-            return False
-        now = self._clock.monotonic()
-        if heard.free_since is not None:
-            return now - heard.free_since <= _GIVEN_BACK_S
-        return now - heard.at <= _LOST_S
-
     def _wanted(self, one: TrackedSwitch) -> str:
         """The area whose tracker is to have it; empty: the service."""
         if not (one.area and one.is_read and self._collected(one.site)):
             return ""
-        stays = one.tracked_in == one.area and self._keeps(one.area)
-        return one.area if stays or self._is_there(one.area) else ""
+        stays = one.tracked_in == one.area and self._heard.is_left_to_trackers(one.area)
+        return one.area if stays or self._heard.is_there(one.area) else ""
 
     async def _hand_over(self, changed: Collection[TrackedSwitch], wanted: dict[int, str]) -> None:
         """Raises StorageUnavailable."""
@@ -224,7 +171,7 @@ class AreaTrackers:
         for area, count in from_area.items():
             if area:
                 said = fields("area.taken_back", area=area, switches=count)
-                gone = not self._is_there(area)
+                gone = not self._heard.is_there(area)
                 log.log(
                     logging.WARNING if gone else logging.INFO,
                     "the tracker of an area is gone: the service tracks its switches"
