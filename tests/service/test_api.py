@@ -35,7 +35,7 @@ V1 = "/api/v1"
 @pytest.fixture
 def http(service: Service) -> Iterator[httpx.Client]:
     headers = {"Authorization": f"Bearer {service.token}"}
-    with httpx.Client(base_url=service.url, headers=headers, trust_env=False) as client:
+    with httpx.Client(base_url=service.url, headers=headers, trust_env=False, timeout=60) as client:
         yield client
 
 
