@@ -15,7 +15,7 @@ from bench import agents
 from bench.measure import median, row
 from kiteroll.clock import SystemClock
 from kiteroll.collect.budget import Budget
-from kiteroll.collect.exchange import ColumnWalk
+from kiteroll.collect.column_walk import ColumnWalk
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.snmp_client import Agent, Target
 from kiteroll.collect.snmp_reader import NEEDED, read_switch

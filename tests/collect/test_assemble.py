@@ -6,13 +6,14 @@ from dataclasses import dataclass, field
 import pytest
 
 from kiteroll.collect.assemble import assemble
-from kiteroll.collect.exchange import ExchangeEnd, Value
+from kiteroll.collect.exchange import ExchangeEnd
 from kiteroll.collect.fdb import late_rows
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Entry, Oper, Reading, Status, key_of
 from kiteroll.schemas.reading_convert import from_document, to_document
 from kiteroll.snmp import ber, mib
+from kiteroll.snmp.message import Value
 from tests.support.factories import NOON
 
 A = MacAddress.parse("02:1a:01:00:00:0a")

@@ -7,11 +7,12 @@ import pytest
 
 from kiteroll.clock import SystemClock
 from kiteroll.collect.budget import Budget
-from kiteroll.collect.exchange import ColumnWalk, Exchange, ExchangeEnd, ScalarGet, SnmpRequest
+from kiteroll.collect.column_walk import ColumnWalk
+from kiteroll.collect.exchange import Exchange, ExchangeEnd, ScalarGet, SnmpRequest
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.time_filter import TimeFilteredWalk
 from kiteroll.snmp import ber
-from kiteroll.snmp.message import V1, V2C, ErrorStatus, Pdu, PduType
+from kiteroll.snmp.message import V1, V2C, Binding, ErrorStatus, Pdu, PduType
 from tests.support.clock import ManualClock
 
 LIMITS = Limits(tries=3, rows=1000, bindings=12)
@@ -19,11 +20,11 @@ PORT, STATUS = (1, 3, 6, 1, 9, 2), (1, 3, 6, 1, 9, 3)
 END = (1, 3, 6, 1, 10, 1, 1)
 
 
-def _binding(oid: ber.Oid, value: int = 3, tag: int = ber.INTEGER) -> tuple[bytes, int, bytes]:
-    return ber.encode_oid(oid), tag, bytes((value,)) if tag == ber.INTEGER else b""
+def _binding(oid: ber.Oid, value: int = 3, tag: int = ber.INTEGER) -> Binding:
+    return ber.encode_oid(oid), (tag, bytes((value,)) if tag == ber.INTEGER else b"")
 
 
-def _reply(*bindings: tuple[bytes, int, bytes], error: int = 0, index: int = 0) -> Pdu:
+def _reply(*bindings: Binding, error: int = 0, index: int = 0) -> Pdu:
     return Pdu(PduType.RESPONSE, 1, error, index, list(bindings))
 
 
@@ -162,10 +163,10 @@ def test_scalars_that_are_absent_are_left_out_in_both_versions() -> None:
 @pytest.mark.parametrize(
     "answer",
     [
-        lambda ask: _reply(*((oid, ber.INTEGER, b"\x01") for oid in ask.oids)),
+        lambda ask: _reply(*((oid, (ber.INTEGER, b"\x01")) for oid in ask.oids)),
         lambda ask: _reply(_binding((1, 3, 6, 1, 2, 1))),
         lambda ask: _reply(*(_binding((*PORT, row)) for row in range(1, 200))),
-        lambda ask: _reply((ber.encode_oid(PORT) + b"\x8f\xff\xff\xff\xff\x7f", ber.INTEGER, b"\x01")),
+        lambda ask: _reply((ber.encode_oid(PORT) + b"\x8f\xff\xff\xff\xff\x7f", (ber.INTEGER, b"\x01"))),
     ],
     ids=["echoes what was asked", "goes back before the table", "more than asked", "an arc of 42 bits"],
 )

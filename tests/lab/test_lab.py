@@ -112,9 +112,9 @@ def _ask(
 
 def test_an_agent_says_what_is_not_there_and_where_its_view_ends() -> None:
     got = _ask(PduType.GET, (1, 3, 1, 1), (1, 3, 2, 1))
-    assert [tag for _, tag, _ in got.bindings] == [ber.OCTET_STRING, ber.NO_SUCH_INSTANCE]  # type: ignore[attr-defined]
+    assert [tag for _, (tag, _) in got.bindings] == [ber.OCTET_STRING, ber.NO_SUCH_INSTANCE]  # type: ignore[attr-defined]
     last = _ask(PduType.GET_NEXT, (1, 3, 1, 59))
-    assert [tag for _, tag, _ in last.bindings] == [ber.END_OF_MIB_VIEW]  # type: ignore[attr-defined]
+    assert [tag for _, (tag, _) in last.bindings] == [ber.END_OF_MIB_VIEW]  # type: ignore[attr-defined]
 
 
 def test_an_agent_fits_bulk_answers_into_a_message_and_calls_the_rest_too_big() -> None:

@@ -49,7 +49,7 @@ def test_a_message_comes_back_as_it_was(
     encoded = [encode_binding(ber.encode_oid(oid), ber.encode(*value)) for oid, value in bindings]
     message = decode_message(encode_message(V2C, community, PduType.RESPONSE, request_id, 0, 0, encoded))
     assert (message.version, message.community, message.pdu.request_id) == (V2C, community, request_id)
-    assert message.pdu.bindings == [(ber.encode_oid(oid), tag, content) for oid, (tag, content) in bindings]
+    assert message.pdu.bindings == [(ber.encode_oid(oid), value) for oid, value in bindings]
 
 
 @given(st.binary(max_size=200))

@@ -82,7 +82,7 @@ def _rebuilt(good: bytes, change: Callable[[list[Binding]], Sequence[bytes]], **
 
 
 def _same(bindings: list[Binding]) -> Bindings:
-    return [encode_binding(oid, ber.encode(tag, value)) for oid, tag, value in bindings]
+    return [encode_binding(oid, ber.encode(tag, value)) for oid, (tag, value) in bindings]
 
 
 def _values(rng: random.Random, _: Pdu, good: bytes) -> list[bytes]:
@@ -90,7 +90,7 @@ def _values(rng: random.Random, _: Pdu, good: bytes) -> list[bytes]:
 
     def change(bindings: list[Binding]) -> Bindings:
         out = []
-        for oid, tag, value in bindings:
+        for oid, (tag, value) in bindings:
             if rng.random() < 0.3:
                 if tag == ber.OCTET_STRING:
                     value = rng.choice(_TEXTS)
@@ -108,7 +108,7 @@ def _types(rng: random.Random, _: Pdu, good: bytes) -> list[bytes]:
         good,
         lambda bindings: [
             encode_binding(oid, ber.encode(rng.choice(_TAGS) if rng.random() < 0.3 else tag, value))
-            for oid, tag, value in bindings
+            for oid, (tag, value) in bindings
         ],
     )
 
@@ -125,7 +125,7 @@ def _oids(rng: random.Random, _: Pdu, good: bytes) -> list[bytes]:
             )
             if rng.random() < 0.2
             else encode_binding(oid, ber.encode(tag, value))
-            for oid, tag, value in bindings
+            for oid, (tag, value) in bindings
         ]
 
     return _rebuilt(good, change)
@@ -141,7 +141,7 @@ def _order(rng: random.Random, _: Pdu, good: bytes) -> list[bytes]:
 
 
 def _echo(_: random.Random, asked: Pdu, good: bytes) -> list[bytes]:
-    return _rebuilt(good, lambda _: [encode_binding(oid, ber.encode_int(1)) for oid, _, _ in asked.bindings])
+    return _rebuilt(good, lambda _: [encode_binding(oid, ber.encode_int(1)) for oid, _ in asked.bindings])
 
 
 def _endless(rng: random.Random, asked: Pdu, good: bytes) -> list[bytes]:
@@ -153,7 +153,7 @@ def _endless(rng: random.Random, asked: Pdu, good: bytes) -> list[bytes]:
             if rng.random() < 0.02
             else encode_binding(oid + ber.encode_arcs((row + 1,)), ber.encode_int(row % 7))
             for row in range(8)
-            for oid, _, _ in asked.bindings
+            for oid, _ in asked.bindings
         ]
 
     return _rebuilt(good, change)
@@ -204,7 +204,7 @@ def _many(_: random.Random, __: Pdu, good: bytes) -> list[bytes]:
 def _end(_: random.Random, asked: Pdu, good: bytes) -> list[bytes]:
     """The end of everything, at once."""
     over = ber.encode(ber.END_OF_MIB_VIEW, b"")
-    return _rebuilt(good, lambda _: [encode_binding(oid, over) for oid, _, _ in asked.bindings])
+    return _rebuilt(good, lambda _: [encode_binding(oid, over) for oid, _ in asked.bindings])
 
 
 _TRICKS: dict[str, Trick] = {

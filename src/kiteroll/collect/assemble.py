@@ -5,7 +5,6 @@ from collections.abc import Mapping
 from datetime import datetime, timedelta
 
 from kiteroll.collect.addresses import read_addresses
-from kiteroll.collect.exchange import Value
 from kiteroll.collect.fdb import read_fdb
 from kiteroll.collect.neighbours import read_neighbours
 from kiteroll.collect.port_facts import PortFacts
@@ -15,6 +14,7 @@ from kiteroll.core.model import bounds
 from kiteroll.core.model.reading import Device, Gap, Oper, Port, Reading, Vlan
 from kiteroll.core.model.uptime import uptime
 from kiteroll.snmp import mib
+from kiteroll.snmp.message import Value
 
 _IF_DOWN = 2
 _MBPS = 1_000_000

@@ -7,19 +7,15 @@ Nothing here waits, sends or knows the time, so every odd agent is a list of rep
 from abc import ABC, abstractmethod
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from kiteroll.collect.limits import Limits
 from kiteroll.snmp import ber
 from kiteroll.snmp.ber import Oid
-from kiteroll.snmp.message import V1, Binding, ErrorStatus, Pdu, PduType
-
-_NO_ADVANCE = "the agent's answers do not advance: it goes back to objects it gave before"
-Value = tuple[int, bytes]
-"""Tag and content as they came."""
+from kiteroll.snmp.message import ErrorStatus, Pdu, PduType, RowReader, Value
 
 
-@dataclass(frozen=True, slots=True)
-class SnmpRequest:
+class SnmpRequest(NamedTuple):
     kind: PduType
     oids: tuple[bytes, ...]
     repetitions: int
@@ -47,10 +43,10 @@ class Exchange(ABC):
         self.version = version
         self.limits = limits
         self._attempt = 1
-        self._ended: ExchangeEnd | None = None
+        self.ended: ExchangeEnd | None = None
 
     def next(self) -> SnmpRequest | ExchangeEnd:
-        return self._ended or self._request(self.limits.timeout_of_try(self._attempt))
+        return self.ended or self._request(self.limits.timeout_of_try(self._attempt))
 
     def on_reply(self, pdu: Pdu) -> None:
         """Handle an answer to the last `SnmpRequest`."""
@@ -72,8 +68,12 @@ class Exchange(ABC):
         self._request_less()
 
     def end(self, why: str = "", *, silent: bool = False) -> None:
-        if self._ended is None:
-            self._ended = ExchangeEnd(why, silent)
+        if self.ended is None:
+            self.ended = ExchangeEnd(why, silent)
+
+    def row_reader(self) -> RowReader | None:
+        """Reads answers to the last `SnmpRequest` as rows of a table, where they are asked for."""
+        return None
 
     @abstractmethod
     def _request(self, timeout_s: float) -> SnmpRequest: ...
@@ -133,7 +133,7 @@ class ScalarGet(Exchange):
 
     def _on_values(self, pdu: Pdu) -> None:
         asked = set(self._open[: self._batch])
-        for oid, tag, content in pdu.bindings:
+        for oid, (tag, content) in pdu.bindings:
             if oid in asked and tag not in ber.EXCEPTIONS:
                 self.values[self._names[oid]] = (tag, content)
         self._drop(self._batch)
@@ -158,103 +158,6 @@ class ScalarGet(Exchange):
 
     def _request_less(self) -> None:
         self._batch = max(1, self._batch // 2)
-
-
-class ColumnWalk(Exchange):
-    """Walks columns of one table side by side. `columns` holds the rows read so far.
-
-    A row is known by the encoded part of its OID behind the column's: the encoded index.
-    """
-
-    def __init__(self, columns: Sequence[Oid], version: int, limits: Limits) -> None:
-        super().__init__(version, limits)
-        self.columns: dict[Oid, dict[bytes, Value]] = {column: {} for column in columns}
-        self._prefixes = {column: ber.encode_oid(column) for column in columns}
-        self._cursors = dict(self._prefixes)
-        self._open = list(columns)
-        self._together = len(self._open)
-        self._repetitions = 1 if version == V1 else max(1, limits.bindings // max(1, len(columns)))
-        if not self._open:
-            self.end()
-
-    @property
-    def rows(self) -> int:
-        return max((len(rows) for rows in self.columns.values()), default=0)
-
-    def _request(self, timeout_s: float) -> SnmpRequest:
-        kind = PduType.GET_NEXT if self.version == V1 else PduType.GET_BULK
-        asked = self._open[: self._together]
-        return SnmpRequest(
-            kind, tuple(self._cursors[column] for column in asked), self._repetitions, timeout_s
-        )
-
-    def _on_values(self, pdu: Pdu) -> None:
-        asked = self._open[: self._together]
-        if not pdu.bindings:
-            self.end("the agent answered without any value")
-            return
-        if len(pdu.bindings) > len(asked) * max(1, self._repetitions):
-            self.end(f"the agent answered with {len(pdu.bindings)} values, more than it was asked for")
-            return
-        over: set[Oid] = set()
-        latest: dict[Oid, bytes] = {}
-        for at, column in enumerate(asked):
-            # The values of one column stand `width` apart; a last repetition may be cut short.
-            last, after = self._accept(column, pdu.bindings[at :: len(asked)], over)
-            if last is not None:
-                latest[column] = last
-            if after is not None and ber.decode_arcs(after) <= ber.decode_arcs(last or self._cursors[column]):
-                self.end(_NO_ADVANCE)
-                return
-        for column, oid in latest.items():
-            # One comparison an answer is enough: a walk that goes round in circles must step back
-            # between two answers at some time.
-            if ber.decode_arcs(oid) <= ber.decode_arcs(self._cursors[column]):
-                self.end(_NO_ADVANCE)
-                return
-            self._cursors[column] = oid
-        if not over and not latest:
-            self.end("the agent answered with exceptions only")
-        self._close(over)
-        if self.rows > self.limits.rows:
-            self.end(f"more than {self.limits.rows} rows: broken off")
-
-    def _accept(
-        self, column: Oid, bindings: Sequence[Binding], over: set[Oid]
-    ) -> tuple[bytes | None, bytes | None]:
-        """Keep a column's rows; returns the OID of the last one, and of the object behind the column where
-        it ends with one. A column that ends goes into `over`."""
-        prefix, rows = self._prefixes[column], self.columns[column]
-        length = len(prefix)
-        last = None
-        for oid, tag, content in bindings:
-            if tag == ber.END_OF_MIB_VIEW or not oid.startswith(prefix) or len(oid) == length:
-                over.add(column)
-                return last, None if tag == ber.END_OF_MIB_VIEW else oid
-            if tag not in ber.EXCEPTIONS:
-                rows[oid[length:]] = (tag, content)
-                last = oid
-        return last, None
-
-    def _on_error(self, pdu: Pdu) -> None:
-        asked = self._open[: self._together]
-        if pdu.error_status == ErrorStatus.NO_SUCH_NAME and self.version == V1:
-            at = pdu.error_index if 1 <= pdu.error_index <= len(asked) else 1
-            self._close({asked[at - 1]})
-        elif self._repetitions > 1:
-            self._request_less()
-        elif self._together > 1:
-            self._together = 1
-        else:
-            self.end(f"the agent answered {error_name(pdu.error_status)}")
-
-    def _close(self, over: set[Oid]) -> None:
-        self._open = [column for column in self._open if column not in over]
-        if not self._open:
-            self.end()
-
-    def _request_less(self) -> None:
-        self._repetitions = max(1, self._repetitions // 2)
 
 
 def error_name(status: int) -> str:

@@ -4,7 +4,6 @@ from collections import Counter, defaultdict
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from kiteroll.collect.exchange import Value
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import arcs_of, index_number, number
 from kiteroll.core.model import bounds
@@ -12,6 +11,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import NO_PORT, Device, Entry, Gap, Port, Status, key_of, mac_of
 from kiteroll.core.model.table_rows import at_bundles, bundle_numbers, is_endpoint
 from kiteroll.snmp import ber, mib
+from kiteroll.snmp.message import Value
 
 _STATUS = {1: Status.OTHER, 3: Status.LEARNED, 4: Status.SELF, 5: Status.STATIC}
 _LEARNED = b"\x03"

@@ -4,12 +4,12 @@ import ipaddress
 from collections import defaultdict
 from collections.abc import Mapping
 
-from kiteroll.collect.exchange import Value
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import arcs_of, number, octets, text
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Neighbour, Port
 from kiteroll.snmp import ber, mib
+from kiteroll.snmp.message import Value
 
 _MAC_SUBTYPE = {"chassis": 4, "port": 3}
 _ADDRESS_SUBTYPE = {"chassis": 5, "port": 4}

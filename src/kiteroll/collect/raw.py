@@ -4,8 +4,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 
-from kiteroll.collect.exchange import ExchangeEnd, Value
+from kiteroll.collect.exchange import ExchangeEnd
 from kiteroll.snmp.ber import Oid
+from kiteroll.snmp.message import Value
 
 
 @dataclass(slots=True, kw_only=True)

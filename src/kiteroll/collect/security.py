@@ -4,7 +4,7 @@ from typing import Protocol
 
 from kiteroll.snmp import ber
 from kiteroll.snmp.ber import Malformed
-from kiteroll.snmp.message import Pdu, PduType, decode_message, decode_pdu, request_pdu, wrap
+from kiteroll.snmp.message import Pdu, PduType, RowReader, decode_message, decode_pdu, request_pdu, wrap
 from kiteroll.snmp.usm import (
     FLAG_REPORTABLE,
     LAST_BOOT,
@@ -52,7 +52,7 @@ class Security(Protocol):
     def encode(self, message_id: int, pdu: bytes, now: float) -> bytes:
         """`now`: clock.monotonic()."""
 
-    def decode(self, data: bytes, now: float) -> tuple[int, Pdu]:
+    def decode(self, data: bytes, now: float, rows: RowReader | None = None) -> tuple[int, Pdu]:
         """Message id and PDU. Raises Malformed (not for us, or not to be trusted) or Reported."""
 
     def silence(self) -> str:
@@ -70,8 +70,8 @@ class ByCommunity:
     def encode(self, message_id: int, pdu: bytes, now: float) -> bytes:
         return wrap(self._version, self._community, pdu)
 
-    def decode(self, data: bytes, now: float) -> tuple[int, Pdu]:
-        pdu = decode_message(data).pdu
+    def decode(self, data: bytes, now: float, rows: RowReader | None = None) -> tuple[int, Pdu]:
+        pdu = decode_message(data, rows).pdu
         _check_kind(pdu)
         return pdu.request_id, pdu
 
@@ -107,13 +107,13 @@ class ByUser:
         scoped = scoped_pdu(known.id, self._context, pdu)
         return seal(self._user, engine, message_id, self._user.flags | FLAG_REPORTABLE, scoped)
 
-    def decode(self, data: bytes, now: float) -> tuple[int, Pdu]:
+    def decode(self, data: bytes, now: float, rows: RowReader | None = None) -> tuple[int, Pdu]:
         try:
             envelope = unseal(data, self._user)
         except Refused as refused:
             raise Malformed(f"an answer does not pass its check ({refused.error.name.lower()})") from refused
         *_, at = read_scoped(envelope.scoped)
-        pdu = decode_pdu(envelope.scoped, at)
+        pdu = decode_pdu(envelope.scoped, at, rows)
         trusted = envelope.flags & self._user.flags == self._user.flags
         if pdu.kind == PduType.REPORT:
             error = _usm_error(pdu)
@@ -170,7 +170,7 @@ def _check_kind(pdu: Pdu) -> None:
 
 
 def _usm_error(pdu: Pdu) -> UsmError | None:
-    for oid, _, _ in pdu.bindings:
+    for oid, _ in pdu.bindings:
         arcs = ber.decode_oid(oid)
         if arcs[: len(USM_STATS)] == USM_STATS and len(arcs) > len(USM_STATS):
             try:

@@ -10,7 +10,8 @@ from kiteroll.clock import Clock
 from kiteroll.collect.address_probe import Rows, rows_of
 from kiteroll.collect.assemble import assemble
 from kiteroll.collect.budget import Budget
-from kiteroll.collect.exchange import ColumnWalk, ExchangeEnd, ScalarGet
+from kiteroll.collect.column_walk import ColumnWalk
+from kiteroll.collect.exchange import ExchangeEnd, ScalarGet
 from kiteroll.collect.fdb import adds_rows, late_rows
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.raw import RawSwitch

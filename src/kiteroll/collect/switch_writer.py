@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from kiteroll.clock import Clock
 from kiteroll.collect.budget import Budget
-from kiteroll.collect.exchange import ObjectSet, ScalarGet, Value
+from kiteroll.collect.exchange import ObjectSet, ScalarGet
 from kiteroll.collect.limits import Limits
 from kiteroll.collect.snmp_client import Agent, Target
 from kiteroll.collect.values import number, text
@@ -13,6 +13,7 @@ from kiteroll.core.errors import DeviceRefused, DeviceSilent
 from kiteroll.core.port_actions.actions import ActionKind
 from kiteroll.snmp import ber, mib
 from kiteroll.snmp.ber import Oid
+from kiteroll.snmp.message import Value
 
 _UP, _DOWN = 1, 2
 _STATUS = {"up": _UP, "down": _DOWN, "testing": 3}

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from itertools import islice
 
-from kiteroll.collect.exchange import ColumnWalk
+from kiteroll.collect.column_walk import ColumnWalk
 from kiteroll.collect.limits import Limits
 from kiteroll.snmp import ber
 from kiteroll.snmp.ber import Oid

@@ -1,9 +1,9 @@
 """Decodes single SNMP values, tolerant of what devices are known to get wrong."""
 
-from kiteroll.collect.exchange import Value
 from kiteroll.core.model import bounds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.snmp import ber
+from kiteroll.snmp.message import Value
 
 _NUMBERS = frozenset({ber.INTEGER, ber.COUNTER32, ber.GAUGE32, ber.TIME_TICKS, ber.COUNTER64})
 

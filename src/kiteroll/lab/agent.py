@@ -71,7 +71,7 @@ def respond(
 ) -> bytes | None:
     """The encoded response PDU to a request PDU; None when it is no request. `write`: what sets objects,
     where who asks may."""
-    asked = [ber.decode_oid(oid) for oid, _, _ in pdu.bindings]
+    asked = [ber.decode_oid(oid) for oid, _ in pdu.bindings]
     room = settings.max_message - _ENVELOPE - len(settings.community)
     status, index = ErrorStatus.NO_ERROR, 0
     traits = settings.traits
@@ -102,7 +102,7 @@ def respond(
     if status == ErrorStatus.NO_ERROR and (sum(map(len, bindings)) > room or too_many):
         status, index, bindings = ErrorStatus.TOO_BIG, 0, []
     if pdu.kind == PduType.SET or status == ErrorStatus.NO_SUCH_NAME:
-        bindings = [encode_binding(oid, ber.encode(tag, value)) for oid, tag, value in pdu.bindings]
+        bindings = [encode_binding(oid, ber.encode(tag, value)) for oid, (tag, value) in pdu.bindings]
     return encode_pdu(PduType.RESPONSE, pdu.request_id, status, index, bindings)
 
 
@@ -110,7 +110,7 @@ def _set(view: MibView, pdu: Pdu, write: Write | None) -> tuple[ErrorStatus, int
     """RFC 3416 4.2.5; one object a request, as far as anybody asks here."""
     if write is None or len(pdu.bindings) != 1:
         return ErrorStatus.NO_ACCESS, 1
-    oid, tag, content = pdu.bindings[0]
+    oid, (tag, content) = pdu.bindings[0]
     name = ber.decode_oid(oid)
     if view.at(name) is None:
         return ErrorStatus.NO_CREATION, 1
@@ -255,7 +255,7 @@ def _half_way(view: MibView, subtree: tuple[int, ...], request: Message) -> bool
     first = view.after(subtree)
     last = view.after((*subtree, 2**32))
     middle = view.oids[min((first + last) // 2, len(view.oids) - 1)]
-    asked = (ber.decode_oid(oid) for oid, _, _ in request.pdu.bindings)
+    asked = (ber.decode_oid(oid) for oid, _ in request.pdu.bindings)
     return any(oid >= middle and oid[: len(subtree)] == subtree for oid in asked)
 
 

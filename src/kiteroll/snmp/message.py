@@ -1,8 +1,8 @@
 """Community messages and PDUs of SNMP v1 and v2c (RFC 1157, RFC 1901, RFC 3416)."""
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Sequence
 from enum import IntEnum
+from typing import NamedTuple
 
 from kiteroll.snmp import ber
 from kiteroll.snmp.ber import Malformed
@@ -10,8 +10,15 @@ from kiteroll.snmp.ber import Malformed
 V1 = 0
 V2C = 1
 
-Binding = tuple[bytes, int, bytes]
-"""Encoded object identifier, tag of the value, content of the value."""
+Value = tuple[int, bytes]
+"""Tag and content as they came."""
+Binding = tuple[bytes, Value]
+"""Encoded object identifier, and the value."""
+Rows = list[dict[bytes, Value]]
+"""Of a table, by column: encoded index to value, in the order of the answer."""
+RowReader = Callable[[bytes, int, int], Rows | None]
+"""Reads rows from the list of variable bindings that is the content between two places of a message; None: it
+has to be read one by one."""
 
 
 class PduType(IntEnum):
@@ -49,8 +56,7 @@ class ErrorStatus(IntEnum):
     INCONSISTENT_NAME = 18
 
 
-@dataclass(frozen=True, slots=True)
-class Pdu:
+class Pdu(NamedTuple):
     kind: int
     request_id: int
     error_status: int
@@ -58,10 +64,11 @@ class Pdu:
     error_index: int
     """In a GETBULK request: max-repetitions."""
     bindings: list[Binding]
+    rows: Rows | None = None
+    """What a reader of rows made of the bindings, which are not read one by one then."""
 
 
-@dataclass(frozen=True, slots=True)
-class Message:
+class Message(NamedTuple):
     version: int
     community: bytes
     pdu: Pdu
@@ -73,6 +80,8 @@ def encode_binding(oid: bytes, value: bytes) -> bytes:
 
 
 _NULL = ber.encode(ber.NULL, b"")
+_SHORT_NAME = 0x7C
+"""Octets of a name with which the length of its binding takes one octet."""
 
 
 def encode_request(
@@ -90,7 +99,15 @@ def encode_request(
 
 def request_pdu(kind: PduType, request_id: int, oids: Sequence[bytes], *, repetitions: int = 0) -> bytes:
     """`repetitions` is max-repetitions of a GETBULK, whose non-repeaters are none."""
-    return encode_pdu(kind, request_id, 0, repetitions, [encode_binding(oid, _NULL) for oid in oids])
+    return encode_pdu(kind, request_id, 0, repetitions, map(_unset_binding, oids))
+
+
+def _unset_binding(oid: bytes) -> bytes:
+    """The binding of an encoded OID in a request, whose value is not known yet."""
+    length = len(oid)
+    if length < _SHORT_NAME:
+        return bytes((ber.SEQUENCE, length + 4, ber.OBJECT_IDENTIFIER, length)) + oid + _NULL
+    return encode_binding(oid, _NULL)
 
 
 def set_pdu(request_id: int, bindings: Sequence[tuple[bytes, bytes]]) -> bytes:
@@ -128,56 +145,72 @@ def wrap(version: int, community: bytes, pdu: bytes) -> bytes:
     return ber.encode(ber.SEQUENCE, body)
 
 
-def decode_message(data: bytes) -> Message:
+def decode_message(data: bytes, rows: RowReader | None = None) -> Message:
     """Raises Malformed when the bytes are not one community message."""
     at, _ = ber.expect(data, 0, ber.SEQUENCE)
     start, at = ber.expect(data, at, ber.INTEGER)
     version = ber.decode_int(data[start:at])
     start, at = ber.expect(data, at, ber.OCTET_STRING)
     community = data[start:at]
-    return Message(version, community, decode_pdu(data, at))
+    return Message(version, community, decode_pdu(data, at, rows))
 
 
-def decode_pdu(data: bytes, at: int) -> Pdu:
+def decode_pdu(data: bytes, at: int, rows: RowReader | None = None) -> Pdu:
     kind, at, _ = ber.read(data, at)
     numbers = []
     for _ in range(3):
         start, at = ber.expect(data, at, ber.INTEGER)
         numbers.append(ber.decode_int(data[start:at]))
     start, end = ber.expect(data, at, ber.SEQUENCE)
-    return Pdu(kind, numbers[0], numbers[1], numbers[2], _decode_bindings(data, start, end))
+    found = None if rows is None else rows(data, start, end)
+    bindings = _decode_bindings(data, start, end) if found is None else []
+    return Pdu(kind, numbers[0], numbers[1], numbers[2], bindings, found)
+
+
+_SMALL_OCTETS = 5
+_SMALL_AT_MOST = 4096
+_small: dict[bytes, Value] = {}
+"""Whole encoded values that came lately, to what they are: most of a table's are port numbers and states, the
+same few in thousands of rows. No exceptions."""
+small_value = _small.get
 
 
 def _decode_bindings(data: bytes, at: int, end: int) -> list[Binding]:
-    """The hot loop of every table walk: short lengths are read in place, long ones by `ber.read`."""
+    """The hot loop of every table walk: short lengths are read in place, long ones by `ber.expect`."""
     bindings: list[Binding] = []
     append = bindings.append
     try:
         while at < end:
-            if data[at] != 0x30 or data[at + 1] & 0x80:
+            sequence, length, name, name_length = data[at : at + 4]
+            if sequence == 0x30 and name == 0x06 and length | name_length < 0x80:
+                start, value_at, stop = at + 4, at + 4 + name_length, at + 2 + length
+            else:
                 start, stop = ber.expect(data, at, ber.SEQUENCE)
-            else:
-                start = at + 2
-                stop = start + data[at + 1]
-            if data[start] != 0x06 or data[start + 1] & 0x80:
-                first, value_at = ber.expect(data, start, ber.OBJECT_IDENTIFIER)
-            else:
-                first = start + 2
-                value_at = first + data[start + 1]
-            length = data[value_at + 1]
-            if length & 0x80:
-                tag, value, at = ber.read(data, value_at)
-            else:
-                tag = data[value_at]
-                value = value_at + 2
-                at = value + length
-            if first == value_at:
+                start, value_at = ber.expect(data, start, ber.OBJECT_IDENTIFIER)
+            oid = data[start:value_at]
+            if not oid:
                 raise Malformed("empty object identifier")
-            if data[value_at - 1] & 0x80:
+            if oid[-1] & 0x80:
                 raise Malformed("object identifier ends in the middle of an arc")
-            if at != stop or stop > end:
-                raise Malformed("variable binding whose parts do not add up to its length")
-            append((data[first:value_at], tag, data[value:at]))
-    except IndexError as cut:
+            append((oid, small_value(data[value_at:stop]) or decode_value(data, value_at, stop)))
+            at = stop
+    except Malformed:
+        raise
+    except ValueError as cut:
         raise Malformed("message ends in the middle of a variable binding") from cut
+    if at != end:
+        raise Malformed("variable bindings that do not add up to the length of their list")
     return bindings
+
+
+def decode_value(data: bytes, at: int, stop: int) -> Value:
+    """Raises Malformed when anything but one element lies between `at` and `stop`."""
+    tag, start, end = ber.read(data, at)
+    if end != stop:
+        raise Malformed("variable binding whose parts do not add up to its length")
+    value = tag, data[start:end]
+    if stop - at <= _SMALL_OCTETS and tag not in ber.EXCEPTIONS:
+        if len(_small) >= _SMALL_AT_MOST:
+            _small.clear()
+        _small[data[at:stop]] = value
+    return value

@@ -36,7 +36,7 @@ def read_notification(pdu: Pdu) -> Notification:
         raise Malformed("it is no notification")
     told: ber.Oid | None = None
     interface = None
-    for oid, tag, value in pdu.bindings:
+    for oid, (tag, value) in pdu.bindings:
         arcs = ber.decode_oid(oid)
         if arcs == _TRAP_OID and tag == ber.OBJECT_IDENTIFIER:
             told = ber.decode_oid(value)
@@ -49,7 +49,7 @@ def read_notification(pdu: Pdu) -> Notification:
 
 def inform_response(pdu: Pdu) -> bytes:
     """The response to an inform: its own bindings back (RFC 3416 4.2.7)."""
-    bindings = [encode_binding(oid, ber.encode(tag, value)) for oid, tag, value in pdu.bindings]
+    bindings = [encode_binding(oid, ber.encode(tag, value)) for oid, (tag, value) in pdu.bindings]
     return encode_pdu(PduType.RESPONSE, pdu.request_id, 0, 0, bindings)
 
 
