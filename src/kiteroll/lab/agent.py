@@ -5,6 +5,7 @@ import random
 import socket
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 from types import TracebackType
 from typing import Self
 
@@ -30,6 +31,8 @@ _NO_SUCH_INSTANCE = ber.encode(ber.NO_SUCH_INSTANCE, b"")
 _END_OF_MIB_VIEW = ber.encode(ber.END_OF_MIB_VIEW, b"")
 _ENVELOPE = 60
 """Octets kept free for everything in a message that is not a variable binding."""
+_decode_oid = lru_cache(100_000)(ber.decode_oid)
+"""Who reads a table again asks by the same names."""
 _BURST = 64
 """Datagrams read from one socket before others get their turn."""
 
@@ -71,7 +74,7 @@ def respond(
 ) -> bytes | None:
     """The encoded response PDU to a request PDU; None when it is no request. `write`: what sets objects,
     where who asks may."""
-    asked = [ber.decode_oid(oid) for oid, _ in pdu.bindings]
+    asked = [_decode_oid(oid) for oid, _ in pdu.bindings]
     room = settings.max_message - _ENVELOPE - len(settings.community)
     status, index = ErrorStatus.NO_ERROR, 0
     traits = settings.traits
@@ -139,26 +142,28 @@ def _bulk(
     """RFC 3416 4.2.3. Columns are contiguous in the view, so each repetition is one step on."""
     found: list[bytes | None] = [_next(view, oid)[1] for oid in asked[:non_repeaters]]
     repeated = asked[non_repeaters:]
+    if not repeated:
+        return found
     places = [view.after(oid) for oid in repeated]
     used = sum(len(binding or b"") for binding in found)
-    end = len(view.oids)
-    bindings = view.bindings
-    last = view.oids[-1] if view.oids else (0, 0)
-    overs = [
-        encode_binding(ber.encode_oid(oid if at == end else last), _END_OF_MIB_VIEW)
-        for oid, at in zip(repeated, places, strict=True)
-    ]
-    for step in range(repetitions):
-        row = [
-            bindings[at + step] if at + step < end else over for at, over in zip(places, overs, strict=True)
-        ]
+    # The first repetition that is made of exceptions alone is the last one.
+    steps = min(repetitions, len(view.oids) - min(places) + 1)
+    columns = [_column(view, oid, at, steps) for oid, at in zip(repeated, places, strict=True)]
+    for row in zip(*columns, strict=True):
         used += sum(map(len, row))
         if used > room and found:
             break
         found += row
-        if all(at + step >= end for at in places):
-            break
     return found
+
+
+def _column(view: MibView, oid: ber.Oid, at: int, steps: int) -> list[bytes]:
+    """The objects behind `oid`, of which the first is at `at`; exceptions where there are none any more."""
+    rows = view.bindings[at : at + steps]
+    if len(rows) < steps:
+        last = oid if at == len(view.oids) else view.oids[-1]
+        rows += [encode_binding(ber.encode_oid(last), _END_OF_MIB_VIEW)] * (steps - len(rows))
+    return rows
 
 
 class AgentFarm:

@@ -19,12 +19,13 @@ class MibView:
         self._places = {oid: at for at, oid in enumerate(self.oids)}
 
     def at(self, oid: Oid) -> int | None:
-        """Position of find_exact this object."""
+        """Position of this object; None where there is none."""
         return self._places.get(oid)
 
     def after(self, oid: Oid) -> int:
         """Position of the first object behind `oid`; one past the last when there is none."""
-        return bisect_right(self.oids, oid)
+        at = self._places.get(oid)
+        return bisect_right(self.oids, oid) if at is None else at + 1
 
     def replace(self, oid: Oid, value: bytes) -> None:
         self.bindings[self._places[oid]] = encode_binding(ber.encode_oid(oid), value)
