@@ -33,6 +33,11 @@ class Budget:
             self._deadline += self._clock.monotonic() - began
         return True
 
+    @property
+    def octets(self) -> int:
+        """Received so far."""
+        return self._limits.octets - self._octets
+
     def received(self, octets: int) -> None:
         self._octets -= octets
 

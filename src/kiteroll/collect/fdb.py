@@ -1,7 +1,7 @@
 """The MAC address table: rows of the filtering database to addresses at ports in VLANs."""
 
 from collections import Counter, defaultdict
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping, Set
 from dataclasses import dataclass
 
 from kiteroll.collect.raw import RawSwitch
@@ -40,8 +40,7 @@ def read_fdb(
     """`bridge_ports` maps bridge port numbers to ifIndex; `view_ports` the same in the view of a VLAN."""
     rows = _Rows(raw, bridge_ports, ports, device)
     rows.add("dot1qTpFdbTable", raw, mib.DOT1Q_TP_FDB_PORT, mib.DOT1Q_TP_FDB_STATUS, Source())
-    known = frozenset(mac_of(key) for key in rows.learned) | {entry.mac for entry in rows.others}
-    rows.add("dot1dTpFdbTable", raw, *_OLD_COLUMNS, Source(old=True, known=known))
+    rows.add("dot1dTpFdbTable", raw, *_OLD_COLUMNS, rows.old_source(raw))
     for vlan, view in raw.views.items():
         source = Source(old=True, vlan=vlan, bridge_ports=view_ports.get(vlan))
         rows.add(f"dot1dTpFdbTable of VLAN {vlan}", view, *_OLD_COLUMNS, source)
@@ -77,9 +76,19 @@ def adds_rows(raw: RawSwitch) -> bool:
 def _only_older(raw: RawSwitch) -> list[tuple[int, ...]]:
     """Indexes of the old table whose address the VLAN-aware table does not hold."""
     newer = raw.column(mib.DOT1Q_TP_FDB_PORT)
+    maybe = raw.column(mib.DOT1D_TP_FDB_PORT).keys() - _encoded_addresses(newer)
+    if not maybe:
+        return []
     known = {arcs[-_OCTETS:] for index in newer if (arcs := arcs_of(index))}
-    older = (arcs_of(index) for index in raw.column(mib.DOT1D_TP_FDB_PORT))
+    older = (arcs_of(index) for index in maybe)
     return [arcs for arcs in older if arcs and arcs[-_OCTETS:] not in known]
+
+
+def _encoded_addresses(indexes: Iterable[bytes]) -> set[bytes]:
+    """What stands behind the database, whose number takes one or two octets on nearly all switches: an index
+    of the old table as it is. In both tables most addresses are the same, and are compared without a look
+    inside."""
+    return {index[1:] if index[0] < 0x80 else index[2:] for index in indexes}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -92,6 +101,8 @@ class Source:
     """The VLAN all its rows are in; None: not known."""
     known: frozenset[MacAddress] = frozenset()
     """Addresses the VLAN-aware table has told of already, and better: with their VLAN."""
+    taken: Set[bytes] = frozenset()
+    """Indexes of such addresses."""
     bridge_ports: Mapping[int, int] | None = None
     """Bridge port to ifIndex as this view numbers them; None: as the switch does at large."""
 
@@ -109,6 +120,8 @@ class _Rows:
         self.learned: dict[int, int] = {}
         self.others: list[Entry] = []
         self.left_out: Counter[tuple[str, str]] = Counter()
+        self.taken: Set[bytes] = frozenset()
+        """Encoded addresses of the rows that were plain."""
 
     def add(
         self, table: str, raw: RawSwitch, port_column: ber.Oid, status_column: ber.Oid, source: Source
@@ -117,6 +130,8 @@ class _Rows:
         numbers, statuses = raw.column(port_column), raw.column(status_column)
         indexes = list(numbers) if source.old else self._read_plain(numbers, statuses)
         indexes += [index for index in statuses if index not in numbers]
+        if source.taken:
+            indexes = [index for index in indexes if index not in source.taken]
         broke = self.raw.broke(table)
         for index in indexes:
             if statuses and index not in statuses and broke:
@@ -125,6 +140,14 @@ class _Rows:
                 fault = self._row(index, numbers.get(index), statuses.get(index), source)
             if fault:
                 self.left_out[table, fault] += 1
+
+    def old_source(self, raw: RawSwitch) -> Source:
+        """How to understand the old table of a switch whose VLAN-aware one was read."""
+        older = raw.column(_OLD_COLUMNS[0]).keys() | raw.column(_OLD_COLUMNS[1]).keys()
+        if not older or older <= self.taken:
+            return Source(old=True, taken=self.taken)
+        known = frozenset(mac_of(key) for key in self.learned) | {entry.mac for entry in self.others}
+        return Source(old=True, known=known, taken=self.taken)
 
     def _read_plain(self, numbers: Mapping[bytes, Value], statuses: Mapping[bytes, Value]) -> list[bytes]:
         """Take the rows that nearly all are: learned, at a mapped port, a plain index. Returns the
@@ -151,6 +174,7 @@ class _Rows:
                 others.append(index)
             else:
                 learned.setdefault(place[0] | mac, place[1])
+        self.taken = _encoded_addresses(numbers.keys() - others)
         return others
 
     def _plain_place(self, fdb_id: int, bridge_port: int | None) -> tuple[int, int] | None:

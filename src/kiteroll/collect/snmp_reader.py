@@ -97,8 +97,9 @@ TIME_FILTERED = frozenset({"dot1qVlanCurrentTable", "lldpRemTable", "lldpRemManA
 
 GROWING = frozenset({"dot1qTpFdbTable", *OLD_TABLE, *ADDRESSES})
 """Tables with a row for every endpoint."""
-_SMALL = 300
-"""Rows that are understood within a few milliseconds, whatever is in them; more are left to a thread."""
+_SMALL_OCTETS = 128 << 10
+"""Answers that are understood within a few milliseconds, whatever is in them: those of a switch with 500
+addresses. More are left to a thread."""
 
 
 async def read_switch(
@@ -130,7 +131,7 @@ async def read_switch(
             # What the VLAN-aware table did not get to tell would look like addresses of no VLAN.
             await _walk(agent, raw, OLD_TABLE, limits, budget)
             await _confirm(agent, raw, limits, budget)
-            walk_cache.old_table_told(more=await _aside(raw, adds_rows, raw))
+            walk_cache.old_table_told(more=await _aside(budget, adds_rows, raw))
             if raw.column(mib.DOT1D_TP_FDB_PORT) or raw.column(mib.DOT1Q_TP_FDB_PORT):
                 _note_lost(raw, "dot1qTpFdbTable", mib.DOT1Q_TP_FDB_PORT, walk_cache)
         await _walk(agent, raw, ADDRESSES, limits, budget)
@@ -138,7 +139,7 @@ async def read_switch(
             await _walk(agent, raw, FURTHER, limits, budget)
             walk_cache.store_further(raw, FURTHER)
     raw.duration = timedelta(seconds=clock.monotonic() - started)
-    reading, how = await _aside(raw, _understood, raw)
+    reading, how = await _aside(budget, _understood, raw)
     if reading.complete:
         walk_cache.rows = how
     return reading
@@ -158,11 +159,10 @@ def _understood(raw: RawSwitch) -> tuple[Reading, Rows]:
     return reading, rows_of(raw, reading)
 
 
-async def _aside(raw: RawSwitch, work: Callable[..., T], *args: object) -> T:
+async def _aside(budget: Budget, work: Callable[..., T], *args: object) -> T:
     """Run `work` over what was read: at once where that takes a moment, in a thread where it is much. Many
     switches may end at the same time, and nobody else is to wait for all of them."""
-    rows = sum(rows for _, rows in raw.ends.values())
-    return work(*args) if rows <= _SMALL else await asyncio.to_thread(work, *args)
+    return work(*args) if budget.octets <= _SMALL_OCTETS else await asyncio.to_thread(work, *args)
 
 
 async def _confirm(agent: Agent, raw: RawSwitch, limits: Limits, budget: Budget) -> None:
@@ -171,7 +171,7 @@ async def _confirm(agent: Agent, raw: RawSwitch, limits: Limits, budget: Budget)
     On most switches both show the same addresses, and one that was learned between the two walks
     would look like an address without a VLAN. A handful is asked for by name; many are really apart.
     """
-    objects = await _aside(raw, late_rows, raw)
+    objects = await _aside(budget, late_rows, raw)
     if objects:
         get = ScalarGet(objects, agent.target.protocol, limits)
         await agent.hold(get, budget)
