@@ -15,7 +15,8 @@ AT_ONCE := -n 3 --dist loadfile --no-loadscope-reorder --max-worker-restart 0
 demo: $(VENV)/ready $(CONSOLE)
 	$(VENV)/bin/kiteroll demo $(DEMO)
 
-test: export PYTHONDONTWRITEBYTECODE = 1
+# Hundreds of processes are started: they are not to compile the same sources, wherever that is switched off.
+test: export PYTHONDONTWRITEBYTECODE =
 test: check $(VENV)/ready-test $(CONSOLE)
 	cd console && npm test --silent
 	$(PY) -m pytest $(AT_ONCE) $(PYTEST)
