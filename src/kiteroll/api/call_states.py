@@ -57,14 +57,14 @@ def finding(parts: Parts, given: Given) -> Any:
 
 
 def endpoint(parts: Parts, given: Given) -> Any:
-    return _said(parts[EndpointQueries].label(MacAddress.parse(given["mac"])))
+    return _label_fields(parts[EndpointQueries].label(MacAddress.parse(given["mac"])))
 
 
 def label(parts: Parts, given: Given) -> Any:
-    return _said(parts[Labels].get(MacAddress.parse(given["mac"])))
+    return _label_fields(parts[Labels].get(MacAddress.parse(given["mac"])))
 
 
-def _said(one: Label) -> Any:
+def _label_fields(one: Label) -> Any:
     return {"label": one.label, "owner": one.owner, "notes": one.notes}
 
 

@@ -64,7 +64,7 @@ class Forwarding:
             await self._app(scope, receive, send)
             return
         try:
-            answer = await self._ask(scope, (await receive()).get("body", b""))
+            answer = await self._send_to_tracker(scope, (await receive()).get("body", b""))
         except TrackerAway as away:
             await problem_of(away)(scope, receive, send)
             return
@@ -79,7 +79,7 @@ class Forwarding:
         finally:
             await answer.aclose()
 
-    async def _ask(self, scope: Scope, body: bytes) -> httpx.Response:
+    async def _send_to_tracker(self, scope: Scope, body: bytes) -> httpx.Response:
         """Raises TrackerAway."""
         clock = self._clock
         until = clock.monotonic() + _PATIENCE_S

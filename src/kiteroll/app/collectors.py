@@ -117,15 +117,15 @@ class Collectors:
         """What is to be read at the site is something else."""
         if site in self._versions:
             self._versions[site] = self._next_version()
-            self._tell(site)
+            self._notify_listeners(site)
 
     def _reload(self, site: str) -> None:
         self.load()
         if site in self._versions:
             self._versions[site] = self._next_version()
-        self._tell(site)
+        self._notify_listeners(site)
 
-    def _tell(self, site: str) -> None:
+    def _notify_listeners(self, site: str) -> None:
         for tell in self._on_change:
             tell(site)
 

@@ -101,7 +101,7 @@ class RuntimeSettings:
         """What another service set holds here from now on. Raises StorageUnavailable."""
         with self._lock:
             self.load()
-        self._tell()
+        self._notify_listeners()
 
     def on_change(self, listener: Callable[[], None]) -> None:
         """`listener` is called after each change, in the thread of whoever made it."""
@@ -154,7 +154,7 @@ class RuntimeSettings:
             except BaseException:
                 self._rows, self._sections = before
                 raise
-        self._tell()
+        self._notify_listeners()
         return self.get(name)
 
     def reset(self, name: str) -> Setting:
@@ -163,7 +163,7 @@ class RuntimeSettings:
             self._check_free(name)
             self._database.run(runtime_settings.reset_setting, name)
             self._apply({key: row for key, row in self._rows.items() if key != name})
-        self._tell()
+        self._notify_listeners()
         return self.get(name)
 
     def _check_free(self, name: str) -> None:
@@ -202,7 +202,7 @@ class RuntimeSettings:
             sections[section] = base.model_copy(update=changed)
         return sections
 
-    def _tell(self) -> None:
+    def _notify_listeners(self) -> None:
         for listener in self._listeners:
             listener()
 

@@ -25,18 +25,18 @@ class ServiceManager:
         return bool(self._address) and self._watchdog_s is not None
 
     def ready(self) -> None:
-        self._say("READY=1")
+        self._notify("READY=1")
 
     def stopping(self) -> None:
-        self._say("STOPPING=1")
+        self._notify("STOPPING=1")
 
     async def signs_of_life(self, clock: Clock) -> None:
         """From the event loop, three times as often as they are expected: one that hangs says nothing."""
         while True:
-            self._say("WATCHDOG=1")
+            self._notify("WATCHDOG=1")
             await clock.sleep((self._watchdog_s or 60.0) / 3)
 
-    def _say(self, text: str) -> None:
+    def _notify(self, text: str) -> None:
         if not self._address:
             return
         # A leading @ stands for a socket without a name in the file system.

@@ -59,7 +59,7 @@ def open_storage(config: Config, stack: ExitStack) -> Storage:
         lease = DatabaseLease(background, config.node_url)
         stack.callback(_give_back, lease)
         if config.database.standby:
-            lease.await_turn(_told_standby)
+            lease.await_turn(_log_standby)
         else:
             lease.hold()
     database.check()
@@ -117,7 +117,7 @@ def await_tables(database: Database) -> None:
         time.sleep(_LOOK_EVERY_S)
 
 
-def _told_standby(why: str) -> None:
+def _log_standby(why: str) -> None:
     log.warning("stands by until the database is free", extra=fields("service.standby", reason=why))
 
 

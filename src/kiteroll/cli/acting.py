@@ -120,7 +120,7 @@ def carry_out(context: Context, **given: Any) -> Exit:
         done = client.send(act(new.model_copy(update={"dry_run": False}))).action
     if done is None:
         raise AssertionError("what was carried out is an action")
-    return _told(context, done)
+    return _print_action(context, done)
 
 
 def _show_plan(context: Context, plan: api.ActionPlan, new: api.NewAction) -> None:
@@ -168,7 +168,7 @@ def _confirmed(context: Context, plan: api.ActionPlan, *, objects: bool) -> bool
     return answer.strip().lower() in ("y", "yes")
 
 
-def _told(context: Context, done: api.Action) -> Exit:
+def _print_action(context: Context, done: api.Action) -> Exit:
     sentence = (
         f"{done.switch} {f'port {done.port} ' if done.port else ''}{done.kind}: {done.state} ({done.outcome})"
     )

@@ -72,7 +72,7 @@ def run_rehearse(context: Context) -> Exit:
     run = _watched(context, new)
     if run.findings is None:
         raise KiteRollError(f"rehearsal {run.id} is {run.state}" + (f": {run.error}" if run.error else ""))
-    return _tell(context, run, run.findings)
+    return _print_run(context, run, run.findings)
 
 
 def _watched(context: Context, new: api.NewRehearsal) -> api.RehearsalRun:
@@ -93,7 +93,7 @@ def _watched(context: Context, new: api.NewRehearsal) -> api.RehearsalRun:
     return run
 
 
-def _tell(context: Context, run: api.RehearsalRun, found: api.RehearsalFindings) -> Exit:
+def _print_run(context: Context, run: api.RehearsalRun, found: api.RehearsalFindings) -> Exit:
     out, args = context.out, context.args
     verdict = Exit.BROKEN_RULE if found.told else Exit.OK
     if out.format == "json":

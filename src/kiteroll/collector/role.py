@@ -56,9 +56,9 @@ class CollectorRole:
             self._note(str(wrong))
         async with asyncio.TaskGroup() as tasks:
             tasks.create_task(self.poller.run(), name="poller")
-            tasks.create_task(self._keep_lease(), name="lease")
-            tasks.create_task(self._keep_telling(), name="status")
-            tasks.create_task(self._keep_noting(), name="time")
+            tasks.create_task(self._run_lease(), name="lease")
+            tasks.create_task(self._run_status(), name="status")
+            tasks.create_task(self._run_time_notes(), name="time")
 
     async def use(self, bus: SiteBus) -> None:
         """Over this connection, which comes back by itself when it is lost. Raises BusUnavailable."""
@@ -110,7 +110,7 @@ class CollectorRole:
         finally:
             self._in_hand.remove(result.started_at)
 
-    async def _keep_lease(self) -> None:
+    async def _run_lease(self) -> None:
         while True:
             await self._connected.wait()
             assert self._bus is not None
@@ -127,7 +127,7 @@ class CollectorRole:
                 self._tell_now.set()
             await self._clock.sleep(_LEASE_STEP_S)
 
-    async def _keep_noting(self) -> None:
+    async def _run_time_notes(self) -> None:
         """The time, among the readings: by it the centre sees how far they have come. Not before everything
         that was due when this collector began had time to be read."""
         while True:
@@ -139,12 +139,12 @@ class CollectorRole:
             except BusUnavailable as away:
                 self._note(str(away))
 
-    async def _keep_telling(self) -> None:
+    async def _run_status(self) -> None:
         while True:
             await self._connected.wait()
             assert self._bus is not None
             try:
-                await self._tell(self._bus)
+                await self._send_status(self._bus)
             except KiteRollError as away:
                 self._note(str(away))
             self._tell_now.clear()
@@ -154,7 +154,7 @@ class CollectorRole:
             except TimeoutError:
                 pass
 
-    async def _tell(self, bus: SiteBus) -> None:
+    async def _send_status(self, bus: SiteBus) -> None:
         problem, self._problem = self._problem, ""
         status = Status(
             collector=self._store.collector,

@@ -37,7 +37,7 @@ class Mail:
         except smtplib.SMTPNotSupportedError as wrong:
             raise NotDelivered(f"{self._where}: {wrong}: choose another security for it") from wrong
         except (smtplib.SMTPException, OSError) as wrong:
-            raise NotDelivered(f"{self._where}: {_told(wrong)}") from wrong
+            raise NotDelivered(f"{self._where}: {_error_text(wrong)}") from wrong
         if refused:  # the others have it, and sending again would tell them twice
             log.warning(
                 "a mail was not taken for some of its recipients",
@@ -69,7 +69,7 @@ class Mail:
         return f"mail server {self.host}:{self.port}"
 
 
-def _told(wrong: Exception) -> str:
+def _error_text(wrong: Exception) -> str:
     if isinstance(wrong, smtplib.SMTPResponseException):
         said = wrong.smtp_error
         text = said.decode(errors="replace") if isinstance(said, bytes) else str(said)

@@ -72,7 +72,7 @@ class DatabaseLease:
         self._database.run(self._prepare)
         self._taken_over = None
         self._ending.clear()
-        self._epoch = self._take()
+        self._epoch = self._acquire()
         self._renewing = threading.Thread(target=self._renew, name="database-lease", daemon=True)
         self._renewing.start()
 
@@ -119,7 +119,7 @@ class DatabaseLease:
                 "another service took over the database: nothing more is written by this one"
             )
 
-    def _take(self) -> int:
+    def _acquire(self) -> int:
         """The epoch. Raises Conflict."""
         holder, seen = self._database.run(_state, self._row)
         until = time.monotonic() + LEASE_S

@@ -112,12 +112,12 @@ class TrackerRole:
                 await run_together(
                     readings.follow(bus, intake.sites),
                     telling.run(),
-                    self._keep_up(switches, intake, readings),
+                    self._run_refresh(switches, intake, readings),
                 )
         finally:
             await asyncio.to_thread(ingestor.stop)
 
-    async def _keep_up(self, switches: GivenSwitches, intake: SiteIntake, readings: SiteReadings) -> None:
+    async def _run_refresh(self, switches: GivenSwitches, intake: SiteIntake, readings: SiteReadings) -> None:
         """With what is given to us, and whether the lease still is. Raises Conflict."""
         looks = 0
         while True:

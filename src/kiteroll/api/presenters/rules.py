@@ -110,12 +110,12 @@ def _difference(one: Difference) -> api.RuleDifference:
         **_level_fields(one.level),
         what=one.what,
         address=about,
-        before=_said(one.before),
-        after=_said(one.after),
+        before=_value_text(one.before),
+        after=_value_text(one.after),
     )
 
 
-def _said(value: Any) -> str | None:
+def _value_text(value: Any) -> str | None:
     """A value of a rule in a few words."""
     match value:
         case None | "":

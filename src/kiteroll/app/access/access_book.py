@@ -49,7 +49,7 @@ class AccessBook:
         """None: no such token, or it is revoked, over, or of a disabled account."""
         pages = self._pages
         token = pages.tokens.get(digest_of(secret))
-        if token is None or not self._holds(token):
+        if token is None or not self._is_valid(token):
             return None
         self._token_uses[token.id] = Use(token.id, self._clock.now(), client[:64])
         return self._principal(pages.accounts.get(token.account), token, None)
@@ -61,7 +61,7 @@ class AccessBook:
         if session is None or session.expires_at <= self._clock.now():
             return None
         token = None if session.token is None else pages.token_by_id.get(session.token)
-        if session.token is not None and (token is None or not self._holds(token)):
+        if session.token is not None and (token is None or not self._is_valid(token)):
             return None
         self._session_uses[session.id] = Use(session.id, self._clock.now(), "")
         return self._principal(pages.accounts.get(session.account), token, digest)
@@ -90,7 +90,7 @@ class AccessBook:
         self.write_uses()
         self.reload()
 
-    def _holds(self, token: TokenRow) -> bool:
+    def _is_valid(self, token: TokenRow) -> bool:
         over = token.expires_at is not None and token.expires_at <= self._clock.now()
         return token.revoked_at is None and not over
 

@@ -118,7 +118,7 @@ class AlertRouter:
                 changed = {one.key: one for one in self._live()} | {
                     key: one for key, one in changed.items() if one.state is State.CLEARED
                 }
-            self._look(settings, changed, now)
+            self._plan_alerts(settings, changed, now)
         except StorageUnavailable as away:
             log.warning("alerts wait for the database", extra=fields("alerts.wait", error=str(away)))
             self._put_back(changed)
@@ -126,7 +126,7 @@ class AlertRouter:
         if look_at_all:
             self._look_at_all_at = now + LOOK_AT_ALL
 
-    def _look(self, settings: _Settings, changed: Mapping[str, Finding], now: datetime) -> None:
+    def _plan_alerts(self, settings: _Settings, changed: Mapping[str, Finding], now: datetime) -> None:
         if self._seen is None:
             self._seen = self._read_seen(now)
         plans: list[_Plan] = []

@@ -152,10 +152,10 @@ class PortActor:
             try:
                 found = await self._planner.read(way)
             except DeviceError as away:
-                outcome = f"{_said(answer)}; it could not be read back: {away}"
+                outcome = f"{_answer_text(answer)}; it could not be read back: {away}"
                 continue
             state = read_back(row.write, found)
-            outcome = f"{_said(answer)}; read back: {row.write.name} is {found or 'empty'}"
+            outcome = f"{_answer_text(answer)}; read back: {row.write.name} is {found or 'empty'}"
             if state is ActionState.DONE or answer.refused:
                 break
         if state is ActionState.NOT_DONE and answer.refused:
@@ -235,7 +235,7 @@ def _value_of(row: ActionRow) -> str:
     return "" if row.kind in (ActionKind.CLOSE, ActionKind.REOPEN) else row.write.to
 
 
-def _said(answer: Answer) -> str:
+def _answer_text(answer: Answer) -> str:
     if answer.done:
         return "the switch said that it is done"
     return f"the switch said no ({answer.refused})" if answer.refused else f"no answer ({answer.silent})"

@@ -81,7 +81,7 @@ class BreachActions:
             mark = (finding.key, finding.times_opened, closings, step.port, step.consequence)
             if mark in self._settled:
                 continue
-            await self._take(finding, step, closings)
+            await self._propose_or_close(finding, step, closings)
             self._settled.add(mark)
 
     def _steps(self, live: Sequence[Finding], rules: RuleBook) -> list[tuple[Finding, Step, int]]:
@@ -128,7 +128,7 @@ class BreachActions:
             self._database.run(port_proposals.withdraw, breach, now)
         self._seen = live
 
-    async def _take(self, finding: Finding, step: Step, closings: int) -> None:
+    async def _propose_or_close(self, finding: Finding, step: Step, closings: int) -> None:
         """Propose it, unless the rule closes the port by itself, and that is done."""
         if step.consequence is Consequence.PROPOSE:
             note: str | None = ""

@@ -123,7 +123,7 @@ class Sweeps:
     async def _run(self, sweep: Sweep, addresses: Sequence[str]) -> None:
         try:
             before = await asyncio.to_thread(self._present, sweep.switches)
-            await self._ask(sweep, addresses)
+            await self._send_probes(sweep, addresses)
             await self._clock.sleep(_SETTLE_S)
             sweep.state = "reading"
             await self._read(sweep)
@@ -138,7 +138,7 @@ class Sweeps:
         finally:
             sweep.ended_at = self._clock.now()
 
-    async def _ask(self, sweep: Sweep, addresses: Sequence[str]) -> None:
+    async def _send_probes(self, sweep: Sweep, addresses: Sequence[str]) -> None:
         """One datagram an address, evenly: the switches on the way get no burst."""
         for address in addresses:
             family = socket.AF_INET if ipaddress.ip_address(address).version == 4 else socket.AF_INET6

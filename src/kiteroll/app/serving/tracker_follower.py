@@ -72,11 +72,11 @@ class TrackerFollower:
             reading = asyncio.create_task(_read(response, waiting))
             try:
                 while True:
-                    await self._take(one, waiting)
+                    await self._apply_waiting(one, waiting)
             finally:
                 reading.cancel()
 
-    async def _take(self, one: LeaseHolder, waiting: "_Waiting") -> None:
+    async def _apply_waiting(self, one: LeaseHolder, waiting: "_Waiting") -> None:
         """All that waits. Raises what ended the connection."""
         events: list[SentEvent] = []
         ended = None

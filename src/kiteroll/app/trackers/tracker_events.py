@@ -53,14 +53,14 @@ class TrackerEvents:
                     await bus.prepare()
                     async for messages in bus.told(self._epoch):
                         for one in messages:
-                            await self._take(one)
+                            await self._apply(one)
                         if messages:
                             await messages[-1].confirm()
             except (BusUnavailable, StorageUnavailable) as away:
                 log.warning("the trackers are not heard", extra=fields("areas.away", error=str(away)))
             await self._clock.sleep(_AGAIN_S)
 
-    async def _take(self, message: ToldMessage) -> None:
+    async def _apply(self, message: ToldMessage) -> None:
         """Raises StorageUnavailable."""
         try:
             several = await asyncio.to_thread(decode_told, message.data)

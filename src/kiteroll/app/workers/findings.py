@@ -88,7 +88,7 @@ class FindingWorker:
         live = self._database.run(findings.live_findings)
         with self._lock:
             self._engine = FindingEngine(self._engine.thresholds, live)
-            self._keep_live()
+            self._refresh_live()
             self._claimed_uplinks = frozenset(
                 (one.subject.switch, one.subject.port)
                 for one in live
@@ -121,7 +121,7 @@ class FindingWorker:
             self._unsaved |= {one.key: one for one in step.changed}
             self._claimed_uplinks = self._engine.claimed_uplinks()
             if step.changed:
-                self._keep_live()
+                self._refresh_live()
             changed = list(self._unsaved.values())
             if changed:  # most steps change nothing, and need no transaction
                 self._database.run(findings.save_findings, changed)
@@ -151,7 +151,7 @@ class FindingWorker:
         row = self._database.run(findings.get_finding, number)
         with self._lock:
             finding = self._engine.lifecycle.acknowledge(row.finding.key, by, note, until)
-            self._keep_live()
+            self._refresh_live()
             self._save(number, finding)
 
     def clear(self, number: int, by: str) -> None:
@@ -159,7 +159,7 @@ class FindingWorker:
         row = self._database.run(findings.get_finding, number)
         with self._lock:
             finding = self._engine.lifecycle.clear(row.finding.key, by, self._clock.now())
-            self._keep_live()
+            self._refresh_live()
             self._save(number, finding)
 
     def _save(self, number: int, finding: Finding | None) -> None:
@@ -179,7 +179,7 @@ class FindingWorker:
                 case RulesChanged():
                     self._engine.rules_changed()
 
-    def _keep_live(self) -> None:
+    def _refresh_live(self) -> None:
         self._live = dict(self._engine.lifecycle.live())
         self._contested = contested_by(self._live.values())
 

@@ -79,7 +79,7 @@ class SiteReadings:
                 await bus.follow(site, self._intake.position(site))
                 told = ""
                 async for messages in bus.readings(site):
-                    await self._take(site, messages)
+                    await self._store_all(site, messages)
                     if self._clock.monotonic() - measured >= _BACKLOG_EVERY_S:
                         measured = self._clock.monotonic()
                         backlog = await bus.backlog(site)
@@ -93,7 +93,7 @@ class SiteReadings:
                 log.exception("following a site failed", extra=fields("bus.bug", site=site))
             await self._clock.sleep(_AGAIN_S)
 
-    async def _take(self, site: str, messages: Sequence[Message]) -> None:
+    async def _store_all(self, site: str, messages: Sequence[Message]) -> None:
         """Store them in their order, then confirm: what was stored and not confirmed comes again, and is then
         known by its switch and instant."""
         if not messages:
@@ -103,7 +103,7 @@ class SiteReadings:
             try:
                 if isinstance(one, Invalid):
                     raise one
-                noted_at = await self._take_one(site, *one) or noted_at
+                noted_at = await self._store_one(site, *one) or noted_at
             except Invalid as wrong:
                 await asyncio.to_thread(self._intake.note_refused, site, str(wrong))
         await self._done()
@@ -111,7 +111,7 @@ class SiteReadings:
         await asyncio.to_thread(self._intake.note_taken, site, numbers, position, noted_at)
         await messages[-1].confirm()
 
-    async def _take_one(self, site: str, sent: Sent, result: PollResult | None) -> datetime | None:
+    async def _store_one(self, site: str, sent: Sent, result: PollResult | None) -> datetime | None:
         """What time it was, where that is what was sent. Raises Invalid for what the site may not say."""
         at = sent.noted_at or (result.started_at if result else None)
         if at is not None and at > self._clock.now() + _FUTURE:

@@ -120,7 +120,7 @@ class FindingEngine:
         """Events that no step has judged yet, in order."""
         return [event for _, event in self._waiting] + self._arrived
 
-    def _take(self, event: SwitchRead, identities: SwitchIdentities, facts: FactSource) -> None:
+    def _on_reading(self, event: SwitchRead, identities: SwitchIdentities, facts: FactSource) -> None:
         judged = self._judged_by.get(event.switch) == self._topology_number
         if event.changes or event.first or not judged or self._breaches.breaks(event.switch):
             self._unevaluated.add(event.switch)
@@ -162,7 +162,7 @@ class FindingEngine:
             self._topology, self._topology_number = topology, self._topology_number + 1
         known_at = facts.topology_at()
         while self._waiting and known_at is not None and self._waiting[0][0] <= known_at:
-            self._take(self._waiting.popleft()[1], self._identities, facts)
+            self._on_reading(self._waiting.popleft()[1], self._identities, facts)
         self._evaluate_rules(facts, topology, now)
         # Addresses of switches circulate too: ends of a loop look like uplinks, and who is there passes by.
         facts.note_claims(self.claimed_uplinks() - self._ends_of_loops())

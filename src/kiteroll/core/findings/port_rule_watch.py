@@ -186,7 +186,7 @@ class PortRuleWatch:
                 self._broken[name] = found
             else:
                 self._broken.pop(name, None)
-        return [one for one in self._told(now) if one.key in at_once] if at_once else []
+        return [one for one in self._lasting_breaches(now) if one.key in at_once] if at_once else []
 
     def breaks(self, switch: str) -> bool:
         """Whether any rule is broken there now: what time makes of it is to be seen."""
@@ -206,9 +206,9 @@ class PortRuleWatch:
         """What has broken the rules for long enough, each as of `now`: so it is until another reading
         says otherwise."""
         claimed = [uplink_claimed.detect(port, role, now) for port, role in self.claims.claims().items()]
-        return claimed + self._told(now)
+        return claimed + self._lasting_breaches(now)
 
-    def _told(self, now: datetime) -> list[Detection]:
+    def _lasting_breaches(self, now: datetime) -> list[Detection]:
         by_key: dict[str, list[Breach]] = {}
         for broken in self._broken.values():
             for key, one in broken.items():

@@ -107,7 +107,7 @@ def _at_level(level: Level, before: Rule, after: Rule) -> Iterator[Difference]:
         was, now = old.get(key), new.get(key)
         if was is not None and now is None:
             yield Difference(level, "struck off", was, None)
-        elif now is not None and (was is None or _said(was) != _said(now)):
+        elif now is not None and (was is None or _noted_fields(was) != _noted_fields(now)):
             yield Difference(level, "enrolled", was, now)
 
 
@@ -115,7 +115,7 @@ def _identity(entry: Enrolled) -> tuple[str, int]:
     return entry.prefix, entry.vlan or 0
 
 
-def _said(entry: Enrolled) -> tuple[Any, ...]:
+def _noted_fields(entry: Enrolled) -> tuple[Any, ...]:
     return entry.note, entry.owner, entry.expires_at
 
 
