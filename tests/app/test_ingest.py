@@ -263,7 +263,7 @@ def test_what_another_one_stored_is_taken_over_also_where_something_was_not_told
         live.store(reading(minutes, table))
         if minutes == 1:
             continue  # that one is lost
-        taken_over = here.take_over(cast(ReadingStored, told_of(told_text(told[-1]))))
+        taken_over = here.record_stored(cast(ReadingStored, told_of(told_text(told[-1]))))
         assert taken_over is not None
         assert here.tracker.state("quay-1").table == ingestor.tracker.state("quay-1").table
         if minutes == 2:
@@ -273,6 +273,6 @@ def test_what_another_one_stored_is_taken_over_also_where_something_was_not_told
     here.give([switch], "afloat")
     with pytest.raises(TrackedElsewhere):
         here._ingest(import_result(switch, reading(9, {}), None))
-    here.take_back([switch])
+    here.reclaim([switch])
     assert here._ingest(import_result(switch, reading(9, {}), None)) is not None
     here.stop()

@@ -73,15 +73,15 @@ def test_the_next_service_hears_trackers_where_the_one_before_was(site: NatsServ
             told = ToldBus(client, settings)
             await told.prepare()
             for word in (b"one", b"two", b"three"):
-                await told.tell("afloat", word)
-            before = await anext(told.told(7))
+                await told.publish("afloat", word)
+            before = await anext(told.events(7))
             assert [one.data for one in before] == [b"one", b"two", b"three"]
             await before[1].confirm()  # and the first one with it
             await client.flush()
-            after = told.told(8)
+            after = told.events(8)
             assert [one.data for one in await anext(after)] == [b"three"]
             with pytest.raises(BusUnavailable, match="a later service"):
-                await anext(told.told(7))
+                await anext(told.events(7))
 
     asyncio.run(go_on())
 

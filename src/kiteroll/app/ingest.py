@@ -173,7 +173,7 @@ class ReadingIngestor:
         """Another service deleted records of endpoints."""
         self.index = AddressIndex(self._database.run(stay_queries.all_macs))
 
-    def take_up(self, of: Collection[int]) -> None:
+    def reload_switches(self, of: Collection[int]) -> None:
         """Some switches anew where the records left them, by id; the others are left as they are."""
         rows = self._restore(self.tracker, of)
         self.switches = {**self.switches, **{row.id: row.name for row in rows}}
@@ -183,25 +183,25 @@ class ReadingIngestor:
             self._writer.forget(number)
 
     def reload_switch(self, switch_id: int) -> None:
-        self.take_up((switch_id,))
+        self.reload_switches((switch_id,))
 
     def give(self, of: Collection[int], area: str) -> None:
         """From now on the tracker of this area has these switches. Raises StorageUnavailable."""
         self._database.run(tracked_switches.give_switches, of, area)
         self.elsewhere |= frozenset(of)
 
-    def take_back(self, of: Collection[int]) -> None:
+    def reclaim(self, of: Collection[int]) -> None:
         """From now on we have these, which a tracker had. Raises StorageUnavailable."""
         self._database.run(tracked_switches.give_switches, of, "")
-        self.take_up(of)
+        self.reload_switches(of)
 
     def follow(self, event: ReadingStored) -> None:
         """The tracker of an area stored a reading: have the same here, and tell of it as if we had stored it.
         Raises StorageUnavailable."""
-        if (taken_over := self.take_over(event)) is not None:
+        if (taken_over := self.record_stored(event)) is not None:
             self._bus.publish(taken_over)
 
-    def take_over(self, event: ReadingStored) -> ReadingStored | None:
+    def record_stored(self, event: ReadingStored) -> ReadingStored | None:
         """Have what another one stored here, too. Returns what is new by it, None for a switch that is not
         there under this name. Raises StorageUnavailable."""
         name, at = event.switch, event.summary.taken_at
@@ -215,7 +215,7 @@ class ReadingIngestor:
         elif known is None or known < at:
             # What came before was not heard here: the records have it.
             before = self.tracker.state(name)
-            self.take_up((event.switch_id,))
+            self.reload_switches((event.switch_id,))
             told = {(one.mac, one.place) for one in changes if isinstance(one, Appeared | Moved)}
             missed = changes_between(name, before, self.tracker.state(name), at)
             changes += tuple(one for one in missed if (one.mac, one.place) not in told)
@@ -234,7 +234,7 @@ class ReadingIngestor:
             elif self.switches[number] != name:
                 self.tracker.rename(name, self.switches[number])
         if new := self.switches.keys() - before.keys():
-            self.take_up(new)
+            self.reload_switches(new)
         self.reload_hold_times()
 
     def reload_hold_times(self) -> None:

@@ -235,7 +235,7 @@ class Inventory:
             row = self._database.run(inventory.get_switch, name)
             at = self._clock.now()
             if row.tracked_in:
-                self._ingestor.take_back((row.id,))
+                self._ingestor.reclaim((row.id,))
             changes = self._ingestor.tracker.forget(name, at)
             try:
                 self._database.run(inventory.remove_switch, row.id, at, changes)

@@ -239,7 +239,7 @@ def build(
         background, ingestor, collectors.reads, intake, clock, bus, lambda: collector_bus.sites_changed()
     )
     if not only_answers and ingestor.elsewhere and not (config.bus.url and lease):
-        ingestor.take_back(ingestor.elsewhere)  # no tracker can be heard
+        ingestor.reclaim(ingestor.elsewhere)  # no tracker can be heard
     areas.load()
     inventory = Inventory(
         database,

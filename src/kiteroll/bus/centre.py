@@ -159,11 +159,11 @@ class CentreBus:
         ):
             await answered(self._client.subscribe(subject, cb=_bounded(work)), "listening")
 
-    async def ask(self, site: str, asked: Asked) -> None:
+    async def publish_request(self, site: str, asked: Asked) -> None:
         sending = self._client.publish(names.asked(names.site_token(site)), encode(asked))
         await answered(sending, f"asking {site}")
 
-    async def say_changed(self, site: str) -> None:
+    async def publish_change(self, site: str) -> None:
         await answered(self._client.publish(names.changed(names.site_token(site)), b""), f"telling {site}")
 
 

@@ -41,10 +41,10 @@ async def connected(settings: BusSettings, name: str, inbox: str) -> AsyncIterat
     told = _Told()
 
     async def on_error(error: Exception) -> None:
-        told.say(str(error) or type(error).__name__)
+        told.warn(str(error) or type(error).__name__)
 
     async def on_disconnected() -> None:
-        told.say("the connection was lost")
+        told.warn("the connection was lost")
 
     client = Client()
     try:
@@ -83,7 +83,7 @@ class _Told:
         self._last: dict[str, float] = {}
         self.ended = False
 
-    def say(self, what: str) -> None:
+    def warn(self, what: str) -> None:
         now = time.monotonic()
         if not self.ended and now - self._last.get(what, -_TOLD_EVERY_S) >= _TOLD_EVERY_S:
             self._last[what] = now

@@ -63,7 +63,7 @@ class SiteBus:
         sending = self._stream.publish(names.readings(self._token), data, headers=headers)
         await answered(sending, "handing over a reading")
 
-    async def tell(self, status: Status) -> tuple[Heard, float]:
+    async def send_status(self, status: Status) -> tuple[Heard, float]:
         """What the centre answers, and how long that took, in seconds. Raises BusUnavailable while it is
         not heard, Invalid for an answer that is none."""
         began = time.monotonic()

@@ -51,12 +51,12 @@ class ToldBus:
         }
         await answered(make_stream(self._streams, **wanted), "making the stream of areas")
 
-    async def tell(self, area: str, data: bytes) -> None:
+    async def publish(self, area: str, data: bytes) -> None:
         """Returns once the engine has it on disk. Raises BusUnavailable."""
         sending = self._streams.publish(f"{_STREAM}.{names.site_token(area)}", data)
         await answered(sending, "telling the service")
 
-    async def told(self, epoch: int) -> AsyncIterator[list[ToldMessage]]:
+    async def events(self, epoch: int) -> AsyncIterator[list[ToldMessage]]:
         """Without end, in order, some at a time; they come again unless they are confirmed. Goes on where the
         service before was. `epoch`: of this service's lease: an earlier one that wakes up gets nothing more.
         Raises BusUnavailable."""

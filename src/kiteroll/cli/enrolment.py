@@ -113,7 +113,7 @@ def _decide(context: Context, *, accept: bool) -> Exit:
     if not accept:
         context.out.note(f"{len(refs)} refused")
         return Exit.OK
-    return levels.tell(context, outcome, f"{len(refs)} enrolled")
+    return levels.print_outcome(context, outcome, f"{len(refs)} enrolled")
 
 
 def _chosen(found: list[api.Candidate], macs: list[str], everybody: bool) -> list[api.CandidateRef]:

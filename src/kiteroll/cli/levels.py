@@ -133,7 +133,7 @@ def text_of(file: Path) -> str:
         raise Invalid(f"{file} is not UTF-8 text, at octet {wrong.start}") from wrong
 
 
-def tell(context: Context, outcome: api.RulesOutcome, sentence: str = "") -> Exit:
+def print_outcome(context: Context, outcome: api.RulesOutcome, sentence: str = "") -> Exit:
     """What a change of rules came to, or would."""
     out, args = context.out, context.args
     dry = getattr(args, "dry_run", False)

@@ -160,7 +160,7 @@ def run_set(context: Context) -> Exit:
     with context.client() as client:
         outcome = client.send(change_rules(patch))
     said = ", ".join(f"{one.what} {one.after or 'inherited'}" for one in outcome.differences)
-    return levels.tell(context, outcome, f"{levels.level_text(change)}: {said}")
+    return levels.print_outcome(context, outcome, f"{levels.level_text(change)}: {said}")
 
 
 def run_enrol(context: Context) -> Exit:
@@ -178,12 +178,12 @@ def run_enrol(context: Context) -> Exit:
                 **levels.reason(context),
             )
             outcome = client.send(enrol_list(new))
-            return levels.tell(context, outcome)
+            return levels.print_outcome(context, outcome)
         if args.present:
             everybody = api.EnrolPresent(
                 level=at, note=args.note, dry_run=args.dry_run, **levels.reason(context)
             )
-            return levels.tell(context, client.send(enrol_present(everybody)))
+            return levels.print_outcome(context, client.send(enrol_present(everybody)))
         if args.dry_run:
             raise Invalid("--dry-run goes with --list and --present")
         entry = checked(
@@ -197,14 +197,14 @@ def run_enrol(context: Context) -> Exit:
             **levels.reason(context),
         )
         outcome = client.send(enrol(entry))
-    return levels.tell(context, outcome, f"{args.prefix} is enrolled at {levels.level_text(at)}")
+    return levels.print_outcome(context, outcome, f"{args.prefix} is enrolled at {levels.level_text(at)}")
 
 
 def run_remove(context: Context) -> Exit:
     number = context.args.number
     with context.client() as client:
         outcome = client.send(strike_off(number, **levels.reason(context)))
-    return levels.tell(context, outcome, f"entry {number} struck off its roll")
+    return levels.print_outcome(context, outcome, f"entry {number} struck off its roll")
 
 
 def run_replace(context: Context) -> Exit:
@@ -212,7 +212,7 @@ def run_replace(context: Context) -> Exit:
     new = checked(api.EntryReplacement, mac=args.mac, **levels.reason(context))
     with context.client() as client:
         outcome = client.send(replace_entry(args.number, new))
-    return levels.tell(context, outcome, f"{new.mac} stands in for entry {args.number}")
+    return levels.print_outcome(context, outcome, f"{new.mac} stands in for entry {args.number}")
 
 
 def run_export(context: Context) -> Exit:
@@ -251,7 +251,7 @@ def run_apply(context: Context) -> Exit:
     wanted = api.RulesFile(text=levels.text_of(args.file), dry_run=args.dry_run, **levels.reason(context))
     with context.client() as client:
         outcome = client.send(apply_rules_file(wanted))
-    return levels.tell(context, outcome)
+    return levels.print_outcome(context, outcome)
 
 
 def run_log(context: Context) -> Exit:
@@ -277,11 +277,11 @@ def run_bar(context: Context) -> Exit:
     new = checked(api.NewBarred, **given, **levels.reason(context))
     with context.client() as client:
         outcome = client.send(bar(new))
-    return levels.tell(context, outcome, f"{args.prefix} is barred")
+    return levels.print_outcome(context, outcome, f"{args.prefix} is barred")
 
 
 def run_lift(context: Context) -> Exit:
     prefix = context.args.prefix
     with context.client() as client:
         outcome = client.send(lift_bar(prefix, **levels.reason(context)))
-    return levels.tell(context, outcome, f"{prefix} is not barred any more")
+    return levels.print_outcome(context, outcome, f"{prefix} is not barred any more")

@@ -17,7 +17,7 @@ from kiteroll.collector.kept_targets import TargetStore
 from kiteroll.core.errors import BusUnavailable, Conflict, KiteRollError, NotFound
 
 log = logging.getLogger(__name__)
-_TELL_S = 5.0
+_STATUS_EVERY_S = 5.0
 _NOTE_S = 10.0
 _LEASE_STEP_S = LEASE_S / 4
 _AGAIN_S = 1.0
@@ -45,7 +45,7 @@ class CollectorRole:
         self._problem = ""
         self._packed = False
         """Whether the centre takes packed readings, as far as it was heard."""
-        self._tell_now = asyncio.Event()
+        self._status_due = asyncio.Event()
         """There are other targets, or the lease changed hands."""
 
     async def run(self) -> None:
@@ -63,7 +63,7 @@ class CollectorRole:
     async def use(self, bus: SiteBus) -> None:
         """Over this connection, which comes back by itself when it is lost. Raises BusUnavailable."""
         await bus.prepare()
-        await bus.listen(self._on_asked, self._tell_now.set)
+        await bus.listen(self._on_asked, self._status_due.set)
         self._bus = bus
         self._connected.set()
 
@@ -124,7 +124,7 @@ class CollectorRole:
                 said = {"event": "lease.held" if reads else "lease.lost", "site": self._store.site}
                 log.info("reads the site" if reads else "stands by", extra=said)
                 self._apply()
-                self._tell_now.set()
+                self._status_due.set()
             await self._clock.sleep(_LEASE_STEP_S)
 
     async def _run_time_notes(self) -> None:
@@ -147,10 +147,10 @@ class CollectorRole:
                 await self._send_status(self._bus)
             except KiteRollError as away:
                 self._note(str(away))
-            self._tell_now.clear()
+            self._status_due.clear()
             try:
-                async with asyncio.timeout(_TELL_S):
-                    await self._tell_now.wait()
+                async with asyncio.timeout(_STATUS_EVERY_S):
+                    await self._status_due.wait()
             except TimeoutError:
                 pass
 
@@ -166,7 +166,7 @@ class CollectorRole:
             waiting=len(self._in_hand),
             problem=problem,
         )
-        heard, took_s = await bus.tell(status)
+        heard, took_s = await bus.send_status(status)
         self._packed = heard.takes_packed
         before = self._clock.ahead_s
         self._clock.compare(heard.now, took_s)

@@ -79,7 +79,7 @@ class GivenSwitches:
         # Those that a transaction was refused for, and that are ours all the same, begin anew as well.
         new = (now.keys() - before.keys()) | (self._ingestor.elsewhere & now.keys())
         if new:
-            self._ingestor.take_up(new)
+            self._ingestor.reload_switches(new)
         if gone or new:
             said = fields("tracker.given", area=self._area, more=len(new), fewer=len(gone))
             log.info("has other switches", extra=said)

@@ -106,7 +106,7 @@ class TrackerRole:
                     telling.note_outcome,
                     self._clock,
                     telling.note_again,
-                    telling.tell,
+                    telling.flush,
                 )
                 bus = CentreBus(client, config.bus)
                 await run_together(

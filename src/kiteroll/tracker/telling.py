@@ -41,7 +41,7 @@ class Telling:
             await self._woken.wait()
             self._woken.clear()
             try:
-                await self.tell()
+                await self.flush()
             except BusUnavailable as away:
                 log.warning("the service cannot be told", extra=fields("tracker.untold", error=str(away)))
                 self._woken.set()
@@ -80,7 +80,7 @@ class Telling:
         )
         self._untold.setdefault((result.switch, at), again)
 
-    async def tell(self) -> None:
+    async def flush(self) -> None:
         """Returns once the engine has all that was noted. Raises BusUnavailable; then nothing is lost."""
         async with self._telling:
             told, sites = self._untold, self._sites
@@ -89,7 +89,7 @@ class Telling:
             if not said:
                 return
             try:
-                await self._told.tell(self._area, await asyncio.to_thread(encode_told, said))
+                await self._told.publish(self._area, await asyncio.to_thread(encode_told, said))
             except BusUnavailable:
                 self._untold, self._sites = told | self._untold, sites | self._sites
                 raise

@@ -56,7 +56,7 @@ class FollowedRecords:
 
     def after_reading(self, stored: ReadingStored) -> None:
         """What it changed is taken over as it is told; the records are read where it does not fit."""
-        if self._ingestor.take_over(stored) is not None:
+        if self._ingestor.record_stored(stored) is not None:
             self._names.on_reading(stored)
 
     def after_probe(self, switch: str) -> None:

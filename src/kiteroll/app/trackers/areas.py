@@ -161,7 +161,7 @@ class AreaTrackers:
                 if area:
                     self._ingestor.give(ids, area)
                 else:
-                    self._ingestor.take_back(ids)
+                    self._ingestor.reclaim(ids)
 
         await self._ingestor.change(work)
         for area, ids in to_area.items():

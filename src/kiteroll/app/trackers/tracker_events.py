@@ -51,7 +51,7 @@ class TrackerEvents:
                 async with connected(self._settings, "kiteroll areas", _INBOX) as client:
                     bus = ToldBus(client, self._settings)
                     await bus.prepare()
-                    async for messages in bus.told(self._epoch):
+                    async for messages in bus.events(self._epoch):
                         for one in messages:
                             await self._apply(one)
                         if messages:

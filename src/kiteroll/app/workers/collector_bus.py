@@ -86,7 +86,7 @@ class CollectorBus:
         future: asyncio.Future[Answer] = asyncio.get_running_loop().create_future()
         self._asked[asked.id] = future
         try:
-            await self._bus.ask(site, asked)
+            await self._bus.publish_request(site, asked)
             async with asyncio.timeout(_ANSWER_S):
                 answer = await future
         except TimeoutError as silent:
@@ -120,7 +120,7 @@ class CollectorBus:
             changed, self._changed = self._changed, set()
             for site in changed:
                 if self._collectors.reads(site):
-                    await bus.say_changed(site)
+                    await bus.publish_change(site)
                 else:
                     await bus.forget(site)
 

@@ -63,7 +63,7 @@ class ConditionWatch:
     def next_wake(self, now: datetime) -> datetime:
         return (self._looked_at or now) + CONDITIONS_EVERY
 
-    def looked(self, now: datetime) -> None:
+    def round_complete(self, now: datetime) -> None:
         """All that is to be looked at this time was, and nothing cut it off."""
         self._looked_at = now
 

@@ -212,7 +212,7 @@ class FindingEngine:
     # --- many addresses at once -----------------------------------------------------------
 
     def _from_bursts(self, facts: FactSource, topology: Topology, now: datetime) -> None:
-        self._paths.look(topology, now)
+        self._paths.observe(topology, now)
         shared = facts.shared_prefixes() if self._burst_switches else ()
         fewest = min(self.thresholds.loop_addresses, self.thresholds.flood_addresses)
         for switch, at in self._burst_switches.items():
@@ -284,7 +284,7 @@ class FindingEngine:
             # What changes is classified anyway; this finds those that were at two places before a start.
             self._addresses.add(facts.at_several_ports(_MAX_ADDRESSES))
             self._several_ports_at = now
-        self._conditions.looked(now)
+        self._conditions.round_complete(now)
         return found
 
     def _next_wake(self, now: datetime) -> datetime:

@@ -48,7 +48,7 @@ class PathChanges:
         self._judged: dict[str, datetime] = {}
         """By switch: the last step that was looked at."""
 
-    def look(self, topology: Topology, now: datetime) -> None:
+    def observe(self, topology: Topology, now: datetime) -> None:
         """To be called with each topology: what was connected before it changed counts as one network."""
         self._connected.note(topology, now)
 
