@@ -1,7 +1,7 @@
 """The MAC address table: rows of the filtering database to addresses at ports in VLANs."""
 
 from collections import Counter, defaultdict
-from collections.abc import Iterable, Mapping, Set
+from collections.abc import Mapping, Set
 from dataclasses import dataclass
 
 from kiteroll.collect.raw import RawSwitch
@@ -11,6 +11,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import NO_PORT, Device, Entry, Gap, Port, Status, key_of, mac_of
 from kiteroll.core.model.table_rows import at_bundles, bundle_numbers, is_endpoint
 from kiteroll.snmp import ber, mib
+from kiteroll.snmp.mac_index import mac_of_index
 from kiteroll.snmp.message import Value
 
 _STATUS = {1: Status.OTHER, 3: Status.LEARNED, 4: Status.SELF, 5: Status.STATIC}
@@ -18,6 +19,8 @@ _LEARNED = b"\x03"
 _INVALID = 2
 """dot1qTpFdbStatus invalid(2): aged out, not yet flushed from the table."""
 _OCTETS = 6
+_GROUP = 1 << 40
+"""The bit of an address that says it is a group's."""
 _FEW = 32
 _ASKED_AT_MOST = 1000
 _OLD_COLUMNS = (mib.DOT1D_TP_FDB_PORT, mib.DOT1D_TP_FDB_STATUS)
@@ -76,7 +79,8 @@ def adds_rows(raw: RawSwitch) -> bool:
 def _only_older(raw: RawSwitch) -> list[tuple[int, ...]]:
     """Indexes of the old table whose address the VLAN-aware table does not hold."""
     newer = raw.column(mib.DOT1Q_TP_FDB_PORT)
-    maybe = raw.column(mib.DOT1D_TP_FDB_PORT).keys() - _encoded_addresses(newer)
+    # In both tables most addresses are the same: they are compared without a look inside.
+    maybe = raw.column(mib.DOT1D_TP_FDB_PORT).keys() - {_parted(index)[1] for index in newer}
     if not maybe:
         return []
     known = {arcs[-_OCTETS:] for index in newer if (arcs := arcs_of(index))}
@@ -84,11 +88,10 @@ def _only_older(raw: RawSwitch) -> list[tuple[int, ...]]:
     return [arcs for arcs in older if arcs and arcs[-_OCTETS:] not in known]
 
 
-def _encoded_addresses(indexes: Iterable[bytes]) -> set[bytes]:
-    """What stands behind the database, whose number takes one or two octets on nearly all switches: an index
-    of the old table as it is. In both tables most addresses are the same, and are compared without a look
-    inside."""
-    return {index[1:] if index[0] < 0x80 else index[2:] for index in indexes}
+def _parted(index: bytes) -> tuple[bytes, bytes]:
+    """An index of the VLAN-aware table as its database, whose number takes one or two octets on nearly all
+    switches, and the address: an index of the old table as it is."""
+    return (index[:1], index[1:]) if index[0] < 0x80 else (index[:2], index[2:])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -154,31 +157,33 @@ class _Rows:
         others, for `_row` to look at one by one. It does nothing that `_row` would not do; it is the
         hot loop of every reading."""
         others: list[bytes] = []
-        places: dict[tuple[int, bytes], tuple[int, int] | None] = {}
+        taken: set[bytes] = set()
+        places: dict[tuple[bytes, bytes], tuple[int, int] | None] = {}
         own, learned = self.own, self.learned
         for index, port_value in numbers.items():
+            database, address = _parted(index)
             status = statuses.get(index)
-            try:
-                arcs = ber.decode_arcs(index)
-            except ber.Malformed:
-                arcs = ()
-            if status is None or status[1] != _LEARNED or len(arcs) != 1 + _OCTETS or max(arcs[1:]) > 0xFF:
+            mac = mac_of_index(address)
+            if mac is None or status is None or status[1] != _LEARNED:
                 others.append(index)
                 continue
-            there = (arcs[0], port_value[1])
+            there = (database, port_value[1])
             if there not in places:
-                places[there] = self._plain_place(arcs[0], number(port_value))
+                places[there] = self._plain_place(arcs_of(database), number(port_value))
             place = places[there]
-            mac = int.from_bytes(bytes(arcs[1:]), "big")
-            if place is None or arcs[1] & 1 or mac in own:
+            if place is None or mac & _GROUP or mac in own:
                 others.append(index)
             else:
                 learned.setdefault(place[0] | mac, place[1])
-        self.taken = _encoded_addresses(numbers.keys() - others)
+                taken.add(address)
+        self.taken = taken
         return others
 
-    def _plain_place(self, fdb_id: int, bridge_port: int | None) -> tuple[int, int] | None:
+    def _plain_place(self, database: ber.Oid | None, bridge_port: int | None) -> tuple[int, int] | None:
         """(VLAN part of the key, ifIndex) for rows of a database at a port; None: not plain."""
+        if not database:
+            return None
+        fdb_id = database[0]
         if_index = self.bridge_ports.get(bridge_port) if bridge_port else None
         unread = fdb_id not in self.vlans_of_fdb and self.raw.broke("dot1qVlanCurrentTable")
         if if_index is None or unread:
