@@ -91,7 +91,7 @@ def _only_older(raw: RawSwitch) -> list[tuple[int, ...]]:
 def _parted(index: bytes) -> tuple[bytes, bytes]:
     """An index of the VLAN-aware table as its database, whose number takes one or two octets on nearly all
     switches, and the address: an index of the old table as it is."""
-    return (index[:1], index[1:]) if index[0] < 0x80 else (index[:2], index[2:])
+    return (index[:1], index[1:]) if index[:1] < b"\x80" else (index[:2], index[2:])
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

@@ -1,7 +1,7 @@
 """MAC addresses as indexes of a table (INDEX of a MacAddress, RFC 2578 section 7.7): six arcs, an octet each.
 
-An arc below 128 is one octet of the encoded index, a larger one the octet 0x81 and the lower seven bits. To take
-the marks out and put all high bits in at once takes less than half as long as decoding arc by arc.
+An arc below 128 is one octet of the encoded index, a larger one the octet 0x81 and the lower seven bits. To
+take the marks out and put all high bits in at once takes less than half as long as decoding arc by arc.
 """
 
 from itertools import product
