@@ -1,6 +1,5 @@
 """Runs the service in the foreground until it is told to stop."""
 
-import gc
 import signal
 import socket
 import sys
@@ -29,13 +28,11 @@ from kiteroll.app.service_manager import ServiceManager
 from kiteroll.app.serving.tracker_link import NODE_PURPOSE, TrackerLink
 from kiteroll.app.workers import periodic
 from kiteroll.clock import SystemClock
+from kiteroll.memory import collect_seldom, keep_what_is_loaded
 from kiteroll.schemas.reading_files import read_readings
 
 _THREAD_SLICE_S = 0.001
 """How long a thread may keep the others waiting: tables are worked on in some, calls answered in others."""
-_GC_THRESHOLDS = (10_000, 20, 50)
-"""A full collection halts every answer for a tenth of a second at half a million addresses; with
-Python's own thresholds that came more than once a second under load."""
 _CONNECTIONS = 1000
 """At once; further ones are told to come back."""
 _CERTIFICATE_S = 2.0
@@ -83,7 +80,7 @@ def run(config: Config, ready: Callable[[], None] = lambda: None, *, only_answer
     in use) or StorageUnavailable when it cannot start; then nothing is left running.
     """
     sys.setswitchinterval(_THREAD_SLICE_S)
-    gc.set_threshold(*_GC_THRESHOLDS)
+    collect_seldom()
     clock = SystemClock()
     broadcaster = EventBroadcaster()
     server: _Server | None = None
@@ -123,9 +120,7 @@ def run(config: Config, ready: Callable[[], None] = lambda: None, *, only_answer
             parts.supervisor.add("certificate", work)
         if manager.watches:
             parts.supervisor.add("watchdog", partial(manager.signs_of_life, clock))
-        # What was loaded stays: no collection needs to go through it.
-        gc.collect()
-        gc.freeze()
+        keep_what_is_loaded()
         app = serve(parts, broadcaster, clock)
         gate = RequestGate(
             IdempotentPosts(app, parts.kept_answers)

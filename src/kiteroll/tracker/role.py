@@ -16,6 +16,7 @@ from kiteroll.bus.connection import connected
 from kiteroll.bus.told import ToldBus
 from kiteroll.clock import Clock
 from kiteroll.core.errors import BusUnavailable, Conflict, StorageUnavailable
+from kiteroll.memory import keep_what_is_loaded
 from kiteroll.store import sites
 from kiteroll.store.area_lease import AreaLease
 from kiteroll.store.database import Database
@@ -87,6 +88,7 @@ class TrackerRole:
         try:
             switches = GivenSwitches(self._database, ingestor, lease.area)
             await switches.load()
+            keep_what_is_loaded()
             there = await asyncio.to_thread(self._database.run, sites.sites)
             if lease.area not in {one.area for one in there}:
                 hint = "kiteroll site area SITE AREA"

@@ -10,6 +10,7 @@ from kiteroll.app.config import Config, require
 from kiteroll.app.logs import fields
 from kiteroll.app.storage import await_tables
 from kiteroll.clock import SystemClock
+from kiteroll.memory import collect_seldom
 from kiteroll.store.database import Database
 from kiteroll.tracker.role import TrackerRole
 
@@ -30,6 +31,7 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> None:
     """Until SIGTERM or SIGINT. `ready` is called each time the area is this tracker's. Raises ConfigError, or
     Conflict where the tables of the database are of a newer version."""
     check(config)
+    collect_seldom()
     database = Database(config.database.url, pool_size=4, overflow=4, answer_s=60, follows=True)
     try:
         asyncio.run(_run(config, database, ready))
