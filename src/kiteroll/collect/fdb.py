@@ -80,7 +80,8 @@ def _only_older(raw: RawSwitch) -> list[tuple[int, ...]]:
     """Indexes of the old table whose address the VLAN-aware table does not hold."""
     newer = raw.column(mib.DOT1Q_TP_FDB_PORT)
     # In both tables most addresses are the same: they are compared without a look inside.
-    maybe = raw.column(mib.DOT1D_TP_FDB_PORT).keys() - {_parted(index)[1] for index in newer}
+    addresses = {_parted(index)[1] for index in newer}
+    maybe = [index for index in raw.column(mib.DOT1D_TP_FDB_PORT) if index not in addresses]
     if not maybe:
         return []
     known = {arcs[-_OCTETS:] for index in newer if (arcs := arcs_of(index))}
