@@ -12,7 +12,7 @@ from kiteroll.app.ingest import ReadingIngestor, import_result
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.serving.followed_records import FollowedRecords
 from kiteroll.app.trackers.told import PortNames, told_of, told_text
-from kiteroll.core.tracking.admission import AdmissionLimits
+from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
@@ -80,6 +80,6 @@ def _fleet(database: Database, switches: int) -> None:
 
 
 def _ingestor(database: Database, bus: EventBus) -> ReadingIngestor:
-    made = ReadingIngestor(database, None, AdmissionLimits(), bus)
+    made = ReadingIngestor(database, TrackingRules(), bus)
     made.load()
     return made

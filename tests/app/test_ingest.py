@@ -19,8 +19,8 @@ from kiteroll.core.errors import DeviceSilent, Invalid, StorageUnavailable, Trac
 from kiteroll.core.model.changes import Appeared, Moved, Restarted
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.reading import Gap, Reading
-from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.core.tracking.switch_health import SwitchHealth, Warned
+from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.store import inventory
 from kiteroll.store.database import Database
 from tests.support.factories import at, mac, reading
@@ -251,7 +251,7 @@ def test_what_another_one_stored_is_taken_over_also_where_something_was_not_told
     ingestor, switch = live.parts.ingestor, live.ids["quay-1"]
     told: list[ReadingStored] = []
     live.parts.bus.subscribe(ReadingStored, told.append)
-    here = ReadingIngestor(live.parts.storage.database, None, AdmissionLimits(), EventBus())
+    here = ReadingIngestor(live.parts.storage.database, TrackingRules(), EventBus())
     here.load()
     tables = (
         {(1, 10): "p1"},

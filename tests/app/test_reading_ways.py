@@ -27,7 +27,7 @@ from kiteroll.bus.site import SiteBus
 from kiteroll.clock import SystemClock
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import DeviceSilent
-from kiteroll.core.tracking.admission import AdmissionLimits
+from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.store import sites, tables
 from kiteroll.store.database import Database
 from kiteroll.tracker.role import TrackerRole
@@ -44,7 +44,7 @@ _PATIENCE_S = 30.0
 
 
 def _ingestor(database: Database) -> ReadingIngestor:
-    made = ReadingIngestor(database, None, AdmissionLimits(), EventBus())
+    made = ReadingIngestor(database, TrackingRules(), EventBus())
     made.load()
     return made
 

@@ -11,7 +11,7 @@ from kiteroll.app.events import EventBus
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.serving.sent_event import SentEvent
 from kiteroll.core.errors import ConfigError, StorageUnavailable
-from kiteroll.core.tracking.admission import AdmissionLimits
+from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.duration import parse_duration_s
 from kiteroll.schemas.stream import FindingEvent, ResyncEvent, RulesEvent
 from kiteroll.store.database import Database
@@ -132,7 +132,7 @@ def test_a_listener_that_comes_back_gets_what_it_missed_or_is_told_that_it_canno
 
 
 def test_a_change_of_the_inventory_does_not_wait_for_a_database_that_is_away(database: Database) -> None:
-    ingestor = ReadingIngestor(database, None, AdmissionLimits(), EventBus())
+    ingestor = ReadingIngestor(database, TrackingRules(), EventBus())
     ingestor.storage_problem = "it is away"
     with pytest.raises(StorageUnavailable, match="it is away"):
         asyncio.run(ingestor.change(lambda: 1))

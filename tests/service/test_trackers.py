@@ -99,6 +99,9 @@ def divided(
     made = Divided(
         CollectedSite(tmp_path_factory.mktemp("divided"), {"KITEROLL_DATABASE_URL": url}), module_database
     )
+    settings = made.service.data.parent / "service.toml"
+    settings.write_text("[tracking]\nhold_time = '9m'\n")
+    made.service.extra += ("--config", str(settings))  # from its next start on
     made.site.set_up(lab)
     access = lab.access["quay-1"]
     with made.service.client() as client:
@@ -129,6 +132,7 @@ def test_a_tracker_has_the_switches_of_its_area(
         assert (site.silent_since, site.dropped, site.refused) == (None, 0, 0)
         wait_until(lambda: client.all(collected_sites())[0].up_to_date, "the site to be up to date")
     wait_until(divided.all_recorded_once, "every reading of the site to be recorded")
+    assert '"hold_time_s": null' in divided.trackers[0].log, "as the service"
     monkeypatch.setenv("KITEROLL_URL", divided.service.url)
     monkeypatch.setenv("KITEROLL_TOKEN", divided.service.token)
     assert main(["site", "areas"]) == Exit.OK
@@ -195,6 +199,10 @@ def test_switches_leave_an_area_and_the_inventory(divided: Divided) -> None:
 
 
 def test_without_trackers_the_service_goes_on(divided: Divided) -> None:
+    wait_until(
+        lambda: any('"hold_time_s": 540' in one.log for one in divided.trackers),
+        "the rules that the service was started with meanwhile to be taken over",
+    )
     for one in divided.trackers:
         one.end(signal.SIGKILL)
     wait_until(lambda: divided.area().tracked == 0, "the service to take them back")

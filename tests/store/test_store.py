@@ -23,7 +23,9 @@ from kiteroll.core.replay.stay_ledger import StayLedger
 from kiteroll.core.topology.inference import infer
 from kiteroll.core.topology.refresh import TopologyRefresh
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
+from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.core.tracking.tracker import Tracker
+from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.store import (
     addresses,
     enrolment,
@@ -48,6 +50,7 @@ from kiteroll.store.stay_queries import Filters
 from kiteroll.store.tables import ip_stay, metadata, stay, switch
 from kiteroll.store.tables import reading as reading_table
 from kiteroll.store.topology import ids_of_ports, set_operator_role, topology_facts
+from kiteroll.store.tracking_rules import save_tracking_rules, saved_tracking_rules
 from tests.support.factories import NOON, at, mac, reading
 
 
@@ -500,3 +503,12 @@ def test_who_was_present_is_told_without_the_times_of_quiet(stored: Stored) -> N
         (mac(2), "p2", at(0), at(9)),
     ]
     assert [(one.began_at, one.ended_at) for one in found if not one.ended_at] == [(at(7), None)]
+
+
+def test_the_rules_of_tracking_are_those_of_the_last_start(database: Database) -> None:
+    assert database.run(saved_tracking_rules) is None
+    strict = TrackingRules(timedelta(minutes=9), AdmissionLimits(per_port=7, endpoints=1000))
+    for one in (strict, TrackingRules()):
+        database.run(save_tracking_rules, one)
+        database.run(save_tracking_rules, one)
+        assert database.run(saved_tracking_rules) == one

@@ -25,6 +25,7 @@ from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.port_actions.guards import Limits
 from kiteroll.core.port_actions.sweep import parse_network
 from kiteroll.core.tracking.admission import AdmissionLimits
+from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.data_dir import CERTIFICATE_FILE, default_data_dir
 from kiteroll.setting_types import FileName, Seconds
 
@@ -135,8 +136,10 @@ class TrackingSettings(_Section):
     endpoints: int = Field(default=AdmissionLimits().endpoints, ge=1000, le=50_000_000)
     """Known in all, at most."""
 
-    def limits(self) -> AdmissionLimits:
-        return AdmissionLimits(per_port=self.new_addresses_per_port, endpoints=self.endpoints)
+    def rules(self) -> TrackingRules:
+        hold_time = None if self.hold_time_s is None else timedelta(seconds=self.hold_time_s)
+        limits = AdmissionLimits(per_port=self.new_addresses_per_port, endpoints=self.endpoints)
+        return TrackingRules(hold_time, limits)
 
 
 class RetentionSettings(_Section):

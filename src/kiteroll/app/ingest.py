@@ -7,7 +7,7 @@ from collections import deque
 from collections.abc import Callable, Collection, Sequence
 from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import replace
-from datetime import datetime, timedelta
+from datetime import datetime
 from itertools import groupby
 from operator import itemgetter
 from typing import TypeVar
@@ -28,10 +28,11 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.model.reading_summary import ReadingSummary
 from kiteroll.core.search.address_index import AddressIndex
-from kiteroll.core.tracking.admission import Admission, AdmissionLimits
+from kiteroll.core.tracking.admission import Admission
 from kiteroll.core.tracking.followed_switch import changes_between
 from kiteroll.core.tracking.switch_health import SwitchHealth
 from kiteroll.core.tracking.tracker import Tracker
+from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.store import (
     groups,
     inventory,
@@ -64,8 +65,7 @@ class ReadingIngestor:
     def __init__(
         self,
         database: Database,
-        hold_time: timedelta | None,
-        limits: AdmissionLimits,
+        rules: TrackingRules,
         bus: EventBus,
         fence: Fence | None = None,
         stays: range = SERVICE_STAYS,
@@ -75,15 +75,15 @@ class ReadingIngestor:
         numbers of stays that are ours to give. `area`: whose tracker we are; empty: we are the service."""
         self._database = database
         self._writer = ReadingWriter(database, fence)
-        self._hold_time = hold_time
+        self._hold_time = rules.hold_time
         self._stays = stays
         self._area = area
-        self._admission = Admission(limits)
+        self._admission = Admission(rules.limits)
         self._bus = bus
         self._thread = ThreadPoolExecutor(1, thread_name_prefix="ingest")
         self._urgent: deque[Callable[[], None]] = deque()
         self._stopping = threading.Event()
-        self.tracker = Tracker(hold=hold_time)
+        self.tracker = Tracker(hold=rules.hold_time)
         self.switches: dict[int, str] = {}
         """Id to name of the inventory. Replaced, never changed, so that others may iterate over it."""
         self.elsewhere: frozenset[int] = frozenset()

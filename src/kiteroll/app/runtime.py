@@ -107,6 +107,7 @@ from kiteroll.core.errors import StorageUnavailable
 from kiteroll.core.port_actions.sweep import parse_network
 from kiteroll.core.topology.refresh import FACTS_MAX_AGE
 from kiteroll.store.database_lease import DatabaseLease
+from kiteroll.store.tracking_rules import save_tracking_rules
 
 log = logging.getLogger(__name__)
 _NAMES_S = 3.0
@@ -205,11 +206,12 @@ def build(
     access.reload()
     runtime_settings = RuntimeSettings(background, clock, config)
     runtime_settings.load()
-    hold_time_s = config.tracking.hold_time_s
-    hold_time = None if hold_time_s is None else timedelta(seconds=hold_time_s)
     lease = storage.lease
     fence = None if lease is None else lease.fence
-    ingestor = ReadingIngestor(background, hold_time, config.tracking.limits(), bus, fence)
+    rules = config.tracking.rules()
+    if not only_answers:
+        background.run(save_tracking_rules, rules)
+    ingestor = ReadingIngestor(background, rules, bus, fence)
     stack.callback(ingestor.stop)
     ingestor.load()
     topology = TopologyView(background, clock, ingestor, records=not only_answers)

@@ -3,7 +3,6 @@
 import asyncio
 import logging
 from collections.abc import Callable
-from datetime import timedelta
 
 from kiteroll.app.config import Config
 from kiteroll.app.events import EventBus
@@ -16,10 +15,12 @@ from kiteroll.bus.connection import connected
 from kiteroll.bus.told import ToldBus
 from kiteroll.clock import Clock
 from kiteroll.core.errors import BusUnavailable, Conflict, StorageUnavailable
+from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.memory import keep_what_is_loaded
 from kiteroll.store import sites
 from kiteroll.store.area_lease import AreaLease
 from kiteroll.store.database import Database
+from kiteroll.store.tracking_rules import saved_tracking_rules
 from kiteroll.tasks import run_together
 from kiteroll.tracker.given_switches import GivenSwitches
 from kiteroll.tracker.telling import Telling
@@ -48,7 +49,7 @@ class TrackerRole:
                 await self._track()
             except Conflict as lost:
                 said = fields("tracker.lost", error=str(lost))
-                log.warning("the area is tracked by another one", extra=said)
+                log.warning("the area is given up", extra=said)
             except (BusUnavailable, StorageUnavailable) as away:
                 log.warning("the tracker waits", extra=fields("tracker.waits", error=str(away)))
             finally:
@@ -75,16 +76,10 @@ class TrackerRole:
     async def _track(self) -> None:
         """While the lease is ours. Raises Conflict, BusUnavailable or StorageUnavailable."""
         config, lease = self._config, self._lease
-        hold_time_s = config.tracking.hold_time_s
-        ingestor = ReadingIngestor(
-            self._database,
-            None if hold_time_s is None else timedelta(seconds=hold_time_s),
-            config.tracking.limits(),
-            EventBus(),
-            lease.fence,
-            lease.stays,
-            lease.area,
-        )
+        rules = await asyncio.to_thread(self._rules)
+        hold_time_s = None if rules.hold_time is None else rules.hold_time.total_seconds()
+        log.info("hold time of the service", extra=fields("tracker.rules", hold_time_s=hold_time_s))
+        ingestor = ReadingIngestor(self._database, rules, EventBus(), lease.fence, lease.stays, lease.area)
         try:
             switches = GivenSwitches(self._database, ingestor, lease.area)
             await switches.load()
@@ -114,13 +109,20 @@ class TrackerRole:
                 await run_together(
                     readings.follow(bus, intake.sites),
                     telling.run(),
-                    self._run_refresh(switches, intake, readings),
+                    self._run_refresh(switches, intake, readings, rules),
                 )
         finally:
             await asyncio.to_thread(ingestor.stop)
 
-    async def _run_refresh(self, switches: GivenSwitches, intake: SiteIntake, readings: SiteReadings) -> None:
-        """With what is given to us, and whether the lease still is. Raises Conflict."""
+    def _rules(self) -> TrackingRules:
+        """Those of the service; our own file's while none has run. Raises StorageUnavailable."""
+        return self._database.run(saved_tracking_rules) or self._config.tracking.rules()
+
+    async def _run_refresh(
+        self, switches: GivenSwitches, intake: SiteIntake, readings: SiteReadings, rules: TrackingRules
+    ) -> None:
+        """What is given to us, whether the lease still is, and the rules we track by. Raises Conflict when we
+        have to begin anew."""
         looks = 0
         while True:
             self._lease.check()
@@ -128,6 +130,8 @@ class TrackerRole:
                 await switches.refresh_if_changed()
                 if looks % _HOLD_TIMES_EVERY == 0:
                     await switches.reload_hold_times()
+                    if await asyncio.to_thread(self._rules) != rules:
+                        raise Conflict("the service tracks by other rules now: the area is loaded anew")
                 looks += 1
                 sites = switches.sites()
                 if sites != intake.sites():

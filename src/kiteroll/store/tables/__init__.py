@@ -47,7 +47,7 @@ from kiteroll.store.tables.rules import (
     port_rule,
     rule_event,
 )
-from kiteroll.store.tables.settings import runtime_setting
+from kiteroll.store.tables.settings import runtime_setting, tracking_rules
 
 __all__ = [
     "account",
@@ -98,5 +98,6 @@ __all__ = [
     "site",
     "stay",
     "switch",
+    "tracking_rules",
     "vlan",
 ]

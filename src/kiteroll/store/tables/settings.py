@@ -1,6 +1,6 @@
-"""Settings that people change while the service runs."""
+"""Settings: those that people change while the service runs, and those that trackers have from it."""
 
-from sqlalchemy import JSON, Column, String, Table
+from sqlalchemy import JSON, Column, Double, Integer, SmallInteger, String, Table
 
 from kiteroll.store.tables.base import metadata
 from kiteroll.store.types import Instant
@@ -13,3 +13,13 @@ runtime_setting = Table(
     Column("set_at", Instant, nullable=False),
     Column("set_by", String(64), nullable=False),
 )
+
+tracking_rules = Table(
+    "tracking_rules",
+    metadata,
+    Column("id", SmallInteger, primary_key=True, autoincrement=False),
+    Column("hold_time_s", Double),
+    Column("new_addresses_per_port", Integer, nullable=False),
+    Column("endpoints", Integer, nullable=False),
+)
+"""One row: of the service that started last."""

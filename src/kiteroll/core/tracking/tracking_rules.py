@@ -1,0 +1,13 @@
+"""How switches are tracked: the same for the service and for each tracker of an area."""
+
+from dataclasses import dataclass, field
+from datetime import timedelta
+
+from kiteroll.core.tracking.admission import AdmissionLimits
+
+
+@dataclass(frozen=True, slots=True)
+class TrackingRules:
+    hold_time: timedelta | None = None
+    """How long an address that is not seen counts as present; None: three times the switch's ageing time."""
+    limits: AdmissionLimits = field(default_factory=AdmissionLimits)
