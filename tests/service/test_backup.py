@@ -157,7 +157,7 @@ def test_what_is_restored_answers_as_before(
             assert headers["Kiteroll-Signature"] == signature("s3cret", stamp, body), (
                 "sealed with the old key"
             )
-        with httpx.Client(base_url=service.url, trust_env=False) as browser:
+        with httpx.Client(base_url=service.url, trust_env=False, timeout=60) as browser:
             said = browser.post("/api/v1/session", json={"name": "ida", "password": PASSPHRASE})
             assert said.json()["role"] == "operator"
 

@@ -58,7 +58,9 @@ def fuzzed(lab: Lab, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Servi
 @pytest.fixture(scope="module")
 def whole(fuzzed: Service) -> schemathesis.BaseSchema:
     headers = {"Authorization": f"Bearer {fuzzed.token}"}
-    document = httpx.get(f"{fuzzed.url}/api/v1/openapi.json", headers=headers, trust_env=False).json()
+    document = httpx.get(
+        f"{fuzzed.url}/api/v1/openapi.json", headers=headers, trust_env=False, timeout=60
+    ).json()
     document["servers"] = [{"url": fuzzed.url}]
     return schemathesis.openapi.from_dict(document).exclude(operation_id=list(_LEFT_OUT))
 

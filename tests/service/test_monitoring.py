@@ -17,7 +17,7 @@ _NAME = re.compile(r"\bkiteroll_[a-z_]+")
 
 def _known(service: Service) -> set[str]:
     headers = {"Authorization": f"Bearer {service.token}"}
-    text = httpx.get(f"{service.url}/metrics", headers=headers, trust_env=False).text
+    text = httpx.get(f"{service.url}/metrics", headers=headers, trust_env=False, timeout=60).text
     return {one.name for family in text_string_to_metric_families(text) for one in family.samples}
 
 

@@ -104,7 +104,7 @@ def test_a_change_is_passed_on_and_known_here_before_it_is_answered(
         password = "over the tarn by ferry"
         client.send(add_user(NewUser(name="ida", role="viewer", password=password)))
     here = httpx.HTTPTransport(local_address="127.0.0.2")
-    with httpx.Client(base_url=node.url, transport=here) as ida:
+    with httpx.Client(base_url=node.url, transport=here, timeout=60) as ida:
         signed_in = ida.post(f"{V1}/session", json={"name": "ida", "password": password})
         assert signed_in.status_code == 200
         assert ida.get(f"{V1}/session").json()["name"] == "ida"

@@ -88,7 +88,7 @@ def test_the_service_runs_from_both_wheels_and_serves_its_console(wheels: list[P
     try:
         where = _run(python, "-c", "import kiteroll.api.app as app; print(app.__file__)").stdout
         assert where.startswith(str(tmp_path))
-        page = httpx.get(one.url, trust_env=False)
+        page = httpx.get(one.url, trust_env=False, timeout=60)
         assert page.status_code == 200 and '<div id="root">' in page.text
         ran = _run(python, "-m", "kiteroll.cli", "health", "--url", one.url, "--data", str(one.data))
         assert ran.returncode == 0, ran.stderr
