@@ -12,6 +12,7 @@ from pydantic import Field
 
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model import bounds
+from kiteroll.core.model.mac import GROUP_BIT
 from kiteroll.core.model.reading import Reading, key_of
 from kiteroll.schemas.base import ResponseModel
 from kiteroll.schemas.reading_convert import from_document, to_document
@@ -20,8 +21,6 @@ from kiteroll.schemas.reading_document import ReadingDocument
 _DIGITS = 16
 """Of a key: eight octets, the VLAN (0: not known) in two and the address in six."""
 _HIGHEST = key_of((1 << 48) - 1, bounds.VLAN)
-_GROUP_BIT = 1 << 40
-"""IEEE 802 8.2.2: of an address that several stations have."""
 
 
 class LearnedRows(ResponseModel):
@@ -53,7 +52,7 @@ def unpacked(given: PackedReading) -> Reading:
             raise Invalid(f"learned: {rows.port} is the number of none of the document's ports")
         keys = struct.unpack(f">{len(rows.keys) // _DIGITS}Q", bytes.fromhex(rows.keys))
         learned |= dict.fromkeys(keys, rows.port)
-    if any(key & _GROUP_BIT or key > _HIGHEST for key in learned):
+    if any(key & GROUP_BIT or key > _HIGHEST for key in learned):
         raise Invalid("learned: an address of a group, or in no VLAN that there is")
     return from_document(given.document, learned)
 

@@ -67,7 +67,8 @@ class ColumnWalk(Exchange):
             last, after = self._accept(column, pdu.bindings[at :: len(asked)], over)
             if last is not None:
                 latest[column] = last
-            if after is not None and ber.decode_arcs(after) <= ber.decode_arcs(last or self._cursors[column]):
+            reached = self._cursors[column] if last is None else self._prefixes[column] + last
+            if after is not None and ber.decode_arcs(after) <= ber.decode_arcs(reached):
                 self.end(_NO_ADVANCE)
                 return
         if not over and not latest:
@@ -82,7 +83,7 @@ class ColumnWalk(Exchange):
         latest: dict[Oid, bytes] = {}
         for column, found in zip(asked, rows, strict=True):
             self.columns[column].update(found)
-            latest[column] = self._prefixes[column] + next(reversed(found))
+            latest[column] = next(reversed(found))
         self._advance(latest)
 
     def _is_too_much(self, values: int, columns: int) -> bool:
@@ -93,24 +94,25 @@ class ColumnWalk(Exchange):
         return False
 
     def _advance(self, latest: Mapping[Oid, bytes]) -> None:
-        """Go on behind the last rows of an answer, by column. One comparison an answer is enough: a walk that
-        goes round in circles must step back between two answers at some time. Raises Malformed."""
-        for column, oid in latest.items():
-            index = ber.decode_arcs(oid[len(self._prefixes[column]) :])
+        """Go on behind the last rows of an answer. `latest`: their encoded indexes, by column. One comparison
+        an answer is enough: a walk that goes round in circles must step back between two answers at some
+        time. Raises Malformed."""
+        for column, encoded in latest.items():
+            index = ber.decode_arcs(encoded)
             if len(column) + len(index) > ber.MAX_ARCS:
                 raise ber.Malformed(f"object identifier of {len(column) + len(index)} arcs")
             if index <= self._reached[column]:
                 self.end(_NO_ADVANCE)
                 return
-            self._cursors[column], self._reached[column] = oid, index
+            self._cursors[column], self._reached[column] = self._prefixes[column] + encoded, index
         if self.rows > self.limits.rows:
             self.end(f"more than {self.limits.rows} rows: broken off")
 
     def _accept(
         self, column: Oid, bindings: Sequence[Binding], over: set[Oid]
     ) -> tuple[bytes | None, bytes | None]:
-        """Keep a column's rows; returns the OID of the last one, and of the object behind the column where
-        it ends with one. A column that ends goes into `over`."""
+        """Keep a column's rows; returns the index of the last one, and the OID of the object behind the
+        column where it ends with one. A column that ends goes into `over`."""
         prefix, rows = self._prefixes[column], self.columns[column]
         length = len(prefix)
         last = None
@@ -122,7 +124,7 @@ class ColumnWalk(Exchange):
                 return last, None if tag == end else oid
             if tag not in exceptions:
                 rows[index] = value
-                last = oid
+                last = index
         return last, None
 
     def _on_error(self, pdu: Pdu) -> None:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.values import arcs_of, index_number, number
 from kiteroll.core.model import bounds
-from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.mac import GROUP_BIT, MacAddress
 from kiteroll.core.model.reading import NO_PORT, Device, Entry, Gap, Port, Status, key_of, mac_of
 from kiteroll.core.model.table_rows import at_bundles, bundle_numbers, is_endpoint
 from kiteroll.snmp import ber, mib
@@ -19,8 +19,6 @@ _LEARNED = b"\x03"
 _INVALID = 2
 """dot1qTpFdbStatus invalid(2): aged out, not yet flushed from the table."""
 _OCTETS = 6
-_GROUP = 1 << 40
-"""The bit of an address that says it is a group's."""
 _FEW = 32
 _ASKED_AT_MOST = 1000
 _OLD_COLUMNS = (mib.DOT1D_TP_FDB_PORT, mib.DOT1D_TP_FDB_STATUS)
@@ -172,7 +170,7 @@ class _Rows:
             if there not in places:
                 places[there] = self._plain_place(arcs_of(database), number(port_value))
             place = places[there]
-            if place is None or mac & _GROUP or mac in own:
+            if place is None or mac & GROUP_BIT or mac in own:
                 others.append(index)
             else:
                 learned.setdefault(place[0] | mac, place[1])

@@ -5,7 +5,7 @@ import asyncio
 import logging
 import random
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 
 from kiteroll.clock import Clock
 from kiteroll.collect.budget import Budget
@@ -32,7 +32,7 @@ class _Carried:
     budget: Budget
     requests_left: int
     done: asyncio.Future[None]
-    step: SnmpRequest
+    step: SnmpRequest = field(init=False)
     answer_by: float = 0.0
     """When this try is over."""
     message: bytes = b""
@@ -68,10 +68,7 @@ class Wire(asyncio.DatagramProtocol):
         up it is broken off. Raises Reported when an SNMPv3 engine will not have us."""
         if self.transport is None:
             raise AssertionError("the agent is used outside its context")
-        if not isinstance(step := talk.next(), SnmpRequest):
-            return
-        carried = _Carried(talk, budget, most, self._loop.create_future(), step)
-        self._carried = carried
+        carried = self._carried = _Carried(talk, budget, most, self._loop.create_future())
         try:
             self._send_next(carried)
             await carried.done
@@ -135,7 +132,7 @@ class Wire(asyncio.DatagramProtocol):
             return
         now = self._loop.time()
         if now >= carried.answer_by:
-            self._hand_over(carried, lambda: self._on_silence(carried))
+            self._hand_over(carried, self._on_silence)
             return
         if now >= carried.resend_at:
             self._put(carried.message)
@@ -155,15 +152,14 @@ class Wire(asyncio.DatagramProtocol):
             self._note = f"an answer came that cannot be used: {broken}"
         except Reported as report:
             if report.message_id == self._message_id:
-                told = report
-                self._hand_over(carried, lambda: self._on_report(carried, told))
+                self._hand_over(carried, self._on_report, report)
         except Exception as bug:
             # The boundary of one datagram: the reading goes on without it.
             self._note = f"an answer came that cannot be used: {type(bug).__name__}"
             log.exception("internal error while decoding an answer", extra={"event": "snmp.bug"})
         else:
             if message_id == self._message_id:
-                self._hand_over(carried, lambda: self._on_answer(carried, pdu))
+                self._hand_over(carried, self._on_answer, pdu)
 
     def error_received(self, exc: Exception) -> None:
         # ICMP port unreachable and its kin. Waited out like silence, so that an agent which is
@@ -172,10 +168,10 @@ class Wire(asyncio.DatagramProtocol):
             "nothing listens on that UDP port" if isinstance(exc, ConnectionRefusedError) else str(exc)
         )
 
-    def _hand_over(self, carried: _Carried, handle: Callable[[], None]) -> None:
+    def _hand_over(self, carried: _Carried, handle: Callable[..., None], *came: object) -> None:
         """What goes wrong with an answer goes wrong for whoever waits for the exchange."""
         try:
-            handle()
+            handle(carried, *came)
         except Exception as failed:
             carried.done.set_exception(failed)
 

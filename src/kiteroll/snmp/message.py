@@ -76,12 +76,13 @@ class Message(NamedTuple):
 
 def encode_binding(oid: bytes, value: bytes) -> bytes:
     """One variable binding of an encoded OID and a whole encoded value."""
+    length = 2 + len(oid) + len(value)
+    if length < 0x80:  # as nearly all are: both lengths take one octet
+        return bytes((ber.SEQUENCE, length, ber.OBJECT_IDENTIFIER, len(oid))) + oid + value
     return ber.encode(ber.SEQUENCE, ber.encode(ber.OBJECT_IDENTIFIER, oid) + value)
 
 
 _NULL = ber.encode(ber.NULL, b"")
-_SHORT_NAME = 0x7C
-"""Octets of a name with which the length of its binding takes one octet."""
 
 
 def encode_request(
@@ -99,15 +100,7 @@ def encode_request(
 
 def request_pdu(kind: PduType, request_id: int, oids: Sequence[bytes], *, repetitions: int = 0) -> bytes:
     """`repetitions` is max-repetitions of a GETBULK, whose non-repeaters are none."""
-    return encode_pdu(kind, request_id, 0, repetitions, map(_unset_binding, oids))
-
-
-def _unset_binding(oid: bytes) -> bytes:
-    """The binding of an encoded OID in a request, whose value is not known yet."""
-    length = len(oid)
-    if length < _SHORT_NAME:
-        return bytes((ber.SEQUENCE, length + 4, ber.OBJECT_IDENTIFIER, length)) + oid + _NULL
-    return encode_binding(oid, _NULL)
+    return encode_pdu(kind, request_id, 0, repetitions, [encode_binding(oid, _NULL) for oid in oids])
 
 
 def set_pdu(request_id: int, bindings: Sequence[tuple[bytes, bytes]]) -> bytes:

@@ -2,7 +2,8 @@
 
 from datetime import timedelta
 
-from sqlalchemy import Connection, delete, insert, select
+from sqlalchemy import Connection, select
+from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.core.tracking.tracking_rules import TrackingRules
@@ -13,17 +14,13 @@ _ROW = 1
 
 def save_tracking_rules(connection: Connection, rules: TrackingRules) -> None:
     """In place of those of an earlier start."""
-    if saved_tracking_rules(connection) == rules:
-        return
-    connection.execute(delete(tracking_rules))
-    connection.execute(
-        insert(tracking_rules).values(
-            id=_ROW,
-            hold_time_s=None if rules.hold_time is None else rules.hold_time.total_seconds(),
-            new_addresses_per_port=rules.limits.per_port,
-            endpoints=rules.limits.endpoints,
-        )
-    )
+    values = {
+        "hold_time_s": rules.hold_time_s,
+        "new_addresses_per_port": rules.limits.per_port,
+        "endpoints": rules.limits.endpoints,
+    }
+    statement = insert(tracking_rules).values(id=_ROW, **values)
+    connection.execute(statement.on_duplicate_key_update(values))
 
 
 def saved_tracking_rules(connection: Connection) -> TrackingRules | None:

@@ -77,8 +77,8 @@ class TrackerRole:
         """While the lease is ours. Raises Conflict, BusUnavailable or StorageUnavailable."""
         config, lease = self._config, self._lease
         rules = await asyncio.to_thread(self._rules)
-        hold_time_s = None if rules.hold_time is None else rules.hold_time.total_seconds()
-        log.info("hold time of the service", extra=fields("tracker.rules", hold_time_s=hold_time_s))
+        said = fields("tracker.rules", hold_time_s=rules.hold_time_s)
+        log.info("hold time of the service", extra=said)
         ingestor = ReadingIngestor(self._database, rules, EventBus(), lease.fence, lease.stays, lease.area)
         try:
             switches = GivenSwitches(self._database, ingestor, lease.area)

@@ -9,7 +9,8 @@ from kiteroll.core.errors import BadAddress
 _USUAL = re.compile(r"(?:[0-9a-f]{2}:){5}[0-9a-f]{2}")
 _DIGITS = re.compile(r"[0-9a-fA-F]+")
 _SEPARATORS = re.compile(r"[:\-. ]")
-_GROUP_BIT = 1 << 40
+GROUP_BIT = 1 << 40
+"""Of an address that several stations have (I/G bit, IEEE 802-2014 8.2.2)."""
 _LOCAL_BIT = 1 << 41
 
 
@@ -59,7 +60,7 @@ class MacAddress(int):
     @property
     def is_group(self) -> bool:
         """Multicast or broadcast (I/G bit, IEEE 802-2014 8.2.2): never an endpoint."""
-        return bool(self & _GROUP_BIT)
+        return bool(self & GROUP_BIT)
 
     @property
     def is_local(self) -> bool:
