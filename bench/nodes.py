@@ -5,14 +5,15 @@ from functools import partial
 from pathlib import Path
 from typing import Any, cast
 
+from tests.support.storing import storing
+
 from bench.fleet import Fleet, add_switch
 from bench.measure import once, row
 from kiteroll.app.events import EventBus, ReadingStored
-from kiteroll.app.ingest import ReadingIngestor, import_result
+from kiteroll.app.ingest import import_result
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.serving.followed_records import FollowedRecords
 from kiteroll.app.trackers.told import PortNames, told_of, told_text
-from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
@@ -48,14 +49,14 @@ def _fleet(database: Database, switches: int) -> None:
     """Of each reading, as it goes over the line."""
     bus, ports = EventBus(), PortNames()
     bus.subscribe(ReadingStored, lambda event: told.append(told_text(ports.in_short(event))))
-    tracks, follows = _ingestor(database, bus), _ingestor(database, EventBus())
+    tracks, follows = storing(database, bus), storing(database, EventBus())
     nothing = cast(Any, _Nothing())
-    records = FollowedRecords(follows, NameIndexes(database), nothing, nothing, nothing, nothing)
+    records = FollowedRecords(follows.fleet, NameIndexes(database), nothing, nothing, nothing, nothing)
 
     def store(number: int) -> None:
         told.clear()
         for one, switch_id in enumerate(ids):
-            tracks._ingest(import_result(switch_id, fleet.reading(one, number), None))
+            tracks.ingestor._ingest(import_result(switch_id, fleet.reading(one, number), None))
 
     def follow() -> None:
         for line in told:
@@ -69,17 +70,11 @@ def _fleet(database: Database, switches: int) -> None:
         fleet.churn(churn)
         writing_s = once(partial(store, number)).cpu_s
         following_s = once(follow).cpu_s
-        assert follows.tracker.tables().keys() == tracks.tracker.tables().keys()
-        one = follows.tracker.table(min(names)), tracks.tracker.table(min(names))
+        assert follows.fleet.tracker.tables().keys() == tracks.fleet.tracker.tables().keys()
+        one = follows.fleet.tracker.table(min(names)), tracks.fleet.tracker.table(min(names))
         assert one[0].learned == one[1].learned
         row(
             f"{switches:,} x {ROWS}, {label}",
             f"{1000 * following_s / switches:.2f} ms CPU",
             f"a reading; writing it {1000 * writing_s / switches:.2f}",
         )
-
-
-def _ingestor(database: Database, bus: EventBus) -> ReadingIngestor:
-    made = ReadingIngestor(database, TrackingRules(), bus)
-    made.load()
-    return made

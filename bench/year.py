@@ -61,7 +61,7 @@ def _live(run: LiveRun, database: Database, names: list[str], files: Path) -> No
     addresses = [0x021A09000000 + number for number in range(SWITCHES * ROWS)]
     places = {mac: (number % SWITCHES, 1 + number % 24) for number, mac in enumerate(addresses)}
     newest, replaced = addresses[-1], SWITCHES
-    ingestor = run.parts.ingestor
+    fleet = run.parts.fleet
     for day in range(DAYS):
         for gone in rng.sample(list(places), _NEW_A_DAY):
             newest += 1
@@ -70,11 +70,11 @@ def _live(run: LiveRun, database: Database, names: list[str], files: Path) -> No
             places[mac] = (places[mac][0], rng.randrange(1, 25))
         if day % 7 == 6:
             old = names.pop(0)
-            changes = ingestor.tracker.forget(old, run.clock.now())
+            changes = fleet.tracker.forget(old, run.clock.now())
             database.run(inventory.remove_switch, run.ids.pop(old), run.clock.now(), changes)
             names.append(f"cabin-{replaced}")
             run.ids[names[-1]] = add_switch(database, names[-1])
-            ingestor.load()
+            fleet.load()
             replaced += 1
         for part in range(_A_DAY):
             at = NOON + timedelta(days=day, hours=part * 24 / _A_DAY)
@@ -87,7 +87,7 @@ def _live(run: LiveRun, database: Database, names: list[str], files: Path) -> No
                 run.store(Reading(switch=name, taken_at=at, ports=_PORTS, learned=learned, device=device))
             run.evaluate(at)
         deleted = delete_old(database, run.clock, _KEPT)
-        ingestor.forget_endpoints(deleted.endpoints)
+        run.parts.ingestor.forget_endpoints(deleted.endpoints)
         if day % 30 == 29 or day == DAYS - 1:
             _tell(day + 1, database, files, run, names)
 
@@ -100,7 +100,7 @@ def _tell(day: int, database: Database, files: Path, run: LiveRun, names: list[s
         }
     disk = sum(one.stat().st_size for one in files.rglob("*.ibd")) >> 10
     rows = ", ".join(f"{table} {count:,}" for table, count in counts.items())
-    parts, known = run.parts, len(run.parts.ingestor.index)
+    parts, known = run.parts, len(run.parts.fleet.index)
     parts.names.refresh()
     asked = {
         "find": lambda number: parts.search.find(f"{number * 257 % 65536:04x}", 50, None),

@@ -13,18 +13,18 @@ from kiteroll.api.metrics import Metrics
 from kiteroll.api.stream import events
 from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.events import EventBus, InventoryChanged, ReadingFailed, ReadingStored
-from kiteroll.app.ingest import ReadingIngestor, import_result
+from kiteroll.app.ingest import import_result
 from kiteroll.app.trackers.told import told_of, told_text
 from kiteroll.core.errors import DeviceSilent, Invalid, StorageUnavailable, TrackedElsewhere
 from kiteroll.core.model.changes import Appeared, Moved, Restarted
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.reading import Gap, Reading
 from kiteroll.core.tracking.switch_health import SwitchHealth, Warned
-from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.store import inventory
 from kiteroll.store.database import Database
 from tests.support.factories import at, mac, reading
 from tests.support.live import LiveRun
+from tests.support.storing import storing
 
 
 def _labelled(minutes: float, learned: dict[tuple[int, int], str]) -> Reading:
@@ -43,7 +43,7 @@ def test_a_probe_changes_stays_and_leaves_labels_metrics_and_readings_alone(live
     parts = live.parts
     metrics = Metrics(
         parts.bus,
-        parts.ingestor,
+        parts.fleet,
         parts.switch_queries,
         parts.findings.live,
         parts.supervisor,
@@ -64,7 +64,7 @@ def test_a_probe_changes_stays_and_leaves_labels_metrics_and_readings_alone(live
     assert [(one.event, one.uplink) for one in published] == [("change", True)], "no reading is told of"
     (row,) = live.parts.storage.database.run(inventory.all_switches)
     assert (row.health, row.last_complete_at) == ("read", at(0))
-    assert parts.ingestor.tracker.present("quay-1") == 1
+    assert parts.fleet.tracker.present("quay-1") == 1
 
 
 def test_a_reading_that_comes_late_is_noted_and_changes_nothing(live: LiveRun) -> None:
@@ -82,22 +82,22 @@ def test_a_reading_that_comes_late_is_noted_and_changes_nothing(live: LiveRun) -
         (at(3), "complete"),
     ]
     assert live.parts.storage.database.run(inventory.all_switches) == before
-    assert ingestor.tracker.present("quay-1") == 1
+    assert live.parts.fleet.tracker.present("quay-1") == 1
 
 
 def test_names_of_switches_are_replaced_and_never_changed_under_who_iterates(live: LiveRun) -> None:
-    ingestor = live.parts.ingestor
-    seen = iter(ingestor.switches.items())
-    ingestor.name_switch(99, "quay-9")
-    ingestor.drop_switch(live.ids["quay-1"])
+    fleet = live.parts.fleet
+    seen = iter(fleet.switches.items())
+    fleet.name_switch(99, "quay-9")
+    fleet.drop_switch(live.ids["quay-1"])
     assert list(seen) == [(live.ids["quay-1"], "quay-1")]
-    assert ingestor.switches == {99: "quay-9"}
+    assert fleet.switches == {99: "quay-9"}
 
 
 def test_a_reading_of_a_switch_that_was_renamed_meanwhile_is_dropped(live: LiveRun) -> None:
-    live.parts.ingestor.name_switch(live.ids["quay-1"], "quay-9")
+    live.parts.fleet.name_switch(live.ids["quay-1"], "quay-9")
     live.store(reading(0, {(1, 10): "p1"}))
-    assert live.parts.ingestor.tracker.present("quay-1") == 0
+    assert live.parts.fleet.tracker.present("quay-1") == 0
 
 
 def test_a_bug_while_storing_is_told_at_its_switch_and_the_next_reading_goes_on(
@@ -112,8 +112,7 @@ def test_a_bug_while_storing_is_told_at_its_switch_and_the_next_reading_goes_on(
         def fail(*_: object) -> None:
             raise KeyError("a bug")
 
-        patch.setattr(ingestor, "load", fail)
-
+        patch.setattr(live.parts.fleet, "load", fail)
         patch.setattr(ingestor._writer, "write_reading", fail)
         live.store(reading(1, {(2, 10): "p2"}))
     live.store(reading(2, {(1, 10): "p1", (2, 10): "p2"}))
@@ -127,21 +126,21 @@ def test_a_bug_while_storing_is_told_at_its_switch_and_the_next_reading_goes_on(
 def test_readings_wait_for_a_database_that_is_away_and_none_is_lost(
     live: LiveRun, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    ingestor = live.parts.ingestor
+    ingestor, turns = live.parts.ingestor, live.parts.turns
     write, failures = ingestor._writer.write_reading, [StorageUnavailable("it is away")] * 2
     problems: list[str | None] = []
 
     def flaky(*args: object) -> None:
-        problems.append(ingestor.storage_problem)
+        problems.append(turns.storage_problem)
         if failures:
             raise failures.pop()
         write(*args)  # type: ignore[arg-type]
 
     monkeypatch.setattr(ingestor._writer, "write_reading", flaky)
-    monkeypatch.setattr(ingestor._stopping, "wait", lambda seconds: None)
+    monkeypatch.setattr(turns._stopping, "wait", lambda seconds: None)
     live.store(reading(0, {(1, 10): "p1"}))
     assert problems == [None, "it is away", "it is away"]
-    assert ingestor.storage_problem is None and ingestor.tracker.present("quay-1") == 1
+    assert turns.storage_problem is None and live.parts.fleet.tracker.present("quay-1") == 1
 
 
 def test_a_restart_takes_up_where_the_records_left_off(
@@ -150,13 +149,13 @@ def test_a_restart_takes_up_where_the_records_left_off(
     for minute, count in ((0, 5), (1, 9)):
         one = reading(minute, {(1, 10): "p1"})
         live.store(replace(one, device=replace(one.device, learning_discards=count)))
-    before = live.parts.ingestor.tracker.checkpoint("quay-1")
+    before = live.parts.fleet.tracker.checkpoint("quay-1")
     assert before.discards_rose_at == at(1)
     live.parts.ingestor._ingest_probe(live.ids["quay-1"], "quay-1", _probe(2, {(1, 10): "p2"}))
-    live.parts.ingestor.load()
-    after = live.parts.ingestor.tracker.checkpoint("quay-1")
+    live.parts.fleet.load()
+    after = live.parts.fleet.tracker.checkpoint("quay-1")
     assert (after.discards_rose_at, after.learning_discards) == (at(1), 9), "a probe keeps that evidence"
-    assert live.parts.ingestor.tracker.present("quay-1") == 1
+    assert live.parts.fleet.tracker.present("quay-1") == 1
 
 
 def test_the_share_that_counts_as_full_is_the_one_that_is_set(live: LiveRun) -> None:
@@ -186,14 +185,12 @@ def test_a_change_of_the_inventory_goes_before_readings_that_wait(live: LiveRun)
     done: list[str] = []
 
     async def run() -> None:
-        ingestor, held = live.parts.ingestor, threading.Event()
-        first = asyncio.create_task(ingestor.run_in_turn(held.wait, 20))
-        readings = [
-            asyncio.create_task(ingestor.run_in_turn(done.append, f"reading {number}")) for number in range(5)
-        ]
+        turns, held = live.parts.turns, threading.Event()
+        first = asyncio.create_task(turns.run(held.wait, 20))
+        readings = [asyncio.create_task(turns.run(done.append, f"reading {number}")) for number in range(5)]
         await asyncio.sleep(0)
-        change = asyncio.create_task(ingestor.change(lambda: done.append("change")))
-        wrong = asyncio.create_task(ingestor.change(lambda: 1 / 0))
+        change = asyncio.create_task(turns.run_next(lambda: done.append("change")))
+        wrong = asyncio.create_task(turns.run_next(lambda: 1 / 0))
         await asyncio.sleep(0)
         held.set()
         await asyncio.gather(first, *readings, change)
@@ -211,11 +208,11 @@ def test_cancelling_who_waits_does_not_cut_a_reading_off_half_way(live: LiveRun)
         await asyncio.sleep(0)
         waiting.cancel()
         await asyncio.gather(waiting, return_exceptions=True)
-        await live.parts.ingestor.run_in_turn(lambda: None)
+        await live.parts.turns.run(lambda: None)
 
     live.clock.advance(60)
     asyncio.run(run())
-    assert live.parts.ingestor.tracker.present("quay-1") == 1
+    assert live.parts.fleet.tracker.present("quay-1") == 1
 
 
 @pytest.mark.parametrize(
@@ -248,11 +245,10 @@ def test_an_import_that_was_not_stored_is_told_as_such(
 
 
 def test_what_another_one_stored_is_taken_over_also_where_something_was_not_told(live: LiveRun) -> None:
-    ingestor, switch = live.parts.ingestor, live.ids["quay-1"]
+    fleet, switch = live.parts.fleet, live.ids["quay-1"]
     told: list[ReadingStored] = []
     live.parts.bus.subscribe(ReadingStored, told.append)
-    here = ReadingIngestor(live.parts.storage.database, TrackingRules(), EventBus())
-    here.load()
+    turns, here, ingestor = storing(live.parts.storage.database, EventBus())
     tables = (
         {(1, 10): "p1"},
         {(1, 10): "p1", (2, 10): "p1"},
@@ -265,14 +261,14 @@ def test_what_another_one_stored_is_taken_over_also_where_something_was_not_told
             continue  # that one is lost
         taken_over = here.record_stored(cast(ReadingStored, told_of(told_text(told[-1]))))
         assert taken_over is not None
-        assert here.tracker.state("quay-1").table == ingestor.tracker.state("quay-1").table
+        assert here.tracker.state("quay-1").table == fleet.tracker.state("quay-1").table
         if minutes == 2:
             kinds = {(type(one), one.mac) for one in taken_over.changes if not isinstance(one, Restarted)}
             assert kinds == {(Moved, mac(1)), (Appeared, mac(2))}, "with what the lost one had changed"
-    assert here.tracker.state("quay-1").missing == ingestor.tracker.state("quay-1").missing
+    assert here.tracker.state("quay-1").missing == fleet.tracker.state("quay-1").missing
     here.give([switch], "afloat")
     with pytest.raises(TrackedElsewhere):
-        here._ingest(import_result(switch, reading(9, {}), None))
+        ingestor._ingest(import_result(switch, reading(9, {}), None))
     here.reclaim([switch])
-    assert here._ingest(import_result(switch, reading(9, {}), None)) is not None
-    here.stop()
+    assert ingestor._ingest(import_result(switch, reading(9, {}), None)) is not None
+    turns.stop()

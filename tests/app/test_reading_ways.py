@@ -15,7 +15,7 @@ from sqlalchemy import Connection, select, update
 from kiteroll.app.collectors import Collectors
 from kiteroll.app.config import Config, TrackerSettings
 from kiteroll.app.events import EventBus
-from kiteroll.app.ingest import ReadingIngestor, import_result
+from kiteroll.app.ingest import import_result
 from kiteroll.app.site_intake import SiteIntake
 from kiteroll.app.trackers.areas import AreaTrackers
 from kiteroll.app.workers.collector_bus import CollectorBus
@@ -27,7 +27,6 @@ from kiteroll.bus.site import SiteBus
 from kiteroll.clock import SystemClock
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import DeviceSilent
-from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.store import sites, tables
 from kiteroll.store.database import Database
 from kiteroll.tracker.role import TrackerRole
@@ -35,6 +34,7 @@ from tests.support.cluster import CENTRE, COLLECTOR, NatsServer
 from tests.support.database_proxy import DatabaseProxy
 from tests.support.factories import at, reading
 from tests.support.live import add_switch
+from tests.support.storing import storing
 
 HandOver = Callable[[PollResult], Awaitable[object]]
 Way = Callable[[Database], AbstractAsyncContextManager[HandOver]]
@@ -43,20 +43,14 @@ Recorded = tuple[datetime, str, int]
 _PATIENCE_S = 30.0
 
 
-def _ingestor(database: Database) -> ReadingIngestor:
-    made = ReadingIngestor(database, TrackingRules(), EventBus())
-    made.load()
-    return made
-
-
 @asynccontextmanager
 async def in_process(database: Database) -> AsyncIterator[HandOver]:
     """As the poller does: it hears of each once it is recorded."""
-    ingestor = _ingestor(database)
+    turns, _, ingestor = storing(database, EventBus())
     try:
         yield ingestor.ingest
     finally:
-        ingestor.stop()
+        turns.stop()
 
 
 def over_the_bus(directory: Path, area: str = "") -> Way:
@@ -75,12 +69,19 @@ def over_the_bus(directory: Path, area: str = "") -> Way:
         here = BusSettings(url=site.url, user="collector", password=COLLECTOR)
         for engine in (centre, site):
             engine.start()
-        ingestor, clock = _ingestor(database), SystemClock()
+        (turns, fleet, ingestor), clock = storing(database, EventBus()), SystemClock()
         intake = SiteIntake(database, clock)
         collectors = Collectors(database, clock, lambda *_: b"", intake, has_bus=True)
         collectors.add("island-1", "Island", PrivateKey(directory / "key").public)
         areas = AreaTrackers(
-            database, ingestor, collectors.reads, intake, clock, EventBus(), lambda: worker.sites_changed()
+            database,
+            turns,
+            fleet,
+            collectors.reads,
+            intake,
+            clock,
+            EventBus(),
+            lambda: worker.sites_changed(),
         )
         worker = CollectorBus(
             there, collectors, intake, ingestor, ingestor.ingest, lambda _: "Island", areas.sites, clock
@@ -103,8 +104,8 @@ def over_the_bus(directory: Path, area: str = "") -> Way:
             for task in running:
                 task.cancel()
             await asyncio.gather(*running, return_exceptions=True)
-            assert bool(area) == bool(ingestor.elsewhere)
-            ingestor.stop()
+            assert bool(area) == bool(fleet.elsewhere)
+            turns.stop()
             for engine in (site, centre):
                 engine.kill()
 

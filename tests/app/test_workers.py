@@ -155,7 +155,7 @@ def test_files_are_imported_once_they_stopped_growing(live: LiveRun, tmp_path: P
     _watch(live, folder, 1)
     assert file.exists(), "it may be growing still"
     _watch(live, folder, 2)
-    assert not file.exists() and live.parts.ingestor.tracker.present("quay-1") == 1
+    assert not file.exists() and live.parts.fleet.tracker.present("quay-1") == 1
     assert [one.suffix for one in (folder / "imported").iterdir()] == [".json"]
 
 
@@ -248,7 +248,7 @@ def test_a_file_that_cannot_be_moved_away_holds_up_no_other_and_is_told_once(
 
     monkeypatch.setattr(Path, "rename", stuck)
     _watch(live, folder, 5)
-    assert live.parts.ingestor.tracker.present("quay-1") == 1
+    assert live.parts.fleet.tracker.present("quay-1") == 1
     assert caplog.text.count("file cannot be moved away") == 1
 
 

@@ -7,14 +7,11 @@ import pytest
 
 from kiteroll.api.stream.broadcaster import KEPT, QUEUE, EventBroadcaster
 from kiteroll.app.config import load_config
-from kiteroll.app.events import EventBus
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.serving.sent_event import SentEvent
+from kiteroll.app.turns import Turns
 from kiteroll.core.errors import ConfigError, StorageUnavailable
-from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.duration import parse_duration_s
 from kiteroll.schemas.stream import FindingEvent, ResyncEvent, RulesEvent
-from kiteroll.store.database import Database
 from kiteroll.store.vault import Vault
 
 
@@ -131,11 +128,11 @@ def test_a_listener_that_comes_back_gets_what_it_missed_or_is_told_that_it_canno
     asyncio.run(run())
 
 
-def test_a_change_of_the_inventory_does_not_wait_for_a_database_that_is_away(database: Database) -> None:
-    ingestor = ReadingIngestor(database, TrackingRules(), EventBus())
-    ingestor.storage_problem = "it is away"
+def test_a_change_of_the_inventory_does_not_wait_for_a_database_that_is_away() -> None:
+    turns = Turns()
+    turns.storage_problem = "it is away"
     with pytest.raises(StorageUnavailable, match="it is away"):
-        asyncio.run(ingestor.change(lambda: 1))
-    ingestor.storage_problem = None
-    assert asyncio.run(ingestor.change(lambda: 1)) == 1
-    ingestor.stop()
+        asyncio.run(turns.run_next(lambda: 1))
+    turns.storage_problem = None
+    assert asyncio.run(turns.run_next(lambda: 1)) == 1
+    turns.stop()

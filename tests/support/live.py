@@ -7,10 +7,10 @@ from pathlib import Path
 from types import TracebackType
 from typing import Self
 
-from kiteroll.app import runtime
 from kiteroll.app.config import Config, DatabaseSettings
 from kiteroll.app.finding_facts import StoredFacts
 from kiteroll.app.ingest import import_result
+from kiteroll.app.parts import build
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.model.reading import Reading
 from kiteroll.store import inventory
@@ -30,14 +30,14 @@ class LiveRun:
         self.ids = {name: add_switch(database, name) for name in switches}
 
     def __enter__(self) -> Self:
-        self.parts = runtime.build(self._config, self.clock, self._stack, lambda: None)
-        self.facts = StoredFacts(self.parts.storage.database, self.parts.ingestor, self.parts.topology)
+        self.parts = build(self._config, self.clock, self._stack, lambda: None)
+        self.facts = StoredFacts(self.parts.storage.database, self.parts.fleet, self.parts.topology)
         return self
 
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        self.parts.ingestor.stop()
+        self.parts.turns.stop()
         self._stack.close()
 
     def store(self, reading: Reading) -> None:

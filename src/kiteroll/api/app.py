@@ -53,7 +53,8 @@ from kiteroll.api.routes import (
 )
 from kiteroll.api.stream import events
 from kiteroll.api.stream.broadcaster import EventBroadcaster
-from kiteroll.app.runtime import Parts, running
+from kiteroll.app.parts import Parts
+from kiteroll.app.runtime import running
 from kiteroll.clock import SystemClock
 from kiteroll.core.model.port_ref import PortRef
 
@@ -76,7 +77,7 @@ def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> Fa
     events.connect(parts.bus, broadcaster, is_uplink)
     metrics = Metrics(
         parts.bus,
-        parts.ingestor,
+        parts.fleet,
         parts.switch_queries,
         parts.findings.live,
         parts.supervisor,

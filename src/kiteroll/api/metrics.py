@@ -10,9 +10,9 @@ from prometheus_client.registry import Collector
 
 from kiteroll import __version__
 from kiteroll.app.events import EventBus, ReadingFailed, ReadingStored
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.queries.switches import SwitchQueries, SwitchView
 from kiteroll.app.supervisor import Supervisor
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable
 from kiteroll.core.findings.finding import Finding, FindingKind, Severity, State
@@ -28,7 +28,7 @@ class Metrics:
     def __init__(
         self,
         bus: EventBus,
-        ingestor: ReadingIngestor,
+        fleet: TrackedFleet,
         switches: SwitchQueries,
         live_findings: Callable[[], Sequence[Finding]],
         supervisor: Supervisor,
@@ -63,7 +63,7 @@ class Metrics:
         for kind in ChangeKind:
             self._changes.labels(kind.value)
         ProcessCollector(registry=self._registry)
-        self._registry.register(_Now(ingestor, switches, live_findings, supervisor, in_use, clock))
+        self._registry.register(_Now(fleet, switches, live_findings, supervisor, in_use, clock))
         bus.subscribe(ReadingStored, self._on_reading)
         bus.subscribe(ReadingFailed, self._on_failure)
 
@@ -92,14 +92,14 @@ class _Now(Collector):
 
     def __init__(
         self,
-        ingestor: ReadingIngestor,
+        fleet: TrackedFleet,
         switches: SwitchQueries,
         live_findings: Callable[[], Sequence[Finding]],
         supervisor: Supervisor,
         in_use: Callable[[], int],
         clock: Clock,
     ) -> None:
-        self._ingestor = ingestor
+        self._fleet = fleet
         self._switches = switches
         self._live_findings = live_findings
         self._supervisor = supervisor
@@ -107,8 +107,8 @@ class _Now(Collector):
         self._clock = clock
 
     def collect(self) -> Iterator[GaugeMetricFamily | CounterMetricFamily]:
-        yield _gauge("kiteroll_endpoints", "Addresses ever learned", len(self._ingestor.index))
-        yield _gauge("kiteroll_tracked", "Open stays", self._ingestor.tracker.tracked())
+        yield _gauge("kiteroll_endpoints", "Addresses ever learned", len(self._fleet.index))
+        yield _gauge("kiteroll_tracked", "Open stays", self._fleet.tracker.tracked())
         yield self._findings()
         yield from self._workers()
         yield _gauge("kiteroll_database_connections", "Connections that calls use now", self._in_use())

@@ -23,8 +23,9 @@ from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.api.timed_http import TimedHttp
 from kiteroll.app.config import Config
 from kiteroll.app.data_lock import held
-from kiteroll.app.runtime import add_answering_workers, add_workers, build
+from kiteroll.app.parts import build
 from kiteroll.app.service_manager import ServiceManager
+from kiteroll.app.service_workers import add_answering_workers, add_workers
 from kiteroll.app.serving.tracker_link import NODE_PURPOSE, TrackerLink
 from kiteroll.app.workers import periodic
 from kiteroll.clock import SystemClock
@@ -106,8 +107,8 @@ def run(config: Config, ready: Callable[[], None] = lambda: None, *, only_answer
         stack.enter_context(held(config.data_dir))
         tls = make_tls(config, clock.now())
         parts = build(config, clock, stack, on_must_stop, only_answers=only_answers)
-        if parts.ingestor.latest_at is not None:
-            clock.never_before(parts.ingestor.latest_at)
+        if parts.fleet.latest_at is not None:
+            clock.never_before(parts.fleet.latest_at)
         listeners = listeners or stack.enter_context(listening(config.listen))
         link = None
         if only_answers:

@@ -3,10 +3,10 @@
 from collections.abc import Callable, Collection, Mapping, Sequence
 from datetime import datetime
 
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.sightings import sighting_of
 from kiteroll.app.switch_condition import condition_of
 from kiteroll.app.topology_view import NetworkView, TopologyView
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
@@ -28,12 +28,12 @@ class StoredFacts:
     def __init__(
         self,
         database: Database,
-        ingestor: ReadingIngestor,
+        fleet: TrackedFleet,
         topology: TopologyView,
         service: Callable[[], ServiceCondition] = ServiceCondition,
     ) -> None:
         self._database = database
-        self._ingestor = ingestor
+        self._fleet = fleet
         self._topology = topology
         self._service = service
         self._view = NetworkView()
@@ -52,13 +52,13 @@ class StoredFacts:
         self._topology.note_claims(ports)
 
     def switches(self) -> Collection[str]:
-        return self._ingestor.switches.values()
+        return self._fleet.switches.values()
 
     def switch_addresses(self) -> Collection[MacAddress]:
         return self._database.run(inventory.switch_addresses)
 
     def conditions(self) -> Sequence[SwitchCondition]:
-        tracker = self._ingestor.tracker
+        tracker = self._fleet.tracker
         rows = self._database.run(inventory.all_switches)
         return [condition_of(row, tracker.present(row.name)) for row in rows]
 
@@ -66,7 +66,7 @@ class StoredFacts:
         return self._service()
 
     def table(self, switch: str) -> MacTable:
-        return self._ingestor.tracker.table(switch)
+        return self._fleet.tracker.table(switch)
 
     def rules(self) -> RuleBook:
         return self._database.run(rules.rule_book)

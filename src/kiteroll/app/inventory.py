@@ -10,8 +10,10 @@ from datetime import datetime, timedelta
 from typing import Any, TypeVar
 
 from kiteroll.app.events import EventBus, InventoryChanged
-from kiteroll.app.ingest import Outcome, ReadingIngestor
+from kiteroll.app.ingest import Outcome
 from kiteroll.app.logs import fields
+from kiteroll.app.tracked_fleet import TrackedFleet
+from kiteroll.app.turns import Turns
 from kiteroll.clock import Clock
 from kiteroll.collect.credential import make_target
 from kiteroll.collect.identify import Identity, identify
@@ -72,7 +74,8 @@ class Inventory:
         database: Database,
         vault: Vault,
         clock: Clock,
-        ingestor: ReadingIngestor,
+        turns: Turns,
+        fleet: TrackedFleet,
         poller: Poller[Outcome | None],
         limits: Limits,
         interval_s: Callable[[], float],
@@ -85,7 +88,8 @@ class Inventory:
         self._database = database
         self._vault = vault
         self._clock = clock
-        self._ingestor = ingestor
+        self._turns = turns
+        self._fleet = fleet
         self._poller = poller
         self._bus = bus
         self._limits = limits
@@ -113,8 +117,8 @@ class Inventory:
         def work() -> SwitchRow:
             values = self._added(given, chosen)
             row = self._database.run(inventory.add_switch, self._clock.now(), **values)
-            self._ingestor.reload_hold_times()
-            self._ingestor.name_switch(row.id, row.name)
+            self._fleet.reload_hold_times()
+            self._fleet.name_switch(row.id, row.name)
             return row
 
         return await self._apply(work)
@@ -125,8 +129,8 @@ class Inventory:
 
         def work() -> SwitchRow:
             row = self._database.run(inventory.change_switch, name, self._changed(name, given, chosen))
-            self._ingestor.reload_hold_times()
-            self._ingestor.name_switch(row.id, row.name)
+            self._fleet.reload_hold_times()
+            self._fleet.name_switch(row.id, row.name)
             return row
 
         return await self._apply(work)
@@ -155,10 +159,10 @@ class Inventory:
             except NothingChanged:
                 return []
 
-        rows = await self._ingestor.change(work)
-        self._ingestor.reload_hold_times()
+        rows = await self._turns.run_next(work)
+        self._fleet.reload_hold_times()
         for row in rows:
-            self._ingestor.name_switch(row.id, row.name)
+            self._fleet.name_switch(row.id, row.name)
             self.assign(row)
         if rows:
             self._bus.publish(InventoryChanged())
@@ -187,7 +191,7 @@ class Inventory:
         return values
 
     async def _apply(self, work: Callable[[], SwitchRow]) -> SwitchRow:
-        row = await self._ingestor.change(work)
+        row = await self._turns.run_next(work)
         self.assign(row)
         self._bus.publish(InventoryChanged())
         return row
@@ -199,7 +203,7 @@ class Inventory:
         def work() -> CredentialRow:
             return self._database.run(credentials.change_credential, name, access.kind, sealed)
 
-        row = await self._ingestor.change(work)
+        row = await self._turns.run_next(work)
         for one in await asyncio.to_thread(self._database.run, inventory.all_switches):
             if one.credential_name == name:
                 self.assign(one)
@@ -235,17 +239,17 @@ class Inventory:
             row = self._database.run(inventory.get_switch, name)
             at = self._clock.now()
             if row.tracked_in:
-                self._ingestor.reclaim((row.id,))
-            changes = self._ingestor.tracker.forget(name, at)
+                self._fleet.reclaim((row.id,))
+            changes = self._fleet.tracker.forget(name, at)
             try:
                 self._database.run(inventory.remove_switch, row.id, at, changes)
             except BaseException:
-                self._ingestor.load()
+                self._fleet.load()
                 raise
-            self._ingestor.drop_switch(row.id)
+            self._fleet.drop_switch(row.id)
             return row.id
 
-        switch_id = await self._ingestor.change(work)
+        switch_id = await self._turns.run_next(work)
         self._targets.pop(switch_id, None)
         self._poller.dismiss(switch_id)
         if (site := self._sites_elsewhere.pop(switch_id, None)) is not None:
@@ -291,9 +295,9 @@ class Inventory:
         def work() -> None:
             self.group(name)  # a mistyped name must not be set for nobody
             self._database.run(groups.change_group, name, values)
-            self._ingestor.reload_hold_times()
+            self._fleet.reload_hold_times()
 
-        await self._ingestor.change(work)
+        await self._turns.run_next(work)
 
     async def change_site(self, name: str, values: Mapping[str, Any]) -> None:
         """Set concurrency or area; what is not given stays. Raises NotFound."""

@@ -40,7 +40,7 @@ class NameIndexes:
         self.refresh()
 
     def on_reading(self, event: ReadingStored) -> None:
-        """Called in the ingestor's thread."""
+        """Called in a turn."""
         if event.ports is None:
             return
         known = self._ports.get(event.switch_id, {})

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 
-from kiteroll.app.ingest import ReadingIngestor
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.refresh import REMEMBERED, TopologyRefresh, TopologySnapshot
@@ -53,12 +53,12 @@ class NetworkView:
 
 class TopologyView:
     def __init__(
-        self, database: Database, clock: Clock, ingestor: ReadingIngestor, *, records: bool = True
+        self, database: Database, clock: Clock, fleet: TrackedFleet, *, records: bool = True
     ) -> None:
         """`records`: whether what became of uplinks is recorded from here; one service does."""
         self._database = database
         self._clock = clock
-        self._ingestor = ingestor
+        self._fleet = fleet
         self._records = records
         self._lock = threading.Lock()
         self._refresh = TopologyRefresh()
@@ -132,7 +132,7 @@ class TopologyView:
         changed = self._refresh.refresh(
             now,
             lambda: self._database.run(topology_facts),
-            lambda: self._ingestor.tracker.tables(),
+            lambda: self._fleet.tracker.tables(),
             force=force,
         )
         if changed:

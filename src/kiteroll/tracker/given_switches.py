@@ -5,6 +5,8 @@ import logging
 
 from kiteroll.app.ingest import Outcome, ReadingIngestor
 from kiteroll.app.logs import fields
+from kiteroll.app.tracked_fleet import TrackedFleet
+from kiteroll.app.turns import Turns
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import TrackedElsewhere
 from kiteroll.store.database import Database
@@ -14,8 +16,12 @@ log = logging.getLogger(__name__)
 
 
 class GivenSwitches:
-    def __init__(self, database: Database, ingestor: ReadingIngestor, area: str) -> None:
+    def __init__(
+        self, database: Database, turns: Turns, fleet: TrackedFleet, ingestor: ReadingIngestor, area: str
+    ) -> None:
         self._database = database
+        self._turns = turns
+        self._fleet = fleet
         self._ingestor = ingestor
         self._area = area
         self._switches: dict[int, TrackedSwitch] = {}
@@ -24,7 +30,7 @@ class GivenSwitches:
 
     async def load(self) -> None:
         """Raises StorageUnavailable."""
-        await self._ingestor.run_in_turn(self._load)
+        await self._turns.run(self._load)
 
     def sites(self) -> frozenset[str]:
         return frozenset(one.site for one in self._switches.values())
@@ -40,21 +46,21 @@ class GivenSwitches:
 
     async def refresh(self) -> None:
         """Take up what was given meanwhile, let go of what was taken back. Raises StorageUnavailable."""
-        await self._ingestor.run_in_turn(self._refresh)
+        await self._turns.run(self._refresh)
 
     async def refresh_if_changed(self) -> None:
         """The same where something else is given than before. Raises StorageUnavailable."""
         mark = await asyncio.to_thread(self._database.run, given_mark, self._area)
-        if mark != self._mark or self._ingestor.elsewhere & self._switches.keys():
+        if mark != self._mark or self._fleet.elsewhere & self._switches.keys():
             await self.refresh()
 
     async def reload_hold_times(self) -> None:
         """Raises StorageUnavailable."""
-        await self._ingestor.run_in_turn(self._ingestor.reload_hold_times)
+        await self._turns.run(self._fleet.reload_hold_times)
 
     async def store(self, result: PollResult) -> Outcome | None:
         """None for a switch that has another name now. Raises TrackedElsewhere."""
-        if self._ingestor.switches.get(result.switch) != result.name:
+        if self._fleet.switches.get(result.switch) != result.name:
             await self.refresh()
         if result.switch not in self._switches:
             raise TrackedElsewhere(f"{result.name} is not tracked by this tracker")
@@ -62,7 +68,7 @@ class GivenSwitches:
 
     def _load(self) -> None:
         found = self._database.run(tracked_switches, self._area)
-        self._ingestor.load([one.id for one in found])
+        self._fleet.load([one.id for one in found])
         self._switches = {one.id: one for one in found}
         log.info("tracks", extra=fields("tracker.tracks", area=self._area, switches=len(found)))
 
@@ -71,15 +77,15 @@ class GivenSwitches:
         now = {one.id: one for one in self._database.run(tracked_switches, self._area)}
         for number, one in now.items():
             if number in before and one.name != before[number].name:
-                self._ingestor.name_switch(number, one.name)
+                self._fleet.name_switch(number, one.name)
         gone = before.keys() - now.keys()
         for number in gone:
-            self._ingestor.drop_switch(number)
-            self._ingestor.tracker.drop(before[number].name)
+            self._fleet.drop_switch(number)
+            self._fleet.tracker.drop(before[number].name)
         # Those that a transaction was refused for, and that are ours all the same, begin anew as well.
-        new = (now.keys() - before.keys()) | (self._ingestor.elsewhere & now.keys())
+        new = (now.keys() - before.keys()) | (self._fleet.elsewhere & now.keys())
         if new:
-            self._ingestor.reload_switches(new)
+            self._fleet.reload_switches(new)
         if gone or new:
             said = fields("tracker.given", area=self._area, more=len(new), fewer=len(gone))
             log.info("has other switches", extra=said)

@@ -9,6 +9,8 @@ from kiteroll.app.events import EventBus
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteIntake
+from kiteroll.app.tracked_fleet import TrackedFleet
+from kiteroll.app.turns import Turns
 from kiteroll.app.workers.site_readings import SiteReadings
 from kiteroll.bus.centre import CentreBus
 from kiteroll.bus.connection import connected
@@ -20,6 +22,7 @@ from kiteroll.memory import keep_what_is_loaded
 from kiteroll.store import sites
 from kiteroll.store.area_lease import AreaLease
 from kiteroll.store.database import Database
+from kiteroll.store.reading_writer import ReadingWriter
 from kiteroll.store.tracking_rules import saved_tracking_rules
 from kiteroll.tasks import run_together
 from kiteroll.tracker.given_switches import GivenSwitches
@@ -79,9 +82,11 @@ class TrackerRole:
         rules = await asyncio.to_thread(self._rules)
         said = fields("tracker.rules", hold_time_s=rules.hold_time_s)
         log.info("hold time of the service", extra=said)
-        ingestor = ReadingIngestor(self._database, rules, EventBus(), lease.fence, lease.stays, lease.area)
+        turns, writer = Turns(), ReadingWriter(self._database, lease.fence)
+        fleet = TrackedFleet(self._database, writer, rules.hold_time, lease.stays, lease.area)
+        ingestor = ReadingIngestor(turns, fleet, writer, rules.limits, EventBus())
         try:
-            switches = GivenSwitches(self._database, ingestor, lease.area)
+            switches = GivenSwitches(self._database, turns, fleet, ingestor, lease.area)
             await switches.load()
             keep_what_is_loaded()
             there = await asyncio.to_thread(self._database.run, sites.sites)
@@ -92,7 +97,7 @@ class TrackerRole:
             async with connected(config.bus, f"tracker of {lease.area}", _INBOX) as client:
                 told = ToldBus(client, config.bus)
                 await told.prepare()
-                telling = Telling(told, lease.area, ingestor, self._clock)
+                telling = Telling(told, lease.area, fleet, self._clock)
                 intake = SiteIntake(self._database, self._clock)
                 intake.on_note(telling.note_site)
                 readings = SiteReadings(
@@ -112,7 +117,7 @@ class TrackerRole:
                     self._run_refresh(switches, intake, readings, rules),
                 )
         finally:
-            await asyncio.to_thread(ingestor.stop)
+            await asyncio.to_thread(turns.stop)
 
     def _rules(self) -> TrackingRules:
         """Those of the service; our own file's while none has run. Raises StorageUnavailable."""

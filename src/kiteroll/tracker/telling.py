@@ -5,9 +5,10 @@ import logging
 from datetime import datetime
 
 from kiteroll.app.events import ReadingStored
-from kiteroll.app.ingest import Outcome, ReadingIngestor
+from kiteroll.app.ingest import Outcome
 from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteState
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.app.trackers.told import PortNames, SiteTold, Told, encode_told
 from kiteroll.bus.told import ToldBus
 from kiteroll.clock import Clock
@@ -21,11 +22,11 @@ _AGAIN_S = 2.0
 
 
 class Telling:
-    def __init__(self, told: ToldBus, area: str, ingestor: ReadingIngestor, clock: Clock) -> None:
+    def __init__(self, told: ToldBus, area: str, fleet: TrackedFleet, clock: Clock) -> None:
         self._clock = clock
         self._told = told
         self._area = area
-        self._ingestor = ingestor
+        self._fleet = fleet
         self._ports = PortNames()
         self._untold: dict[tuple[int, datetime], Told] = {}
         """Readings that were stored, in order, by switch and instant."""
@@ -65,7 +66,7 @@ class Telling:
         """A reading came that is stored, and may not have been told: whoever does not know it reads the
         records."""
         at, reading = result.started_at, result.outcome
-        checkpoint = self._ingestor.tracker.checkpoint(result.name)
+        checkpoint = self._fleet.tracker.checkpoint(result.name)
         if not isinstance(reading, Reading) or checkpoint.last_at != at:
             return
         again = ReadingStored(

@@ -6,10 +6,10 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.port_actions.vital_addresses import VitalAddresses
 from kiteroll.app.queries.endpoints import EndpointQueries, EndpointView
 from kiteroll.app.topology_view import TopologyView
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.collect.credential import make_target
 from kiteroll.collect.limits import Limits as ReadingLimits
@@ -75,7 +75,7 @@ class ActionPlanner:
         self,
         database: Database,
         vault: Vault,
-        ingestor: ReadingIngestor,
+        fleet: TrackedFleet,
         topology: TopologyView,
         endpoints: EndpointQueries,
         vital: VitalAddresses,
@@ -85,7 +85,7 @@ class ActionPlanner:
     ) -> None:
         self._database = database
         self._vault = vault
-        self._ingestor = ingestor
+        self._fleet = fleet
         self._topology = topology
         self._endpoints = endpoints
         self._vital = vital
@@ -149,7 +149,7 @@ class ActionPlanner:
         return objections(wanted.kind, facts, self._limits(), self._clock.now()), present
 
     def _present(self, port: PortRef) -> list[MacAddress]:
-        table = self._ingestor.tracker.table(port[0])
+        table = self._fleet.tracker.table(port[0])
         numbers = {number for number, name in table.names.items() if name == port[1]}
         return sorted({mac_of(key) for key, number in table.learned.items() if number in numbers})
 

@@ -15,8 +15,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from itertools import count
 
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.logs import fields
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, KiteRollError, NotFound
 from kiteroll.core.model.mac import MacAddress
@@ -59,7 +59,7 @@ class Sweeps:
     def __init__(
         self,
         database: Database,
-        ingestor: ReadingIngestor,
+        fleet: TrackedFleet,
         read_switch: Callable[[str], Awaitable[object]],
         networks: Sequence[Network],
         rate: float,
@@ -67,7 +67,7 @@ class Sweeps:
     ) -> None:
         """`networks`: those that may be asked; `rate`: addresses a second, at most."""
         self._database = database
-        self._ingestor = ingestor
+        self._fleet = fleet
         self._read_switch = read_switch
         self._networks = networks
         self._rate = rate
@@ -167,5 +167,5 @@ class Sweeps:
                 tasks.create_task(one(name))
 
     def _present(self, switches: Sequence[str]) -> dict[str, set[MacAddress]]:
-        tracker = self._ingestor.tracker
+        tracker = self._fleet.tracker
         return {name: {mac_of(key) for key in tracker.table(name).learned} for name in switches}

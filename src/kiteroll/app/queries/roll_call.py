@@ -5,11 +5,11 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.queries.endpoints import find_port
 from kiteroll.app.queries.search import Search
 from kiteroll.app.topology_view import TopologyView
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.errors import BadAddress, Invalid, NotFound
 from kiteroll.core.model.mac import MacAddress
@@ -70,7 +70,7 @@ class RollCalls:
         self,
         database: Database,
         topology: TopologyView,
-        ingestor: ReadingIngestor,
+        fleet: TrackedFleet,
         makers: MakerDirectory,
         search: Search,
         claimed_uplinks: Callable[[], frozenset[PortRef]],
@@ -79,7 +79,7 @@ class RollCalls:
         """`claimed_uplinks`: ports that look like uplinks and stay under their rules."""
         self._database = database
         self._topology = topology
-        self._ingestor = ingestor
+        self._fleet = fleet
         self._makers = makers
         self._search = search
         self._claimed_uplinks = claimed_uplinks
@@ -89,7 +89,7 @@ class RollCalls:
         """Raises NotFound."""
         find_port(self._database, switch, port)
         judge = self._judge()
-        table = self._ingestor.tracker.table(switch)
+        table = self._fleet.tracker.table(switch)
         keys = _keys_by_port(table).get(port, ())
         called = self._called(judge, (switch, port), "", keys)
         since = judge.now - judged_ageing(table.ageing)
@@ -129,7 +129,7 @@ class RollCalls:
         ports = self._ports_of(level, judge)
         here: dict[str, set[PortRef]] = defaultdict(set)
         for switch, names in ports.items():
-            table = self._ingestor.tracker.table(switch)
+            table = self._fleet.tracker.table(switch)
             for key, number in table.learned.items():
                 if (name := table.names.get(number)) is not None and name in names:
                     here[f"{key & ((1 << 48) - 1):012x}"].add((switch, name))
@@ -158,7 +158,7 @@ class RollCalls:
         judge = self._judge()
         ports = self._ports_of(level, judge)
         homes: dict[MacAddress, list[PortRef]] = defaultdict(list)
-        for switch, table in self._ingestor.tracker.tables().items():
+        for switch, table in self._fleet.tracker.tables().items():
             for key, number in table.learned.items():
                 mac, name = MacAddress(key & ((1 << 48) - 1)), table.names.get(number)
                 port = (switch, name or "")
@@ -173,12 +173,12 @@ class RollCalls:
             )
         expected = [self._expected(one) for one in lines]
         called = None if level == EVERYTHING else {(s, name) for s, names in ports.items() for name in names}
-        unknown = sorted({one.switch for one in lines if one.switch} - set(self._ingestor.switches.values()))
+        unknown = sorted({one.switch for one in lines if one.switch} - set(self._fleet.switches.values()))
         if unknown:
             raise NotFound(
                 "switch", unknown[0], "the list names it; `kiteroll switch list` shows the inventory"
             )
-        return attend(expected, homes, self._ingestor.index, called)
+        return attend(expected, homes, self._fleet.index, called)
 
     def _expected(self, line: ExpectedLine) -> Expected:
         macs: tuple[MacAddress, ...]
@@ -205,7 +205,7 @@ class RollCalls:
 
     def _ports_of(self, level: Level, judge: Judge) -> dict[str, dict[str, str]]:
         """By switch: its ports at the level, in order, with their aliases. Raises NotFound."""
-        names = self._ingestor.switches
+        names = self._fleet.switches
         groups = judge.rules.in_groups
         if level.switch and level.switch not in groups:
             raise NotFound("switch", level.switch, "`kiteroll switch list` shows the inventory")
@@ -228,7 +228,7 @@ class RollCalls:
     ) -> Iterator[tuple[PortRef, str, Sequence[int]]]:
         """Each port with its alias and the keys learned there."""
         for switch, names in ports.items():
-            keys = _keys_by_port(self._ingestor.tracker.table(switch))
+            keys = _keys_by_port(self._fleet.tracker.table(switch))
             for name, alias in names.items():
                 yield (switch, name), alias, keys.get(name, ())
 

@@ -5,13 +5,13 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.queries.as_of import past_instant
 from kiteroll.app.queries.endpoints import EndpointQueries, EndpointView
 from kiteroll.app.queries.ports import PortQueries, PortView
 from kiteroll.app.queries.switches import SwitchQueries, SwitchView
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.errors import BadAddress, Invalid
 from kiteroll.core.model.mac import Fragment, MacAddress
@@ -63,7 +63,7 @@ class Search:
     def __init__(
         self,
         database: Database,
-        ingestor: ReadingIngestor,
+        fleet: TrackedFleet,
         names: NameIndexes,
         makers: MakerDirectory,
         endpoints: EndpointQueries,
@@ -72,7 +72,7 @@ class Search:
         clock: Clock,
     ) -> None:
         self._database = database
-        self._ingestor = ingestor
+        self._fleet = fleet
         self._names = names
         self._makers = makers
         self._endpoints = endpoints
@@ -179,7 +179,7 @@ class Search:
         macs: list[MacAddress] = []
         wrong: BadAddress | None = None
         try:
-            macs = self._ingestor.index.find(Fragment.parse(text), limit)
+            macs = self._fleet.index.find(Fragment.parse(text), limit)
         except BadAddress as problem:
             wrong = problem
         if may_be_ip(text):
@@ -189,7 +189,7 @@ class Search:
 
     def _port_keys(self, text: str) -> list[tuple[int, str]]:
         """Ports with exactly this name, then those whose alias holds the text; by switch."""
-        switches = self._ingestor.switches
+        switches = self._fleet.switches
         found = []
         exact = self._names.ports.find_exact(text, _MAX_SORTED)
         for keys in (exact, self._names.aliases.find(text, _MAX_SORTED)):

@@ -4,9 +4,10 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from kiteroll.app.database_watch import DatabaseWatch
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.serving.following import Following
 from kiteroll.app.supervisor import Supervisor, WorkerHealth
+from kiteroll.app.tracked_fleet import TrackedFleet
+from kiteroll.app.turns import Turns
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable, TrackerAway
 
@@ -31,7 +32,8 @@ class StatusQueries:
     def __init__(
         self,
         watch: DatabaseWatch,
-        ingestor: ReadingIngestor,
+        turns: Turns,
+        fleet: TrackedFleet,
         supervisor: Supervisor,
         following: Following | None,
         clock: Clock,
@@ -39,16 +41,17 @@ class StatusQueries:
         """`following`: of a service that only answers."""
         self.following = following
         self._watch = watch
-        self._ingestor = ingestor
+        self._turns = turns
+        self._fleet = fleet
         self._supervisor = supervisor
         self._clock = clock
 
     def status(self) -> ServiceStatus:
         return ServiceStatus(
             database_problem=self._problem(),
-            switches=len(self._ingestor.switches),
-            endpoints=len(self._ingestor.index),
-            tracked=self._ingestor.tracker.tracked(),
+            switches=len(self._fleet.switches),
+            endpoints=len(self._fleet.index),
+            tracked=self._fleet.tracker.tracked(),
             clock_ahead=self._clock.ahead(),
             following=self.following,
             workers=self._supervisor.health(),
@@ -63,4 +66,4 @@ class StatusQueries:
 
     def _problem(self) -> str | None:
         """Readings that wait tell more than whether the database answers: it may take no writes."""
-        return self._ingestor.storage_problem or self._watch.problem
+        return self._turns.storage_problem or self._watch.problem

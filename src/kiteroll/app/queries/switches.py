@@ -4,8 +4,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.switch_condition import condition_of
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.topology.neighbours import is_switch, names_by_address
@@ -33,11 +33,11 @@ class SwitchView:
 
 class SwitchQueries:
     def __init__(
-        self, database: Database, ingestor: ReadingIngestor, clock: Clock, table_share: Callable[[], float]
+        self, database: Database, fleet: TrackedFleet, clock: Clock, table_share: Callable[[], float]
     ) -> None:
         """`table_share`: from which share of its size a table counts as nearly full."""
         self._database = database
-        self._ingestor = ingestor
+        self._fleet = fleet
         self._clock = clock
         self._table_share = table_share
 
@@ -60,7 +60,7 @@ class SwitchQueries:
         same_address = names_by_address(self._database.run(inventory.bridge_addresses))
         found = []
         for row in rows:
-            condition = condition_of(row, self._ingestor.tracker.present(row.name))
+            condition = condition_of(row, self._fleet.tracker.present(row.name))
             warnings = switch_warnings(condition, same_address, now, self._table_share())
             found.append(
                 SwitchView(

@@ -4,11 +4,11 @@ from collections.abc import Callable, Iterable, Mapping
 
 from kiteroll.app.access.access_book import AccessBook
 from kiteroll.app.events import ReadingStored
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.runtime_settings import RuntimeSettings
 from kiteroll.app.serving.sent_event import FORGOTTEN
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.app.workers.findings import FindingWorker
 
 
@@ -17,31 +17,31 @@ class FollowedRecords:
 
     def __init__(
         self,
-        ingestor: ReadingIngestor,
+        fleet: TrackedFleet,
         names: NameIndexes,
         findings: FindingWorker,
         access: AccessBook,
         runtime_settings: RuntimeSettings,
         makers: MakerDirectory,
     ) -> None:
-        self._ingestor = ingestor
+        self._fleet = fleet
         self._names = names
         self._findings = findings
         self._of_action: Mapping[str, Callable[[], object]] = {
             **dict.fromkeys(("user", "token", "session"), access.reload),
-            **dict.fromkeys(("switch", "site", "group"), ingestor.reload_inventory),
+            **dict.fromkeys(("switch", "site", "group"), fleet.reload_inventory),
             "setting": runtime_settings.reload,
             "maker": makers.reload,
             "finding": findings.reload,
-            FORGOTTEN.partition(".")[0]: ingestor.reload_index,
+            FORGOTTEN.partition(".")[0]: fleet.reload_index,
         }
         """By the first word of an action of the audit log: what is to be read anew after it."""
 
     def reload(self) -> None:
         """All of it."""
-        self._ingestor.load()
+        self._fleet.load()
         self._names.load()
-        done = {self._ingestor.reload_inventory, self._ingestor.reload_index}
+        done = {self._fleet.reload_inventory, self._fleet.reload_index}
         for work in set(self._of_action.values()) - done:
             work()
 
@@ -56,10 +56,10 @@ class FollowedRecords:
 
     def after_reading(self, stored: ReadingStored) -> None:
         """What it changed is taken over as it is told; the records are read where it does not fit."""
-        if self._ingestor.record_stored(stored) is not None:
+        if self._fleet.record_stored(stored) is not None:
             self._names.on_reading(stored)
 
     def after_probe(self, switch: str) -> None:
-        number = next((number for number, name in self._ingestor.switches.items() if name == switch), None)
+        number = next((number for number, name in self._fleet.switches.items() if name == switch), None)
         if number is not None:
-            self._ingestor.reload_switch(number)
+            self._fleet.reload_switches((number,))

@@ -11,10 +11,11 @@ from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
 from kiteroll.app.events import AuditAppended, EventBus
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteIntake
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.app.trackers.heard_leases import HeardLeases
+from kiteroll.app.turns import Turns
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable
 from kiteroll.core.findings.service_condition import Trouble
@@ -48,7 +49,8 @@ class AreaTrackers:
     def __init__(
         self,
         database: Database,
-        ingestor: ReadingIngestor,
+        turns: Turns,
+        fleet: TrackedFleet,
         collected: Callable[[str], bool],
         intake: SiteIntake,
         clock: Clock,
@@ -58,7 +60,8 @@ class AreaTrackers:
         """`collected`: whether collectors read a site, for trackers take no others; `on_change`: readings of
         other sites are theirs than before."""
         self._database = database
-        self._ingestor = ingestor
+        self._turns = turns
+        self._fleet = fleet
         self._collected = collected
         self._intake = intake
         self._clock = clock
@@ -159,11 +162,11 @@ class AreaTrackers:
         def work() -> None:
             for area, ids in to_area.items():
                 if area:
-                    self._ingestor.give(ids, area)
+                    self._fleet.give(ids, area)
                 else:
-                    self._ingestor.reclaim(ids)
+                    self._fleet.reclaim(ids)
 
-        await self._ingestor.change(work)
+        await self._turns.run_next(work)
         for area, ids in to_area.items():
             if area:
                 said = fields("area.given", area=area, switches=len(ids))

@@ -10,6 +10,7 @@ from kiteroll.app.ingest import Outcome, ReadingIngestor
 from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteIntake
 from kiteroll.app.trackers.told import SiteTold, Told, decode_told
+from kiteroll.app.turns import Turns
 from kiteroll.app.workers.collector_bus import CollectorBus
 from kiteroll.bus.connection import connected
 from kiteroll.bus.settings import BusSettings
@@ -27,6 +28,7 @@ class TrackerEvents:
         self,
         settings: BusSettings,
         epoch: int,
+        turns: Turns,
         ingestor: ReadingIngestor,
         intake: SiteIntake,
         bus: EventBus,
@@ -36,6 +38,7 @@ class TrackerEvents:
         """`epoch`: of the lease of the database."""
         self._settings = settings
         self._epoch = epoch
+        self._turns = turns
         self._ingestor = ingestor
         self._intake = intake
         self._bus = bus
@@ -67,7 +70,7 @@ class TrackerEvents:
         except Invalid as wrong:
             log.error("a tracker is not understood", extra=fields("area.refused", error=str(wrong)))
             return
-        await self._ingestor.run_in_turn(self._have, several)
+        await self._turns.run(self._have, several)
         for told in several:
             if isinstance(told, SiteTold):
                 self._intake.follow(told.site, told.state)
@@ -75,7 +78,7 @@ class TrackerEvents:
                 await self._collector_bus.note_outcome(told.switch_id, _instant(told), told)
 
     def _have(self, several: Sequence[Told]) -> None:
-        """In the ingestor's turn. Raises StorageUnavailable."""
+        """In a turn. Raises StorageUnavailable."""
         for told in several:
             if isinstance(told, SiteTold):
                 continue

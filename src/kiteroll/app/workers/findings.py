@@ -1,6 +1,6 @@
 """Drives the finding engine with the records of the service, and stores what it finds.
 
-Runs beside the ingestor, never in its way: events are taken in at once, and judged about once a
+Runs beside the storing of readings, never in its way: events are taken in at once, and judged about once a
 second or when the engine asked to be woken.
 """
 

@@ -9,6 +9,7 @@ from kiteroll.app.config import RetentionSettings
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.logs import fields
 from kiteroll.app.supervisor import MustStop
+from kiteroll.app.turns import Turns
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, KiteRollError, StorageUnavailable
 from kiteroll.store.database import Database
@@ -35,6 +36,7 @@ async def every_async(seconds: float, clock: Clock, work: Callable[[], Awaitable
 
 async def retention(
     database: Database,
+    turns: Turns,
     ingestor: ReadingIngestor,
     clock: Clock,
     settings: Callable[[], RetentionSettings],
@@ -43,7 +45,7 @@ async def retention(
 
     async def delete() -> None:
         deleted = await asyncio.to_thread(delete_old, database, clock, settings())
-        await ingestor.run_in_turn(ingestor.forget_endpoints, deleted.endpoints)
+        await turns.run(ingestor.forget_endpoints, deleted.endpoints)
 
     await _again_and_again(_RETENTION_S, clock, delete, "retention")
 

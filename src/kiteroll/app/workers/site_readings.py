@@ -124,8 +124,7 @@ class SiteReadings:
             raise Invalid(
                 f"a reading is of switch {result.name} ({result.switch}), which {site} does not read"
             )
-        last = self._ingestor.tracker.checkpoint(result.name).last_at
-        if last is None or result.started_at > last:
+        if self._ingestor.is_latest(result):
             await self._stored(result.switch, result.started_at, await self._store(result))
         else:
             # It comes again, or it was in the hands of a collector when another one took over.
