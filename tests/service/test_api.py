@@ -34,8 +34,7 @@ V1 = "/api/v1"
 
 @pytest.fixture
 def http(service: Service) -> Iterator[httpx.Client]:
-    headers = {"Authorization": f"Bearer {service.token}"}
-    with httpx.Client(base_url=service.url, headers=headers, trust_env=False, timeout=60) as client:
+    with service.http(service.token) as client:
         yield client
 
 
@@ -55,12 +54,13 @@ def _problem(response: httpx.Response, status: int, code: str) -> Problem:
     "headers", [{}, {"Authorization": "Bearer wrong"}, {"Cookie": "kiteroll_session=forged"}]
 )
 def test_no_call_without_the_token(service: Service, path: str, headers: dict[str, str]) -> None:
-    response = httpx.get(f"{service.url}{V1}{path}", headers=headers, trust_env=False, timeout=60)
+    with service.http() as anybody:
+        response = anybody.get(f"{V1}{path}", headers=headers)
     _problem(response, 401, "not_signed_in")
 
 
 def test_a_session_is_opened_with_the_token_and_kept_from_scripts(service: Service) -> None:
-    with httpx.Client(base_url=service.url, trust_env=False, timeout=60) as browser:
+    with service.http() as browser:
         _problem(browser.post(f"{V1}/session", json={"token": "guess"}), 401, "not_signed_in")
         opened = browser.post(f"{V1}/session", json={"token": service.token})
         cookie = opened.headers["set-cookie"].lower()
@@ -354,7 +354,8 @@ def test_figures_for_monitoring_count_what_happened(service: Service, http: http
     assert after["kiteroll_http_requests_total", "2xx"] > before["kiteroll_http_requests_total", "2xx"]
     assert after["kiteroll_http_request_duration_seconds_count", "read_now"] >= 1
     assert ("kiteroll_http_requests_total", "5xx") in before
-    assert httpx.get(f"{service.url}/metrics", trust_env=False, timeout=60).status_code == 401
+    with service.http() as anybody:
+        assert anybody.get("/metrics").status_code == 401
 
 
 @pytest.mark.parametrize(

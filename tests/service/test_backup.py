@@ -12,7 +12,6 @@ from io import StringIO
 from pathlib import Path
 from typing import Any
 
-import httpx
 import pytest
 
 from kiteroll.app.data_lock import held
@@ -157,7 +156,7 @@ def test_what_is_restored_answers_as_before(
             assert headers["Kiteroll-Signature"] == signature("s3cret", stamp, body), (
                 "sealed with the old key"
             )
-        with httpx.Client(base_url=service.url, trust_env=False, timeout=60) as browser:
+        with service.http() as browser:
             said = browser.post("/api/v1/session", json={"name": "ida", "password": PASSPHRASE})
             assert said.json()["role"] == "operator"
 

@@ -18,8 +18,7 @@ V1 = "/api/v1"
 
 @pytest.fixture
 def http(service: Service, lab: Lab) -> Iterator[httpx.Client]:
-    headers = {"Authorization": f"Bearer {service.token}"}
-    with httpx.Client(base_url=f"{service.url}{V1}", headers=headers, trust_env=False, timeout=60) as client:
+    with service.http(service.token, V1) as client:
         yield client
 
 
@@ -104,7 +103,7 @@ def test_what_is_wrong_is_said_in_plain_words(http: httpx.Client) -> None:
 
 def test_every_problem_has_a_page(http: httpx.Client, service: Service) -> None:
     kind = http.get("/switches/no-such").json()["type"]
-    with httpx.Client(base_url=service.url, trust_env=False, timeout=60) as anybody:
+    with service.http() as anybody:
         assert "There is nothing by this name" in anybody.get(kind).text
         for code, one in PROBLEM_TYPES.items():
             page = anybody.get(f"/problems/{code}")

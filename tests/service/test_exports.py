@@ -47,8 +47,7 @@ ONLY = {
 
 @pytest.fixture(scope="module")
 def http(service: Service, lab: Lab) -> Iterator[httpx.Client]:
-    headers = {"Authorization": f"Bearer {service.token}"}
-    with httpx.Client(base_url=f"{service.url}{V1}", headers=headers, trust_env=False, timeout=30) as client:
+    with service.http(service.token, V1) as client:
         body = {"labels": {"02:1a:ee:00:00:01": {"label": "=spare reader", "owner": "Ticketing; night crew"}}}
         assert client.patch("/labels", json=body).status_code == 200
         client.post("/barred", json={"prefix": "02:1a:ee", "reason": "lost"})

@@ -5,7 +5,6 @@ import os
 from collections.abc import Iterator
 from typing import Any
 
-import httpx
 import pytest
 import schemathesis
 from hypothesis import HealthCheck, Phase, given, settings
@@ -57,10 +56,8 @@ def fuzzed(lab: Lab, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Servi
 
 @pytest.fixture(scope="module")
 def whole(fuzzed: Service) -> schemathesis.BaseSchema:
-    headers = {"Authorization": f"Bearer {fuzzed.token}"}
-    document = httpx.get(
-        f"{fuzzed.url}/api/v1/openapi.json", headers=headers, trust_env=False, timeout=60
-    ).json()
+    with fuzzed.http(fuzzed.token) as client:
+        document = client.get("/api/v1/openapi.json").json()
     document["servers"] = [{"url": fuzzed.url}]
     return schemathesis.openapi.from_dict(document).exclude(operation_id=list(_LEFT_OUT))
 

@@ -4,7 +4,6 @@ import json
 import re
 from pathlib import Path
 
-import httpx
 import yaml
 from prometheus_client.parser import text_string_to_metric_families
 
@@ -16,8 +15,8 @@ _NAME = re.compile(r"\bkiteroll_[a-z_]+")
 
 
 def _known(service: Service) -> set[str]:
-    headers = {"Authorization": f"Bearer {service.token}"}
-    text = httpx.get(f"{service.url}/metrics", headers=headers, trust_env=False, timeout=60).text
+    with service.http(service.token) as client:
+        text = client.get("/metrics").text
     return {one.name for family in text_string_to_metric_families(text) for one in family.samples}
 
 

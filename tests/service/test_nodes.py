@@ -55,8 +55,8 @@ def _node_of(tracker: Service, data: Path) -> Service:
 
 
 def _get(service: Service, path: str, **headers: str) -> httpx.Response:
-    given = {"Authorization": f"Bearer {service.token}", **headers}
-    return httpx.get(f"{service.url}{path}", headers=given, timeout=30, trust_env=False)
+    with service.http(service.token) as client:
+        return client.get(path, headers=headers)
 
 
 def _follows(node: Service, tracker: Service) -> bool:
@@ -104,7 +104,7 @@ def test_a_change_is_passed_on_and_known_here_before_it_is_answered(
         password = "over the tarn by ferry"
         client.send(add_user(NewUser(name="ida", role="viewer", password=password)))
     here = httpx.HTTPTransport(local_address="127.0.0.2")
-    with httpx.Client(base_url=node.url, transport=here, timeout=60) as ida:
+    with node.http(transport=here) as ida:
         signed_in = ida.post(f"{V1}/session", json={"name": "ida", "password": password})
         assert signed_in.status_code == 200
         assert ida.get(f"{V1}/session").json()["name"] == "ida"
@@ -112,7 +112,7 @@ def test_a_change_is_passed_on_and_known_here_before_it_is_answered(
         assert refused.status_code == 403, refused.text
     entries = _get(node, f"{V1}/audit-log?by=ida").json()["items"]
     assert {one["client"] for one in entries} == {"127.0.0.2"}, "whose address it is, is passed on too"
-    with httpx.Client(base_url=tracker.url, cookies=ida.cookies) as elsewhere:
+    with tracker.http(cookies=ida.cookies) as elsewhere:
         assert elsewhere.get(f"{V1}/session").json()["name"] == "ida"
 
 
@@ -120,11 +120,12 @@ def test_a_session_and_a_token_that_are_not_known_here_yet_are_asked_for_there(
     pair: tuple[Service, Service],
 ) -> None:
     node = pair[1]
-    for headers in ({"Authorization": "Bearer nonsense"}, {"Cookie": "kiteroll_session=nonsense"}):
-        answer = httpx.get(f"{node.url}{V1}/switches", headers=headers)
-        assert (answer.status_code, answer.json()["code"]) == (401, "not_signed_in")
-    assert httpx.get(f"{node.url}{V1}/switches").status_code == 401
-    assert httpx.get(f"{node.url}{V1}/session").json()["name"] == ""
+    with node.http() as anybody:
+        for headers in ({"Authorization": "Bearer nonsense"}, {"Cookie": "kiteroll_session=nonsense"}):
+            answer = anybody.get(f"{V1}/switches", headers=headers)
+            assert (answer.status_code, answer.json()["code"]) == (401, "not_signed_in")
+        assert anybody.get(f"{V1}/switches").status_code == 401
+        assert anybody.get(f"{V1}/session").json()["name"] == ""
 
 
 def test_events_are_the_same_on_both(pair: tuple[Service, Service]) -> None:
@@ -133,8 +134,8 @@ def test_events_are_the_same_on_both(pair: tuple[Service, Service]) -> None:
     begun = threading.Barrier(3)
 
     def listen(one: Service) -> None:
-        headers = {"Authorization": f"Bearer {one.token}"}
-        with httpx.stream("GET", f"{one.url}{V1}/stream?event=reading", headers=headers, timeout=30) as got:
+        path = f"{V1}/stream?event=reading"
+        with one.http(one.token) as client, client.stream("GET", path) as got:
             lines = got.iter_lines()
             next(line for line in lines if line.startswith("data:"))
             begun.wait()
@@ -152,24 +153,27 @@ def test_events_are_the_same_on_both(pair: tuple[Service, Service]) -> None:
     assert heard[tracker.url] == heard[node.url] and len(heard[node.url]) == 2
     # Cut off from one, a listener goes on at the other.
     behind = {"Last-Event-ID": heard[tracker.url][0].removeprefix("id: ")}
-    token = {"Authorization": f"Bearer {node.token}"}
-    with httpx.stream("GET", f"{node.url}{V1}/stream?event=reading", headers=token | behind) as got:
+    path = f"{V1}/stream?event=reading"
+    with node.http(node.token) as listener, listener.stream("GET", path, headers=behind) as got:
         assert next(line for line in got.iter_lines() if line.startswith("id:")) == heard[node.url][1]
 
 
 def test_only_services_with_the_same_key_are_heard(pair: tuple[Service, Service]) -> None:
     tracker, node = pair
-    assert httpx.get(f"{tracker.url}{EVENTS_PATH}").status_code == 404
+    with tracker.http() as anybody:
+        assert anybody.get(EVENTS_PATH).status_code == 404
     assert _get(tracker, EVENTS_PATH).status_code == 404, "no person, whatever their rights"
     forged = _get(tracker, f"{V1}/switches", **{NODE_HEADER: "0" * 64, CLIENT_HEADER: "192.0.2.1"})
     assert (forged.status_code, forged.json()["code"]) == (403, "foreign")
-    odd = httpx.get(f"{tracker.url}{V1}/switches", headers=[(NODE_HEADER.encode(), b"\xe9" * 64)])
-    assert odd.status_code == 403
+    with tracker.http() as anybody:
+        odd = anybody.get(f"{V1}/switches", headers=[(NODE_HEADER.encode(), b"\xe9" * 64)])
+        assert odd.status_code == 403
     # Without a proof, what it says of the client means nothing; nor does a node pass it on.
     for one in pair:
         body = {"name": "nobody", "password": "wrong"}
         said = {CLIENT_HEADER: "192.0.2.9"}
-        assert httpx.post(f"{one.url}{V1}/session", json=body, headers=said).status_code == 401
+        with one.http() as anybody:
+            assert anybody.post(f"{V1}/session", json=body, headers=said).status_code == 401
     clients = {one["client"] for one in _get(node, f"{V1}/audit-log?by=nobody").json()["items"]}
     assert clients == {"127.0.0.1"}
 

@@ -53,7 +53,7 @@ def _as_before(provider: OpenIdStandIn, service: Service) -> Iterator[None]:
 
 
 def browser(service: Service) -> httpx.Client:
-    return httpx.Client(base_url=service.url, trust_env=False, follow_redirects=True, timeout=60)
+    return service.http(follow_redirects=True)
 
 
 def sign_in(provider: OpenIdStandIn, service: Service, **claims: Any) -> tuple[dict[str, Any], str]:
@@ -113,7 +113,7 @@ def test_the_browser_that_began_is_the_one_that_ends(provider: OpenIdStandIn, se
     provider.claims = {"groups": ["netops"]}
     with browser(service) as one, browser(service) as other:
         begun = one.get("/api/v1/session/openid", follow_redirects=False)
-        back = httpx.get(begun.headers["location"], trust_env=False, timeout=60).headers["location"]
+        back = one.get(begun.headers["location"], follow_redirects=False).headers["location"]
         stolen = other.get(back)
         assert "not begun in this browser" in stolen.url.params["refused"]
         forged = one.get(back.replace("state=", "state=x"))

@@ -2,7 +2,6 @@
 
 from collections.abc import Iterator
 
-import httpx
 import pytest
 
 from kiteroll.api.app import make_app
@@ -50,7 +49,7 @@ def tokens(service: Service) -> Iterator[dict[str, str]]:
         for role in Role:
             kite.send(add_user(NewUser(name=f"a-{role}", role=role.value, password=GOOD)))
     for role in Role:
-        with httpx.Client(base_url=service.url, trust_env=False, timeout=60) as browser:
+        with service.http() as browser:
             browser.post(f"{V1}/session", json={"name": f"a-{role}", "password": GOOD}).raise_for_status()
             scopes = sorted(rights_of(role))
             answer = browser.post(f"{V1}/tokens", json={"name": "all", "scopes": scopes})
@@ -72,8 +71,8 @@ def test_every_call_is_open_to_those_who_have_its_right_and_closed_to_others(
 ) -> None:
     """What an allowed call then says of a thing that is not there is another matter."""
     calls, wrong = _calls(), []
-    headers = {"Authorization": f"Bearer {tokens[who]}", "Content-Type": "application/json"}
-    with httpx.Client(base_url=service.url, headers=headers, trust_env=False, timeout=60) as client:
+    with service.http(tokens[who]) as client:
+        client.headers["Content-Type"] = "application/json"
         for name, call in CALLS.items():
             method, path = calls[name]
             content = b"[]" if method in ("POST", "PUT", "PATCH") else b""
@@ -94,7 +93,7 @@ def test_no_call_is_left_out_of_the_list() -> None:
 def test_an_initial_password_is_good_for_being_changed_and_no_more(service: Service) -> None:
     with service.client() as kite:
         added = kite.send(add_user(NewUser(name="lee", role="operator")))
-    with httpx.Client(base_url=service.url, trust_env=False, timeout=60) as browser:
+    with service.http() as browser:
         first = {"name": "lee", "password": added.initial_password}
         said = browser.post(f"{V1}/session", json=first).json()
         assert (said["must_change_password"], said["name"]) == (True, "lee")
@@ -114,7 +113,7 @@ def test_who_is_restricted_to_a_site_changes_its_switches_alone(service: Service
     with service.client() as kite:
         kite.send(change_switch("quay-2", SwitchChange(site="Quays")))
         kite.send(add_user(NewUser(name="joss", role="operator", sites=["Quays"], password=GOOD)))
-    with httpx.Client(base_url=service.url, trust_env=False, timeout=60) as browser:
+    with service.http() as browser:
         browser.post(f"{V1}/session", json={"name": "joss", "password": GOOD}).raise_for_status()
         here, elsewhere = "quay-2", "ticket-hall"
         assert browser.patch(f"{V1}/switches/{here}/ports/p3", json={"role": None}).status_code == 200

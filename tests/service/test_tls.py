@@ -54,11 +54,8 @@ def test_a_new_certificate_is_taken_without_a_restart_and_a_bad_one_is_not(
     service: Service = new_service(extra=words, ca_file=trusted)
     assert serial(service.port, trusted) == first
     assert serial(service.port, trusted, "::1") == first
-    with httpx.Client(
-        base_url=f"https://[::1]:{service.port}",
-        verify=ssl.create_default_context(cafile=trusted),
-        timeout=60,
-    ) as browser:
+    verified = ssl.create_default_context(cafile=trusted)
+    with service.http(base_url=f"https://[::1]:{service.port}", verify=verified) as browser:
         signed_in = browser.post("/api/v1/session", json={"token": service.token})
         assert "secure" in signed_in.headers["set-cookie"].lower()
     with pytest.raises(httpx.TransportError):

@@ -8,7 +8,6 @@ import zipfile
 from importlib.metadata import distribution, requires
 from pathlib import Path
 
-import httpx
 import pytest
 from packaging.requirements import Requirement
 from scripts.make_wheels import OF_THE_SERVICE, build
@@ -88,7 +87,8 @@ def test_the_service_runs_from_both_wheels_and_serves_its_console(wheels: list[P
     try:
         where = _run(python, "-c", "import kiteroll.api.app as app; print(app.__file__)").stdout
         assert where.startswith(str(tmp_path))
-        page = httpx.get(one.url, trust_env=False, timeout=60)
+        with one.http() as browser:
+            page = browser.get("/")
         assert page.status_code == 200 and '<div id="root">' in page.text
         ran = _run(python, "-m", "kiteroll.cli", "health", "--url", one.url, "--data", str(one.data))
         assert ran.returncode == 0, ran.stderr

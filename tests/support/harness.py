@@ -12,6 +12,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import httpx
+
 from kiteroll.client import (
     Client,
     ServiceUnreachable,
@@ -122,6 +124,12 @@ class Service:
 
     def client(self) -> Client:
         return Client(self.url, self.token, ca_file=str(self.ca_file or ""))
+
+    def http(self, token: str = "", path: str = "", **given: Any) -> httpx.Client:
+        """Plain HTTP, signed in with a token or as nobody; a busy machine has a minute to answer."""
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        settings: dict[str, Any] = {"headers": headers, "trust_env": False, "timeout": 60}
+        return httpx.Client(**{"base_url": f"{self.url}{path}", **settings, **given})
 
     def end(self, number: signal.Signals = signal.SIGTERM, seconds: float = 30) -> int:
         assert self.process is not None
