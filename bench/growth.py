@@ -15,7 +15,7 @@ from bench.measure import row
 from kiteroll.core.topology.areas import infer_areas
 from kiteroll.core.topology.inference import TopologyFacts
 from kiteroll.core.tracking.tracker import Tracker
-from kiteroll.memory import collect_seldom, keep_what_is_loaded
+from kiteroll.memory import collect_seldom, freeze_what_is_loaded
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
@@ -71,7 +71,7 @@ def main() -> None:
             sites = [_Site(database, switches) for database, switches in zip(databases, FLEETS, strict=True)]
             for site in sites:
                 site.read(0.0)  # everything is new
-            keep_what_is_loaded()
+            freeze_what_is_loaded()
             for label, churn in ROUNDS:
                 turns = [[site.read(churn) for site in sites] for _ in range(TURNS)]
                 _tell(label, "a reading", sites, turns)

@@ -11,7 +11,7 @@ def collect_seldom() -> None:
     gc.set_threshold(*_THRESHOLDS)
 
 
-def keep_what_is_loaded() -> None:
+def freeze_what_is_loaded() -> None:
     """What was loaded stays: no collection needs to go through it. What was loaded before may be gone."""
     gc.unfreeze()
     gc.collect()

@@ -266,7 +266,7 @@ def test_what_another_one_stored_is_taken_over_also_where_something_was_not_told
             kinds = {(type(one), one.mac) for one in taken_over.changes if not isinstance(one, Restarted)}
             assert kinds == {(Moved, mac(1)), (Appeared, mac(2))}, "with what the lost one had changed"
     assert here.tracker.state("quay-1").missing == fleet.tracker.state("quay-1").missing
-    here.give([switch], "afloat")
+    here.assign([switch], "afloat")
     with pytest.raises(TrackedElsewhere):
         ingestor._ingest(import_result(switch, reading(9, {}), None))
     here.reclaim([switch])

@@ -70,7 +70,7 @@ class Forwarding:
             return
         try:
             # What was changed is known here, too, before whoever changed it hears that it was.
-            await self._broadcaster.come_to(answer.headers.get(EVENT_HEADER, ""), _CAUGHT_UP_S)
+            await self._broadcaster.wait_for(answer.headers.get(EVENT_HEADER, ""), _CAUGHT_UP_S)
             await _pass_back(answer, send)
         except httpx.HTTPError as cut_off:
             # Its end is not sent: the server closes the connection, and nobody takes a part for the whole.

@@ -29,7 +29,7 @@ from kiteroll.app.service_workers import add_answering_workers, add_workers
 from kiteroll.app.serving.tracker_link import NODE_PURPOSE, TrackerLink
 from kiteroll.app.workers import periodic
 from kiteroll.clock import SystemClock
-from kiteroll.memory import collect_seldom, keep_what_is_loaded
+from kiteroll.memory import collect_seldom, freeze_what_is_loaded
 from kiteroll.schemas.reading_files import read_readings
 
 _THREAD_SLICE_S = 0.001
@@ -121,7 +121,7 @@ def run(config: Config, ready: Callable[[], None] = lambda: None, *, only_answer
             parts.supervisor.add("certificate", work)
         if manager.watches:
             parts.supervisor.add("watchdog", partial(manager.signs_of_life, clock))
-        keep_what_is_loaded()
+        freeze_what_is_loaded()
         app = serve(parts, broadcaster, clock)
         gate = RequestGate(
             IdempotentPosts(app, parts.kept_answers)

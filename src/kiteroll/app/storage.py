@@ -57,7 +57,7 @@ def open_storage(config: Config, stack: ExitStack) -> Storage:
     database, background, watch = _pools(url, stack)
     if server is None:
         lease = DatabaseLease(background, config.node_url)
-        stack.callback(_give_back, lease)
+        stack.callback(_release, lease)
         if config.database.standby:
             lease.await_turn(_log_standby)
         else:
@@ -121,7 +121,7 @@ def _log_standby(why: str) -> None:
     log.warning("stands by until the database is free", extra=fields("service.standby", reason=why))
 
 
-def _give_back(lease: DatabaseLease) -> None:
+def _release(lease: DatabaseLease) -> None:
     try:
         lease.release()
     except StorageUnavailable as away:

@@ -153,14 +153,14 @@ class TrackedFleet:
 
     # --- who tracks them ------------------------------------------------------------------
 
-    def give(self, of: Collection[int], area: str) -> None:
+    def assign(self, of: Collection[int], area: str) -> None:
         """From now on the tracker of this area has these switches. Raises StorageUnavailable."""
-        self._database.run(tracked_switches.give_switches, of, area)
+        self._database.run(tracked_switches.assign_switches, of, area)
         self.elsewhere |= frozenset(of)
 
     def reclaim(self, of: Collection[int]) -> None:
         """From now on we have these, which a tracker had. Raises StorageUnavailable."""
-        self._database.run(tracked_switches.give_switches, of, "")
+        self._database.run(tracked_switches.assign_switches, of, "")
         self.reload_switches(of)
 
     def lose(self, switch_id: int) -> None:

@@ -107,7 +107,7 @@ class DatabaseLease:
             self._renewing.join()
             self._renewing = None
         if self._epoch is not None:
-            self._database.run(_give_back, self._row, self._me, self._epoch)
+            self._database.run(_release, self._row, self._me, self._epoch)
             self._epoch = None
 
     def fence(self, connection: Connection, switch: int) -> None:
@@ -217,6 +217,6 @@ def _renew(connection: Connection, row: int, me: str, epoch: int) -> bool:
     return connection.execute(text(query), {"row": row, "me": me, "epoch": epoch}).rowcount == 1
 
 
-def _give_back(connection: Connection, row: int, me: str, epoch: int) -> None:
+def _release(connection: Connection, row: int, me: str, epoch: int) -> None:
     query = "UPDATE service_lease SET holder = '' WHERE id = :row AND holder = :me AND epoch = :epoch"
     connection.execute(text(query), {"row": row, "me": me, "epoch": epoch})

@@ -41,7 +41,7 @@ def site_where_read(connection: Connection, switch_id: int) -> str | None:
     return row[0] if row is not None and is_read(row[1], row[2]) else None
 
 
-def given_mark(connection: Connection, area: str) -> tuple[object, ...]:
+def assignment_mark(connection: Connection, area: str) -> tuple[object, ...]:
     """Another one whenever `tracked_switches` of the area are others, for whoever looks every second."""
     said = func.crc32(func.concat_ws("/", switch.c.id, switch.c.name, switch.c.site))
     query = select(func.count(), func.sum(said)).where(
@@ -50,6 +50,6 @@ def given_mark(connection: Connection, area: str) -> tuple[object, ...]:
     return tuple(connection.execute(query).one())
 
 
-def give_switches(connection: Connection, ids: Collection[int], area: str) -> None:
+def assign_switches(connection: Connection, ids: Collection[int], area: str) -> None:
     """To the tracker of an area; empty: back to the service. Whoever had them writes of them no more."""
     connection.execute(update(switch).where(one_of(switch.c.id, ids)).values(tracked_in=area))

@@ -18,14 +18,14 @@ from kiteroll.bus.told import ToldBus
 from kiteroll.clock import Clock
 from kiteroll.core.errors import BusUnavailable, Conflict, StorageUnavailable
 from kiteroll.core.tracking.tracking_rules import TrackingRules
-from kiteroll.memory import keep_what_is_loaded
+from kiteroll.memory import freeze_what_is_loaded
 from kiteroll.store import sites
 from kiteroll.store.area_lease import AreaLease
 from kiteroll.store.database import Database
 from kiteroll.store.reading_writer import ReadingWriter
 from kiteroll.store.tracking_rules import saved_tracking_rules
 from kiteroll.tasks import run_together
-from kiteroll.tracker.given_switches import GivenSwitches
+from kiteroll.tracker.assigned_switches import AssignedSwitches
 from kiteroll.tracker.telling import Telling
 
 log = logging.getLogger(__name__)
@@ -56,7 +56,7 @@ class TrackerRole:
             except (BusUnavailable, StorageUnavailable) as away:
                 log.warning("the tracker waits", extra=fields("tracker.waits", error=str(away)))
             finally:
-                await asyncio.shield(asyncio.to_thread(self._give_back))
+                await asyncio.shield(asyncio.to_thread(self._release))
 
     async def _await_lease(self) -> None:
         told = ""
@@ -70,7 +70,7 @@ class TrackerRole:
                     log.warning("stands by", extra=fields("tracker.standby", reason=told))
             await self._clock.sleep(_AGAIN_S)
 
-    def _give_back(self) -> None:
+    def _release(self) -> None:
         try:
             self._lease.release()
         except StorageUnavailable as away:
@@ -86,9 +86,9 @@ class TrackerRole:
         fleet = TrackedFleet(self._database, writer, rules.hold_time, lease.stays, lease.area)
         ingestor = ReadingIngestor(turns, fleet, writer, rules.limits, EventBus())
         try:
-            switches = GivenSwitches(self._database, turns, fleet, ingestor, lease.area)
+            switches = AssignedSwitches(self._database, turns, fleet, ingestor, lease.area)
             await switches.load()
-            keep_what_is_loaded()
+            freeze_what_is_loaded()
             there = await asyncio.to_thread(self._database.run, sites.sites)
             if lease.area not in {one.area for one in there}:
                 hint = "kiteroll site area SITE AREA"
@@ -124,7 +124,7 @@ class TrackerRole:
         return self._database.run(saved_tracking_rules) or self._config.tracking.rules()
 
     async def _run_refresh(
-        self, switches: GivenSwitches, intake: SiteIntake, readings: SiteReadings, rules: TrackingRules
+        self, switches: AssignedSwitches, intake: SiteIntake, readings: SiteReadings, rules: TrackingRules
     ) -> None:
         """What is given to us, whether the lease still is, and the rules we track by. Raises Conflict when we
         have to begin anew."""
@@ -138,9 +138,9 @@ class TrackerRole:
                     if await asyncio.to_thread(self._rules) != rules:
                         raise Conflict("the service tracks by other rules now: the area is loaded anew")
                 looks += 1
-                sites = switches.sites()
-                if sites != intake.sites():
-                    await asyncio.to_thread(intake.load, sites)
+                assigned = switches.sites()
+                if assigned != intake.sites():
+                    await asyncio.to_thread(intake.load, assigned)
                     readings.wake()
             except StorageUnavailable as away:
                 log.warning("the database is away", extra=fields("tracker.waits", error=str(away)))

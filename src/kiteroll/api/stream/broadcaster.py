@@ -113,7 +113,7 @@ class EventBroadcaster:
         relayed, self._relayed = self._relayed, asyncio.Event()
         relayed.set()
 
-    async def come_to(self, event: str, patience_s: float) -> None:
+    async def wait_for(self, event: str, patience_s: float) -> None:
         """Wait until the event with this id was relayed, but not for one of another run."""
         run, _, number = event.rpartition("-")
         if not number.isdecimal():

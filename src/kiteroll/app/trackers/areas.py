@@ -162,7 +162,7 @@ class AreaTrackers:
         def work() -> None:
             for area, ids in to_area.items():
                 if area:
-                    self._fleet.give(ids, area)
+                    self._fleet.assign(ids, area)
                 else:
                     self._fleet.reclaim(ids)
 

@@ -70,14 +70,14 @@ class TrackerEvents:
         except Invalid as wrong:
             log.error("a tracker is not understood", extra=fields("area.refused", error=str(wrong)))
             return
-        await self._turns.run(self._have, several)
+        await self._turns.run(self._apply_all, several)
         for told in several:
             if isinstance(told, SiteTold):
                 self._intake.follow(told.site, told.state)
             elif self._latest.get(told.switch_id) == _instant(told):
                 await self._collector_bus.note_outcome(told.switch_id, _instant(told), told)
 
-    def _have(self, several: Sequence[Told]) -> None:
+    def _apply_all(self, several: Sequence[Told]) -> None:
         """In a turn. Raises StorageUnavailable."""
         for told in several:
             if isinstance(told, SiteTold):

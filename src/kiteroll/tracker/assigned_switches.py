@@ -10,12 +10,12 @@ from kiteroll.app.turns import Turns
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import TrackedElsewhere
 from kiteroll.store.database import Database
-from kiteroll.store.tracked_switches import TrackedSwitch, given_mark, site_where_read, tracked_switches
+from kiteroll.store.tracked_switches import TrackedSwitch, assignment_mark, site_where_read, tracked_switches
 
 log = logging.getLogger(__name__)
 
 
-class GivenSwitches:
+class AssignedSwitches:
     def __init__(
         self, database: Database, turns: Turns, fleet: TrackedFleet, ingestor: ReadingIngestor, area: str
     ) -> None:
@@ -50,7 +50,7 @@ class GivenSwitches:
 
     async def refresh_if_changed(self) -> None:
         """The same where something else is given than before. Raises StorageUnavailable."""
-        mark = await asyncio.to_thread(self._database.run, given_mark, self._area)
+        mark = await asyncio.to_thread(self._database.run, assignment_mark, self._area)
         if mark != self._mark or self._fleet.elsewhere & self._switches.keys():
             await self.refresh()
 
@@ -73,7 +73,7 @@ class GivenSwitches:
         log.info("tracks", extra=fields("tracker.tracks", area=self._area, switches=len(found)))
 
     def _refresh(self) -> None:
-        before, mark = self._switches, self._database.run(given_mark, self._area)
+        before, mark = self._switches, self._database.run(assignment_mark, self._area)
         now = {one.id: one for one in self._database.run(tracked_switches, self._area)}
         for number, one in now.items():
             if number in before and one.name != before[number].name:
@@ -87,6 +87,6 @@ class GivenSwitches:
         if new:
             self._fleet.reload_switches(new)
         if gone or new:
-            said = fields("tracker.given", area=self._area, more=len(new), fewer=len(gone))
+            said = fields("tracker.assigned", area=self._area, more=len(new), fewer=len(gone))
             log.info("has other switches", extra=said)
         self._switches, self._mark = now, mark
