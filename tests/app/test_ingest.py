@@ -22,7 +22,7 @@ from kiteroll.core.model.reading import Gap, Reading
 from kiteroll.core.tracking.switch_health import SwitchHealth, Warned
 from kiteroll.store import inventory
 from kiteroll.store.database import Database
-from tests.support.factories import at, mac, reading
+from tests.support.factories import NOON, at, mac, reading
 from tests.support.live import LiveRun
 from tests.support.storing import storing
 
@@ -94,12 +94,6 @@ def test_names_of_switches_are_replaced_and_never_changed_under_who_iterates(liv
     assert fleet.switches == {99: "quay-9"}
 
 
-def test_a_reading_of_a_switch_that_was_renamed_meanwhile_is_dropped(live: LiveRun) -> None:
-    live.parts.fleet.name_switch(live.ids["quay-1"], "quay-9")
-    live.store(reading(0, {(1, 10): "p1"}))
-    assert live.parts.fleet.tracker.present("quay-1") == 0
-
-
 def test_a_bug_while_storing_is_told_at_its_switch_and_the_next_reading_goes_on(
     live: LiveRun, monkeypatch: pytest.MonkeyPatch
 ) -> None:
@@ -160,7 +154,7 @@ def test_a_restart_takes_up_where_the_records_left_off(
 
 def test_the_share_that_counts_as_full_is_the_one_that_is_set(live: LiveRun) -> None:
     live.store(reading(0, {(number, 10): "p1" for number in range(60)}))
-    live.parts.storage.database.run(inventory.change_switch, "quay-1", {"table_size": 100})
+    live.parts.storage.database.run(inventory.change_switch, NOON, "quay-1", {"table_size": 100})
     queries = live.parts.switch_queries
     for share, expected in ((0.9, False), (0.5, True)):
         queries._table_share = partial(float, share)

@@ -115,7 +115,7 @@ def test_what_was_done_follows_a_renamed_switch_and_goes_with_time(database: Dat
     run(port_actions.end_action, row.id, ActionState.DONE, "", at(0))
     run(port_closures.add_closure, Closure(port=PORT, closed_at=at(0)), row.id, "mara", "", 0)
     run(port_actions.note_rehearsed, ["a" * 64], at(0))
-    run(inventory.change_switch, PORT[0], {"name": "quay-one"})
+    run(inventory.change_switch, at(0), PORT[0], {"name": "quay-one"})
     assert run(port_actions.get_action, row.id).switch == "quay-one"
     later = at(0) + timedelta(days=2)
     assert run(port_actions.rehearsed, ["a" * 64, "b" * 64]) == {"a" * 64}

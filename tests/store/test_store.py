@@ -465,7 +465,7 @@ def test_what_is_said_of_ports_is_kept_and_follows_the_switch(stored: Stored) ->
     save(wanted, 0)
     assert run(rules.rule_set) == wanted
     save(wanted, 1)
-    run(inventory.change_switch, "quay-1", {"name": "quay-9"})
+    run(inventory.change_switch, NOON, "quay-1", {"name": "quay-9"})
     with stored.database.engine.begin() as connection:
         connection.execute(switch.update().values(in_groups=["access"]))
     rule = run(rules.rule_book).rule(("quay-9", "p1"))

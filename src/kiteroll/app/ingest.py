@@ -43,8 +43,8 @@ class ReadingIngestor:
         self._bus = bus
 
     async def ingest(self, result: PollResult) -> Outcome | None:
-        """Store a result; returns once it is committed. None when its switch left the inventory, or was
-        renamed, meanwhile. Raises ServiceStopping when the service ends first, TrackedElsewhere."""
+        """Store a result; returns once it is committed. None when its switch left the inventory meanwhile.
+        Raises ServiceStopping when the service ends first, TrackedElsewhere."""
         return await self._turns.run(self._ingest, result)
 
     async def ingest_late(self, result: PollResult) -> None:
@@ -58,7 +58,7 @@ class ReadingIngestor:
 
     def is_latest(self, result: PollResult) -> bool:
         """Whether it is later than all that was stored of its switch."""
-        last = self._fleet.tracker.checkpoint(result.name).last_at
+        last = self._fleet.tracker.checkpoint(self._fleet.switches.get(result.switch, result.name)).last_at
         return last is None or result.started_at > last
 
     # The following are for work that runs in a turn.
@@ -77,8 +77,9 @@ class ReadingIngestor:
 
     def _ingest(self, result: PollResult) -> Outcome | None:
         self._fleet.check_ours(result.switch, result.name)
-        if self._fleet.switches.get(result.switch) != result.name:
+        if (name := self._fleet.switches.get(result.switch)) is None:
             return None
+        result = _under_name(result, name)
         outcome = result.outcome
         event: Outcome
         if isinstance(outcome, Reading):
@@ -197,6 +198,16 @@ def import_result(switch_id: int, reading: Reading, next_due_at: datetime | None
         outcome=reading,
         next_due_at=next_due_at,
     )
+
+
+def _under_name(result: PollResult, name: str) -> PollResult:
+    """Its switch may have got another name while it was on its way."""
+    if result.name == name:
+        return result
+    outcome = result.outcome
+    if isinstance(outcome, Reading):
+        outcome = replace(outcome, switch=name)
+    return replace(result, name=name, outcome=outcome)
 
 
 def _health_after(failure: KiteRollError) -> SwitchHealth:

@@ -128,7 +128,8 @@ class Inventory:
         Conflict when the new name is taken."""
 
         def work() -> SwitchRow:
-            row = self._database.run(inventory.change_switch, name, self._changed(name, given, chosen))
+            values = self._changed(name, given, chosen)
+            row = self._database.run(inventory.change_switch, self._clock.now(), name, values)
             self._fleet.reload_hold_times()
             self._fleet.name_switch(row.id, row.name)
             return row

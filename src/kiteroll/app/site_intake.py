@@ -10,9 +10,12 @@ from kiteroll.clock import Clock
 from kiteroll.store import collectors
 from kiteroll.store.collectors import SiteProgress
 from kiteroll.store.database import Database
+from kiteroll.store.tracked_switches import site_left_at
 
 log = logging.getLogger(__name__)
 _REFUSED_TOLD = timedelta(minutes=1)
+_UNHEARD = timedelta(days=30)
+"""So long may the collectors of a site go on without the centre, and read what is not theirs any more."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,6 +107,12 @@ class SiteIntake:
         )
         self._database.run(collectors.note_progress, site, progress)
         self._note(site, replace(state, progress=progress))
+
+    def left_at(self, site: str, switch: int) -> datetime | None:
+        """Until when a site read a switch, by id, that it reads no more; None: it never did, or that is so
+        long ago that it must have heard. Raises StorageUnavailable."""
+        left = self._database.run(site_left_at, switch, site)
+        return left if left is not None and self._clock.now() - left < _UNHEARD else None
 
     def note_waiting(self, site: str, waiting: int) -> None:
         if site in self._sites:

@@ -150,10 +150,15 @@ def add_switch(connection: Connection, at: datetime, **values: Any) -> SwitchRow
     return switch_by_id(connection, key[0])
 
 
-def change_switch(connection: Connection, switch_name: str, changes: Mapping[str, Any]) -> SwitchRow:
+def change_switch(
+    connection: Connection, at: datetime, switch_name: str, changes: Mapping[str, Any]
+) -> SwitchRow:
     """Set columns of a switch. Raises NotFound, or Conflict when the new name is taken."""
     row = get_switch(connection, switch_name)
     values = dict(changes)
+    stays_read = is_read(values.get("enabled", row.enabled), values.get("source", row.source))
+    if row.is_read and not (stays_read and values.get("site", row.site) == row.site):
+        values |= _left(row, at)
     if "name" in values:
         values["name_key"] = values["name"]
     if values:
@@ -171,9 +176,9 @@ def change_switch(connection: Connection, switch_name: str, changes: Mapping[str
 def remove_switch(connection: Connection, switch_id: int, at: datetime, changes: tuple[Change, ...]) -> None:
     """Take a switch out of the inventory; its stays end by `changes`, its history is kept."""
     record_changes(connection, switch_id, changes, port_ids(connection, switch_id))
-    name = switch_by_id(connection, switch_id).name
-    drop_rules(connection, name)
-    forget_closures(connection, name, at)
+    row = switch_by_id(connection, switch_id)
+    drop_rules(connection, row.name)
+    forget_closures(connection, row.name, at)
     connection.execute(
         update(switch)
         .where(switch.c.id == switch_id)
@@ -183,8 +188,14 @@ def remove_switch(connection: Connection, switch_id: int, at: datetime, changes:
             name_key=func.concat(switch.c.name, f"#{switch_id}"),
             credential_sealed=None,
             write_credential_id=None,
+            **(_left(row, at) if row.is_read else {}),
         )
     )
+
+
+def _left(row: SwitchRow, at: datetime) -> dict[str, Any]:
+    """Its site reads it no more; readings of it may be on their way."""
+    return {"left_site": row.site, "left_site_at": at}
 
 
 def get_switch(connection: Connection, name: str) -> SwitchRow:

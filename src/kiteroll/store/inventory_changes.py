@@ -32,7 +32,7 @@ def change_all(
             problems.append((values["name"], str(wrong)))
     for name, values in changed.items():
         try:
-            rows.append(inventory.change_switch(connection, name, values))
+            rows.append(inventory.change_switch(connection, at, name, values))
         except KiteRollError as wrong:
             problems.append((name, str(wrong)))
     if problems:

@@ -2,6 +2,7 @@
 
 from collections.abc import Collection
 from dataclasses import dataclass
+from datetime import datetime
 
 from sqlalchemy import Connection, func, select, update
 
@@ -39,6 +40,13 @@ def site_where_read(connection: Connection, switch_id: int) -> str | None:
     query = select(*columns).where(switch.c.id == switch_id, switch.c.removed_at.is_(None))
     row = connection.execute(query).one_or_none()
     return row[0] if row is not None and is_read(row[1], row[2]) else None
+
+
+def site_left_at(connection: Connection, switch_id: int, site_name: str) -> datetime | None:
+    """Until when the collectors of a site read a switch, by id, also one that is no more; None: they were not
+    the last that did."""
+    query = select(switch.c.left_site_at).where(switch.c.id == switch_id, switch.c.left_site == site_name)
+    return connection.execute(query).scalar_one_or_none()
 
 
 def assignment_mark(connection: Connection, area: str) -> tuple[object, ...]:

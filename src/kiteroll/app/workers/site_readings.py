@@ -3,6 +3,7 @@
 import asyncio
 import logging
 from collections.abc import Awaitable, Callable, Sequence
+from contextlib import suppress
 from datetime import datetime, timedelta
 
 from kiteroll.app.ingest import Outcome, ReadingIngestor
@@ -120,17 +121,30 @@ class SiteReadings:
             )
         if result is None:
             return sent.noted_at
-        if await self._site_of(result.switch) != site:
+        if await self._site_of(result.switch) == site:
+            await self._store_result(result)
+        else:
+            await self._store_of_left(site, result)
+        return None
+
+    async def _store_of_left(self, site: str, result: PollResult) -> None:
+        """Of a switch that this site does not read, as far as it did. Raises Invalid where it never did."""
+        left_at = await asyncio.to_thread(self._intake.left_at, site, result.switch)
+        if left_at is None:
             raise Invalid(
                 f"a reading is of switch {result.name} ({result.switch}), which {site} does not read"
             )
+        if result.started_at <= left_at:
+            with suppress(TrackedElsewhere):  # then another one has the switch, and goes on from where it was
+                await self._store_result(result)
+
+    async def _store_result(self, result: PollResult) -> None:
         if self._ingestor.is_latest(result):
             await self._stored(result.switch, result.started_at, await self._store(result))
         else:
             # It comes again, or it was in the hands of a collector when another one took over.
             await self._ingestor.ingest_late(result)
             await self._came_again(result)
-        return None
 
 
 def _understood(token: str, messages: Sequence[Message]) -> list[tuple[Sent, PollResult | None] | Invalid]:

@@ -69,6 +69,9 @@ switch = Table(
     Column("clock_drift_s", Float),
     # The area whose tracker has it; empty: the service tracks it itself.
     Column("tracked_in", exact_text(64), nullable=False, server_default=""),
+    # Where it was read before it was turned off, moved or removed, and until when.
+    Column("left_site", String(64)),
+    Column("left_site_at", Instant),
     # Where the tracker stands.
     Column("last_at", Instant),
     Column("last_complete_at", Instant),
