@@ -7,7 +7,8 @@ import zipfile
 
 from pydantic import BaseModel
 
-from kiteroll.api.exports.writers import Rows, write
+from kiteroll.api.exports.rows import Rows
+from kiteroll.api.exports.writers import write
 
 
 class Row(BaseModel):

@@ -8,8 +8,8 @@ from typing import TypeVar
 
 from pydantic import BaseModel
 
+from kiteroll.api.exports.rows import Rows
 from kiteroll.api.exports.stay_rows import stay_rows
-from kiteroll.api.exports.writers import Rows
 from kiteroll.api.presenters.endpoints import (
     present_endpoint,
     present_home_interval,

@@ -7,15 +7,12 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from itertools import chain, islice
-from typing import IO, Any
+from typing import Any
 from xml.sax.saxutils import escape
 
-from openpyxl import Workbook
-from openpyxl.cell import WriteOnlyCell
-from openpyxl.utils import get_column_letter
-from pydantic import BaseModel
 from pydantic_core import to_json
 
+from kiteroll.api.exports.rows import CHUNK, CONTROL, Rows, from_start
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas.flat import columns_of, csv_value, plain_csv_value, types_of, values_of
 
@@ -27,14 +24,8 @@ MEDIA = {
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
     "parquet": "application/vnd.apache.parquet",
 }
-_SHEET_ROWS = 1_048_575
-"""Rows a sheet of XLSX holds below its heading (ECMA-376)."""
 _GROUP = 10_000
 """Rows of a row group of Parquet."""
-_CHUNK = 64 * 1024
-_WIDEST = 60
-_CONTROL = {code: None for code in range(32) if code not in (9, 10, 13)} | {0xFFFE: None, 0xFFFF: None}
-"""Characters that neither XML 1.0 (section 2.2) nor a sheet can hold."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,22 +36,6 @@ class CsvDialect:
     heading: bool = True
     formulas: bool = False
     """Leave text as it is that a spreadsheet would take for a formula."""
-
-
-@dataclass(frozen=True, slots=True)
-class Rows:
-    """The rows of a list. Of a large one `plain` holds the values of each in the order of the model's fields,
-    as JSON has them: no model needs to be made half a million times."""
-
-    model: type[BaseModel]
-    models: Iterable[BaseModel] = ()
-    plain: Iterator[tuple[Any, ...]] | None = None
-
-    def as_models(self) -> Iterable[BaseModel]:
-        if self.plain is None:
-            return self.models
-        names = list(self.model.model_fields)
-        return (self.model.model_validate(dict(zip(names, row, strict=True))) for row in self.plain)
 
 
 def write(media: str, name: str, rows: Rows, dialect: CsvDialect = CsvDialect()) -> Iterator[bytes]:
@@ -91,7 +66,7 @@ def _csv(rows: Rows, dialect: CsvDialect) -> Iterator[bytes]:
     lines = rows.plain if rows.plain is not None else (values_of(row, columns) for row in rows.models)
     for values in lines:
         writer.writerow(map(safe, values))
-        if buffer.tell() > _CHUNK:
+        if buffer.tell() > CHUNK:
             yield _drain(buffer)
     yield _drain(buffer)
 
@@ -112,7 +87,7 @@ def _gathered(pieces: Iterable[bytes]) -> Iterator[bytes]:
     for piece in pieces:
         waiting.append(piece)
         size += len(piece)
-        if size > _CHUNK:
+        if size > CHUNK:
             yield b"".join(waiting)
             waiting, size = [], 0
     yield b"".join(waiting)
@@ -144,54 +119,13 @@ def _element(tag: str, value: Any) -> str:
         return f"<{tag}>{''.join(_element('item', part) for part in value)}</{tag}>"
     if isinstance(value, bool):
         return f"<{tag}>{str(value).lower()}</{tag}>"
-    return f"<{tag}>{escape(str(value).translate(_CONTROL))}</{tag}>"
+    return f"<{tag}>{escape(str(value).translate(CONTROL))}</{tag}>"
 
 
 def _xlsx(name: str, rows: Rows) -> Iterator[bytes]:
-    """Sheets with a frozen heading and a filter; times are times, in UTC. What one sheet cannot hold goes on
-    in another."""
-    book = Workbook(write_only=True)
-    columns = columns_of(rows.model)
-    lines = (values_of(row, columns) for row in rows.as_models())
-    number = 0
-    while (some := list(islice(lines, 100))) or number == 0:
-        number += 1
-        title = name[:31] if number == 1 else f"{name[:26]} {number}"
-        _sheet(book.create_sheet(title), columns, chain(some, islice(lines, _SHEET_ROWS - len(some))), some)
-    with tempfile.TemporaryFile() as file:
-        book.save(file)
-        yield from _from_start(file)
+    from kiteroll.api.exports.sheets import xlsx  # its library is large, and seldom needed
 
-
-def _sheet(sheet: Any, columns: list[str], lines: Iterable[list[Any]], some: list[list[Any]]) -> None:
-    """`some`: the first rows; columns are as wide as their values there."""
-    sheet.freeze_panes = "A2"
-    for at, column in enumerate(columns):
-        longest = max([len(column) + 3, *(len(_shown(row[at])) for row in some)])
-        sheet.column_dimensions[get_column_letter(at + 1)].width = min(_WIDEST, longest + 1)
-    sheet.append(columns)
-    count = 1
-    for row in lines:
-        sheet.append([_sheet_cell(sheet, value) for value in row])
-        count += 1
-    sheet.auto_filter.ref = f"A1:{get_column_letter(len(columns))}{count}"
-
-
-def _shown(value: Any) -> str:
-    return "2026-01-01 00:00:00" if isinstance(value, datetime) else "" if value is None else str(value)
-
-
-def _sheet_cell(sheet: Any, value: Any) -> Any:
-    """Text stays text: a label that begins with = is not a formula."""
-    if isinstance(value, datetime):
-        cell = WriteOnlyCell(sheet, value.replace(tzinfo=None))  # sheets know no zones
-        cell.number_format = "yyyy-mm-dd hh:mm:ss"
-        return cell
-    if not isinstance(value, str):
-        return value
-    cell = WriteOnlyCell(sheet, value.translate(_CONTROL)[:32_767])
-    cell.data_type = "s"
-    return cell
+    return xlsx(name, rows)
 
 
 def _parquet(name: str, rows: Rows) -> Iterator[bytes]:
@@ -221,17 +155,11 @@ def _parquet(name: str, rows: Rows) -> Iterator[bytes]:
                     for values, one in zip(zip(*group, strict=True), schema, strict=True)
                 ]
                 writer.write_table(pyarrow.Table.from_arrays(arrays, schema=schema))
-        yield from _from_start(file)
+        yield from from_start(file)
 
 
 def _typed(value: Any, kind: type) -> Any:
     return str(value) if kind is str and value is not None and type(value) is not str else value
-
-
-def _from_start(file: IO[bytes]) -> Iterator[bytes]:
-    file.seek(0)
-    while part := file.read(_CHUNK):
-        yield part
 
 
 def _drain(buffer: io.StringIO) -> bytes:
