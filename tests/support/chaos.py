@@ -45,10 +45,10 @@ class Chaos:
         """Where the one runs that has the area."""
         self._away: list[float] = []
         """For how long no service tracked, in seconds, each time."""
-        self._struck: dict[str, float] = {}
-        """When a tracker was killed that had its area, by where it ran."""
-        self._taken_over: list[float] = []
-        """After how long another one had the area, in seconds, each time."""
+        self._struck: dict[str, tuple[float, bool]] = {}
+        """When one that had its area was killed, and whether another one stood by, by where it ran."""
+        self._taken_over: dict[bool, list[float]] = {True: [], False: []}
+        """After how long another one had the area, in seconds, by whether it stood by."""
         self._asked = 0
         self._longest_s = 0.0
         """Until a node answered."""
@@ -105,12 +105,14 @@ class Chaos:
         with self._cluster.service.client() as client:
             tracker = next((one.tracker for one in client.each(areas()) if one.name == AREA), "")
         for before in [one for one in self._struck if tracker not in ("", one)]:
-            self._taken_over.append(time.monotonic() - self._struck.pop(before))
+            at, stood_by = self._struck.pop(before)
+            self._taken_over[stood_by].append(time.monotonic() - at)
         self._tracker = tracker
 
     def _strike_tracker(self, one: TrackerProcess) -> None:
         if self._tracker.endswith(f"process {one.pid}"):
-            self._struck[self._tracker] = time.monotonic()
+            stood_by = any(other.stands_by for other in self._cluster.trackers)
+            self._struck[self._tracker] = time.monotonic(), stood_by
         one.end(signal.SIGKILL)
 
     def _start_what_ended(self) -> None:
@@ -241,10 +243,13 @@ class Chaos:
             if one.kind in ("switch-not-read", "switches-not-read", "site-not-read"):
                 print(f"{one.opened_at:%H:%M:%S} {one.title}: {one.cause}")
         print("attacks:", ", ".join(f"{name} {count}" for name, count in sorted(self._done.items())))
-        away = ", ".join(f"{one:.1f}" for one in sorted(self._away, reverse=True))
-        print(f"no service tracked for {away or 'no time'} s")
-        taken_over = ", ".join(f"{one:.1f}" for one in sorted(self._taken_over, reverse=True))
-        print(f"the area was taken over after {taken_over or 'no'} s")
+        print(f"no service tracked for {_listed(self._away)} s")
+        print(f"the area was taken over by a tracker that stood by after {_listed(self._taken_over[True])} s")
+        print(f"by one that was away as well, or just starting, after {_listed(self._taken_over[False])} s")
         print(f"a client of the nodes asked {self._asked} times, and waited {self._longest_s:.1f} s at most")
         print("findings told:", ", ".join(f"{kind} {count}" for kind, count in sorted(told.items())))
         print("\n".join(self._problems) or "nothing lost, nothing twice, nothing invented")
+
+
+def _listed(seconds: list[float]) -> str:
+    return ", ".join(f"{one:.1f}" for one in sorted(seconds, reverse=True)) or "no"

@@ -185,6 +185,7 @@ class TrackerProcess:
     environment: Mapping[str, str]
     """Where database and message engine are, as the service has it."""
     process: "subprocess.Popen[bytes] | None" = None
+    _log_begins: int = 0
 
     @property
     def log(self) -> str:
@@ -193,6 +194,7 @@ class TrackerProcess:
     def start(self) -> None:
         command = [sys.executable, "-m", "kiteroll.cli", "tracker", "--area", self.area]
         with (self.directory / f"{self.name}.log").open("ab") as log:
+            self._log_begins = log.tell()
             environment = {**os.environ, **self.environment}
             self.process = subprocess.Popen(command, stdout=log, stderr=log, env=environment)
 
@@ -204,6 +206,12 @@ class TrackerProcess:
     @property
     def is_running(self) -> bool:
         return self.process is not None and self.process.poll() is None
+
+    @property
+    def stands_by(self) -> bool:
+        """Whether it has begun to watch whether another one has its area, and has not taken it over."""
+        said = self.log[self._log_begins :]
+        return self.is_running and said.rfind('"tracker.standby"') > said.rfind('"tracker.tracks"')
 
     @property
     def pid(self) -> int:
