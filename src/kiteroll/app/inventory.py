@@ -156,14 +156,16 @@ class Inventory:
             if problems:
                 raise InvalidParts("nothing was changed", problems)
             try:
-                return self._database.run(change_all, self._clock.now(), new, other, dry_run=dry_run)
+                rows = self._database.run(change_all, self._clock.now(), new, other, dry_run=dry_run)
             except NothingChanged:
                 return []
+            self._fleet.reload_hold_times()
+            for row in rows:
+                self._fleet.name_switch(row.id, row.name)
+            return rows
 
         rows = await self._turns.run_next(work)
-        self._fleet.reload_hold_times()
         for row in rows:
-            self._fleet.name_switch(row.id, row.name)
             self.assign(row)
         if rows:
             self._bus.publish(InventoryChanged())

@@ -278,6 +278,12 @@ def build(
     runtime_settings.on_change(lambda: findings.change_thresholds(runtime_settings.thresholds))
     alert_router = AlertRouter(background, clock, bus, findings.live, config.listen.public_url)
     alert_router.on_message(alert_sender.wake)
+    fleet.on_rename(topology.switch_renamed)
+    if only_answers:
+        fleet.on_rename(lambda *_: findings.reload())
+    else:
+        fleet.on_rename(findings.switch_renamed)
+        fleet.on_rename(alert_router.switch_renamed)
     switch_queries = SwitchQueries(database, fleet, clock, lambda: runtime_settings.thresholds.table_share)
     port_queries = PortQueries(database, topology, clock)
     search = Search(database, fleet, names, makers, endpoint_queries, switch_queries, port_queries, clock)

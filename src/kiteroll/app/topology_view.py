@@ -102,10 +102,15 @@ class TopologyView:
             self._work_out(force=True)
         return self._view
 
+    def switch_renamed(self, before: str, after: str) -> None:
+        """What is remembered of ports goes by the names of switches: all is worked out anew from the records,
+        as after a start, by whoever asks next."""
+        self._refresh = TopologyRefresh()
+
     def refresh_unless_costly(self) -> NetworkView | None:
         """The same; None where it was done so short a time ago that, by what it takes, it would be at work
         much of the time: when the switches of a large network are read for the first time, one by one."""
-        return None if self._rests() else self.refresh()
+        return None if self._rests() and not self._refresh.never_done else self.refresh()
 
     def refresh_if_stale(self) -> None:
         """Less often where it takes long. Raises StorageUnavailable."""
@@ -126,23 +131,23 @@ class TopologyView:
 
     def _work_out(self, *, force: bool) -> None:
         began = self._clock.monotonic()
-        now = self._clock.now()
-        if self._refresh.never_done:
-            self._refresh.recall(self._database.run(port_history.former_uplinks, now - REMEMBERED))
-        changed = self._refresh.refresh(
+        now, refresh = self._clock.now(), self._refresh
+        if refresh.never_done:
+            refresh.recall(self._database.run(port_history.former_uplinks, now - REMEMBERED))
+        changed = refresh.refresh(
             now,
             lambda: self._database.run(topology_facts),
             lambda: self._fleet.tracker.tables(),
             force=force,
         )
         if changed:
-            snapshot = self._refresh.snapshot
+            snapshot = refresh.snapshot
             uplinks = snapshot.topology.uplinks()
             ids = self._database.run(ids_of_ports, list(uplinks))
             if self._records:
                 self._record({ids[port]: role for port, role in uplinks.items() if port in ids}, now)
             self._view = NetworkView(snapshot, ids)
-        self._view = replace(self._view, facts_at=self._refresh.facts_at)
+        self._view = replace(self._view, facts_at=refresh.facts_at)
         self._done_at = self._clock.monotonic()
         self._cost_s = self._done_at - began
 

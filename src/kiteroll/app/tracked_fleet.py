@@ -1,6 +1,6 @@
 """What is known of all switches, in memory: their tables as they are tracked, and who tracks them."""
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import replace
 from datetime import datetime, timedelta
 from itertools import groupby
@@ -49,6 +49,12 @@ class TrackedFleet:
         self.index = AddressIndex()
         self.latest_at: datetime | None = None
         """When the latest reading was taken that was stored before this start."""
+        self._on_rename: list[Callable[[str, str], None]] = []
+
+    def on_rename(self, handler: Callable[[str, str], None]) -> None:
+        """`handler` is called, in the turn in which it happens, when a switch has another name: with the one
+        it had, and the new one. Whoever remembers something by names has to see to it."""
+        self._on_rename.append(handler)
 
     # --- as the records left it -----------------------------------------------------------
 
@@ -83,7 +89,7 @@ class TrackedFleet:
             if number not in self.switches:
                 self.tracker.drop(name)
             elif self.switches[number] != name:
-                self.tracker.rename(name, self.switches[number])
+                self._rename(name, self.switches[number])
         if new := self.switches.keys() - before.keys():
             self.reload_switches(new)
         self.reload_hold_times()
@@ -112,9 +118,15 @@ class TrackedFleet:
 
     def name_switch(self, switch_id: int, name: str) -> None:
         """A switch was added, or has another name."""
-        if (before := self.switches.get(switch_id)) is not None and before != name:
-            self.tracker.rename(before, name)
+        before = self.switches.get(switch_id)
         self.switches = {**self.switches, switch_id: name}
+        if before is not None and before != name:
+            self._rename(before, name)
+
+    def _rename(self, before: str, after: str) -> None:
+        self.tracker.rename(before, after)
+        for handler in self._on_rename:
+            handler(before, after)
 
     def drop_switch(self, switch_id: int) -> None:
         self.switches = {number: name for number, name in self.switches.items() if number != switch_id}

@@ -11,12 +11,13 @@ from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.errors import NotFound
 from kiteroll.core.findings.finding import Cause, Finding, FindingKind, Severity, State, Subject
+from kiteroll.core.findings.renaming import renamed_finding
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.finding_codec import decode_details, decode_evidence, encode_details, encode_evidence
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.predicates import covers
-from kiteroll.store.tables import finding, finding_opening
+from kiteroll.store.tables import finding, finding_opening, port_action, port_closure, port_proposal
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +66,27 @@ def _record_openings(connection: Connection, keys: Sequence[str]) -> None:
     latest = select(finding.c.id, finding.c.opened_at, finding.c.cleared_at).where(ours)
     statement = insert(finding_opening).from_select(names, latest)
     connection.execute(statement.on_duplicate_key_update(cleared_at=statement.inserted.cleared_at))
+
+
+def rename_findings(connection: Connection, at: datetime, before: str, after: str) -> None:
+    """What is open of a switch, or at its ports, goes on under its new name; what is over keeps the name it
+    was told by."""
+    place = func.json_search(finding.c.ports, "one", before)
+    query = select(finding).where(
+        finding.c.state != State.CLEARED.value, or_(finding.c.switch_name == before, place.is_not(None))
+    )
+    rows = [_row(row) for row in connection.execute(query)]
+    renamed = {row.id: renamed_finding(row.finding, before, after) for row in rows}
+    there = by_keys(connection, [one.key for one in renamed.values()])
+    for row in rows:
+        one, key = renamed[row.id], row.finding.key
+        if one.key != key and one.key in there:
+            # Of a switch that had this name once: that one is told of again, should this still be so.
+            one = replace(row.finding, state=State.CLEARED, cleared_at=at)
+        connection.execute(update(finding).where(finding.c.id == row.id).values(_values(one)))
+        for told in (port_action, port_closure, port_proposal):
+            connection.execute(update(told).where(told.c.breach == key).values(breach=one.key))
+    _record_openings(connection, [row.finding.key for row in rows if renamed[row.id].key in there])
 
 
 def live_findings(connection: Connection) -> list[Finding]:

@@ -15,6 +15,7 @@ from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.store.bulk import chunks
 from kiteroll.store.enrolment import rename_windows
+from kiteroll.store.findings import rename_findings
 from kiteroll.store.port_actions import rename_actions
 from kiteroll.store.port_closures import forget_closures
 from kiteroll.store.ports import port_ids
@@ -168,6 +169,7 @@ def change_switch(
                 rename_rules(connection, row.name, values["name"])
                 rename_windows(connection, row.name, values["name"])
                 rename_actions(connection, row.name, values["name"])
+                rename_findings(connection, at, row.name, values["name"])
         except IntegrityError as taken:
             raise Conflict(f"there is a switch {values['name']!r} already: choose another name") from taken
     return switch_by_id(connection, row.id)

@@ -85,6 +85,7 @@ class AlertRouter:
         """By key; from any thread, under the lock."""
         self._seen: dict[str, _Seen] | None = None
         """By key; None until it was read from the outbox."""
+        self._seen_is_old = False
         self._settings: _Settings | None = None
         self._look_at_all_at: datetime | None = None
         self._audited = True
@@ -100,6 +101,11 @@ class AlertRouter:
     def settings_changed(self) -> None:
         """They are read anew before the next look. From any thread."""
         self._settings = None
+
+    def switch_renamed(self, before: str, after: str) -> None:
+        """What was told of findings goes by their names: it is read anew from the outbox. From any thread."""
+        self._seen_is_old = True
+        self.settings_changed()
 
     def step(self) -> None:
         """Tell what is due; blocking. While the database is away nothing is lost."""
@@ -127,7 +133,8 @@ class AlertRouter:
             self._look_at_all_at = now + LOOK_AT_ALL
 
     def _plan_alerts(self, settings: _Settings, changed: Mapping[str, Finding], now: datetime) -> None:
-        if self._seen is None:
+        if self._seen is None or self._seen_is_old:
+            self._seen_is_old = False
             self._seen = self._read_seen(now)
         plans: list[_Plan] = []
         early: dict[str, Finding] = {}

@@ -9,6 +9,7 @@ import logging
 import threading
 from collections import deque
 from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime
 
 from kiteroll.app.events import (
@@ -27,6 +28,7 @@ from kiteroll.core.findings.contested import contested_by
 from kiteroll.core.findings.engine import FindingEngine, SwitchRead
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Finding, FindingKind, State
+from kiteroll.core.findings.renaming import renamed_finding, renamed_read
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.contested import Contested
@@ -35,6 +37,12 @@ from kiteroll.store.database import Database
 
 log = logging.getLogger(__name__)
 _STEP_S = 1.0
+
+
+@dataclass(frozen=True, slots=True)
+class _Renamed:
+    before: str
+    after: str
 
 
 class FindingWorker:
@@ -56,7 +64,7 @@ class FindingWorker:
         self._lock = threading.Lock()
         """Held while the engine works, which may take a while: whoever hands it something uses the inbox."""
         self._engine = FindingEngine(thresholds, database.run(findings.live_findings))
-        self._inbox: deque[SwitchRead | RulesChanged] = deque()
+        self._inbox: deque[SwitchRead | RulesChanged | _Renamed] = deque()
         self._live = dict(self._engine.lifecycle.live())
         self._contested = contested_by(self._live.values())
         self._claimed_uplinks: frozenset[PortRef] = frozenset()
@@ -81,6 +89,10 @@ class FindingWorker:
             for event in before.unjudged():
                 self._engine.enqueue(event)
             self._wake_at = None
+
+    def switch_renamed(self, before: str, after: str) -> None:
+        """Returns at once. From any thread."""
+        self._inbox.append(_Renamed(before, after))
 
     def reload(self) -> None:
         """Take up what is recorded: in a service that follows another one, whose engine it is that finds.
@@ -172,12 +184,30 @@ class FindingWorker:
         return bool(self._inbox) or bool(self._unsaved) or self._wake_at is None or now >= self._wake_at
 
     def _open_inbox(self) -> None:
+        """Raises StorageUnavailable; what it did not come to stays inside."""
         while self._inbox:
-            match self._inbox.popleft():
+            match self._inbox[0]:
                 case SwitchRead() as event:
                     self._engine.enqueue(event)
                 case RulesChanged():
                     self._engine.rules_changed()
+                case _Renamed(before, after):
+                    self._go_on_under(before, after)
+            self._inbox.popleft()
+
+    def _go_on_under(self, before: str, after: str) -> None:
+        """What is recorded of a switch has its new name already. What else the engine has in mind it gathers
+        anew, as after a start: it goes by names."""
+        waiting = [renamed_read(event, before, after) for event in self._engine.unjudged()]
+        renamed = [renamed_finding(one, before, after) for one in self._unsaved.values()]
+        live = {one.key: one for one in self._database.run(findings.live_findings)}
+        self._unsaved = {one.key: one for one in renamed}
+        live |= self._unsaved
+        kept = [one for one in live.values() if one.state is not State.CLEARED]
+        self._engine = FindingEngine(self._engine.thresholds, kept)
+        for event in waiting:
+            self._engine.enqueue(event)
+        self._refresh_live()
 
     def _refresh_live(self) -> None:
         self._live = dict(self._engine.lifecycle.live())

@@ -1,0 +1,97 @@
+"""A switch gets another name: nothing is told that is not so, and what was told goes on."""
+
+import asyncio
+from collections.abc import Iterator
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from kiteroll.app.port_rules import Author
+from kiteroll.core.findings.finding import State
+from kiteroll.core.model.reading import Reading
+from kiteroll.core.policy.levels import Level
+from kiteroll.core.policy.port_rules import Rule
+from kiteroll.core.policy.roll import Enrolled
+from kiteroll.core.policy.rule_changes import RuleSet
+from kiteroll.store import findings
+from kiteroll.store.database import Database
+from kiteroll.store.findings import FindingRow
+from tests.support.factories import at, mac, reading, rule_book
+from tests.support.live import LiveRun
+
+RULES = rule_book(
+    switches={"east": Rule(watched=True, roll=(Enrolled("021a01000001", level=Level(switch="east")),))}
+)
+
+
+@pytest.fixture
+def live(database: Database, tmp_path: Path) -> Iterator[LiveRun]:
+    """Two switches, linked at p24 of each; who is at `east` has to be enrolled, and one is not."""
+    with LiveRun(database, tmp_path / "data", ["east", "west"]) as run:
+        run.parts.port_rules.replace_all(RuleSet(RULES.rules), Author("Mara"))
+        for minute in range(4):
+            _minute(run, minute, "east")
+        yield run
+
+
+def _minute(live: LiveRun, minute: float, east: str) -> None:
+    own = {(1, 10): "p1", (9, 10): "p9"}
+    beyond = {(number, 10): "p24" for number in (4, 5, 6)}
+    live.store(_of(minute, own | beyond | {(90, 1): "p24"}, east, 91))
+    live.store(_of(minute + 0.1, {(4, 10): "p4", (5, 10): "p5", (6, 10): "p6", (91, 1): "p24"}, "west", 90))
+    live.evaluate(at(minute + 0.2))
+
+
+def _of(minute: float, learned: dict[tuple[int, int], str], switch: str, own: int) -> Reading:
+    one = reading(minute, learned, switch=switch)
+    return replace(one, device=replace(one.device, bridge_address=mac(own)))
+
+
+def _rename(live: LiveRun, before: str, after: str) -> None:
+    asyncio.run(live.parts.inventory.change_switch(before, {"name": after}, ""))
+    live.ids[after] = live.ids.pop(before)
+
+
+def _told(live: LiveRun) -> list[FindingRow]:
+    keys = [one.key for one in live.parts.findings.live()]
+    return list(live.parts.storage.database.run(findings.by_keys, keys).values())
+
+
+def test_nobody_behind_an_uplink_becomes_a_stranger_and_the_stranger_stays_one(live: LiveRun) -> None:
+    (before,) = _told(live)
+    assert (before.finding.subject.switch, before.finding.subject.mac) == ("east", mac(9))
+    _rename(live, "east", "orient")
+    live.evaluate(at(3.3))
+    for minute in (4, 5, 6):
+        _minute(live, minute, "orient")
+    (after,) = _told(live)
+    assert (after.id, after.finding.subject.switch) == (before.id, "orient")
+    assert after.finding.times_opened == 1 and after.finding.opened_at == before.finding.opened_at
+    assert after.finding.details.ports == (("orient", "p9"),)
+    kept = live.parts.storage.database.run(findings.live_findings)
+    assert [one.key for one in kept] == [after.finding.key], "nothing is left under the old name"
+
+
+def test_the_uplink_is_one_at_once_and_was_one_before(live: LiveRun) -> None:
+    _rename(live, "east", "orient")
+    view = live.parts.topology.now()
+    assert view.topology.uplinks().keys() == {("orient", "p24"), ("west", "p24")}
+    assert view.topology.uplink_before(("orient", "p24"), at(1))
+
+
+def test_what_was_told_under_the_name_before_is_opened_again(live: LiveRun) -> None:
+    (first,) = _told(live)
+    live.parts.findings.clear(first.id, "Mara")
+    _rename(live, "east", "orient")
+    for minute in (4, 5):
+        _minute(live, minute, "orient")
+    (second,) = _told(live)
+    assert second.id != first.id, "what was over kept its name"
+    _rename(live, "orient", "east")
+    for minute in (6, 7):
+        _minute(live, minute, "east")
+    (again,) = _told(live)
+    assert (again.id, again.finding.times_opened) == (first.id, 2)
+    (row,) = live.parts.storage.database.run(findings.by_keys, [second.finding.key]).values()
+    assert row.finding.state is State.CLEARED
