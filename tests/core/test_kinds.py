@@ -558,6 +558,11 @@ def test_when_a_port_is_silent(port: PortActivity, minutes: float, since: float 
     assert found is None or "Kiosk" in title(found)
 
 
+def test_a_port_that_a_bridge_announces_itself_at_is_a_link_to_it_and_not_silent() -> None:
+    role = PortRole(Role.ACCESS, RoleEvidence.NEIGHBOUR, ("b",), beyond="b")
+    assert silent_port.detect(QUIET_PORT, Topology({("a", "p1"): role}), THRESHOLDS, at(9 * DAY)) is None
+
+
 @pytest.mark.parametrize(
     ("began", "shown", "told"),
     [(30, DAY, False), (30, 50, True), (70, DAY + 50, True)],

@@ -54,8 +54,9 @@ def up_since(
 
 def silent_since(port: PortActivity, topology: Topology, now: datetime, after: timedelta) -> datetime | None:
     """Since when it is silent; None when it is not. The one decision, for lists and findings."""
-    if port.up_since is None or port.present or topology.is_uplink(port.ref):
-        return None
+    role = topology.role(port.ref)
+    if port.up_since is None or port.present or role.is_uplink or role.beyond:
+        return None  # a bridge that announces itself is there, even where spanning tree keeps all else away
     since = max(port.up_since, port.last_seen_at or port.up_since)
     return since if now - since >= after else None
 
