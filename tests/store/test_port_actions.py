@@ -4,11 +4,12 @@ from datetime import timedelta
 
 import pytest
 
+from kiteroll.core.alerts.planned_work import PlannedWork
 from kiteroll.core.errors import Conflict, NotFound
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.port_actions.actions import ActionKind, ActionState, ObjectWrite
 from kiteroll.core.port_actions.closures import Closure
-from kiteroll.store import inventory, port_actions, port_closures, port_proposals
+from kiteroll.store import alert_settings, inventory, port_actions, port_closures, port_proposals
 from kiteroll.store.database import Database
 from kiteroll.store.port_actions import ActionFilters, NewAction
 from kiteroll.store.port_proposals import NewProposal
@@ -115,8 +116,11 @@ def test_what_was_done_follows_a_renamed_switch_and_goes_with_time(database: Dat
     run(port_actions.end_action, row.id, ActionState.DONE, "", at(0))
     run(port_closures.add_closure, Closure(port=PORT, closed_at=at(0)), row.id, "mara", "", 0)
     run(port_actions.note_rehearsed, ["a" * 64], at(0))
+    work = PlannedWork(begins_at=at(0), ends_at=at(60), switch=PORT[0])
+    run(alert_settings.add_planned_work, work, "another switch", "mara")
     run(inventory.change_switch, at(0), PORT[0], {"name": "quay-one"})
     assert run(port_actions.get_action, row.id).switch == "quay-one"
+    assert [one.work.switch for one in run(alert_settings.all_planned_work, at(1))] == ["quay-one"]
     later = at(0) + timedelta(days=2)
     assert run(port_actions.rehearsed, ["a" * 64, "b" * 64]) == {"a" * 64}
     gone = delete_expired(database, readings_before=later, history_before=later).rows

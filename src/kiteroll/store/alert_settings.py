@@ -128,6 +128,12 @@ def get_planned_work(connection: Connection, number: int) -> WorkRow:
     return _work(row)
 
 
+def rename_planned_work(connection: Connection, before: str, after: str) -> None:
+    """Work that is planned on a switch follows it to its new name."""
+    on_it = planned_work.c.switch_name == before
+    connection.execute(update(planned_work).where(on_it).values(switch_name=after))
+
+
 def add_planned_work(connection: Connection, work: PlannedWork, reason: str, by: str) -> WorkRow:
     values = {
         "begins_at": work.begins_at,

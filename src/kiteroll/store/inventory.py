@@ -13,6 +13,7 @@ from kiteroll.core.model.changes import Change
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
+from kiteroll.store.alert_settings import rename_planned_work
 from kiteroll.store.bulk import chunks
 from kiteroll.store.enrolment import rename_windows
 from kiteroll.store.findings import rename_findings
@@ -169,6 +170,7 @@ def change_switch(
                 rename_rules(connection, row.name, values["name"])
                 rename_windows(connection, row.name, values["name"])
                 rename_actions(connection, row.name, values["name"])
+                rename_planned_work(connection, row.name, values["name"])
                 rename_findings(connection, at, row.name, values["name"])
         except IntegrityError as taken:
             raise Conflict(f"there is a switch {values['name']!r} already: choose another name") from taken
