@@ -12,8 +12,18 @@ import httpx
 import pytest
 
 from kiteroll.app.serving.tracker_link import CLIENT_HEADER, EVENTS_PATH, NODE_HEADER
-from kiteroll.client import Client, add_switch, add_user, endpoints, health, ports, read_now, switch
-from kiteroll.schemas.api import NewUser
+from kiteroll.client import (
+    Client,
+    add_switch,
+    add_user,
+    change_switch,
+    endpoints,
+    health,
+    ports,
+    read_now,
+    switch,
+)
+from kiteroll.schemas.api import NewUser, SwitchChange
 from kiteroll.store.database import Database
 from tests.support.harness import Lab, Service, add_lab_switches, wait_until
 from tests.support.ports import free_tcp_port
@@ -65,6 +75,10 @@ def _follows(node: Service, tracker: Service) -> bool:
     return told.role == "answers" and told.follows_since is not None and told.tracker == tracker.url
 
 
+def _uplinks(client: Client, name: str) -> dict[str, list[str]]:
+    return {one.name: one.leads_to for one in client.all(ports(name)) if one.role == "uplink"}
+
+
 def test_every_answer_is_the_same_as_that_of_the_one_that_tracks(pair: tuple[Service, Service]) -> None:
     tracker, node = pair
     wait_until(lambda: _follows(node, tracker), "the node to follow")
@@ -101,6 +115,12 @@ def test_a_change_is_passed_on_and_known_here_before_it_is_answered(
         assert client.send(health()).switches == before + 1
         assert client.send(switch("quay-1-again")).name == "quay-1-again"
         assert client.send(read_now("quay-1")).outcome == "complete"
+        roles = _uplinks(client, "quay-2")
+        client.send(change_switch("quay-2", SwitchChange(name="quay-two")))
+        assert _uplinks(client, "quay-two") == roles != {}, (
+            "its uplinks are uplinks under the new name at once"
+        )
+        client.send(change_switch("quay-two", SwitchChange(name="quay-2")))
         password = "over the tarn by ferry"
         client.send(add_user(NewUser(name="ida", role="viewer", password=password)))
     here = httpx.HTTPTransport(local_address="127.0.0.2")
