@@ -6,6 +6,8 @@ import pytest
 
 from kiteroll.core.findings.finding import FindingKind
 from kiteroll.core.findings.kinds import uplink_claimed
+from kiteroll.core.findings.lifecycle import FindingLifecycle
+from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.policy.uplink_claims import UplinkClaims
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts, confirmed_ports, infer
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
@@ -50,6 +52,15 @@ def test_a_claimed_uplink_is_none_for_whoever_asks_until_it_is_confirmed() -> No
 def test_an_uplink_from_the_beginning_is_one() -> None:
     claims = UplinkClaims()
     assert claims.lifts_rules(PORT, FORGED, None, at(0)) and claims.lifts_rules(PORT, FORGED, None, at(60))
+
+
+def test_a_claim_outlives_the_run_in_which_it_was_made() -> None:
+    told = FindingLifecycle(Thresholds()).apply([uplink_claimed.detect(PORT, FORGED, at(60))], {})
+    claims = UplinkClaims(uplink_claimed.ports_of(told))
+    assert not claims.lifts_rules(PORT, FORGED, None, at(61)) and PORT in claims.claims()
+    assert claims.lifts_rules(("a", "p24"), FORGED, None, at(61)), "others are uplinks from the beginning"
+    assert claims.lifts_rules(PORT, replace(FORGED, confirmed=True), None, at(62))
+    assert claims.lifts_rules(PORT, FORGED, None, at(63)) and not claims.claims(), "it was confirmed once"
 
 
 def test_a_claim_is_a_finding_that_says_what_it_rests_on() -> None:

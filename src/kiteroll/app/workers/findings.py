@@ -27,7 +27,8 @@ from kiteroll.core.findings.address_evaluation import Probe
 from kiteroll.core.findings.contested import contested_by
 from kiteroll.core.findings.engine import FindingEngine, SwitchRead
 from kiteroll.core.findings.facts import FactSource
-from kiteroll.core.findings.finding import Finding, FindingKind, State
+from kiteroll.core.findings.finding import Finding, State
+from kiteroll.core.findings.kinds import uplink_claimed
 from kiteroll.core.findings.renaming import renamed_finding, renamed_read
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.port_ref import PortRef
@@ -101,11 +102,7 @@ class FindingWorker:
         with self._lock:
             self._engine = FindingEngine(self._engine.thresholds, live)
             self._refresh_live()
-            self._claimed_uplinks = frozenset(
-                (one.subject.switch, one.subject.port)
-                for one in live
-                if one.kind is FindingKind.UPLINK_CLAIMED
-            )
+            self._claimed_uplinks = uplink_claimed.ports_of(live)
             self._facts.note_claims(self._claimed_uplinks)
 
     async def run(self) -> None:

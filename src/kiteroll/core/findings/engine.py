@@ -22,6 +22,7 @@ from kiteroll.core.findings.kinds import (
     enrolment_expires,
     loop,
     switch_restarted,
+    uplink_claimed,
 )
 from kiteroll.core.findings.kinds.moved_together import MovesTogether
 from kiteroll.core.findings.lifecycle import LEAD, FindingLifecycle
@@ -81,6 +82,7 @@ ClearedFindings = Callable[[Sequence[str]], Mapping[str, Finding]]
 class FindingEngine:
     def __init__(self, thresholds: Thresholds, findings: Iterable[Finding] = ()) -> None:
         """`findings`: those that are not cleared, from an earlier run."""
+        findings = list(findings)
         self.thresholds = thresholds
         self.lifecycle = FindingLifecycle(thresholds, findings)
         self._bursts = BurstHistory(max(thresholds.burst_window, thresholds.loop_window))
@@ -91,7 +93,7 @@ class FindingEngine:
         self._paths = PathChanges(thresholds)
         self._identities: SwitchIdentities | None = None
         """Not known before the first step."""
-        self._breaches = PortRuleWatch()
+        self._breaches = PortRuleWatch(uplink_claimed.ports_of(findings))
         self._conditions = ConditionWatch(thresholds)
         self._rules = RuleBook()
         self._rules_changed = True

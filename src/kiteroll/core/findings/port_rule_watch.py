@@ -1,6 +1,6 @@
 """What breaks the rules of ports, since when; told once it lasts."""
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
@@ -113,8 +113,9 @@ def _merged(breaches: Sequence[Breach]) -> Detection:
 
 
 class PortRuleWatch:
-    def __init__(self) -> None:
-        self.claims = UplinkClaims()
+    def __init__(self, claimed: Collection[PortRef] = ()) -> None:
+        """`claimed`: ports that looked like uplinks and stayed under their rules in an earlier run."""
+        self.claims = UplinkClaims(claimed)
         self._broken: dict[str, dict[str, Breach]] = {}
         """By switch, as of its latest reading: what breaks the rules, by key."""
         self._in_order: dict[str, dict[str, PortState]] = {}

@@ -20,7 +20,10 @@ later was an access port until then."""
 class UplinkClaims:
     """Of ports that have rules."""
 
-    def __init__(self) -> None:
+    def __init__(self, before: Collection[PortRef] = ()) -> None:
+        """`before`: those of an earlier run. What began while nobody watched counts as known for as long as
+        anything; they do not become uplinks by that."""
+        self._before = set(before)
         self._known_since: dict[str, datetime] = {}
         """By switch: when its rules were evaluated first."""
         self._claims: dict[PortRef, PortRole] = {}
@@ -40,8 +43,9 @@ class UplinkClaims:
         if not role.is_uplink:
             return False
         if role.confirmed or role.evidence is RoleEvidence.OPERATOR:
+            self._before.discard(port)
             return True
-        if began is None or began - known_since < SETTLED:
+        if port not in self._before and (began is None or began - known_since < SETTLED):
             return True
         self._claims[port] = role
         return False

@@ -1,9 +1,10 @@
 """Uplink claimed: a port with rules begins to look like an uplink, and nobody confirms it."""
 
+from collections.abc import Iterable
 from datetime import datetime
 
 from kiteroll.core.findings.evidence import ClaimsUplink
-from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
+from kiteroll.core.findings.finding import Cause, Details, Detection, Finding, FindingKind, Severity, Subject
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.roles import PortRole
@@ -23,6 +24,12 @@ INFO = KindInfo(
         "announce themselves by LLDP.",
     ),
 )
+
+
+def ports_of(findings: Iterable[Finding]) -> frozenset[PortRef]:
+    """Ports that such findings are about."""
+    claimed = (one.subject for one in findings if one.kind is FindingKind.UPLINK_CLAIMED)
+    return frozenset((one.switch, one.port) for one in claimed)
 
 
 def detect(port: PortRef, role: PortRole, now: datetime) -> Detection:
