@@ -183,14 +183,17 @@ class FindingWorker:
     def _open_inbox(self) -> None:
         """Raises StorageUnavailable; what it did not come to stays inside."""
         while self._inbox:
-            match self._inbox[0]:
+            match self._inbox.popleft():
                 case SwitchRead() as event:
                     self._engine.enqueue(event)
                 case RulesChanged():
                     self._engine.rules_changed()
-                case _Renamed(before, after):
-                    self._go_on_under(before, after)
-            self._inbox.popleft()
+                case _Renamed() as renamed:
+                    try:
+                        self._go_on_under(renamed.before, renamed.after)
+                    except StorageUnavailable:
+                        self._inbox.appendleft(renamed)
+                        raise
 
     def _go_on_under(self, before: str, after: str) -> None:
         """What is recorded of a switch has its new name already. What else the engine has in mind it gathers
