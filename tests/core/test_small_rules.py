@@ -25,7 +25,7 @@ from kiteroll.core.search.text_index import TextIndex
 from kiteroll.core.topology.contested import Contested
 from kiteroll.core.topology.home import Because, Confidence, HomeReason, choose_home
 from kiteroll.core.topology.sighting import Sighting, both_present_beyond_ageing
-from kiteroll.core.tracking.switch_health import SwitchCondition, Warned, switch_warnings
+from kiteroll.core.tracking.switch_health import SwitchCondition, SwitchHealth, Warned, switch_warnings
 from kiteroll.core.tracking.uptime import drift, restarted
 from kiteroll.wording.switches import warning_text
 from kiteroll.wording.topology import home_reasons
@@ -296,6 +296,21 @@ SOUND = SwitchCondition(
     learning_discards=0,
     present=90,
 )
+
+
+@pytest.mark.parametrize(
+    ("values", "health", "since"),
+    [
+        ({}, SwitchHealth.READ, 3),
+        ({"read_at": at(5)}, SwitchHealth.LATE, 8),
+        ({"read_at": at(5), "last_outcome": SwitchHealth.SILENT}, SwitchHealth.SILENT, 3),
+        ({"read_at": at(5), "enabled": False, "off_since": at(6)}, SwitchHealth.OFF, 6),
+    ],
+    ids=["read", "late", "silent", "off, whatever came of the last reading"],
+)
+def test_how_a_switch_is_and_since_when(values: dict[str, Any], health: SwitchHealth, since: float) -> None:
+    condition = replace(SOUND, outcome_since=at(3), **values)
+    assert (condition.health(at(10)), condition.health_since(at(10))) == (health, at(since))
 
 
 @pytest.mark.parametrize(

@@ -183,7 +183,11 @@ class Inventory:
     def _changed(self, name: str, given: Mapping[str, Any], chosen: ChosenAccess) -> dict[str, Any]:
         """Columns that become other ones. Raises NotFound or Invalid."""
         values = _columns(given)
-        source = self._database.run(inventory.get_switch, name).source
+        row = self._database.run(inventory.get_switch, name)
+        source = row.source
+        if values.get("enabled", row.enabled) != row.enabled:
+            health = SwitchHealth.UNREAD if values["enabled"] else SwitchHealth.OFF
+            values |= {"health": health.value, "health_since": self._clock.now()}
         values.update(self._write_columns(values))
         if "host" in values:
             _check_host(source, values["host"])
@@ -399,6 +403,4 @@ def _columns(given: Mapping[str, Any]) -> dict[str, Any]:
     values = {names.get(key, key): value for key, value in given.items()}
     if "in_groups" in values:
         values["in_groups"] = sorted(set(values["in_groups"]))
-    if "enabled" in values:
-        values["health"] = (SwitchHealth.UNREAD if values["enabled"] else SwitchHealth.OFF).value
     return values

@@ -14,6 +14,7 @@ def condition_of(row: SwitchRow, present: int) -> SwitchCondition:
         interval=timedelta(seconds=row.interval_s),
         ageing=row.ageing,
         enabled=row.enabled,
+        off_since=row.left_site_at,
         last_outcome=SwitchHealth(row.health),
         outcome_since=row.health_since,
         error=row.error or "",

@@ -80,6 +80,7 @@ class SwitchRow:
     last_at: datetime | None
     last_complete_at: datetime | None
     grace_until: datetime | None
+    left_site_at: datetime | None
     health: str
     health_since: datetime | None
     tried_at: datetime | None

@@ -52,6 +52,8 @@ class SwitchCondition:
     site: str = ""
     ageing: timedelta | None = None
     enabled: bool = True
+    off_since: datetime | None = None
+    """When it was turned off last."""
     last_outcome: SwitchHealth = SwitchHealth.READ
     """How the last try at reading it went; never LATE."""
     outcome_since: datetime | None = None
@@ -77,11 +79,19 @@ class SwitchCondition:
         return self.enabled and since is not None and now > since
 
     def health(self, now: datetime) -> SwitchHealth:
+        if not self.enabled:
+            return SwitchHealth.OFF  # also where a reading was on its way when it was turned off
         late = self.last_outcome in _MAY_BE_LATE and self.is_late(now)
         return SwitchHealth.LATE if late else self.last_outcome
 
     def health_since(self, now: datetime) -> datetime | None:
-        return self.late_since if self.health(now) is SwitchHealth.LATE else self.outcome_since
+        match self.health(now):
+            case SwitchHealth.OFF:
+                return self.off_since
+            case SwitchHealth.LATE:
+                return self.late_since
+            case _:
+                return self.outcome_since
 
     def nearly_full(self, share: float = DEFAULT_TABLE_SHARE) -> bool:
         return bool(self.table_size) and self.present >= share * (self.table_size or 0)
