@@ -97,8 +97,13 @@ def test_an_ip_leads_to_the_port_too(http: httpx.Client) -> None:
 def test_a_text_may_be_a_switch_or_a_label(http: httpx.Client) -> None:
     found = http.get(f"{V1}/search", params={"q": "quay-"}).json()
     assert [one["name"] for one in found["switches"]] == ["quay-1", "quay-2", "quay-3"]
-    labels = http.get(f"{V1}/search", params={"q": "berth light"}).json()["ports"]
-    assert labels and all("Berth light" in one["alias"] and one["present"] == 1 for one in labels)
+
+    def labels() -> list[dict[str, Any]]:
+        found: list[dict[str, Any]] = http.get(f"{V1}/search", params={"q": "berth light"}).json()["ports"]
+        return found
+
+    wait_until(labels, "labels that were read just now to be found")
+    assert all("Berth light" in one["alias"] and one["present"] == 1 for one in labels())
     assert http.get(f"{V1}/search", params={"q": "nobody knows"}).json()["endpoints"] == []
 
 
