@@ -333,6 +333,8 @@ def test_how_a_switch_is_and_since_when(values: dict[str, Any], health: SwitchHe
         pytest.param({"interval": 6 * MINUTE}, 0.9, Warned.AGEING_TOO_SHORT, "after 5 min", id="read seldom"),
         pytest.param({"name": "quay-1b"}, 0.9, Warned.SAME_BRIDGE_ADDRESS, "as quay-1:", id="same address"),
         pytest.param({"read_at": at(5)}, 0.9, Warned.LATE, "is 5 min old", id="late"),
+        pytest.param({"read_at": at(5), "enabled": False}, 0.9, Warned.OFF, "reading, 5 min ago", id="off"),
+        pytest.param({"read_at": None, "enabled": False}, 0.9, None, "", id="off, and never read"),
     ],
 )
 def test_what_is_odd_about_a_switch(

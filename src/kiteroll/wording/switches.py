@@ -47,5 +47,8 @@ def warning_text(warning: SwitchWarning, now: datetime) -> str:
         case Warned.LATE:
             age = span(now - one.read_at) if one.read_at else "?"
             return f"its last complete reading is {age} old: what is shown of it may be out of date"
+        case Warned.OFF:
+            age = span(now - one.read_at) if one.read_at else "?"
+            return f"it is turned off: what is shown of it is as of its last complete reading, {age} ago"
         case _:
             assert_never(warning.what)

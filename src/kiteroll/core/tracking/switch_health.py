@@ -118,6 +118,7 @@ class Warned(StrEnum):
     AGEING_TOO_SHORT = "ageing too short"
     SAME_BRIDGE_ADDRESS = "same bridge address"
     LATE = "late"
+    OFF = "off"
 
 
 @dataclass(frozen=True, slots=True)
@@ -151,3 +152,5 @@ def switch_warnings(
             yield SwitchWarning(Warned.SAME_BRIDGE_ADDRESS, condition, others)
     if condition.is_late(now):
         yield SwitchWarning(Warned.LATE, condition)
+    if not condition.enabled and condition.read_at is not None:
+        yield SwitchWarning(Warned.OFF, condition)
