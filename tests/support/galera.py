@@ -44,7 +44,8 @@ class Node:
 
     def start(self, others: "list[Node]") -> None:
         """With no others it begins a new cluster."""
-        sql = self.directory / "start.sql"
+        sql, temporary = self.directory / "start.sql", self.directory / "tmp"
+        temporary.mkdir(exist_ok=True)  # its own: one that starts removes temporary files of others
         sql.write_text(
             f"CREATE DATABASE IF NOT EXISTS kiteroll CHARACTER SET utf8mb4;\n"
             f"CREATE USER IF NOT EXISTS kiteroll@'127.0.0.1' IDENTIFIED BY '{PASSWORD}';\n"
@@ -57,7 +58,12 @@ class Node:
         )
         command = [
             *("mariadbd", "--no-defaults", f"--datadir={self.data}", f"--port={self.port}"),
-            *("--bind-address=127.0.0.1", f"--socket={self.directory / 'socket'}", "--skip-name-resolve"),
+            *(
+                f"--tmpdir={temporary}",
+                "--bind-address=127.0.0.1",
+                f"--socket={self.directory / 'socket'}",
+                "--skip-name-resolve",
+            ),
             *(f"--pid-file={self.directory / 'pid'}", f"--log-error={self.directory / 'server.log'}"),
             *("--binlog-format=ROW", "--innodb-autoinc-lock-mode=2", "--innodb-flush-log-at-trx-commit=0"),
             *("--innodb-buffer-pool-size=64M", "--character-set-server=utf8mb4", "--wsrep-on=ON"),
