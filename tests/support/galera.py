@@ -57,13 +57,9 @@ class Node:
             "evs.suspect_timeout=PT2S;evs.inactive_timeout=PT4S;evs.keepalive_period=PT0.5S;gcache.size=32M"
         )
         command = [
-            *("mariadbd", "--no-defaults", f"--datadir={self.data}", f"--port={self.port}"),
-            *(
-                f"--tmpdir={temporary}",
-                "--bind-address=127.0.0.1",
-                f"--socket={self.directory / 'socket'}",
-                "--skip-name-resolve",
-            ),
+            *("mariadbd", "--no-defaults", f"--datadir={self.data}", f"--tmpdir={temporary}"),
+            *(f"--port={self.port}", f"--socket={self.directory / 'socket'}"),
+            *("--bind-address=127.0.0.1", "--skip-name-resolve"),
             *(f"--pid-file={self.directory / 'pid'}", f"--log-error={self.directory / 'server.log'}"),
             *("--binlog-format=ROW", "--innodb-autoinc-lock-mode=2", "--innodb-flush-log-at-trx-commit=0"),
             *("--innodb-buffer-pool-size=64M", "--character-set-server=utf8mb4", "--wsrep-on=ON"),

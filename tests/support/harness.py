@@ -128,8 +128,8 @@ class Service:
     def http(self, token: str = "", path: str = "", **given: Any) -> httpx.Client:
         """Plain HTTP, signed in with a token or as nobody; a busy machine has a minute to answer."""
         headers = {"Authorization": f"Bearer {token}"} if token else {}
-        settings: dict[str, Any] = {"headers": headers, "trust_env": False, "timeout": 60}
-        return httpx.Client(**{"base_url": f"{self.url}{path}", **settings, **given})
+        settings: dict[str, Any] = {"base_url": f"{self.url}{path}", "headers": headers, "timeout": 60}
+        return httpx.Client(trust_env=False, **(settings | given))
 
     def end(self, number: signal.Signals = signal.SIGTERM, seconds: float = 30) -> int:
         assert self.process is not None

@@ -110,7 +110,7 @@ class TopologyView:
     def refresh_unless_costly(self) -> NetworkView | None:
         """The same; None where it was done so short a time ago that, by what it takes, it would be at work
         much of the time: when the switches of a large network are read for the first time, one by one."""
-        return None if self._rests() and not self._refresh.never_done else self.refresh()
+        return None if self._rests() else self.refresh()
 
     def refresh_if_stale(self) -> None:
         """Less often where it takes long. Raises StorageUnavailable."""
@@ -153,7 +153,7 @@ class TopologyView:
 
     def _rests(self) -> bool:
         """Whether it was worked out so short a time ago that, by what that takes, it is not to be again."""
-        if self._done_at is None or self._cost_s <= _LONG_S:
+        if self._refresh.never_done or self._done_at is None or self._cost_s <= _LONG_S:
             return False
         pause_s = min(_LONGEST_PAUSE_S, _PAUSE * self._cost_s)
         return self._clock.monotonic() < self._done_at + pause_s

@@ -78,15 +78,18 @@ def rename_findings(connection: Connection, at: datetime, before: str, after: st
     rows = [_row(row) for row in connection.execute(query)]
     renamed = {row.id: renamed_finding(row.finding, before, after) for row in rows}
     there = by_keys(connection, [one.key for one in renamed.values()])
+    cleared: list[str] = []
     for row in rows:
         one, key = renamed[row.id], row.finding.key
         if one.key != key and one.key in there:
             # Of a switch that had this name once: that one is told of again, should this still be so.
             one = replace(row.finding, state=State.CLEARED, cleared_at=at)
+            cleared.append(key)
         connection.execute(update(finding).where(finding.c.id == row.id).values(_values(one)))
-        for told in (port_action, port_closure, port_proposal):
-            connection.execute(update(told).where(told.c.breach == key).values(breach=one.key))
-    _record_openings(connection, [row.finding.key for row in rows if renamed[row.id].key in there])
+        if one.key != key:
+            for told in (port_action, port_closure, port_proposal):
+                connection.execute(update(told).where(told.c.breach == key).values(breach=one.key))
+    _record_openings(connection, cleared)
 
 
 def live_findings(connection: Connection) -> list[Finding]:

@@ -8,7 +8,7 @@ import asyncio
 import logging
 import threading
 from collections import deque
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -86,9 +86,7 @@ class FindingWorker:
         mind it gathers anew, as after a start."""
         with self._lock:
             before = self._engine
-            self._engine = FindingEngine(thresholds, before.lifecycle.live().values())
-            for event in before.unjudged():
-                self._engine.enqueue(event)
+            self._begin_anew(thresholds, before.lifecycle.live().values(), before.unjudged())
             self._wake_at = None
 
     def switch_renamed(self, before: str, after: str) -> None:
@@ -100,8 +98,7 @@ class FindingWorker:
         Raises StorageUnavailable."""
         live = self._database.run(findings.live_findings)
         with self._lock:
-            self._engine = FindingEngine(self._engine.thresholds, live)
-            self._refresh_live()
+            self._begin_anew(self._engine.thresholds, live)
             self._claimed_uplinks = uplink_claimed.ports_of(live)
             self._facts.note_claims(self._claimed_uplinks)
 
@@ -204,7 +201,13 @@ class FindingWorker:
         self._unsaved = {one.key: one for one in renamed}
         live |= self._unsaved
         kept = [one for one in live.values() if one.state is not State.CLEARED]
-        self._engine = FindingEngine(self._engine.thresholds, kept)
+        self._begin_anew(self._engine.thresholds, kept, waiting)
+
+    def _begin_anew(
+        self, thresholds: Thresholds, live: Iterable[Finding], waiting: Iterable[SwitchRead] = ()
+    ) -> None:
+        """With another engine: these findings go on, and these events are still to be judged."""
+        self._engine = FindingEngine(thresholds, live)
         for event in waiting:
             self._engine.enqueue(event)
         self._refresh_live()
