@@ -11,7 +11,7 @@ from datetime import timedelta
 import uvloop
 
 from bench import agents
-from bench.collect import ALL, AT_ONCE, FDB, bulkwalk
+from bench.collect import ALL, AT_ONCE, CLOCK, FDB, MINUTE, bulkwalk
 from bench.measure import Took, once, row
 from kiteroll.clock import SystemClock
 from kiteroll.collect.limits import Limits
@@ -59,7 +59,10 @@ def _print(label: str, took: Took) -> None:
 
 
 def _rounds(addresses: list[str], *, dead: int) -> tuple[Took, Took, list[float]]:
-    """Two rounds over the fleet; and seconds into the second one until each healthy switch was read."""
+    """The first round over the fleet, and one some minutes later, when neighbours had time to announce
+    themselves; and seconds into that until each healthy switch was read."""
+    minutes = 0
+    clock = SystemClock(lambda: CLOCK.now() + minutes * MINUTE)
     late: list[float] = []
     tooks: list[Took] = []
 
@@ -75,9 +78,11 @@ def _rounds(addresses: list[str], *, dead: int) -> tuple[Took, Took, list[float]
             done.release()
             return attempt
 
-        rounds = Poller(SystemClock(), Limits(), take, concurrency=64 if dead else AT_ONCE)
+        nonlocal minutes
+        rounds = Poller(clock, Limits(), take, concurrency=64 if dead else AT_ONCE)
         running = asyncio.create_task(rounds.run())
-        for _ in range(2):
+        for _ in range(3):
+            minutes += 2
             began = time.perf_counter()
             late.clear()
             cpu = time.process_time()
@@ -91,4 +96,4 @@ def _rounds(addresses: list[str], *, dead: int) -> tuple[Took, Took, list[float]
         await asyncio.gather(running, return_exceptions=True)
 
     uvloop.run(run())
-    return tooks[0], tooks[1], sorted(late)
+    return tooks[0], tooks[2], sorted(late)

@@ -16,7 +16,7 @@ from kiteroll.collect.limits import Limits
 from kiteroll.collect.poller import Poller, PollResult, PollTarget
 from kiteroll.collect.raw import RawSwitch
 from kiteroll.collect.snmp_client import Target
-from kiteroll.collect.snmp_reader import FURTHER, NEEDED, OLD_TABLE, SCALARS
+from kiteroll.collect.tables import ADDRESS_TABLES, FURTHER, INTERFACES, LINKS, NEEDED, OLD_TABLE, SCALARS
 from kiteroll.core.errors import KiteRollError
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.tracking.tracker import Tracker
@@ -27,10 +27,9 @@ from kiteroll.snmp import ber
 from tests.support.factories import NOON
 from tests.support.ports import free_udp_port
 
-COLUMNS = [
-    column for tables in (NEEDED, OLD_TABLE, FURTHER) for columns in tables.values() for column in columns
-]
-TABLES = [*NEEDED, *OLD_TABLE, *FURTHER]
+ASKED_FOR = (LINKS, INTERFACES, NEEDED, ADDRESS_TABLES, FURTHER)
+COLUMNS = [column for tables in ASKED_FOR for columns in tables.values() for column in columns]
+TABLES = [table for tables in ASKED_FOR for table in tables]
 tags = st.sampled_from(
     [ber.INTEGER, ber.OCTET_STRING, ber.GAUGE32, ber.COUNTER32, ber.TIME_TICKS, ber.NULL, 0x99]
 )
@@ -55,9 +54,7 @@ def test_whatever_a_switch_says_makes_a_reading(scalars, columns, broke, views) 
     raw = RawSwitch(switch="odd", taken_at=NOON, scalars=scalars, columns=columns)
     raw.ends = {table: (ExchangeEnd("no answer"), 1) for table in broke}
     for vlan, rows in views.items():
-        raw.views[vlan] = RawSwitch(
-            switch="odd", taken_at=NOON, columns={OLD_TABLE["dot1dTpFdbTable"][0]: rows}
-        )
+        raw.views[vlan] = RawSwitch(switch="odd", taken_at=NOON, columns={ADDRESS_TABLES[OLD_TABLE][0]: rows})
     reading = assemble(raw)
     assert isinstance(reading, Reading)
     Tracker().apply(reading)

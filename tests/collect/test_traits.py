@@ -14,6 +14,7 @@ from kiteroll.collect.snmp_client import Target
 from kiteroll.collect.snmp_reader import read_switch
 from kiteroll.collect.walk_cache import OLD_TABLE_EVERY, WalkCache
 from kiteroll.core.errors import DeviceRefused, DeviceSilent
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading, Status, key_of, mac_of, vlan_of
 from kiteroll.lab import tarn_ferries
 from kiteroll.lab.notifier import LAB_USER
@@ -38,6 +39,27 @@ def read(traits: Traits, limits: Limits = QUICK, **target: Any) -> tuple[Reading
         return await read_switch(NAME, Target(**values), CLOCK, limits)
 
     return with_site(traits, work)
+
+
+def read_twice(traits: Traits, limits: Limits = QUICK) -> tuple[Reading, Reading, LabSwitch]:
+    """Read it, and again after it forgot, moved and learned an address: with what is remembered of it, and
+    without."""
+
+    async def work(site: Site, switch: LabSwitch) -> tuple[Reading, Reading]:
+        target = Target(host=switch.address, port=site.farm.port, community="tarn-read")
+        cache = WalkCache()
+        await read_switch(NAME, target, CLOCK, limits, cache)
+        (gone, _), (moved, row), *_ = switch.fdb.items()
+        del switch.fdb[gone]
+        switch.fdb[moved] = replace(row, port=next(port for port in switch.ports if port != row.port))
+        switch.fdb[moved[0], MacAddress(0x021A00C0FFEE)] = row
+        return (
+            await read_switch(NAME, target, CLOCK, limits, cache),
+            await read_switch(NAME, target, CLOCK, limits),
+        )
+
+    (again, anew), switch = with_site(traits, work)
+    return again, anew, switch
 
 
 def with_site(traits: Traits, work: Callable[[Site, LabSwitch], Awaitable[Any]]) -> Any:
@@ -85,6 +107,27 @@ def test_the_whole_table_is_read_whatever_the_switch_is_like(traits: Traits) -> 
     reading, switch = read(traits, replace(QUICK, timeout_s=0.15, tries=6))
     assert reading.complete, reading.gaps
     assert dict(reading.learned) == truth(switch)
+
+
+@pytest.mark.parametrize(
+    "traits",
+    [
+        Traits(),
+        Traits(vlan_table=False),
+        Traits(status_column=False),
+        Traits(length_in_index=True, database_offset=1000),
+        Traits(aggregate=frozenset({3, 4})),
+        Traits(zero_ports=frozenset({2}), unmapped_ports=frozenset({3})),
+        Traits(most_bindings=7),
+    ],
+    ids=str,
+)
+def test_what_is_remembered_of_a_switch_makes_no_difference(traits: Traits) -> None:
+    again, anew, switch = read_twice(traits)
+    assert again.complete and anew.complete
+    for field in ("ports", "vlans", "learned", "others", "gaps", "neighbours", "addresses"):
+        assert getattr(again, field) == getattr(anew, field), field
+    assert len(switch.fdb) > 10
 
 
 def test_the_old_table_alone_gives_places_without_vlans() -> None:

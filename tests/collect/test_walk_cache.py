@@ -4,8 +4,9 @@ from datetime import datetime, timedelta
 
 from kiteroll.collect.exchange import ExchangeEnd
 from kiteroll.collect.raw import RawSwitch
-from kiteroll.collect.snmp_reader import FURTHER, _note_lost
-from kiteroll.collect.walk_cache import FURTHER_EVERY, WalkCache
+from kiteroll.collect.snmp_reader import _note_lost
+from kiteroll.collect.tables import FURTHER, INTERFACES
+from kiteroll.collect.walk_cache import READ_AGAIN_EVERY, WalkCache
 from kiteroll.snmp import ber, mib
 from tests.support.factories import at
 
@@ -18,7 +19,9 @@ def raw(minute: float, *, up_s: float | None = None, changed: int = 1, neighbour
     found = RawSwitch(switch="quay-1", taken_at=at(minute))
     found.scalars = {mib.SYS_UP_TIME: (ber.INTEGER, int(uptime * 100).to_bytes(5, "big"))}
     found.columns = {mib.IF_LAST_CHANGE: {b"\x07": (ber.INTEGER, bytes([changed]))}}
-    found.columns |= {column: {} for columns in FURTHER.values() for column in columns}
+    found.columns |= {
+        column: {} for columns in (*FURTHER.values(), *INTERFACES.values()) for column in columns
+    }
     found.columns[mib.LLDP_REM_CHASSIS_ID] = {
         ber.encode_arcs((0, 7, row)): (ber.OCTET_STRING, b"quay-2") for row in range(neighbours)
     }
@@ -28,6 +31,8 @@ def raw(minute: float, *, up_s: float | None = None, changed: int = 1, neighbour
 
 def read(cache: WalkCache, one: RawSwitch) -> bool:
     """Whether the further tables were asked for."""
+    if not cache.reuse_interfaces(one):
+        cache.store_interfaces(one, INTERFACES)
     if cache.reuse_further(one):
         return False
     cache.store_further(one, FURTHER)
@@ -37,7 +42,7 @@ def read(cache: WalkCache, one: RawSwitch) -> bool:
 def test_what_hardly_changes_is_asked_for_seldom() -> None:
     cache = WalkCache()
     asked = [minute for minute in range(25) if read(cache, raw(minute))]
-    assert asked == [0, 1, 11, 21] and timedelta(minutes=10) == FURTHER_EVERY
+    assert asked == [0, 1, 11, 21] and timedelta(minutes=10) == READ_AGAIN_EVERY
 
 
 def test_after_a_link_changed_it_is_asked_for_until_neighbours_had_time_to_announce_themselves() -> None:

@@ -1,10 +1,16 @@
 """What one reading of one switch may still cost: time, and octets of answers."""
 
 import asyncio
-from collections.abc import Awaitable
+from collections.abc import Awaitable, Callable
+from typing import TypeVar
 
 from kiteroll.clock import Clock
 from kiteroll.collect.limits import Limits
+
+T = TypeVar("T")
+_SMALL_OCTETS = 128 << 10
+"""Answers that are understood within a few milliseconds, whatever is in them: those of a switch with 500
+addresses. More are left to a thread."""
 
 
 class Budget:
@@ -37,6 +43,11 @@ class Budget:
     def octets(self) -> int:
         """Received so far."""
         return self._limits.octets - self._octets
+
+    async def aside(self, work: Callable[..., T], *args: object) -> T:
+        """Run `work` over what was read: at once where that takes a moment, in a thread where it is much.
+        Many switches may end at the same time, and nobody else is to wait for all of them."""
+        return work(*args) if self.octets <= _SMALL_OCTETS else await asyncio.to_thread(work, *args)
 
     def received(self, octets: int) -> None:
         self._octets -= octets

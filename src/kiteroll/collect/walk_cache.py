@@ -1,17 +1,21 @@
 """Remembers of a switch what hardly changes between readings, so that less has to be requested."""
 
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from typing import NamedTuple
 
 from kiteroll.collect.address_probe import Rows
 from kiteroll.collect.exchange import ExchangeEnd
 from kiteroll.collect.raw import RawSwitch
+from kiteroll.collect.row_status import RowStatuses
 from kiteroll.collect.values import number
 from kiteroll.snmp import mib
 from kiteroll.snmp.ber import Oid
+from kiteroll.snmp.message import Value
 
-FURTHER_EVERY = timedelta(minutes=10)
-"""Names of VLANs, neighbours, model, spanning tree and the like are read again after this."""
+READ_AGAIN_EVERY = timedelta(minutes=10)
+"""Names of interfaces and VLANs, statuses of rows, neighbours, model, spanning tree and the like."""
 OLD_TABLE_EVERY = 10
 """Readings after which a switch whose older table added nothing is asked for it again."""
 _SETTLES_AFTER = timedelta(seconds=90)
@@ -25,15 +29,19 @@ _BELIEVED_AFTER = 3
 class WalkCache:
     """Kept by whoever reads a switch again and again. A new one asks for everything."""
 
+    interfaces_at: datetime | None = None
+    interface_columns: dict[Oid, dict[bytes, Value]] = field(default_factory=dict)
+    statuses: dict[str, RowStatuses] = field(default_factory=dict)
+    """By MAC address table."""
     further_at: datetime | None = None
-    further_columns: dict[Oid, dict[bytes, tuple[int, bytes]]] = field(default_factory=dict)
+    further_columns: dict[Oid, dict[bytes, Value]] = field(default_factory=dict)
     further_ends: dict[str, tuple[ExchangeEnd, int]] = field(default_factory=dict)
     uptime_ticks: int | None = None
     rows: Rows | None = None
     """How its table numbers its rows; None before the first whole reading."""
     skip_old_table: int = 0
     """How many readings more go without the older table."""
-    links: tuple[object, ...] | None = None
+    links: "_Links | None" = None
     """What tells that a link changed, as of the last reading."""
     unsettled_until: datetime | None = None
     """Neighbours may not have announced themselves again before."""
@@ -53,20 +61,39 @@ class WalkCache:
             del self.told[table]
         return False
 
-    def reuse_further(self, raw: RawSwitch) -> bool:
-        """Fill in the further tables as read before; False when they are due, when a link changed lately, or
-        the switch restarted: neighbours and what spanning tree says of ports may be others then."""
+    def reuse_interfaces(self, raw: RawSwitch) -> bool:
+        """Fill in what the interfaces are, as read before; False when that is due, when the switch restarted
+        or has other interfaces. The statuses of rows are forgotten with it."""
         ticks = number(raw.scalars.get(mib.SYS_UP_TIME))
         restarted = ticks is None or self.uptime_ticks is None or ticks < self.uptime_ticks
         links = _links(raw)
+        others = self.links is None or self.links.oper.keys() != links.oper.keys()
         if restarted or links != self.links:
             self.unsettled_until = raw.taken_at + _SETTLES_AFTER
         if restarted:
             self.restarted_at = raw.taken_at
         self.uptime_ticks, self.links = ticks, links
+        if restarted or others or _is_due(self.interfaces_at, raw):
+            self.interfaces_at = None
+            self.statuses.clear()
+            return False
+        raw.columns.update(self.interface_columns)
+        return True
+
+    def store_interfaces(self, raw: RawSwitch, tables: Mapping[str, Sequence[Oid]]) -> None:
+        """Remember what the interfaces are, where that was read to the end."""
+        if not any(raw.broke(table) for table in tables):
+            self.interface_columns = {
+                column: raw.columns[column] for columns in tables.values() for column in columns
+            }
+            self.interfaces_at = raw.taken_at
+
+    def reuse_further(self, raw: RawSwitch) -> bool:
+        """Fill in the further tables as read before; False when they are due, when a link changed lately, or
+        the switch restarted: neighbours and what spanning tree says of ports may be others then."""
         if self.unsettled_until is not None and raw.taken_at <= self.unsettled_until:
             return False
-        if self.further_at is None or raw.taken_at - self.further_at >= FURTHER_EVERY:
+        if _is_due(self.further_at, raw):
             return False
         raw.columns.update(self.further_columns)
         raw.ends.update(self.further_ends)
@@ -74,10 +101,10 @@ class WalkCache:
 
     def ask_for_everything(self) -> None:
         """A person wants it read."""
-        self.further_at = None
+        self.interfaces_at = self.further_at = None
         self.skip_old_table = 0
 
-    def store_further(self, raw: RawSwitch, tables: dict[str, tuple[Oid, ...]]) -> None:
+    def store_further(self, raw: RawSwitch, tables: Mapping[str, Sequence[Oid]]) -> None:
         """Remember the further tables; those that broke off are asked for again next time. Neighbours that
         have not announced themselves again since the switch restarted stay as they were for a while, and so
         do all of them when none is told any more: of an agent, a part that is slow is left out of answers."""
@@ -86,7 +113,7 @@ class WalkCache:
         for table in _NEIGHBOUR_TABLES:
             lost = self.lost(table, max(len(raw.column(column)) for column in tables[table]))
             if lost:
-                self.unsettled_until = raw.taken_at + FURTHER_EVERY  # they may be back with any reading
+                self.unsettled_until = raw.taken_at + READ_AGAIN_EVERY  # they may be back with any reading
             for column in tables[table] if lost or filling_up else ():
                 before = self.further_columns.get(column, {})
                 if len(raw.column(column)) < len(before):
@@ -111,10 +138,21 @@ class WalkCache:
         self.skip_old_table = 0 if more else OLD_TABLE_EVERY
 
 
-def _links(raw: RawSwitch) -> tuple[object, ...]:
-    """ifLastChange and ifOperStatus of every port, and the count of topology changes."""
-    return (
+class _Links(NamedTuple):
+    """Of every port, by ifIndex."""
+
+    changed: Mapping[bytes, Value]
+    oper: Mapping[bytes, Value]
+    topology_changes: int | None
+
+
+def _links(raw: RawSwitch) -> _Links:
+    return _Links(
         raw.column(mib.IF_LAST_CHANGE),
         raw.column(mib.IF_OPER_STATUS),
         number(raw.scalars.get(mib.DOT1D_STP_TOP_CHANGES)),
     )
+
+
+def _is_due(read_at: datetime | None, raw: RawSwitch) -> bool:
+    return read_at is None or raw.taken_at - read_at >= READ_AGAIN_EVERY
