@@ -3,6 +3,7 @@
 import threading
 import time
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -74,6 +75,39 @@ def test_a_pool_that_is_used_up_is_told_as_such(database: Database, monkeypatch:
             with pytest.raises(StorageUnavailable, match="all 1 connections"):
                 work()
     ours.close()
+
+
+def test_work_that_fails_leaves_nothing_in_the_connection_it_used(database: Database) -> None:
+    ours = Database(database.url, pool_size=1, overflow=0)
+    ours.run(_make_table)
+
+    def fail(connection: Connection) -> None:
+        connection.execute(text("INSERT INTO trouble VALUES (1)"))
+        raise ValueError("half-way")
+
+    def rows(connection: Connection) -> int:
+        return int(connection.execute(text("SELECT COUNT(*) FROM trouble")).scalar_one())
+
+    for run in (ours.run, lambda work: ours.in_one_transaction(ours.run, work)):
+        with pytest.raises(ValueError, match="half-way"):
+            run(fail)
+        assert ours.run(rows) == 0
+    with ours.engine.connect() as connection:
+        connection.execute(text("INSERT INTO trouble VALUES (2)"))  # and nobody commits it
+    assert ours.run(rows) == 0
+    ours.close()
+
+
+def test_what_asks_in_one_transaction_shares_a_connection(database: Database) -> None:
+    def number(connection: Connection) -> int:
+        return int(connection.execute(text("SELECT CONNECTION_ID()")).scalar_one())
+
+    def ask() -> set[int]:
+        with ThreadPoolExecutor(1) as another:
+            return {database.run(number), database.run(number), another.submit(database.run, number).result()}
+
+    assert len(database.in_one_transaction(ask)) == 2
+    assert database.run(_seven) == 7
 
 
 def test_a_database_that_takes_no_writes_is_away_until_it_does(database: Database) -> None:

@@ -7,6 +7,7 @@ twice and touch nothing but the database), and turns the driver's errors into ou
 import logging
 import os
 import socket
+import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import suppress
@@ -15,7 +16,7 @@ from weakref import WeakSet, finalize
 
 from MySQLdb.constants import FIELD_TYPE
 from MySQLdb.converters import conversions
-from sqlalchemy import Engine, create_engine, event, text
+from sqlalchemy import Connection, Engine, create_engine, event, text
 from sqlalchemy.engine import URL, ExceptionContext
 from sqlalchemy.exc import DBAPIError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
@@ -69,6 +70,8 @@ class Database:
         self._answer_s = answer_s
         self._follows = follows
         self._aborted = False
+        self._shared = threading.local()
+        """The connection that what runs in this thread shares."""
         self._wires = WeakSet[socket.socket]()
         """A second handle on the socket of each connection, also of those that are lent out."""
         self._use(parsed, hosts)
@@ -89,6 +92,8 @@ class Database:
             # No ping before each use: a lost connection shows in the work itself, which runs again.
             pool_timeout=_POOL_TIMEOUT_S,
             pool_recycle=1800,
+            # Each use ends with a commit or a rollback of its own: another one costs a trip to the server.
+            pool_reset_on_return=None,
             isolation_level="READ COMMITTED",
             connect_args={
                 "connect_timeout": _CONNECT_TIMEOUT_S,
@@ -121,6 +126,9 @@ class Database:
 
     def run(self, work: Callable[..., T], *args: Any, **kwargs: Any) -> T:
         """Run `work(connection, ...)` in one transaction. Raises StorageUnavailable."""
+        shared: Connection | None = getattr(self._shared, "connection", None)
+        if shared is not None:
+            return work(shared, *args, **kwargs)
         began = time.monotonic()
         for attempt in range(1, _TRIES + 1):
             self._check_open()
@@ -147,6 +155,20 @@ class Database:
                     )
                 return result
         raise AssertionError("the loop above returns or raises")
+
+    def in_one_transaction(self, ask: Callable[..., T], *args: Any) -> T:
+        """Run `ask(...)`, which only reads: each `run` that it calls in this thread shares one transaction,
+        which saves trips to the server. Raises StorageUnavailable."""
+
+        def sharing(connection: Connection) -> T:
+            self._shared.connection = connection
+            try:
+                return ask(*args)
+            finally:
+                del self._shared.connection
+
+        sharing.__name__ = ask.__name__
+        return self.run(sharing)
 
     def stream(self, work: Callable[..., Iterator[T]], *args: Any) -> Iterator[T]:
         """Rows of a large read-only query, fetched as they are consumed."""

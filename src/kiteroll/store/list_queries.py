@@ -127,11 +127,16 @@ def ports_named(connection: Connection, ports: Sequence[tuple[int, str]]) -> lis
     """These ports, by id of their switch and name, in their order; without those that are gone."""
     if not ports:
         return []
-    query = _counted_ports().where(
-        switch.c.removed_at.is_(None), port.c.there, tuple_(port.c.switch_id, port.c.name).in_(ports)
-    )
-    rows = {(row.switch_id, row.name): _port_row(row) for row in connection.execute(query)}
+    found = connection.execute(_ports_called(), {"ports": ports})
+    rows = {(row.switch_id, row.name): _port_row(row) for row in found}
     return [rows[each] for each in ports if each in rows]
+
+
+@cache
+def _ports_called() -> Select[Any]:
+    """Given `ports`, each by id of its switch and name."""
+    called = tuple_(port.c.switch_id, port.c.name).in_(bindparam("ports", expanding=True))
+    return _counted_ports().where(switch.c.removed_at.is_(None), port.c.there, called)
 
 
 def matching_switches(connection: Connection, text: str, limit: int) -> list[SwitchRow]:

@@ -88,6 +88,9 @@ class Search:
         Raises BadAddress when it is plainly meant as an address and cannot be one, and nothing else
         has that name.
         """
+        return self._database.in_one_transaction(self._find, query, limit, at)
+
+    def _find(self, query: str, limit: int, at: datetime | None) -> SearchView:
         at = past_instant(self._clock, at)
         several = split_list(query)
         if len(several) > MOST_AT_ONCE:
