@@ -21,6 +21,21 @@ from scripts.man_page import page
 ROOT = Path(__file__).parents[1]
 SOURCE, DIST = ROOT / "deb", ROOT / "dist"
 HOME = Path("usr/lib/kiteroll")
+UNITS = Path("usr/lib/systemd/system")
+_EXTRAS = ("cluster",)
+"""Of what is needed only by some, what the package brings along: there is no pip in it."""
+ROLES = {
+    "serve": (
+        "answers for the service that has the database",
+        "kiteroll serve --config /etc/kiteroll/kiteroll.toml",
+    ),
+    "tracker": ("tracks the switches of an area", "kiteroll tracker --config /etc/kiteroll/tracker.toml"),
+    "collector": (
+        "reads the switches of a site",
+        "kiteroll collector run --config /etc/kiteroll/collector.toml",
+    ),
+}
+"""What else a machine may do, in a unit each that is not started by itself."""
 _DEPENDS = "python3 (>= 3.11), python3 (<< 3.12), mariadb-server-core, mariadb-client, libmariadb3, iproute2"
 _CONTROL = """Package: kiteroll
 Version: {version}
@@ -71,14 +86,16 @@ def _environment(stage: Path, scratch: Path) -> None:
 def _needed() -> set[str]:
     """Names of all distributions that run needs, at any distance."""
     found: set[str] = set()
-    waiting = ["kiteroll"]
+    waiting: list[tuple[str, tuple[str, ...]]] = [("kiteroll", ("", *_EXTRAS))]
     while waiting:
-        for text in requires(waiting.pop()) or ():
+        distribution, extras = waiting.pop()
+        for text in requires(distribution) or ():
             one = Requirement(text)
             name = _normal(one.name)
-            if (one.marker is None or one.marker.evaluate({"extra": ""})) and name not in found:
+            wanted = one.marker is None or any(one.marker.evaluate({"extra": extra}) for extra in extras)
+            if wanted and name not in found:
                 found.add(name)
-                waiting.append(name)
+                waiting.append((name, ("",)))
     return found
 
 
@@ -97,12 +114,14 @@ def _files(stage: Path) -> None:
     (stage / "usr/bin").mkdir(parents=True)
     (stage / "usr/bin/kiteroll").symlink_to(f"/{HOME}/bin/kiteroll")
     for source, target in (
-        ("kiteroll.service", "usr/lib/systemd/system/kiteroll.service"),
+        ("kiteroll.service", UNITS / "kiteroll.service"),
         ("kiteroll.sysusers", "usr/lib/sysusers.d/kiteroll.conf"),
         ("kiteroll.tmpfiles", "usr/lib/tmpfiles.d/kiteroll.conf"),
         ("kiteroll.toml", "etc/kiteroll/kiteroll.toml"),
     ):
         _put(stage / target, (SOURCE / source).read_bytes())
+    for role in ROLES:
+        _put(stage / UNITS / f"kiteroll-{role}.service", unit_of(role).encode())
     for shell, target in (
         ("bash", "usr/share/bash-completion/completions/kiteroll"),
         ("zsh", "usr/share/zsh/vendor-completions/_kiteroll"),
@@ -115,6 +134,17 @@ def _files(stage: Path) -> None:
     _put(documents / "copyright", (ROOT / "LICENSE").read_bytes())
     for file in (ROOT / "docs").glob("*.md"):
         _put(documents / file.name, file.read_bytes())
+
+
+def unit_of(role: str) -> str:
+    """The unit of the service, for another role: as locked up as that."""
+    what, command = ROLES[role]
+    lines = (SOURCE / "kiteroll.service").read_text().splitlines()
+    changed = {"Description": f"Kite Roll: {what}", "ExecStart": f"/usr/bin/{command}"}
+    return "".join(
+        f"{name}={changed[name]}\n" if (name := line.split("=")[0]) in changed else f"{line}\n"
+        for line in lines
+    )
 
 
 def _pack(stage: Path) -> Path:

@@ -3,6 +3,7 @@
 import zlib
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
+from functools import partial
 from pathlib import Path
 
 import pytest
@@ -151,3 +152,10 @@ def test_one_of_several_servers_at_the_centre_knows_the_others() -> None:
     assert "server_name: kiteroll-nats1" in text
     assert "routes = [ $KITEROLL_OTHER_1, $KITEROLL_OTHER_2 ]" in text
     assert text.count("ca_file") == 1  # they make sure of each other
+    assert 'listen: "0.0.0.0:4222"' in text  # the service reaches all of them
+
+
+def test_a_message_engine_is_for_its_own_machine_unless_it_is_told_otherwise() -> None:
+    for make in (partial(server_config.centre, ["Island"]), partial(server_config.site, "Island")):
+        assert 'listen: "127.0.0.1:4222"' in make()
+        assert 'listen: "10.77.0.1:4222"' in make(listen="10.77.0.1:4222")

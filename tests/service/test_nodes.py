@@ -36,6 +36,8 @@ _ONE = (
     *("/exports/endpoints.csv", "/exports/switches.jsonl", "/switches/quay-1/report"),
 )
 """Some calls that name something; those that need not are found in the document."""
+_NODE_NAME = "node-2.tarn.example"
+"""What the node is called, and the one that tracks is not."""
 
 
 @pytest.fixture(scope="module")
@@ -61,7 +63,8 @@ def _named(database: Database) -> dict[str, str]:
 
 def _node_of(tracker: Service, data: Path) -> Service:
     tracker.share_keys(data)
-    return Service(data, free_tcp_port(), environment=tracker.environment, command="serve")
+    named = {**tracker.environment, "KITEROLL_LISTEN_PUBLIC_URL": f"http://{_NODE_NAME}"}
+    return Service(data, free_tcp_port(), environment=named, command="serve")
 
 
 def _get(service: Service, path: str, **headers: str) -> httpx.Response:
@@ -115,6 +118,12 @@ def test_a_change_is_passed_on_and_known_here_before_it_is_answered(
         assert client.send(health()).switches == before + 1
         assert client.send(switch("quay-1-again")).name == "quay-1-again"
         assert client.send(read_now("quay-1")).outcome == "complete"
+        with node.http(node.token) as by_name:
+            by_name.headers["Host"] = _NODE_NAME
+            changed = by_name.patch(f"{V1}/switches/quay-1", json={"notes": "by a name of the node alone"})
+            assert changed.status_code == 200, changed.text
+            by_name.headers["Host"] = "elsewhere.example"
+            assert by_name.patch(f"{V1}/switches/quay-1", json={"notes": ""}).status_code == 403
         roles = _uplinks(client, "quay-2")
         client.send(change_switch("quay-2", SwitchChange(name="quay-two")))
         assert _uplinks(client, "quay-two") == roles != {}, (

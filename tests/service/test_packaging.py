@@ -8,9 +8,11 @@ import sys
 from pathlib import Path
 
 import pytest
+from scripts.make_deb import ROLES, unit_of
 from scripts.man_page import page
 
 from kiteroll.app.service_manager import ServiceManager
+from kiteroll.cli.main import build_parser
 from tests.support.harness import NewService
 
 DEB = Path(__file__).parents[2] / "deb"
@@ -44,11 +46,23 @@ def test_without_systemd_nothing_is_said() -> None:
 
 
 @pytest.mark.skipif(shutil.which("systemd-analyze") is None, reason="no systemd here")
-def test_the_unit_is_locked_up() -> None:
-    command = ["systemd-analyze", "security", "--offline=true", str(DEB / "kiteroll.service")]
+@pytest.mark.parametrize("role", ["", *ROLES])
+def test_the_units_are_locked_up(role: str, tmp_path: Path) -> None:
+    unit = tmp_path / "kiteroll.service"
+    unit.write_text(unit_of(role) if role else (DEB / unit.name).read_text())
+    command = ["systemd-analyze", "security", "--offline=true", str(unit)]
     said = subprocess.run(command, capture_output=True, text=True, timeout=60).stdout
     score = float(said.rsplit("kiteroll.service: ", 1)[1].split()[0])
     assert score <= _WORST_SCORE, said
+
+
+def test_each_other_role_has_a_unit_of_its_own_command() -> None:
+    for role, (what, command) in ROLES.items():
+        lines = unit_of(role).splitlines()
+        assert f"ExecStart=/usr/bin/{command}" in lines and f"Description=Kite Roll: {what}" in lines
+        assert sum(line.startswith("ExecStart=") for line in lines) == 1
+        given, options = command.split(" --config ")[0].split()[1:], ["--config", "x.toml"]
+        assert build_parser().parse_args([*given, *options]).config == "x.toml"
 
 
 @pytest.mark.parametrize("script", ["postinst", "prerm", "postrm"])

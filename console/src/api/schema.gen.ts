@@ -2584,8 +2584,8 @@ export interface components {
             tracked: number;
             /** Tracker */
             tracker: string;
-            /** Taken Over */
-            taken_over: number;
+            /** Times Taken */
+            times_taken: number;
         };
         /** AttendedDevice */
         AttendedDevice: {
@@ -8406,7 +8406,7 @@ export interface operations {
                      *           "switches": 1,
                      *           "tracked": 1,
                      *           "tracker": "",
-                     *           "taken_over": 1
+                     *           "times_taken": 1
                      *         }
                      *       ],
                      *       "next": ""

@@ -143,8 +143,9 @@ class RequestGate:
         """Raises what the request is refused for."""
         headers, path = Headers(scope=scope), scope["path"]
         if (proof := headers.get(NODE_HEADER)) is not None:
-            self._admit_node(scope, headers, proof)
-        self._check_host(headers)
+            self._admit_node(scope, headers, proof)  # which it was sent to by a name of its own
+        else:
+            self._check_host(headers)
         if len(scope["raw_path"] or b"") + len(scope["query_string"]) > MAX_PATH:
             raise BodyTooLarge(f"the URL is longer than {MAX_PATH} octets")
         if scope["method"] not in SAFE:

@@ -3,10 +3,11 @@
 Without systemd, which sets NOTIFY_SOCKET and WATCHDOG_USEC, it says nothing to nobody.
 """
 
+import asyncio
 import os
 import socket
-from collections.abc import MutableMapping
-from contextlib import suppress
+from collections.abc import Iterator, MutableMapping
+from contextlib import contextmanager, suppress
 
 from kiteroll.clock import Clock
 
@@ -29,6 +30,18 @@ class ServiceManager:
 
     def stopping(self) -> None:
         self._notify("STOPPING=1")
+
+    @contextmanager
+    def told(self, clock: Clock) -> Iterator[None]:
+        """In an event loop: tells that it is ready, that it lives meanwhile, and in the end that it stops."""
+        self.ready()
+        alive = asyncio.create_task(self.signs_of_life(clock)) if self.watches else None
+        try:
+            yield
+        finally:
+            if alive is not None:
+                alive.cancel()
+            self.stopping()
 
     async def signs_of_life(self, clock: Clock) -> None:
         """From the event loop, three times as often as they are expected: one that hangs says nothing."""

@@ -13,6 +13,7 @@ CENTRE_USER, COLLECTOR_USER = "centre", "collector"
 CENTRE_PASSWORD, COLLECTOR_PASSWORD, SITE_URL = "KITEROLL_CENTRE", "KITEROLL_COLLECTOR", "KITEROLL_SITE_URL"
 CLUSTER_USER, CLUSTER_PASSWORD = "cluster", "KITEROLL_CLUSTER"
 _DOMAIN = "centre"
+_THIS_MACHINE, _ALL_MACHINES = "127.0.0.1:4222", "0.0.0.0:4222"
 
 
 @dataclass(frozen=True, slots=True)
@@ -51,14 +52,16 @@ def site_url(site: str, centre_host: str, password: str, *, tls: bool = False) -
 def centre(
     sites: Sequence[str],
     *,
-    listen: str = "127.0.0.1:4222",
+    listen: str = "",
     leaf_listen: str = "0.0.0.0:7422",
     store: str = "/var/lib/nats",
     tls: str = "",
     member: Member | None = None,
 ) -> str:
     """`tls`: a directory with server.pem and server.key, and with ca.pem where there are other servers at the
-    centre; empty: none is spoken. `member`: which one of them it is; None: there are no others."""
+    centre; empty: none is spoken. `member`: which one of them it is; None: there are no others. `listen`:
+    where services and trackers reach it; empty: on this machine, or on all where there are others."""
+    listen = listen or (_THIS_MACHINE if member is None else _ALL_MACHINES)
     files = f'{{ cert_file: "{tls}/server.pem", key_file: "{tls}/server.key" }}'
     return "\n".join(
         [
@@ -99,15 +102,16 @@ def _cluster(member: Member, tls: str) -> list[str]:
     ]
 
 
-def site(name: str, *, listen: str = "127.0.0.1:4222", store: str = "/var/lib/nats", tls: str = "") -> str:
-    """`tls`: a directory with ca.pem, which the centre's certificate is of; empty: none is spoken."""
+def site(name: str, *, listen: str = "", store: str = "/var/lib/nats", tls: str = "") -> str:
+    """`tls`: a directory with ca.pem, which the centre's certificate is of; empty: none is spoken. `listen`:
+    where collectors reach it; empty: on this machine alone."""
     token = names.site_token(name)
     secured = f', tls {{ ca_file: "{tls}/ca.pem" }}' if tls else ""
     return "\n".join(
         [
             f"# The NATS server of {name}: it keeps readings while the line is down.",
             f"server_name: kiteroll-{token}",
-            f'listen: "{listen}"',
+            f'listen: "{listen or _THIS_MACHINE}"',
             "max_payload: 8MB",
             f'jetstream {{ store_dir: "{store}", domain: {token} }}',
             "leafnodes {",

@@ -67,6 +67,13 @@ def add_verbs(verbs: Any) -> None:
         metavar="HOST",
         help="another machine of the centre: two others keep a copy of everything (bus.replicas = 3)",
     )
+    one.add_argument(
+        "--listen",
+        default="",
+        metavar="HOST:PORT",
+        help="where services, trackers and collectors reach it (default 127.0.0.1:4222; 0.0.0.0:4222 with "
+        "--other)",
+    )
     one.add_argument("--store", default="/var/lib/nats", metavar="DIR", help="(default /var/lib/nats)")
     one.add_argument(
         "--tls", default="", metavar="DIR", help="directory of server.pem, server.key and ca.pem"
@@ -123,12 +130,14 @@ def run_nats_config(context: Context) -> Exit:
     if bool(args.at) == bool(args.site):
         raise Invalid("say --site for each site that connects to the centre, or --at SITE for one of them")
     if args.at:
-        text = server_config.site(args.at, store=args.store, tls=args.tls)
+        text = server_config.site(args.at, listen=args.listen, store=args.store, tls=args.tls)
         url = server_config.site_url(args.at, "HOST:7422", "PASSWORD", tls=bool(args.tls))
         context.out.note(f"{server_config.SITE_URL} is to be {url}")
     else:
         member = _member(context)
-        text = server_config.centre(args.site, store=args.store, tls=args.tls, member=member)
+        text = server_config.centre(
+            args.site, listen=args.listen, store=args.store, tls=args.tls, member=member
+        )
     print(text, end="")
     return Exit.OK
 

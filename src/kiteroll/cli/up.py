@@ -105,7 +105,7 @@ def run_serve(context: Context) -> Exit:
     set_up_logs(args.log_level or config.logs.level, config.logs.levels)
 
     def told() -> None:
-        print(f"\nKite Roll answers at {url_of(config)}; Ctrl-C stops it.\n", flush=True)
+        print(f"\nKite Roll answers at {url_for_people(config)}; Ctrl-C stops it.\n", flush=True)
 
     return exit_for(run(config, told, only_answers=True))
 
@@ -145,13 +145,21 @@ def print_welcome(config: "Config") -> None:
     first = config.data_dir / FIRST_PASSWORD_FILE
     as_whom = f"  console: open it in a browser and sign in as admin; its first password is in {first}\n"
     print(
-        f"\nKite Roll is ready at {url_of(config)}\n"
+        f"\nKite Roll is ready at {url_for_people(config)}\n"
         f"{as_whom if first.exists() else ''}"
-        f"  CLI:     export KITEROLL_DATA={config.data_dir} KITEROLL_URL={url_of(config)}\n"
+        f"  CLI:     export KITEROLL_DATA={config.data_dir} KITEROLL_URL={url_for_people(config)}\n"
         f"           kiteroll switch list\n"
         f"  The token of this machine is in {config.data_dir / TOKEN_FILE}; Ctrl-C stops the service.\n",
         flush=True,
     )
+
+
+def url_for_people(config: "Config") -> str:
+    """By a name that its certificate is for, where it was given one."""
+    listen = config.listen
+    if listen.certificate is None or not listen.names:
+        return url_of(config)
+    return f"https://{listen.names[0]}:{listen.port}"
 
 
 def url_of(config: "Config") -> str:

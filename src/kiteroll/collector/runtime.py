@@ -10,6 +10,7 @@ from datetime import timedelta
 from kiteroll.app.config import Config, require
 from kiteroll.app.data_lock import held
 from kiteroll.app.logs import fields
+from kiteroll.app.service_manager import ServiceManager
 from kiteroll.app.workers.notification_reader import NotificationReader, bind, local_engine
 from kiteroll.bus import names
 from kiteroll.bus.connection import connected
@@ -69,7 +70,8 @@ async def _run(
         waiting = asyncio.create_task(stopped.wait(), name="stop")
         log.info("collector started", extra=fields("collector.started", site=store.site))
         ready(store)
-        done, _ = await asyncio.wait({waiting, *tasks}, return_when=asyncio.FIRST_COMPLETED)
+        with ServiceManager().told(clock):
+            done, _ = await asyncio.wait({waiting, *tasks}, return_when=asyncio.FIRST_COMPLETED)
         for task in done - {waiting}:
             task.result()  # what ended by itself has failed: that is raised
     log.info("collector stopped", extra=fields("collector.stopped", site=store.site))

@@ -292,8 +292,8 @@ class Area(ResponseModel):
     """How many of them a tracker of the area has; the service tracks the others."""
     tracker: str
     """Where it runs: machine and process; empty: there is none."""
-    taken_over: int
-    """How often a tracker took the area."""
+    times_taken: int
+    """How often a tracker took the area, the first time too."""
 
 
 class Group(ResponseModel):

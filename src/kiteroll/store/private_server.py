@@ -121,6 +121,7 @@ class PrivateServer:
                 f"--tmpdir={self._tmp()}",
                 "--skip-test-db",
                 "--auth-root-authentication-method=normal",
+                "--force",  # the name of the machine needs not resolve: none is ever looked up
                 *_as_user(),
             ],
             capture_output=True,
@@ -130,7 +131,7 @@ class PrivateServer:
         if done.returncode:
             raise StorageUnavailable(
                 f"mariadb-install-db failed (exit {done.returncode}) for {part}: "
-                f"{_tail(done.stderr or done.stdout)}"
+                f"{_tail(done.stderr or done.stdout, lines=12)}"
             )
         part.replace(self._data)
 
@@ -248,8 +249,8 @@ class PrivateServer:
             return "(no log)"
 
 
-def _tail(text: str) -> str:
-    return " | ".join(text.strip().splitlines()[-3:])
+def _tail(text: str, lines: int = 3) -> str:
+    return " | ".join(text.strip().splitlines()[-lines:])
 
 
 def program(name: str) -> str:

@@ -8,6 +8,7 @@ from contextlib import suppress
 
 from kiteroll.app.config import Config, require
 from kiteroll.app.logs import fields
+from kiteroll.app.service_manager import ServiceManager
 from kiteroll.app.storage import await_tables
 from kiteroll.clock import SystemClock
 from kiteroll.memory import collect_seldom
@@ -40,13 +41,15 @@ def run(config: Config, ready: Callable[[], None] = lambda: None) -> None:
 
 
 async def _run(config: Config, database: Database, ready: Callable[[], None]) -> None:
-    role = TrackerRole(database, config, SystemClock())
+    clock = SystemClock()
+    role = TrackerRole(database, config, clock)
     tracking = asyncio.create_task(_track(role, database, ready), name="tracker")
     for number in (signal.SIGTERM, signal.SIGINT):
         asyncio.get_running_loop().add_signal_handler(number, tracking.cancel)
     said = fields("tracker.started", area=config.tracker.area)
     log.info("tracker started", extra=said)
-    with suppress(asyncio.CancelledError):
+    # It is ready before the area is its own: it may stand by for days.
+    with ServiceManager().told(clock), suppress(asyncio.CancelledError):
         await tracking
     log.info("tracker stopped", extra=fields("tracker.stopped", area=config.tracker.area))
 

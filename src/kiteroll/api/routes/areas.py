@@ -21,7 +21,7 @@ def list_areas(ask: Annotated[PageAsk, by("name")], areas: TheAreas) -> PageOf[a
             switches=one.switches,
             tracked=one.tracked,
             tracker=one.tracker,
-            taken_over=one.epoch,
+            times_taken=one.epoch,
         )
         for one in areas.status()
     ]

@@ -125,7 +125,7 @@ def areas() -> list[Column[api.Area]]:
         Column("switches", lambda one: one.switches, right=True),
         Column("tracker", lambda one: one.tracker, shown=lambda one: one.tracker or "the service"),
         Column("its switches", lambda one: one.tracked, right=True),
-        Column("taken over", lambda one: one.taken_over, right=True),
+        Column("times taken", lambda one: one.times_taken, right=True),
     ]
 
 
