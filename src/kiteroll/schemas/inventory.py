@@ -188,6 +188,7 @@ class Switch(ResponseModel):
     read_at: Instant | None
     """Its last complete reading: how old everything shown of it is."""
     next_try_at: Instant | None
+    """Null: it is not read, or is due already."""
     error: str | None
     warnings: list[str]
     """What is odd about how it is set up or read, and what to do."""

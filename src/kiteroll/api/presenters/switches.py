@@ -38,7 +38,7 @@ def present_switch(view: SwitchView) -> api.Switch:
         health_since=view.health_since,
         tried_at=row.tried_at,
         read_at=row.last_complete_at,
-        next_try_at=row.next_try_at if row.is_read else None,
+        next_try_at=view.next_try_at,
         error=row.error,
         warnings=[warning_text(one, view.at) for one in view.warnings],
         present=view.present,

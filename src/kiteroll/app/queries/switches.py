@@ -30,6 +30,12 @@ class SwitchView:
     at: datetime
     """As of when that holds."""
 
+    @property
+    def next_try_at(self) -> datetime | None:
+        """None where nobody asks it, or it is due already: when that will be nobody knows."""
+        due = self.row.next_try_at if self.row.is_read else None
+        return None if due is None or due < self.at else due
+
 
 class SwitchQueries:
     def __init__(
