@@ -1,6 +1,7 @@
 """What the Debian package holds of ours, and what the service tells systemd."""
 
 import gzip
+import os
 import shutil
 import socket
 import subprocess
@@ -14,6 +15,7 @@ from scripts.man_page import page
 from kiteroll.app.service_manager import ServiceManager
 from kiteroll.cli.main import build_parser
 from tests.support.harness import NewService
+from tests.support.ports import free_tcp_port
 
 DEB = Path(__file__).parents[2] / "deb"
 _WORST_SCORE = 2.5
@@ -34,6 +36,35 @@ def test_the_service_tells_when_it_is_ready_alive_and_stopping(
         while (last := manager.recv(100)) == b"WATCHDOG=1":
             pass
         assert last == b"STOPPING=1"
+
+
+@pytest.mark.parametrize(
+    "command",
+    [("tracker", "--area", "afloat"), ("collector", "run", "--name", "island-1", "--site", "Island")],
+    ids=lambda command: command[0],
+)
+def test_so_does_a_tracker_and_a_collector_though_nobody_it_needs_is_there(
+    command: tuple[str, ...], tmp_path: Path
+) -> None:
+    away = f"127.0.0.1:{free_tcp_port()}"
+    with socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as manager:
+        manager.bind(str(tmp_path / "notify"))
+        manager.settimeout(30)
+        environment = {
+            **os.environ,
+            "NOTIFY_SOCKET": str(tmp_path / "notify"),
+            "WATCHDOG_USEC": "600000",
+            "KITEROLL_DATA": str(tmp_path / "data"),
+            "KITEROLL_DATABASE_URL": f"mysql://kiteroll:none@{away}/kiteroll",
+            "KITEROLL_BUS_URL": f"nats://{away}",
+        }
+        process = subprocess.Popen([sys.executable, "-m", "kiteroll.cli", *command], env=environment)
+        said = [manager.recv(100) for _ in range(4)]
+        assert (said[0], set(said[1:])) == (b"READY=1", {b"WATCHDOG=1"})
+        process.terminate()
+        while (last := manager.recv(100)) == b"WATCHDOG=1":
+            pass
+        assert (last, process.wait(30)) == (b"STOPPING=1", 0)
 
 
 def test_without_systemd_nothing_is_said() -> None:

@@ -1,7 +1,7 @@
 """Opens what is kept: the database, private or named, and the secrets."""
 
 import logging
-import time
+import threading
 from contextlib import ExitStack
 from dataclasses import dataclass
 
@@ -99,11 +99,12 @@ def _pools(url: str | URL, stack: ExitStack, *, follows: bool = False) -> tuple[
     return database, background, watch
 
 
-def await_tables(database: Database) -> None:
-    """Until those of this version are there, which another service makes. Raises Conflict when they are of a
-    newer version."""
+def await_tables(database: Database, stopped: threading.Event | None = None) -> None:
+    """Until those of this version are there, which another service makes, or nobody waits any more. Raises
+    Conflict when they are of a newer version."""
+    stopped = stopped or threading.Event()
     told = ""
-    while True:
+    while not stopped.is_set():
         try:
             database.check()
             why = tables_differ(database)
@@ -114,7 +115,7 @@ def await_tables(database: Database) -> None:
         if why != told:
             told = why
             log.warning("waits for the database", extra=fields("service.waits", reason=why))
-        time.sleep(_LOOK_EVERY_S)
+        stopped.wait(_LOOK_EVERY_S)
 
 
 def _log_standby(why: str) -> None:

@@ -3,6 +3,7 @@
 import asyncio
 import logging
 import signal
+import threading
 from collections.abc import Callable
 from contextlib import suppress
 
@@ -51,9 +52,14 @@ async def _run(config: Config, database: Database, ready: Callable[[], None]) ->
     # It is ready before the area is its own: it may stand by for days.
     with ServiceManager().told(clock), suppress(asyncio.CancelledError):
         await tracking
+    database.abort()  # threads that still wait for it would hold up the end
     log.info("tracker stopped", extra=fields("tracker.stopped", area=config.tracker.area))
 
 
 async def _track(role: TrackerRole, database: Database, ready: Callable[[], None]) -> None:
-    await asyncio.to_thread(await_tables, database)
+    stopped = threading.Event()
+    try:
+        await asyncio.to_thread(await_tables, database, stopped)
+    finally:
+        stopped.set()  # a thread is not cancelled with whoever waits for it
     await role.run(ready)
