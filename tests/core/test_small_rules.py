@@ -143,6 +143,16 @@ def test_an_address_the_next_switches_have_not_learned_is_beyond_something_that_
     assert reason == HomeReason(Because.BEYOND_UPLINK, Place("core-1", "p1", 10), ("quay-1",))
 
 
+def test_an_address_at_an_uplink_that_leads_to_nothing_known_is_beyond_it() -> None:
+    by_hand = replace(_seen(2, "quay-1"), uplink=True)
+    home = choose_home([_seen(1, "core-1", leads_to=("quay-1",)), by_hand])
+    assert (home.at, home.confidence) == (by_hand, Confidence.DOUBTFUL)
+    assert home.reasons == (HomeReason(Because.BEYOND_UPLINK, by_hand.stay.place),)
+    assert home_reasons(home) == ["beyond quay-1 port p1, an uplink: what is behind it is not known"]
+    another = replace(_seen(3, "quay-2"), uplink=True)
+    assert choose_home([by_hand, another]).at is None, "beyond which of them?"
+
+
 def _in_vlan(vlan: int) -> Stay:
     return replace(_seen(2, "quay-1").stay, place=Place("quay-1", "p1", vlan))
 

@@ -75,6 +75,8 @@ def _reason(reason: HomeReason) -> str:
             return f"{place.switch} was read last at {_instant(reason.since)}: whoever was there may be gone"
         case Because.BEYOND_UNKNOWN_BRIDGE:
             return f"beyond this port, through {reason.names[0]}, which is not in the inventory"
+        case Because.BEYOND_UPLINK if place is not None and not reason.names:
+            return f"beyond {place.switch} port {place.port}, an uplink: what is behind it is not known"
         case Because.BEYOND_UPLINK if place is not None:
             return (
                 f"beyond {place.switch} port {place.port}: the switches behind it "

@@ -183,6 +183,12 @@ def _without_access(ranked: Sequence[Sighting]) -> Home:
         if one.present and one.leads_to and not seen_on.intersection(one.leads_to):
             reason = HomeReason(Because.BEYOND_UPLINK, one.stay.place, one.leads_to)
             return Home(one, (reason,), Confidence.DOUBTFUL)
+    # Nothing is nearer than an uplink that leads to nothing known: one that was set so by hand, or led to a
+    # switch until a moment ago.
+    last = [one for one in seen if one.present and not one.leads_to]
+    if len({one.port for one in last}) == 1:
+        reason = HomeReason(Because.BEYOND_UPLINK, last[0].stay.place)
+        return Home(last[0], (reason,), Confidence.DOUBTFUL)
     behind = tuple(sorted({name for one in seen for name in one.leads_to}))
     return Home(None, (HomeReason(Because.ONLY_ON_UPLINKS, names=behind),))
 
