@@ -45,6 +45,18 @@ def test_what_hardly_changes_is_asked_for_seldom() -> None:
     assert asked == [0, 1, 11, 21] and timedelta(minutes=10) == READ_AGAIN_EVERY
 
 
+def test_other_interfaces_are_asked_for_what_they_are() -> None:
+    cache = WalkCache()
+    read(cache, raw(0))
+    known = raw(1)
+    assert cache.reuse_interfaces(known) and known.columns[mib.IF_NAME] == {}
+    another = raw(2)
+    another.columns[mib.IF_OPER_STATUS] = {b"\x08": (ber.INTEGER, b"\x01")}
+    assert not cache.reuse_interfaces(another)
+    cache.store_interfaces(another, INTERFACES)
+    assert not cache.reuse_interfaces(raw(2.5, up_s=10)), "it restarted"
+
+
 def test_after_a_link_changed_it_is_asked_for_until_neighbours_had_time_to_announce_themselves() -> None:
     cache = WalkCache()
     for minute in range(5):

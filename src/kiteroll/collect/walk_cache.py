@@ -30,6 +30,7 @@ class WalkCache:
     """Kept by whoever reads a switch again and again. A new one asks for everything."""
 
     interfaces_at: datetime | None = None
+    """Of when it is what is remembered of the interfaces; None: read again next time."""
     interface_columns: dict[Oid, dict[bytes, Value]] = field(default_factory=dict)
     statuses: dict[str, RowStatuses] = field(default_factory=dict)
     """By MAC address table."""
@@ -64,21 +65,24 @@ class WalkCache:
     def reuse_interfaces(self, raw: RawSwitch) -> bool:
         """Fill in what the interfaces are, as read before; False when that is due, when the switch restarted
         or has other interfaces. The statuses of rows are forgotten with it."""
-        ticks = number(raw.scalars.get(mib.SYS_UP_TIME))
-        restarted = ticks is None or self.uptime_ticks is None or ticks < self.uptime_ticks
-        links = _links(raw)
-        others = self.links is None or self.links.oper.keys() != links.oper.keys()
-        if restarted or links != self.links:
-            self.unsettled_until = raw.taken_at + _SETTLES_AFTER
-        if restarted:
-            self.restarted_at = raw.taken_at
-        self.uptime_ticks, self.links = ticks, links
-        if restarted or others or _is_due(self.interfaces_at, raw):
+        if self._may_have_others(raw) or _is_due(self.interfaces_at, raw):
             self.interfaces_at = None
             self.statuses.clear()
             return False
         raw.columns.update(self.interface_columns)
         return True
+
+    def _may_have_others(self, raw: RawSwitch) -> bool:
+        """Note what its links did since the last reading; whether its interfaces may be others now."""
+        ticks = number(raw.scalars.get(mib.SYS_UP_TIME))
+        restarted = ticks is None or self.uptime_ticks is None or ticks < self.uptime_ticks
+        before, links = self.links, _links(raw)
+        if restarted or links != before:
+            self.unsettled_until = raw.taken_at + _SETTLES_AFTER
+        if restarted:
+            self.restarted_at = raw.taken_at
+        self.uptime_ticks, self.links = ticks, links
+        return restarted or before is None or before.oper.keys() != links.oper.keys()
 
     def store_interfaces(self, raw: RawSwitch, tables: Mapping[str, Sequence[Oid]]) -> None:
         """Remember what the interfaces are, where that was read to the end."""
