@@ -106,7 +106,12 @@ def test_what_asks_in_one_transaction_shares_a_connection(database: Database) ->
         with ThreadPoolExecutor(1) as another:
             return {database.run(number), database.run(number), another.submit(database.run, number).result()}
 
+    def twice() -> int:
+        one, another = database.in_one_transaction(ask), database.in_one_transaction(ask)
+        return len(one | another | {database.run(number)})
+
     assert len(database.in_one_transaction(ask)) == 2
+    assert database.in_one_transaction(twice) == 2, "the same one within, and behind, one inside another"
     assert database.run(_seven) == 7
 
 

@@ -40,6 +40,12 @@ _LOCK_WAIT_S = 10
 _CONVERSIONS = {**conversions, FIELD_TYPE.DATETIME: instant_of}
 
 
+class _Shared(threading.local):
+    """The connection that what runs in this thread shares."""
+
+    connection: Connection | None = None
+
+
 class Database:
     """A pool of connections. Each kind of work has one of its own: pages that are slow hold up no reading."""
 
@@ -70,8 +76,7 @@ class Database:
         self._answer_s = answer_s
         self._follows = follows
         self._aborted = False
-        self._shared = threading.local()
-        """The connection that what runs in this thread shares."""
+        self._shared = _Shared()
         self._wires = WeakSet[socket.socket]()
         """A second handle on the socket of each connection, also of those that are lent out."""
         self._use(parsed, hosts)
@@ -126,9 +131,8 @@ class Database:
 
     def run(self, work: Callable[..., T], *args: Any, **kwargs: Any) -> T:
         """Run `work(connection, ...)` in one transaction. Raises StorageUnavailable."""
-        shared: Connection | None = getattr(self._shared, "connection", None)
-        if shared is not None:
-            return work(shared, *args, **kwargs)
+        if self._shared.connection is not None:
+            return work(self._shared.connection, *args, **kwargs)
         began = time.monotonic()
         for attempt in range(1, _TRIES + 1):
             self._check_open()
@@ -161,11 +165,11 @@ class Database:
         which saves trips to the server. Raises StorageUnavailable."""
 
         def sharing(connection: Connection) -> T:
-            self._shared.connection = connection
+            before, self._shared.connection = self._shared.connection, connection
             try:
                 return ask(*args)
             finally:
-                del self._shared.connection
+                self._shared.connection = before
 
         sharing.__name__ = ask.__name__
         return self.run(sharing)

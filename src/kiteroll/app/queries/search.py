@@ -152,7 +152,7 @@ class Search:
         more = False
         for part in parts:
             try:
-                found = self.find(part, limit, at)
+                found = self._find(part, limit, at)
             except BadAddress as wrong:
                 texts.append(TextFound(text=part, macs=[], switches=[], problem=str(wrong)))
                 continue
