@@ -1,5 +1,7 @@
 """Which ports lead where: by operator, by neighbours, by addresses of switches, by tables alone."""
 
+from dataclasses import replace
+
 import pytest
 
 from kiteroll.core.model.mac_table import MacTable
@@ -252,6 +254,8 @@ def test_a_path_that_ends_at_an_uplink_says_who_has_not_learned_the_address() ->
     assert home.at is not None and home.reasons[0].because is Because.BEYOND_UPLINK
     (last,) = path_to(home.at, sightings, "b", topology)
     assert hop_text(last) == "uplink, 1 address: c behind it has not learned this address"
+    nowhere = replace(last, role=replace(last.role, leads_to=()))
+    assert hop_text(nowhere) == "uplink, 1 address: what is behind it is not known"
 
 
 @pytest.mark.parametrize(

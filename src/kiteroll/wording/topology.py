@@ -111,6 +111,8 @@ def hop_text(hop: Hop) -> str:
     if hop.address_count is None:
         return role_text(hop.role)
     addresses = counted(hop.address_count, "address", "addresses")
+    if hop.role.is_uplink and not hop.role.leads_to:
+        return f"uplink, {addresses}: what is behind it is not known"
     if hop.role.is_uplink:
         return f"uplink, {addresses}: {first_of(hop.role.leads_to, 3)} behind it has not learned this address"
     if hop.role.beyond:
