@@ -6,6 +6,7 @@ from datetime import timedelta
 from kiteroll.core.model.changes import Appeared, Awaited, Gone, Moved, Quiet, Restarted, Resumed, Returned
 from kiteroll.core.model.reading import Gap
 from kiteroll.core.model.stay import Ending, Place
+from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.core.tracking.tracker import Tracker
 from tests.support.factories import AGEING, at, mac, reading
 
@@ -153,3 +154,23 @@ def test_a_switch_that_leaves_the_inventory_ends_its_stays() -> None:
     ends = tracker.forget("quay-1", at(2))
     found = {(change.mac, change.last_seen_at) for change in ends if isinstance(change, Gone)}
     assert found == {(mac(1), at(1)), (mac(2), at(0))}
+
+
+def test_counts_of_another_device_are_no_further_ones_of_the_one_before() -> None:
+    def told(minute: float, address: int, discards: int, uptime_s: float) -> SwitchCheckpoint:
+        one = reading(minute, {(1, 10): "p1"})
+        device = replace(
+            one.device,
+            bridge_address=mac(address),
+            learning_discards=discards,
+            uptime_ticks=int(uptime_s * 100),
+        )
+        tracker.apply(replace(one, device=device))
+        return tracker.checkpoint("quay-1")
+
+    tracker = Tracker()
+    told(0, 8, 3, 60)
+    assert told(1, 8, 4, 120).discards_rose_at == at(1)
+    another = told(2, 9, 249, 900_000)
+    assert (another.learning_discards, another.discards_rose_at, another.drift) == (249, None, None)
+    assert told(3, 9, 250, 900_060).discards_rose_at == at(3)

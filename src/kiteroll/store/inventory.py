@@ -105,6 +105,7 @@ class SwitchRow:
             grace_until=self.grace_until,
             learning_discards=self.learning_discards,
             discards_rose_at=self.discards_rose_at,
+            bridge_address=self.bridge_address,
         )
 
 

@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.tracking.uptime import drift, restarted
 
@@ -21,13 +22,15 @@ class SwitchCheckpoint:
     """dot1dTpLearnedEntryDiscards, as last told."""
     discards_rose_at: datetime | None = None
     """When that count was last higher than in the reading before."""
+    bridge_address: MacAddress | None = None
+    """Of the device that told all this, as last told."""
 
     def after(self, reading: Reading, grace_until: datetime | None) -> "SwitchCheckpoint":
         ticks = reading.device.uptime_ticks
-        discards = reading.device.learning_discards
-        rose = (
-            discards is not None and self.learning_discards is not None and discards > self.learning_discards
-        )
+        address = reading.device.bridge_address
+        discards, before = reading.device.learning_discards, self.learning_discards
+        another = self._is_another(reading)
+        rose = not another and discards is not None and before is not None and discards > before
         return SwitchCheckpoint(
             last_at=reading.taken_at,
             last_complete_at=reading.taken_at if reading.complete else self.last_complete_at,
@@ -35,15 +38,21 @@ class SwitchCheckpoint:
             uptime_at=self.uptime_at if ticks is None else reading.taken_at,
             grace_until=grace_until,
             drift=self._drift_to(reading),
-            learning_discards=self.learning_discards if discards is None else discards,
-            discards_rose_at=reading.taken_at if rose else self.discards_rose_at,
+            learning_discards=before if discards is None and not another else discards,
+            discards_rose_at=reading.taken_at if rose else None if another else self.discards_rose_at,
+            bridge_address=self.bridge_address if address is None else address,
         )
+
+    def _is_another(self, reading: Reading) -> bool:
+        """Whether another device tells it: its counts do not go on with those of the one before."""
+        address = reading.device.bridge_address
+        return None not in (address, self.bridge_address) and address != self.bridge_address
 
     def _drift_to(self, reading: Reading) -> timedelta | None:
         ticks = reading.device.uptime_ticks
         if ticks is None or self.uptime_ticks is None or self.uptime_at is None:
             return None
-        if self.restart_before(reading):
+        if self.restart_before(reading) or self._is_another(reading):
             return None
         return drift(self.uptime_ticks, self.uptime_at, ticks, reading.taken_at)
 
