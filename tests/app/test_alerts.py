@@ -2,9 +2,10 @@
 
 import asyncio
 import json
+import threading
 from collections.abc import Iterator
 from dataclasses import replace
-from datetime import timedelta
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -263,3 +264,26 @@ def test_the_audit_log_is_sent_on_whole_so_that_its_chain_can_be_checked(telling
     before = next(iter(telling.audit.every_entry())).plain()
     assert verify(iter([before, *entries])).broken_at is None
     assert [one.reason for one in telling.messages()] == [AlertReason.AUDIT] * 3
+
+
+def test_what_two_targets_took_at_once_is_noted_once_each(
+    telling: Telling, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    noted: list[list[int]] = []
+    another = threading.Event()
+
+    def note(work: object, ids: list[int], at: datetime) -> None:
+        if noted:
+            another.set()
+        noted.append(ids)
+        if not another.is_set():
+            threads.append(threading.Thread(target=telling.sender._finish))
+            threads[0].start()
+            another.wait(0.3)  # it has to wait for this one
+
+    threads: list[threading.Thread] = []
+    monkeypatch.setattr(telling.database, "run", note)
+    telling.sender._unfinished.extend([([1], NOON), ([2], NOON)])
+    telling.sender._finish()
+    threads[0].join()
+    assert noted == [[1], [2]] and not telling.sender._unfinished

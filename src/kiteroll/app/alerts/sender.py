@@ -66,6 +66,7 @@ class AlertSender:
         self._busy: set[int] = set()
         self._unfinished: deque[tuple[list[int], datetime]] = deque()
         """Delivered while the database was away."""
+        self._finishing = threading.Lock()
         self._wake: asyncio.Event | None = None
         self._loop: asyncio.AbstractEventLoop | None = None
 
@@ -206,10 +207,12 @@ class AlertSender:
         return True
 
     def _finish(self) -> None:
-        while self._unfinished:
-            ids, at = self._unfinished[0]
-            self._database.run(outbox.end_delivery, ids, at)
-            self._unfinished.popleft()
+        """Note what was delivered. Each target has a thread of its own that does: one of them at a time."""
+        with self._finishing:
+            while self._unfinished:
+                ids, at = self._unfinished[0]
+                self._database.run(outbox.end_delivery, ids, at)
+                self._unfinished.popleft()
 
     def _begin(self, target: int, rows: list[MessageRow]) -> None:
         if target in self._busy or self._must_wait(self._courses.setdefault(target, _Course())):
