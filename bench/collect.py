@@ -17,7 +17,7 @@ import uvloop
 
 from bench import agents
 from bench.measure import median, row
-from kiteroll.clock import SystemClock
+from kiteroll.clock import Clock, SystemClock
 from kiteroll.collect.address_table import walk_address_table
 from kiteroll.collect.budget import Budget
 from kiteroll.collect.column_walk import ColumnWalk
@@ -107,8 +107,8 @@ def _all(addresses: list[str], read: Callable[[Target], Awaitable[int]]) -> None
     uvloop.run(run())
 
 
-async def _whole(target: Target) -> int:
-    reading = await read_switch("bench", target, CLOCK, Limits())
+async def _whole(target: Target, clock: Clock = CLOCK, walk_cache: WalkCache | None = None) -> int:
+    reading = await read_switch("bench", target, clock, Limits(), walk_cache)
     assert reading.complete
     return len(reading.learned)
 
@@ -134,15 +134,10 @@ class _ReadAgain:
 
     def whole(self) -> None:
         self._minutes += 1
-        _all(self._addresses, self._whole)
+        _all(self._addresses, lambda target: _whole(target, self._clock, self._caches[target.host]))
 
     def tables(self) -> None:
         _all(self._addresses, self._table)
-
-    async def _whole(self, target: Target) -> int:
-        reading = await read_switch("bench", target, self._clock, Limits(), self._caches[target.host])
-        assert reading.complete
-        return len(reading.learned)
 
     async def _table(self, target: Target) -> int:
         raw = RawSwitch(switch="bench", taken_at=self._clock.now())

@@ -19,17 +19,20 @@ async def walk_address_table(tables: TableWalk, table: str, walk_cache: WalkCach
     else:
         await tables.walk({table: (port,)})
         known = await budget.aside(before.known, raw.column(port))
-        objects = asked_for(status, raw.column(port), known)
+        objects = await budget.aside(asked_for, status, raw.column(port), known)
         unchanged = objects == [] and len(known) == before.count
         if objects is None:
             await tables.walk({table: (status,)})
         else:
             raw.columns[status] = known
             await tables.get(table, (status,), objects)
-    if not raw.broke(table):
-        now = before if unchanged else RowStatuses.of(raw.column(port), raw.column(status))
-        if now is not None:
-            walk_cache.statuses[table] = now
+    if raw.broke(table):
+        return
+    now = before
+    if not unchanged:
+        now = await budget.aside(RowStatuses.of, raw.column(port), raw.column(status))
+    if now is not None:
+        walk_cache.statuses[table] = now
 
 
 async def walk_old_table(tables: TableWalk, walk_cache: WalkCache) -> None:

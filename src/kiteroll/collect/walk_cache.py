@@ -87,9 +87,7 @@ class WalkCache:
     def store_interfaces(self, raw: RawSwitch, tables: Mapping[str, Sequence[Oid]]) -> None:
         """Remember what the interfaces are, where that was read to the end."""
         if not any(raw.broke(table) for table in tables):
-            self.interface_columns = {
-                column: raw.columns[column] for columns in tables.values() for column in columns
-            }
+            self.interface_columns = _columns(raw, tables)
             self.interfaces_at = raw.taken_at
 
     def reuse_further(self, raw: RawSwitch) -> bool:
@@ -124,9 +122,7 @@ class WalkCache:
                     raw.columns[column] = {**before, **raw.column(column)}
                     kept = True
         self.further_ends = {table: raw.ends[table] for table in tables}
-        self.further_columns = {
-            column: raw.columns[column] for columns in tables.values() for column in columns
-        }
+        self.further_columns = _columns(raw, tables)
         whole = all(ended.complete for ended, _ in self.further_ends.values())
         self.further_at = raw.taken_at if whole and not kept else None
 
@@ -156,6 +152,10 @@ def _links(raw: RawSwitch) -> _Links:
         raw.column(mib.IF_OPER_STATUS),
         number(raw.scalars.get(mib.DOT1D_STP_TOP_CHANGES)),
     )
+
+
+def _columns(raw: RawSwitch, tables: Mapping[str, Sequence[Oid]]) -> dict[Oid, dict[bytes, Value]]:
+    return {column: raw.columns[column] for columns in tables.values() for column in columns}
 
 
 def _is_due(read_at: datetime | None, raw: RawSwitch) -> bool:

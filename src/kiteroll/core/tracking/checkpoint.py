@@ -28,9 +28,12 @@ class SwitchCheckpoint:
     def after(self, reading: Reading, grace_until: datetime | None) -> "SwitchCheckpoint":
         ticks = reading.device.uptime_ticks
         address = reading.device.bridge_address
-        discards, before = reading.device.learning_discards, self.learning_discards
-        another = self._is_another(reading)
-        rose = not another and discards is not None and before is not None and discards > before
+        discards = reading.device.learning_discards
+        before, rose_at = self.learning_discards, self.discards_rose_at
+        if self._is_another(reading):
+            before = rose_at = None
+        if discards is not None and before is not None and discards > before:
+            rose_at = reading.taken_at
         return SwitchCheckpoint(
             last_at=reading.taken_at,
             last_complete_at=reading.taken_at if reading.complete else self.last_complete_at,
@@ -38,8 +41,8 @@ class SwitchCheckpoint:
             uptime_at=self.uptime_at if ticks is None else reading.taken_at,
             grace_until=grace_until,
             drift=self._drift_to(reading),
-            learning_discards=before if discards is None and not another else discards,
-            discards_rose_at=reading.taken_at if rose else None if another else self.discards_rose_at,
+            learning_discards=before if discards is None else discards,
+            discards_rose_at=rose_at,
             bridge_address=self.bridge_address if address is None else address,
         )
 
