@@ -73,9 +73,13 @@ def test_backoff_is_capped_but_never_below_the_interval() -> None:
     assert backoff(timedelta(hours=1), 50) == timedelta(hours=1)
 
 
+_FEW_DIGITS = st.text("02a1", min_size=12, max_size=12).map(lambda digits: MacAddress(int(digits, 16)))
+_ONE_PREFIX = st.integers(0, 2**16 - 1).map(lambda low: MacAddress(0x02_1A_01_00_00_00 | low))
+
+
 @given(
-    st.sets(st.integers(0, 2**16 - 1).map(lambda low: MacAddress(0x02_1A_01_00_00_00 | low))),
-    st.text("0123456789abcdef", min_size=1, max_size=12),
+    st.one_of(st.sets(_FEW_DIGITS, max_size=200), st.sets(_ONE_PREFIX)),
+    st.one_of(st.text("0123456789abcdef", min_size=1, max_size=12), st.text("02a1", min_size=3, max_size=7)),
 )
 def test_search_finds_exactly_the_addresses_that_hold_the_digits(known: set[MacAddress], digits: str) -> None:
     half = sorted(known)[::2]

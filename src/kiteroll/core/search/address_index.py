@@ -1,14 +1,14 @@
 """Finding addresses by any fragment of them, fast enough to follow the typing."""
 
-from bisect import bisect_left
 from collections import Counter
 from collections.abc import Iterable, Iterator
 from itertools import chain, islice
 
 from kiteroll.core.model.mac import Fragment, MacAddress
+from kiteroll.core.search.ordered_addresses import STRIDE, WIDTH, OrderedAddresses
 
-_WIDTH = 12
-_STRIDE = _WIDTH + 1
+_LISTED = 4
+"""Digits from which those in order are found by their lists; fewer are soon found anywhere."""
 _SPARE = 1000
 """Lines gathered beyond those shown before a pass looks for the endings alone."""
 _MAX_LATE = 50_000
@@ -16,18 +16,15 @@ _MAX_LATE = 50_000
 
 
 class AddressIndex:
-    """All known addresses as one long text of twelve digits and a line break each, in order; and a
-    short one of those that came later.
+    """All known addresses in order, and a short text of those that came later, which is looked through.
 
-    One `str.find` pass over half a million addresses takes some milliseconds, which no tree over
-    all rotations of an address would beat by enough to pay for its memory. 13 bytes an address.
-    One thread adds, any may find meanwhile: a search works on the texts it began with.
+    One thread adds, any may find meanwhile: a search works on what it began with.
     """
 
     def __init__(self, macs: Iterable[MacAddress] = ()) -> None:
         self._known = set(macs)
         self._prefixes = Counter(mac >> 24 for mac in self._known)
-        self._texts = (_lines(self._known), "")
+        self._parts = (OrderedAddresses(self._known), "")
 
     def __len__(self) -> int:
         return len(self._known)
@@ -41,11 +38,11 @@ class AddressIndex:
             return
         self._known.update(new)
         self._prefixes.update(mac >> 24 for mac in new)
-        ordered, late = self._texts
-        if len(late) + len(new) * _STRIDE > _MAX_LATE * _STRIDE:
-            self._texts = (_lines(self._known), "")
+        ordered, late = self._parts
+        if len(late) + len(new) * STRIDE > _MAX_LATE * STRIDE:
+            self._parts = (OrderedAddresses(self._known), "")
         else:
-            self._texts = (ordered, late + "".join(f"{mac.digits}\n" for mac in new))
+            self._parts = (ordered, late + "".join(f"{mac.digits}\n" for mac in new))
 
     def remove(self, macs: Iterable[MacAddress]) -> None:
         """Takes half a second for half a million: for many at a time."""
@@ -54,7 +51,7 @@ class AddressIndex:
             return
         self._known -= gone
         self._prefixes.subtract(mac >> 24 for mac in gone)
-        self._texts = (_lines(self._known), "")
+        self._parts = (OrderedAddresses(self._known), "")
 
     def shares_prefix(self, mac: MacAddress) -> bool:
         """Whether another known address has the same first three octets."""
@@ -62,8 +59,8 @@ class AddressIndex:
 
     def beginning(self, prefix: str, limit: int) -> list[MacAddress]:
         """At most `limit` addresses that begin with these hex digits."""
-        ordered, late = self._texts
-        lines = chain(_from(ordered, prefix), _with("\n" + late, "\n" + prefix, 1))
+        ordered, late = self._parts
+        lines = chain(ordered.beginning(prefix), _with("\n" + late, "\n" + prefix, 1))
         return [_address(digits) for digits in islice(lines, limit)]
 
     def find(self, fragment: Fragment, limit: int) -> list[MacAddress]:
@@ -73,10 +70,16 @@ class AddressIndex:
             mac = MacAddress(int(fragment.digits, 16))
             return [mac] if mac in self._known else []
         digits = fragment.digits
+        ordered, late = self._parts
         ending: list[str] = []
         holding: list[str] = []
-        for text in self._texts:
-            self._pass(text, digits, limit, ending, holding)
+        if len(digits) < _LISTED:
+            self._pass(ordered.text, digits, limit, ending, holding)
+        else:
+            ending = ordered.ending(digits, limit)
+            # Among them may be all that end, and all that begin, with the digits.
+            holding = [] if len(ending) == limit else ordered.holding(digits, 3 * limit)
+        self._pass(late, digits, limit, ending, holding)
         found = dict.fromkeys(map(_address, ending[:limit]))
         if len(found) < limit:
             found.update(dict.fromkeys(self.beginning(digits, limit)))
@@ -98,10 +101,6 @@ class AddressIndex:
                 return
 
 
-def _lines(macs: Iterable[MacAddress]) -> str:
-    return "".join(f"{mac.digits}\n" for mac in sorted(macs))
-
-
 def _address(digits: str) -> MacAddress:
     return MacAddress(int(digits, 16))
 
@@ -110,20 +109,7 @@ def _with(text: str, needle: str, skip: int) -> Iterator[str]:
     """Digits of the lines that hold `needle`, each once, in order; `skip` signs stand before the lines."""
     at = text.find(needle)
     while at >= 0:
-        line = at // _STRIDE
-        start = line * _STRIDE + skip
-        yield text[start : start + _WIDTH]
-        at = text.find(needle, (line + 1) * _STRIDE)
-
-
-def _from(ordered: str, prefix: str) -> Iterator[str]:
-    """Digits of the lines of a text in order that begin with `prefix`."""
-
-    def line(number: int) -> str:
-        return ordered[number * _STRIDE : number * _STRIDE + _WIDTH]
-
-    count = len(ordered) // _STRIDE
-    for number in range(bisect_left(range(count), prefix, key=line), count):
-        if not line(number).startswith(prefix):
-            return
-        yield line(number)
+        line = at // STRIDE
+        start = line * STRIDE + skip
+        yield text[start : start + WIDTH]
+        at = text.find(needle, (line + 1) * STRIDE)
