@@ -333,10 +333,8 @@ def test_ip_addresses_are_kept_as_intervals_and_found_from_both_sides(stored: St
 
     read(0, {"10.20.0.7": mac(1), "10.20.0.8": mac(2)})
     read(1, {"10.20.0.7": mac(3)}, partial=True)
-    assert stored.database.run(addresses.ips_of, [mac(1), mac(2), mac(3)]) == {
-        mac(2): ["10.20.0.8"],
-        mac(3): ["10.20.0.7"],
-    }
+    told = stored.database.run(host_names.ips_and_names_of, [mac(1), mac(2), mac(3)])
+    assert told == ({mac(2): ["10.20.0.8"], mac(3): ["10.20.0.7"]}, {})
     stored.writer.forget()
     read(2, {"10.20.0.7": mac(3), "10.20.0.70": mac(4)})
     assert stored.database.run(addresses.macs_by_ip, "10.20.0.7", 10) == [mac(3), mac(4)]
@@ -353,11 +351,8 @@ def test_ip_addresses_are_kept_as_intervals_and_found_from_both_sides(stored: St
     stored.database.run(host_names.save_names, {"10.20.0.7": "mast.tarn.example"}, at(4), at(9))
     assert stored.database.run(host_names.macs_named_at, "lamp", 10, at(3)) == [mac(3)]
     assert stored.database.run(host_names.macs_named_at, "lamp", 10, at(4)) == []
-    ips = stored.database.run(addresses.ips_of, [mac(1), mac(3)], at(3))
-    hosts = stored.database.run(host_names.names_of, ips, at(3))
-    assert {one: (each, hosts[one]) for one, each in ips.items()} == {
-        mac(3): (["10.20.0.7"], ["lamp.tarn.example"])
-    }
+    told = stored.database.run(host_names.ips_and_names_of, [mac(1), mac(3)], at(3))
+    assert told == ({mac(3): ["10.20.0.7"]}, {mac(3): ["lamp.tarn.example"]})
     with stored.database.engine.connect() as connection:
         rows = connection.execute(select(ip_stay.c.ip, ip_stay.c.ended_at).order_by(ip_stay.c.id)).all()
     assert [tuple(row) for row in rows] == [

@@ -1,4 +1,4 @@
-"""In-memory search indexes of port names, aliases and host names."""
+"""In-memory search indexes of switches, port names, aliases and host names."""
 
 from collections import defaultdict
 from collections.abc import Mapping
@@ -25,6 +25,9 @@ class NameIndexes:
         self._hosts: list[tuple[str, int]] = []
         self._hosts_at_load = 0
         self._last_host = 0
+        self._switch_texts: list[tuple[int, str]] = []
+        self._switches: TextIndex[int] = TextIndex(())
+        self._switches_of: Mapping[int, str] = {}
         self.ports: TextIndex[PortKey] = TextIndex(())
         self.aliases: TextIndex[PortKey] = TextIndex(())
         self.hosts: TextIndex[int] = TextIndex(())
@@ -52,8 +55,24 @@ class NameIndexes:
             self._ports[switch_id] = now
             self._ports_changed = True
 
+    def switches_called(self, text: str, inventory: Mapping[int, str], limit: int) -> list[int]:
+        """Ids of at most `limit` switches whose name, address or location holds `text`; those whose name
+        begins with it first, then by name. `inventory`: ids and names; where it is another one than before,
+        what is in it is known at once. Raises StorageUnavailable."""
+        if inventory is not self._switches_of:
+            self._refresh_switches()
+            self._switches_of = inventory
+        return self._switches.find(text, limit)
+
+    def _refresh_switches(self) -> None:
+        texts = self._database.run(list_queries.switch_texts)
+        if texts != self._switch_texts:
+            self._switches = TextIndex((text, number) for number, text in texts)
+            self._switch_texts = texts
+
     def refresh(self) -> None:
         """Index what is new. Raises StorageUnavailable."""
+        self._refresh_switches()
         more = self._database.run(host_names.all_host_names, self._last_host)
         if len(self._hosts) + len(more) > 2 * self._hosts_at_load + _SLACK:
             # Half of them may be names of the past by now: start over.

@@ -4,15 +4,14 @@ from collections import defaultdict
 from collections.abc import Mapping, Sequence
 from datetime import datetime
 from ipaddress import IPv4Network, IPv6Network
-from typing import Any
 
-from sqlalchemy import Connection, Select, func, select, update
+from sqlalchemy import Connection, func, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import IP_TABLES, Reading
 from kiteroll.store.bulk import chunks, insert_all
-from kiteroll.store.predicates import escape_like, given, held
+from kiteroll.store.predicates import escape_like, held
 from kiteroll.store.tables import ip_stay
 
 
@@ -46,28 +45,6 @@ def merge_addresses(
     ]
     insert_all(connection, insert(ip_stay), begun)
     return now
-
-
-def _ips_of(then: datetime | None) -> Select[Any]:
-    """Given `macs`."""
-    there = held(ip_stay.c.began_at, ip_stay.c.ended_at, then)
-    query = select(ip_stay.c.ip, ip_stay.c.mac).where(given(ip_stay.c.mac, "macs"), there)
-    return query.distinct().order_by(ip_stay.c.ip)
-
-
-_IPS = _ips_of(None)
-
-
-def ips_of(
-    connection: Connection, macs: Sequence[MacAddress], then: datetime | None = None
-) -> dict[MacAddress, list[str]]:
-    """IP addresses that answer for each of these now, or answered then, by any source."""
-    found: dict[MacAddress, list[str]] = defaultdict(list)
-    if macs:
-        query = _IPS if then is None else _ips_of(then)
-        for ip, mac in connection.execute(query, {"macs": macs}):
-            found[mac].append(ip)
-    return found
 
 
 def macs_in_network(

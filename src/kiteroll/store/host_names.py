@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Select, func, or_, select, update
+from sqlalchemy import Connection, Select, and_, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.model.mac import MacAddress
@@ -67,31 +67,45 @@ def postpone(connection: Connection, ips: Sequence[str], next_at: datetime) -> N
     connection.execute(again, [{"ip": ip, "next_at": next_at} for ip in ips])
 
 
-def names_of(
-    connection: Connection, ips: Mapping[MacAddress, Sequence[str]], then: datetime | None = None
-) -> dict[MacAddress, list[str]]:
-    """Host names that the IP addresses of each of these have now, or had then."""
-    named = names_by_ip(connection, {ip for each in ips.values() for ip in each}, then)
-    return {mac: sorted({name for ip in each for name in named.get(ip, ())}) for mac, each in ips.items()}
+def ips_and_names_of(
+    connection: Connection, macs: Sequence[MacAddress], then: datetime | None = None
+) -> tuple[dict[MacAddress, list[str]], dict[MacAddress, list[str]]]:
+    """IP addresses that answer for each of these now, or answered then, by any source; and the host names
+    they have, or had. Of those that have some."""
+    ips: dict[MacAddress, dict[str, None]] = defaultdict(dict)
+    names: dict[MacAddress, set[str]] = defaultdict(set)
+    if macs:
+        query = _IPS_AND_NAMES if then is None else _ips_and_names(then)
+        for mac, ip, name in connection.execute(query, {"macs": macs}):
+            ips[mac][ip] = None
+            if name is not None:
+                names[mac].add(name)
+    return {mac: list(each) for mac, each in ips.items()}, {mac: sorted(each) for mac, each in names.items()}
 
 
-def _names_of_ips(then: datetime | None) -> Select[Any]:
-    """Given `ips`."""
-    there = held(ip_name.c.began_at, ip_name.c.ended_at, then)
-    return select(ip_name.c.ip, ip_name.c.name).where(given(ip_name.c.ip, "ips"), there)
+def _ips_and_names(then: datetime | None) -> Select[Any]:
+    """Given `macs`."""
+    named = and_(ip_name.c.ip == ip_stay.c.ip, held(ip_name.c.began_at, ip_name.c.ended_at, then))
+    there = held(ip_stay.c.began_at, ip_stay.c.ended_at, then)
+    return (
+        select(ip_stay.c.mac, ip_stay.c.ip, ip_name.c.name)
+        .outerjoin(ip_name, named)
+        .where(given(ip_stay.c.mac, "macs"), there)
+        .order_by(ip_stay.c.ip)
+    )
 
 
-_NAMES = _names_of_ips(None)
+_IPS_AND_NAMES = _ips_and_names(None)
 
 
-def names_by_ip(
-    connection: Connection, ips: Collection[str], then: datetime | None = None
-) -> dict[str, list[str]]:
-    """Host names that these have now, or had then."""
+def names_by_ip(connection: Connection, ips: Collection[str]) -> dict[str, list[str]]:
+    """Host names that these have now."""
     named: dict[str, list[str]] = defaultdict(list)
     if ips:
-        query = _NAMES if then is None else _names_of_ips(then)
-        for ip, name in connection.execute(query, {"ips": sorted(ips)}):
+        query = select(ip_name.c.ip, ip_name.c.name).where(
+            ip_name.c.ip.in_(ips), ip_name.c.ended_at.is_(None)
+        )
+        for ip, name in connection.execute(query):
             named[ip].append(name)
     return named
 

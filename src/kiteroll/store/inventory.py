@@ -14,13 +14,12 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.store.alert_settings import rename_planned_work
-from kiteroll.store.bulk import chunks
 from kiteroll.store.enrolment import rename_windows
 from kiteroll.store.findings import rename_findings
 from kiteroll.store.port_actions import rename_actions
 from kiteroll.store.port_closures import forget_closures
 from kiteroll.store.ports import port_ids
-from kiteroll.store.predicates import given, one_of
+from kiteroll.store.predicates import one_of
 from kiteroll.store.rules import drop_rules, rename_rules
 from kiteroll.store.stay_writer import record_changes
 from kiteroll.store.tables import credential, port, switch
@@ -228,19 +227,6 @@ def all_switches(connection: Connection, of: Collection[int] | None = None) -> l
     there = switch.c.removed_at.is_(None)
     chosen = there if of is None else and_(there, one_of(switch.c.id, of))
     return [switch_row(row) for row in connection.execute(select(*SWITCH_COLUMNS).where(chosen))]
-
-
-_SWITCHES_OF = select(switch.c.bridge_address, switch.c.name).where(
-    switch.c.removed_at.is_(None), given(switch.c.bridge_address, "macs")
-)
-
-
-def switches_of(connection: Connection, macs: Collection[MacAddress]) -> dict[MacAddress, str]:
-    """Which of these are bridge addresses, and of which switch."""
-    found: dict[MacAddress, str] = {}
-    for part in chunks(sorted(macs)):
-        found |= {address: name for address, name in connection.execute(_SWITCHES_OF, {"macs": part})}
-    return found
 
 
 def bridge_addresses(connection: Connection) -> list[tuple[str, MacAddress]]:

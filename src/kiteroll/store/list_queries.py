@@ -9,10 +9,8 @@ from typing import Any
 
 from sqlalchemy import (
     Connection,
-    Integer,
     Row,
     Select,
-    String,
     and_,
     bindparam,
     case,
@@ -27,7 +25,7 @@ from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.stay import Ending
 from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
 from kiteroll.store.paging import Key, Page, fetch_page
-from kiteroll.store.predicates import escape_like, none_of
+from kiteroll.store.predicates import given, none_of
 from kiteroll.store.tables import change_log, port, reading, stay, switch, vlan
 
 
@@ -139,27 +137,23 @@ def _ports_called() -> Select[Any]:
     return _counted_ports().where(switch.c.removed_at.is_(None), port.c.there, called)
 
 
-def matching_switches(connection: Connection, text: str, limit: int) -> list[SwitchRow]:
-    """Switches whose name, address or location holds `text`; names that begin with it first."""
-    wanted = escape_like(text.lower())
-    values = {"holds": f"%{wanted}%", "begins": f"{wanted}%", "most": limit}
-    return [switch_row(row) for row in connection.execute(_switches_called(), values)]
+def switch_texts(connection: Connection) -> list[tuple[int, str]]:
+    """Id, and name, address and location as one text, of every switch there is, by name."""
+    columns = (switch.c.id, switch.c.name, switch.c.host, switch.c.location)
+    rows = connection.execute(select(*columns).where(switch.c.removed_at.is_(None)).order_by(switch.c.name))
+    return [(number, "\t".join(texts)) for number, *texts in rows]
 
 
-@cache
-def _switches_called() -> Select[Any]:
-    """Given `holds` and `begins`, two patterns, and `most`."""
-    holds, begins = bindparam("holds", type_=String), bindparam("begins", type_=String)
-    name, location = func.lower(switch.c.name), func.lower(switch.c.location)
-    return (
-        select(*SWITCH_COLUMNS)
-        .where(
-            switch.c.removed_at.is_(None),
-            or_(name.like(holds), switch.c.host.like(holds), location.like(holds)),
-        )
-        .order_by(name.like(begins).desc(), switch.c.name)
-        .limit(bindparam("most", type_=Integer))
-    )
+def switches_with(connection: Connection, ids: Sequence[int]) -> list[SwitchRow]:
+    """These switches, in their order; without those that are gone."""
+    if not ids:
+        return []
+    found = connection.execute(_SWITCHES_WITH, {"ids": ids})
+    rows = {row.id: switch_row(row) for row in found}
+    return [rows[one] for one in ids if one in rows]
+
+
+_SWITCHES_WITH = select(*SWITCH_COLUMNS).where(switch.c.removed_at.is_(None), given(switch.c.id, "ids"))
 
 
 def readings_page(connection: Connection, switch_id: int | None, ask: PageAsk) -> Page[ReadingRow]:

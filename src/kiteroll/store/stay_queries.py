@@ -67,22 +67,26 @@ class Filters:
     """Those that covered this instant, open or not."""
 
 
+PLACE_COLUMNS = (
+    *stay.c,
+    switch.c.name.label("switch_name"),
+    switch.c.last_complete_at,
+    switch.c.ageing_s,
+    switch.c.interval_s,
+    switch.c.source,
+    port.c.name.label("port_name"),
+    port.c.number.label("port_number"),
+    port.c.alias.label("port_alias"),
+    port.c.oper.label("port_oper"),
+    vlan.c.name.label("vlan_name"),
+)
+"""Read by `placed_stay`."""
+
+
 def placed(filters: Filters) -> Select[Any]:
-    """Stays with their places. `_joined` columns are read by `placed_stay`."""
+    """Stays with their places."""
     query = (
-        select(
-            stay,
-            switch.c.name.label("switch_name"),
-            switch.c.last_complete_at,
-            switch.c.ageing_s,
-            switch.c.interval_s,
-            switch.c.source,
-            port.c.name.label("port_name"),
-            port.c.number.label("port_number"),
-            port.c.alias.label("port_alias"),
-            port.c.oper.label("port_oper"),
-            vlan.c.name.label("vlan_name"),
-        )
+        select(*PLACE_COLUMNS)
         .join(port, port.c.id == stay.c.port_id)
         .join(switch, switch.c.id == stay.c.switch_id)
         .outerjoin(vlan, and_(vlan.c.switch_id == stay.c.switch_id, vlan.c.id == stay.c.vlan))
@@ -187,15 +191,23 @@ def places_of(
     query = _PLACES if then is None else placed(Filters(at=then)).where(given(stay.c.mac, "macs"))
     for row in connection.execute(query, {"macs": macs}):
         found[row.mac].append(placed_stay(row))
-    without = [mac for mac, stays in found.items() if not stays]
-    if without:
-        ended = select(func.max(stay.c.id)).where(stay.c.mac.in_(without))
-        if then is not None:
-            ended = ended.where(stay.c.ended_at <= then)
-        latest = ended.group_by(stay.c.mac).scalar_subquery()
-        for row in connection.execute(placed(Filters(open_only=False)).where(stay.c.id.in_(latest))):
-            found[row.mac].append(placed_stay(row))
+    for one in latest_ended(connection, [mac for mac, stays in found.items() if not stays], then):
+        found[one.stay.mac].append(one)
     return found
+
+
+def latest_ended(
+    connection: Connection, macs: Sequence[MacAddress], then: datetime | None = None
+) -> list[PlacedStay]:
+    """The latest stay of each that had ended by then, of those that have one."""
+    if not macs:
+        return []
+    ended = select(func.max(stay.c.id)).where(stay.c.mac.in_(macs))
+    if then is not None:
+        ended = ended.where(stay.c.ended_at <= then)
+    latest = ended.group_by(stay.c.mac).scalar_subquery()
+    rows = connection.execute(placed(Filters(open_only=False)).where(stay.c.id.in_(latest)))
+    return [placed_stay(row) for row in rows]
 
 
 def intervals_of_port(

@@ -125,9 +125,7 @@ class EndpointQueries:
             records, view = self._as_of(records, at)
         now = at or self._clock.now()
         contested = self._contested() if at is None else NOTHING_CONTESTED
-        switches = self._database.run(inventory.switches_of, records.keys())
-        found = [self._view(mac, record, view, now, contested) for mac, record in records.items()]
-        return [_as_switch(one, switches[one.mac]) if one.mac in switches else one for one in found]
+        return [self._view(mac, record, view, now, contested) for mac, record in records.items()]
 
     def path(self, mac: MacAddress, start: str | None, at: datetime | None) -> list[Hop]:
         """From `start`, or else from the switch furthest away, to the home; empty when none is known."""
@@ -225,7 +223,8 @@ class EndpointQueries:
     ) -> EndpointView:
         by_id = {row.stay.id: row for row in record.stays}
         sightings = [sighting_of(row, view) for row in record.stays]
-        home = choose_home(sightings, now, contested)
+        switch = record.switch
+        home = choose_home(sightings, now, contested) if switch is None else home_of_switch(switch)
         maker, origin = self._makers.maker_of(mac)
         return EndpointView(
             mac=mac,
@@ -249,10 +248,6 @@ class EndpointQueries:
         for row in stays_as_of(self._database, rows, at):
             stays[row.stay.mac].append(row)
         return {mac: replace(record, stays=stays[mac]) for mac, record in records.items()}, view
-
-
-def _as_switch(view: EndpointView, name: str) -> EndpointView:
-    return replace(view, home=home_of_switch(name), home_place=None, elsewhere=())
 
 
 def find_port(database: Database, switch: str, port: str) -> int:

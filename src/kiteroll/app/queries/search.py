@@ -102,8 +102,9 @@ class Search:
         more = limit + 1 if len(macs) <= limit else 0
         if at is None:
             hosts = self._names.hosts.find(text, more)
+            called = self._names.switches_called(text, self._fleet.switches, _MAX_NAMED)
             named = self._database.run(
-                endpoint_queries.match_names, text, more, hosts, self._port_keys(text), _MAX_NAMED
+                endpoint_queries.match_names, text, more, hosts, self._port_keys(text), called
             )
         else:
             named = self._database.run(endpoint_queries.match_names_at, text, more, at)
