@@ -51,7 +51,9 @@ def _fleet(database: Database, switches: int) -> None:
     bus.subscribe(ReadingStored, lambda event: told.append(told_text(ports.in_short(event))))
     tracks, follows = storing(database, bus), storing(database, EventBus())
     nothing = cast(Any, _Nothing())
-    records = FollowedRecords(follows.fleet, NameIndexes(database), nothing, nothing, nothing, nothing)
+    records = FollowedRecords(
+        follows.fleet, NameIndexes(database), nothing, nothing, nothing, nothing, nothing
+    )
 
     def store(number: int) -> None:
         told.clear()

@@ -21,9 +21,11 @@ from kiteroll.client import (
     health,
     ports,
     read_now,
+    search,
+    set_label,
     switch,
 )
-from kiteroll.schemas.api import NewUser, SwitchChange
+from kiteroll.schemas.api import LabelText, NewUser, SwitchChange
 from kiteroll.store.database import Database
 from tests.support.harness import Lab, Service, add_lab_switches, wait_until
 from tests.support.ports import free_tcp_port
@@ -117,6 +119,9 @@ def test_a_change_is_passed_on_and_known_here_before_it_is_answered(
         client.send(add_switch(new))
         assert client.send(health()).switches == before + 1
         assert client.send(switch("quay-1-again")).name == "quay-1-again"
+        assert [one.name for one in client.send(search("quay-1-ag")).switches] == ["quay-1-again"]
+        client.send(set_label("02:1a:00:00:00:01", LabelText(label="Spare gate reader")))
+        assert [one.label for one in client.send(search("spare gate")).never_seen] == ["Spare gate reader"]
         assert client.send(read_now("quay-1")).outcome == "complete"
         with node.http(node.token) as by_name:
             by_name.headers["Host"] = _NODE_NAME

@@ -1,7 +1,8 @@
 """What operators say of addresses: seen, or not yet."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 
+from kiteroll.app.label_index import LabelIndex
 from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
@@ -14,8 +15,9 @@ __all__ = ["Label", "LabelRow", "Labels"]
 
 
 class Labels:
-    def __init__(self, database: Database) -> None:
+    def __init__(self, database: Database, index: LabelIndex) -> None:
         self._database = database
+        self._index = index
 
     def page(self, ask: PageAsk, seen: bool | None) -> Page[LabelRow]:
         return self._database.run(labels.labels_page, ask, seen=seen)
@@ -28,12 +30,12 @@ class Labels:
         return found[mac]
 
     def set(self, label: Label) -> None:
-        self._database.run(labels.set_labels, [label])
+        self._record([label])
 
     def remove(self, mac: MacAddress) -> None:
         """Raises NotFound."""
         self.get(mac)
-        self._database.run(labels.set_labels, [Label(mac)])
+        self._record([Label(mac)])
 
     def change(
         self, changes: Mapping[MacAddress, Mapping[str, str] | None], *, dry_run: bool = False
@@ -47,5 +49,9 @@ class Labels:
         ]
         differing = [(was, now) for now in after if (was := before.get(now.mac, Label(now.mac))) != now]
         if not dry_run:
-            self._database.run(labels.set_labels, [now for _, now in differing])
+            self._record([now for _, now in differing])
         return differing
+
+    def _record(self, changed: Sequence[Label]) -> None:
+        self._database.run(labels.set_labels, changed)
+        self._index.note(changed)

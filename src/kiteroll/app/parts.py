@@ -38,6 +38,7 @@ from kiteroll.app.ingest import Outcome, ReadingIngestor
 from kiteroll.app.inventory import Inventory
 from kiteroll.app.kept_answers import KeptAnswers
 from kiteroll.app.key_rotation import KeyRotation
+from kiteroll.app.label_index import LabelIndex
 from kiteroll.app.labels import Labels
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.name_index import NameIndexes
@@ -115,6 +116,7 @@ class Parts:
     ingestor: ReadingIngestor
     topology: TopologyView
     names: NameIndexes
+    label_index: LabelIndex
     findings: FindingWorker
     followup: FollowupProbe
     makers: MakerDirectory
@@ -199,6 +201,8 @@ def build(
     names = NameIndexes(background)
     names.load()
     bus.subscribe(ReadingStored, names.on_reading)
+    label_index = LabelIndex(background)
+    label_index.reload()
     makers = MakerDirectory(database, lambda: fleet.index)
     makers.reload()
     limits = config.reading.limits()
@@ -286,7 +290,9 @@ def build(
         fleet.on_rename(alert_router.switch_renamed)
     switch_queries = SwitchQueries(database, fleet, clock, lambda: runtime_settings.thresholds.table_share)
     port_queries = PortQueries(database, topology, clock)
-    search = Search(database, fleet, names, makers, endpoint_queries, switch_queries, port_queries, clock)
+    search = Search(
+        database, fleet, names, label_index, makers, endpoint_queries, switch_queries, port_queries, clock
+    )
     port_rules = PortRules(database, clock, bus)
     roll_calls = RollCalls(database, topology, fleet, makers, search, findings.claimed_uplinks, clock)
     rehearsals = Rehearsals(background, lambda: runtime_settings.thresholds, clock)
@@ -320,6 +326,7 @@ def build(
         ingestor=ingestor,
         topology=topology,
         names=names,
+        label_index=label_index,
         findings=findings,
         followup=followup,
         makers=makers,
@@ -345,7 +352,7 @@ def build(
         sweeps=sweeps,
         ageing=AgeingAdvisor(database, switch_queries, topology, clock),
         importer=Importer(database, ingestor, mappings, clock),
-        labels=Labels(database),
+        labels=Labels(database, label_index),
         device_links=DeviceLinks(database),
         saved_queries=SavedQueries(database, clock),
         kept_answers=KeptAnswers(database, storage.vault, clock),

@@ -82,7 +82,13 @@ def add_answering_workers(
     """The same for a service that only answers. `relay` takes events of the one it follows."""
     assert parts.following is not None
     records = FollowedRecords(
-        parts.fleet, parts.names, parts.findings, parts.access, parts.runtime_settings, parts.makers
+        parts.fleet,
+        parts.names,
+        parts.label_index,
+        parts.findings,
+        parts.access,
+        parts.runtime_settings,
+        parts.makers,
     )
     follower = TrackerFollower(link, records, relay, parts.following, clock)
     _add_common_workers(parts, clock)
@@ -98,6 +104,7 @@ def _add_common_workers(parts: Parts, clock: Clock) -> None:
     )
     add("topology", refresh)
     add("name-index", partial(periodic.every, _NAMES_S, clock, parts.names.refresh, "names"))
+    add("label-index", partial(periodic.every, _NAMES_S, clock, parts.label_index.refresh, "labels"))
     add("access", partial(periodic.every, RELOAD_S, clock, parts.access.refresh, "access"))
 
 

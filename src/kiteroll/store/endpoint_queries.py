@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import Connection, Select, and_, func, select
 
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.store import host_names, labels, list_queries
+from kiteroll.store import host_names, list_queries
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.labels import Label
 from kiteroll.store.list_queries import PortRow
@@ -95,27 +95,14 @@ _KNOWN = _known(None)
 
 def match_names(
     connection: Connection,
-    text: str,
-    most_macs: int,
     hosts: Sequence[int],
     ports: Sequence[tuple[int, str]],
     switches: Sequence[int],
 ) -> NameMatches:
-    """Endpoints whose label or owner holds `text` or that have one of these host names, and these
-    switches and ports. `hosts`: numbers of host names; `ports`: by id of their switch, and name."""
-    macs: list[MacAddress] = []
-    if most_macs:
-        macs = labels.macs_by_label(connection, text, most_macs) + host_names.macs_by_name(connection, hosts)
+    """Endpoints that have one of these host names, and these switches and ports. `hosts`: numbers of host
+    names; `ports`: by id of their switch, and name."""
     return NameMatches(
-        macs,
+        host_names.macs_by_name(connection, hosts),
         list_queries.switches_with(connection, switches),
         list_queries.ports_named(connection, ports),
     )
-
-
-def match_names_at(connection: Connection, text: str, most: int, at: datetime) -> NameMatches:
-    """Endpoints whose label or owner holds `text` now, or that had such a host name at an instant."""
-    if not most:
-        return NameMatches([], [], [])
-    macs = labels.macs_by_label(connection, text, most) + host_names.macs_named_at(connection, text, most, at)
-    return NameMatches(macs, [], [])

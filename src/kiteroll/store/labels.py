@@ -2,16 +2,14 @@
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cache
-from typing import Any
 
-from sqlalchemy import Connection, Integer, Select, String, bindparam, delete, func, select
+from sqlalchemy import Connection, delete, select
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.paging import Key, Page, fetch_page
-from kiteroll.store.predicates import escape_like, given
+from kiteroll.store.predicates import given
 from kiteroll.store.tables import address_label, endpoint
 
 _BATCH = 1000
@@ -88,33 +86,10 @@ def labels_page(connection: Connection, ask: PageAsk, *, seen: bool | None = Non
     )
 
 
-def macs_by_label(connection: Connection, text: str, limit: int) -> list[MacAddress]:
-    """Addresses whose label or owner holds `text`; labels that begin with it first."""
-    wanted = escape_like(text)
-    values = {"holds": f"%{wanted}%", "begins": f"{wanted}%", "most": limit}
-    return list(connection.execute(_by_label(), values).scalars())
-
-
-@cache
-def _by_label() -> Select[Any]:
-    """Given `holds` and `begins`, two patterns, and `most`."""
-    holds, begins = bindparam("holds", type_=String), bindparam("begins", type_=String)
-    found = (
-        select(address_label.c.mac, address_label.c.label.label("said"))
-        .where(address_label.c.label.like(holds))
-        .union_all(
-            select(address_label.c.mac, address_label.c.owner.label("said")).where(
-                address_label.c.owner.like(holds)
-            )
-        )
-        .subquery()
-    )
-    return (
-        select(found.c.mac)
-        .group_by(found.c.mac)
-        .order_by(func.max(found.c.said.like(begins)).desc(), func.min(found.c.said), found.c.mac)
-        .limit(bindparam("most", type_=Integer))
-    )
+def all_labels(connection: Connection) -> list[Label]:
+    """Without their notes."""
+    rows = connection.execute(select(address_label.c.mac, address_label.c.label, address_label.c.owner))
+    return [Label(mac, label, owner) for mac, label, owner in rows]
 
 
 def changed(before: Mapping[MacAddress, Label], mac: MacAddress, values: Mapping[str, str]) -> Label:

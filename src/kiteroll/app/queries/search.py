@@ -5,6 +5,7 @@ from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
 
+from kiteroll.app.label_index import LabelIndex
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.queries.as_of import past_instant
@@ -22,8 +23,9 @@ from kiteroll.core.search.search_query import (
     network_of,
     split_list,
 )
-from kiteroll.store import addresses, endpoint_queries, labels
+from kiteroll.store import addresses, endpoint_queries, host_names, labels
 from kiteroll.store.database import Database
+from kiteroll.store.endpoint_queries import NameMatches
 from kiteroll.store.labels import Label
 
 _MAX_NAMED = 8
@@ -65,6 +67,7 @@ class Search:
         database: Database,
         fleet: TrackedFleet,
         names: NameIndexes,
+        labels: LabelIndex,
         makers: MakerDirectory,
         endpoints: EndpointQueries,
         switches: SwitchQueries,
@@ -74,6 +77,7 @@ class Search:
         self._database = database
         self._fleet = fleet
         self._names = names
+        self._labels = labels
         self._makers = makers
         self._endpoints = endpoints
         self._switches = switches
@@ -100,19 +104,23 @@ class Search:
         text = query.strip()
         macs, wrong = self._by_address(text, limit + 1, at)
         more = limit + 1 if len(macs) <= limit else 0
+        said = self._labels.find(text, more) if more else []
         if at is None:
-            hosts = self._names.hosts.find(text, more)
-            called = self._names.switches_called(text, self._fleet.switches, _MAX_NAMED)
             named = self._database.run(
-                endpoint_queries.match_names, text, more, hosts, self._port_keys(text), called
+                endpoint_queries.match_names,
+                self._names.hosts.find(text, more),
+                self._port_keys(text),
+                self._names.switches_called(text, self._fleet.switches, _MAX_NAMED),
             )
         else:
-            named = self._database.run(endpoint_queries.match_names_at, text, more, at)
+            hosts = self._database.run(host_names.macs_named_at, text, more, at) if more else []
+            named = NameMatches(hosts, [], [])
+        by_name = [*said, *named.macs]
         if len(macs) <= limit:
             by_maker = self._by_maker(text, limit + 1)
-            macs = list(dict.fromkeys([*macs, *named.macs, *by_maker]))[: limit + 1]
+            macs = list(dict.fromkeys([*macs, *by_name, *by_maker]))[: limit + 1]
         endpoints = self._endpoints.known(macs[:limit], at)
-        never_seen = self._never_seen(text, [*macs, *named.macs], endpoints) if at is None else []
+        never_seen = self._never_seen(text, [*macs, *by_name], endpoints) if at is None else []
         nothing = not (endpoints or named.switches or named.ports or never_seen)
         if wrong is not None and nothing and meant_as_address(text):
             raise wrong

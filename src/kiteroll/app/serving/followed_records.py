@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterable, Mapping
 
 from kiteroll.app.access.access_book import AccessBook
 from kiteroll.app.events import ReadingStored
+from kiteroll.app.label_index import LabelIndex
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.runtime_settings import RuntimeSettings
@@ -19,6 +20,7 @@ class FollowedRecords:
         self,
         fleet: TrackedFleet,
         names: NameIndexes,
+        labels: LabelIndex,
         findings: FindingWorker,
         access: AccessBook,
         runtime_settings: RuntimeSettings,
@@ -32,6 +34,7 @@ class FollowedRecords:
             **dict.fromkeys(("switch", "site", "group"), fleet.reload_inventory),
             "setting": runtime_settings.reload,
             "maker": makers.reload,
+            **dict.fromkeys(("label", "endpoint"), labels.reload),
             "finding": findings.reload,
             FORGOTTEN.partition(".")[0]: fleet.reload_index,
         }

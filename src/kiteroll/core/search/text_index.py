@@ -1,5 +1,6 @@
 """Finding texts by any part of them, fast enough to follow the typing: aliases of ports, host names."""
 
+import unicodedata
 from bisect import bisect_right
 from collections.abc import Iterable, Iterator
 from itertools import accumulate, chain, islice
@@ -10,13 +11,14 @@ K = TypeVar("K")
 
 class TextIndex(Generic[K]):
     """Texts and what each belongs to, as one long text that a search goes through once or twice: some
-    milliseconds for a hundred thousand names, where a database takes ten times that. Case is no matter."""
+    milliseconds for a hundred thousand names, where a database takes ten times that. Case and accents are no
+    matter."""
 
     def __init__(self, words: Iterable[tuple[str, K]], few: int = 1000) -> None:
         """`few`: beyond so many places, those at which a text begins are looked for by themselves."""
         self._few = few
         pairs = list(words)
-        lines = [word.casefold().replace("\n", " ") for word, _ in pairs]
+        lines = [_plain(word).replace("\n", " ") for word, _ in pairs]
         self._keys = [key for _, key in pairs]
         self._text = "\n" + "".join(f"{line}\n" for line in lines)
         self._starts = list(accumulate((len(line) + 1 for line in lines), initial=1))
@@ -26,7 +28,7 @@ class TextIndex(Generic[K]):
 
     def find(self, part: str, limit: int) -> list[K]:
         """At most `limit` whose text holds `part`, those that begin with it first; each text once."""
-        wanted = part.casefold()
+        wanted = _plain(part)
         if not wanted or "\n" in wanted:
             return []
         places = list(islice(self._each(wanted), self._few))
@@ -41,7 +43,7 @@ class TextIndex(Generic[K]):
         """At most `limit` whose text is this."""
         if "\n" in text:
             return []
-        found = self._each(f"\n{text.casefold()}\n")
+        found = self._each(f"\n{_plain(text)}\n")
         return self._some((self._line(at + 1) for at in found), limit)
 
     def _each(self, needle: str) -> Iterator[int]:
@@ -60,3 +62,11 @@ class TextIndex(Generic[K]):
                 break
             found.setdefault(number)
         return [self._keys[number] for number in found]
+
+
+def _plain(text: str) -> str:
+    """Without case and accents."""
+    if text.isascii():
+        return text.lower()
+    apart = unicodedata.normalize("NFD", text.casefold())
+    return "".join(sign for sign in apart if not unicodedata.combining(sign))

@@ -1,0 +1,56 @@
+"""In-memory search index of what is said of addresses."""
+
+import threading
+from collections.abc import Iterable, Iterator, Mapping
+
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.search.text_index import TextIndex
+from kiteroll.store import labels
+from kiteroll.store.database import Database
+from kiteroll.store.labels import Label
+
+
+class LabelIndex:
+    """What is said here is found at once: it is in an index of its own until all are read anew, as indexing
+    a hundred thousand takes too long to do it for each."""
+
+    def __init__(self, database: Database) -> None:
+        self._database = database
+        self._lock = threading.Lock()
+        self._index: TextIndex[MacAddress] = TextIndex(())
+        self._noted: Mapping[MacAddress, Label] = {}
+        self._late: TextIndex[MacAddress] = TextIndex(())
+
+    def find(self, text: str, limit: int) -> list[MacAddress]:
+        """At most `limit` addresses whose label or owner holds `text`; those that begin with it first."""
+        with self._lock:
+            index, noted, late = self._index, self._noted, self._late
+        before = index.find(text, 2 * limit + len(noted))
+        found = [*late.find(text, 2 * limit), *(mac for mac in before if mac not in noted)]
+        return list(dict.fromkeys(found))[:limit]
+
+    def note(self, changed: Iterable[Label]) -> None:
+        """These were just recorded."""
+        with self._lock:
+            self._noted = {**self._noted, **{one.mac: one for one in changed}}
+            self._late = TextIndex(_texts(self._noted.values()))
+
+    def refresh(self) -> None:
+        """Read all anew where some were noted. Raises StorageUnavailable."""
+        if self._noted:
+            self.reload()
+
+    def reload(self) -> None:
+        """Raises StorageUnavailable."""
+        noted = self._noted
+        index = TextIndex(_texts(self._database.run(labels.all_labels)))
+        with self._lock:
+            self._index = index
+            # What was said meanwhile may not be in it.
+            self._noted = {mac: one for mac, one in self._noted.items() if noted.get(mac) is not one}
+            self._late = TextIndex(_texts(self._noted.values()))
+
+
+def _texts(all_labels: Iterable[Label]) -> Iterator[tuple[str, MacAddress]]:
+    """Labels and owners, in their order."""
+    return iter(sorted((text, one.mac) for one in all_labels for text in (one.label, one.owner) if text))

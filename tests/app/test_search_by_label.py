@@ -1,0 +1,38 @@
+"""What is said of an address finds it: at once, also before the index is made anew."""
+
+from kiteroll.app.label_index import LabelIndex
+from kiteroll.app.labels import Label, Labels
+from kiteroll.store import labels
+from kiteroll.store.database import Database
+from tests.support.factories import mac
+
+GATE, LAMP, SPARE = mac(1), mac(2), mac(3)
+
+
+def test_labels_are_found_as_they_are_said_and_as_they_are_recorded(database: Database) -> None:
+    index = LabelIndex(database)
+    said = Labels(database, index)
+    said.set(Label(GATE, "Café gate", "Ticketing"))
+    said.set(Label(LAMP, "Berth lamp"))
+    for _ in range(2):
+        assert index.find("gate", 5) == [GATE]
+        assert index.find("CAFE", 5) == [GATE], "neither case nor accents matter"
+        assert index.find("ticket", 5) == [GATE], "by its owner"
+        assert index.find("t", 5) == [GATE, LAMP], "what begins with it first"
+        assert index.find("t", 1) == [GATE]
+        index.refresh()
+    said.change({GATE: {"label": "Spare"}, SPARE: {"label": "Spare"}, LAMP: None})
+    for _ in range(2):
+        assert index.find("gate", 5) == index.find("lamp", 5) == []
+        assert index.find("spare", 5) == [GATE, SPARE]
+        assert index.find("ticketing", 5) == [GATE]
+        index.refresh()
+
+
+def test_what_another_service_recorded_is_found_when_it_is_read(database: Database) -> None:
+    index = LabelIndex(database)
+    database.run(labels.set_labels, [Label(LAMP, "Berth lamp")])
+    index.refresh()
+    assert index.find("lamp", 5) == [], "nothing was noted here"
+    index.reload()
+    assert index.find("lamp", 5) == [LAMP]
