@@ -57,6 +57,182 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a text may mean: a fragment of an address, a switch, a port */
+        get: operations["search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Known endpoints, by address; places are those of their homes
+         * @description A page may hold fewer rows than `limit` and still have a next one: read on until `next` is null.
+         */
+        get: operations["list_endpoints"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/{mac}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One endpoint and where it is */
+        get: operations["get_endpoint"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Set label, owner or notes */
+        patch: operations["change_endpoint"];
+        trace?: never;
+    };
+    "/api/v1/endpoints/{mac}/path": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Hop by hop from a switch to where it attaches */
+        get: operations["get_path"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/{mac}/quiet-times": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When it was missing where it was, earliest first */
+        get: operations["list_quiet_times"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/{mac}/homes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where it was at home over time, earliest first */
+        get: operations["list_homes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/{mac}/ips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** IP addresses and host names of an endpoint over time */
+        get: operations["list_ips"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is (open) or ever was (ended) at a switch, port or VLAN */
+        get: operations["list_stays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/makers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The operator's own prefixes and their makers */
+        get: operations["list_makers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Add or replace prefixes; all of them or none */
+        patch: operations["add_makers"];
+        trace?: never;
+    };
+    "/api/v1/makers/{prefix}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The maker of one of the operator's own prefixes */
+        get: operations["get_maker"];
+        put?: never;
+        post?: never;
+        /** Remove a prefix */
+        delete: operations["remove_maker"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/switches": {
         parameters: {
             query?: never;
@@ -1130,182 +1306,6 @@ export interface paths {
         /** Stop it */
         post: operations["cancel_rehearsal"];
         delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/search": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What a text may mean: a fragment of an address, a switch, a port */
-        get: operations["search"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/endpoints": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Known endpoints, by address; places are those of their homes
-         * @description A page may hold fewer rows than `limit` and still have a next one: read on until `next` is null.
-         */
-        get: operations["list_endpoints"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/endpoints/{mac}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** One endpoint and where it is */
-        get: operations["get_endpoint"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /** Set label, owner or notes */
-        patch: operations["change_endpoint"];
-        trace?: never;
-    };
-    "/api/v1/endpoints/{mac}/path": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Hop by hop from a switch to where it attaches */
-        get: operations["get_path"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/endpoints/{mac}/quiet-times": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** When it was missing where it was, earliest first */
-        get: operations["list_quiet_times"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/endpoints/{mac}/homes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Where it was at home over time, earliest first */
-        get: operations["list_homes"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/endpoints/{mac}/ips": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** IP addresses and host names of an endpoint over time */
-        get: operations["list_ips"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/stays": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Who is (open) or ever was (ended) at a switch, port or VLAN */
-        get: operations["list_stays"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/makers": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The operator's own prefixes and their makers */
-        get: operations["list_makers"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        /** Add or replace prefixes; all of them or none */
-        patch: operations["add_makers"];
-        trace?: never;
-    };
-    "/api/v1/makers/{prefix}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** The maker of one of the operator's own prefixes */
-        get: operations["get_maker"];
-        put?: never;
-        post?: never;
-        /** Remove a prefix */
-        delete: operations["remove_maker"];
         options?: never;
         head?: never;
         patch?: never;
@@ -6868,6 +6868,1052 @@ export interface operations {
             503: components["responses"]["Problem503"];
         };
     };
+    search: {
+        parameters: {
+            query: {
+                /** @description any part of an address, any notation; or a list */
+                q: string;
+                limit?: number;
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "query": "52:4e",
+                     *       "endpoints": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "maker": "Lantern Works",
+                     *           "origin": "registry",
+                     *           "ips": [
+                     *             "10.30.0.18"
+                     *           ],
+                     *           "host_names": [
+                     *             "gate-4.tarn.example"
+                     *           ],
+                     *           "first_seen_at": "2026-05-04T12:00:00Z",
+                     *           "home": {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "port_alias": "Berth light 18",
+                     *             "vlan": 30,
+                     *             "vlan_name": "quay",
+                     *             "life": "present",
+                     *             "began_at": "2026-05-04T12:00:00Z",
+                     *             "seen_at": "2026-05-04T12:00:00Z",
+                     *             "quiet_at": "2026-05-04T12:00:00Z",
+                     *             "ended_at": "2026-05-04T12:00:00Z",
+                     *             "ending": "",
+                     *             "read_at": "2026-05-04T12:00:00Z",
+                     *             "role": "access",
+                     *             "leads_to": [
+                     *               ""
+                     *             ]
+                     *           },
+                     *           "why": "",
+                     *           "confidence": "sure",
+                     *           "reasons": [
+                     *             "swapped at the quay"
+                     *           ],
+                     *           "homes_elsewhere": [
+                     *             {
+                     *               "area": "",
+                     *               "home": {
+                     *                 "switch": "quay-1",
+                     *                 "port": "p18",
+                     *                 "port_alias": "Berth light 18",
+                     *                 "vlan": 30,
+                     *                 "vlan_name": "quay",
+                     *                 "life": "present",
+                     *                 "began_at": "2026-05-04T12:00:00Z",
+                     *                 "seen_at": "2026-05-04T12:00:00Z",
+                     *                 "quiet_at": "2026-05-04T12:00:00Z",
+                     *                 "ended_at": "2026-05-04T12:00:00Z",
+                     *                 "ending": "",
+                     *                 "read_at": "2026-05-04T12:00:00Z",
+                     *                 "role": "access",
+                     *                 "leads_to": [
+                     *                   ""
+                     *                 ]
+                     *               },
+                     *               "why": "",
+                     *               "confidence": "sure"
+                     *             }
+                     *           ],
+                     *           "label": "Gate reader 4",
+                     *           "owner": "Ticketing",
+                     *           "notes": "behind the gate",
+                     *           "places": [
+                     *             {
+                     *               "switch": "quay-1",
+                     *               "port": "p18",
+                     *               "port_alias": "Berth light 18",
+                     *               "vlan": 30,
+                     *               "vlan_name": "quay",
+                     *               "life": "present",
+                     *               "began_at": "2026-05-04T12:00:00Z",
+                     *               "seen_at": "2026-05-04T12:00:00Z",
+                     *               "quiet_at": "2026-05-04T12:00:00Z",
+                     *               "ended_at": "2026-05-04T12:00:00Z",
+                     *               "ending": "",
+                     *               "read_at": "2026-05-04T12:00:00Z",
+                     *               "role": "access",
+                     *               "leads_to": [
+                     *                 ""
+                     *               ]
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "more": true,
+                     *       "switches": [
+                     *         {
+                     *           "name": "quay-1",
+                     *           "source": "snmp",
+                     *           "host": "192.0.2.18",
+                     *           "port": 1,
+                     *           "site": "Quays",
+                     *           "groups": [
+                     *             "quays"
+                     *           ],
+                     *           "notes": "behind the gate",
+                     *           "credential": "",
+                     *           "credential_kind": "",
+                     *           "write_credential": "",
+                     *           "interval_s": 1,
+                     *           "timeout_s": 1,
+                     *           "tries": 1,
+                     *           "hold_time_s": 1,
+                     *           "enabled": true,
+                     *           "health": "unread",
+                     *           "healthy": true,
+                     *           "health_since": "2026-05-04T12:00:00Z",
+                     *           "tried_at": "2026-05-04T12:00:00Z",
+                     *           "read_at": "2026-05-04T12:00:00Z",
+                     *           "next_try_at": "2026-05-04T12:00:00Z",
+                     *           "error": "",
+                     *           "warnings": [
+                     *             ""
+                     *           ],
+                     *           "present": 1,
+                     *           "sys_name": "quay-1",
+                     *           "description": "Simulated bridge",
+                     *           "location": "Quay cabin 1",
+                     *           "contact": "",
+                     *           "bridge_address": "02:1a:01:07:52:4e",
+                     *           "ageing_s": 1,
+                     *           "model": "",
+                     *           "serial": "",
+                     *           "software": "",
+                     *           "topology_changes": 1,
+                     *           "topology_changed_at": "2026-05-04T12:00:00Z",
+                     *           "learning_discards": 1,
+                     *           "table_size": 1,
+                     *           "up_since": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "ports": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "name": "quay-1",
+                     *           "number": 18,
+                     *           "alias": "Berth light 18",
+                     *           "admin_up": true,
+                     *           "oper": "up",
+                     *           "oper_since": "2026-05-04T12:00:00Z",
+                     *           "speed_bps": 1,
+                     *           "bridged": true,
+                     *           "duplex": "",
+                     *           "aggregate": "",
+                     *           "partner": "",
+                     *           "default_vlan": 1,
+                     *           "tagged": [
+                     *             1
+                     *           ],
+                     *           "untagged": [
+                     *             1
+                     *           ],
+                     *           "spanning_tree": "",
+                     *           "present": 1,
+                     *           "quiet": 1,
+                     *           "role": "access",
+                     *           "role_by_operator": true,
+                     *           "role_evidence": "",
+                     *           "leads_to": [
+                     *             ""
+                     *           ],
+                     *           "beyond": "",
+                     *           "use": "uplink",
+                     *           "silent_since": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "never_seen": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "label": "Gate reader 4",
+                     *           "owner": "Ticketing",
+                     *           "notes": "behind the gate",
+                     *           "seen": true
+                     *         }
+                     *       ],
+                     *       "texts": [
+                     *         {
+                     *           "text": "seats = 1",
+                     *           "macs": [
+                     *             "02:1a:01:07:52:4e"
+                     *           ],
+                     *           "switches": [
+                     *             ""
+                     *           ],
+                     *           "problem": ""
+                     *         }
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["SearchResult"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_endpoints: {
+        parameters: {
+            query?: {
+                /** @description a name, or a pattern: quay-* */
+                switch?: string | null;
+                /** @description a port's name; needs `switch` */
+                port?: string | null;
+                vlan?: number | null;
+                site?: string | null;
+                /** @description of switches */
+                group?: string | null;
+                /** @description a part of its name */
+                maker?: string | null;
+                /** @description present: learned now; quiet: nowhere at the moment; gone: no more */
+                life?: ("present" | "quiet" | "gone")[] | null;
+                confidence?: ("sure" | "likely" | "doubtful" | "none")[] | null;
+                /** @description first seen at or after this instant */
+                since?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "mac" | "-mac" | "first_seen_at" | "-first_seen_at" | "label" | "-label" | "owner" | "-owner";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "maker": "Lantern Works",
+                     *           "origin": "registry",
+                     *           "ips": [
+                     *             "10.30.0.18"
+                     *           ],
+                     *           "host_names": [
+                     *             "gate-4.tarn.example"
+                     *           ],
+                     *           "first_seen_at": "2026-05-04T12:00:00Z",
+                     *           "home": {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "port_alias": "Berth light 18",
+                     *             "vlan": 30,
+                     *             "vlan_name": "quay",
+                     *             "life": "present",
+                     *             "began_at": "2026-05-04T12:00:00Z",
+                     *             "seen_at": "2026-05-04T12:00:00Z",
+                     *             "quiet_at": "2026-05-04T12:00:00Z",
+                     *             "ended_at": "2026-05-04T12:00:00Z",
+                     *             "ending": "",
+                     *             "read_at": "2026-05-04T12:00:00Z",
+                     *             "role": "access",
+                     *             "leads_to": [
+                     *               ""
+                     *             ]
+                     *           },
+                     *           "why": "",
+                     *           "confidence": "sure",
+                     *           "reasons": [
+                     *             "swapped at the quay"
+                     *           ],
+                     *           "homes_elsewhere": [
+                     *             {
+                     *               "area": "",
+                     *               "home": {
+                     *                 "switch": "quay-1",
+                     *                 "port": "p18",
+                     *                 "port_alias": "Berth light 18",
+                     *                 "vlan": 30,
+                     *                 "vlan_name": "quay",
+                     *                 "life": "present",
+                     *                 "began_at": "2026-05-04T12:00:00Z",
+                     *                 "seen_at": "2026-05-04T12:00:00Z",
+                     *                 "quiet_at": "2026-05-04T12:00:00Z",
+                     *                 "ended_at": "2026-05-04T12:00:00Z",
+                     *                 "ending": "",
+                     *                 "read_at": "2026-05-04T12:00:00Z",
+                     *                 "role": "access",
+                     *                 "leads_to": [
+                     *                   ""
+                     *                 ]
+                     *               },
+                     *               "why": "",
+                     *               "confidence": "sure"
+                     *             }
+                     *           ],
+                     *           "label": "Gate reader 4",
+                     *           "owner": "Ticketing",
+                     *           "notes": "behind the gate",
+                     *           "places": [
+                     *             {
+                     *               "switch": "quay-1",
+                     *               "port": "p18",
+                     *               "port_alias": "Berth light 18",
+                     *               "vlan": 30,
+                     *               "vlan_name": "quay",
+                     *               "life": "present",
+                     *               "began_at": "2026-05-04T12:00:00Z",
+                     *               "seen_at": "2026-05-04T12:00:00Z",
+                     *               "quiet_at": "2026-05-04T12:00:00Z",
+                     *               "ended_at": "2026-05-04T12:00:00Z",
+                     *               "ending": "",
+                     *               "read_at": "2026-05-04T12:00:00Z",
+                     *               "role": "access",
+                     *               "leads_to": [
+                     *                 ""
+                     *               ]
+                     *             }
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_Endpoint_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_endpoint: {
+        parameters: {
+            query?: {
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
+            };
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "mac": "02:1a:01:07:52:4e",
+                     *       "maker": "Lantern Works",
+                     *       "origin": "registry",
+                     *       "ips": [
+                     *         "10.30.0.18"
+                     *       ],
+                     *       "host_names": [
+                     *         "gate-4.tarn.example"
+                     *       ],
+                     *       "first_seen_at": "2026-05-04T12:00:00Z",
+                     *       "home": {
+                     *         "switch": "quay-1",
+                     *         "port": "p18",
+                     *         "port_alias": "Berth light 18",
+                     *         "vlan": 30,
+                     *         "vlan_name": "quay",
+                     *         "life": "present",
+                     *         "began_at": "2026-05-04T12:00:00Z",
+                     *         "seen_at": "2026-05-04T12:00:00Z",
+                     *         "quiet_at": "2026-05-04T12:00:00Z",
+                     *         "ended_at": "2026-05-04T12:00:00Z",
+                     *         "ending": "",
+                     *         "read_at": "2026-05-04T12:00:00Z",
+                     *         "role": "access",
+                     *         "leads_to": [
+                     *           ""
+                     *         ]
+                     *       },
+                     *       "why": "",
+                     *       "confidence": "sure",
+                     *       "reasons": [
+                     *         "swapped at the quay"
+                     *       ],
+                     *       "homes_elsewhere": [
+                     *         {
+                     *           "area": "",
+                     *           "home": {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "port_alias": "Berth light 18",
+                     *             "vlan": 30,
+                     *             "vlan_name": "quay",
+                     *             "life": "present",
+                     *             "began_at": "2026-05-04T12:00:00Z",
+                     *             "seen_at": "2026-05-04T12:00:00Z",
+                     *             "quiet_at": "2026-05-04T12:00:00Z",
+                     *             "ended_at": "2026-05-04T12:00:00Z",
+                     *             "ending": "",
+                     *             "read_at": "2026-05-04T12:00:00Z",
+                     *             "role": "access",
+                     *             "leads_to": [
+                     *               ""
+                     *             ]
+                     *           },
+                     *           "why": "",
+                     *           "confidence": "sure"
+                     *         }
+                     *       ],
+                     *       "label": "Gate reader 4",
+                     *       "owner": "Ticketing",
+                     *       "notes": "behind the gate",
+                     *       "places": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "port_alias": "Berth light 18",
+                     *           "vlan": 30,
+                     *           "vlan_name": "quay",
+                     *           "life": "present",
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "seen_at": "2026-05-04T12:00:00Z",
+                     *           "quiet_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z",
+                     *           "ending": "",
+                     *           "read_at": "2026-05-04T12:00:00Z",
+                     *           "role": "access",
+                     *           "leads_to": [
+                     *             ""
+                     *           ]
+                     *         }
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Endpoint"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    change_endpoint: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "label": "Gate reader 4",
+                 *       "owner": "Ticketing"
+                 *     }
+                 */
+                "application/json": components["schemas"]["EndpointChange"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "mac": "02:1a:01:07:52:4e",
+                     *       "maker": "Lantern Works",
+                     *       "origin": "registry",
+                     *       "ips": [
+                     *         "10.30.0.18"
+                     *       ],
+                     *       "host_names": [
+                     *         "gate-4.tarn.example"
+                     *       ],
+                     *       "first_seen_at": "2026-05-04T12:00:00Z",
+                     *       "home": {
+                     *         "switch": "quay-1",
+                     *         "port": "p18",
+                     *         "port_alias": "Berth light 18",
+                     *         "vlan": 30,
+                     *         "vlan_name": "quay",
+                     *         "life": "present",
+                     *         "began_at": "2026-05-04T12:00:00Z",
+                     *         "seen_at": "2026-05-04T12:00:00Z",
+                     *         "quiet_at": "2026-05-04T12:00:00Z",
+                     *         "ended_at": "2026-05-04T12:00:00Z",
+                     *         "ending": "",
+                     *         "read_at": "2026-05-04T12:00:00Z",
+                     *         "role": "access",
+                     *         "leads_to": [
+                     *           ""
+                     *         ]
+                     *       },
+                     *       "why": "",
+                     *       "confidence": "sure",
+                     *       "reasons": [
+                     *         "swapped at the quay"
+                     *       ],
+                     *       "homes_elsewhere": [
+                     *         {
+                     *           "area": "",
+                     *           "home": {
+                     *             "switch": "quay-1",
+                     *             "port": "p18",
+                     *             "port_alias": "Berth light 18",
+                     *             "vlan": 30,
+                     *             "vlan_name": "quay",
+                     *             "life": "present",
+                     *             "began_at": "2026-05-04T12:00:00Z",
+                     *             "seen_at": "2026-05-04T12:00:00Z",
+                     *             "quiet_at": "2026-05-04T12:00:00Z",
+                     *             "ended_at": "2026-05-04T12:00:00Z",
+                     *             "ending": "",
+                     *             "read_at": "2026-05-04T12:00:00Z",
+                     *             "role": "access",
+                     *             "leads_to": [
+                     *               ""
+                     *             ]
+                     *           },
+                     *           "why": "",
+                     *           "confidence": "sure"
+                     *         }
+                     *       ],
+                     *       "label": "Gate reader 4",
+                     *       "owner": "Ticketing",
+                     *       "notes": "behind the gate",
+                     *       "places": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "port_alias": "Berth light 18",
+                     *           "vlan": 30,
+                     *           "vlan_name": "quay",
+                     *           "life": "present",
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "seen_at": "2026-05-04T12:00:00Z",
+                     *           "quiet_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z",
+                     *           "ending": "",
+                     *           "read_at": "2026-05-04T12:00:00Z",
+                     *           "role": "access",
+                     *           "leads_to": [
+                     *             ""
+                     *           ]
+                     *         }
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Endpoint"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_path: {
+        parameters: {
+            query?: {
+                /** @description where to begin; the switch furthest away unless given */
+                start?: string | null;
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "learned": true,
+                     *           "leads_to": "",
+                     *           "why": ""
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_Hop_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_quiet_times: {
+        parameters: {
+            query?: {
+                /** @description how far back */
+                days?: number;
+                /** @description false leaves out uplinks */
+                uplinks?: boolean;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "began_at" | "-began_at";
+            };
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "vlan": 30,
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_QuietTime_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_homes: {
+        parameters: {
+            query?: {
+                /** @description how far back */
+                days?: number;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "since" | "-since";
+            };
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "mac": "02:1a:01:07:52:4e",
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "vlan": 30,
+                     *           "since": "2026-05-04T12:00:00Z",
+                     *           "until": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_HomeInterval_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_ips: {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "began_at" | "-began_at";
+            };
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "ip": "10.30.0.18",
+                     *           "source": "",
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z",
+                     *           "host_names": [
+                     *             "gate-4.tarn.example"
+                     *           ]
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_IpStay_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_stays: {
+        parameters: {
+            query?: {
+                switch?: string | null;
+                /** @description a port's name; needs `switch` */
+                port?: string | null;
+                vlan?: number | null;
+                mac?: string | null;
+                /** @description ended stays too, latest begun first */
+                ended?: boolean;
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
+                /** @description false leaves out uplinks */
+                uplinks?: boolean;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "mac" | "-mac" | "began_at" | "-began_at";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "port_alias": "Berth light 18",
+                     *           "vlan": 30,
+                     *           "vlan_name": "quay",
+                     *           "life": "present",
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "seen_at": "2026-05-04T12:00:00Z",
+                     *           "quiet_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z",
+                     *           "ending": "",
+                     *           "read_at": "2026-05-04T12:00:00Z",
+                     *           "role": "access",
+                     *           "leads_to": [
+                     *             ""
+                     *           ],
+                     *           "mac": "02:1a:01:07:52:4e"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_Stay_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_makers: {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "prefix" | "-prefix" | "maker" | "-maker";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "prefix": "021a01",
+                     *           "maker": "Lantern Works"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_Maker_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    add_makers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "makers": {
+                 *         "021a01": "Lantern Works"
+                 *       }
+                 *     }
+                 */
+                "application/json": components["schemas"]["NewMakers"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "prefix": "021a01",
+                     *           "maker": "Lantern Works"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_Maker_"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    get_maker: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                prefix: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "prefix": "021a01",
+                     *       "maker": "Lantern Works"
+                     *     }
+                     */
+                    "application/json": components["schemas"]["Maker"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    remove_maker: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                prefix: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
     list_switches: {
         parameters: {
             query?: {
@@ -11947,1052 +12993,6 @@ export interface operations {
                      */
                     "application/json": components["schemas"]["RehearsalRun"];
                 };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            412: components["responses"]["Problem412"];
-            413: components["responses"]["Problem413"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    search: {
-        parameters: {
-            query: {
-                /** @description any part of an address, any notation; or a list */
-                q: string;
-                limit?: number;
-                /** @description as it was known at this instant; now unless given */
-                at?: string | null;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "query": "52:4e",
-                     *       "endpoints": [
-                     *         {
-                     *           "mac": "02:1a:01:07:52:4e",
-                     *           "maker": "Lantern Works",
-                     *           "origin": "registry",
-                     *           "ips": [
-                     *             "10.30.0.18"
-                     *           ],
-                     *           "host_names": [
-                     *             "gate-4.tarn.example"
-                     *           ],
-                     *           "first_seen_at": "2026-05-04T12:00:00Z",
-                     *           "home": {
-                     *             "switch": "quay-1",
-                     *             "port": "p18",
-                     *             "port_alias": "Berth light 18",
-                     *             "vlan": 30,
-                     *             "vlan_name": "quay",
-                     *             "life": "present",
-                     *             "began_at": "2026-05-04T12:00:00Z",
-                     *             "seen_at": "2026-05-04T12:00:00Z",
-                     *             "quiet_at": "2026-05-04T12:00:00Z",
-                     *             "ended_at": "2026-05-04T12:00:00Z",
-                     *             "ending": "",
-                     *             "read_at": "2026-05-04T12:00:00Z",
-                     *             "role": "access",
-                     *             "leads_to": [
-                     *               ""
-                     *             ]
-                     *           },
-                     *           "why": "",
-                     *           "confidence": "sure",
-                     *           "reasons": [
-                     *             "swapped at the quay"
-                     *           ],
-                     *           "homes_elsewhere": [
-                     *             {
-                     *               "area": "",
-                     *               "home": {
-                     *                 "switch": "quay-1",
-                     *                 "port": "p18",
-                     *                 "port_alias": "Berth light 18",
-                     *                 "vlan": 30,
-                     *                 "vlan_name": "quay",
-                     *                 "life": "present",
-                     *                 "began_at": "2026-05-04T12:00:00Z",
-                     *                 "seen_at": "2026-05-04T12:00:00Z",
-                     *                 "quiet_at": "2026-05-04T12:00:00Z",
-                     *                 "ended_at": "2026-05-04T12:00:00Z",
-                     *                 "ending": "",
-                     *                 "read_at": "2026-05-04T12:00:00Z",
-                     *                 "role": "access",
-                     *                 "leads_to": [
-                     *                   ""
-                     *                 ]
-                     *               },
-                     *               "why": "",
-                     *               "confidence": "sure"
-                     *             }
-                     *           ],
-                     *           "label": "Gate reader 4",
-                     *           "owner": "Ticketing",
-                     *           "notes": "behind the gate",
-                     *           "places": [
-                     *             {
-                     *               "switch": "quay-1",
-                     *               "port": "p18",
-                     *               "port_alias": "Berth light 18",
-                     *               "vlan": 30,
-                     *               "vlan_name": "quay",
-                     *               "life": "present",
-                     *               "began_at": "2026-05-04T12:00:00Z",
-                     *               "seen_at": "2026-05-04T12:00:00Z",
-                     *               "quiet_at": "2026-05-04T12:00:00Z",
-                     *               "ended_at": "2026-05-04T12:00:00Z",
-                     *               "ending": "",
-                     *               "read_at": "2026-05-04T12:00:00Z",
-                     *               "role": "access",
-                     *               "leads_to": [
-                     *                 ""
-                     *               ]
-                     *             }
-                     *           ]
-                     *         }
-                     *       ],
-                     *       "more": true,
-                     *       "switches": [
-                     *         {
-                     *           "name": "quay-1",
-                     *           "source": "snmp",
-                     *           "host": "192.0.2.18",
-                     *           "port": 1,
-                     *           "site": "Quays",
-                     *           "groups": [
-                     *             "quays"
-                     *           ],
-                     *           "notes": "behind the gate",
-                     *           "credential": "",
-                     *           "credential_kind": "",
-                     *           "write_credential": "",
-                     *           "interval_s": 1,
-                     *           "timeout_s": 1,
-                     *           "tries": 1,
-                     *           "hold_time_s": 1,
-                     *           "enabled": true,
-                     *           "health": "unread",
-                     *           "healthy": true,
-                     *           "health_since": "2026-05-04T12:00:00Z",
-                     *           "tried_at": "2026-05-04T12:00:00Z",
-                     *           "read_at": "2026-05-04T12:00:00Z",
-                     *           "next_try_at": "2026-05-04T12:00:00Z",
-                     *           "error": "",
-                     *           "warnings": [
-                     *             ""
-                     *           ],
-                     *           "present": 1,
-                     *           "sys_name": "quay-1",
-                     *           "description": "Simulated bridge",
-                     *           "location": "Quay cabin 1",
-                     *           "contact": "",
-                     *           "bridge_address": "02:1a:01:07:52:4e",
-                     *           "ageing_s": 1,
-                     *           "model": "",
-                     *           "serial": "",
-                     *           "software": "",
-                     *           "topology_changes": 1,
-                     *           "topology_changed_at": "2026-05-04T12:00:00Z",
-                     *           "learning_discards": 1,
-                     *           "table_size": 1,
-                     *           "up_since": "2026-05-04T12:00:00Z"
-                     *         }
-                     *       ],
-                     *       "ports": [
-                     *         {
-                     *           "switch": "quay-1",
-                     *           "name": "quay-1",
-                     *           "number": 18,
-                     *           "alias": "Berth light 18",
-                     *           "admin_up": true,
-                     *           "oper": "up",
-                     *           "oper_since": "2026-05-04T12:00:00Z",
-                     *           "speed_bps": 1,
-                     *           "bridged": true,
-                     *           "duplex": "",
-                     *           "aggregate": "",
-                     *           "partner": "",
-                     *           "default_vlan": 1,
-                     *           "tagged": [
-                     *             1
-                     *           ],
-                     *           "untagged": [
-                     *             1
-                     *           ],
-                     *           "spanning_tree": "",
-                     *           "present": 1,
-                     *           "quiet": 1,
-                     *           "role": "access",
-                     *           "role_by_operator": true,
-                     *           "role_evidence": "",
-                     *           "leads_to": [
-                     *             ""
-                     *           ],
-                     *           "beyond": "",
-                     *           "use": "uplink",
-                     *           "silent_since": "2026-05-04T12:00:00Z"
-                     *         }
-                     *       ],
-                     *       "never_seen": [
-                     *         {
-                     *           "mac": "02:1a:01:07:52:4e",
-                     *           "label": "Gate reader 4",
-                     *           "owner": "Ticketing",
-                     *           "notes": "behind the gate",
-                     *           "seen": true
-                     *         }
-                     *       ],
-                     *       "texts": [
-                     *         {
-                     *           "text": "seats = 1",
-                     *           "macs": [
-                     *             "02:1a:01:07:52:4e"
-                     *           ],
-                     *           "switches": [
-                     *             ""
-                     *           ],
-                     *           "problem": ""
-                     *         }
-                     *       ]
-                     *     }
-                     */
-                    "application/json": components["schemas"]["SearchResult"];
-                };
-            };
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    list_endpoints: {
-        parameters: {
-            query?: {
-                /** @description a name, or a pattern: quay-* */
-                switch?: string | null;
-                /** @description a port's name; needs `switch` */
-                port?: string | null;
-                vlan?: number | null;
-                site?: string | null;
-                /** @description of switches */
-                group?: string | null;
-                /** @description a part of its name */
-                maker?: string | null;
-                /** @description present: learned now; quiet: nowhere at the moment; gone: no more */
-                life?: ("present" | "quiet" | "gone")[] | null;
-                confidence?: ("sure" | "likely" | "doubtful" | "none")[] | null;
-                /** @description first seen at or after this instant */
-                since?: string | null;
-                /** @description `next` of the page before */
-                cursor?: string | null;
-                /** @description rows a page */
-                limit?: number;
-                /** @description a field, with - before it for descending; the order of the list unless given */
-                sort?: "mac" | "-mac" | "first_seen_at" | "-first_seen_at" | "label" | "-label" | "owner" | "-owner";
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "items": [
-                     *         {
-                     *           "mac": "02:1a:01:07:52:4e",
-                     *           "maker": "Lantern Works",
-                     *           "origin": "registry",
-                     *           "ips": [
-                     *             "10.30.0.18"
-                     *           ],
-                     *           "host_names": [
-                     *             "gate-4.tarn.example"
-                     *           ],
-                     *           "first_seen_at": "2026-05-04T12:00:00Z",
-                     *           "home": {
-                     *             "switch": "quay-1",
-                     *             "port": "p18",
-                     *             "port_alias": "Berth light 18",
-                     *             "vlan": 30,
-                     *             "vlan_name": "quay",
-                     *             "life": "present",
-                     *             "began_at": "2026-05-04T12:00:00Z",
-                     *             "seen_at": "2026-05-04T12:00:00Z",
-                     *             "quiet_at": "2026-05-04T12:00:00Z",
-                     *             "ended_at": "2026-05-04T12:00:00Z",
-                     *             "ending": "",
-                     *             "read_at": "2026-05-04T12:00:00Z",
-                     *             "role": "access",
-                     *             "leads_to": [
-                     *               ""
-                     *             ]
-                     *           },
-                     *           "why": "",
-                     *           "confidence": "sure",
-                     *           "reasons": [
-                     *             "swapped at the quay"
-                     *           ],
-                     *           "homes_elsewhere": [
-                     *             {
-                     *               "area": "",
-                     *               "home": {
-                     *                 "switch": "quay-1",
-                     *                 "port": "p18",
-                     *                 "port_alias": "Berth light 18",
-                     *                 "vlan": 30,
-                     *                 "vlan_name": "quay",
-                     *                 "life": "present",
-                     *                 "began_at": "2026-05-04T12:00:00Z",
-                     *                 "seen_at": "2026-05-04T12:00:00Z",
-                     *                 "quiet_at": "2026-05-04T12:00:00Z",
-                     *                 "ended_at": "2026-05-04T12:00:00Z",
-                     *                 "ending": "",
-                     *                 "read_at": "2026-05-04T12:00:00Z",
-                     *                 "role": "access",
-                     *                 "leads_to": [
-                     *                   ""
-                     *                 ]
-                     *               },
-                     *               "why": "",
-                     *               "confidence": "sure"
-                     *             }
-                     *           ],
-                     *           "label": "Gate reader 4",
-                     *           "owner": "Ticketing",
-                     *           "notes": "behind the gate",
-                     *           "places": [
-                     *             {
-                     *               "switch": "quay-1",
-                     *               "port": "p18",
-                     *               "port_alias": "Berth light 18",
-                     *               "vlan": 30,
-                     *               "vlan_name": "quay",
-                     *               "life": "present",
-                     *               "began_at": "2026-05-04T12:00:00Z",
-                     *               "seen_at": "2026-05-04T12:00:00Z",
-                     *               "quiet_at": "2026-05-04T12:00:00Z",
-                     *               "ended_at": "2026-05-04T12:00:00Z",
-                     *               "ending": "",
-                     *               "read_at": "2026-05-04T12:00:00Z",
-                     *               "role": "access",
-                     *               "leads_to": [
-                     *                 ""
-                     *               ]
-                     *             }
-                     *           ]
-                     *         }
-                     *       ],
-                     *       "next": ""
-                     *     }
-                     */
-                    "application/json": components["schemas"]["PageOf_Endpoint_"];
-                };
-            };
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    get_endpoint: {
-        parameters: {
-            query?: {
-                /** @description as it was known at this instant; now unless given */
-                at?: string | null;
-            };
-            header?: never;
-            path: {
-                mac: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "mac": "02:1a:01:07:52:4e",
-                     *       "maker": "Lantern Works",
-                     *       "origin": "registry",
-                     *       "ips": [
-                     *         "10.30.0.18"
-                     *       ],
-                     *       "host_names": [
-                     *         "gate-4.tarn.example"
-                     *       ],
-                     *       "first_seen_at": "2026-05-04T12:00:00Z",
-                     *       "home": {
-                     *         "switch": "quay-1",
-                     *         "port": "p18",
-                     *         "port_alias": "Berth light 18",
-                     *         "vlan": 30,
-                     *         "vlan_name": "quay",
-                     *         "life": "present",
-                     *         "began_at": "2026-05-04T12:00:00Z",
-                     *         "seen_at": "2026-05-04T12:00:00Z",
-                     *         "quiet_at": "2026-05-04T12:00:00Z",
-                     *         "ended_at": "2026-05-04T12:00:00Z",
-                     *         "ending": "",
-                     *         "read_at": "2026-05-04T12:00:00Z",
-                     *         "role": "access",
-                     *         "leads_to": [
-                     *           ""
-                     *         ]
-                     *       },
-                     *       "why": "",
-                     *       "confidence": "sure",
-                     *       "reasons": [
-                     *         "swapped at the quay"
-                     *       ],
-                     *       "homes_elsewhere": [
-                     *         {
-                     *           "area": "",
-                     *           "home": {
-                     *             "switch": "quay-1",
-                     *             "port": "p18",
-                     *             "port_alias": "Berth light 18",
-                     *             "vlan": 30,
-                     *             "vlan_name": "quay",
-                     *             "life": "present",
-                     *             "began_at": "2026-05-04T12:00:00Z",
-                     *             "seen_at": "2026-05-04T12:00:00Z",
-                     *             "quiet_at": "2026-05-04T12:00:00Z",
-                     *             "ended_at": "2026-05-04T12:00:00Z",
-                     *             "ending": "",
-                     *             "read_at": "2026-05-04T12:00:00Z",
-                     *             "role": "access",
-                     *             "leads_to": [
-                     *               ""
-                     *             ]
-                     *           },
-                     *           "why": "",
-                     *           "confidence": "sure"
-                     *         }
-                     *       ],
-                     *       "label": "Gate reader 4",
-                     *       "owner": "Ticketing",
-                     *       "notes": "behind the gate",
-                     *       "places": [
-                     *         {
-                     *           "switch": "quay-1",
-                     *           "port": "p18",
-                     *           "port_alias": "Berth light 18",
-                     *           "vlan": 30,
-                     *           "vlan_name": "quay",
-                     *           "life": "present",
-                     *           "began_at": "2026-05-04T12:00:00Z",
-                     *           "seen_at": "2026-05-04T12:00:00Z",
-                     *           "quiet_at": "2026-05-04T12:00:00Z",
-                     *           "ended_at": "2026-05-04T12:00:00Z",
-                     *           "ending": "",
-                     *           "read_at": "2026-05-04T12:00:00Z",
-                     *           "role": "access",
-                     *           "leads_to": [
-                     *             ""
-                     *           ]
-                     *         }
-                     *       ]
-                     *     }
-                     */
-                    "application/json": components["schemas"]["Endpoint"];
-                };
-            };
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    change_endpoint: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                mac: string;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                /**
-                 * @example {
-                 *       "label": "Gate reader 4",
-                 *       "owner": "Ticketing"
-                 *     }
-                 */
-                "application/json": components["schemas"]["EndpointChange"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "mac": "02:1a:01:07:52:4e",
-                     *       "maker": "Lantern Works",
-                     *       "origin": "registry",
-                     *       "ips": [
-                     *         "10.30.0.18"
-                     *       ],
-                     *       "host_names": [
-                     *         "gate-4.tarn.example"
-                     *       ],
-                     *       "first_seen_at": "2026-05-04T12:00:00Z",
-                     *       "home": {
-                     *         "switch": "quay-1",
-                     *         "port": "p18",
-                     *         "port_alias": "Berth light 18",
-                     *         "vlan": 30,
-                     *         "vlan_name": "quay",
-                     *         "life": "present",
-                     *         "began_at": "2026-05-04T12:00:00Z",
-                     *         "seen_at": "2026-05-04T12:00:00Z",
-                     *         "quiet_at": "2026-05-04T12:00:00Z",
-                     *         "ended_at": "2026-05-04T12:00:00Z",
-                     *         "ending": "",
-                     *         "read_at": "2026-05-04T12:00:00Z",
-                     *         "role": "access",
-                     *         "leads_to": [
-                     *           ""
-                     *         ]
-                     *       },
-                     *       "why": "",
-                     *       "confidence": "sure",
-                     *       "reasons": [
-                     *         "swapped at the quay"
-                     *       ],
-                     *       "homes_elsewhere": [
-                     *         {
-                     *           "area": "",
-                     *           "home": {
-                     *             "switch": "quay-1",
-                     *             "port": "p18",
-                     *             "port_alias": "Berth light 18",
-                     *             "vlan": 30,
-                     *             "vlan_name": "quay",
-                     *             "life": "present",
-                     *             "began_at": "2026-05-04T12:00:00Z",
-                     *             "seen_at": "2026-05-04T12:00:00Z",
-                     *             "quiet_at": "2026-05-04T12:00:00Z",
-                     *             "ended_at": "2026-05-04T12:00:00Z",
-                     *             "ending": "",
-                     *             "read_at": "2026-05-04T12:00:00Z",
-                     *             "role": "access",
-                     *             "leads_to": [
-                     *               ""
-                     *             ]
-                     *           },
-                     *           "why": "",
-                     *           "confidence": "sure"
-                     *         }
-                     *       ],
-                     *       "label": "Gate reader 4",
-                     *       "owner": "Ticketing",
-                     *       "notes": "behind the gate",
-                     *       "places": [
-                     *         {
-                     *           "switch": "quay-1",
-                     *           "port": "p18",
-                     *           "port_alias": "Berth light 18",
-                     *           "vlan": 30,
-                     *           "vlan_name": "quay",
-                     *           "life": "present",
-                     *           "began_at": "2026-05-04T12:00:00Z",
-                     *           "seen_at": "2026-05-04T12:00:00Z",
-                     *           "quiet_at": "2026-05-04T12:00:00Z",
-                     *           "ended_at": "2026-05-04T12:00:00Z",
-                     *           "ending": "",
-                     *           "read_at": "2026-05-04T12:00:00Z",
-                     *           "role": "access",
-                     *           "leads_to": [
-                     *             ""
-                     *           ]
-                     *         }
-                     *       ]
-                     *     }
-                     */
-                    "application/json": components["schemas"]["Endpoint"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            412: components["responses"]["Problem412"];
-            413: components["responses"]["Problem413"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    get_path: {
-        parameters: {
-            query?: {
-                /** @description where to begin; the switch furthest away unless given */
-                start?: string | null;
-                /** @description as it was known at this instant; now unless given */
-                at?: string | null;
-                /** @description `next` of the page before */
-                cursor?: string | null;
-                /** @description rows a page */
-                limit?: number;
-            };
-            header?: never;
-            path: {
-                mac: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "items": [
-                     *         {
-                     *           "switch": "quay-1",
-                     *           "port": "p18",
-                     *           "learned": true,
-                     *           "leads_to": "",
-                     *           "why": ""
-                     *         }
-                     *       ],
-                     *       "next": ""
-                     *     }
-                     */
-                    "application/json": components["schemas"]["PageOf_Hop_"];
-                };
-            };
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    list_quiet_times: {
-        parameters: {
-            query?: {
-                /** @description how far back */
-                days?: number;
-                /** @description false leaves out uplinks */
-                uplinks?: boolean;
-                /** @description `next` of the page before */
-                cursor?: string | null;
-                /** @description rows a page */
-                limit?: number;
-                /** @description a field, with - before it for descending; the order of the list unless given */
-                sort?: "began_at" | "-began_at";
-            };
-            header?: never;
-            path: {
-                mac: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "items": [
-                     *         {
-                     *           "switch": "quay-1",
-                     *           "port": "p18",
-                     *           "vlan": 30,
-                     *           "began_at": "2026-05-04T12:00:00Z",
-                     *           "ended_at": "2026-05-04T12:00:00Z"
-                     *         }
-                     *       ],
-                     *       "next": ""
-                     *     }
-                     */
-                    "application/json": components["schemas"]["PageOf_QuietTime_"];
-                };
-            };
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    list_homes: {
-        parameters: {
-            query?: {
-                /** @description how far back */
-                days?: number;
-                /** @description `next` of the page before */
-                cursor?: string | null;
-                /** @description rows a page */
-                limit?: number;
-                /** @description a field, with - before it for descending; the order of the list unless given */
-                sort?: "since" | "-since";
-            };
-            header?: never;
-            path: {
-                mac: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "items": [
-                     *         {
-                     *           "mac": "02:1a:01:07:52:4e",
-                     *           "switch": "quay-1",
-                     *           "port": "p18",
-                     *           "vlan": 30,
-                     *           "since": "2026-05-04T12:00:00Z",
-                     *           "until": "2026-05-04T12:00:00Z"
-                     *         }
-                     *       ],
-                     *       "next": ""
-                     *     }
-                     */
-                    "application/json": components["schemas"]["PageOf_HomeInterval_"];
-                };
-            };
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    list_ips: {
-        parameters: {
-            query?: {
-                /** @description `next` of the page before */
-                cursor?: string | null;
-                /** @description rows a page */
-                limit?: number;
-                /** @description a field, with - before it for descending; the order of the list unless given */
-                sort?: "began_at" | "-began_at";
-            };
-            header?: never;
-            path: {
-                mac: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "items": [
-                     *         {
-                     *           "ip": "10.30.0.18",
-                     *           "source": "",
-                     *           "began_at": "2026-05-04T12:00:00Z",
-                     *           "ended_at": "2026-05-04T12:00:00Z",
-                     *           "host_names": [
-                     *             "gate-4.tarn.example"
-                     *           ]
-                     *         }
-                     *       ],
-                     *       "next": ""
-                     *     }
-                     */
-                    "application/json": components["schemas"]["PageOf_IpStay_"];
-                };
-            };
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    list_stays: {
-        parameters: {
-            query?: {
-                switch?: string | null;
-                /** @description a port's name; needs `switch` */
-                port?: string | null;
-                vlan?: number | null;
-                mac?: string | null;
-                /** @description ended stays too, latest begun first */
-                ended?: boolean;
-                /** @description as it was known at this instant; now unless given */
-                at?: string | null;
-                /** @description false leaves out uplinks */
-                uplinks?: boolean;
-                /** @description `next` of the page before */
-                cursor?: string | null;
-                /** @description rows a page */
-                limit?: number;
-                /** @description a field, with - before it for descending; the order of the list unless given */
-                sort?: "mac" | "-mac" | "began_at" | "-began_at";
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "items": [
-                     *         {
-                     *           "switch": "quay-1",
-                     *           "port": "p18",
-                     *           "port_alias": "Berth light 18",
-                     *           "vlan": 30,
-                     *           "vlan_name": "quay",
-                     *           "life": "present",
-                     *           "began_at": "2026-05-04T12:00:00Z",
-                     *           "seen_at": "2026-05-04T12:00:00Z",
-                     *           "quiet_at": "2026-05-04T12:00:00Z",
-                     *           "ended_at": "2026-05-04T12:00:00Z",
-                     *           "ending": "",
-                     *           "read_at": "2026-05-04T12:00:00Z",
-                     *           "role": "access",
-                     *           "leads_to": [
-                     *             ""
-                     *           ],
-                     *           "mac": "02:1a:01:07:52:4e"
-                     *         }
-                     *       ],
-                     *       "next": ""
-                     *     }
-                     */
-                    "application/json": components["schemas"]["PageOf_Stay_"];
-                };
-            };
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    list_makers: {
-        parameters: {
-            query?: {
-                /** @description `next` of the page before */
-                cursor?: string | null;
-                /** @description rows a page */
-                limit?: number;
-                /** @description a field, with - before it for descending; the order of the list unless given */
-                sort?: "prefix" | "-prefix" | "maker" | "-maker";
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "items": [
-                     *         {
-                     *           "prefix": "021a01",
-                     *           "maker": "Lantern Works"
-                     *         }
-                     *       ],
-                     *       "next": ""
-                     *     }
-                     */
-                    "application/json": components["schemas"]["PageOf_Maker_"];
-                };
-            };
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    add_makers: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                /**
-                 * @example {
-                 *       "makers": {
-                 *         "021a01": "Lantern Works"
-                 *       }
-                 *     }
-                 */
-                "application/json": components["schemas"]["NewMakers"];
-            };
-        };
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "items": [
-                     *         {
-                     *           "prefix": "021a01",
-                     *           "maker": "Lantern Works"
-                     *         }
-                     *       ],
-                     *       "next": ""
-                     *     }
-                     */
-                    "application/json": components["schemas"]["PageOf_Maker_"];
-                };
-            };
-            400: components["responses"]["Problem400"];
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            408: components["responses"]["Problem408"];
-            409: components["responses"]["Problem409"];
-            412: components["responses"]["Problem412"];
-            413: components["responses"]["Problem413"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    get_maker: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                prefix: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    /**
-                     * @example {
-                     *       "prefix": "021a01",
-                     *       "maker": "Lantern Works"
-                     *     }
-                     */
-                    "application/json": components["schemas"]["Maker"];
-                };
-            };
-            401: components["responses"]["Problem401"];
-            403: components["responses"]["Problem403"];
-            404: components["responses"]["Problem404"];
-            422: components["responses"]["Problem422"];
-            500: components["responses"]["Problem500"];
-            503: components["responses"]["Problem503"];
-        };
-    };
-    remove_maker: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                prefix: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             400: components["responses"]["Problem400"];
             401: components["responses"]["Problem401"];

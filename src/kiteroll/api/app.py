@@ -61,9 +61,10 @@ from kiteroll.core.model.port_ref import PortRef
 CALLS_AT_ONCE = 12
 """Calls that are worked on in threads; fewer than there are connections to the database for them."""
 _ROUTES = (
+    endpoints,  # first, as they are tried in order: a search comes with every keystroke
     *(switches, credentials, collectors, areas, rounds, imports, findings, rules),
     *(enrolment, roll_call, rehearsals),
-    *(endpoints, labels, links, history, service_status, network, exports),
+    *(labels, links, history, service_status, network, exports),
     *(people, audit, alerts, settings, port_actions),
 )
 

@@ -22,7 +22,6 @@ class NameIndexes:
         self._database = database
         self._ports: dict[int, Mapping[str, str]] = {}
         self._ports_changed = False
-        self._hosts: list[tuple[str, int]] = []
         self._hosts_at_load = 0
         self._last_host = 0
         self._switch_texts: list[tuple[int, str]] = []
@@ -74,15 +73,15 @@ class NameIndexes:
         """Index what is new. Raises StorageUnavailable."""
         self._refresh_switches()
         more = self._database.run(host_names.all_host_names, self._last_host)
-        if len(self._hosts) + len(more) > 2 * self._hosts_at_load + _SLACK:
+        before = self.hosts
+        if len(before) + len(more) > 2 * self._hosts_at_load + _SLACK:
             # Half of them may be names of the past by now: start over.
-            self._hosts, self._hosts_at_load = [], 0
+            before, self._hosts_at_load = TextIndex(()), 0
             more = self._database.run(host_names.all_host_names, 0)
         if more:
             self._last_host = more[-1][1]
-            self._hosts += more
             self._hosts_at_load = self._hosts_at_load or len(more)
-            self.hosts = TextIndex(self._hosts)
+            self.hosts = TextIndex(more, before=before)
         if self._ports_changed:
             self._ports_changed = False
             each = [(switch, ports.items()) for switch, ports in list(self._ports.items())]

@@ -7,6 +7,7 @@ from itertools import accumulate, chain, islice
 from typing import Generic, TypeVar
 
 K = TypeVar("K")
+_AT_ONCE = 20_000
 
 
 class TextIndex(Generic[K]):
@@ -14,14 +15,22 @@ class TextIndex(Generic[K]):
     milliseconds for a hundred thousand names, where a database takes ten times that. Case and accents are no
     matter."""
 
-    def __init__(self, words: Iterable[tuple[str, K]], few: int = 1000) -> None:
-        """`few`: beyond so many places, those at which a text begins are looked for by themselves."""
+    def __init__(
+        self, words: Iterable[tuple[str, K]], few: int = 1000, before: "TextIndex[K] | None" = None
+    ) -> None:
+        """`few`: beyond so many places, those at which a text begins are looked for by themselves.
+        `before`: what is in that index comes first."""
         self._few = few
         pairs = list(words)
         lines = [_plain(word).replace("\n", " ") for word, _ in pairs]
-        self._keys = [key for _, key in pairs]
-        self._text = "\n" + "".join(f"{line}\n" for line in lines)
-        self._starts = list(accumulate((len(line) + 1 for line in lines), initial=1))
+        text = "".join(f"{line}\n" for line in lines)
+        self._text: str = (before._text if before else "\n") + text
+        lengths = (len(line) + 1 for line in lines)
+        self._starts: list[int] = [*(before._starts[:-1] if before else ())]
+        self._starts += accumulate(lengths, initial=before._starts[-1] if before else 1)
+        self._keys: list[K] = [*(before._keys if before else ()), *(key for _, key in pairs)]
+        self._threes: set[tuple[str, str, str]] = {*(before._threes if before else ()), *_threes(text)}
+        """Every three signs in a row, within a text: what holds others is looked for nowhere."""
 
     def __len__(self) -> int:
         return len(self._keys)
@@ -47,6 +56,8 @@ class TextIndex(Generic[K]):
         return self._some((self._line(at + 1) for at in found), limit)
 
     def _each(self, needle: str) -> Iterator[int]:
+        if not self._threes.issuperset(_threes(needle)):
+            return
         at = self._text.find(needle)
         while at >= 0:
             yield at
@@ -62,6 +73,13 @@ class TextIndex(Generic[K]):
                 break
             found.setdefault(number)
         return [self._keys[number] for number in found]
+
+
+def _threes(text: str) -> Iterator[tuple[str, str, str]]:
+    """Within its lines; some at a time, for others are to have their turn meanwhile."""
+    for first in range(0, len(text), _AT_ONCE):
+        part = text[first : first + _AT_ONCE + 2]
+        yield from {three for three in zip(part, part[1:], part[2:], strict=False) if "\n" not in three}
 
 
 def _plain(text: str) -> str:
