@@ -1,9 +1,12 @@
-"""What a command loads: heavy modules only when they are used."""
+"""What a command loads: heavy modules only when they are used; and what is said of unknown words."""
 
 import subprocess
 import sys
 
 import pytest
+
+from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.main import main
 
 HEAVY = {"pydantic", "httpx", "sqlalchemy", "fastapi", "uvicorn", "rich", "cattrs", "asyncio"}
 
@@ -31,3 +34,11 @@ def test_help_and_version_load_nothing_heavy(words: tuple[str, ...]) -> None:
 
 def test_a_command_that_asks_the_service_loads_no_database_and_no_server() -> None:
     assert not _loaded("find", "52:4e") & {"sqlalchemy", "fastapi", "uvicorn", "cattrs"}
+
+
+def test_an_unknown_option_brings_the_usage_of_its_own_command(capsys: pytest.CaptureFixture[str]) -> None:
+    with pytest.raises(SystemExit) as ended:
+        main(["rule", "enrol", "02:1a:05", "--because", "new"])
+    told = capsys.readouterr().err
+    assert ended.value.code == Exit.USAGE
+    assert told.startswith("usage: kiteroll rule enrol ") and "it does not know --because new" in told

@@ -129,6 +129,16 @@ class _Only:
         )
 
 
+def _parsed(words: Sequence[str]) -> argparse.Namespace:
+    """Exits with a message that shows how the command that was given is used, not all of them."""
+    parser = build_parser(words)
+    args, unknown = parser.parse_known_args(words)
+    if unknown:
+        used: argparse.ArgumentParser = getattr(args, "parser", parser)
+        used.error(f"it does not know {' '.join(unknown)}; {used.prog} -h shows what it takes")
+    return args
+
+
 def main(words: Sequence[str] | None = None) -> Exit:
     # Searching for plug-ins would go through every installed distribution.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
@@ -140,7 +150,7 @@ def main(words: Sequence[str] | None = None) -> Exit:
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="backslashreplace")  # a terminal that lacks a letter ends no command
-    args = build_parser(given).parse_args(given)
+    args = _parsed(given)
 
     from kiteroll.cli.context import make_context
     from kiteroll.cli.exit_codes import exit_of

@@ -87,7 +87,7 @@ def add_command(
         parents=list(parents),
         formatter_class=argparse.RawDescriptionHelpFormatter,
     )
-    parser.set_defaults(run=run)
+    parser.set_defaults(run=run, parser=parser)
     return parser
 
 

@@ -210,7 +210,7 @@ def _caution(rule: Rule) -> Iterator[str]:
             "switch its ports less one"
         )
     if rule.watched and not rule.roll:
-        yield "it is watched and its own roll is empty: who no wider level enrols is a stranger"
+        yield "it is watched and its own roll is empty: who no other level enrols there is a stranger"
     if rule.on_breach in (OnBreach.PROPOSE, OnBreach.CLOSE):
         what = rule.on_breach.value
         yield f"to {what} takes effect once Kite Roll may act on ports; until then it is a finding"
