@@ -18,6 +18,7 @@ from kiteroll.core.findings.finding import (
     Subject,
 )
 from kiteroll.core.findings.lifecycle import FindingLifecycle
+from kiteroll.core.findings.overdue import may_be_over_at
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
 from tests.support.factories import at, mac
@@ -228,3 +229,15 @@ def test_a_condition_is_counted_once_and_clears_soon_after_it_is_over() -> None:
     assert (still.count, still.last_at) == (1, at(1))
     (over,) = lifecycle.expire(at(3))
     assert over.state is State.CLEARED
+
+
+def test_a_condition_that_was_not_found_again_may_be_over_and_what_happened_stays_so() -> None:
+    life = FindingLifecycle(Thresholds())
+    kinds = (FindingKind.STRANGER, FindingKind.FLAPPING, FindingKind.LEFT_OUT)
+    stranger, flapping, left_out = (apply(life, detection(1, kind))[0] for kind in kinds)
+    assert may_be_over_at(stranger) == at(1.5)
+    assert may_be_over_at(flapping) is None
+    assert may_be_over_at(left_out) is None, "nobody looks before the next reading"
+    assert may_be_over_at(apply(life, detection(2, FindingKind.STRANGER))[0]) == at(2.5)
+    (cleared,) = [one for one in life.expire(at(9)) if one.kind is FindingKind.STRANGER]
+    assert may_be_over_at(cleared) is None

@@ -253,7 +253,7 @@ def test_a_path_that_ends_at_an_uplink_says_who_has_not_learned_the_address() ->
     home = choose_home(sightings)
     assert home.at is not None and home.reasons[0].because is Because.BEYOND_UPLINK
     (last,) = path_to(home.at, sightings, "b", topology)
-    assert hop_text(last) == "uplink, 1 address: c behind it has not learned this address"
+    assert hop_text(last) == "uplink, 1 address: not in the table of c behind it"
     nowhere = replace(last, role=replace(last.role, leads_to=()))
     assert hop_text(nowhere) == "uplink, 1 address: what is behind it is not known"
 

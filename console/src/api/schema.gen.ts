@@ -3318,6 +3318,8 @@ export interface components {
              * Format: date-time
              */
             last_at: string;
+            /** May Be Over At */
+            may_be_over_at: string | null;
             /** Clears At */
             clears_at: string | null;
             /** Cleared At */
@@ -10496,6 +10498,7 @@ export interface operations {
                      *           "first_at": "2026-05-04T12:00:00Z",
                      *           "opened_at": "2026-05-04T12:00:00Z",
                      *           "last_at": "2026-05-04T12:00:00Z",
+                     *           "may_be_over_at": "2026-05-04T12:00:00Z",
                      *           "clears_at": "2026-05-04T12:00:00Z",
                      *           "cleared_at": "2026-05-04T12:00:00Z",
                      *           "cleared_by": "",
@@ -10568,6 +10571,7 @@ export interface operations {
                      *       "first_at": "2026-05-04T12:00:00Z",
                      *       "opened_at": "2026-05-04T12:00:00Z",
                      *       "last_at": "2026-05-04T12:00:00Z",
+                     *       "may_be_over_at": "2026-05-04T12:00:00Z",
                      *       "clears_at": "2026-05-04T12:00:00Z",
                      *       "cleared_at": "2026-05-04T12:00:00Z",
                      *       "cleared_by": "",
@@ -10646,6 +10650,7 @@ export interface operations {
                      *           "first_at": "2026-05-04T12:00:00Z",
                      *           "opened_at": "2026-05-04T12:00:00Z",
                      *           "last_at": "2026-05-04T12:00:00Z",
+                     *           "may_be_over_at": "2026-05-04T12:00:00Z",
                      *           "clears_at": "2026-05-04T12:00:00Z",
                      *           "cleared_at": "2026-05-04T12:00:00Z",
                      *           "cleared_by": "",
@@ -10728,6 +10733,7 @@ export interface operations {
                      *       "first_at": "2026-05-04T12:00:00Z",
                      *       "opened_at": "2026-05-04T12:00:00Z",
                      *       "last_at": "2026-05-04T12:00:00Z",
+                     *       "may_be_over_at": "2026-05-04T12:00:00Z",
                      *       "clears_at": "2026-05-04T12:00:00Z",
                      *       "cleared_at": "2026-05-04T12:00:00Z",
                      *       "cleared_by": "",
@@ -10802,6 +10808,7 @@ export interface operations {
                      *       "first_at": "2026-05-04T12:00:00Z",
                      *       "opened_at": "2026-05-04T12:00:00Z",
                      *       "last_at": "2026-05-04T12:00:00Z",
+                     *       "may_be_over_at": "2026-05-04T12:00:00Z",
                      *       "clears_at": "2026-05-04T12:00:00Z",
                      *       "cleared_at": "2026-05-04T12:00:00Z",
                      *       "cleared_by": "",

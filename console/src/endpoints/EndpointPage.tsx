@@ -222,7 +222,7 @@ function Hops({ hops }: { hops: Hop[] }) {
       {hops.map((hop, at) => (
         <Flex as="li" key={hop.switch} align="center" gap="6px">
           <chakra.span
-            title={`${hop.why}${hop.learned ? "" : "; the switch has not learned the address there"}`}
+            title={`${hop.why}${hop.learned ? "" : "; the switch does not have the address there now"}`}
             bg="sheet"
             border="1px solid"
             borderColor={at === hops.length - 1 ? "kite" : "line"}

@@ -93,10 +93,11 @@ function Over({ one }: { one: Finding }) {
   const now = useNow();
   if (one.state === "cleared")
     return <>yes, cleared {one.cleared_by ? `by ${one.cleared_by}` : "by itself"}</>;
+  const maybe = one.may_be_over_at && Date.parse(one.may_be_over_at) <= now;
   const left = one.clears_at ? Date.parse(one.clears_at) - now : 0;
   return (
     <>
-      quiet for <Age at={one.last_at} />
+      {maybe ? "it may be: " : ""}quiet for <Age at={one.last_at} />
       {left > 0 ? `; clears in ${span(left)} if nothing comes` : ""}
     </>
   );

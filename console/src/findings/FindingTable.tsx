@@ -1,10 +1,9 @@
 // Findings as rows: severity, title, likely cause, and whether it is over.
-import { Link } from "react-router";
 import type { Finding } from "../api/client";
 import { Age } from "../shared/Age";
 import { Grid } from "../shared/Grid";
-import { findingPath } from "../shared/links";
 import { StatusText } from "../shared/StatusText";
+import { FindingTitle } from "./FindingTitle";
 
 export function FindingTable({
   findings,
@@ -38,8 +37,7 @@ export function FindingTable({
               </td>
             )}
             <td>
-              <Link to={findingPath(one.id)}>{one.title}</Link>
-              {one.parts > 0 && <span className="soft"> (explains {one.parts} more)</span>}
+              <FindingTitle one={one} />
             </td>
             <td className="wide">{one.cause}</td>
             <td className="n wide">{one.count}</td>

@@ -2,7 +2,7 @@
 import { Button, Flex } from "@chakra-ui/react";
 import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useMemo, useState } from "react";
-import { Link, useNavigate, useSearchParams } from "react-router";
+import { useNavigate, useSearchParams } from "react-router";
 import { api, type Finding, need } from "../api/client";
 import { allFindingsQuery, type FindingState, type Severity } from "../api/resources/findings";
 import { switchesQuery } from "../api/resources/switches";
@@ -19,6 +19,7 @@ import { usePutParam } from "../shared/usePutParam";
 import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
 import { moreOf, rowsOf, serverSort } from "../table/paged";
+import { FindingTitle } from "./FindingTitle";
 import { severityRank, worstFirst } from "./model";
 
 const STATES: FindingState[] = ["open", "acknowledged", "cleared"];
@@ -50,12 +51,7 @@ function columns(siteOf: Map<string, string>): Column<Finding>[] {
       id: "title",
       header: "What",
       width: 330,
-      cell: (one) => (
-        <>
-          <Link to={findingPath(one.id)}>{one.title}</Link>
-          {one.parts > 0 && <span className="soft"> (explains {one.parts} more)</span>}
-        </>
-      ),
+      cell: (one) => <FindingTitle one={one} />,
       text: (one) => one.title,
     },
     {

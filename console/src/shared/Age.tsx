@@ -33,6 +33,11 @@ export function useNow(): number {
   return useSyncExternalStore(subscribe, current);
 }
 
+/** Whether an instant is past; drawn again only when it becomes so. */
+export function useIsPast(at: string | null | undefined): boolean {
+  return useSyncExternalStore(subscribe, () => !!at && Date.parse(at) <= current());
+}
+
 /** Drawn again only when its words differ, not every second. */
 export function Age({ at, ago = false }: { at: string | null | undefined; ago?: boolean }) {
   const past = useAt();

@@ -98,7 +98,7 @@ def run_show(context: Context) -> Exit:
         out.rows([one], columns.findings(out), empty="")
         return Exit.OK
     facts = [
-        ("finding", f"{one.id} {one.kind}, {one.severity}, {one.state}"),
+        ("finding", f"{one.id} {one.kind}, {one.severity}, {columns.finding_state(one, out)}"),
         ("title", one.title),
         ("likely cause", one.cause),
         ("first", f"{out.age(one.first_at)} ago"),

@@ -85,6 +85,8 @@ class Finding(ResponseModel):
     opened_at: Instant
     last_at: Instant
     """Latest evidence: it is quiet since then."""
+    may_be_over_at: Instant | None
+    """From then on a condition may be over, unless it was found to be so again; null for what happened."""
     clears_at: Instant | None
     """When it clears by itself, if nothing more comes."""
     cleared_at: Instant | None

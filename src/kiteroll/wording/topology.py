@@ -80,7 +80,7 @@ def _reason(reason: HomeReason) -> str:
         case Because.BEYOND_UPLINK if place is not None:
             return (
                 f"beyond {place.switch} port {place.port}: the switches behind it "
-                f"({first_of(reason.names, 3)}) have not learned it"
+                f"({first_of(reason.names, 3)}) do not have it in their tables"
             )
         case Because.ONLY_ON_UPLINKS:
             return (
@@ -114,7 +114,7 @@ def hop_text(hop: Hop) -> str:
     if hop.role.is_uplink and not hop.role.leads_to:
         return f"uplink, {addresses}: what is behind it is not known"
     if hop.role.is_uplink:
-        return f"uplink, {addresses}: {first_of(hop.role.leads_to, 3)} behind it has not learned this address"
+        return f"uplink, {addresses}: not in the table of {first_of(hop.role.leads_to, 3)} behind it"
     if hop.role.beyond:
         return f"access port, {addresses}: through {hop.role.beyond}, not in the inventory"
     return f"access port, {addresses}: {role_text(hop.role)}"

@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from kiteroll.app.queries.findings import FindingWithParts
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.findings.kind_info import KindInfo
+from kiteroll.core.findings.overdue import may_be_over_at
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.schemas import api
 from kiteroll.wording.findings import cause, evidence_text, title
@@ -40,6 +41,7 @@ def present_finding(
         first_at=one.first_at,
         opened_at=one.opened_at,
         last_at=one.last_at,
+        may_be_over_at=None if clears_at is None else may_be_over_at(one),
         clears_at=None if clears_at is None else clears_at(one),
         cleared_at=one.cleared_at,
         cleared_by=one.cleared_by,

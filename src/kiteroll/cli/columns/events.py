@@ -62,7 +62,7 @@ def findings(out: Output) -> list[Column[api.Finding]]:
     return [
         Column("finding", lambda one: one.id, right=True, style=lambda _: "bold"),
         Column("severity", lambda one: one.severity, style=lambda one: _SEVERITY[one.severity]),
-        Column("state", lambda one: one.state),
+        Column("state", lambda one: one.state, shown=lambda one: finding_state(one, out)),
         Column("kind", lambda one: one.kind),
         Column("quiet for", lambda one: one.last_at, shown=lambda one: out.age(one.last_at)),
         Column("count", lambda one: one.count, right=True),
@@ -70,6 +70,12 @@ def findings(out: Output) -> list[Column[api.Finding]]:
         Column("title", lambda one: one.title),
         Column("likely cause", lambda one: one.cause),
     ]
+
+
+def finding_state(one: api.Finding, out: Output) -> str:
+    """With a word on one whose condition was not found to be so lately."""
+    overdue = one.may_be_over_at is not None and out.is_past(one.may_be_over_at)
+    return f"{one.state}, may be over" if overdue else one.state
 
 
 def evidence(out: Output) -> list[Column[api.Evidence]]:

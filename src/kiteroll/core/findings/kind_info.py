@@ -28,6 +28,8 @@ class KindInfo:
     """Names of the thresholds it is judged by."""
     condition: bool = False
     """It says how something is, not what happened: it is over as soon as it is not so."""
+    by_readings: bool = False
+    """A condition that a reading tells: in between nobody looks whether it is still so."""
     explains: frozenset[FindingKind] = frozenset()
     """Kinds whose findings are part of one of this kind: of the same address, or at the same ports."""
     clear_factor: int = 1

@@ -10,6 +10,7 @@ from kiteroll.core.tracking.admission import LeftOut
 INFO = KindInfo(
     kind=FindingKind.LEFT_OUT,
     condition=True,
+    by_readings=True,
     help=KindHelp(
         title="New addresses that are not recorded",
         why="Somebody who makes up addresses could fill the records with them until nothing else is found. What "
