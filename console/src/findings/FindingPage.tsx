@@ -93,11 +93,17 @@ function Over({ one }: { one: Finding }) {
   const now = useNow();
   if (one.state === "cleared")
     return <>yes, cleared {one.cleared_by ? `by ${one.cleared_by}` : "by itself"}</>;
-  const maybe = one.may_be_over_at && Date.parse(one.may_be_over_at) <= now;
+  const overdue = !!one.may_be_over_at && Date.parse(one.may_be_over_at) <= now;
+  if (one.may_be_over_at && !overdue)
+    return (
+      <>
+        no: it was so <Age at={one.last_at} ago />
+      </>
+    );
   const left = one.clears_at ? Date.parse(one.clears_at) - now : 0;
   return (
     <>
-      {maybe ? "it may be: " : ""}quiet for <Age at={one.last_at} />
+      {overdue ? "it may be: " : ""}quiet for <Age at={one.last_at} />
       {left > 0 ? `; clears in ${span(left)} if nothing comes` : ""}
     </>
   );

@@ -97,15 +97,19 @@ def run_show(context: Context) -> Exit:
     if out.format != "table":
         out.rows([one], columns.findings(out), empty="")
         return Exit.OK
+    lasting = one.may_be_over_at is not None and not out.is_past(one.may_be_over_at)
     facts = [
         ("finding", f"{one.id} {one.kind}, {one.severity}, {columns.finding_state(one, out)}"),
         ("title", one.title),
         ("likely cause", one.cause),
         ("first", f"{out.age(one.first_at)} ago"),
-        ("quiet for", out.age(one.last_at)),
+        (
+            "last so" if lasting else "quiet for",
+            f"{out.age(one.last_at)} ago" if lasting else out.age(one.last_at),
+        ),
         (
             "clears by itself",
-            "" if one.clears_at is None else f"in {out.until(one.clears_at)}, without new evidence",
+            f"in {out.until(one.clears_at)}, without new evidence" if one.clears_at and not lasting else "",
         ),
         ("cleared", "" if one.cleared_at is None else f"{out.age(one.cleared_at)} ago {_by(one)}"),
         ("opened", f"{one.times_opened} times" if one.times_opened > 1 else ""),

@@ -180,7 +180,7 @@ def title(finding: Finding | Detection) -> str:
             return f"alerts do not reach {joined(list(details.levels))}"
         case FindingKind.PORT_CLOSED:
             held = finding.cause is Cause.CAME_BACK
-            return f"{here} is {'held closed' if held else 'closed'}: {details.reason}"
+            return f"{here} is {'held closed' if held else 'closed'}; the reason then: {details.reason}"
         case FindingKind.CLOSING_STOPPED:
             return "rules close no more ports by themselves"
         case _:
