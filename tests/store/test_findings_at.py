@@ -93,3 +93,14 @@ def test_openings_are_kept_as_long_as_history(database: Database, kept_for: time
         database.run(findings.save_findings, [step])
     retention.delete_expired(database, readings_before=now - kept_for, history_before=now - kept_for)
     assert sum(len(open_at(database, minutes)) for minutes in (5, 45)) == openings
+
+
+def test_findings_about_a_switch_are_those_of_that_very_name(database: Database) -> None:
+    places = {"quay_1": "p1", "quay-1": "p1", "p1": "quay_1"}
+    made = [
+        replace(restarted(f"of {name}", minutes), ports=frozenset({(name, port)}))
+        for minutes, (name, port) in enumerate(places.items())
+    ]
+    database.run(findings.save_findings, [*made, restarted("quay_1", 9)])
+    page = database.run(findings.findings_page, FindingFilters(switch="quay_1"), PageAsk(sort="opened_at"))
+    assert [row.finding.subject.switch for row in page.items] == ["of quay_1", "quay_1"]

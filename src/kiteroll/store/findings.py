@@ -6,7 +6,7 @@ from datetime import datetime
 from functools import partial
 from typing import Any
 
-from sqlalchemy import Connection, Row, Select, func, or_, select, update
+from sqlalchemy import ColumnElement, Connection, Row, Select, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.errors import NotFound
@@ -16,7 +16,7 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.finding_codec import decode_details, decode_evidence, encode_details, encode_evidence
 from kiteroll.store.paging import Key, Page, fetch_page
-from kiteroll.store.predicates import covers
+from kiteroll.store.predicates import covers, escape_like
 from kiteroll.store.tables import finding, finding_opening, port_action, port_closure, port_proposal
 
 
@@ -71,10 +71,7 @@ def _record_openings(connection: Connection, keys: Sequence[str]) -> None:
 def rename_findings(connection: Connection, at: datetime, before: str, after: str) -> None:
     """What is open of a switch, or at its ports, goes on under its new name; what is over keeps the name it
     was told by."""
-    place = func.json_search(finding.c.ports, "one", before)
-    query = select(finding).where(
-        finding.c.state != State.CLEARED.value, or_(finding.c.switch_name == before, place.is_not(None))
-    )
+    query = select(finding).where(finding.c.state != State.CLEARED.value, _about(before))
     rows = [_row(row) for row in connection.execute(query)]
     renamed = {row.id: renamed_finding(row.finding, before, after) for row in rows}
     there = by_keys(connection, [one.key for one in renamed.values()])
@@ -128,8 +125,7 @@ def findings_page(connection: Connection, filters: FindingFilters, ask: PageAsk)
     if filters.mac is not None:
         query = query.where(finding.c.mac == filters.mac)
     if filters.switch is not None:
-        place = func.json_search(finding.c.ports, "one", filters.switch)
-        query = query.where(or_(finding.c.switch_name == filters.switch, place.is_not(None)))
+        query = query.where(_about(filters.switch))
     if filters.part_of is not None:
         query = query.where(finding.c.part_of == filters.part_of)
     if filters.since is not None:
@@ -142,6 +138,12 @@ def findings_page(connection: Connection, filters: FindingFilters, ask: PageAsk)
         "kind": (Key(finding.c.kind), number),
     }
     return fetch_page(connection, query, keys, make, ask, sorts)
+
+
+def _about(switch: str) -> ColumnElement[bool]:
+    """Those about a switch, or about a port of it."""
+    place = func.json_search(finding.c.ports, "one", escape_like(switch), None, "$[*][0]")
+    return or_(finding.c.switch_name == switch, place.is_not(None))
 
 
 def _open_at(at: datetime) -> Select[Any]:
