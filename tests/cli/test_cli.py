@@ -59,7 +59,7 @@ def test_the_same_answer_for_programs(service: Service) -> None:
     [
         (("find", "ffffffff"), 1, "ffffffff"),
         (("find", "02:1a:zz"), 2, "'z' is not a hexadecimal digit"),
-        (("port", "list", "--switch", "no-such"), 1, "no switch 'no-such'"),
+        (("port", "list", "no-such"), 1, "no switch 'no-such'"),
         (("endpoint", "list", "--switch", "quay-1", "--port", "p99"), 1, "no port 'p99'"),
         (("endpoint", "list", "--vlan", "4000"), 1, "4000"),
         (("changes", "--since", "lately"), 2, "'lately' is not a valid time"),
@@ -80,7 +80,7 @@ def test_what_cannot_be_done_is_said_on_stderr_with_its_exit_code(
 
 
 def test_who_is_on_a_switch_a_port_and_a_vlan(service: Service) -> None:
-    ports = kiteroll("port", "list", "--switch", "ticket-hall", service=service).stdout.splitlines()
+    ports = kiteroll("port", "list", "ticket-hall", service=service).stdout.splitlines()
     assert len(ports) == 25 and "Ticket kiosk 1" in ports[1]
     port = kiteroll(
         "endpoint", "list", "--switch", "ticket-hall", "--port", "p16", "--format", "json", service=service
@@ -229,9 +229,9 @@ def test_the_shell_completes_commands_and_names_of_switches(service: Service) ->
 
     assert offered("kiteroll fi") == {"find", "finding"}
     assert "--ended" in offered("kiteroll endpoint list --e")
-    assert offered("kiteroll port list --switch qua") == {"quay-1", "quay-2", "quay-3"} & _names(service)
+    assert offered("kiteroll port list qua") == {"quay-1", "quay-2", "quay-3"} & _names(service)
     assert offered("kiteroll switch show quay-1") == {"quay-1"}
-    assert offered("kiteroll port list --switch qua", url="http://127.0.0.1:9") == set(), (
+    assert offered("kiteroll port list qua", url="http://127.0.0.1:9") == set(), (
         "no service answers, nothing is offered"
     )
 

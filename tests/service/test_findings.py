@@ -362,7 +362,7 @@ def test_a_report_has_every_port_and_whoever_is_there(kite: Client) -> None:
         ("compare 9m", "moved"),
         ("compare 1d --group pair --format csv", "appeared"),
         ("endpoint list --switch east --at 9m", str(mac(MOVER))),
-        ("port list --switch east --at 9m", "uplink"),
+        ("port list east --at 9m", "uplink"),
         (f"endpoint show {mac(MOVER)} --at 9m", "east port p2"),
         (f"path {mac(MOVER)} --from west --at 9m", "east"),
         ("port link-history east p1", "up"),

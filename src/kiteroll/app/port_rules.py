@@ -192,7 +192,7 @@ def _check(connection: Connection, after: RuleSet, found: Sequence[Difference]) 
     }
     ports_there = of_switches.get(only.switch) if only is not None else None
     if only is not None and only.port and ports_there and only.port not in ports_there:
-        hint = f"`kiteroll port list --switch {only.switch}` shows the ports of {only.switch}"
+        hint = f"`kiteroll port list {only.switch}` shows the ports of {only.switch}"
         raise NotFound("port", only.port, hint)
     wrong = contradictions(RuleSet(beside, after.barred), of_switches, groups)
     if any(one.what in ("enrolled", "barred") for one in found):

@@ -26,7 +26,7 @@ def add_commands(commands: Any) -> None:
         "list the ports of a switch and how many addresses are on each",
         parents=parents,
     )
-    one.add_argument("--switch", metavar="NAME", required=True)
+    one.add_argument("switch")
     one.add_argument("--at", metavar="WHEN", help="as they were then (2h, 14:05, a full time)")
     one = add_command(
         verbs, "link-history", run_link_history, "show what became of a port's link", parents=parents

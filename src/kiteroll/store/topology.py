@@ -93,7 +93,7 @@ def set_operator_role(connection: Connection, switch_id: int, port_name: str, ro
     )
     known = select(port.c.id).where(port.c.switch_id == switch_id, port.c.name == port_name)
     if not done.rowcount and connection.execute(known).first() is None:
-        raise NotFound("port", port_name, "`kiteroll port list --switch NAME` shows the ports of a switch")
+        raise NotFound("port", port_name, "`kiteroll port list SWITCH` shows the ports of a switch")
 
 
 def _claims(connection: Connection) -> list[NeighbourClaim]:

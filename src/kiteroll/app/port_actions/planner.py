@@ -192,7 +192,7 @@ def _named(ports: Sequence[PortRow], wanted: Wanted) -> PortRow:
     for one in ports:
         if one.name == wanted.port:
             return one
-    hint = f"`kiteroll port list --switch {wanted.switch}` shows the ports of {wanted.switch}"
+    hint = f"`kiteroll port list {wanted.switch}` shows the ports of {wanted.switch}"
     raise NotFound("port", wanted.port, did_you_mean(wanted.port, [one.name for one in ports], hint))
 
 

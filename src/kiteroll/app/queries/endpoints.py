@@ -255,7 +255,7 @@ def find_port(database: Database, switch: str, port: str) -> int:
     row = database.run(inventory.get_switch, switch)
     known = database.run(ports.port_ids, row.id)
     if port not in known:
-        hint = f"`kiteroll port list --switch {switch}` shows the ports of {switch}"
+        hint = f"`kiteroll port list {switch}` shows the ports of {switch}"
         raise NotFound("port", port, did_you_mean(port, known, hint))
     return known[port]
 

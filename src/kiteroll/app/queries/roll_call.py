@@ -218,9 +218,7 @@ class RollCalls:
             if switch is not None and level.holds((switch, port), groups.get(switch, ())):
                 found.setdefault(switch, {})[port] = alias
         if level.port and not found:
-            raise NotFound(
-                "port", level.port, f"`kiteroll port list --switch {level.switch}` shows its ports"
-            )
+            raise NotFound("port", level.port, f"`kiteroll port list {level.switch}` shows its ports")
         return dict(sorted(found.items()))
 
     def _ports_with_keys(
