@@ -8,6 +8,7 @@ from kiteroll.core.findings.finding import Detection
 from kiteroll.core.findings.kinds import switch_replaced
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.changes import Change
+from kiteroll.core.model.device_identity import is_another_device
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.tracking.switch_health import SwitchCondition
 
@@ -31,7 +32,7 @@ class SwitchIdentities:
         before = self._addresses.get(switch)
         if address is not None:
             self._addresses[switch] = address
-            if before is not None and before != address:
+            if before is not None and is_another_device(before, address):
                 found.append(switch_replaced.replaced(switch, before, address, at))
         if len(changes) >= self._thresholds.moved_together:
             names = {name for number, name in facts.table(switch).names.items() if number > 0}

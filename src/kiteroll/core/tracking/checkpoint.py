@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from kiteroll.core.model.device_identity import is_another_device
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.tracking.uptime import drift, restarted
@@ -48,8 +49,7 @@ class SwitchCheckpoint:
 
     def _is_another(self, reading: Reading) -> bool:
         """Whether another device tells it: its counts do not go on with those of the one before."""
-        address = reading.device.bridge_address
-        return None not in (address, self.bridge_address) and address != self.bridge_address
+        return is_another_device(self.bridge_address, reading.device.bridge_address)
 
     def _drift_to(self, reading: Reading) -> timedelta | None:
         ticks = reading.device.uptime_ticks

@@ -1,0 +1,8 @@
+"""Whether two readings are of one device."""
+
+from kiteroll.core.model.mac import MacAddress
+
+
+def is_another_device(before: MacAddress | None, now: MacAddress | None) -> bool:
+    """By the bridge addresses they tell (dot1dBaseBridgeAddress); not known to be where one tells none."""
+    return None not in (before, now) and before != now
