@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from kiteroll.app.port_rules import Author
-from kiteroll.core.findings.finding import State
+from kiteroll.core.findings.finding import FindingKind, State
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.policy.levels import Level
 from kiteroll.core.policy.port_rules import Rule
@@ -95,3 +95,15 @@ def test_what_was_told_under_the_name_before_is_opened_again(live: LiveRun) -> N
     assert (again.id, again.finding.times_opened) == (first.id, 2)
     (row,) = live.parts.storage.database.run(findings.by_keys, [second.finding.key]).values()
     assert row.finding.state is State.CLEARED
+
+
+def test_a_port_that_looks_like_an_uplink_after_it_stays_under_its_rules(live: LiveRun) -> None:
+    for minute in range(4, 14):
+        _minute(live, minute, "east")
+    _rename(live, "east", "orient")
+    live.evaluate(at(13.5))
+    for minute in range(14, 18):
+        live.store(_of(minute, {(9, 10): "p9", (90, 1): "p9"}, "orient", 91))
+        live.evaluate(at(minute + 0.2))
+    kinds = {one.finding.kind for one in _told(live)}
+    assert {FindingKind.STRANGER, FindingKind.UPLINK_CLAIMED} <= kinds

@@ -54,6 +54,13 @@ def test_an_uplink_from_the_beginning_is_one() -> None:
     assert claims.lifts_rules(PORT, FORGED, None, at(0)) and claims.lifts_rules(PORT, FORGED, None, at(60))
 
 
+def test_an_engine_that_takes_the_place_of_another_knows_its_switches() -> None:
+    before = UplinkClaims()
+    before.evaluated("a", at(0))
+    claims = UplinkClaims(known_since=before.known_since)
+    assert not claims.lifts_rules(PORT, FORGED, at(60), at(60))
+
+
 def test_a_claim_outlives_the_run_in_which_it_was_made() -> None:
     told = FindingLifecycle(Thresholds()).apply([uplink_claimed.detect(PORT, FORGED, at(60))], {})
     claims = UplinkClaims(uplink_claimed.ports_of(told))

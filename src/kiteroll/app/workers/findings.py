@@ -201,13 +201,20 @@ class FindingWorker:
         self._unsaved = {one.key: one for one in renamed}
         live |= self._unsaved
         kept = [one for one in live.values() if one.state is not State.CLEARED]
-        self._begin_anew(self._engine.thresholds, kept, waiting)
+        known_since = {
+            after if name == before else name: at for name, at in self._engine.known_since().items()
+        }
+        self._begin_anew(self._engine.thresholds, kept, waiting, known_since)
 
     def _begin_anew(
-        self, thresholds: Thresholds, live: Iterable[Finding], waiting: Iterable[SwitchRead] = ()
+        self,
+        thresholds: Thresholds,
+        live: Iterable[Finding],
+        waiting: Iterable[SwitchRead] = (),
+        known_since: Mapping[str, datetime] | None = None,
     ) -> None:
         """With another engine: these findings go on, and these events are still to be judged."""
-        self._engine = FindingEngine(thresholds, live)
+        self._engine = FindingEngine(thresholds, live, known_since or self._engine.known_since())
         for event in waiting:
             self._engine.enqueue(event)
         self._refresh_live()

@@ -46,6 +46,7 @@ _LOOP_SUMMARY_EVERY = timedelta(seconds=10)
 _MAX_ADDRESSES = 5_000
 """Asked about at once."""
 _MOMENT = timedelta(seconds=1)
+_NOBODY: Mapping[str, datetime] = {}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -80,8 +81,14 @@ ClearedFindings = Callable[[Sequence[str]], Mapping[str, Finding]]
 
 
 class FindingEngine:
-    def __init__(self, thresholds: Thresholds, findings: Iterable[Finding] = ()) -> None:
-        """`findings`: those that are not cleared, from an earlier run."""
+    def __init__(
+        self,
+        thresholds: Thresholds,
+        findings: Iterable[Finding] = (),
+        known_since: Mapping[str, datetime] = _NOBODY,
+    ) -> None:
+        """`findings`: those that are not cleared, from an earlier run. `known_since`: of the engine whose
+        place it takes."""
         findings = list(findings)
         self.thresholds = thresholds
         self.lifecycle = FindingLifecycle(thresholds, findings)
@@ -93,7 +100,7 @@ class FindingEngine:
         self._paths = PathChanges(thresholds)
         self._identities: SwitchIdentities | None = None
         """Not known before the first step."""
-        self._breaches = PortRuleWatch(uplink_claimed.ports_of(findings))
+        self._breaches = PortRuleWatch(uplink_claimed.ports_of(findings), known_since)
         self._conditions = ConditionWatch(thresholds)
         self._rules = RuleBook()
         self._rules_changed = True
@@ -145,6 +152,10 @@ class FindingEngine:
     def claimed_uplinks(self) -> frozenset[PortRef]:
         """Ports that look like uplinks and stay under their rules."""
         return frozenset(self._breaches.claims.claims())
+
+    def known_since(self) -> Mapping[str, datetime]:
+        """By switch: when its rules were evaluated first."""
+        return self._breaches.claims.known_since
 
     def _ends_of_loops(self) -> set[PortRef]:
         return {port for one in self.lifecycle.loops() for port in one.details.ports}

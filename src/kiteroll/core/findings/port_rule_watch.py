@@ -113,9 +113,12 @@ def _merged(breaches: Sequence[Breach]) -> Detection:
 
 
 class PortRuleWatch:
-    def __init__(self, claimed: Collection[PortRef] = ()) -> None:
-        """`claimed`: ports that looked like uplinks and stayed under their rules in an earlier run."""
-        self.claims = UplinkClaims(claimed)
+    def __init__(
+        self, claimed: Collection[PortRef] = (), known_since: Mapping[str, datetime] | None = None
+    ) -> None:
+        """`claimed`: ports that looked like uplinks and stayed under their rules in an earlier run.
+        `known_since`: by switch, when its rules were evaluated first."""
+        self.claims = UplinkClaims(claimed, known_since)
         self._broken: dict[str, dict[str, Breach]] = {}
         """By switch, as of its latest reading: what breaks the rules, by key."""
         self._in_order: dict[str, dict[str, PortState]] = {}

@@ -6,7 +6,7 @@ when it begins to look like an uplink, until the operator says that it is one, o
 sees us back.
 """
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from datetime import datetime, timedelta
 
 from kiteroll.core.model.port_ref import PortRef
@@ -20,22 +20,24 @@ later was an access port until then."""
 class UplinkClaims:
     """Of ports that have rules."""
 
-    def __init__(self, before: Collection[PortRef] = ()) -> None:
-        """`before`: those of an earlier run. What began while nobody watched counts as known for as long as
-        anything; they do not become uplinks by that."""
+    def __init__(
+        self, before: Collection[PortRef] = (), known_since: Mapping[str, datetime] | None = None
+    ) -> None:
+        """`known_since`: of those whose place they take. `before`: claims of an earlier run. What began while
+        nobody watched counts as known for as long as anything; they do not become uplinks by that."""
         self._before = set(before)
-        self._known_since: dict[str, datetime] = {}
+        self.known_since: dict[str, datetime] = dict(known_since or {})
         """By switch: when its rules were evaluated first."""
         self._claims: dict[PortRef, PortRole] = {}
 
     def evaluated(self, switch: str, now: datetime) -> None:
         """To be told before its ports are asked about: nobody may be at them yet."""
-        self._known_since.setdefault(switch, now)
+        self.known_since.setdefault(switch, now)
 
     def lifts_rules(self, port: PortRef, role: PortRole, began: datetime | None, now: datetime) -> bool:
         """Whether the port is exempt from its rules, by the role it has now. `began`: when it began to be an
         uplink; None: it has been one for as long as anything is known of it."""
-        known_since = self._known_since.setdefault(port[0], now)
+        known_since = self.known_since.setdefault(port[0], now)
         if role.claimed:
             self._claims[port] = role
             return False
@@ -61,6 +63,6 @@ class UplinkClaims:
 
     def retain(self, switches: Collection[str]) -> None:
         """Drop switches that left the inventory."""
-        for name in self._known_since.keys() - set(switches):
-            del self._known_since[name]
-        self._claims = {port: role for port, role in self._claims.items() if port[0] in self._known_since}
+        for name in self.known_since.keys() - set(switches):
+            del self.known_since[name]
+        self._claims = {port: role for port, role in self._claims.items() if port[0] in self.known_since}
