@@ -38,7 +38,7 @@ class TextIndex(Generic[K]):
     def find(self, part: str, limit: int) -> list[K]:
         """At most `limit` whose text holds `part`, those that begin with it first; each text once."""
         wanted = _plain(part)
-        if not wanted or "\n" in wanted:
+        if not limit or not wanted or "\n" in wanted:
             return []
         places = list(islice(self._each(wanted), self._few))
         if len(places) < self._few:  # one pass has found them all
