@@ -4,6 +4,7 @@ from collections import defaultdict
 from collections.abc import Mapping
 
 from kiteroll.app.events import ReadingStored
+from kiteroll.core.model.natural_order import natural_key
 from kiteroll.core.search.text_index import TextIndex
 from kiteroll.store import host_names, list_queries
 from kiteroll.store.database import Database
@@ -81,7 +82,8 @@ class NameIndexes:
         if more:
             self._last_host = more[-1][1]
             self._hosts_at_load = self._hosts_at_load or len(more)
-            self.hosts = TextIndex(more, before=before)
+            in_order = sorted(more, key=lambda one: natural_key(one[0]))
+            self.hosts = TextIndex(in_order, before=before)
         if self._ports_changed:
             self._ports_changed = False
             each = [(switch, ports.items()) for switch, ports in list(self._ports.items())]
