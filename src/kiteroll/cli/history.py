@@ -176,7 +176,7 @@ def run_health(context: Context) -> Exit:
         facts = (
             (name.replace("_", " "), value)
             for name, value in answer
-            if name != "workers" and value != "" and (name != "clock_ahead_s" or value)
+            if name != "workers" and value not in ("", None) and (name != "clock_ahead_s" or value)
         )
         out.facts(facts)
         out.line("")
