@@ -102,8 +102,26 @@ def test_a_port_that_looks_like_an_uplink_after_it_stays_under_its_rules(live: L
         _minute(live, minute, "east")
     _rename(live, "east", "orient")
     live.evaluate(at(13.5))
+    assert _kinds_where_an_uplink_is_forged(live, "orient") >= _HELD
+
+
+def test_so_it_does_after_a_restart(live: LiveRun, database: Database, tmp_path: Path) -> None:
+    for minute in range(4, 14):
+        _minute(live, minute, "east")
+    live.__exit__(None, None, None)
+    with LiveRun(database, tmp_path / "data", []) as again:
+        again.ids = live.ids
+        again.evaluate(at(13.5))
+        kinds = _kinds_where_an_uplink_is_forged(again, "east")
+    assert kinds >= _HELD
+
+
+_HELD = {FindingKind.STRANGER, FindingKind.UPLINK_CLAIMED}
+
+
+def _kinds_where_an_uplink_is_forged(live: LiveRun, switch: str) -> set[FindingKind]:
+    """Of what is told after frames of the other switch came from the stranger's port for some minutes."""
     for minute in range(14, 18):
-        live.store(_of(minute, {(9, 10): "p9", (90, 1): "p9"}, "orient", 91))
+        live.store(_of(minute, {(9, 10): "p9", (90, 1): "p9"}, switch, 91))
         live.evaluate(at(minute + 0.2))
-    kinds = {one.finding.kind for one in _told(live)}
-    assert {FindingKind.STRANGER, FindingKind.UPLINK_CLAIMED} <= kinds
+    return {one.finding.kind for one in _told(live)}

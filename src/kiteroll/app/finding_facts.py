@@ -18,7 +18,7 @@ from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import Sighting
 from kiteroll.core.tracking.switch_health import SwitchCondition
-from kiteroll.store import finding_inputs, inventory, rules
+from kiteroll.store import finding_inputs, inventory, rules, tracked_state
 from kiteroll.store.database import Database
 
 
@@ -70,6 +70,13 @@ class StoredFacts:
 
     def rules(self) -> RuleBook:
         return self._database.run(rules.rule_book)
+
+    def rules_known_since(self) -> dict[str, datetime]:
+        """At a start, of switches that have rules: when each was read first. Raises StorageUnavailable."""
+        rules, first = self.rules(), self._database.run(tracked_state.first_readings)
+        switches = self._fleet.switches
+        known = ((switches[number], at) for number, at in first.items() if number in switches)
+        return {name: at for name, at in known if rules.concerns(name)}
 
     def shared_prefixes(self) -> Collection[str]:
         return self._database.run(finding_inputs.shared_addresses).keys()

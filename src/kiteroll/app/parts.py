@@ -278,7 +278,15 @@ def build(
         clock,
     )
     facts = StoredFacts(background, fleet, topology, watch.condition)
-    findings = FindingWorker(background, facts, runtime_settings.thresholds, clock, bus, followup.request)
+    findings = FindingWorker(
+        background,
+        facts,
+        runtime_settings.thresholds,
+        clock,
+        bus,
+        followup.request,
+        {} if only_answers else facts.rules_known_since(),
+    )
     runtime_settings.on_change(lambda: findings.change_thresholds(runtime_settings.thresholds))
     alert_router = AlertRouter(background, clock, bus, findings.live, config.listen.public_url)
     alert_router.on_message(alert_sender.wake)

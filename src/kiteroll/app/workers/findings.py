@@ -55,8 +55,10 @@ class FindingWorker:
         clock: Clock,
         bus: EventBus,
         request_probes: Callable[[Sequence[Probe]], None],
+        known_since: Mapping[str, datetime] | None = None,
     ) -> None:
-        """`request_probes` may be called from any thread. Raises StorageUnavailable."""
+        """`request_probes` may be called from any thread. `known_since`: of switches whose rules an earlier
+        run evaluated. Raises StorageUnavailable."""
         self._database = database
         self._facts = facts
         self._clock = clock
@@ -64,7 +66,7 @@ class FindingWorker:
         self._request_probes = request_probes
         self._lock = threading.Lock()
         """Held while the engine works, which may take a while: whoever hands it something uses the inbox."""
-        self._engine = FindingEngine(thresholds, database.run(findings.live_findings))
+        self._engine = FindingEngine(thresholds, database.run(findings.live_findings), known_since or {})
         self._inbox: deque[SwitchRead | RulesChanged | _Renamed] = deque()
         self._live = dict(self._engine.lifecycle.live())
         self._contested = contested_by(self._live.values())
