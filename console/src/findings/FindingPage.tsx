@@ -6,7 +6,7 @@ import { Link, useParams } from "react-router";
 import { Messages } from "../alerts/Messages";
 import { api, type Finding, need } from "../api/client";
 import { findingQuery, kindQuery, partsQuery } from "../api/resources/findings";
-import { Age, useNow } from "../shared/Age";
+import { Age, useIsPast, useNow } from "../shared/Age";
 import { Fact } from "../shared/Fact";
 import { Facts, Field, Grid, Heading, Sheet, Title } from "../shared/Grid";
 import { endpointPath, findingPath, mapOf, portPath, switchPath, withAt } from "../shared/links";
@@ -91,9 +91,9 @@ function About({ one }: { one: Finding }) {
 
 function Over({ one }: { one: Finding }) {
   const now = useNow();
+  const overdue = useIsPast(one.may_be_over_at);
   if (one.state === "cleared")
     return <>yes, cleared {one.cleared_by ? `by ${one.cleared_by}` : "by itself"}</>;
-  const overdue = !!one.may_be_over_at && Date.parse(one.may_be_over_at) <= now;
   if (one.may_be_over_at && !overdue)
     return (
       <>

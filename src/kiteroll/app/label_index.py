@@ -1,7 +1,7 @@
 """In-memory search index of what is said of addresses."""
 
 import threading
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.search.text_index import TextIndex
@@ -32,8 +32,7 @@ class LabelIndex:
     def note(self, changed: Iterable[Label]) -> None:
         """These were just recorded."""
         with self._lock:
-            self._noted = {**self._noted, **{one.mac: one for one in changed}}
-            self._late = TextIndex(_texts(self._noted.values()))
+            self._hold({**self._noted, **{one.mac: one for one in changed}})
 
     def refresh(self) -> None:
         """Read all anew where some were noted. Raises StorageUnavailable."""
@@ -47,10 +46,12 @@ class LabelIndex:
         with self._lock:
             self._index = index
             # What was said meanwhile may not be in it.
-            self._noted = {mac: one for mac, one in self._noted.items() if noted.get(mac) is not one}
-            self._late = TextIndex(_texts(self._noted.values()))
+            self._hold({mac: one for mac, one in self._noted.items() if noted.get(mac) is not one})
+
+    def _hold(self, noted: Mapping[MacAddress, Label]) -> None:
+        self._noted, self._late = noted, TextIndex(_texts(noted.values()))
 
 
-def _texts(all_labels: Iterable[Label]) -> Iterator[tuple[str, MacAddress]]:
+def _texts(all_labels: Iterable[Label]) -> list[tuple[str, MacAddress]]:
     """Labels and owners, in their order."""
-    return iter(sorted((text, one.mac) for one in all_labels for text in (one.label, one.owner) if text))
+    return sorted((text, one.mac) for one in all_labels for text in (one.label, one.owner) if text)

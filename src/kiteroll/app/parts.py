@@ -285,7 +285,7 @@ def build(
         clock,
         bus,
         followup.request,
-        {} if only_answers else facts.rules_known_since(),
+        None if only_answers else facts.rules_known_since(),
     )
     runtime_settings.on_change(lambda: findings.change_thresholds(runtime_settings.thresholds))
     alert_router = AlertRouter(background, clock, bus, findings.live, config.listen.public_url)

@@ -10,6 +10,7 @@ from kiteroll.app.events import EventBus, RulesChanged
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, InvalidParts, NotFound
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.nearest import ports_hint
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.policy.levels import Level, Reach
 from kiteroll.core.policy.roll import Barred, Enrolled, prefix_text
@@ -192,8 +193,7 @@ def _check(connection: Connection, after: RuleSet, found: Sequence[Difference]) 
     }
     ports_there = of_switches.get(only.switch) if only is not None else None
     if only is not None and only.port and ports_there and only.port not in ports_there:
-        hint = f"`kiteroll port list {only.switch}` shows the ports of {only.switch}"
-        raise NotFound("port", only.port, hint)
+        raise NotFound("port", only.port, ports_hint(only.switch))
     wrong = contradictions(RuleSet(beside, after.barred), of_switches, groups)
     if any(one.what in ("enrolled", "barred") for one in found):
         wrong += enrolled_and_barred(after)

@@ -174,8 +174,8 @@ class Output:
     def age(self, at: datetime | None) -> str:
         return "never" if at is None else age(self._now() - at)
 
-    def is_past(self, at: datetime) -> bool:
-        return at <= self._now()
+    def is_past(self, at: datetime | None) -> bool:
+        return at is not None and at <= self._now()
 
     def until(self, at: datetime) -> str:
         return age(at - self._now())

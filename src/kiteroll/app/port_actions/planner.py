@@ -17,7 +17,7 @@ from kiteroll.collect.snmp_client import Target
 from kiteroll.collect.switch_writer import WrittenObject, wanted_value, writing, written_object
 from kiteroll.core.errors import Conflict, DeviceLied, NotFound
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.nearest import did_you_mean
+from kiteroll.core.model.nearest import did_you_mean, ports_hint
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import mac_of
 from kiteroll.core.model.shared_addresses import is_shared
@@ -192,8 +192,8 @@ def _named(ports: Sequence[PortRow], wanted: Wanted) -> PortRow:
     for one in ports:
         if one.name == wanted.port:
             return one
-    hint = f"`kiteroll port list {wanted.switch}` shows the ports of {wanted.switch}"
-    raise NotFound("port", wanted.port, did_you_mean(wanted.port, [one.name for one in ports], hint))
+    names = [one.name for one in ports]
+    raise NotFound("port", wanted.port, did_you_mean(wanted.port, names, ports_hint(wanted.switch)))
 
 
 def _same_port(name: str, told: str, interface: int) -> bool:

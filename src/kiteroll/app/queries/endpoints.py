@@ -15,7 +15,7 @@ from kiteroll.clock import Clock
 from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.makers import AddressOrigin
-from kiteroll.core.model.nearest import did_you_mean
+from kiteroll.core.model.nearest import did_you_mean, ports_hint
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.topology.contested import NOTHING_CONTESTED, Contested
 from kiteroll.core.topology.home import Home, choose_home, home_of_switch, rank
@@ -255,8 +255,7 @@ def find_port(database: Database, switch: str, port: str) -> int:
     row = database.run(inventory.get_switch, switch)
     known = database.run(ports.port_ids, row.id)
     if port not in known:
-        hint = f"`kiteroll port list {switch}` shows the ports of {switch}"
-        raise NotFound("port", port, did_you_mean(port, known, hint))
+        raise NotFound("port", port, did_you_mean(port, known, ports_hint(switch)))
     return known[port]
 
 

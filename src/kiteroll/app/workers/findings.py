@@ -66,7 +66,7 @@ class FindingWorker:
         self._request_probes = request_probes
         self._lock = threading.Lock()
         """Held while the engine works, which may take a while: whoever hands it something uses the inbox."""
-        self._engine = FindingEngine(thresholds, database.run(findings.live_findings), known_since or {})
+        self._engine = FindingEngine(thresholds, database.run(findings.live_findings), known_since)
         self._inbox: deque[SwitchRead | RulesChanged | _Renamed] = deque()
         self._live = dict(self._engine.lifecycle.live())
         self._contested = contested_by(self._live.values())

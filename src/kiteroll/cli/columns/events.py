@@ -74,8 +74,7 @@ def findings(out: Output) -> list[Column[api.Finding]]:
 
 def finding_state(one: api.Finding, out: Output) -> str:
     """With a word on one whose condition was not found to be so lately."""
-    overdue = one.may_be_over_at is not None and out.is_past(one.may_be_over_at)
-    return f"{one.state}, may be over" if overdue else one.state
+    return f"{one.state}, may be over" if out.is_past(one.may_be_over_at) else one.state
 
 
 def evidence(out: Output) -> list[Column[api.Evidence]]:

@@ -46,7 +46,6 @@ _LOOP_SUMMARY_EVERY = timedelta(seconds=10)
 _MAX_ADDRESSES = 5_000
 """Asked about at once."""
 _MOMENT = timedelta(seconds=1)
-_NOBODY: Mapping[str, datetime] = {}
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -85,7 +84,7 @@ class FindingEngine:
         self,
         thresholds: Thresholds,
         findings: Iterable[Finding] = (),
-        known_since: Mapping[str, datetime] = _NOBODY,
+        known_since: Mapping[str, datetime] | None = None,
     ) -> None:
         """`findings`: those that are not cleared, from an earlier run. `known_since`: of the engine whose
         place it takes."""

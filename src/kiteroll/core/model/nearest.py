@@ -19,3 +19,8 @@ def did_you_mean(name: str, known: Iterable[str], hint: str) -> str:
     """The hint of an error about a name that is not known, with those that may have been meant."""
     found = nearest(name, known)
     return f"did you mean {' or '.join(found)}? {hint}" if found else hint
+
+
+def ports_hint(switch: str) -> str:
+    """The hint of an error about a port that this switch does not have."""
+    return f"`kiteroll port list {switch}` shows the ports of {switch}"

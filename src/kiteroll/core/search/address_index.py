@@ -5,14 +5,14 @@ from collections.abc import Iterable, Iterator
 from itertools import chain, islice
 
 from kiteroll.core.model.mac import Fragment, MacAddress
-from kiteroll.core.search.ordered_addresses import STRIDE, WIDTH, OrderedAddresses
+from kiteroll.core.search.ordered_addresses import STRIDE, WIDTH, OrderedAddresses, lines_with
 
 _LISTED = 4
 """Digits from which those in order are found by their lists; fewer are soon found anywhere."""
 _SPARE = 1000
 """Lines gathered beyond those shown before a pass looks for the endings alone."""
 _MAX_LATE = 50_000
-"""Addresses that came later; beyond it all are put in order again, which takes half a second."""
+"""Addresses that came later; beyond it all are put in order again, which takes a second."""
 
 
 class AddressIndex:
@@ -45,7 +45,7 @@ class AddressIndex:
             self._parts = (ordered, late + "".join(f"{mac.digits}\n" for mac in new))
 
     def remove(self, macs: Iterable[MacAddress]) -> None:
-        """Takes half a second for half a million: for many at a time."""
+        """Takes a second for half a million: for many at a time."""
         gone = self._known & set(macs)
         if not gone:
             return
@@ -107,9 +107,6 @@ def _address(digits: str) -> MacAddress:
 
 def _with(text: str, needle: str, skip: int) -> Iterator[str]:
     """Digits of the lines that hold `needle`, each once, in order; `skip` signs stand before the lines."""
-    at = text.find(needle)
-    while at >= 0:
-        line = at // STRIDE
+    for line in lines_with(text, needle, STRIDE):
         start = line * STRIDE + skip
         yield text[start : start + WIDTH]
-        at = text.find(needle, (line + 1) * STRIDE)

@@ -29,7 +29,7 @@ class OrderedAddresses:
     def __init__(self, macs: Iterable[MacAddress] = ()) -> None:
         ordered = [int(mac) for mac in sorted(macs)]
         self.text = "".join([f"{mac:012x}\n" for mac in ordered])
-        self._lists = [_listed(ordered, place) for place in _PLACES]
+        self._lists = {place: _listed(ordered, place) for place in _PLACES}
         counts = Counter(mac >> 24 for mac in ordered)
         self._prefix_text = "".join([f"{prefix:06x}\n" for prefix in counts])
         self._first_lines = list(accumulate(counts.values(), initial=0))
@@ -61,21 +61,26 @@ class OrderedAddresses:
         listed_at = next(one for one in _PLACES if place <= one and one + _KEY <= end)
         key = digits[listed_at - place : listed_at - place + _KEY]
         starts = self.text.startswith
-        for line in self._lists[_PLACES.index(listed_at)].get(int(key, 16), ()):
+        for line in self._lists[listed_at].get(int(key, 16), ()):
             if starts(digits, line * STRIDE + place):
                 yield line
 
     def _with_prefix(self, digits: str) -> Iterator[int]:
         """Lines whose first six digits hold these, in order."""
-        stride = _PREFIX + 1
-        at = self._prefix_text.find(digits)
-        while at >= 0:
-            number = at // stride
+        for number in lines_with(self._prefix_text, digits, _PREFIX + 1):
             yield from range(self._first_lines[number], self._first_lines[number + 1])
-            at = self._prefix_text.find(digits, (number + 1) * stride)
 
     def _digits(self, line: int) -> str:
         return self.text[line * STRIDE : line * STRIDE + WIDTH]
+
+
+def lines_with(text: str, needle: str, stride: int) -> Iterator[int]:
+    """Lines of a text, each of `stride` signs, in which `needle` begins, each once, in order."""
+    at = text.find(needle)
+    while at >= 0:
+        line = at // stride
+        yield line
+        at = text.find(needle, (line + 1) * stride)
 
 
 def _listed(ordered: Sequence[int], place: int) -> dict[int, "array[int]"]:

@@ -24,13 +24,18 @@ class TextIndex(Generic[K]):
         pairs = list(words)
         lines = [_plain(word).replace("\n", " ") for word, _ in pairs]
         text = "".join(f"{line}\n" for line in lines)
-        self._text: str = (before._text if before else "\n") + text
-        lengths = (len(line) + 1 for line in lines)
-        self._starts: list[int] = [*(before._starts[:-1] if before else ())]
-        self._starts += accumulate(lengths, initial=before._starts[-1] if before else 1)
-        self._keys: list[K] = [*(before._keys if before else ()), *(key for _, key in pairs)]
-        self._threes: set[tuple[str, str, str]] = {*(before._threes if before else ()), *_threes(text)}
+        self._text, self._starts = "\n", [1]
+        self._keys: list[K] = []
+        self._threes: set[tuple[str, str, str]] = set()
         """Every three signs in a row, within a text: what holds others is looked for nowhere."""
+        if before is not None:
+            self._text, self._starts = before._text, before._starts.copy()
+            self._keys, self._threes = before._keys.copy(), before._threes.copy()
+        end = self._starts.pop()
+        self._starts += accumulate((len(line) + 1 for line in lines), initial=end)
+        self._text += text
+        self._keys += (key for _, key in pairs)
+        self._threes.update(_threes(text))
 
     def __len__(self) -> int:
         return len(self._keys)
