@@ -109,8 +109,15 @@ def test_of_several_services_the_one_that_answers_is_asked(monkeypatch: pytest.M
 
 def test_an_answer_of_something_else_is_told() -> None:
     other = httpx.MockTransport(lambda request: httpx.Response(200, text="<html>hello"))
-    with pytest.raises(ServiceError, match="cannot be parsed"):
+    with pytest.raises(ServiceError, match="status 200: the answer is not from Kite Roll"):
         Client("http://kite", "t", transport=other).send(health())
+
+
+def test_an_answer_of_another_version_is_told_by_what_it_lacks() -> None:
+    older = httpx.MockTransport(lambda request: httpx.Response(200, json={"items": [{}], "next": None}))
+    told = r"cannot be parsed at items\.0\.switch: Field required \(and \d+ more\); .* of one version\?"
+    with pytest.raises(ServiceError, match=told):
+        Client("http://kite", "t", transport=older).send(readings())
 
 
 def test_a_problem_comes_back_whole(service: Service) -> None:

@@ -140,11 +140,18 @@ class Service:
 NewService = Callable[..., Service]
 
 
-def wait_until(condition: Callable[[], object], what: str, *, seconds: float = 60) -> None:
-    """Wait for what another process does and tells nobody. Fails with `what` when it does not happen."""
+def wait_until(
+    condition: Callable[[], object],
+    what: str,
+    *,
+    seconds: float = 60,
+    seen: Callable[[], object] = lambda: None,
+) -> None:
+    """Wait for what another process does and tells nobody. Fails with `what`, and with what is `seen` then,
+    when it does not happen."""
     until = time.monotonic() + seconds
     while not condition():
-        assert time.monotonic() < until, f"waited {seconds} s for: {what}"
+        assert time.monotonic() < until, f"waited {seconds} s for: {what}; there is: {seen()}"
         time.sleep(0.05)
 
 

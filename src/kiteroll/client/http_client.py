@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any, Self, TypeVar
 import httpx
 from pydantic import ValidationError
 
+from kiteroll import __version__
 from kiteroll.client.errors import ServiceError, ServiceUnreachable
 from kiteroll.client.request import ApiListRequest, ApiRequest
 from kiteroll.client.service_urls import ServiceUrls
@@ -288,7 +289,7 @@ def _read(request: ApiRequest[T], response: httpx.Response) -> T:
         try:
             return request.answer.validate_json(response.content or b"null")
         except ValidationError as odd:
-            raise ServiceError(_unexpected(response, f"its answer cannot be parsed: {odd}")) from odd
+            raise ServiceError(_unexpected(response, _unparsed(odd))) from odd
     raise _problem(response)
 
 
@@ -299,6 +300,19 @@ def _problem(response: httpx.Response) -> ServiceError:
         return ServiceError(Problem.model_validate_json(response.content))
     except ValidationError:
         return ServiceError(_unexpected(response, "the answer is not from Kite Roll"))
+
+
+def _unparsed(odd: ValidationError) -> str:
+    """Why an answer cannot be parsed: mostly because one of the two lacks what the other one has."""
+    first, *others = odd.errors(include_url=False, include_input=False)
+    if first["type"] == "json_invalid":
+        return "the answer is not from Kite Roll"
+    where = ".".join(map(str, first["loc"])) or "its start"
+    more = f" (and {len(others)} more)" if others else ""
+    return (
+        f"its answer cannot be parsed at {where}: {first['msg']}{more}; "
+        f"are the service and this client ({__version__}) of one version?"
+    )
 
 
 def _unexpected(response: httpx.Response, why: str) -> "Problem":
