@@ -80,12 +80,17 @@ _ONE_PREFIX = st.integers(0, 2**16 - 1).map(lambda low: MacAddress(0x02_1A_01_00
 @given(
     st.one_of(st.sets(_FEW_DIGITS, max_size=200), st.sets(_ONE_PREFIX)),
     st.one_of(st.text("0123456789abcdef", min_size=1, max_size=12), st.text("02a1", min_size=3, max_size=7)),
+    st.sampled_from([0, 10**6]),
 )
-def test_search_finds_exactly_the_addresses_that_hold_the_digits(known: set[MacAddress], digits: str) -> None:
+def test_search_finds_exactly_the_addresses_that_hold_the_digits(
+    known: set[MacAddress], digits: str, longest_list: int
+) -> None:
     half = sorted(known)[::2]
     index = AddressIndex(half)
     index.add(known)
-    found = index.find(Fragment(digits), limit=10**6)
+    with pytest.MonkeyPatch.context() as patch:  # lists that are longer are not gone through
+        patch.setattr("kiteroll.core.search.ordered_addresses._LONG", longest_list)
+        found = index.find(Fragment(digits), limit=10**6)
     assert set(found) == {one for one in known if digits in one.digits}
     assert len(found) == len(set(found))
     ranks = [0 if one.digits.endswith(digits) else 1 if one.digits.startswith(digits) else 2 for one in found]

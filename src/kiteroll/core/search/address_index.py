@@ -8,7 +8,7 @@ from kiteroll.core.model.mac import Fragment, MacAddress
 from kiteroll.core.search.ordered_addresses import STRIDE, WIDTH, OrderedAddresses, lines_with
 
 _LISTED = 4
-"""Digits from which those in order are found by their lists; fewer are soon found anywhere."""
+"""Digits from which those in order may be found by their lists; fewer are soon found anywhere."""
 _SPARE = 1000
 """Lines gathered beyond those shown before a pass looks for the endings alone."""
 _MAX_LATE = 50_000
@@ -73,7 +73,7 @@ class AddressIndex:
         ordered, late = self._parts
         ending: list[str] = []
         holding: list[str] = []
-        if len(digits) < _LISTED:
+        if len(digits) < _LISTED or ordered.is_listed_long(digits):
             self._pass(ordered.text, digits, limit, ending, holding)
         else:
             ending = ordered.ending(digits, limit)

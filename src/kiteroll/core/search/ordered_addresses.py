@@ -16,6 +16,8 @@ _KEY = 3
 _PLACES = (4, 6, 8)
 """Where the digits stand by which addresses are listed. Four digits in a row that do not all lie in the first
 six hold those at one of these."""
+_LONG = 20_000
+"""Lines of lists; a pass through the text of half a million is sooner done than going through more."""
 
 
 class OrderedAddresses:
@@ -43,6 +45,11 @@ class OrderedAddresses:
                 return
             yield digits
 
+    def is_listed_long(self, digits: str) -> bool:
+        """Whether the lists of these digits, four or more, are long: as where most addresses begin alike, and
+        have one list in common."""
+        return sum(len(self._list(digits, place)) for place in self._places(digits)) > _LONG
+
     def ending(self, digits: str, limit: int) -> list[str]:
         """At most `limit` that end with these digits, four or more, in order."""
         lines = islice(self._lines(digits, WIDTH - len(digits)), limit)
@@ -51,19 +58,27 @@ class OrderedAddresses:
     def holding(self, digits: str, limit: int) -> list[str]:
         """At most `limit` that hold these digits, four or more, anywhere, in order."""
         found = set(islice(self._with_prefix(digits), limit))
-        for place in range(max(0, _PREFIX - len(digits) + 1), WIDTH - len(digits) + 1):
+        for place in self._places(digits):
             found.update(islice(self._lines(digits, place), limit))
         return list(map(self._digits, sorted(found)[:limit]))
 
     def _lines(self, digits: str, place: int) -> Iterator[int]:
-        """Lines in which the digits stand at this place, in order; it is not wholly in the first six."""
-        end = place + len(digits)
-        listed_at = next(one for one in _PLACES if place <= one and one + _KEY <= end)
-        key = digits[listed_at - place : listed_at - place + _KEY]
+        """Lines in which the digits stand at this place, in order."""
         starts = self.text.startswith
-        for line in self._lists[listed_at].get(int(key, 16), ()):
+        for line in self._list(digits, place):
             if starts(digits, line * STRIDE + place):
                 yield line
+
+    def _list(self, digits: str, place: int) -> Sequence[int]:
+        """The list that has all lines in which the digits stand at this place."""
+        listed_at = next(one for one in _PLACES if place <= one and one + _KEY <= place + len(digits))
+        key = digits[listed_at - place : listed_at - place + _KEY]
+        return self._lists[listed_at].get(int(key, 16), ())
+
+    @staticmethod
+    def _places(digits: str) -> range:
+        """Where these digits may stand that are not wholly in the first six."""
+        return range(max(0, _PREFIX - len(digits) + 1), WIDTH - len(digits) + 1)
 
     def _with_prefix(self, digits: str) -> Iterator[int]:
         """Lines whose first six digits hold these, in order."""
