@@ -22,6 +22,8 @@ from kiteroll.client import (
 )
 from kiteroll.schemas import api
 
+_KINDS = f"one of {', '.join(get_args(api.FindingKind))}"
+
 
 def add_commands(commands: Any) -> None:
     parents = (shared(),)
@@ -36,7 +38,9 @@ def add_commands(commands: Any) -> None:
         "(the flaps of a loop) are left out unless --parts is given.",
     )
     one.add_argument("--state", action="append", choices=get_args(api.FindingState))
-    one.add_argument("--kind", action="append", choices=get_args(api.FindingKind))
+    one.add_argument(
+        "--kind", action="append", choices=get_args(api.FindingKind), metavar="KIND", help=_KINDS
+    )
     one.add_argument("--severity", action="append", choices=get_args(api.Severity))
     one.add_argument("--switch", metavar="NAME")
     one.add_argument("--mac", metavar="ADDRESS")
@@ -58,7 +62,7 @@ def add_commands(commands: Any) -> None:
     )
     one.add_argument("number", type=int)
     one = add_command(verbs, "explain", run_explain, "explain what a kind of finding means", parents=parents)
-    one.add_argument("kind", choices=get_args(api.FindingKind))
+    one.add_argument("kind", choices=get_args(api.FindingKind), metavar="KIND", help=_KINDS)
 
     verbs = add_group(commands, "shared", "list addresses that several devices use by design", of="VERB")
     add_command(verbs, "list", run_shared, "list them", parents=parents)
