@@ -29,7 +29,7 @@ const COLUMNS: Column<Area>[] = [
   { id: "tracker", header: "Tracked by", cell: trackedBy, text: trackedBy },
   {
     id: "tracked",
-    header: "Its switches",
+    header: "Switches it tracks",
     number: true,
     cell: (one) => one.tracked,
     text: (one) => one.tracked,

@@ -124,7 +124,7 @@ def areas() -> list[Column[api.Area]]:
         Column("sites", lambda one: ", ".join(one.sites)),
         Column("switches", lambda one: one.switches, right=True),
         Column("tracker", lambda one: one.tracker, shown=lambda one: one.tracker or "the service"),
-        Column("its switches", lambda one: one.tracked, right=True),
+        Column("switches it tracks", lambda one: one.tracked, right=True),
         Column("times taken", lambda one: one.times_taken, right=True),
     ]
 
