@@ -14,9 +14,10 @@ from kiteroll.core.findings.finding import Cause, Finding, FindingKind, Severity
 from kiteroll.core.findings.renaming import renamed_finding
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
+from kiteroll.store.bulk import chunks
 from kiteroll.store.finding_codec import decode_details, decode_evidence, encode_details, encode_evidence
 from kiteroll.store.paging import Key, Page, fetch_page
-from kiteroll.store.predicates import covers, escape_like
+from kiteroll.store.predicates import covers, escape_like, one_of
 from kiteroll.store.tables import finding, finding_opening, port_action, port_closure, port_proposal
 
 
@@ -69,24 +70,36 @@ def _record_openings(connection: Connection, keys: Sequence[str]) -> None:
 
 
 def rename_findings(connection: Connection, at: datetime, before: str, after: str) -> None:
-    """What is open of a switch, or at its ports, goes on under its new name; what is over keeps the name it
-    was told by."""
-    query = select(finding).where(finding.c.state != State.CLEARED.value, _about(before))
-    rows = [_row(row) for row in connection.execute(query)]
-    renamed = {row.id: renamed_finding(row.finding, before, after) for row in rows}
-    there = by_keys(connection, [one.key for one in renamed.values()])
+    """What was told of a switch, or at its ports, goes on under its new name. Where the same was told of a
+    switch that had that name once, it keeps its own, and is over."""
+    about = connection.execute(select(finding.c.id).where(_about(before))).scalars().all()
+    renamed: dict[str, str] = {}
     cleared: list[str] = []
-    for row in rows:
-        one, key = renamed[row.id], row.finding.key
-        if one.key != key and one.key in there:
-            # Of a switch that had this name once: that one is told of again, should this still be so.
-            one = replace(row.finding, state=State.CLEARED, cleared_at=at)
-            cleared.append(key)
-        connection.execute(update(finding).where(finding.c.id == row.id).values(_values(one)))
-        if one.key != key:
-            for told in (port_action, port_closure, port_proposal):
-                connection.execute(update(told).where(told.c.breach == key).values(breach=one.key))
+    for ids in chunks(about):
+        rows = [_row(row) for row in connection.execute(select(finding).where(one_of(finding.c.id, ids)))]
+        as_renamed = [renamed_finding(row.finding, before, after) for row in rows]
+        there = by_keys(connection, [one.key for one in as_renamed])
+        for row, one in zip(rows, as_renamed, strict=True):
+            key = row.finding.key
+            if one.key == key or one.key not in there:
+                values = {name: value for name, value in _values(one).items() if name in _NAMING}
+                renamed[key] = one.key
+            elif row.finding.state is State.CLEARED:
+                continue
+            else:
+                values = {"state": State.CLEARED.value, "cleared_at": at}
+                cleared.append(key)
+            connection.execute(update(finding).where(finding.c.id == row.id).values(values))
+    for named in (finding.c.part_of, port_action.c.breach, port_closure.c.breach, port_proposal.c.breach):
+        for key in connection.execute(select(named).distinct()).scalars().all():
+            if renamed.get(key, key) != key:
+                other = update(named.table).where(named == key)
+                connection.execute(other.values({named.name: renamed[key]}))
     _record_openings(connection, cleared)
+
+
+_NAMING = frozenset({"key", "switch_name", "details", "ports"})
+"""Columns that name a switch, beside `part_of`."""
 
 
 def live_findings(connection: Connection) -> list[Finding]:
