@@ -82,6 +82,7 @@ from kiteroll.app.traces import Traces, make_traces
 from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.app.trackers.areas import AreaTrackers
 from kiteroll.app.trackers.tracker_events import TrackerEvents
+from kiteroll.app.tracking import make_tracking
 from kiteroll.app.turns import Turns
 from kiteroll.app.workers.collector_bus import CollectorBus
 from kiteroll.app.workers.findings import FindingWorker
@@ -89,7 +90,6 @@ from kiteroll.app.workers.followup_probe import FollowupProbe
 from kiteroll.clock import Clock
 from kiteroll.collect.poller import Poller
 from kiteroll.core.port_actions.sweep import parse_network
-from kiteroll.store.reading_writer import ReadingWriter
 from kiteroll.store.tracking_rules import save_tracking_rules
 
 
@@ -188,15 +188,13 @@ def build(
     runtime_settings = RuntimeSettings(background, clock, config)
     runtime_settings.load()
     lease = storage.lease
-    fence = None if lease is None else lease.fence
     rules = config.tracking.rules()
     if not only_answers:
         background.run(save_tracking_rules, rules)
-    turns, writer = Turns(), ReadingWriter(background, fence)
+    fence = None if lease is None else lease.fence
+    turns, fleet, ingestor = make_tracking(background, rules, bus, fence=fence)
     stack.callback(turns.stop)
-    fleet = TrackedFleet(background, writer, rules.hold_time)
     fleet.load()
-    ingestor = ReadingIngestor(turns, fleet, writer, rules.limits, bus)
     topology = TopologyView(background, clock, fleet, records=not only_answers)
     names = NameIndexes(background)
     names.load()

@@ -6,11 +6,9 @@ from collections.abc import Callable
 
 from kiteroll.app.config import Config
 from kiteroll.app.events import EventBus
-from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteIntake
-from kiteroll.app.tracked_fleet import TrackedFleet
-from kiteroll.app.turns import Turns
+from kiteroll.app.tracking import make_tracking
 from kiteroll.app.workers.site_readings import SiteReadings
 from kiteroll.bus.centre import CentreBus
 from kiteroll.bus.connection import connected
@@ -22,7 +20,6 @@ from kiteroll.memory import freeze_what_is_loaded
 from kiteroll.store import sites
 from kiteroll.store.area_lease import AreaLease
 from kiteroll.store.database import Database
-from kiteroll.store.reading_writer import ReadingWriter
 from kiteroll.store.tracking_rules import saved_tracking_rules
 from kiteroll.tasks import run_together
 from kiteroll.tracker.assigned_switches import AssignedSwitches
@@ -82,9 +79,9 @@ class TrackerRole:
         rules = await asyncio.to_thread(self._rules)
         said = fields("tracker.rules", hold_time_s=rules.hold_time_s)
         log.info("hold time of the service", extra=said)
-        turns, writer = Turns(), ReadingWriter(self._database, lease.fence)
-        fleet = TrackedFleet(self._database, writer, rules.hold_time, lease.stays, lease.area)
-        ingestor = ReadingIngestor(turns, fleet, writer, rules.limits, EventBus())
+        turns, fleet, ingestor = make_tracking(
+            self._database, rules, EventBus(), fence=lease.fence, stays=lease.stays, area=lease.area
+        )
         try:
             switches = AssignedSwitches(self._database, turns, fleet, ingestor, lease.area)
             await switches.load()
