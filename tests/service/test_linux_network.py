@@ -13,7 +13,9 @@ from kiteroll.client import (
     change_user,
     endpoints,
     findings,
+    neighbours,
     path,
+    ports,
 )
 from kiteroll.schemas.api import Credential, NewAction, NewCredential, NewSwitch, UserChange
 from tests.support.harness import NewService, wait_until
@@ -69,6 +71,11 @@ def test_a_ring_of_real_bridges_is_read_followed_and_told_as_it_is(
             return _homes(client) == network.hosts
 
         wait_until(at_home, "every host to be at home")
+        wait_until(
+            lambda: _heard(client, network) == network.cable_ends(),
+            "both ends of each cable to hear each other",
+            seen=lambda: _heard(client, network),
+        )
         # On a busy machine the kernel may change its mind once which cable that is.
         wait_until(
             lambda: not _paths_astray(client, network),
@@ -89,7 +96,8 @@ def test_a_ring_of_real_bridges_is_read_followed_and_told_as_it_is(
         wait_until(lambda: len(network.shut_ports()) == 1, "spanning tree to shut a cable again")
         wait_until(at_home, "every host to be at home again")
         told = _told(client)
-        assert {kind: len(titles) for kind, titles in told.items()} == {"topology-change": 1}, told
+        uplinks = _uplinks(client, network)
+        assert {kind: len(titles) for kind, titles in told.items()} == {"topology-change": 1}, (told, uplinks)
 
         network.plug(HOSTS[0], network.switches[2], "a9")
         wait_until(at_home, "the host that was carried to be at home")
@@ -127,6 +135,19 @@ def test_a_port_of_a_real_bridge_is_closed_and_opened(network: LinuxNetwork, new
         wait_until(lambda: _homes(client) == network.hosts, "the host to be at home again")
     assert service.end() == 0
     assert "Traceback" not in service.log
+
+
+def _heard(client: Client, network: LinuxNetwork) -> dict[tuple[str, str], str | None]:
+    """By switch and port, the switch that announces itself there."""
+    return {
+        (name, one.port): one.known_as for name in network.switches for one in client.all(neighbours(name))
+    }
+
+
+def _uplinks(client: Client, network: LinuxNetwork) -> dict[tuple[str, str], str]:
+    """By switch and port, why it is one."""
+    each = ((name, one) for name in network.switches for one in client.all(ports(name)))
+    return {(name, one.name): one.role_evidence for name, one in each if one.role == "uplink"}
 
 
 def _paths_astray(client: Client, network: LinuxNetwork) -> dict[tuple[str, str], list[tuple[str, str]]]:

@@ -95,6 +95,11 @@ class LinuxNetwork:
         told = self._ip("-n", self._space(end[0]), "link", "show", end[1])
         return "UP" in told.split("<", 1)[1].split(">", 1)[0].split(",")
 
+    def cable_ends(self) -> dict[tuple[str, str], str]:
+        """By switch and port, the switch at the far end."""
+        each = (ends for cable in self.cables for ends in (cable, cable[::-1]))
+        return {here: far for here, (far, _) in each}
+
     def shut_ports(self) -> set[tuple[str, str]]:
         """Ports between switches that spanning tree keeps shut."""
         ends = {end for cable in self.cables for end in cable}
@@ -127,7 +132,7 @@ class LinuxNetwork:
         self.cables.append((one, other))
 
     def _agents(self, name: str) -> None:
-        agentx, control = self._directory / f"{name}.agentx", self._directory / f"{name}.lldp"
+        agentx = self._directory / f"{name}.agentx"
         config = self._directory / f"{name}.conf"
         config.write_text(
             f"rocommunity {COMMUNITY}\nrwcommunity {WRITE_COMMUNITY}\nsysName {name}\n"
@@ -140,16 +145,17 @@ class LinuxNetwork:
         )
         wait_until(agentx.exists, "snmpd")
         Path("/run/lldpd").mkdir(exist_ok=True)
-        speaks = ("-d", "-x", "-X", str(agentx), "-u", str(control), "-I", "us*,ds*", "-C", "mgmt0")
-        self._run(self._space(name), _program("lldpd"), *speaks)
-        self._set_lldp(control, "lldp", "tx-interval", "2")
-        self._set_lldp(control, "lldp", "tx-hold", "15")  # a busy machine may keep it waiting for long
-        self._set_lldp(control, "system", "hostname", name)
-
-    @staticmethod
-    def _set_lldp(control: Path, *words: str) -> None:
-        command = [_program("lldpcli"), "-u", str(control), "configure", *words]
-        wait_until(lambda: not subprocess.run(command, capture_output=True, check=False).returncode, "lldpd")
+        # Read before it begins: a port whose interval is changed under way may never speak again.
+        settings = self._directory / f"{name}.lldpd"
+        settings.write_text(
+            "configure lldp tx-interval 2\n"
+            "configure lldp tx-hold 15\n"  # a busy machine may keep it waiting for long
+            f"configure system hostname {name}\n"
+        )
+        sockets = ("-X", str(agentx), "-u", str(self._directory / f"{name}.lldp"))
+        # The address of a port is its chassis id: by their common host name all would be one device to lldpd.
+        ports = ("-I", "us*,ds*", "-C", "us*")
+        self._run(self._space(name), _program("lldpd"), "-d", "-x", "-O", str(settings), *sockets, *ports)
 
     def _add_space(self, space: str) -> None:
         self._ip("netns", "add", space)
