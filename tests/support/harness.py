@@ -145,13 +145,15 @@ def wait_until(
     what: str,
     *,
     seconds: float = 60,
-    seen: Callable[[], object] = lambda: None,
+    seen: Callable[[], object] | None = None,
 ) -> None:
     """Wait for what another process does and tells nobody. Fails with `what`, and with what is `seen` then,
     when it does not happen."""
     until = time.monotonic() + seconds
     while not condition():
-        assert time.monotonic() < until, f"waited {seconds} s for: {what}; there is: {seen()}"
+        if time.monotonic() >= until:
+            instead = f"; there is: {seen()}" if seen else ""
+            raise AssertionError(f"waited {seconds} s for: {what}{instead}")
         time.sleep(0.05)
 
 

@@ -70,8 +70,8 @@ def _record_openings(connection: Connection, keys: Sequence[str]) -> None:
 
 
 def rename_findings(connection: Connection, at: datetime, before: str, after: str) -> None:
-    """What was told of a switch, or at its ports, goes on under its new name. Where the same was told of a
-    switch that had that name once, it keeps its own, and is over."""
+    """What was told of a switch, or at its ports, goes on under its new name. Where a switch that had that
+    name once was told of in the same way, it stays under the old name, and is over."""
     about = connection.execute(select(finding.c.id).where(_about(before))).scalars().all()
     renamed: dict[str, str] = {}
     cleared: list[str] = []
@@ -83,7 +83,8 @@ def rename_findings(connection: Connection, at: datetime, before: str, after: st
             key = row.finding.key
             if one.key == key or one.key not in there:
                 values = {name: value for name, value in _values(one).items() if name in _NAMING}
-                renamed[key] = one.key
+                if one.key != key:
+                    renamed[key] = one.key
             elif row.finding.state is State.CLEARED:
                 continue
             else:
@@ -92,7 +93,7 @@ def rename_findings(connection: Connection, at: datetime, before: str, after: st
             connection.execute(update(finding).where(finding.c.id == row.id).values(values))
     for named in (finding.c.part_of, port_action.c.breach, port_closure.c.breach, port_proposal.c.breach):
         for key in connection.execute(select(named).distinct()).scalars().all():
-            if renamed.get(key, key) != key:
+            if key in renamed:
                 other = update(named.table).where(named == key)
                 connection.execute(other.values({named.name: renamed[key]}))
     _record_openings(connection, cleared)
