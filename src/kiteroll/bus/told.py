@@ -33,8 +33,9 @@ class ToldMessage:
     _raw: "Msg"
 
     async def confirm(self) -> None:
-        """It is taken, and so is all before it: they do not come again. Raises BusUnavailable."""
-        await answered(self._raw.ack(), "confirming what a tracker told")
+        """It is taken, and so is all before it: once this returns they do not come again, to no later service
+        either. Raises BusUnavailable."""
+        await answered(self._raw.ack_sync(timeout=ANSWER_S), "confirming what a tracker told")
 
 
 class ToldBus:
