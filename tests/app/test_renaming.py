@@ -12,7 +12,7 @@ from kiteroll.core.findings.finding import FindingKind
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.policy.levels import Level
 from kiteroll.core.policy.port_rules import Rule
-from kiteroll.core.policy.roll import Enrolled
+from kiteroll.core.policy.roll import Barred, Enrolled
 from kiteroll.core.policy.rule_changes import RuleSet
 from kiteroll.store import findings
 from kiteroll.store.database import Database
@@ -88,6 +88,20 @@ def test_what_is_over_is_opened_again_under_the_new_name(live: LiveRun) -> None:
         _minute(live, minute, "orient")
     (again,) = _told(live)
     assert (again.id, again.finding.subject.switch, again.finding.times_opened) == (first.id, "orient", 2)
+
+
+def test_who_is_barred_and_left_is_not_found_on_the_way_after_it(live: LiveRun) -> None:
+    live.parts.port_rules.replace_all(RuleSet(RULES.rules, (Barred(mac(4).digits),)), Author("Mara"))
+    _minute(live, 4, "east")
+    (barred,) = [one for one in _told(live) if one.finding.kind is FindingKind.BARRED]
+    assert barred.finding.details.ports == (("west", "p4"),)
+    live.store(_of(4.5, {(5, 10): "p5", (6, 10): "p6", (91, 1): "p24"}, "west", 90))
+    live.evaluate(at(4.6))
+    live.parts.findings.clear(barred.id, "Mara")
+    _rename(live, "east", "orient")
+    live.store(_of(5, {(9, 10): "p9", (4, 10): "p24", (5, 10): "p24", (90, 1): "p24"}, "orient", 91))
+    live.evaluate(at(5.2))
+    assert FindingKind.BARRED not in {one.finding.kind for one in _told(live)}
 
 
 def test_a_port_that_looks_like_an_uplink_after_it_stays_under_its_rules(live: LiveRun) -> None:

@@ -129,6 +129,8 @@ class PortRuleWatch:
         """Of switches that had never been read before."""
         self._placed: dict[str, datetime] = {}
         """By key, of breaches that some ports only pass on: when the port it is at showed it last."""
+        self._began_at: datetime | None = None
+        """Of the first evaluation: who only passes then may have left his port just before."""
 
     def first_read(self, switch: str, at: datetime) -> None:
         self._first_read[switch] = at
@@ -146,6 +148,7 @@ class PortRuleWatch:
         """Evaluate these switches: their tables, or the rules, are new. `delay`: for how long a rule must be
         broken at least before it is told. What is told at once comes back."""
 
+        self._began_at = self._began_at or now
         asked: set[PortRef] = set()
 
         def exempt(port: PortRef) -> bool:
@@ -234,7 +237,7 @@ class PortRuleWatch:
 
     def _only_lingers(self, key: str, several: Sequence[Breach], now: datetime) -> bool:
         """Whether it is gone from the port it was at, and the tables on the way have not forgotten it yet."""
-        placed = self._placed.get(key)
+        placed = self._placed.get(key, self._began_at)
         return (
             placed is not None
             and all(one.passing for one in several)
