@@ -1,6 +1,6 @@
 """Findings: one row a kind and subject."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import partial
@@ -69,6 +69,10 @@ def _record_openings(connection: Connection, keys: Sequence[str]) -> None:
     connection.execute(statement.on_duplicate_key_update(cleared_at=statement.inserted.cleared_at))
 
 
+_NAMING = frozenset({"key", "switch_name", "details", "ports"})
+"""Columns that name a switch, beside those that hold keys of other findings."""
+
+
 def rename_findings(connection: Connection, at: datetime, before: str, after: str) -> None:
     """What was told of a switch, or at its ports, goes on under its new name. Where a switch that had that
     name once was told of in the same way, it stays under the old name, and is over."""
@@ -81,26 +85,27 @@ def rename_findings(connection: Connection, at: datetime, before: str, after: st
         there = by_keys(connection, [one.key for one in as_renamed])
         for row, one in zip(rows, as_renamed, strict=True):
             key = row.finding.key
-            if one.key == key or one.key not in there:
-                values = {name: value for name, value in _values(one).items() if name in _NAMING}
-                if one.key != key:
-                    renamed[key] = one.key
-            elif row.finding.state is State.CLEARED:
+            taken = one.key != key and one.key in there
+            if taken and row.finding.state is State.CLEARED:
                 continue
-            else:
+            if taken:
                 values = {"state": State.CLEARED.value, "cleared_at": at}
                 cleared.append(key)
+            else:
+                values = {name: value for name, value in _values(one).items() if name in _NAMING}
+                renamed[key] = one.key
             connection.execute(update(finding).where(finding.c.id == row.id).values(values))
-    for named in (finding.c.part_of, port_action.c.breach, port_closure.c.breach, port_proposal.c.breach):
-        for key in connection.execute(select(named).distinct()).scalars().all():
-            if key in renamed:
-                other = update(named.table).where(named == key)
-                connection.execute(other.values({named.name: renamed[key]}))
+    _rename_keys(connection, renamed)
     _record_openings(connection, cleared)
 
 
-_NAMING = frozenset({"key", "switch_name", "details", "ports"})
-"""Columns that name a switch, beside `part_of`."""
+def _rename_keys(connection: Connection, renamed: Mapping[str, str]) -> None:
+    """Wherever findings are referred to by their keys. `renamed`: old keys to new ones."""
+    for named in (finding.c.part_of, port_action.c.breach, port_closure.c.breach, port_proposal.c.breach):
+        for key in connection.execute(select(named).distinct()).scalars().all():
+            if renamed.get(key, key) != key:
+                other = update(named.table).where(named == key)
+                connection.execute(other.values({named.name: renamed[key]}))
 
 
 def live_findings(connection: Connection) -> list[Finding]:
