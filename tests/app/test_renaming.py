@@ -104,6 +104,24 @@ def test_who_is_barred_and_left_is_not_found_on_the_way_after_it(live: LiveRun) 
     assert FindingKind.BARRED not in {one.finding.kind for one in _told(live)}
 
 
+@pytest.mark.parametrize("left", [True, False])
+def test_after_a_start_who_is_barred_and_only_passes_is_told_unless_he_just_left(
+    live: LiveRun, database: Database, tmp_path: Path, left: bool
+) -> None:
+    """Beyond the uplink may be a switch that is not in the inventory."""
+    who = 4 if left else 40
+    live.store(_of(4, {(4, 10): "p4", (90, 1): "p24"}, "west", 90))
+    live.store(_of(4.5, {(5, 10): "p5", (90, 1): "p24"}, "west", 90))
+    live.parts.port_rules.replace_all(RuleSet(RULES.rules, (Barred(mac(who).digits),)), Author("Mara"))
+    live.__exit__(None, None, None)
+    with LiveRun(database, tmp_path / "data", []) as again:
+        again.ids = live.ids
+        again.store(_of(5, {(9, 10): "p9", (who, 10): "p24", (90, 1): "p24"}, "east", 91))
+        again.evaluate(at(5.2))
+        found = [one.finding for one in _told(again) if one.finding.kind is FindingKind.BARRED]
+    assert [one.details.ports for one in found] == ([] if left else [(("east", "p24"),)])
+
+
 def test_a_port_that_looks_like_an_uplink_after_it_stays_under_its_rules(live: LiveRun) -> None:
     for minute in range(4, 14):
         _minute(live, minute, "east")

@@ -23,7 +23,7 @@ from kiteroll.core.policy.port_rules import RollStatus
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.policy.uplink_claims import UplinkClaims
 from kiteroll.core.topology.roles import Topology
-from kiteroll.core.topology.sighting import judged_ageing
+from kiteroll.core.topology.sighting import Sighting, judged_ageing
 
 _STEADY = timedelta(minutes=1)
 """A neighbour announces itself within half of it (IEEE 802.1AB 9.2.5.7)."""
@@ -112,6 +112,37 @@ def _merged(breaches: Sequence[Breach]) -> Detection:
     )
 
 
+def _only_lingering(by_key: Mapping[str, Sequence[Breach]], facts: FactSource, now: datetime) -> set[str]:
+    """Keys of those who are gone from the port they were at, while the tables on the way have not forgotten
+    them yet."""
+    passing = {
+        key: max(one.lingers for one in several)
+        for key, several in by_key.items()
+        if all(one.passing and one.lingers for one in several)
+    }
+    if not passing:
+        return set()
+    macs = {key: by_key[key][0].detection.subject.mac for key in passing}
+    sightings = facts.sightings(
+        [mac for mac in macs.values() if mac is not None], now - max(passing.values())
+    )
+    return {
+        key
+        for key, lingers in passing.items()
+        if (mac := macs[key]) is not None
+        and any(
+            _left(one, now) >= now - lingers
+            for one in sightings.get(mac, ())
+            if not one.uplink and not one.outdated(now)
+        )
+    }
+
+
+def _left(one: Sighting, now: datetime) -> datetime:
+    """When it was no longer there: at the latest when a reading first missed it."""
+    return one.stay.quiet_at or one.stay.ended_at or now
+
+
 class PortRuleWatch:
     def __init__(
         self, claimed: Collection[PortRef] = (), known_since: Mapping[str, datetime] | None = None
@@ -127,10 +158,6 @@ class PortRuleWatch:
         """Addresses that were not counted then."""
         self._first_read: dict[str, datetime] = {}
         """Of switches that had never been read before."""
-        self._placed: dict[str, datetime] = {}
-        """By key, of breaches that some ports only pass on: when the port it is at showed it last."""
-        self._began_at: datetime | None = None
-        """Of the first evaluation: who only passes then may have left his port just before."""
 
     def first_read(self, switch: str, at: datetime) -> None:
         self._first_read[switch] = at
@@ -146,9 +173,7 @@ class PortRuleWatch:
         delay: timedelta,
     ) -> list[Detection]:
         """Evaluate these switches: their tables, or the rules, are new. `delay`: for how long a rule must be
-        broken at least before it is told. What is told at once comes back."""
-
-        self._began_at = self._began_at or now
+        broken at least before it is told. What is told at once comes back. Raises what `facts` raise."""
         asked: set[PortRef] = set()
 
         def exempt(port: PortRef) -> bool:
@@ -193,7 +218,7 @@ class PortRuleWatch:
                 self._broken[name] = found
             else:
                 self._broken.pop(name, None)
-        return [one for one in self._lasting_breaches(now) if one.key in at_once] if at_once else []
+        return [one for one in self._lasting_breaches(facts, now) if one.key in at_once] if at_once else []
 
     def breaks(self, switch: str) -> bool:
         """Whether any rule is broken there now: what time makes of it is to be seen."""
@@ -209,37 +234,17 @@ class PortRuleWatch:
                 del kept[name]
         self.claims.retain(names)
 
-    def lasting(self, now: datetime) -> list[Detection]:
+    def lasting(self, facts: FactSource, now: datetime) -> list[Detection]:
         """What has broken the rules for long enough, each as of `now`: so it is until another reading
-        says otherwise."""
+        says otherwise. Raises what `facts` raise."""
         claimed = [uplink_claimed.detect(port, role, now) for port, role in self.claims.claims().items()]
-        return claimed + self._lasting_breaches(now)
+        return claimed + self._lasting_breaches(facts, now)
 
-    def _lasting_breaches(self, now: datetime) -> list[Detection]:
+    def _lasting_breaches(self, facts: FactSource, now: datetime) -> list[Detection]:
         by_key: dict[str, list[Breach]] = {}
         for broken in self._broken.values():
             for key, one in broken.items():
                 if now - one.detection.first_at >= one.lasting:
                     by_key.setdefault(key, []).append(one)
-        self._note_placed(by_key, now)
-        return [
-            replace(_merged(several), last_at=now)
-            for key, several in by_key.items()
-            if not self._only_lingers(key, several, now)
-        ]
-
-    def _note_placed(self, by_key: Mapping[str, Sequence[Breach]], now: datetime) -> None:
-        for key, several in by_key.items():
-            if any(one.lingers and not one.passing for one in several):
-                self._placed[key] = now
-        for key in self._placed.keys() - by_key.keys():
-            del self._placed[key]
-
-    def _only_lingers(self, key: str, several: Sequence[Breach], now: datetime) -> bool:
-        """Whether it is gone from the port it was at, and the tables on the way have not forgotten it yet."""
-        placed = self._placed.get(key, self._began_at)
-        return (
-            placed is not None
-            and all(one.passing for one in several)
-            and now - placed <= max(one.lingers for one in several)
-        )
+        left = _only_lingering(by_key, facts, now)
+        return [replace(_merged(several), last_at=now) for key, several in by_key.items() if key not in left]
