@@ -8,7 +8,7 @@ import pytest
 
 from kiteroll.core.errors import StorageUnavailable
 from kiteroll.core.findings.engine import FindingEngine, SwitchRead
-from kiteroll.core.findings.finding import FindingKind, State
+from kiteroll.core.findings.finding import Cause, FindingKind, State
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Neighbour, Reading
@@ -83,6 +83,15 @@ def test_a_broken_rule_must_last_before_it_is_told() -> None:
     brief = _played(Replay(rules=rules), [reading(0, two), reading(0.1, {(1, 10): "p1"})])
     brief.advance(at(5))
     assert FindingKind.OVERFULL not in {one.kind for one in brief.findings.values()}
+
+
+def test_a_crowd_behind_a_bridge_that_is_not_in_the_inventory_is_explained_by_it() -> None:
+    crowd = {(number, 10): "p5" for number in range(1, 5)}
+    hut = Neighbour(port="p5", chassis="hut", name="hut", capabilities=("bridge",))
+    replay = Replay(rules=rule_book(switches={"quay-1": Rule(seats=2)}))
+    replay = _played(replay, [replace(reading(minute, crowd), neighbours=(hut,)) for minute in range(4)])
+    (one,) = replay.findings.values()
+    assert (one.kind, one.cause, one.details.bridge) == (FindingKind.OVERFULL, Cause.BRIDGE_BEHIND, "hut")
 
 
 def test_ports_fall_silent_and_a_switch_late_with_time() -> None:

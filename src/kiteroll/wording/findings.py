@@ -68,6 +68,7 @@ _CAUSES = {
     Cause.RECORDS_FULL: "as many addresses are known as may be (tracking.endpoints)",
     Cause.SILENT_DEVICE: "a device that hangs or sleeps, a wrong VLAN, or a cable to something that does not talk",
     Cause.SEVERAL_DEVICES: "several devices behind one port: a small switch or a hub, or a virtual machine host",
+    Cause.BRIDGE_BEHIND: "a bridge that is not in the inventory announces itself there (LLDP)",
     Cause.NOT_ENROLLED: "a device nobody enrolled: brought along, exchanged, or plugged into the wrong socket",
     Cause.ENROLLED_ELSEWHERE: "a device that belongs elsewhere was plugged in here, or its address was copied",
     Cause.NOT_EXPECTED_HERE: "the port is configured for another VLAN than agreed, or the device tags its frames",
@@ -204,6 +205,8 @@ def cause(finding: Finding | Detection) -> str:
             return details.reason or "they closed as many within an hour as they may"
         case Cause.NOT_ITS_OWN:
             return details.error or "it sent what it may not"
+        case Cause.BRIDGE_BEHIND if details.bridge:
+            return f"{details.bridge} announces itself there (LLDP), a bridge that is not in the inventory"
         case Cause.BARRED:
             return details.reason or "somebody barred it"
         case Cause.ERROR:

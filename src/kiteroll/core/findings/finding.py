@@ -80,6 +80,7 @@ class Cause(StrEnum):
     RECORDS_FULL = "records full"
     SILENT_DEVICE = "silent device"
     SEVERAL_DEVICES = "several devices"
+    BRIDGE_BEHIND = "bridge behind the port"
     NOT_ENROLLED = "not enrolled"
     ENROLLED_ELSEWHERE = "enrolled elsewhere"
     NOT_EXPECTED_HERE = "VLAN not expected"
@@ -148,6 +149,8 @@ class Details:
     """Levels of rules: where somebody is enrolled."""
     interval: timedelta | None = None
     ageing: timedelta | None = None
+    bridge: str = ""
+    """Name of one that is not in the inventory, and behind the port."""
 
 
 def key_of(kind: FindingKind, subject: Subject) -> str:

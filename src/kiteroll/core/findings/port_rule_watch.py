@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from kiteroll.core.findings.facts import FactSource
-from kiteroll.core.findings.finding import Detection
+from kiteroll.core.findings.finding import Detection, FindingKind
 from kiteroll.core.findings.kinds import (
     barred_address,
     out_of_place,
@@ -198,6 +198,10 @@ class PortRuleWatch:
                 by_key.setdefault(one.detection.key, []).append(one)
             for key, several in by_key.items():
                 detection = _merged(several)
+                if detection.kind is FindingKind.OVERFULL:
+                    (port,) = detection.ports
+                    if bridge := topology.role(port).beyond:
+                        detection = overfull_port.with_bridge(detection, bridge)
                 lasting = min(one.lasting for one in several)
                 if (known := before.get(key)) is not None:
                     detection = replace(detection, first_at=known.detection.first_at)

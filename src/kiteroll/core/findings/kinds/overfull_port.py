@@ -1,5 +1,6 @@
 """Overfull port: more addresses are present on it at once than it has seats."""
 
+from dataclasses import replace
 from datetime import datetime
 
 from kiteroll.core.findings.evidence import PresentTogether
@@ -18,7 +19,8 @@ INFO = KindInfo(
         evidence="More addresses are present on the port at once than it has seats. Uplinks are exempt. The "
         "evidence names who was there.",
         action="See who is there and go to the socket. Remove what does not belong there, or give the port the "
-        "seats it needs.",
+        "seats it needs. A bridge of yours that announces itself there belongs in the inventory: then the port is an "
+        "uplink, and who is behind it is found there.",
         fewer="Set the seats (`kiteroll rule set --switch NAME --port PORT --seats N`), or no limit (`--seats none`).",
     ),
 )
@@ -46,3 +48,9 @@ def detect(occupancy: PortOccupancy, severity: Severity, now: datetime) -> Detec
         last_at=now,
         ports=frozenset({occupancy.port}),
     )
+
+
+def with_bridge(detection: Detection, bridge: str) -> Detection:
+    """The same at a port where a bridge that is not in the inventory announces itself."""
+    details = replace(detection.details, bridge=bridge)
+    return replace(detection, cause=Cause.BRIDGE_BEHIND, details=details)
