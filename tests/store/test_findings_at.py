@@ -85,6 +85,16 @@ def test_one_that_cleared_and_opened_between_two_times_it_was_stored_was_open_on
     assert (then.opened_at, then.times_opened) == (NOON, 1)
 
 
+def test_numbers_of_findings_are_used_up_by_new_ones_alone(database: Database) -> None:
+    first, second = (restarted(switch, 0) for switch in ("quay-1", "quay-2"))
+    for minute in range(20):
+        database.run(findings.save_findings, [replace(first, last_at=at(minute))])
+    database.run(findings.save_findings, [again(first, 20), second, second])
+    rows = database.run(findings.by_keys, [first.key, second.key])
+    assert rows[first.key].finding.times_opened == 2
+    assert rows[second.key].id == rows[first.key].id + 1
+
+
 @pytest.mark.parametrize(("kept_for", "openings"), [(timedelta(minutes=30), 1), (timedelta(days=1), 2)])
 def test_openings_are_kept_as_long_as_history(database: Database, kept_for: timedelta, openings: int) -> None:
     one = restarted("quay-1", 0)

@@ -202,6 +202,9 @@ def test_ports_follow_what_the_switch_says(stored: Stored) -> None:
     gone = stored.database.run(port_ids, stored.switch.id)["p3"]
     was = stored.database.run(list_queries.ports_of, stored.switch.id, [gone])
     assert [port.name for port in was] == ["p2", "p3", "p1"], "one that is gone, where the past needs it"
+    stored.apply(2, {(1, 10): "p1"}, ports={"p1": 7, "p2": 2, "p4": 4})
+    numbers = stored.database.run(port_ids, stored.switch.id)
+    assert numbers["p4"] == max(numbers[name] for name in ("p1", "p2", "p3")) + 1, "updates use up none"
 
 
 def test_pages_join_up_without_gap_or_repeat(stored: Stored) -> None:

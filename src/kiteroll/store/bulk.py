@@ -7,6 +7,7 @@ from itertools import islice
 from typing import Any, TypeVar
 
 from sqlalchemy import Connection, Dialect, String, Table, literal
+from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.types import TypeEngine
 
 from kiteroll.store.types import Instant
@@ -20,6 +21,20 @@ _CHUNK = 1000
 def insert_all(connection: Connection, statement: Any, rows: Sequence[Mapping[str, Any]]) -> None:
     for part in chunks(rows):
         connection.execute(statement, part)
+
+
+def save_rows(connection: Connection, into: Table, rows: Sequence[Mapping[str, Any]]) -> None:
+    """Those that have an `id` are written over the row it is of; the others are new, and get one.
+
+    Were they all inserted, and updated where they are there already, each update would use up a number: those
+    of findings, which change every few seconds, would run out within years.
+    """
+    known = [row for row in rows if "id" in row]
+    if known:
+        statement = insert(into)
+        over = {name: statement.inserted[name] for name in known[0] if name != "id"}
+        insert_all(connection, statement.on_duplicate_key_update(over), known)
+    insert_all(connection, insert(into), [row for row in rows if "id" not in row])
 
 
 def insert_rows(

@@ -14,7 +14,7 @@ from kiteroll.core.findings.finding import Cause, Finding, FindingKind, Severity
 from kiteroll.core.findings.renaming import renamed_finding
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
-from kiteroll.store.bulk import chunks
+from kiteroll.store.bulk import chunks, save_rows
 from kiteroll.store.finding_codec import decode_details, decode_evidence, encode_details, encode_evidence
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.predicates import covers, escape_like, one_of
@@ -47,11 +47,15 @@ class FindingFilters:
 def save_findings(connection: Connection, findings: Sequence[Finding]) -> None:
     if not findings:
         return
-    rows = [_values(one) for one in findings]
-    statement = insert(finding)
-    updated = {name: statement.inserted[name] for name in rows[0] if name != "key"}
-    connection.execute(statement.on_duplicate_key_update(updated), rows)
-    _record_openings(connection, [one.key for one in findings])
+    keys = [one.key for one in findings]
+    ids = {key: number for key, number in connection.execute(_IDS.where(finding.c.key.in_(keys)))}
+    values = {one.key: _values(one) for one in findings}
+    rows = [{**row, "id": ids[key]} if key in ids else row for key, row in values.items()]
+    save_rows(connection, finding, rows)
+    _record_openings(connection, keys)
+
+
+_IDS = select(finding.c.key, finding.c.id)
 
 
 def _record_openings(connection: Connection, keys: Sequence[str]) -> None:

@@ -11,7 +11,7 @@ from kiteroll.core.errors import Invalid
 from kiteroll.core.model import bounds
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Oper, Port, Reading
-from kiteroll.store.bulk import chunks, insert_all
+from kiteroll.store.bulk import chunks, insert_all, save_rows
 from kiteroll.store.tables import port, port_link, switch, vlan
 
 _MOST_NAMES = 2 * bounds.PORTS
@@ -35,13 +35,11 @@ def merge_ports(connection: Connection, switch_id: int, taken: Reading) -> dict[
         values = _port_values(one)
         if row is None or any(getattr(row, name) != value for name, value in values.items()):
             since = row.oper_since if row is not None and row.oper == one.oper else taken.taken_at
-            differing.append({"switch_id": switch_id, "name": one.name, **values, "oper_since": since})
+            number = {} if row is None else {"id": row.id}
+            port_row = {"switch_id": switch_id, "name": one.name, **values, "oper_since": since}
+            differing.append(number | port_row)
     if differing:
-        statement = insert(port)
-        updated = {
-            name: statement.inserted[name] for name in differing[0] if name not in ("switch_id", "name")
-        }
-        insert_all(connection, statement.on_duplicate_key_update(updated), differing)
+        save_rows(connection, port, differing)
         if any(values["name"] not in ids for values in differing):
             ids = port_ids(connection, switch_id)
     links = [
