@@ -18,6 +18,7 @@ from kiteroll.app.trackers.told import told_of, told_text
 from kiteroll.core.errors import DeviceSilent, Invalid, StorageUnavailable, TrackedElsewhere
 from kiteroll.core.model.changes import Appeared, Moved, Restarted
 from kiteroll.core.model.paging import PageAsk
+from kiteroll.core.model.port_use import PortUse
 from kiteroll.core.model.reading import Gap, Reading
 from kiteroll.core.tracking.switch_health import SwitchHealth, Warned
 from kiteroll.store import inventory
@@ -160,6 +161,21 @@ def test_the_share_that_counts_as_full_is_the_one_that_is_set(live: LiveRun) -> 
         queries._table_share = partial(float, share)
         warned = {each.what for each in queries.get("quay-1").warnings}
         assert (Warned.TABLE_NEARLY_FULL in warned) is expected
+
+
+def test_a_switch_that_shows_nobody_while_its_ports_are_up_has_no_silent_ports(live: LiveRun) -> None:
+    queries, ports = live.parts.switch_queries, live.parts.port_queries
+    live.parts.storage.database.run(inventory.change_switch, NOON, "quay-1", {"source": "snmp"})
+    told: list[tuple[int, dict[tuple[int, int], str], bool]] = [
+        (0, {}, True),
+        (1, {(1, 10): "p1"}, False),
+    ]
+    for minute, learned, empty in told:
+        live.store(reading(minute, learned))
+        warned = {each.what: each for each in queries.get("quay-1").warnings}
+        assert (Warned.TABLE_EMPTY in warned) is empty
+        assert not empty or warned[Warned.TABLE_EMPTY].condition.ports_up == 24
+        assert (ports.get("quay-1", "p2", None).use is PortUse.SILENT) is not empty
 
 
 def test_one_handler_that_fails_keeps_no_other_from_hearing(caplog: pytest.LogCaptureFixture) -> None:

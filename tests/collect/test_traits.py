@@ -204,6 +204,13 @@ def test_a_view_that_does_not_answer_makes_the_reading_partial() -> None:
     }
 
 
+def test_a_table_of_which_no_vlan_is_known_makes_the_reading_partial() -> None:
+    template = "tarn-read@{vlan}"
+    reading, _ = read(Traits(views=template, vlan_table=False), view_community=template)
+    (gap,) = [gap for gap in reading.gaps if gap.breaks]
+    assert not reading.complete and gap.table == "dot1qVlanCurrentTable" and "--view-vlans" in gap.why
+
+
 def test_everything_else_a_switch_tells_is_in_the_reading() -> None:
     reading, switch = read(Traits(bridge_port_offset=8))
     ports = {port.number: port for port in reading.ports}

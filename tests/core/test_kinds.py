@@ -549,6 +549,8 @@ DAY = 24 * 60
         pytest.param(replace(QUIET_PORT, up_since=at(99)), DAY + 60, None, id="the link came up later"),
         pytest.param(replace(QUIET_PORT, up_since=None), 9 * DAY, None, id="down"),
         pytest.param(replace(QUIET_PORT, present=1), 9 * DAY, None, id="in use"),
+        pytest.param(replace(QUIET_PORT, in_table=0), 9 * DAY, None, id="its switch shows nobody"),
+        pytest.param(replace(QUIET_PORT, in_table=9), DAY + 60, 60, id="its switch shows others"),
         pytest.param(replace(QUIET_PORT, port="up"), 9 * DAY, None, id="an uplink"),
     ],
 )

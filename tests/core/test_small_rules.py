@@ -337,6 +337,12 @@ def test_how_a_switch_is_and_since_when(values: dict[str, Any], health: SwitchHe
     [
         pytest.param({}, 0.9, None, "", id="sound"),
         pytest.param({"table_size": 100}, 0.9, Warned.TABLE_NEARLY_FULL, "90 of 100", id="nearly full"),
+        pytest.param(
+            {"present": 0, "ports_up": 7},
+            *(0.9, Warned.TABLE_EMPTY, "empty while 7 ports are up"),
+            id="it shows nobody",
+        ),
+        pytest.param({"present": 0}, 0.9, None, "", id="nobody is there"),
         pytest.param({"table_size": 100}, 0.95, None, "", id="full from a higher share on"),
         pytest.param(
             {"learning_discards": 7, "discards_rose_at": at(9)},

@@ -1,6 +1,7 @@
 """The facts of the finding engine, from the records and the tracker of the running service."""
 
 from collections.abc import Callable, Collection, Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime
 
 from kiteroll.app.sightings import sighting_of
@@ -96,7 +97,9 @@ class StoredFacts:
         return self._database.run(finding_inputs.at_several_ports, uplinks, limit)
 
     def port_activity(self, up_before: datetime, limit: int) -> Sequence[PortActivity]:
-        return self._database.run(finding_inputs.port_activity, up_before, limit)
+        tracker = self._fleet.tracker
+        found = self._database.run(finding_inputs.port_activity, up_before, limit)
+        return [replace(one, in_table=tracker.present(one.switch)) for one in found]
 
     def ip_turns(
         self, since: datetime, turns: int, limit: int

@@ -295,7 +295,7 @@ def build(
         fleet.on_rename(findings.switch_renamed)
         fleet.on_rename(alert_router.switch_renamed)
     switch_queries = SwitchQueries(database, fleet, clock, lambda: runtime_settings.thresholds.table_share)
-    port_queries = PortQueries(database, topology, clock)
+    port_queries = PortQueries(database, topology, fleet, clock)
     search = Search(
         database, fleet, names, label_index, makers, endpoint_queries, switch_queries, port_queries, clock
     )

@@ -6,8 +6,8 @@ from kiteroll.core.tracking.switch_health import SwitchCondition, SwitchHealth
 from kiteroll.store.inventory import SwitchRow
 
 
-def condition_of(row: SwitchRow, present: int) -> SwitchCondition:
-    """`present`: addresses in its latest table."""
+def condition_of(row: SwitchRow, present: int, ports_up: int = 0) -> SwitchCondition:
+    """`present`: addresses in its latest table; `ports_up`: where there are none, ports that are up."""
     return SwitchCondition(
         name=row.name,
         site=row.site,
@@ -24,5 +24,6 @@ def condition_of(row: SwitchRow, present: int) -> SwitchCondition:
         discards_rose_at=row.discards_rose_at,
         table_size=row.table_size,
         present=present,
+        ports_up=ports_up,
         drift=None if row.clock_drift_s is None else timedelta(seconds=row.clock_drift_s),
     )

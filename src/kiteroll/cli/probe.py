@@ -26,6 +26,7 @@ from kiteroll.schemas.reading_document import (
     ReadingDocument,
 )
 from kiteroll.wording.spans import speed_text
+from kiteroll.wording.switches import empty_table_text
 
 ENTRIES: list[Column[DocumentEntry]] = [
     Column("vlan", lambda one: one.vlan, shown=lambda one: str(one.vlan or "?"), right=True),
@@ -105,6 +106,9 @@ def run_probe(context: Context) -> Exit:
     for gap in document.gaps:
         kind = "not complete" if gap.breaks else "left out"
         out.note(f"{kind}: {gap.table}: {gap.why} ({gap.rows} rows)", "yellow")
+    ports_up = sum(port.oper == "up" and port.bridged for port in document.ports)
+    if document.complete and not document.entries and ports_up and args.source == "snmp":
+        out.note(empty_table_text(ports_up), "yellow")
     return Exit.OK if document.complete else Exit.PARTIAL
 
 

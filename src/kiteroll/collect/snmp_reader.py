@@ -31,6 +31,8 @@ from kiteroll.core.model.reading import Reading
 from kiteroll.snmp import mib
 from kiteroll.snmp.ber import Oid
 
+_VLANS = "dot1qVlanCurrentTable"
+
 
 async def read_switch(
     name: str, target: Target, clock: Clock, limits: Limits, walk_cache: WalkCache | None = None
@@ -79,7 +81,7 @@ async def _walk_interfaces(tables: TableWalk, walk_cache: WalkCache) -> None:
 async def _walk_addresses(tables: TableWalk, target: Target, clock: Clock, walk_cache: WalkCache) -> None:
     raw = tables.raw
     await walk_address_table(tables, VLAN_TABLE, walk_cache)
-    _note_lost(raw, "dot1qVlanCurrentTable", mib.DOT1Q_VLAN_FDB_ID, walk_cache)
+    _note_lost(raw, _VLANS, mib.DOT1Q_VLAN_FDB_ID, walk_cache)
     if target.by_vlan:
         await _walk_views(target, tables, clock)
     elif not raw.broke(VLAN_TABLE) and walk_cache.wants_old_table(raw):
@@ -106,7 +108,10 @@ def _understood(raw: RawSwitch) -> tuple[Reading, Rows]:
 async def _walk_views(target: Target, tables: TableWalk, clock: Clock) -> None:
     """Look at the old table once a VLAN, each in the view that shows it."""
     raw = tables.raw
-    for vlan in target.view_vlans or _vlans(raw):
+    vlans = target.view_vlans or _vlans(raw)
+    if not vlans and not raw.broke(_VLANS):
+        raw.ends[_VLANS] = (ExchangeEnd("it lists no VLAN to look into: name them (--view-vlans)"), 0)
+    for vlan in vlans:
         view = RawSwitch(switch=raw.switch, taken_at=raw.taken_at)
         async with Agent(target.view(vlan), clock) as agent:
             await TableWalk(agent, view, tables.limits, tables.budget).walk(VIEW_TABLES)

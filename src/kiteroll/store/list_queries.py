@@ -22,6 +22,7 @@ from sqlalchemy import (
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
+from kiteroll.core.model.reading import Oper
 from kiteroll.core.model.stay import Ending
 from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
 from kiteroll.store.paging import Key, Page, fetch_page
@@ -99,6 +100,19 @@ def ports_of(connection: Connection, switch_id: int, also: Collection[int] = ())
     wanted = or_(port.c.there, func.count(stay.c.id) > 0, port.c.id.in_(also))
     kept = query.having(wanted).order_by(port.c.number, port.c.name)
     return [_port_row(row) for row in connection.execute(kept)]
+
+
+def bridged_ports_up(connection: Connection, switch_ids: Sequence[int]) -> dict[int, int]:
+    """Of each of these switches, how many ports are up and forward frames; without those that have none."""
+    query = (
+        select(port.c.switch_id, func.count())
+        .where(
+            port.c.switch_id.in_(switch_ids),
+            and_(port.c.there, port.c.bridged, port.c.admin_up, port.c.oper == Oper.UP.value),
+        )
+        .group_by(port.c.switch_id)
+    )
+    return {number: count for number, count in connection.execute(query)}
 
 
 def vlans_of(connection: Connection, switch_id: int) -> list[tuple[int, str]]:

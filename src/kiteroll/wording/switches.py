@@ -4,12 +4,21 @@ from datetime import datetime, timedelta
 from typing import assert_never
 
 from kiteroll.core.tracking.switch_health import SwitchWarning, Warned
-from kiteroll.wording.spans import joined, span
+from kiteroll.wording.spans import counted, joined, span
+
+
+def empty_table_text(ports_up: int) -> str:
+    return (
+        f"its table is empty while {counted(ports_up, 'port is', 'ports are')} up: it may offer its table one VLAN at "
+        "a time (--view), or keep it from this credential"
+    )
 
 
 def warning_text(warning: SwitchWarning, now: datetime) -> str:
     one = warning.condition
     match warning.what:
+        case Warned.TABLE_EMPTY:
+            return empty_table_text(one.ports_up)
         case Warned.TABLE_NEARLY_FULL:
             return (
                 f"its table is nearly full: {one.present} of {one.table_size} addresses. Once it is full, frames "

@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from kiteroll.app.queries.as_of import past_instant
 from kiteroll.app.queries.endpoints import find_port
 from kiteroll.app.topology_view import NetworkView, TopologyView
+from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.findings.kinds.silent_port import PortActivity, silent_since, up_since
 from kiteroll.core.model.address_counts import counts_over_time
@@ -36,10 +37,12 @@ class PortQueries:
         self,
         database: Database,
         topology: TopologyView,
+        fleet: TrackedFleet,
         clock: Clock,
     ) -> None:
         self._database = database
         self._topology = topology
+        self._fleet = fleet
         self._clock = clock
 
     def of_switch(self, switch: str, at: datetime | None) -> list[PortView]:
@@ -59,7 +62,8 @@ class PortQueries:
 
     def views(self, rows: Sequence[PortRow]) -> list[PortView]:
         view, now = self._topology.now(), self._clock.now()
-        return [_view(row, view, now) for row in rows]
+        tracker = self._fleet.tracker
+        return [_view(row, view, now, tracker.present(row.switch_name)) for row in rows]
 
     def set_role(self, switch: str, port: str, role: str | None) -> PortView:
         """None removes the operator's word. Raises NotFound."""
@@ -84,17 +88,18 @@ class PortQueries:
         view = self._topology.at(at)
         then = self._database.run(port_history.ports_at, switch_id, at)
         carried = [number for number, (present, quiet, _) in then.items() if present or quiet]
+        in_table = sum(present + quiet for present, quiet, _ in then.values())
         found = []
         for row in self._database.run(list_queries.ports_of, switch_id, carried):
             present, quiet, link = then.get(row.id, (0, 0, None))
             oper, since = (link.oper, link.at) if link else ("unknown", None)
             known = replace(row, present=present, quiet=quiet, oper=oper, oper_since=since)
-            found.append(_view(known, view, at, past=True))
+            found.append(_view(known, view, at, in_table, past=True))
         return found
 
 
-def _view(row: PortRow, view: NetworkView, now: datetime, *, past: bool = False) -> PortView:
-    """`past`: whether it was shut then is not recorded."""
+def _view(row: PortRow, view: NetworkView, now: datetime, in_table: int, *, past: bool = False) -> PortView:
+    """`in_table`: addresses in the table of its switch. `past`: whether it was shut then is not recorded."""
     oper = Oper(row.oper)
     since = up_since(
         row.oper_since,
@@ -109,6 +114,7 @@ def _view(row: PortRow, view: NetworkView, now: datetime, *, past: bool = False)
         alias=row.alias,
         up_since=since,
         present=row.present + row.quiet,
+        in_table=in_table,
     )
     role = view.topology.role((row.switch_name, row.name))
     silent = silent_since(activity, view.topology, now, _NO_TIME)

@@ -64,9 +64,12 @@ class SwitchQueries:
             return []
         now = self._clock.now()
         same_address = names_by_address(self._database.run(inventory.bridge_addresses))
+        present = {row.id: self._fleet.tracker.present(row.name) for row in rows}
+        empty = [row.id for row in rows if not present[row.id] and row.source == "snmp"]
+        up = self._database.run(list_queries.bridged_ports_up, empty) if empty else {}
         found = []
         for row in rows:
-            condition = condition_of(row, self._fleet.tracker.present(row.name))
+            condition = condition_of(row, present[row.id], up.get(row.id, 0))
             warnings = switch_warnings(condition, same_address, now, self._table_share())
             found.append(
                 SwitchView(

@@ -17,7 +17,7 @@ class PortUse(StrEnum):
     """Closed by whoever manages the switch (ifAdminStatus is not up)."""
     DOWN = "down"
     IDLE = "idle"
-    """Not known to be up, and no address is learned."""
+    """No address is learned, and it is not known to be up, or its switch shows nobody at all."""
 
 
 def port_use(*, uplink: bool, shut: bool, oper: Oper, present: int, quiet: int, silent: bool) -> PortUse:

@@ -175,6 +175,7 @@ class MemoryFacts:
                             alias=port.alias,
                             up_since=since,
                             last_seen_at=self.ledger.last_seen_at(ref),
+                            in_table=self.tracker.present(name),
                         )
                     )
         return found

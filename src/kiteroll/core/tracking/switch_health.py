@@ -66,6 +66,8 @@ class SwitchCondition:
     table_size: int | None = None
     """Addresses its table holds; None when not known."""
     present: int = 0
+    ports_up: int = 0
+    """Of a switch with an empty table, ports that could have filled it."""
     drift: timedelta | None = None
     """By how much its uptime ran ahead of our clock between its last two readings."""
 
@@ -109,8 +111,14 @@ class SwitchCondition:
     def clock_is_off(self) -> bool:
         return self.drift is not None and abs(self.drift) > max(_DRIFT_LEAST, _DRIFT_SHARE * self.interval)
 
+    @property
+    def shows_nobody(self) -> bool:
+        """Whether its table is empty though its links are up: some offer it one VLAN at a time alone."""
+        return self.enabled and self.read_at is not None and not self.present and self.ports_up > 0
+
 
 class Warned(StrEnum):
+    TABLE_EMPTY = "table empty"
     TABLE_NEARLY_FULL = "table nearly full"
     DISCARDS_RISING = "discards rising"
     DISCARDS_BEFORE = "discards before"
@@ -137,6 +145,8 @@ def switch_warnings(
 ) -> Iterator[SwitchWarning]:
     """What is odd about a switch as it is set up and read. `same_address`: for each bridge address, the
     names of all switches that tell it."""
+    if condition.shows_nobody:
+        yield SwitchWarning(Warned.TABLE_EMPTY, condition)
     if condition.nearly_full(table_share):
         yield SwitchWarning(Warned.TABLE_NEARLY_FULL, condition)
     if condition.learning_discards:

@@ -38,6 +38,8 @@ class PortActivity:
     present: int = 0
     last_seen_at: datetime | None = None
     """When an address was last there; None: never."""
+    in_table: int | None = None
+    """Addresses in the table of its switch; None: not known."""
 
     @property
     def ref(self) -> PortRef:
@@ -57,6 +59,8 @@ def silent_since(port: PortActivity, topology: Topology, now: datetime, after: t
     role = topology.role(port.ref)
     if port.up_since is None or port.present or role.is_uplink or role.beyond:
         return None  # a bridge that announces itself is there, even where spanning tree keeps all else away
+    if port.in_table == 0:
+        return None  # a switch that shows nobody keeps its table from us, or has just started
     since = max(port.up_since, port.last_seen_at or port.up_since)
     return since if now - since >= after else None
 
