@@ -17,12 +17,13 @@ from kiteroll.core.model.reading import Reading
 from kiteroll.core.policy.levels import Level
 from kiteroll.core.policy.port_rules import Rule
 from kiteroll.core.policy.roll import Enrolled
+from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.policy.rule_changes import RuleSet
 from kiteroll.core.replay.memory_facts import MemoryFacts
 from kiteroll.core.replay.replay import Replay
 from kiteroll.core.topology.refresh import TopologyRefresh
 from kiteroll.store.database import Database
-from tests.support.factories import mac, reading, rule_book
+from tests.support.factories import at, mac, reading, rule_book
 from tests.support.live import LiveRun
 
 RULES = rule_book(
@@ -82,6 +83,30 @@ def test_records_and_memory_answer_alike(live: LiveRun) -> None:
     assert turns == memory.ip_turns(now - timedelta(hours=1), 3, 99) != {}
     assert stored.table("east").learned.keys() == memory.table("east").learned.keys()
     assert _conditions(stored) == _conditions(memory)
+
+
+@pytest.mark.parametrize(
+    ("told_s", "changed_at"),
+    [(110, 110), (30, 120), (None, 120)],
+    ids=["since the reading before", "what it told before", "nothing"],
+)
+def test_a_switch_is_believed_when_a_link_changed_where_that_can_be(
+    live: LiveRun, told_s: float | None, changed_at: float
+) -> None:
+    """p5 is up in two readings, and down in the next two."""
+    memory = MemoryFacts(hold_time=None, shared=(), rules=RuleBook())
+    for minute in range(4):
+        one = reading(minute, {(1, 10): "p1"}, switch="east", down=("p5",) if minute > 1 else ())
+        word = told_s if minute > 1 else 30
+        boot = (one.device.uptime_ticks or 0) - 6000 * minute
+        ticks = None if word is None else boot + int(100 * word)
+        ports = [replace(port, changed_ticks=ticks) if port.name == "p5" else port for port in one.ports]
+        one = replace(one, ports=tuple(ports))
+        memory.apply(one)
+        live.store(one)
+    for facts in (live.facts, memory):
+        (known,) = facts.port_facts([("east", "p5")]).values()
+        assert known.changed_at == at(changed_at / 60)
 
 
 def test_first_readings_wait_for_roles_that_take_long_to_work_out(

@@ -2,6 +2,7 @@
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Connection, func, select, tuple_, update
@@ -9,10 +10,11 @@ from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model import bounds
+from kiteroll.core.model.link_change import LinkBefore, believed_ticks
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Oper, Port, Reading
 from kiteroll.store.bulk import chunks, insert_all, save_rows
-from kiteroll.store.tables import port, port_link, switch, vlan
+from kiteroll.store.tables import port, port_link, reading, switch, vlan
 
 _MOST_NAMES = 2 * bounds.PORTS
 """Of ports of one switch, those that are no longer there included: retention deletes them at last."""
@@ -30,9 +32,14 @@ def merge_ports(connection: Connection, switch_id: int, taken: Reading) -> dict[
     differing = []
     if len(known.keys() | {one.name for one in taken.ports}) > _MOST_NAMES:
         raise Invalid(f"the switch has had more than {_MOST_NAMES} names of ports: they change all the time")
+    changed = any(row.oper != one.oper for one in taken.ports if (row := known.get(one.name)) is not None)
+    read_at = _read_before(connection, switch_id, taken.taken_at) if changed else None
     for one in taken.ports:
         row = known.get(one.name)
-        values = _port_values(one)
+        before = None
+        if row is not None:
+            before = LinkBefore(Oper(row.oper), row.oper_since, row.changed_ticks, read_at)
+        values = _port_values(one) | {"changed_ticks": believed_ticks(one, taken, before)}
         if row is None or any(getattr(row, name) != value for name, value in values.items()):
             since = row.oper_since if row is not None and row.oper == one.oper else taken.taken_at
             number = {} if row is None else {"id": row.id}
@@ -60,6 +67,14 @@ def merge_ports(connection: Connection, switch_id: int, taken: Reading) -> dict[
     if links:
         connection.execute(insert(port_link), links)
     return ids
+
+
+def _read_before(connection: Connection, switch_id: int, at: datetime) -> datetime | None:
+    """When the switch was read last before that."""
+    query = select(func.max(reading.c.taken_at)).where(
+        reading.c.switch_id == switch_id, reading.c.taken_at < at, reading.c.outcome != "failed"
+    )
+    return connection.execute(query).scalar()
 
 
 def _port_values(one: Port) -> dict[str, Any]:

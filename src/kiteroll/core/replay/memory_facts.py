@@ -2,6 +2,7 @@
 
 from collections import defaultdict, deque
 from collections.abc import Collection, Mapping, Sequence
+from dataclasses import replace
 from datetime import datetime, timedelta
 from statistics import median
 
@@ -10,10 +11,11 @@ from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity, up_since
 from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.model.changes import Change
+from kiteroll.core.model.link_change import LinkBefore, believed_ticks
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.model.reading import Oper, Reading, mac_of
+from kiteroll.core.model.reading import Reading, mac_of
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.replay.ip_history import IpHistory
 from kiteroll.core.replay.stay_ledger import StayLedger
@@ -57,7 +59,8 @@ class MemoryFacts:
         self._areas = areas or {}
         self._latest: dict[str, Reading] = {}
         self._gaps: dict[str, deque[timedelta]] = defaultdict(lambda: deque(maxlen=_GAPS_KEPT))
-        self._oper: dict[PortRef, tuple[Oper, datetime]] = {}
+        self._links: dict[PortRef, LinkBefore] = {}
+        """As of the latest reading."""
         self._outcome: dict[str, tuple[SwitchHealth, datetime]] = {}
 
     def apply(self, reading: Reading) -> tuple[Change, ...] | None:
@@ -71,9 +74,10 @@ class MemoryFacts:
         self.ips.record(reading)
         for port in reading.ports:
             ref = (reading.switch, port.name)
-            known = self._oper.get(ref)
-            if known is None or known[0] is not port.oper:
-                self._oper[ref] = (port.oper, reading.taken_at)
+            known = self._links.get(ref)
+            since = known.since if known is not None and known.oper is port.oper else reading.taken_at
+            ticks = believed_ticks(port, reading, known)
+            self._links[ref] = LinkBefore(port.oper, since, ticks, reading.taken_at)
         if before is not None:
             self._gaps[reading.switch].append(reading.taken_at - before.taken_at)
         outcome = SwitchHealth.READ if reading.complete else SwitchHealth.PARTIAL
@@ -146,7 +150,9 @@ class MemoryFacts:
             port = next((port for port in reading.ports if port.name == ref[1]), None)
             if port is not None:
                 here = {mac_of(key) for key, number in reading.learned.items() if number == port.number}
-                found[ref] = PortFacts(reading.changed_at(port) or self._oper[ref][1], frozenset(here))
+                link = self._links[ref]
+                told = reading.changed_at(replace(port, changed_ticks=link.changed_ticks))
+                found[ref] = PortFacts(told or link.since, frozenset(here))
         return found
 
     def at_several_ports(self, limit: int) -> Sequence[MacAddress]:
@@ -157,10 +163,10 @@ class MemoryFacts:
         for name, reading in self._latest.items():
             busy: set[int] | None = None
             for port in reading.ports:
-                oper, oper_since = self._oper[name, port.name]
+                link = self._links[name, port.name]
                 bundled = port.aggregate is not None
                 since = up_since(
-                    oper_since, oper, admin_up=port.admin_up, bridged=port.bridged, bundled=bundled
+                    link.since, link.oper, admin_up=port.admin_up, bridged=port.bridged, bundled=bundled
                 )
                 if since is None or since > up_before:
                     continue

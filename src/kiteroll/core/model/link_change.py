@@ -1,0 +1,41 @@
+"""Whether a switch can be believed when its link changed last (ifLastChange, RFC 2863)."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from kiteroll.core.model.reading import Oper, Port, Reading
+
+_CLOCK_JITTER = timedelta(seconds=2)
+"""The time is counted back from the switch's uptime, a little different each time."""
+
+
+@dataclass(frozen=True, slots=True)
+class LinkBefore:
+    """What was known of a link before a reading."""
+
+    oper: Oper
+    since: datetime | None
+    """Of the first reading that showed it so."""
+    changed_ticks: int | None
+    """As the switch was believed."""
+    read_at: datetime | None
+    """The reading before."""
+
+
+def believed_ticks(port: Port, taken: Reading, before: LinkBefore | None) -> int | None:
+    """ifLastChange of a port; None where the switch tells none, or one that readings contradict: some tell
+    for ever when they started. Then the readings themselves say when the link changed.
+
+    `before`: None for a port that was never read.
+    """
+    told = taken.changed_at(port)
+    if told is None or before is None:
+        return port.changed_ticks
+    if port.oper is not before.oper:
+        earliest = before.read_at
+    elif port.changed_ticks == before.changed_ticks:
+        earliest = None
+    else:
+        earliest = before.since
+    can_be = earliest is None or told >= earliest - _CLOCK_JITTER
+    return port.changed_ticks if can_be else None
