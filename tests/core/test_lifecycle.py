@@ -176,9 +176,12 @@ def test_what_is_come_to_late_and_happened_while_a_loop_lasted_is_explained_by_i
     apply(lifecycle, _loop(5))
     (loop,) = lifecycle.expire(at(40))
     assert loop.state is State.CLEARED
-    (during,) = apply(lifecycle, detection(4, subject=Subject(mac=mac(2))))
-    (after,) = apply(lifecycle, detection(7, subject=Subject(mac=mac(3))))
-    assert (during.part_of, after.part_of) == (loop.key, "")
+    after_a_restart = FindingLifecycle(THRESHOLDS, lifecycle.remembered())
+    for life in (lifecycle, after_a_restart):
+        (during,) = apply(life, detection(4, subject=Subject(mac=mac(2))))
+        (after,) = apply(life, detection(7, subject=Subject(mac=mac(3))))
+        assert (during.part_of, after.part_of) == (loop.key, "")
+        assert loop.key not in life.live()
 
 
 def test_a_duplicate_explains_its_own_moves_and_no_others() -> None:

@@ -85,6 +85,17 @@ def test_one_that_cleared_and_opened_between_two_times_it_was_stored_was_open_on
     assert (then.opened_at, then.times_opened) == (NOON, 1)
 
 
+def test_what_goes_on_after_a_start_is_what_is_open_and_what_explained_others_lately(
+    database: Database,
+) -> None:
+    kept = [restarted("quay-1", 0), cleared(restarted("quay-2", 0), 1), cleared(restarted("quay-3", 5), 6)]
+    kept.append(replace(kept[-1], kind=FindingKind.LOOP))
+    database.run(findings.save_findings, kept)
+    found = database.run(findings.unfinished_findings, {FindingKind.LOOP}, at(5))
+    assert {one.key for one in found} == {kept[0].key, kept[-1].key}
+    assert database.run(findings.unfinished_findings, {FindingKind.LOOP}, at(5.1)) == kept[:1]
+
+
 def test_numbers_of_findings_are_used_up_by_new_ones_alone(database: Database) -> None:
     first, second = (restarted(switch, 0) for switch in ("quay-1", "quay-2"))
     for minute in range(20):

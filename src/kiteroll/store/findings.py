@@ -1,12 +1,12 @@
 """Findings: one row a kind and subject."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from functools import partial
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Row, Select, func, or_, select, update
+from sqlalchemy import ColumnElement, Connection, Row, Select, and_, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.errors import NotFound
@@ -114,6 +114,16 @@ def _rename_keys(connection: Connection, renamed: Mapping[str, str]) -> None:
 
 def live_findings(connection: Connection) -> list[Finding]:
     rows = connection.execute(select(finding).where(finding.c.state != State.CLEARED.value))
+    return [_row(row).finding for row in rows]
+
+
+def unfinished_findings(
+    connection: Connection, also: Collection[FindingKind], since: datetime
+) -> list[Finding]:
+    """Those that are not cleared, and of kinds `also` those with evidence since then."""
+    kinds = [kind.value for kind in also]
+    lately = and_(finding.c.kind.in_(kinds), finding.c.last_at >= since)
+    rows = connection.execute(select(finding).where(or_(finding.c.state != State.CLEARED.value, lately)))
     return [_row(row).finding for row in rows]
 
 

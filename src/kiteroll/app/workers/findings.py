@@ -29,6 +29,8 @@ from kiteroll.core.findings.engine import FindingEngine, SwitchRead
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Finding, State
 from kiteroll.core.findings.kinds import uplink_claimed
+from kiteroll.core.findings.lifecycle import EXPLAINS_FOR
+from kiteroll.core.findings.registry import EXPLAINING
 from kiteroll.core.findings.renaming import renamed_finding, renamed_read
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.port_ref import PortRef
@@ -66,7 +68,7 @@ class FindingWorker:
         self._request_probes = request_probes
         self._lock = threading.Lock()
         """Held while the engine works, which may take a while: whoever hands it something uses the inbox."""
-        self._engine = FindingEngine(thresholds, database.run(findings.live_findings), known_since)
+        self._engine = FindingEngine(thresholds, self._recorded(), known_since)
         self._inbox: deque[SwitchRead | RulesChanged | _Renamed] = deque()
         self._live = dict(self._engine.lifecycle.live())
         self._contested = contested_by(self._live.values())
@@ -88,7 +90,7 @@ class FindingWorker:
         mind it gathers anew, as after a start."""
         with self._lock:
             before = self._engine
-            self._begin_anew(thresholds, before.lifecycle.live().values(), before.unjudged())
+            self._begin_anew(thresholds, before.lifecycle.remembered(), before.unjudged())
             self._wake_at = None
 
     def switch_renamed(self, before: str, after: str) -> None:
@@ -98,10 +100,10 @@ class FindingWorker:
     def reload(self) -> None:
         """Take up what is recorded: in a service that follows another one, whose engine it is that finds.
         Raises StorageUnavailable."""
-        live = self._database.run(findings.live_findings)
+        recorded = self._recorded()
         with self._lock:
-            self._begin_anew(self._engine.thresholds, live)
-            self._claimed_uplinks = uplink_claimed.ports_of(live)
+            self._begin_anew(self._engine.thresholds, recorded)
+            self._claimed_uplinks = uplink_claimed.ports_of(self._live.values())
             self._facts.note_claims(self._claimed_uplinks)
 
     async def run(self) -> None:
@@ -199,27 +201,30 @@ class FindingWorker:
         anew, as after a start: it goes by names."""
         waiting = [renamed_read(event, before, after) for event in self._engine.unjudged()]
         renamed = [renamed_finding(one, before, after) for one in self._unsaved.values()]
-        live = {one.key: one for one in self._database.run(findings.live_findings)}
+        recorded = {one.key: one for one in self._recorded()}
         self._unsaved = {one.key: one for one in renamed}
-        live |= self._unsaved
-        kept = [one for one in live.values() if one.state is not State.CLEARED]
+        recorded |= self._unsaved
         known_since = {
             after if name == before else name: at for name, at in self._engine.known_since().items()
         }
-        self._begin_anew(self._engine.thresholds, kept, waiting, known_since)
+        self._begin_anew(self._engine.thresholds, recorded.values(), waiting, known_since)
 
     def _begin_anew(
         self,
         thresholds: Thresholds,
-        live: Iterable[Finding],
+        recorded: Iterable[Finding],
         waiting: Iterable[SwitchRead] = (),
         known_since: Mapping[str, datetime] | None = None,
     ) -> None:
         """With another engine: these findings go on, and these events are still to be judged."""
-        self._engine = FindingEngine(thresholds, live, known_since or self._engine.known_since())
+        self._engine = FindingEngine(thresholds, recorded, known_since or self._engine.known_since())
         for event in waiting:
             self._engine.enqueue(event)
         self._refresh_live()
+
+    def _recorded(self) -> list[Finding]:
+        """What an engine goes on from. Raises StorageUnavailable."""
+        return self._database.run(findings.unfinished_findings, EXPLAINING, self._clock.now() - EXPLAINS_FOR)
 
     def _refresh_live(self) -> None:
         self._live = dict(self._engine.lifecycle.live())

@@ -86,7 +86,7 @@ class FindingEngine:
         findings: Iterable[Finding] = (),
         known_since: Mapping[str, datetime] | None = None,
     ) -> None:
-        """`findings`: those that are not cleared, from an earlier run. `known_since`: of the engine whose
+        """`findings`: from an earlier run, as for `FindingLifecycle`. `known_since`: of the engine whose
         place it takes."""
         findings = list(findings)
         self.thresholds = thresholds

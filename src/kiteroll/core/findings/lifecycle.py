@@ -11,14 +11,14 @@ from itertools import chain
 
 from kiteroll.core.findings.evidence import Evidence, LinkChanged, LinkSteady, in_order
 from kiteroll.core.findings.finding import MAX_EVIDENCE, Detection, Finding, FindingKind, State
-from kiteroll.core.findings.registry import KINDS, clear_after
+from kiteroll.core.findings.registry import EXPLAINING, KINDS, clear_after
 from kiteroll.core.findings.thresholds import Thresholds
 
 _CLOCK_JITTER = timedelta(seconds=2)
 """The time of a link's change is counted back from the switch's uptime, a little different each time."""
 _SETTLES_WITHIN = timedelta(minutes=10)
 """After a loop is over, addresses are learned at their own ports again."""
-_COME_TO_LATE = timedelta(hours=1)
+EXPLAINS_FOR = timedelta(hours=1)
 """For so long after its last evidence what is over explains what happened while it lasted."""
 _LOOK_AGAIN = timedelta(minutes=1)
 LEAD = timedelta(minutes=2)
@@ -27,7 +27,8 @@ LEAD = timedelta(minutes=2)
 
 class FindingLifecycle:
     def __init__(self, thresholds: Thresholds, findings: Iterable[Finding] = ()) -> None:
-        """`findings`: those that are not cleared, from an earlier run."""
+        """`findings`: from an earlier run, those that are not cleared, and those that explain others and
+        cleared lately."""
         self.thresholds = thresholds
         self._live: dict[str, Finding] = {}
         self._due: list[tuple[datetime, str]] = []
@@ -37,11 +38,18 @@ class FindingLifecycle:
         self._over: dict[str, Finding] = {}
         """Those that cleared lately and explain others: what the engine comes to late was still theirs."""
         for finding in findings:
-            self._put(finding)
+            if finding.state is not State.CLEARED:
+                self._put(finding)
+            elif finding.kind in EXPLAINING:
+                self._over[finding.key] = finding
 
     def live(self) -> Mapping[str, Finding]:
         """Findings that are not cleared, by key."""
         return self._live
+
+    def remembered(self) -> list[Finding]:
+        """What another lifecycle has to begin with to go on from here."""
+        return [*self._live.values(), *self._over.values()]
 
     def loops(self) -> Collection[Finding]:
         """Those that are not cleared."""
@@ -162,8 +170,8 @@ class FindingLifecycle:
     def _over_with(self, finding: Finding, now: datetime) -> Finding:
         """It is not live any more."""
         del self._live[finding.key], self._of_kind[finding.kind][finding.key]
-        self._over = {key: one for key, one in self._over.items() if now - one.last_at < _COME_TO_LATE}
-        if KINDS[finding.kind].explains:
+        self._over = {key: one for key, one in self._over.items() if now - one.last_at < EXPLAINS_FOR}
+        if finding.kind in EXPLAINING:
             self._over[finding.key] = finding
         return finding
 

@@ -85,6 +85,9 @@ KINDS: Mapping[FindingKind, KindInfo] = {
     )
 }
 
+EXPLAINING = frozenset(kind for kind, info in KINDS.items() if info.explains)
+"""Kinds that explain others."""
+
 
 def clear_after(kind: FindingKind, thresholds: Thresholds) -> timedelta:
     """How long a finding must be quiet until it clears."""
