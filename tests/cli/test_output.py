@@ -88,6 +88,8 @@ def test_times_are_shown_in_the_zone_of_the_machine_where_asked(
     (first,) = _shown(capsys, monkeypatch, None, Look(columns=("last_seen",), headers=False, local=True))[:1]
     assert first == NOON.astimezone().strftime("%Y-%m-%d %H:%M:%S")
     assert natural_key(datetime(2026, 5, 4, tzinfo=UTC)) < natural_key(NOON)
+    Output("table", lambda: NOON, Look(local=True)).facts([("read at", NOON), ("port", "[p1]"), ("ip", "")])
+    assert capsys.readouterr().out.splitlines() == [f"read at  {first}", "port     [p1]", "ip"]
 
 
 @pytest.mark.parametrize(

@@ -152,12 +152,16 @@ class Output:
 
     def facts(self, facts: Iterable[tuple[str, Any]]) -> None:
         """Names and values, one a line, for people."""
+        words = [(name, self._text(value)) for name, value in facts]
+        if not sys.stdout.isatty():
+            _plain_facts(words)
+            return
         from rich.table import Table
         from rich.text import Text
 
-        table = Table(box=None, show_header=False, padding=(0, 2, 0, 0))
-        for name, value in facts:
-            table.add_row(Text(name, "dim"), _text(value))
+        table = Table(box=None, show_header=False, padding=(0, _GAP, 0, 0))
+        for name, value in words:
+            table.add_row(Text(name, "dim"), Text(value))
         self._console.print(table)
 
     def line(self, text: str) -> None:
@@ -277,6 +281,13 @@ def _plain_table(filled: Sequence[tuple[Column[Any], list[str]]], *, headers: bo
         cells.append([pad(word, width) for word in ((column.title, *words) if headers else words)])
     for row in zip(*cells, strict=True):
         sys.stdout.write((" " * _GAP).join(row).rstrip() + "\n")
+
+
+def _plain_facts(facts: Sequence[tuple[str, str]]) -> None:
+    """The same of names and values."""
+    width = max((len(name) for name, _ in facts), default=0)
+    for name, value in facts:
+        sys.stdout.write(f"{name.ljust(width)}{' ' * _GAP}{value}".rstrip() + "\n")
 
 
 def age(span: timedelta) -> str:
