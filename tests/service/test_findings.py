@@ -189,6 +189,21 @@ def test_the_path_leads_over_the_uplink_to_the_port_and_says_how_sure_it_is(kite
     assert "announces itself there (LLDP)" in hops[0].why
 
 
+def test_the_path_begins_where_another_endpoint_is(kite: Client) -> None:
+    def switches(start: str) -> list[str]:
+        return [hop.switch for hop in kite.all(path(str(mac(MOVER)), start=start))]
+
+    there = mac(600)
+    assert switches(str(there)) == switches(there.digits[-6:]) == switches("east") == ["east", "west"]
+    assert switches(str(mac(601))) == ["west"]
+    with pytest.raises(ServiceError, match="no switch 'south'"):
+        switches("south")
+    with pytest.raises(ServiceError, match=f"may be .*{there}.*: type more of it"):
+        switches(there.digits[:6])
+    with pytest.raises(ServiceError, match=f"no known place of '{_text(BRIDGES['east'])}'"):
+        switches(_text(BRIDGES["east"]))
+
+
 def test_the_role_an_operator_sets_wins_and_can_be_taken_back(kite: Client) -> None:
     port = kite.send(change_port("east", "p3", PortChange(role="uplink")))
     assert (port.role, port.role_by_operator) == ("uplink", True)

@@ -7480,7 +7480,7 @@ export interface operations {
     get_path: {
         parameters: {
             query?: {
-                /** @description where to begin; the switch furthest away unless given */
+                /** @description where to begin: a switch, or another endpoint by its address, IP, host name or label; the switch furthest away unless given */
                 start?: string | null;
                 /** @description as it was known at this instant; now unless given */
                 at?: string | null;

@@ -51,6 +51,11 @@ beforeEach(() => {
       return json(endpoint(path.slice(-17)));
     }
     if (/\/endpoints\/[^/]+$/.test(path)) return json(endpoint(path.slice(-17)));
+    if (path.endsWith("/path")) {
+      const start = url.searchParams.get("start");
+      const hop = { port: "p1", learned: true, leads_to: [], why: "" };
+      return json({ items: start ? [{ ...hop, switch: `next to ${start}` }] : [], next: null });
+    }
     if (/\/(path|ips|homes|quiet-times)$/.test(path)) return json([]);
     return json({ items: [], next: null });
   };
@@ -90,4 +95,11 @@ it("never saves the notes of one endpoint on another", async () => {
   expect(saved).toEqual([
     { url: `/api/v1/endpoints/${B}`, body: { label: "Scanner", owner: "", notes: "" } },
   ]);
+});
+
+it("shows the path from where somebody else is", async () => {
+  open();
+  await screen.findByText("No path is known.");
+  await userEvent.type(screen.getByLabelText("from"), "kiosk-7");
+  await screen.findByText("next to kiosk-7 · p1");
 });

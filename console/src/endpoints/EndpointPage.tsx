@@ -3,8 +3,8 @@ import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
-import { api, type Endpoint, type Hop, need } from "../api/client";
-import { endpointQuery, homesQuery, ipsQuery, pathQuery, quietTimesQuery } from "../api/resources/endpoints";
+import { api, type Endpoint, need } from "../api/client";
+import { endpointQuery, homesQuery, ipsQuery, quietTimesQuery } from "../api/resources/endpoints";
 import { findingsQuery } from "../api/resources/findings";
 import { endpointLinksQuery } from "../api/resources/links";
 import { enrolmentQuery } from "../api/resources/rules";
@@ -15,13 +15,14 @@ import { Age } from "../shared/Age";
 import { DeviceLinks } from "../shared/DeviceLinks";
 import { Exports } from "../shared/Exports";
 import { Fact } from "../shared/Fact";
-import { Facts, Field, Grid, Heading, More, Sheet, Title } from "../shared/Grid";
+import { Facts, Field, Grid, Heading, Sheet, Title } from "../shared/Grid";
 import { TimeLink, useAt } from "../shared/instant";
 import { LeaveGuard } from "../shared/LeaveGuard";
-import { mapPath, portPath } from "../shared/links";
+import { portPath } from "../shared/links";
 import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { fullTime } from "../shared/time";
+import { PathTo } from "./PathTo";
 import { TimeLine } from "./TimeLine";
 
 const EVERY = { state: ["open" as const, "acknowledged" as const, "cleared" as const], parts: true };
@@ -33,7 +34,6 @@ export function EndpointPage() {
 
 function Whole({ mac, at }: { mac: string; at: string | undefined }) {
   const one = useQuery(endpointQuery(mac, at));
-  const path = useQuery(pathQuery(mac, at));
   const history = useQuery(historyQuery(mac));
   const quiet = useQuery(quietTimesQuery(mac));
   const findings = useQuery(findingsQuery({ mac, ...EVERY }));
@@ -42,10 +42,7 @@ function Whole({ mac, at }: { mac: string; at: string | undefined }) {
       {(endpoint) => (
         <>
           <About one={endpoint} />
-          <Heading>The path to it {!at && <More to={mapPath(endpoint.mac)}>on the map</More>}</Heading>
-          <QueryView query={path} rows={2}>
-            {(hops) => <Hops hops={hops} />}
-          </QueryView>
+          <PathTo mac={endpoint.mac} at={at} />
           <Heading>
             Where it was <Exports list="stays" filters={{ mac: endpoint.mac, ended: "true" }} />
           </Heading>
@@ -212,33 +209,6 @@ function About({ one }: { one: Endpoint }) {
         <li>{originText(one.maker, one.origin)}</li>
       </chakra.ul>
     </>
-  );
-}
-
-function Hops({ hops }: { hops: Hop[] }) {
-  if (hops.length === 0) return <Nothing>No path is known.</Nothing>;
-  return (
-    <Flex as="ol" wrap="wrap" gap="6px" listStyleType="none" padding="0" aria-label="hop by hop">
-      {hops.map((hop, at) => (
-        <Flex as="li" key={hop.switch} align="center" gap="6px">
-          <chakra.span
-            title={`${hop.why}${hop.learned ? "" : "; the switch does not have the address there now"}`}
-            bg="sheet"
-            border="1px solid"
-            borderColor={at === hops.length - 1 ? "kite" : "line"}
-            borderStyle={hop.learned ? "solid" : "dashed"}
-            borderRadius="5px"
-            padding="3px 9px"
-            fontWeight={at === hops.length - 1 ? 700 : 500}
-          >
-            <TimeLink to={portPath(hop.switch, hop.port)}>
-              {hop.switch} · {hop.port}
-            </TimeLink>
-          </chakra.span>
-          {at < hops.length - 1 && <span aria-hidden>→</span>}
-        </Flex>
-      ))}
-    </Flex>
   );
 }
 

@@ -38,6 +38,7 @@ from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
 from kiteroll.app.queries.history import HistoryQueries
 from kiteroll.app.queries.network_map import NetworkMap
+from kiteroll.app.queries.paths import Paths
 from kiteroll.app.queries.port_use import PortUseQueries
 from kiteroll.app.queries.ports import PortQueries
 from kiteroll.app.queries.roll_call import RollCalls
@@ -104,6 +105,7 @@ TheMakers = Annotated[MakerDirectory, Depends(_part(MakerDirectory))]
 TheMap = Annotated[NetworkMap, Depends(_part(NetworkMap))]
 TheMappings = Annotated[CsvMappings, Depends(_part(CsvMappings))]
 TheMetrics = Annotated[Metrics, Depends(_part(Metrics))]
+ThePaths = Annotated[Paths, Depends(_part(Paths))]
 TheOpenId = Annotated[OpenIdSignIn, Depends(_part(OpenIdSignIn))]
 ThePortRules = Annotated[PortRules, Depends(_part(PortRules))]
 ThePortUse = Annotated[PortUseQueries, Depends(_part(PortUseQueries))]

@@ -59,6 +59,7 @@ from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
 from kiteroll.app.queries.history import HistoryQueries
 from kiteroll.app.queries.network_map import NetworkMap
+from kiteroll.app.queries.paths import Paths
 from kiteroll.app.queries.port_use import PortUseQueries
 from kiteroll.app.queries.ports import PortQueries
 from kiteroll.app.queries.roll_call import RollCalls
@@ -148,6 +149,7 @@ class Parts:
     shared_addresses: SharedAddresses
     endpoint_queries: EndpointQueries
     endpoint_list: EndpointList
+    paths: Paths
     switch_queries: SwitchQueries
     port_queries: PortQueries
     port_use: PortUseQueries
@@ -366,6 +368,7 @@ def build(
         shared_addresses=SharedAddresses(database, bus),
         endpoint_queries=endpoint_queries,
         endpoint_list=EndpointList(database, endpoint_queries, makers),
+        paths=Paths(database, endpoint_queries, search),
         switch_queries=switch_queries,
         port_queries=port_queries,
         port_use=PortUseQueries(database, port_queries, clock),

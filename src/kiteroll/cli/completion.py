@@ -59,7 +59,7 @@ Completer = Callable[..., list[str]]
 
 
 def _completer_of(action: argparse.Action) -> Completer | None:
-    if action.dest == "switch" or action.metavar == "SWITCH":
+    if action.dest in ("switch", "start") or action.metavar == "SWITCH":
         return _names("/switches?limit=1000")
     if action.dest == "port":
         return _port_names

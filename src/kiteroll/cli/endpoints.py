@@ -87,7 +87,13 @@ def add_commands(commands: Any) -> None:
 
     one = add_command(commands, "path", run_path, "show the path to an endpoint, hop by hop", parents=parents)
     one.add_argument("mac", metavar="ADDRESS")
-    one.add_argument("--from", dest="start", metavar="SWITCH", help="where to begin (default: furthest away)")
+    one.add_argument(
+        "--from",
+        dest="start",
+        metavar="WHERE",
+        help="a switch, or another endpoint: its address, IP, host name or label (default: the switch "
+        "furthest away)",
+    )
     one.add_argument("--at", metavar="WHEN", help="as it was known then (2h, 14:05, a full time)")
 
 

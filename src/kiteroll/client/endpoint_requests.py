@@ -17,7 +17,8 @@ def change_endpoint(mac: str, change: api.EndpointChange) -> ApiRequest[api.Endp
 
 
 def path(mac: str, *, start: str | None = None, at: datetime | None = None) -> ApiListRequest[api.Hop]:
-    """Hop by hop from `start`, or from the switch furthest away; empty when none is known."""
+    """Hop by hop from `start`: a switch, or what one endpoint is found by; or else from the switch furthest
+    away. Empty when none is known."""
     path = f"/endpoints/{part(mac)}/path"
     return get_list(path, TypeAdapter(PageOf[api.Hop]), start=start, at=at and at.isoformat())
 

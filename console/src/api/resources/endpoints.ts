@@ -13,12 +13,16 @@ export const endpointQuery = (mac: string, at?: string) =>
       need(api.GET("/api/v1/endpoints/{mac}", { params: { path: { mac }, query: asOf(at) }, signal })),
   });
 
-export const pathQuery = (mac: string, at?: string) =>
+/** `from`: a switch, or what one endpoint is found by; empty: the switch furthest away. */
+export const pathQuery = (mac: string, at?: string, from = "") =>
   queryOptions({
-    queryKey: ["search", "path", mac, at],
+    queryKey: ["search", "path", mac, at, from],
     queryFn: ({ signal }) =>
       need(
-        api.GET("/api/v1/endpoints/{mac}/path", { params: { path: { mac }, query: asOf(at) }, signal }),
+        api.GET("/api/v1/endpoints/{mac}/path", {
+          params: { path: { mac }, query: { ...asOf(at), ...(from && { start: from }) } },
+          signal,
+        }),
       ).then((path) => path.items),
   });
 

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query, Response
 
 from kiteroll.api.contract.pages import PageAsk, by, page
-from kiteroll.api.dependencies import TheEndpointList, TheEndpoints, TheLabels, TheMakers, TheSearch
+from kiteroll.api.dependencies import TheEndpointList, TheEndpoints, TheLabels, TheMakers, ThePaths, TheSearch
 from kiteroll.api.parameters import AsOf, Days, WithUplinks
 from kiteroll.api.presenters.endpoints import (
     present_endpoint,
@@ -108,14 +108,18 @@ def change_endpoint(
 @router.get("/endpoints/{mac}/path", summary="Hop by hop from a switch to where it attaches")
 def get_path(
     ask: Annotated[PageAsk, by()],
-    endpoints: TheEndpoints,
+    paths: ThePaths,
     mac: str,
     start: Annotated[
-        str | None, Query(description="where to begin; the switch furthest away unless given")
+        str | None,
+        Query(
+            description="where to begin: a switch, or another endpoint by its address, IP, host name or "
+            "label; the switch furthest away unless given"
+        ),
     ] = None,
     at: AsOf = None,
 ) -> PageOf[api.Hop]:
-    rows = [present_hop(hop) for hop in endpoints.path(MacAddress.parse(mac), start, at)]
+    rows = [present_hop(hop) for hop in paths.to(MacAddress.parse(mac), start, at)]
     return page(rows, ask, "switch", "port")
 
 
