@@ -23,6 +23,7 @@ from kiteroll.client import (
     change_group,
     change_port,
     change_switch,
+    changes,
     clear_finding,
     differences,
     endpoint,
@@ -448,3 +449,24 @@ def test_days_of_readings_imported_at_once_raise_nothing(kite: Client) -> None:
     assert not [one.title for one in kite.each(every) if one.mac in (str(mac(910)), str(mac(911)))]
     for name in pair:
         kite.send(remove_switch(name))
+
+
+def test_a_switch_that_left_the_inventory_is_still_asked_about_by_its_name(kite: Client) -> None:
+    kite.send(add_switch(NewSwitch(name="gone", source="files")))
+    then = datetime.now(UTC) - timedelta(minutes=5)
+    pair = {"gone": 0x021AF0770500, "away": 0x021AF0770600}
+    kite.send(import_readings([_document("gone", {(920, 10): "p1"}, then, pair)]))
+    kite.send(remove_switch("gone"))
+    with pytest.raises(ServiceError, match="no switch 'gone'"):
+        kite.all(stays(switch="gone"))
+    (stay,) = kite.each(stays(switch="gone", ended=True))
+    assert (stay.mac, stay.port, stay.ending) == (
+        str(mac(920)),
+        "p1",
+        "switch was removed from the inventory",
+    )
+    earlier = then + timedelta(minutes=1)
+    assert [one.mac for one in kite.each(stays(switch="gone", port="p1", at=earlier))] == [stay.mac]
+    assert {one.kind for one in kite.each(changes(switch="gone"))} == {"appeared", "gone"}
+    assert [one.mac for one in kite.each(differences(earlier, switch="gone"))] == [stay.mac]
+    assert [one.present for one in kite.all(ports("gone", at=earlier)) if one.name == "p1"] == [1]

@@ -1,7 +1,7 @@
 """The store's contract, on real MariaDB."""
 
 from dataclasses import replace
-from datetime import timedelta
+from datetime import datetime, timedelta
 from ipaddress import ip_network
 from typing import Any
 
@@ -29,6 +29,7 @@ from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.store import (
     addresses,
     enrolment,
+    former_switches,
     host_names,
     inventory,
     list_queries,
@@ -54,10 +55,10 @@ from kiteroll.store.tracking_rules import save_tracking_rules, saved_tracking_ru
 from tests.support.factories import NOON, at, mac, reading
 
 
-def add(database: Database, name: str = "quay-1") -> SwitchRow:
+def add(database: Database, name: str = "quay-1", when: datetime = NOON) -> SwitchRow:
     return database.run(
         inventory.add_switch,
-        NOON,
+        when,
         name=name,
         host="127.0.0.1",
         udp_port=161,
@@ -230,7 +231,7 @@ def test_changes_are_listed_latest_first_and_narrowed_down(stored: Stored) -> No
     stored.apply(20, {}, down=("p2",))
 
     def listed(**narrow: object) -> list[tuple[str, int]]:
-        given = {"since": None, "until": None, "switch_id": None, "mac": None, "kinds": (), **narrow}
+        given = {"since": None, "until": None, "switch_ids": None, "mac": None, "kinds": (), **narrow}
         page = stored.database.run(list_queries.changes_page, PageAsk(limit=50), **given)
         return [(row.kind, 0 if row.mac is None else int(row.mac) & 0xFF) for row in page.items]
 
@@ -285,9 +286,16 @@ def test_a_removed_switch_keeps_its_history_and_frees_its_name(stored: Stored) -
     with pytest.raises(NotFound):
         stored.database.run(inventory.get_switch, "quay-1")
     assert [row.stay.ending for row in stored.stays(open_only=False)] == [Ending.REMOVED]
-    assert add(stored.database).id != stored.switch.id
+    other = add(stored.database, when=at(9))
+    assert other.id != stored.switch.id
     with pytest.raises(Conflict, match="already"):
         add(stored.database)
+    assert stored.database.run(former_switches.ids_called, "quay-1") == [other.id, stored.switch.id]
+    for minute, number in ((8, stored.switch.id), (9, other.id), (-99, other.id)):
+        assert stored.database.run(former_switches.switch_then, "quay-1", at(minute)) == number
+    assert stored.database.run(former_switches.switch_then, "quay-1", None) == other.id
+    with pytest.raises(NotFound, match="no switch 'quay-_'"):
+        stored.database.run(former_switches.ids_called, "quay-_")
 
 
 def test_health_keeps_since_when(stored: Stored) -> None:

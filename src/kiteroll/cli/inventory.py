@@ -235,7 +235,10 @@ def _new_address(text: str | None) -> tuple[str | None, int | None]:
 def run_remove(context: Context) -> Exit:
     with context.client() as client:
         client.send(remove_switch(context.args.name))
-    context.out.note(f"{context.args.name} removed from the inventory; its history stays")
+    context.out.note(
+        f"{context.args.name} removed from the inventory; its history stays under its name: `kiteroll changes`, "
+        "`kiteroll endpoint list --ended`"
+    )
     return Exit.OK
 
 

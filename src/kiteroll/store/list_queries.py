@@ -170,15 +170,15 @@ def switches_with(connection: Connection, ids: Sequence[int]) -> list[SwitchRow]
 _SWITCHES_WITH = select(*SWITCH_COLUMNS).where(switch.c.removed_at.is_(None), given(switch.c.id, "ids"))
 
 
-def readings_page(connection: Connection, switch_id: int | None, ask: PageAsk) -> Page[ReadingRow]:
-    """Tries at reading, latest first; of one switch or of all."""
+def readings_page(connection: Connection, switch_ids: Sequence[int] | None, ask: PageAsk) -> Page[ReadingRow]:
+    """Tries at reading, latest first; of some switches or of all."""
     query = (
         select(reading, switch.c.name.label("switch_name"))
         .join(switch, switch.c.id == reading.c.switch_id)
         .prefix_with("STRAIGHT_JOIN")
     )
-    if switch_id is not None:
-        query = query.where(reading.c.switch_id == switch_id)
+    if switch_ids is not None:
+        query = query.where(reading.c.switch_id.in_(switch_ids))
     keys = (Key(reading.c.taken_at, descending=True), Key(reading.c.id, descending=True))
     sorts = {"taken_at": (Key(reading.c.taken_at), Key(reading.c.id))}
     return fetch_page(connection, query, keys, _reading_row, ask, sorts)
@@ -190,7 +190,7 @@ def changes_page(
     *,
     since: datetime | None,
     until: datetime | None,
-    switch_id: int | None,
+    switch_ids: Sequence[int] | None,
     mac: MacAddress | None,
     kinds: Sequence[str],
     without_ports: frozenset[int] = frozenset(),
@@ -219,8 +219,8 @@ def changes_page(
         query = query.where(change_log.c.at >= since)
     if until is not None:
         query = query.where(change_log.c.at < until)
-    if switch_id is not None:
-        query = query.where(change_log.c.switch_id == switch_id)
+    if switch_ids is not None:
+        query = query.where(change_log.c.switch_id.in_(switch_ids))
     if mac is not None:
         query = query.where(change_log.c.mac == mac)
     if kinds:

@@ -9,7 +9,7 @@ from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.whole_number import whole_number
 from kiteroll.core.tracking.differences import Difference, compare
-from kiteroll.store import inventory, snapshot_diff
+from kiteroll.store import former_switches, inventory, snapshot_diff
 from kiteroll.store.database import Database
 from kiteroll.store.paging import Page
 
@@ -69,7 +69,7 @@ class Differences:
 
     def _switch_ids(self, switch: str | None, group: str | None) -> Sequence[int] | None:
         if switch is not None:
-            return [self._database.run(inventory.get_switch, switch).id]
+            return self._database.run(former_switches.ids_called, switch)
         if group is None:
             return None
         ids = [row.id for row in self._database.run(inventory.all_switches) if group in row.in_groups]

@@ -22,7 +22,16 @@ from kiteroll.core.topology.home import Home, choose_home, home_of_switch, rank
 from kiteroll.core.topology.home_history import HomeInterval, homes_over_time
 from kiteroll.core.topology.path import Hop, longest_path
 from kiteroll.core.topology.roles import PortRole
-from kiteroll.store import finding_inputs, host_names, inventory, labels, port_history, ports, stay_queries
+from kiteroll.store import (
+    finding_inputs,
+    former_switches,
+    host_names,
+    inventory,
+    labels,
+    port_history,
+    ports,
+    stay_queries,
+)
 from kiteroll.store.database import Database
 from kiteroll.store.endpoint_queries import EndpointRecord, endpoint_records
 from kiteroll.store.host_names import IpStay
@@ -155,10 +164,13 @@ class EndpointQueries:
     def _filters(self, wanted: StayFilter, view: NetworkView, at: datetime | None) -> Filters:
         """Raises NotFound."""
         switch_id = port_id = None
+        past = wanted.ended or at is not None
         if wanted.port is not None:
             if wanted.switch is None:
                 raise NotFound("port", wanted.port, "name its switch too: ?switch=NAME&port=NAME")
-            port_id = find_port(self._database, wanted.switch, wanted.port)
+            port_id = find_port(self._database, wanted.switch, wanted.port, past=past, at=at)
+        elif wanted.switch is not None and past:
+            switch_id = self._database.run(former_switches.switch_then, wanted.switch, at)
         elif wanted.switch is not None:
             switch_id = self._database.run(inventory.get_switch, wanted.switch).id
         return Filters(
@@ -250,10 +262,17 @@ class EndpointQueries:
         return {mac: replace(record, stays=stays[mac]) for mac, record in records.items()}, view
 
 
-def find_port(database: Database, switch: str, port: str) -> int:
-    """Id of a port the switch has or had. Raises NotFound."""
-    row = database.run(inventory.get_switch, switch)
-    known = database.run(ports.port_ids, row.id)
+def find_port(
+    database: Database, switch: str, port: str, *, past: bool = False, at: datetime | None = None
+) -> int:
+    """Id of a port the switch has or had. `past`: also of a switch that left the inventory, the one that
+    was called so at that instant or last. Raises NotFound."""
+    number = (
+        database.run(former_switches.switch_then, switch, at)
+        if past
+        else database.run(inventory.get_switch, switch).id
+    )
+    known = database.run(ports.port_ids, number)
     if port not in known:
         raise NotFound("port", port, did_you_mean(port, known, ports_hint(switch)))
     return known[port]

@@ -7,7 +7,7 @@ from datetime import datetime
 from kiteroll.app.topology_view import TopologyView
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
-from kiteroll.store import inventory, list_queries
+from kiteroll.store import former_switches, list_queries
 from kiteroll.store.database import Database
 from kiteroll.store.list_queries import ChangeRow, ReadingRow
 from kiteroll.store.paging import Page
@@ -34,22 +34,21 @@ class HistoryQueries:
         self._topology = topology
 
     def changes(self, wanted: ChangeFilter, ask: PageAsk) -> Page[ChangeRow]:
-        """Latest first. Raises NotFound for a switch that is not there."""
+        """Latest first; also of a switch that left the inventory. Raises NotFound where none had the name."""
         return self._database.run(
             list_queries.changes_page,
             ask,
             since=wanted.since,
             until=wanted.until,
-            switch_id=self._switch_id(wanted.switch),
+            switch_ids=self._switch_ids(wanted.switch),
             mac=wanted.mac,
             kinds=wanted.kinds,
             without_ports=frozenset() if wanted.uplinks else self._topology.now().uplink_ids(wanted.switch),
         )
 
     def readings(self, switch: str | None, ask: PageAsk) -> Page[ReadingRow]:
-        """Readings and failed tries, latest first. Raises NotFound for a switch that is not there."""
-        switch_id = self._switch_id(switch)
-        return self._database.run(list_queries.readings_page, switch_id, ask)
+        """Readings and failed tries, latest first; as for `changes`."""
+        return self._database.run(list_queries.readings_page, self._switch_ids(switch), ask)
 
-    def _switch_id(self, name: str | None) -> int | None:
-        return None if name is None else self._database.run(inventory.get_switch, name).id
+    def _switch_ids(self, name: str | None) -> Sequence[int] | None:
+        return None if name is None else self._database.run(former_switches.ids_called, name)

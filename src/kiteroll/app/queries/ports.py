@@ -14,7 +14,7 @@ from kiteroll.core.model.address_counts import counts_over_time
 from kiteroll.core.model.port_use import PortUse, port_use
 from kiteroll.core.model.reading import Oper
 from kiteroll.core.topology.roles import PortRole
-from kiteroll.store import inventory, list_queries, port_history, stay_queries
+from kiteroll.store import former_switches, inventory, list_queries, port_history, stay_queries
 from kiteroll.store.database import Database
 from kiteroll.store.list_queries import PortRow
 from kiteroll.store.port_history import LinkChange
@@ -49,15 +49,15 @@ class PortQueries:
         """Its ports by number. As of an instant: with who was on them, how their links were as far as
         that was recorded, and what they led to; names, labels and VLANs are those of now. Raises
         NotFound."""
-        row = self._database.run(inventory.get_switch, switch)
         at = past_instant(self._clock, at)
         if at is not None:
-            return self._as_of(row.id, at)
+            return self._as_of(self._database.run(former_switches.switch_then, switch, at), at)
+        row = self._database.run(inventory.get_switch, switch)
         return self.views(self._database.run(list_queries.ports_of, row.id))
 
     def get(self, switch: str, port: str, at: datetime | None) -> PortView:
         """Raises NotFound."""
-        find_port(self._database, switch, port)
+        find_port(self._database, switch, port, past=at is not None, at=at)
         return next(one for one in self.of_switch(switch, at) if one.row.name == port)
 
     def views(self, rows: Sequence[PortRow]) -> list[PortView]:
@@ -75,13 +75,13 @@ class PortQueries:
     def address_counts(self, switch: str, port: str, back: timedelta) -> list[tuple[datetime, int]]:
         """How many addresses were there over time: steps, earliest first. Raises NotFound."""
         now = self._clock.now()
-        port_id = find_port(self._database, switch, port)
+        port_id = find_port(self._database, switch, port, past=True)
         intervals = self._database.run(stay_queries.intervals_of_port, port_id, now - back)
         return counts_over_time(intervals, now - back, now)
 
     def link_history(self, switch: str, port: str, back: timedelta, limit: int) -> list[LinkChange]:
         """What became of its link, latest first. Raises NotFound."""
-        port_id = find_port(self._database, switch, port)
+        port_id = find_port(self._database, switch, port, past=True)
         return self._database.run(port_history.links_of_port, port_id, self._clock.now() - back, limit)
 
     def _as_of(self, switch_id: int, at: datetime) -> list[PortView]:
