@@ -236,8 +236,8 @@ def run_remove(context: Context) -> Exit:
     with context.client() as client:
         client.send(remove_switch(context.args.name))
     context.out.note(
-        f"{context.args.name} removed from the inventory; its history stays under its name: `kiteroll changes`, "
-        "`kiteroll endpoint list --ended`"
+        f"{context.args.name} removed from the inventory; its history stays: `kiteroll changes --switch`, "
+        "`kiteroll endpoint list --ended --switch`"
     )
     return Exit.OK
 
