@@ -190,6 +190,17 @@ def test_the_path_leads_over_the_uplink_to_the_port_and_says_how_sure_it_is(kite
     assert "announces itself there (LLDP)" in hops[0].why
 
 
+def test_a_name_means_who_is_called_so_however_many_names_begin_with_it(
+    kite: Client, cli: None, capsys: pytest.CaptureFixture[str]
+) -> None:
+    for number, label in ((600, "Lamp 1"), (601, "Lamp 12")):
+        kite.send(change_endpoint(str(mac(number)), EndpointChange(label=label)))
+    assert main(["path", "lamp 1", "--from", "lamp 12", "--columns", "switch"]) is Exit.OK
+    assert capsys.readouterr().out.split() == ["switch", "west", "east"]
+    assert main(["path", "lamp"]) is Exit.USAGE
+    assert "type more of it" in capsys.readouterr().err
+
+
 def test_the_path_begins_where_another_endpoint_is(kite: Client) -> None:
     def switches(start: str) -> list[str]:
         return [hop.switch for hop in kite.all(path(str(mac(MOVER)), start=start))]
@@ -465,6 +476,8 @@ def test_a_switch_that_left_the_inventory_is_still_asked_about_by_its_name(kite:
         "p1",
         "switch was removed from the inventory",
     )
+    kite.send(add_switch(NewSwitch(name="gone", source="files")))
+    assert [one.mac for one in kite.each(stays(switch="gone", port="p1", ended=True))] == [stay.mac]
     earlier = then + timedelta(minutes=1)
     assert [one.mac for one in kite.each(stays(switch="gone", port="p1", at=earlier))] == [stay.mac]
     assert {one.kind for one in kite.each(changes(switch="gone"))} == {"appeared", "gone"}

@@ -210,12 +210,12 @@ def test_ports_follow_what_the_switch_says(stored: Stored) -> None:
 
 def test_pages_join_up_without_gap_or_repeat(stored: Stored) -> None:
     stored.apply(0, {(number, 10): f"p{number % 5 + 1}" for number in range(53)})
-    whole = [row.stay.id for row in stored.stays(switch_id=stored.switch.id)]
+    whole = [row.stay.id for row in stored.stays(switch_ids=[stored.switch.id])]
     found: list[int] = []
     cursor = None
     while True:
         page = stored.database.run(
-            stay_queries.stays_page, Filters(switch_id=stored.switch.id), PageAsk(cursor, 7)
+            stay_queries.stays_page, Filters(switch_ids=[stored.switch.id]), PageAsk(cursor, 7)
         )
         found += [row.stay.id for row in page.items]
         if (cursor := page.next) is None:
@@ -291,7 +291,7 @@ def test_a_removed_switch_keeps_its_history_and_frees_its_name(stored: Stored) -
     with pytest.raises(Conflict, match="already"):
         add(stored.database)
     assert stored.database.run(former_switches.ids_called, "quay-1") == [other.id, stored.switch.id]
-    for minute, number in ((8, stored.switch.id), (9, other.id), (-99, other.id)):
+    for minute, number in ((8, stored.switch.id), (9, other.id), (-99, stored.switch.id)):
         assert stored.database.run(former_switches.switch_then, "quay-1", at(minute)) == number
     assert stored.database.run(former_switches.switch_then, "quay-1", None) == other.id
     with pytest.raises(NotFound, match="no switch 'quay-_'"):

@@ -33,10 +33,11 @@ def switches_called(connection: Connection, name: str) -> list[NamedSwitch]:
 
 
 def switch_then(connection: Connection, name: str, at: datetime | None) -> int:
-    """Id of the one that had the name at an instant; None, and where there was none: of the latest. Raises
-    NotFound."""
+    """Id of the one that had the name at an instant: the first to leave the inventory after it, for readings
+    may be of times before a switch was added. None: of the latest. Raises NotFound."""
     found = switches_called(connection, name)
-    return next((one.id for one in found if at is not None and _was_there(one, at)), found[0].id)
+    after = [one for one in found if at is None or one.removed_at is None or at < one.removed_at]
+    return (after[-1] if after and at is not None else found[0]).id
 
 
 def ids_called(connection: Connection, name: str) -> Sequence[int]:
@@ -46,7 +47,3 @@ def ids_called(connection: Connection, name: str) -> Sequence[int]:
 
 def _latest(one: NamedSwitch) -> tuple[bool, datetime]:
     return one.removed_at is None, one.removed_at or one.added_at
-
-
-def _was_there(one: NamedSwitch, at: datetime) -> bool:
-    return one.added_at <= at and (one.removed_at is None or at < one.removed_at)

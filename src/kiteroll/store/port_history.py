@@ -160,7 +160,7 @@ def ports_at(
     """By id of a switch's ports: how many were present and quiet on each at an instant, and the last
     change of its link by then, where one was kept."""
     of_switch = select(port.c.id).where(port.c.switch_id == switch_id)
-    there = placed(Filters(switch_id=switch_id, at=at))
+    there = placed(Filters(switch_ids=[switch_id], at=at))
     stays = {row.id: (row.port_id, placed_stay(row).stay) for row in connection.execute(there)}
     quiet = quiet_since(connection, [one for _, one in stays.values()], at)
     counts: dict[int, list[int]] = {}

@@ -56,8 +56,8 @@ class PlacedStay:
 class Filters:
     """Narrow a list of stays; None leaves a criterion out."""
 
-    switch_id: int | None = None
-    port_id: int | None = None
+    switch_ids: Sequence[int] | None = None
+    port_ids: Sequence[int] | None = None
     vlan: int | None = None
     mac: MacAddress | None = None
     open_only: bool = True
@@ -91,13 +91,10 @@ def placed(filters: Filters) -> Select[Any]:
         .join(switch, switch.c.id == stay.c.switch_id)
         .outerjoin(vlan, and_(vlan.c.switch_id == stay.c.switch_id, vlan.c.id == stay.c.vlan))
     )
-    criteria = {
-        stay.c.switch_id: filters.switch_id,
-        stay.c.port_id: filters.port_id,
-        stay.c.vlan: filters.vlan,
-        stay.c.mac: filters.mac,
-    }
-    for column, value in criteria.items():
+    for column, ids in ((stay.c.switch_id, filters.switch_ids), (stay.c.port_id, filters.port_ids)):
+        if ids is not None:
+            query = query.where(column.in_(ids))
+    for column, value in ((stay.c.vlan, filters.vlan), (stay.c.mac, filters.mac)):
         if value is not None:
             query = query.where(column == value)
     if filters.without_ports:
@@ -155,14 +152,14 @@ def placed_stay(row: Row[Any]) -> PlacedStay:
 def _order(filters: Filters, *, newest_first: bool) -> tuple[Key, ...]:
     if newest_first:
         return Key(stay.c.began_at, descending=True), Key(stay.c.id, descending=True)
-    if filters.switch_id is None and filters.port_id is None:
+    if filters.switch_ids is None and filters.port_ids is None:
         return Key(stay.c.mac), Key(stay.c.id)
     return Key(port.c.number), Key(stay.c.mac), Key(stay.c.vlan), Key(stay.c.id)
 
 
 def _joined_in_order(query: Select[Any], filters: Filters) -> Select[Any]:
     """Left to itself, the server begins with the switches and sorts all their stays."""
-    everywhere = filters.switch_id is None and filters.port_id is None
+    everywhere = filters.switch_ids is None and filters.port_ids is None
     return query.prefix_with("STRAIGHT_JOIN") if everywhere else query
 
 

@@ -163,25 +163,31 @@ class EndpointQueries:
 
     def _filters(self, wanted: StayFilter, view: NetworkView, at: datetime | None) -> Filters:
         """Raises NotFound."""
-        switch_id = port_id = None
-        past = wanted.ended or at is not None
-        if wanted.port is not None:
-            if wanted.switch is None:
-                raise NotFound("port", wanted.port, "name its switch too: ?switch=NAME&port=NAME")
-            port_id = find_port(self._database, wanted.switch, wanted.port, past=past, at=at)
-        elif wanted.switch is not None and past:
-            switch_id = self._database.run(former_switches.switch_then, wanted.switch, at)
-        elif wanted.switch is not None:
-            switch_id = self._database.run(inventory.get_switch, wanted.switch).id
+        if wanted.port is not None and wanted.switch is None:
+            raise NotFound("port", wanted.port, "name its switch too: ?switch=NAME&port=NAME")
+        switch_ids = port_ids = None
+        if wanted.switch is not None:
+            switch_ids = self._switch_ids(wanted.switch, at, ended=wanted.ended)
+            if wanted.port is not None:
+                port_ids = _ports_called(self._database, switch_ids, wanted.switch, wanted.port)
         return Filters(
-            switch_id=switch_id,
-            port_id=port_id,
+            switch_ids=switch_ids if port_ids is None else None,
+            port_ids=port_ids,
             vlan=wanted.vlan,
             mac=wanted.mac,
             open_only=not wanted.ended,
             at=at,
             without_ports=frozenset() if wanted.uplinks else view.uplink_ids(wanted.switch),
         )
+
+    def _switch_ids(self, name: str, at: datetime | None, *, ended: bool) -> Sequence[int]:
+        """Whom the name means: who had it at the instant, or ever where stays that ended are asked for.
+        Raises NotFound."""
+        if at is not None:
+            return [self._database.run(former_switches.switch_then, name, at)]
+        if ended:
+            return self._database.run(former_switches.ids_called, name)
+        return [self._database.run(inventory.get_switch, name).id]
 
     def quiet_times(self, mac: MacAddress, back: timedelta, *, uplinks: bool) -> list[QuietTime]:
         """When it was missing where it was, earliest first."""
@@ -272,10 +278,16 @@ def find_port(
         if past
         else database.run(inventory.get_switch, switch).id
     )
-    known = database.run(ports.port_ids, number)
-    if port not in known:
-        raise NotFound("port", port, did_you_mean(port, known, ports_hint(switch)))
-    return known[port]
+    return _ports_called(database, [number], switch, port)[0]
+
+
+def _ports_called(database: Database, switch_ids: Sequence[int], switch: str, port: str) -> list[int]:
+    """Ids of the ports with a name, of these switches. Raises NotFound where none has one."""
+    known = [database.run(ports.port_ids, number) for number in switch_ids]
+    found = [names[port] for names in known if port in names]
+    if not found:
+        raise NotFound("port", port, did_you_mean(port, known[0], ports_hint(switch)))
+    return found
 
 
 def _place(row: PlacedStay, view: NetworkView) -> PlaceView:

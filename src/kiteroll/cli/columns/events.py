@@ -67,6 +67,7 @@ def findings(out: Output) -> list[Column[api.Finding]]:
         Column("quiet for", lambda one: one.last_at, shown=lambda one: out.age(one.last_at)),
         Column("count", lambda one: one.count, right=True),
         Column("explains", lambda one: one.parts or None, right=True),
+        Column("part of", lambda one: one.part_of, right=True),
         Column("title", lambda one: one.title),
         Column("likely cause", lambda one: one.cause),
     ]
