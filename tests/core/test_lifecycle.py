@@ -1,8 +1,10 @@
 """The lifecycle of a finding: opens, gathers, is acknowledged, clears, reopens, is explained."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import timedelta
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -61,6 +63,22 @@ def test_a_finding_gathers_clears_when_quiet_and_reopens_with_its_history() -> N
     (again,) = apply(lifecycle, detection(30), cleared=before)
     assert (again.state, again.times_opened, again.count, again.first_at) == (State.OPEN, 2, 3, at(0))
     assert [one.at for one in again.evidence] == [at(0), at(5), at(30)]
+
+
+@pytest.mark.parametrize(
+    ("cleared_by", "opened_at"), [("", 20), ("Mara", None)], ids=["by itself", "by hand: all was known"]
+)
+def test_evidence_from_before_it_cleared_that_comes_later_opens_it_again(
+    cleared_by: str, opened_at: float | None
+) -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    (one,) = apply(lifecycle, detection(0))
+    cleared = replace(one, state=State.CLEARED, cleared_at=at(20), cleared_by=cleared_by)
+    lifecycle.clear(one.key, "Mara", at(20))
+    again = apply(lifecycle, detection(19), cleared={one.key: cleared})
+    assert [(found.opened_at, found.last_at, found.times_opened) for found in again] == (
+        [] if opened_at is None else [(at(opened_at), at(19), 2)]
+    )
 
 
 def test_acknowledged_until_and_cleared_by_an_operator() -> None:

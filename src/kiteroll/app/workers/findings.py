@@ -256,7 +256,7 @@ class FindingWorker:
 
     def _announce(self, changed: Sequence[Finding]) -> None:
         for one in changed:
-            if one.state is State.OPEN and one.opened_at == one.last_at:
+            if one.state is State.OPEN and one.opened_at >= one.last_at:
                 said = fields(
                     "finding.open", kind=one.kind.value, subject=one.subject.key, cause=one.cause.value
                 )

@@ -75,7 +75,7 @@ class FindingLifecycle:
         stays part of it."""
         known = self._live.get(detection.key)
         if known is None:
-            if before is not None and before.cleared_at and detection.last_at <= before.cleared_at:
+            if before is not None and detection.last_at <= _known_until(before):
                 return []
             finding = _reopened(before, detection) if before is not None else _opened(detection)
         else:
@@ -219,6 +219,14 @@ def _explains(one: Finding, other: Finding) -> bool:
     return bool(one.ports & other.ports)
 
 
+def _known_until(cleared: Finding) -> datetime:
+    """Up to when what happened is known of one that is over. Who cleared it by hand knew all there was; what
+    cleared by itself did so for want of evidence, which may still have been on its way."""
+    if cleared.cleared_by and cleared.cleared_at is not None:
+        return max(cleared.last_at, cleared.cleared_at)
+    return cleared.last_at
+
+
 def _opened(detection: Detection) -> Finding:
     return Finding(
         kind=detection.kind,
@@ -238,8 +246,10 @@ def _opened(detection: Detection) -> Finding:
 
 def _reopened(before: Finding, detection: Detection) -> Finding:
     evidence, new = _joined(before.evidence, detection.evidence)
+    opened = _opened(detection)
     return replace(
-        _opened(detection),
+        opened,
+        opened_at=max(opened.opened_at, before.cleared_at or opened.opened_at),
         evidence=evidence,
         count=before.count + max(1, new),
         times_opened=before.times_opened + 1,
