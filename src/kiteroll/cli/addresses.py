@@ -5,11 +5,11 @@ from typing import TYPE_CHECKING
 from kiteroll.client import search
 from kiteroll.core.errors import BadAddress, Invalid, NotFound
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.search.names import names_of
 
 if TYPE_CHECKING:
     from kiteroll.cli.context import Context
     from kiteroll.client import Client
-    from kiteroll.schemas import api
 
 _SHOWN = 5
 """Addresses that are named where the text fits several."""
@@ -23,7 +23,8 @@ def whole_address(context: "Context", client: "Client", text: str) -> str:
     except BadAddress:
         pass
     found = client.send(search(text, limit=_LOOKED_AT))
-    called = [one.mac for one in found.endpoints if _is_called(one, text.strip().lower())]
+    wanted = text.strip().lower()
+    called = [one.mac for one in found.endpoints if wanted in names_of(one.ips, one.host_names, one.label)]
     names = called if len(called) == 1 else [one.mac for one in found.endpoints]
     if len(names) == 1 and (called or not found.more):
         context.out.note(f"{text} is {names[0]}", "dim")
@@ -32,9 +33,3 @@ def whole_address(context: "Context", client: "Client", text: str) -> str:
         raise NotFound("endpoint", text, "no address, IP, host name or label holds this")
     more = " and more" if found.more or len(names) > _SHOWN else ""
     raise Invalid(f"{text!r} may be {', '.join(names[:_SHOWN])}{more}: type more of it")
-
-
-def _is_called(one: "api.Endpoint", text: str) -> bool:
-    """Whether this is its very IP, host name (with or without its domain) or label."""
-    hosts = [name.lower() for name in one.host_names]
-    return text in (*one.ips, *hosts, *(name.partition(".")[0] for name in hosts), one.label.lower())

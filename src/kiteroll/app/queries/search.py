@@ -16,6 +16,7 @@ from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.errors import BadAddress, Invalid
 from kiteroll.core.model.mac import Fragment, MacAddress
+from kiteroll.core.search.names import names_of
 from kiteroll.core.search.search_query import (
     MOST_AT_ONCE,
     may_be_ip,
@@ -214,6 +215,4 @@ class Search:
 
 
 def _names(one: EndpointView) -> set[str]:
-    hosts = [name.lower() for name in one.record.names]
-    label = one.record.label.label.lower()
-    return {*one.record.ips, *hosts, *(name.split(".")[0] for name in hosts), *filter(None, [label])}
+    return names_of(one.record.ips, one.record.names, one.record.label.label)
