@@ -109,6 +109,16 @@ def test_a_switch_is_believed_when_a_link_changed_where_that_can_be(
         assert known.changed_at == at(changed_at / 60)
 
 
+def test_a_port_that_was_missing_in_a_reading_did_not_change_for_that(live: LiveRun) -> None:
+    for minute, names in enumerate((("p1", "p5"), ("p1",), ("p1", "p5"))):
+        numbers = {name: int(name[1:]) for name in names}
+        one = reading(minute, {(1, 10): "p1"}, switch="east", ports=numbers)
+        ticks = (one.device.uptime_ticks or 0) - 6000 * (minute + 9)
+        live.store(replace(one, ports=tuple(replace(port, changed_ticks=ticks) for port in one.ports)))
+    (known,) = live.facts.port_facts([("east", "p5")]).values()
+    assert known.changed_at == at(-9)
+
+
 def test_first_readings_wait_for_roles_that_take_long_to_work_out(
     live: LiveRun, monkeypatch: pytest.MonkeyPatch
 ) -> None:

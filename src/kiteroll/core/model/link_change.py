@@ -29,8 +29,8 @@ def believed_ticks(port: Port, taken: Reading, before: LinkBefore | None) -> int
     `before`: None for a port that was never read.
     """
     told = taken.changed_at(port)
-    if told is None or before is None:
-        return port.changed_ticks
+    if told is None or before is None or before.oper is Oper.UNKNOWN:
+        return port.changed_ticks  # a port that was missing for a while did not change for that
     if port.oper is not before.oper:
         earliest = before.read_at
     elif port.changed_ticks == before.changed_ticks:
