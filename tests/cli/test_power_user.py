@@ -93,7 +93,7 @@ def test_a_dry_run_is_checked_by_the_service_and_an_import_is_whole(service: Ser
     file.write_text(file.read_text().replace("missing", "yard"))
     assert kiteroll("switch", "import", str(file), service=service).returncode == 0
     shown = kiteroll("switch", "show", "yard-8", service=service).stdout
-    assert "behind the shed" in shown and "yards" in shown and " 10 " in shown
+    assert "behind the shed" in shown and "yards" in shown and " 10\n" in shown
     for name in ("yard-7", "yard-8"):
         assert kiteroll("switch", "remove", name, service=service).returncode == 0
     assert kiteroll("credential", "remove", "yard", service=service).returncode == 0
