@@ -3,17 +3,13 @@
 from typing import TYPE_CHECKING
 
 from kiteroll.client import search
-from kiteroll.core.errors import BadAddress, Invalid, NotFound
+from kiteroll.core.errors import BadAddress, NotFound
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.search.names import names_of
+from kiteroll.core.search.names import LOOKED_AT, names_of, the_one_meant
 
 if TYPE_CHECKING:
     from kiteroll.cli.context import Context
     from kiteroll.client import Client
-
-_SHOWN = 5
-"""Addresses that are named where the text fits several."""
-_LOOKED_AT = 50
 
 
 def whole_address(context: "Context", client: "Client", text: str) -> str:
@@ -22,14 +18,10 @@ def whole_address(context: "Context", client: "Client", text: str) -> str:
         return str(MacAddress.parse(text))
     except BadAddress:
         pass
-    found = client.send(search(text, limit=_LOOKED_AT))
-    wanted = text.strip().lower()
-    called = [one.mac for one in found.endpoints if wanted in names_of(one.ips, one.host_names, one.label)]
-    names = called if len(called) == 1 else [one.mac for one in found.endpoints]
-    if len(names) == 1 and (called or not found.more):
-        context.out.note(f"{text} is {names[0]}", "dim")
-        return names[0]
-    if not names:
+    found = client.send(search(text, limit=LOOKED_AT))
+    names = {one.mac: names_of(one.ips, one.host_names, one.label) for one in found.endpoints}
+    mac = the_one_meant(text, names, more=found.more)
+    if mac is None:
         raise NotFound("endpoint", text, "no address, IP, host name or label holds this")
-    more = " and more" if found.more or len(names) > _SHOWN else ""
-    raise Invalid(f"{text!r} may be {', '.join(names[:_SHOWN])}{more}: type more of it")
+    context.out.note(f"{text} is {mac}", "dim")
+    return mac

@@ -15,6 +15,7 @@ from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.uptime import counted_back
 from kiteroll.store.bulk import chunks
 from kiteroll.store.host_names import names_by_ip
+from kiteroll.store.ports import IS_UP
 from kiteroll.store.predicates import none_of
 from kiteroll.store.stay_queries import Filters, PlacedStay, placed, placed_stay
 from kiteroll.store.tables import ip_stay, port, shared_address, stay, switch
@@ -108,7 +109,7 @@ def port_activity(connection: Connection, up_before: datetime, limit: int) -> li
         .where(
             switch.c.removed_at.is_(None),
             switch.c.enabled,
-            and_(port.c.there, port.c.bridged, port.c.admin_up, port.c.oper == "up"),
+            IS_UP,
             port.c.aggregate.is_(None),
             port.c.oper_since <= up_before,
             ~busy,

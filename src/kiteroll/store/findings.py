@@ -112,11 +112,6 @@ def _rename_keys(connection: Connection, renamed: Mapping[str, str]) -> None:
                 connection.execute(other.values({named.name: renamed[key]}))
 
 
-def live_findings(connection: Connection) -> list[Finding]:
-    rows = connection.execute(select(finding).where(finding.c.state != State.CLEARED.value))
-    return [_row(row).finding for row in rows]
-
-
 def unfinished_findings(
     connection: Connection, also: Collection[FindingKind], since: datetime
 ) -> list[Finding]:

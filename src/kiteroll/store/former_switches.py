@@ -14,7 +14,6 @@ from kiteroll.store.tables import switch
 @dataclass(frozen=True, slots=True)
 class NamedSwitch:
     id: int
-    added_at: datetime
     removed_at: datetime | None
     """None while it is in the inventory."""
 
@@ -23,27 +22,26 @@ def switches_called(connection: Connection, name: str) -> list[NamedSwitch]:
     """The one of the inventory first, then those that left it with that name, the latest first. Raises
     NotFound where there is neither."""
     left = switch.c.name_key.like(escape_like(f"{name}#") + "%")  # as `remove_switch` makes their keys
-    query = select(switch.c.id, switch.c.added_at, switch.c.removed_at).where(
+    query = select(switch.c.id, switch.c.removed_at).where(
         or_(switch.c.name_key == name, and_(left, switch.c.removed_at.is_not(None))), switch.c.name == name
     )
-    found = [NamedSwitch(*row) for row in connection.execute(query)]
+    latest_first = query.order_by(switch.c.removed_at.is_(None).desc(), switch.c.removed_at.desc())
+    found = [NamedSwitch(*row) for row in connection.execute(latest_first)]
     if not found:
         get_switch(connection, name)  # says what it may be
-    return sorted(found, key=_latest, reverse=True)
+    return found
 
 
 def switch_then(connection: Connection, name: str, at: datetime | None) -> int:
     """Id of the one that had the name at an instant: the first to leave the inventory after it, for readings
     may be of times before a switch was added. None: of the latest. Raises NotFound."""
     found = switches_called(connection, name)
-    after = [one for one in found if at is None or one.removed_at is None or at < one.removed_at]
-    return (after[-1] if after and at is not None else found[0]).id
+    if at is None:
+        return found[0].id
+    after = [one for one in found if one.removed_at is None or at < one.removed_at]
+    return (after[-1] if after else found[0]).id
 
 
 def ids_called(connection: Connection, name: str) -> Sequence[int]:
     """Of all that have or had the name. Raises NotFound."""
     return [one.id for one in switches_called(connection, name)]
-
-
-def _latest(one: NamedSwitch) -> tuple[bool, datetime]:
-    return one.removed_at is None, one.removed_at or one.added_at

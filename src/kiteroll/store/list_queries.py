@@ -22,10 +22,10 @@ from sqlalchemy import (
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
-from kiteroll.core.model.reading import Oper
 from kiteroll.core.model.stay import Ending
 from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
 from kiteroll.store.paging import Key, Page, fetch_page
+from kiteroll.store.ports import IS_UP
 from kiteroll.store.predicates import given, none_of
 from kiteroll.store.tables import change_log, port, reading, stay, switch, vlan
 
@@ -106,10 +106,7 @@ def bridged_ports_up(connection: Connection, switch_ids: Sequence[int]) -> dict[
     """Of each of these switches, how many ports are up and forward frames; without those that have none."""
     query = (
         select(port.c.switch_id, func.count())
-        .where(
-            port.c.switch_id.in_(switch_ids),
-            and_(port.c.there, port.c.bridged, port.c.admin_up, port.c.oper == Oper.UP.value),
-        )
+        .where(port.c.switch_id.in_(switch_ids), IS_UP)
         .group_by(port.c.switch_id)
     )
     return {number: count for number, count in connection.execute(query)}

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, func, select, tuple_, update
+from sqlalchemy import Connection, and_, func, select, tuple_, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.errors import Invalid
@@ -16,6 +16,8 @@ from kiteroll.core.model.reading import Oper, Port, Reading
 from kiteroll.store.bulk import chunks, insert_all, save_rows
 from kiteroll.store.tables import port, port_link, reading, switch, vlan
 
+IS_UP = and_(port.c.there, port.c.bridged, port.c.admin_up, port.c.oper == Oper.UP.value)
+"""Of a port: whether frames of hosts can come in there."""
 _MOST_NAMES = 2 * bounds.PORTS
 """Of ports of one switch, those that are no longer there included: retention deletes them at last."""
 

@@ -3,15 +3,13 @@
 from datetime import datetime
 
 from kiteroll.app.queries.endpoints import EndpointQueries, EndpointView
-from kiteroll.app.queries.search import Search
-from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.app.queries.search import Search, called
+from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.search.names import LOOKED_AT, the_one_meant
 from kiteroll.core.topology.path import Hop
 from kiteroll.store import inventory
 from kiteroll.store.database import Database
-
-_NAMED = 5
-"""Endpoints that are named where the text fits several."""
 
 
 class Paths:
@@ -41,11 +39,9 @@ class Paths:
         return one.home.at.stay.place.switch
 
     def _endpoint(self, start: str, at: datetime | None) -> EndpointView | None:
-        if at is None and len(exactly := self._search.devices_called(start)) == 1:
-            return self._endpoints.get(exactly[0], None)
-        found = self._search.find(start, _NAMED, at)
-        if len(found.endpoints) > 1:
-            names = ", ".join(str(one.mac) for one in found.endpoints)
-            more = " and more" if found.more else ""
-            raise Invalid(f"{start!r} may be {names}{more}: type more of it")
-        return found.endpoints[0] if found.endpoints else None
+        found = self._search.find(start, LOOKED_AT, at)
+        views = {str(one.mac): one for one in found.endpoints}
+        # In the past nobody is preferred for his name: the labels are those of now.
+        names = {mac: called(one) if at is None else set() for mac, one in views.items()}
+        mac = the_one_meant(start, names, more=found.more)
+        return None if mac is None else views[mac]

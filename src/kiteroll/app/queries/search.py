@@ -151,7 +151,7 @@ class Search:
             found = self.find(wanted, _MAX_CALLED, None).endpoints
         except BadAddress:
             return []
-        return [one.mac for one in found if wanted in _names(one)]
+        return [one.mac for one in found if wanted in called(one)]
 
     def _find_several(self, query: str, parts: list[str], limit: int, at: datetime | None) -> SearchView:
         """Each by itself, in the order given; what cannot be an address finds nothing."""
@@ -214,5 +214,6 @@ class Search:
         return [] if len(text) < _MIN_MAKER_LETTERS else self._makers.macs_by_maker(text, limit)
 
 
-def _names(one: EndpointView) -> set[str]:
+def called(one: EndpointView) -> set[str]:
+    """What it is called in full."""
     return names_of(one.record.ips, one.record.names, one.record.label.label)

@@ -13,9 +13,8 @@ from kiteroll.core.findings.evidence import Evidence, LinkChanged, LinkSteady, i
 from kiteroll.core.findings.finding import MAX_EVIDENCE, Detection, Finding, FindingKind, State
 from kiteroll.core.findings.registry import EXPLAINING, KINDS, clear_after
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.uptime import CLOCK_JITTER
 
-_CLOCK_JITTER = timedelta(seconds=2)
-"""The time of a link's change is counted back from the switch's uptime, a little different each time."""
 _SETTLES_WITHIN = timedelta(minutes=10)
 """After a loop is over, addresses are learned at their own ports again."""
 EXPLAINS_FOR = timedelta(hours=1)
@@ -283,4 +282,4 @@ def _joined(known: tuple[Evidence, ...], more: tuple[Evidence, ...]) -> tuple[tu
 
 def _same_change(one: Evidence, link: LinkChanged | LinkSteady) -> bool:
     """Whether both are about the same change of the same link."""
-    return type(one) is type(link) and one.port == link.port and abs(one.at - link.at) < _CLOCK_JITTER
+    return type(one) is type(link) and one.port == link.port and abs(one.at - link.at) < CLOCK_JITTER

@@ -1,12 +1,10 @@
 """Whether a switch can be believed when its link changed last (ifLastChange, RFC 2863)."""
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from kiteroll.core.model.reading import Oper, Port, Reading
-
-_CLOCK_JITTER = timedelta(seconds=2)
-"""The time is counted back from the switch's uptime, a little different each time."""
+from kiteroll.core.model.uptime import CLOCK_JITTER
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,5 +35,5 @@ def believed_ticks(port: Port, taken: Reading, before: LinkBefore | None) -> int
         earliest = None
     else:
         earliest = before.since
-    can_be = earliest is None or told >= earliest - _CLOCK_JITTER
+    can_be = earliest is None or told >= earliest - CLOCK_JITTER
     return port.changed_ticks if can_be else None

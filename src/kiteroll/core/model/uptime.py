@@ -5,6 +5,8 @@ from datetime import datetime, timedelta
 TICKS_PER_SECOND = 100
 WRAP_TICKS = 2**32
 """The counter wraps after about 497 days."""
+CLOCK_JITTER = timedelta(seconds=2)
+"""An instant that is counted back comes out a little different each time."""
 
 
 def uptime(ticks: int) -> timedelta:
