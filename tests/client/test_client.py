@@ -1,6 +1,9 @@
 """The client library: pages join up, errors come back whole, safe calls are repeated."""
 
 import asyncio
+from importlib import import_module
+from inspect import isclass, isfunction
+from types import ModuleType
 
 import httpx
 import pytest
@@ -17,15 +20,25 @@ from kiteroll.client import (
     readings,
     search,
 )
+from kiteroll.schemas import api
 from kiteroll.schemas.api import Credential, NewSwitch
 from tests.support.harness import Service
 
 NEW = NewSwitch(name="x", host="127.0.0.1", access=Credential(community="c"))
 
 
-def test_the_public_names_are_those_listed() -> None:
-    assert library.__all__ == sorted(library.__all__)
-    assert all(hasattr(library, name) for name in library.__all__)
+@pytest.mark.parametrize("package", [library, api], ids=["client", "schemas"])
+def test_every_request_and_model_is_reached_by_its_name(package: ModuleType) -> None:
+    names = package._NAMES
+    assert sorted(package.__all__) == sorted({one for given in names.values() for one in given.split()})
+    for name in set(names) - {"request"}:  # which has what requests are made with, too
+        module = import_module(f"{package.__name__.removesuffix('.api')}.{name}")
+        own = [one for one in vars(module).values() if isclass(one) or isfunction(one)]
+        names_there = {one.__name__ for one in own if one.__module__ == module.__name__}
+        public = {one for one in names_there if one.isidentifier() and not one.startswith("_")}
+        assert public <= set(names[name].split()), name
+    for name in package.__all__:
+        assert getattr(package, name) is not None
 
 
 def test_both_clients_give_the_same_answers(service: Service) -> None:
@@ -115,7 +128,7 @@ def test_an_answer_of_something_else_is_told() -> None:
 
 def test_an_answer_of_another_version_is_told_by_what_it_lacks() -> None:
     older = httpx.MockTransport(lambda request: httpx.Response(200, json={"items": [{}], "next": None}))
-    told = r"cannot be parsed at items\.0\.switch: Field required \(and \d+ more\); .* of one version\?"
+    told = r"cannot be parsed: items\.0\.switch is required \(and \d+ more\); .* of one version\?"
     with pytest.raises(ServiceError, match=told):
         Client("http://kite", "t", transport=older).send(readings())
 

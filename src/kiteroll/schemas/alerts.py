@@ -11,7 +11,7 @@ from kiteroll.schemas.findings import FindingKind, Severity
 from kiteroll.schemas.types import Host, SwitchName
 
 _MAIL = re.compile(r"[^\s@<>,;]+@[^\s@<>,;]+")
-Port = Annotated[int, Field(ge=1, le=65535)]
+_TcpPort = Annotated[int, Field(ge=1, le=65535)]
 CaFile = Annotated[str, Field(max_length=1000)]
 Name64 = Annotated[str, Field(min_length=1, max_length=64)]
 
@@ -54,7 +54,7 @@ class WebhookSettings(RequestModel):
 class MailSettings(RequestModel):
     kind: Literal["mail"]
     host: Host
-    port: Port = 587
+    port: _TcpPort = 587
     security: Literal["starttls", "tls", "none"] = "starttls"
     sender: MailAddress
     recipients: Annotated[list[MailAddress], Field(min_length=1, max_length=50)]
@@ -65,7 +65,7 @@ class MailSettings(RequestModel):
 class SyslogSettings(RequestModel):
     kind: Literal["syslog"]
     host: Host
-    port: Port = 6514
+    port: _TcpPort = 6514
     transport: Literal["udp", "tcp", "tls"] = "tls"
     facility: Annotated[int, Field(ge=0, le=23)] = 16
     """RFC 5424; 16 is local0."""

@@ -6,10 +6,11 @@ from typing import Any
 
 
 def loader(
-    name: str, package: str, modules: Mapping[str, str], namespace: dict[str, Any]
-) -> Callable[[str], Any]:
-    """The `__getattr__` of module `name`. `modules`: which module of `package` has each of its names;
-    `namespace`: its globals, which keep what was loaded."""
+    name: str, package: str, names: Mapping[str, str], namespace: dict[str, Any]
+) -> tuple[Callable[[str], Any], list[str]]:
+    """`__getattr__` and `__all__` of module `name`. `names`: those of each module of `package`, with blanks
+    between; `namespace`: its globals, which keep what was loaded."""
+    modules = {one: module for module, given in names.items() for one in given.split()}
 
     def load(wanted: str) -> Any:
         if wanted not in modules:
@@ -17,4 +18,4 @@ def loader(
         value = namespace[wanted] = getattr(import_module(f"{package}.{modules[wanted]}"), wanted)
         return value
 
-    return load
+    return load, list(modules)

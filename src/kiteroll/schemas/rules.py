@@ -86,13 +86,13 @@ class RuleChange(RuleLevel):
     note: Note | None = None
 
 
-class Authored(RequestModel):
+class _Authored(RequestModel):
     """Why a change is made; kept for good, with who makes it."""
 
     reason: Note = ""
 
 
-class RulesPatch(Authored):
+class RulesPatch(_Authored):
     """Changes of any number of levels: one change, all of it or nothing."""
 
     changes: Annotated[list[RuleChange], Field(min_length=1, max_length=MAX_CHANGES)]
@@ -110,7 +110,7 @@ class NewEntry(RuleLevel):
     reason: Note = ""
 
 
-class NewEntries(Authored):
+class NewEntries(_Authored):
     """A list to enrol, as CSV: address, and maybe group, switch, ports, port, vlan, note, owner, expires."""
 
     text: Annotated[str, Field(min_length=1, max_length=16 << 20)]
@@ -119,7 +119,7 @@ class NewEntries(Authored):
     dry_run: bool = False
 
 
-class EnrolPresent(Authored):
+class EnrolPresent(_Authored):
     """Enrol everybody who is present now at the ports of a level, each at their port."""
 
     level: RuleLevel
@@ -127,20 +127,20 @@ class EnrolPresent(Authored):
     dry_run: bool = False
 
 
-class EntryReplacement(Authored):
+class EntryReplacement(_Authored):
     """The device that stands in for an enrolled one."""
 
     mac: MacText
 
 
-class NewBarred(Authored):
+class NewBarred(_Authored):
     """What must appear nowhere; the reason is told with the finding."""
 
     prefix: Prefix
     expires_at: Instant | None = None
 
 
-class RulesFile(Authored):
+class RulesFile(_Authored):
     """Rules as TOML: all of them. What the file does not hold is removed."""
 
     text: Annotated[str, Field(max_length=16 << 20)]
