@@ -29,7 +29,17 @@ MAY_IMPORT: Mapping[str, set[str]] = {
     "api": {"app", "core", "schemas", "wording"},
     "cli": {"client", "core", "schemas", "wording"},
 }
-SHARED = {"clock", "tasks", "memory", "duration", "data_dir", "private_file", "setting_types", ""}
+SHARED = {
+    "clock",
+    "tasks",
+    "memory",
+    "duration",
+    "data_dir",
+    "model_errors",
+    "private_file",
+    "setting_types",
+    "",
+}
 """Modules at the top, that any package but the core may use."""
 EXCEPTIONS = {
     "cli/probe.py": {"collect", "snmp"},  # reads a switch without a service

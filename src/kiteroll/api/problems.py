@@ -10,10 +10,10 @@ from starlette.exceptions import HTTPException
 from starlette.requests import ClientDisconnect
 
 from kiteroll.api.contract.problem_types import PAGES, PROBLEM_TYPES
-from kiteroll.api.contract.validation import BAD_JSON, field_problem, sentence
 from kiteroll.app.logs import fields
 from kiteroll.app.port_actions.actor import Guarded
 from kiteroll.core.errors import Invalid, InvalidParts, KiteRollError
+from kiteroll.model_errors import BAD_JSON, sentence, where_and_what
 from kiteroll.schemas.api import FieldProblem, Problem
 
 log = logging.getLogger(__name__)
@@ -21,7 +21,8 @@ MEDIA_TYPE = "application/problem+json"
 _MAX_PARTS = 200
 
 
-def problem(code: str, detail: str, errors: Sequence[FieldProblem] = ()) -> JSONResponse:
+def problem(code: str, detail: str, parts: Sequence[tuple[str, str]] = ()) -> JSONResponse:
+    """`parts` are pairs of where and what."""
     code = code if code in PROBLEM_TYPES else "bug"
     one = PROBLEM_TYPES[code]
     body = Problem(
@@ -30,7 +31,7 @@ def problem(code: str, detail: str, errors: Sequence[FieldProblem] = ()) -> JSON
         status=one.status,
         detail=detail,
         code=code,
-        errors=list(errors),
+        errors=[FieldProblem(where=where, what=what) for where, what in parts],
     )
     headers = _HEADERS.get(one.status)
     return JSONResponse(body.model_dump(mode="json"), one.status, headers, media_type=MEDIA_TYPE)
@@ -46,7 +47,7 @@ _HEADERS = {
 
 def problem_of(error: KiteRollError) -> JSONResponse:
     parts = error.problems[:_MAX_PARTS] if isinstance(error, InvalidParts | Guarded) else ()
-    return problem(error.code, str(error), [FieldProblem(where=where, what=what) for where, what in parts])
+    return problem(error.code, str(error), parts)
 
 
 def install(app: FastAPI) -> None:
@@ -56,9 +57,9 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     async def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
-        errors = [field_problem(one) for one in error.errors()]
+        parts = [where_and_what(one) for one in error.errors()]
         unreadable = any(one["type"] == BAD_JSON for one in error.errors())
-        return problem("bad_json" if unreadable else Invalid.code, sentence(errors), errors)
+        return problem("bad_json" if unreadable else Invalid.code, sentence(parts), parts)
 
     @app.exception_handler(HTTPException)
     async def plain(request: Request, error: HTTPException) -> JSONResponse:

@@ -17,6 +17,7 @@ from pydantic import (
     field_validator,
     model_validator,
 )
+from pydantic_core import ErrorDetails
 
 from kiteroll.bus.settings import BusSettings
 from kiteroll.collect.limits import Limits as CollectLimits
@@ -27,6 +28,7 @@ from kiteroll.core.port_actions.sweep import parse_network
 from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.core.tracking.tracking_rules import TrackingRules
 from kiteroll.data_dir import CERTIFICATE_FILE, default_data_dir
+from kiteroll.model_errors import UNKNOWN_FIELD, where_and_what
 from kiteroll.setting_types import FileName, Seconds
 
 
@@ -420,7 +422,7 @@ def load_config(
     try:
         return Config.model_validate(values)
     except ValidationError as wrong:
-        problems = tuple(_problem(error["loc"], error["msg"], text) for error in wrong.errors())
+        problems = tuple(_problem(error, text) for error in wrong.errors())
         raise ConfigError(str(file) if file else "settings", problems) from wrong
 
 
@@ -433,15 +435,14 @@ def _set(values: dict[str, Any], path: tuple[str, ...], value: Any) -> None:
     values[path[-1]] = value
 
 
-def _problem(location: tuple[int | str, ...], message: str, text: str) -> str:
-    path = ".".join(str(part) for part in location)
-    message = message.removeprefix("Value error, ")
-    if not location:
-        return message
-    if message == "Extra inputs are not permitted":
-        message = "there is no such setting"
-    line = _line_of(location, text)
-    return f"{message} @ {path}" + (f" (line {line})" if line else "")
+def _problem(error: ErrorDetails, text: str) -> str:
+    path, what = where_and_what(error)
+    if not path:
+        return what
+    if error["type"] == UNKNOWN_FIELD:
+        what = "there is no such setting"
+    line = _line_of(error["loc"], text)
+    return f"{what} @ {path}" + (f" (line {line})" if line else "")
 
 
 def _line_of(location: tuple[int | str, ...], text: str) -> int | None:

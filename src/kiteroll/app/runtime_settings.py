@@ -20,6 +20,7 @@ from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, Invalid, NotFound
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.duration import duration_text
+from kiteroll.model_errors import problems_of, sentence
 from kiteroll.store import runtime_settings
 from kiteroll.store.database import Database
 from kiteroll.store.runtime_settings import SettingRow
@@ -193,11 +194,8 @@ class RuntimeSettings:
             try:
                 checked = model.model_validate(given)
             except ValidationError as wrong:
-                said = [
-                    f"{section}.{'.'.join(map(str, one['loc']))}: {one['msg'].removeprefix('Value error, ')}"
-                    for one in wrong.errors()
-                ]
-                raise Invalid("; ".join(said)) from wrong
+                problems = [(f"{section}.{where}", what) for where, what in problems_of(wrong)]
+                raise Invalid(sentence(problems)) from wrong
             changed = {name: getattr(checked, name) for name in checked.model_fields_set}
             sections[section] = base.model_copy(update=changed)
         return sections

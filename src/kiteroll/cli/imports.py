@@ -13,7 +13,8 @@ from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
 from kiteroll.client import import_mac_table, import_readings, mappings, remove_mapping, set_mapping
-from kiteroll.core.errors import Invalid, KiteRollError
+from kiteroll.core.errors import Invalid, InvalidParts, KiteRollError
+from kiteroll.model_errors import problems_of
 from kiteroll.schemas import api
 from kiteroll.schemas.reading_document import ReadingDocument
 from kiteroll.schemas.reading_files import read_documents
@@ -136,8 +137,7 @@ def run_set(context: Context) -> Exit:
     try:
         mapping = api.CsvMapping.model_validate(json.loads(_text(file)))
     except ValidationError as wrong:
-        lines = [f"{'.'.join(map(str, one['loc']))}: {one['msg']}" for one in wrong.errors()]
-        raise Invalid("\n  ".join((f"{file} is not a valid mapping:", *lines))) from wrong
+        raise InvalidParts(f"{file} is not a valid mapping", problems_of(wrong)) from wrong
     except ValueError as wrong:
         raise Invalid(f"{file} is not JSON: {wrong}") from wrong
     with context.client() as client:

@@ -10,6 +10,7 @@ from kiteroll.cli.output import FORMATS
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.whole_number import whole_number
 from kiteroll.duration import parse_duration_s
+from kiteroll.model_errors import problems_of, sentence
 
 M = TypeVar("M", bound=BaseModel)
 
@@ -55,12 +56,7 @@ def checked(model: type[M], **values: Any) -> M:
     try:
         return model.model_validate({name: value for name, value in values.items() if value is not None})
     except ValidationError as wrong:
-        lines = []
-        for error in wrong.errors():
-            where = ".".join(str(part) for part in error["loc"])
-            what = error["msg"].removeprefix("Value error, ")
-            lines.append(f"{where}: {what}" if where else what)
-        raise Invalid("; ".join(lines)) from wrong
+        raise Invalid(sentence(problems_of(wrong))) from wrong
 
 
 def span_s(text: str, option: str) -> float:

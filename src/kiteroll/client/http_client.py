@@ -13,6 +13,7 @@ from kiteroll.client.errors import ServiceError, ServiceUnreachable
 from kiteroll.client.request import ApiListRequest, ApiRequest
 from kiteroll.client.service_urls import ServiceUrls
 from kiteroll.core.errors import Invalid
+from kiteroll.model_errors import BAD_JSON, where_and_what
 
 if TYPE_CHECKING:
     import ssl
@@ -305,12 +306,12 @@ def _problem(response: httpx.Response) -> ServiceError:
 def _unparsed(odd: ValidationError) -> str:
     """Why an answer cannot be parsed: mostly because one of the two lacks what the other one has."""
     first, *others = odd.errors(include_url=False, include_input=False)
-    if first["type"] == "json_invalid":
+    if first["type"] == BAD_JSON:
         return "the answer is not from Kite Roll"
-    where = ".".join(map(str, first["loc"])) or "its start"
+    where, what = where_and_what(first)
     more = f" (and {len(others)} more)" if others else ""
     return (
-        f"its answer cannot be parsed at {where}: {first['msg']}{more}; "
+        f"its answer cannot be parsed: {where or 'it'} {what}{more}; "
         f"are the service and this client ({__version__}) of one version?"
     )
 

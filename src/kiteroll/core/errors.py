@@ -70,7 +70,9 @@ class InvalidParts(Invalid):
         self.problems = tuple(problems)
 
     def __str__(self) -> str:
-        shown = "; ".join(f"{where}: {what}" for where, what in self.problems[: self._SHOWN])
+        shown = "; ".join(
+            f"{where}: {what}" if where else what for where, what in self.problems[: self._SHOWN]
+        )
         more = len(self.problems) - self._SHOWN
         return f"{self.source}: {shown}" + (f"; and {more} more" if more > 0 else "")
 

@@ -8,6 +8,7 @@ from pydantic import ValidationError
 
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.reading import Reading
+from kiteroll.model_errors import what_of
 from kiteroll.schemas.reading_convert import from_document
 from kiteroll.schemas.reading_document import ReadingDocument
 
@@ -47,7 +48,7 @@ def _understood(text: str, file: str) -> list[tuple[ReadingDocument, Reading]]:
             document = ReadingDocument.model_validate(one)
             understood.append((document, from_document(document)))
         except ValidationError as wrong:
-            problems += [f"{where}, {_path(error['loc'])}: {error['msg']}" for error in wrong.errors()]
+            problems += [f"{where}, {_path(error['loc'])}: {what_of(error)}" for error in wrong.errors()]
         except Invalid as wrong:
             problems.append(f"{where}, {wrong}")
     if problems:

@@ -17,6 +17,7 @@ from kiteroll.core.policy.port_rules import OnBreach as Breach
 from kiteroll.core.policy.roll import Barred, Enrolled, prefix_text
 from kiteroll.core.policy.rule_changes import RuleSet
 from kiteroll.duration import parse_duration_s
+from kiteroll.model_errors import problems_of
 from kiteroll.schemas.base import RequestModel
 from kiteroll.schemas.rules import Note, OnBreach, Owner, PortRange, Prefix, SeatLimit
 from kiteroll.schemas.types import SwitchName, VlanId
@@ -106,13 +107,7 @@ def parse_rules(text: str) -> RuleSet:
     try:
         file = _File.model_validate(values)
     except ValidationError as wrong:
-        raise InvalidParts(
-            source,
-            [
-                (".".join(map(str, one["loc"])) or "file", one["msg"].removeprefix("Value error, "))
-                for one in wrong.errors()
-            ],
-        ) from wrong
+        raise InvalidParts(source, problems_of(wrong)) from wrong
     if file.format != FORMAT:
         raise InvalidParts(source, [("format", f"{file.format}; this version reads {FORMAT}")])
     rules: dict[Level, Rule] = {}

@@ -8,7 +8,6 @@ from fastapi.responses import HTMLResponse
 from pydantic import ValidationError
 
 from kiteroll.api.contract.pages import PageAsk, by, page
-from kiteroll.api.contract.validation import field_problem, sentence
 from kiteroll.api.dependencies import TheClock, ThePortUse, TheRollCalls
 from kiteroll.api.parameters import Limit
 from kiteroll.api.presenters.rules import (
@@ -22,6 +21,7 @@ from kiteroll.api.report.page import served
 from kiteroll.api.report.roll_call_report import roll_call_report
 from kiteroll.core.errors import Invalid
 from kiteroll.core.policy.levels import Level
+from kiteroll.model_errors import problems_of, sentence
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
@@ -39,7 +39,7 @@ def _level(group: str | None, switch: str | None, ports: str | None, port: str |
     try:
         level = api.RuleLevel(**{name: value for name, value in given.items() if value is not None})
     except ValidationError as wrong:
-        raise Invalid(sentence([field_problem(one) for one in wrong.errors()])) from wrong
+        raise Invalid(sentence(problems_of(wrong))) from wrong
     return level_of(level)
 
 
