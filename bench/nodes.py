@@ -13,7 +13,7 @@ from kiteroll.app.events import EventBus, ReadingStored
 from kiteroll.app.ingest import import_result
 from kiteroll.app.name_index import NameIndexes
 from kiteroll.app.serving.followed_records import FollowedRecords
-from kiteroll.app.trackers.told import PortNames, told_of, told_text
+from kiteroll.app.trackers.reports import PortNames, parse_report, report_text
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import migrate
 from kiteroll.store.private_server import PrivateServer
@@ -48,7 +48,7 @@ def _fleet(database: Database, switches: int) -> None:
     told: list[str] = []
     """Of each reading, as it goes over the line."""
     bus, ports = EventBus(), PortNames()
-    bus.subscribe(ReadingStored, lambda event: told.append(told_text(ports.in_short(event))))
+    bus.subscribe(ReadingStored, lambda event: told.append(report_text(ports.in_short(event))))
     tracks, follows = storing(database, bus), storing(database, EventBus())
     nothing = cast(Any, _Nothing())
     records = FollowedRecords(
@@ -62,7 +62,7 @@ def _fleet(database: Database, switches: int) -> None:
 
     def follow() -> None:
         for line in told:
-            records.after_reading(cast(ReadingStored, told_of(line)))
+            records.after_reading(cast(ReadingStored, parse_report(line)))
 
     store(0)
     all_s = once(records.reload).cpu_s

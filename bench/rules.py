@@ -198,7 +198,8 @@ def _measure(client: Client) -> None:
             row(
                 f"rehearsal of {days:g} days x {SWITCHES} switches, {label}",
                 f"{took:.1f} s",
-                f"{found.stays:,} stays, {found.told:,} findings; {took / found.stays * 1e6:.1f} us a stay",
+                f"{found.stays:,} stays, {found.reported:,} findings; "
+                f"{took / found.stays * 1e6:.1f} us a stay",
             )
 
 

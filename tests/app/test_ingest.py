@@ -14,7 +14,7 @@ from kiteroll.api.stream import events
 from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.events import EventBus, InventoryChanged, ReadingFailed, ReadingStored
 from kiteroll.app.ingest import import_result
-from kiteroll.app.trackers.told import told_of, told_text
+from kiteroll.app.trackers.reports import parse_report, report_text
 from kiteroll.core.errors import DeviceSilent, Invalid, StorageUnavailable, TrackedElsewhere
 from kiteroll.core.model.changes import Appeared, Moved, Restarted
 from kiteroll.core.model.paging import PageAsk
@@ -269,7 +269,7 @@ def test_what_another_one_stored_is_taken_over_also_where_something_was_not_told
         live.store(reading(minutes, table))
         if minutes == 1:
             continue  # that one is lost
-        taken_over = here.record_stored(cast(ReadingStored, told_of(told_text(told[-1]))))
+        taken_over = here.record_stored(cast(ReadingStored, parse_report(report_text(told[-1]))))
         assert taken_over is not None
         assert here.tracker.state("quay-1").table == fleet.tracker.state("quay-1").table
         if minutes == 2:

@@ -12,7 +12,7 @@ from kiteroll.bus.centre import CentreBus
 from kiteroll.bus.connection import answered, connected
 from kiteroll.bus.settings import BusSettings
 from kiteroll.bus.site import SiteBus
-from kiteroll.bus.told import ToldBus
+from kiteroll.bus.tracker_reports import ReportBus
 from kiteroll.core.errors import BusUnavailable
 from tests.support.cluster import CENTRE, COLLECTOR, NatsServer
 from tests.support.ports import free_tcp_port
@@ -70,7 +70,7 @@ def test_the_next_service_hears_trackers_where_the_one_before_was(site: NatsServ
 
     async def go_on() -> None:
         async with connected(settings, "1", "_INBOX") as client:
-            told = ToldBus(client, settings)
+            told = ReportBus(client, settings)
             await told.prepare()
             for word in (b"one", b"two", b"three"):
                 await told.publish("afloat", word)

@@ -132,13 +132,13 @@ def test_targets_that_were_sent_before_are_not_taken_again(tmp_path: Path) -> No
         return seal(store.key.public, "island-1", plain)
 
     assert store.read() is None
-    now = store.take(made(NOW), None)
-    assert store.take(made(NOW + timedelta(seconds=1)), now).made_at > NOW
-    assert store.read() == store.take(made(NOW + timedelta(seconds=1)), now)
+    now = store.accept(made(NOW), None)
+    assert store.accept(made(NOW + timedelta(seconds=1)), now).made_at > NOW
+    assert store.read() == store.accept(made(NOW + timedelta(seconds=1)), now)
     with pytest.raises(Invalid, match="older"):
-        store.take(made(NOW - timedelta(seconds=1)), now)
+        store.accept(made(NOW - timedelta(seconds=1)), now)
     with pytest.raises(Invalid, match="of site 'Quays'"):
-        store.take(made(NOW, "Quays"), None)
+        store.accept(made(NOW, "Quays"), None)
 
 
 def test_a_site_may_publish_on_its_own_subjects_alone() -> None:

@@ -74,7 +74,7 @@ def test_a_person_who_wants_it_read_gets_everything() -> None:
     cache = WalkCache()
     for minute in range(5):
         read(cache, raw(minute))
-    cache.ask_for_everything()
+    cache.request_everything()
     assert read(cache, raw(5))
 
 

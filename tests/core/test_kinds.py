@@ -457,14 +457,14 @@ def test_weak_signs_are_part_of_a_loop_that_is_known_and_make_none() -> None:
     assert list(watch.due(Topology({}), at(4))) == []
     watch.note("a", _signs("a", "p23", 9), at(4))
     assert [told.signs.switch for told in watch.due(Topology({}), at(4))] == ["a"]
-    assert watch.told
+    assert watch.reported
     watch.note("b", weak, at(4.5))
     (told,) = watch.due(Topology({}), at(4.5))
     assert told.signs.switch == "a"
     assert ("b", "p24") in told.ports
     assert told.last_at == weak.last_at
     assert list(watch.due(Topology({}), at(10))) == []
-    assert not watch.told
+    assert not watch.reported
 
 
 def test_a_loop_behind_an_uplink_where_nothing_is_read_is_told_after_a_while() -> None:

@@ -66,7 +66,7 @@ def _rehearsed(rules: RuleBook, past: SwitchPast, until: datetime) -> RehearsalR
         delay=THRESHOLDS.port_rule_delay,
         again_after=THRESHOLDS.condition_clear_after,
     )
-    rehearsal.take(past)
+    rehearsal.add(past)
     return rehearsal.result()
 
 
@@ -144,12 +144,12 @@ def test_an_uplink_is_exempt_while_it_is_one_and_before_that_was_known() -> None
     readings = _readings([crowd] * 9)
     until = readings[-1].taken_at
     early = _past(readings, until, uplinks={"p9": [(at(1), None)]})
-    assert _rehearsed(WATCHED, early, until).told == 0
+    assert _rehearsed(WATCHED, early, until).reported == 0
     later = _past(readings, until, uplinks={"p9": [(at(15), None)]})
     result = _rehearsed(WATCHED, later, until)
     assert {one.ended_at for one in result.breaches} == {at(15)} and result.by_kind[FindingKind.STRANGER] == 5
     named = rule_book(switches={SWITCH: Rule(seats=1, uplinks=True)})
-    assert _rehearsed(named, early, until).told == 1
+    assert _rehearsed(named, early, until).reported == 1
 
 
 def test_the_result_tells_who_it_would_have_hurt_and_which_rules_never_mattered() -> None:
@@ -162,7 +162,8 @@ def test_the_result_tells_who_it_would_have_hurt_and_which_rules_never_mattered(
     until = readings[-1].taken_at
     result = _rehearsed(rules, _past(readings, until), until)
     assert [(one.port, one.breaches) for one in result.ports] == [((SWITCH, "p1"), 2)]
-    assert (result.not_told, result.devices, result.without_effect) == (0, ((mac(2), 1),), ((SWITCH, "p2"),))
+    assert (result.not_reported, result.devices) == (0, ((mac(2), 1),))
+    assert result.without_effect == ((SWITCH, "p2"),)
     assert dict(result.by_day) == {NOON.date(): 2} and result.stays == 3
 
 

@@ -44,7 +44,7 @@ def test_a_claimed_uplink_is_none_for_whoever_asks_until_it_is_confirmed() -> No
     assert (role.is_uplink, role.claimed, role.leads_to) == (False, True, ())
     claims = UplinkClaims()
     assert not claims.lifts_rules(PORT, role, None, at(0)) and PORT in claims.claims()
-    claims.keep_only("a", ())
+    claims.retain_ports("a", ())
     assert not claims.claims(), "nobody is there any more"
     assert infer(replace(facts, by_operator={PORT: Role.UPLINK})).is_uplink(PORT)
 

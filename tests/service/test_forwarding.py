@@ -16,7 +16,7 @@ from kiteroll.app.events import ReadingStored
 from kiteroll.app.serving.following import Following
 from kiteroll.app.serving.sent_event import FOLLOWING, HELLO, PROBED, RESYNC, STORED, SentEvent
 from kiteroll.app.serving.tracker_follower import TrackerFollower
-from kiteroll.app.trackers.told import told_text
+from kiteroll.app.trackers.reports import report_text
 from kiteroll.core.errors import TrackerAway
 from kiteroll.core.model.reading_summary import ReadingSummary
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
@@ -187,7 +187,7 @@ def test_what_is_heard_is_read_before_it_is_passed_on() -> None:
     events = (
         SentEvent("a-7", HELLO, None, False, ""),
         SentEvent("a-8", "audited", None, False, "user.add"),
-        SentEvent("", STORED, "quay-1", False, told_text(stored)),
+        SentEvent("", STORED, "quay-1", False, report_text(stored)),
         SentEvent("a-9", "reading", "quay-1", False, "{}"),
         SentEvent("a-10", "finding", "quay-1", False, "{}"),
         SentEvent("", PROBED, "quay-2", False, ""),

@@ -4912,10 +4912,10 @@ export interface components {
             recorded_since: string | null;
             /** Stays */
             stays: number;
-            /** Told */
-            told: number;
-            /** Not Told */
-            not_told: number;
+            /** Reported */
+            reported: number;
+            /** Not Reported */
+            not_reported: number;
             /** By Kind */
             by_kind: {
                 [key: string]: number;
@@ -12608,8 +12608,8 @@ export interface operations {
                      *           "findings": {
                      *             "recorded_since": "2026-05-04T12:00:00Z",
                      *             "stays": 1,
-                     *             "told": 1,
-                     *             "not_told": 1,
+                     *             "reported": 1,
+                     *             "not_reported": 1,
                      *             "by_kind": {
                      *               "quay-1": 1
                      *             },
@@ -12727,8 +12727,8 @@ export interface operations {
                      *       "findings": {
                      *         "recorded_since": "2026-05-04T12:00:00Z",
                      *         "stays": 1,
-                     *         "told": 1,
-                     *         "not_told": 1,
+                     *         "reported": 1,
+                     *         "not_reported": 1,
                      *         "by_kind": {
                      *           "quay-1": 1
                      *         },
@@ -12838,8 +12838,8 @@ export interface operations {
                      *       "findings": {
                      *         "recorded_since": "2026-05-04T12:00:00Z",
                      *         "stays": 1,
-                     *         "told": 1,
-                     *         "not_told": 1,
+                     *         "reported": 1,
+                     *         "not_reported": 1,
                      *         "by_kind": {
                      *           "quay-1": 1
                      *         },
@@ -12941,8 +12941,8 @@ export interface operations {
                      *       "findings": {
                      *         "recorded_since": "2026-05-04T12:00:00Z",
                      *         "stays": 1,
-                     *         "told": 1,
-                     *         "not_told": 1,
+                     *         "reported": 1,
+                     *         "not_reported": 1,
                      *         "by_kind": {
                      *           "quay-1": 1
                      *         },

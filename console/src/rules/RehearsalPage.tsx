@@ -131,13 +131,13 @@ function Result({ run, found }: { run: Run; found: Found }) {
   return (
     <>
       <Facts>
-        <Fact label="would have been found">{String(found.told)}</Fact>
+        <Fact label="would have been found">{String(found.reported)}</Fact>
         {kinds.map(([kind, count]) => (
           <Fact key={kind} label={kind}>
             {String(count)}
           </Fact>
         ))}
-        <Fact label="too short, or only recorded">{String(found.not_told)}</Fact>
+        <Fact label="too short, or only recorded">{String(found.not_reported)}</Fact>
         <Fact label="rules that never mattered">{`${found.without_effect_count} ports`}</Fact>
         <Fact label="rehearsed">{`${fullTime(run.since)} to ${fullTime(run.until)}`}</Fact>
       </Facts>

@@ -96,7 +96,7 @@ def run(config: Config, ready: Callable[[], None] = lambda: None, *, only_answer
 
     manager = ServiceManager()
 
-    def told_ready() -> None:
+    def report_ready() -> None:
         manager.ready()
         ready()
 
@@ -147,6 +147,6 @@ def run(config: Config, ready: Callable[[], None] = lambda: None, *, only_answer
         )
         options.load()
         options.ssl = None if tls is None else tls.context
-        server = _Server(options, broadcaster, told_ready)
+        server = _Server(options, broadcaster, report_ready)
         server.run(sockets=listeners)
         return 1 if had_to_stop or not server.started else 0

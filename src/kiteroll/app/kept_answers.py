@@ -59,10 +59,10 @@ class KeptAnswers:
         body = self._vault.open(known.sealed).encode("latin-1")
         return Answer(known.status, known.location, known.media_type, body)
 
-    def keep(self, claim: Claim, answer: Answer, *, too_large: bool) -> None:
+    def save(self, claim: Claim, answer: Answer, *, too_large: bool) -> None:
         sealed = None if too_large else self._vault.seal(answer.body.decode("latin-1"))
         self._database.run(
-            kept_answers.keep, claim.key_digest, answer.status, answer.location, answer.media_type, sealed
+            kept_answers.save, claim.key_digest, answer.status, answer.location, answer.media_type, sealed
         )
 
     def give_up(self, claim: Claim) -> None:

@@ -187,7 +187,7 @@ class Rehearsals:
                     fetch = partial(self._database.run, rehearsal_inputs.pasts_of)
                     coming.append(ahead.submit(fetch, parts.popleft(), since, until))
                 for past in coming.popleft().result():
-                    rehearsal.take(past)
+                    rehearsal.add(past)
                     run.done += 1
         run.result = rehearsal.result()
         self._database.run(_note_rehearsed, rules, switches, self._clock.now())

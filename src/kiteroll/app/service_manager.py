@@ -32,7 +32,7 @@ class ServiceManager:
         self._notify("STOPPING=1")
 
     @contextmanager
-    def told(self, clock: Clock) -> Iterator[None]:
+    def notified(self, clock: Clock) -> Iterator[None]:
         """In an event loop: tells that it is ready, that it lives meanwhile, and in the end that it stops."""
         self.ready()
         alive = asyncio.create_task(self.signs_of_life(clock)) if self.watches else None

@@ -95,7 +95,7 @@ def _watched(context: Context, new: api.NewRehearsal) -> api.RehearsalRun:
 
 def _print_run(context: Context, run: api.RehearsalRun, found: api.RehearsalFindings) -> Exit:
     out, args = context.out, context.args
-    verdict = Exit.BROKEN_RULE if found.told else Exit.OK
+    verdict = Exit.BROKEN_RULE if found.reported else Exit.OK
     if out.format == "json":
         out.json(run)
         return verdict
@@ -117,11 +117,12 @@ def _print_run(context: Context, run: api.RehearsalRun, found: api.RehearsalFind
         out.rows(found.ports[:10], columns.rehearsed_ports(), empty="")
         out.line("")
     out.rows(found.breaches, columns.rehearsed_breaches(out), empty="nothing would have been found")
-    if found.told > len(found.breaches):
+    if found.reported > len(found.breaches):
         out.note(f"the longest {len(found.breaches)}; --limit shows more", "dim")
     kinds = ", ".join(f"{count} {kind}" for kind, count in found.by_kind.items()) or "none"
-    too_short = counted(found.not_told, "breach", "breaches")
-    out.note(f"{counted(found.told, 'finding')} ({kinds}); {too_short} too short or only recorded", "bold")
+    too_short = counted(found.not_reported, "breach", "breaches")
+    count = counted(found.reported, "finding")
+    out.note(f"{count} ({kinds}); {too_short} too short or only recorded", "bold")
     if found.without_effect_count:
         out.note(f"{found.without_effect_count} ports have a rule that nothing would have broken", "dim")
     return verdict

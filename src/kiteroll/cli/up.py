@@ -104,10 +104,10 @@ def run_serve(context: Context) -> Exit:
     config = make_config(args, config_file(args), {"listen.self_signed": args.self_signed})
     set_up_logs(args.log_level or config.logs.level, config.logs.levels)
 
-    def told() -> None:
+    def print_url() -> None:
         print(f"\nKite Roll answers at {url_for_people(config)}; Ctrl-C stops it.\n", flush=True)
 
-    return exit_for(run(config, told, only_answers=True))
+    return exit_for(run(config, print_url, only_answers=True))
 
 
 def run_tracker(context: Context) -> Exit:

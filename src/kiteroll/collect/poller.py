@@ -125,7 +125,7 @@ class Poller(Generic[T]):
             raise NotFound("switch to read", str(switch), "it is not in the inventory, or switched off")
         if not self._schedule.claim(switch):
             raise Conflict(f"{target.name} is being read at this moment")
-        self._walk_caches[switch].ask_for_everything()
+        self._walk_caches[switch].request_everything()
         async with self._slot_of(target.site):
             return await self._poll(target)
 

@@ -101,7 +101,7 @@ class WalkCache:
         raw.ends.update(self.further_ends)
         return True
 
-    def ask_for_everything(self) -> None:
+    def request_everything(self) -> None:
         """A person wants it read."""
         self.interfaces_at = self.further_at = None
         self.skip_old_table = 0

@@ -36,7 +36,7 @@ class TargetStore:
             raise Invalid(f"the kept targets cannot be read: {wrong}") from wrong
         return self._opened(sealed)
 
-    def take(self, sealed: bytes, before: Targets | None) -> Targets:
+    def accept(self, sealed: bytes, before: Targets | None) -> Targets:
         """Open and keep new ones. Raises Invalid for those of another key or site, or older than `before`:
         somebody sent again what once was; ConfigError when they cannot be kept."""
         targets = self._opened(sealed)
@@ -52,7 +52,7 @@ class TargetStore:
         except (OSError, ValueError, KeyError, TypeError):
             return 0.0
 
-    def keep_clock(self, ahead_s: float) -> None:
+    def save_clock(self, ahead_s: float) -> None:
         """Raises ConfigError."""
         self._write(_CLOCK_FILE, json.dumps({"ahead_s": round(ahead_s, 3)}))
 

@@ -171,12 +171,12 @@ class CollectorRole:
         before = self._clock.ahead_s
         self._clock.compare(heard.now, took_s)
         if self._clock.ahead_s != before:
-            await asyncio.to_thread(self._store.keep_clock, self._clock.ahead_s)
+            await asyncio.to_thread(self._store.save_clock, self._clock.ahead_s)
         if heard.refused:
             self._note(heard.refused)
         elif self._targets is None or self._targets.targets != heard.targets:
             sealed = await bus.fetch_targets()
-            self._targets = await asyncio.to_thread(self._store.take, sealed, self._targets)
+            self._targets = await asyncio.to_thread(self._store.accept, sealed, self._targets)
             said = {"event": "targets.taken", "switches": len(self._targets.switches)}
             log.info("other switches to read", extra=said)
             self._apply()

@@ -70,7 +70,7 @@ async def _run(
         waiting = asyncio.create_task(stopped.wait(), name="stop")
         log.info("collector started", extra=fields("collector.started", site=store.site))
         ready(store)
-        with ServiceManager().told(clock):
+        with ServiceManager().notified(clock):
             done, _ = await asyncio.wait({waiting, *tasks}, return_when=asyncio.FIRST_COMPLETED)
         for task in done - {waiting}:
             task.result()  # what ended by itself has failed: that is raised

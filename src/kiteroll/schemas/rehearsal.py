@@ -77,9 +77,9 @@ class RehearsalFindings(ResponseModel):
     """The records begin then, with the first reading; null: nothing was ever read."""
     stays: int
     """Intervals that were gone through."""
-    told: int
+    reported: int
     """Findings there would have been."""
-    not_told: int
+    not_reported: int
     """Breaches too short to be told, or that a rule only records."""
     by_kind: dict[str, int]
     by_day: list[RehearsedDay]

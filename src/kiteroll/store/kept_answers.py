@@ -34,7 +34,7 @@ def claim(connection: Connection, key_digest: str, request_digest: str, now: dat
     return KeptAnswer(row.request_digest, row.began_at, row.status, row.location, row.media_type, row.sealed)
 
 
-def keep(
+def save(
     connection: Connection, key_digest: str, status: int, location: str, media_type: str, sealed: bytes | None
 ) -> None:
     """`sealed`: None for an answer that is too large to keep."""

@@ -67,14 +67,14 @@ class MessageFilters:
 
 
 @dataclass(frozen=True, slots=True)
-class ToldRow:
-    """What a route told of a finding since it opened last."""
+class SentRow:
+    """What a route sent of a finding since it opened last."""
 
     key: str
     """Of the finding."""
     times_opened: int
     route: str
-    told: Told
+    sent: Told
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,7 +133,7 @@ def add_audit_entries(connection: Connection, target: int, at: datetime, limit: 
     return len(entries)
 
 
-def told_since_opened(connection: Connection, cleared_since: datetime) -> list[ToldRow]:
+def sent_since_opened(connection: Connection, cleared_since: datetime) -> list[SentRow]:
     """Of findings that are open, or were cleared since then."""
     columns = (
         *(finding.c.key, finding.c.times_opened, alert_message.c.route_name, alert_message.c.reason),
@@ -145,7 +145,7 @@ def told_since_opened(connection: Connection, cleared_since: datetime) -> list[T
     query = select(*columns).join_from(finding, alert_message, same)
     query = query.where(or_(finding.c.state != "cleared", finding.c.cleared_at >= cleared_since))
     return [
-        ToldRow(
+        SentRow(
             row.key, row.times_opened, row.route_name, Told(AlertReason(row.reason), row.made_at, row.number)
         )
         for row in connection.execute(query)

@@ -12,7 +12,7 @@ from kiteroll.app.tracking import make_tracking
 from kiteroll.app.workers.site_readings import SiteReadings
 from kiteroll.bus.centre import CentreBus
 from kiteroll.bus.connection import connected
-from kiteroll.bus.told import ToldBus
+from kiteroll.bus.tracker_reports import ReportBus
 from kiteroll.clock import Clock
 from kiteroll.core.errors import BusUnavailable, Conflict, StorageUnavailable
 from kiteroll.core.tracking.tracking_rules import TrackingRules
@@ -23,7 +23,7 @@ from kiteroll.store.database import Database
 from kiteroll.store.tracking_rules import saved_tracking_rules
 from kiteroll.tasks import run_together
 from kiteroll.tracker.assigned_switches import AssignedSwitches
-from kiteroll.tracker.telling import Telling
+from kiteroll.tracker.reporter import Reporter
 
 log = logging.getLogger(__name__)
 _AGAIN_S = 0.5
@@ -92,25 +92,25 @@ class TrackerRole:
                 said = fields("tracker.no_site", area=lease.area, hint=hint)
                 log.warning("no site is in this area: there is nothing to track", extra=said)
             async with connected(config.bus, f"tracker of {lease.area}", _INBOX) as client:
-                told = ToldBus(client, config.bus)
-                await told.prepare()
-                telling = Telling(told, lease.area, fleet, self._clock)
+                reports = ReportBus(client, config.bus)
+                await reports.prepare()
+                reporter = Reporter(reports, lease.area, fleet, self._clock)
                 intake = SiteIntake(self._database, self._clock)
-                intake.on_note(telling.note_site)
+                intake.on_note(reporter.note_site)
                 readings = SiteReadings(
                     intake,
                     ingestor,
                     switches.store,
                     switches.site_of,
-                    telling.note_outcome,
+                    reporter.note_outcome,
                     self._clock,
-                    telling.note_again,
-                    telling.flush,
+                    reporter.note_again,
+                    reporter.flush,
                 )
                 bus = CentreBus(client, config.bus)
                 await run_together(
                     readings.follow(bus, intake.sites),
-                    telling.run(),
+                    reporter.run(),
                     self._run_refresh(switches, intake, readings, rules),
                 )
         finally:

@@ -50,7 +50,7 @@ async def _run(config: Config, database: Database, ready: Callable[[], None]) ->
     said = fields("tracker.started", area=config.tracker.area)
     log.info("tracker started", extra=said)
     # It is ready before the area is its own: it may stand by for days.
-    with ServiceManager().told(clock), suppress(asyncio.CancelledError):
+    with ServiceManager().notified(clock), suppress(asyncio.CancelledError):
         await tracking
     database.abort()  # threads that still wait for it would hold up the end
     log.info("tracker stopped", extra=fields("tracker.stopped", area=config.tracker.area))

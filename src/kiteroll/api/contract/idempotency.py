@@ -92,7 +92,7 @@ class IdempotentPosts:
         if watched.status >= _FAILED:
             self._kept.give_up(claim)
         else:
-            self._kept.keep(claim, watched.answer(), too_large=watched.too_large)
+            self._kept.save(claim, watched.answer(), too_large=watched.too_large)
 
 
 def _again(answer: Answer) -> Response:

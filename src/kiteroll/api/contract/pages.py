@@ -24,7 +24,7 @@ def by(*fields: str) -> Any:
     allowed = [name for one in fields for name in (one, f"-{one}")]
     said = "a field, with - before it for descending; the order of the list unless given"
 
-    def ask(
+    def asked(
         cursor: Cursor = None,
         limit: Limit = 100,
         sort: Annotated[str | None, Query(description=said, json_schema_extra={"enum": allowed})] = None,
@@ -34,7 +34,7 @@ def by(*fields: str) -> Any:
             raise InvalidParts("unknown order", [("query.sort", hint)])
         return PageAsk(cursor, limit, sort)
 
-    return Depends(ask)
+    return Depends(asked)
 
 
 def _in_its_order(cursor: Cursor = None, limit: Limit = 100) -> PageAsk:

@@ -7,11 +7,11 @@ from kiteroll.schemas import api
 from kiteroll.wording.spans import port_name
 
 _MAX_LISTED = 1_000
-"""Ports and devices told; the breaches themselves are told by the thousand too."""
+"""Ports and devices listed at most; breaches are listed by the thousand too."""
 
 
 def present_run(run: RehearsalRun, breaches: int) -> api.RehearsalRun:
-    """`breaches`: how many are told at most."""
+    """`breaches`: how many are listed at most."""
     return api.RehearsalRun(
         id=run.number,
         state=run.state,  # type: ignore[arg-type]  # from the same set
@@ -34,8 +34,8 @@ def _findings(result: RehearsalResult, breaches: int) -> api.RehearsalFindings:
     return api.RehearsalFindings(
         recorded_since=result.recorded_since,
         stays=result.stays,
-        told=result.told,
-        not_told=result.not_told,
+        reported=result.reported,
+        not_reported=result.not_reported,
         by_kind={kind.value: count for kind, count in sorted(result.by_kind.items())},
         by_day=[api.RehearsedDay(day=day, breaches=count) for day, count in sorted(result.by_day.items())],
         ports=[

@@ -14,7 +14,7 @@ from kiteroll.app.events import (
     RulesChanged,
 )
 from kiteroll.app.serving.sent_event import FORGOTTEN, PROBED, STORED
-from kiteroll.app.trackers.told import PortNames, told_text
+from kiteroll.app.trackers.reports import PortNames, report_text
 from kiteroll.core.model.changes import KINDS, Change, Moved, Restarted
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.schemas.stream import ChangeEvent, FindingEvent, ReadingEvent, RulesEvent
@@ -28,12 +28,12 @@ def connect(bus: EventBus, broadcaster: EventBroadcaster, is_uplink: IsUplink) -
     publish = broadcaster.publish
     ports = PortNames()
 
-    def tell_nodes(event: ReadingStored) -> None:
+    def publish_to_nodes(event: ReadingStored) -> None:
         in_short = ports.in_short(event)
         if broadcaster.has_nodes:
-            broadcaster.publish_to_nodes(STORED, event.switch, told_text(in_short))
+            broadcaster.publish_to_nodes(STORED, event.switch, report_text(in_short))
 
-    bus.subscribe(ReadingStored, tell_nodes)
+    bus.subscribe(ReadingStored, publish_to_nodes)
     bus.subscribe(ReadingStored, lambda event: publish(_reading_events(event, is_uplink)))
     bus.subscribe(ReadingFailed, lambda event: publish([_failure_event(event)]))
     bus.subscribe(AddressProbed, lambda event: publish(_change_events(event.changes, is_uplink)))

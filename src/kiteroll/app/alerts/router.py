@@ -196,9 +196,9 @@ class AlertRouter:
 
     def _read_seen(self, now: datetime) -> dict[str, _Seen]:
         found: dict[str, _Seen] = {}
-        for row in self._database.run(outbox.told_since_opened, now - _RECENTLY):
+        for row in self._database.run(outbox.sent_since_opened, now - _RECENTLY):
             seen = found.setdefault(row.key, _Seen(row.times_opened, now))
-            seen.told.setdefault(row.route, []).append(row.told)
+            seen.told.setdefault(row.route, []).append(row.sent)
         for one in self._database.run(findings.by_keys, sorted(found)).values():
             if one.finding.state is State.CLEARED:  # cleared, and perhaps not told before the service ended
                 self._on_finding(FindingChanged(one.finding))

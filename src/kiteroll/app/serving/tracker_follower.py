@@ -12,7 +12,7 @@ from kiteroll.app.serving.followed_records import FollowedRecords
 from kiteroll.app.serving.following import Following
 from kiteroll.app.serving.sent_event import AUDITED, HELLO, PROBED, RESYNC, STORED, SentEvent
 from kiteroll.app.serving.tracker_link import EVENTS_PATH, TrackerLink
-from kiteroll.app.trackers.told import told_of
+from kiteroll.app.trackers.reports import parse_report
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable, TrackerAway
 from kiteroll.store.database_lease import LeaseHolder
@@ -105,7 +105,7 @@ class TrackerFollower:
         if any(event.name == "finding" for event in events):
             self._records.after_findings()
         for event in events:
-            if event.name == STORED and isinstance(told := told_of(event.data), ReadingStored):
+            if event.name == STORED and isinstance(told := parse_report(event.data), ReadingStored):
                 self._records.after_reading(told)
             elif event.name == PROBED and event.switch:
                 self._records.after_probe(event.switch)

@@ -9,12 +9,12 @@ from kiteroll.app.events import EventBus, ReadingStored
 from kiteroll.app.ingest import Outcome, ReadingIngestor
 from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteIntake
-from kiteroll.app.trackers.told import SiteTold, Told, decode_told
+from kiteroll.app.trackers.reports import Report, SiteReport, decode_reports
 from kiteroll.app.turns import Turns
 from kiteroll.app.workers.collector_bus import CollectorBus
 from kiteroll.bus.connection import connected
 from kiteroll.bus.settings import BusSettings
-from kiteroll.bus.told import ToldBus, ToldMessage
+from kiteroll.bus.tracker_reports import ReportBus, ReportMessage
 from kiteroll.clock import Clock
 from kiteroll.core.errors import BusUnavailable, Invalid, StorageUnavailable
 
@@ -45,14 +45,14 @@ class TrackerEvents:
         self._collector_bus = collector_bus
         self._clock = clock
         self._latest: dict[int, datetime] = {}
-        """When what was last told of each switch was taken."""
+        """When the reading was taken that was last reported of each switch."""
 
     async def run(self) -> None:
         """Until cancelled. Raises ConfigError; an engine that is away is waited for."""
         while True:
             try:
                 async with connected(self._settings, "kiteroll areas", _INBOX) as client:
-                    bus = ToldBus(client, self._settings)
+                    bus = ReportBus(client, self._settings)
                     await bus.prepare()
                     async for messages in bus.events(self._epoch):
                         for one in messages:
@@ -63,34 +63,34 @@ class TrackerEvents:
                 log.warning("the trackers are not heard", extra=fields("areas.away", error=str(away)))
             await self._clock.sleep(_AGAIN_S)
 
-    async def _apply(self, message: ToldMessage) -> None:
+    async def _apply(self, message: ReportMessage) -> None:
         """Raises StorageUnavailable."""
         try:
-            several = await asyncio.to_thread(decode_told, message.data)
+            several = await asyncio.to_thread(decode_reports, message.data)
         except Invalid as wrong:
             log.error("a tracker is not understood", extra=fields("area.refused", error=str(wrong)))
             return
         await self._turns.run(self._apply_all, several)
-        for told in several:
-            if isinstance(told, SiteTold):
-                self._intake.follow(told.site, told.state)
-            elif self._latest.get(told.switch_id) == _instant(told):
-                await self._collector_bus.note_outcome(told.switch_id, _instant(told), told)
+        for report in several:
+            if isinstance(report, SiteReport):
+                self._intake.follow(report.site, report.state)
+            elif self._latest.get(report.switch_id) == _instant(report):
+                await self._collector_bus.note_outcome(report.switch_id, _instant(report), report)
 
-    def _apply_all(self, several: Sequence[Told]) -> None:
+    def _apply_all(self, several: Sequence[Report]) -> None:
         """In a turn. Raises StorageUnavailable."""
-        for told in several:
-            if isinstance(told, SiteTold):
+        for report in several:
+            if isinstance(report, SiteReport):
                 continue
-            latest = self._latest.get(told.switch_id)
-            if latest is not None and _instant(told) <= latest:
+            latest = self._latest.get(report.switch_id)
+            if latest is not None and _instant(report) <= latest:
                 continue  # it comes again
-            if isinstance(told, ReadingStored):
-                self._ingestor.follow(told)
+            if isinstance(report, ReadingStored):
+                self._ingestor.follow(report)
             else:
-                self._bus.publish(told)
-            self._latest[told.switch_id] = _instant(told)
+                self._bus.publish(report)
+            self._latest[report.switch_id] = _instant(report)
 
 
-def _instant(told: Outcome) -> datetime:
-    return told.summary.taken_at if isinstance(told, ReadingStored) else told.at
+def _instant(report: Outcome) -> datetime:
+    return report.summary.taken_at if isinstance(report, ReadingStored) else report.at

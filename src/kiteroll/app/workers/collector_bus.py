@@ -70,7 +70,7 @@ class CollectorBus:
                     bus = CentreBus(client, self._settings)
                     await bus.listen(self._on_status, self._on_targets, self._on_answer)
                     self._bus = bus
-                    await run_together(self._readings.follow(bus, self._wanted), self._tell_sites(bus))
+                    await run_together(self._readings.follow(bus, self._wanted), self._publish_changes(bus))
             except BusUnavailable as away:
                 log.warning("no message engine", extra=fields("bus.away", error=str(away)))
             finally:
@@ -112,7 +112,7 @@ class CollectorBus:
 
     # Sites.
 
-    async def _tell_sites(self, bus: CentreBus) -> None:
+    async def _publish_changes(self, bus: CentreBus) -> None:
         """Their collectors, of other targets; streams of sites that have none any more go."""
         while True:
             await self._woken.wait()

@@ -90,7 +90,7 @@ class NotificationReader:
             engine, clock, lambda host: self._senders.get(host, ()), self._on_notification
         )
 
-    def _look_up_senders(self, targets: dict[str, Target]) -> None:
+    def _resolve_senders(self, targets: dict[str, Target]) -> None:
         """Host names of switches are looked up."""
         senders: dict[str, list[Sender]] = defaultdict(list)
         for name, target in targets.items():
@@ -118,7 +118,7 @@ class NotificationReader:
         told = 0
         told_at = self._clock.monotonic()
         while True:
-            await asyncio.to_thread(self._look_up_senders, self._targets())
+            await asyncio.to_thread(self._resolve_senders, self._targets())
             await self._clock.sleep(_SENDERS_EVERY_S)
             dropped, now = self._listener.dropped, self._clock.monotonic()
             if dropped > told and now - told_at >= _TELL_EVERY_S:

@@ -34,14 +34,14 @@ class ReverseDnsWorker:
     async def run(self) -> None:
         while True:
             try:
-                looked_up = await self._look_up_due()
+                looked_up = await self._resolve_due()
             except StorageUnavailable as away:
                 log.warning("reverse DNS waits", extra=fields("dns.wait", error=str(away)))
                 looked_up = 0
             if looked_up < _BATCH:
                 await self._clock.sleep(_IDLE_S)
 
-    async def _look_up_due(self) -> int:
+    async def _resolve_due(self) -> int:
         due = await asyncio.to_thread(self._database.run, host_names.due_ips, self._clock.now(), _BATCH)
         found: dict[str, str] = {}
         silent: list[str] = []

@@ -122,13 +122,13 @@ def labels() -> list[Column[api.Label]]:
 
 
 def label_differences() -> list[Column[api.LabelDifference]]:
-    def said(text: api.LabelText) -> str:
+    def summary(text: api.LabelText) -> str:
         return "; ".join(part for part in (text.label, text.owner, text.notes) if part)
 
     return [
         Column("mac", lambda one: one.mac, style=lambda _: "bold"),
-        Column("before", lambda one: said(one.before)),
-        Column("after", lambda one: said(one.after)),
+        Column("before", lambda one: summary(one.before)),
+        Column("after", lambda one: summary(one.after)),
     ]
 
 

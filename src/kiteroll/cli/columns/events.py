@@ -143,7 +143,7 @@ def stream_events() -> list[Column[StreamEvent]]:
     def of(name: str) -> Callable[[StreamEvent], Any]:
         return lambda one: getattr(one, name, None)
 
-    def said(one: StreamEvent) -> str:
+    def text(one: StreamEvent) -> str:
         if one.event == "finding":
             return f"{one.state}: {one.title}"
         if one.event == "reading":
@@ -156,5 +156,5 @@ def stream_events() -> list[Column[StreamEvent]]:
     names = ("at", "event", "kind", "outcome", "switch", "port", "vlan", "mac", "uplink")
     return [
         *(Column(name, of(name), shown=uplink if name == "uplink" else None) for name in names),
-        Column("said", said),
+        Column("said", text),
     ]

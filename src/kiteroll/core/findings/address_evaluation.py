@@ -69,11 +69,11 @@ class AddressEvaluation:
     def next_wake(self) -> datetime | None:
         return self._watch.next_wake()
 
-    def take_detections(self) -> list[Detection]:
+    def drain_detections(self) -> list[Detection]:
         taken, self._detected = self._detected, []
         return taken
 
-    def take_probes(self) -> list[Probe]:
+    def drain_probes(self) -> list[Probe]:
         taken, self._probes = self._probes, []
         return taken
 

@@ -180,7 +180,7 @@ class FindingEngine:
         facts.note_claims(self.claimed_uplinks() - self._ends_of_loops())
         self._from_bursts(facts, topology, now)
         self._addresses.step(facts, topology, now)
-        moves = self._addresses.take_detections()
+        moves = self._addresses.drain_detections()
         self._detected += moves
         self._together.note(moves)
         self._detected += self._together.detect(now)
@@ -190,7 +190,7 @@ class FindingEngine:
         changed = {one.key: one for one in self.lifecycle.apply(self._detected, known)}
         changed |= {one.key: one for one in self.lifecycle.expire(now)}
         self._detected = []
-        return Step(list(changed.values()), self._addresses.take_probes(), self._next_wake(now))
+        return Step(list(changed.values()), self._addresses.drain_probes(), self._next_wake(now))
 
     # --- port rules -----------------------------------------------------------------------
 
@@ -262,7 +262,7 @@ class FindingEngine:
         self, facts: FactSource, topology: Topology, switch: str, steps: Sequence[BurstStep]
     ) -> loop.LoopSigns | None:
         present = len(facts.table(switch).learned)
-        known = self._loops.told
+        known = self._loops.reported
         found = loop.signs(switch, steps, topology, self.thresholds, present=present, known=known)
         if found is None or self._loops.shows(switch):
             # Once there is a loop, the link that goes down is the cable that is pulled.

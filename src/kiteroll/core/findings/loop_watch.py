@@ -1,4 +1,4 @@
-"""At which switch a loop is told: what circulates pulls addresses on every switch it passes."""
+"""At which switch a loop is reported: what circulates pulls addresses on every switch it passes."""
 
 from collections.abc import Collection, Iterator
 from dataclasses import dataclass, field
@@ -14,7 +14,7 @@ _PATIENCE = timedelta(minutes=2)
 
 
 @dataclass(frozen=True, slots=True)
-class ToldLoop:
+class ReportedLoop:
     signs: LoopSigns
     macs: Collection[MacAddress]
     """Every address it touched so far."""
@@ -26,13 +26,13 @@ class ToldLoop:
 
 @dataclass(slots=True)
 class _Seen:
-    """What was seen of a loop at one switch; once it was told there, on the others as well."""
+    """What was seen of a loop at one switch; once it was reported there, on the others as well."""
 
     signs: LoopSigns
     macs: set[MacAddress]
     last_at: datetime
     ports: set[PortRef] = field(default_factory=set)
-    told: bool = False
+    reported: bool = False
 
     def add(self, signs: LoopSigns) -> None:
         self.macs |= signs.touched
@@ -50,9 +50,9 @@ class LoopWatch:
         """Switches whose latest signs were not judged yet."""
 
     @property
-    def told(self) -> bool:
-        """Whether a loop was told that still shows somewhere."""
-        return any(one.told for one in self._seen.values())
+    def reported(self) -> bool:
+        """Whether a loop was reported that still shows somewhere."""
+        return any(one.reported for one in self._seen.values())
 
     def note(self, switch: str, found: LoopSigns | None, at: datetime) -> None:
         """A reading of the switch, and the signs of the minutes before it."""
@@ -68,30 +68,30 @@ class LoopWatch:
         """Whether it showed signs in the last minutes."""
         return switch in self._seen
 
-    def due(self, topology: Topology, now: datetime) -> Iterator[ToldLoop]:
-        """What is to be told now."""
+    def due(self, topology: Topology, now: datetime) -> Iterator[ReportedLoop]:
+        """What is to be reported now."""
         for switch in [one for one, seen in self._seen.items() if now - seen.last_at > self._window]:
             self._drop(switch)
         due: dict[str, None] = {}
         for switch in sorted(self._new, key=lambda one: (-len(self._seen[one].signs.macs), one)):
-            if (told := self._told_by(switch, topology, now)) is not None:
-                due[told] = None
+            if (where := self._reported_at(switch, topology, now)) is not None:
+                due[where] = None
         for switch in due:
             seen = self._seen[switch]
-            yield ToldLoop(seen.signs, seen.macs, seen.ports, seen.last_at)
+            yield ReportedLoop(seen.signs, seen.macs, seen.ports, seen.last_at)
 
-    def _told_by(self, switch: str, topology: Topology, now: datetime) -> str | None:
-        """At which switch the new signs of this one are to be told."""
+    def _reported_at(self, switch: str, topology: Topology, now: datetime) -> str | None:
+        """At which switch the new signs of this one are to be reported."""
         seen = self._seen[switch]
         found = seen.signs
-        if not seen.told and (told := self._told_of(found)) is not None:
+        if not seen.reported and (where := self._reported_already_at(found)) is not None:
             # Both ends of a second cable show it: what it touched here is part of it as well.
             self._new.discard(switch)
-            self._seen[told].add(found)
-            self._seen[told].macs |= seen.macs
-            self._seen[told].ports |= found.places
-            return told
-        if found.weak and not seen.told:
+            self._seen[where].add(found)
+            self._seen[where].macs |= seen.macs
+            self._seen[where].ports |= found.places
+            return where
+        if found.weak and not seen.reported:
             self._drop(switch)
             return None
         behind = self._behind(found, topology)
@@ -102,7 +102,7 @@ class LoopWatch:
         if not read and now - found.first_at <= _PATIENCE:
             return None
         self._new.discard(switch)
-        seen.told = True
+        seen.reported = True
         seen.ports |= found.places
         return switch
 
@@ -116,9 +116,9 @@ class LoopWatch:
         self._seen.pop(switch, None)
         self._new.discard(switch)
 
-    def _told_of(self, found: LoopSigns) -> str | None:
-        """Where the same loop was told already, which most of its addresses show."""
-        shared = {name: len(found.macs & one.macs) for name, one in self._seen.items() if one.told}
+    def _reported_already_at(self, found: LoopSigns) -> str | None:
+        """Where the same loop was reported already, which most of its addresses show."""
+        shared = {name: len(found.macs & one.macs) for name, one in self._seen.items() if one.reported}
         return next((name for name, count in shared.items() if 2 * count >= len(found.macs)), None)
 
     def _behind(self, found: LoopSigns, topology: Topology) -> tuple[str, ...]:
@@ -129,7 +129,7 @@ class LoopWatch:
     def _is_nearer(self, other: str, found: LoopSigns, topology: Topology) -> bool:
         """Whether that switch shows the loop too, and does not point back here with fewer addresses."""
         seen = self._seen.get(other)
-        if seen is None or (seen.signs.weak and not seen.told):
+        if seen is None or (seen.signs.weak and not seen.reported):
             return False
         there = seen.signs
         if found.switch not in self._behind(there, topology):

@@ -208,7 +208,7 @@ class PortRuleWatch:
                     lasting = min(lasting, known.lasting) if settled else known.lasting
                 passing = all(one.passing for one in several)
                 found[key] = Breach(detection, lasting, passing, several[0].lingers)
-            self.claims.keep_only(name, asked)
+            self.claims.retain_ports(name, asked)
             new = [one for key, one in found.items() if key not in before]
             at_once |= {one.detection.key for one in new if one.lasting == _AT_ONCE}
             later = [one for one in new if one.lasting > _AT_ONCE]

@@ -56,7 +56,7 @@ class UplinkClaims:
         """Ports that look like uplinks and stay under their rules."""
         return dict(self._claims)
 
-    def keep_only(self, switch: str, ports: Collection[PortRef]) -> None:
+    def retain_ports(self, switch: str, ports: Collection[PortRef]) -> None:
         """Drop claims at other ports of this switch: they have no rule any more, or nobody is there."""
         for port in [one for one in self._claims if one[0] == switch and one not in ports]:
             del self._claims[port]

@@ -40,13 +40,13 @@ class PortBreach:
     """At a port that carries addresses from elsewhere."""
 
     @property
-    def told(self) -> bool:
+    def reported(self) -> bool:
         """Whether it would have been a finding."""
         lasted = self.span[1] - self.span[0] >= length(self.lasting)
-        return lasted and (self.kind is FindingKind.BARRED or _is_told(self.on_breach))
+        return lasted and (self.kind is FindingKind.BARRED or _is_reported(self.on_breach))
 
 
-def _is_told(on_breach: OnBreach) -> bool:
+def _is_reported(on_breach: OnBreach) -> bool:
     return severity_of(PortRule(on_breach=on_breach)) is not None
 
 

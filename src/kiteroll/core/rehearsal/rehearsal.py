@@ -54,7 +54,7 @@ class RehearsedBreach:
     ended_at: datetime
     count: int
     on_breach: str
-    told: bool
+    reported: bool
     """Whether it would have been a finding: it lasted, and its rule says so."""
 
 
@@ -77,9 +77,9 @@ class RehearsalResult:
     """Intervals that were gone through."""
     breaches: tuple[RehearsedBreach, ...]
     """Those that would have been findings, the longest first; at most `KEPT`."""
-    told: int
+    reported: int
     """How many there would have been."""
-    not_told: int
+    not_reported: int
     """Breaches too short to be told, or of rules that tell nobody."""
     by_kind: Mapping[FindingKind, int]
     by_day: Mapping[date, int]
@@ -125,7 +125,7 @@ class Rehearsal:
         self._again_after = length(again_after)
         self._all = _Gathered()
 
-    def take(self, past: SwitchPast) -> None:
+    def add(self, past: SwitchPast) -> None:
         """Go through one switch."""
         if past.known_since is not None:
             known = self._all.recorded_since or past.known_since
@@ -159,22 +159,22 @@ class Rehearsal:
 
     def result(self) -> RehearsalResult:
         every = list(self._occurrences())
-        told = [one for one in every if one.told]
-        told.sort(key=lambda one: (one.began_at - one.ended_at, one.began_at, one.ports))
-        tolls = _tolls(told)
-        broken = {port for one in told for port in one.ports}
+        reported = [one for one in every if one.reported]
+        reported.sort(key=lambda one: (one.began_at - one.ended_at, one.began_at, one.ports))
+        tolls = _tolls(reported)
+        broken = {port for one in reported for port in one.ports}
         return RehearsalResult(
             began_at=self._began_at,
             ended_at=self._ended_at,
             recorded_since=self._all.recorded_since,
             stays=self._all.stays,
-            breaches=tuple(told[:KEPT]),
-            told=len(told),
-            not_told=len(every) - len(told),
-            by_kind=Counter(one.kind for one in told),
-            by_day=Counter(one.began_at.date() for one in told),
+            breaches=tuple(reported[:KEPT]),
+            reported=len(reported),
+            not_reported=len(every) - len(reported),
+            by_kind=Counter(one.kind for one in reported),
+            by_day=Counter(one.began_at.date() for one in reported),
             ports=tolls,
-            devices=tuple(Counter(one.mac for one in told if one.mac is not None).most_common()),
+            devices=tuple(Counter(one.mac for one in reported if one.mac is not None).most_common()),
             without_effect=tuple(sorted(self._all.ruled - broken)),
             seats=tuple(self._all.seats),
         )
@@ -187,8 +187,8 @@ class Rehearsal:
             by_subject[one.kind, one.mac, None if anywhere else one.port].append(one)
         for parts in by_subject.values():
             parts = [one for one in parts if not one.passing] or parts
-            told = [one for one in parts if one.told]
-            for group, is_told in ((told, True), ([one for one in parts if not one.told], False)):
+            reported = [one for one in parts if one.reported]
+            for group, is_reported in ((reported, True), ([one for one in parts if not one.reported], False)):
                 for began, ended in joined((one.span for one in group), self._again_after):
                     within = [one for one in group if began <= one.span[0] < ended]
                     first = within[0]
@@ -201,13 +201,13 @@ class Rehearsal:
                         ended_at=instant(ended),
                         count=max(one.count for one in within),
                         on_breach=first.on_breach.value,
-                        told=is_told,
+                        reported=is_reported,
                     )
 
 
-def _tolls(told: Sequence[RehearsedBreach]) -> tuple[PortToll, ...]:
+def _tolls(reported: Sequence[RehearsedBreach]) -> tuple[PortToll, ...]:
     found: dict[PortRef, PortToll] = {}
-    for one in told:
+    for one in reported:
         for port in one.ports:
             known = found.get(port, PortToll(port=port, breaches=0, lasted=timedelta(0)))
             lasted = known.lasted + (one.ended_at - one.began_at)

@@ -21,9 +21,9 @@ class RateLimit:
 
     def allows(self, subject: str, now: float) -> bool:
         """Whether it may happen once more; then it counts. `now`: seconds of a monotonic clock."""
-        return self.take(subject, 1, now) == 1
+        return self.acquire(subject, 1, now) == 1
 
-    def take(self, subject: str, wanted: int, now: float) -> int:
+    def acquire(self, subject: str, wanted: int, now: float) -> int:
         """How many of `wanted` are allowed; those count."""
         left = self.left(subject, now)
         granted = min(wanted, int(left))

@@ -57,7 +57,7 @@ class Admission:
         now = reading.taken_at.timestamp()
         for number, keys in by_port.items():
             wanted = len(keys)
-            granted = wanted if first else self._rate.take(f"{reading.switch}|{number}", wanted, now)
+            granted = wanted if first else self._rate.acquire(f"{reading.switch}|{number}", wanted, now)
             granted = max(0, min(granted, room))
             room -= granted
             if granted < wanted:

@@ -52,19 +52,19 @@ def follow(
                     state.fresh[key] = change.at
             case Quiet() | Awaited():
                 key = key_of(change.mac, change.place.vlan)
-                _take_out(state, key)
+                _remove(state, key)
                 quiet_at = change.at if isinstance(change, Quiet) else None
                 state.missing[key] = AbsentStay(change.stay, change.place.port, change.last_seen_at, quiet_at)
             case Gone():
                 key = key_of(change.mac, change.place.vlan)
-                _take_out(state, key)
+                _remove(state, key)
                 state.missing.pop(key, None)
     if complete:
         state.fresh.clear()
     state.checkpoint = checkpoint
 
 
-def _take_out(state: SwitchState, key: int) -> None:
+def _remove(state: SwitchState, key: int) -> None:
     state.table.pop(key, None)
     state.stays.pop(key, None)
     state.fresh.pop(key, None)

@@ -79,7 +79,7 @@ class SwitchState:
         read_at = self.checkpoint.last_complete_at
         return MacTable(dict(self.table), dict(self.names), dict(self.recent), read_at, self._ageing())
 
-    def take_out(self, key: int) -> AbsentStay:
+    def remove(self, key: int) -> AbsentStay:
         """An address is present no more: its open stay, awaited until somebody says otherwise."""
         seen = self.seen_until(key)
         self.fresh.pop(key, None)

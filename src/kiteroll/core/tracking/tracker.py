@@ -248,7 +248,7 @@ class _Step:
         awaited = grace_until is not None and self.at < grace_until
         down = self._ports_down()
         for key in sorted(state.table.keys() - self.reading.learned.keys()):
-            missing = state.take_out(key)
+            missing = state.remove(key)
             if missing.port in down:
                 self.changes.append(_gone(self.reading.switch, key, missing, self.at, Ending.PORT_DOWN))
                 continue
@@ -276,7 +276,7 @@ class _Step:
             if state.names[number] in down and key not in self.reading.learned
         ]
         for key in sorted(missing):
-            gone = state.take_out(key)
+            gone = state.remove(key)
             self.changes.append(_gone(self.reading.switch, key, gone, self.at, Ending.PORT_DOWN))
 
     def _ports_down(self) -> set[str]:

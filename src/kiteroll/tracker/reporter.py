@@ -9,8 +9,8 @@ from kiteroll.app.ingest import Outcome
 from kiteroll.app.logs import fields
 from kiteroll.app.site_intake import SiteState
 from kiteroll.app.tracked_fleet import TrackedFleet
-from kiteroll.app.trackers.told import PortNames, SiteTold, Told, encode_told
-from kiteroll.bus.told import ToldBus
+from kiteroll.app.trackers.reports import PortNames, Report, SiteReport, encode_reports
+from kiteroll.bus.tracker_reports import ReportBus
 from kiteroll.clock import Clock
 from kiteroll.collect.poller import PollResult
 from kiteroll.core.errors import BusUnavailable
@@ -21,30 +21,31 @@ log = logging.getLogger(__name__)
 _AGAIN_S = 2.0
 
 
-class Telling:
-    def __init__(self, told: ToldBus, area: str, fleet: TrackedFleet, clock: Clock) -> None:
+class Reporter:
+    def __init__(self, bus: ReportBus, area: str, fleet: TrackedFleet, clock: Clock) -> None:
         self._clock = clock
-        self._told = told
+        self._bus = bus
         self._area = area
         self._fleet = fleet
         self._ports = PortNames()
-        self._untold: dict[tuple[int, datetime], Told] = {}
+        self._unreported: dict[tuple[int, datetime], Report] = {}
         """Readings that were stored, in order, by switch and instant."""
         self._sites: dict[str, SiteState] = {}
-        """What is to be told of sites: the latest of each."""
-        self._telling = asyncio.Lock()
+        """What is to be reported of sites: the latest of each."""
+        self._sending = asyncio.Lock()
         self._woken = asyncio.Event()
         self._loop = asyncio.get_running_loop()
 
     async def run(self) -> None:
-        """Tells of sites as it is noted, and again what could not be told."""
+        """Reports sites as they are noted, and again what could not be sent."""
         while True:
             await self._woken.wait()
             self._woken.clear()
             try:
                 await self.flush()
             except BusUnavailable as away:
-                log.warning("the service cannot be told", extra=fields("tracker.untold", error=str(away)))
+                said = fields("tracker.unreported", error=str(away))
+                log.warning("the service cannot be reached", extra=said)
                 self._woken.set()
                 await self._clock.sleep(_AGAIN_S)
 
@@ -60,10 +61,10 @@ class Telling:
         """A reading was stored."""
         if outcome is not None:
             short = self._ports.in_short(outcome) if isinstance(outcome, ReadingStored) else outcome
-            self._untold[switch, at] = short
+            self._unreported[switch, at] = short
 
     async def note_again(self, result: PollResult) -> None:
-        """A reading came that is stored, and may not have been told: whoever does not know it reads the
+        """A reading came that is stored, and may not have been reported: whoever does not know it reads the
         records."""
         at, reading = result.started_at, result.outcome
         checkpoint = self._fleet.tracker.checkpoint(result.name)
@@ -79,18 +80,18 @@ class Telling:
             before=at,
             checkpoint=checkpoint,
         )
-        self._untold.setdefault((result.switch, at), again)
+        self._unreported.setdefault((result.switch, at), again)
 
     async def flush(self) -> None:
         """Returns once the engine has all that was noted. Raises BusUnavailable; then nothing is lost."""
-        async with self._telling:
-            told, sites = self._untold, self._sites
-            self._untold, self._sites = {}, {}
-            said = [*told.values(), *(SiteTold(site, state) for site, state in sites.items())]
-            if not said:
+        async with self._sending:
+            readings, sites = self._unreported, self._sites
+            self._unreported, self._sites = {}, {}
+            reports = [*readings.values(), *(SiteReport(site, state) for site, state in sites.items())]
+            if not reports:
                 return
             try:
-                await self._told.publish(self._area, await asyncio.to_thread(encode_told, said))
+                await self._bus.publish(self._area, await asyncio.to_thread(encode_reports, reports))
             except BusUnavailable:
-                self._untold, self._sites = told | self._untold, sites | self._sites
+                self._unreported, self._sites = readings | self._unreported, sites | self._sites
                 raise

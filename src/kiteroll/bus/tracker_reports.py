@@ -1,6 +1,6 @@
 """What trackers of areas tell the service: it waits in a stream at the centre while the service is away.
 
-What a message says is for those who send and take it (`app.trackers.told`).
+What a message says is for those who send and take it (`app.trackers.reports`).
 """
 
 from collections.abc import AsyncIterator
@@ -26,7 +26,7 @@ _UNCONFIRMED_S = 30.0
 
 
 @dataclass(frozen=True, slots=True)
-class ToldMessage:
+class ReportMessage:
     area: str
     """As a token."""
     data: bytes
@@ -35,10 +35,10 @@ class ToldMessage:
     async def confirm(self) -> None:
         """It is taken, and so is all before it: once this returns they do not come again, to no later service
         either. Raises BusUnavailable."""
-        await answered(self._raw.ack_sync(timeout=ANSWER_S), "confirming what a tracker told")
+        await answered(self._raw.ack_sync(timeout=ANSWER_S), "confirming what a tracker reported")
 
 
-class ToldBus:
+class ReportBus:
     def __init__(self, client: "Client", settings: BusSettings) -> None:
         self._streams = client.jetstream(timeout=ANSWER_S)
         self._settings = settings
@@ -57,7 +57,7 @@ class ToldBus:
         sending = self._streams.publish(f"{_STREAM}.{names.site_token(area)}", data)
         await answered(sending, "telling the service")
 
-    async def events(self, epoch: int) -> AsyncIterator[list[ToldMessage]]:
+    async def events(self, epoch: int) -> AsyncIterator[list[ReportMessage]]:
         """Without end, in order, some at a time; they come again unless they are confirmed. Goes on where the
         service before was. `epoch`: of this service's lease: an earlier one that wakes up gets nothing more.
         Raises BusUnavailable."""
@@ -70,11 +70,11 @@ class ToldBus:
         while True:
             try:
                 fetching = source.fetch(_AT_ONCE, timeout=_FETCH_S)
-                fetched = await answered(fetching, "fetching what trackers told", (NothingThere,))
+                fetched = await answered(fetching, "fetching what trackers reported", (NothingThere,))
             except NothingThere:
                 yield []
                 continue
-            yield [ToldMessage(one.subject.rpartition(".")[2], one.data, one) for one in fetched]
+            yield [ReportMessage(one.subject.rpartition(".")[2], one.data, one) for one in fetched]
 
     async def _take_over(self, epoch: int) -> None:
         from nats.js.api import AckPolicy, ConsumerConfig, DeliverPolicy

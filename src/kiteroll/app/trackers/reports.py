@@ -1,4 +1,4 @@
-"""What one that tracks tells another one of what it stored, and how it is written: JSON."""
+"""What a tracker reports to others of what it stored, as JSON."""
 
 import json
 import zlib
@@ -21,7 +21,7 @@ from kiteroll.store.json_converter import json_converter
 
 
 @dataclass(frozen=True, slots=True)
-class SiteTold:
+class SiteReport:
     """How far the readings of a site have come."""
 
     site: str
@@ -30,7 +30,7 @@ class SiteTold:
 
 _MAX_OCTETS = 256 << 20
 """Of one message when it is expanded."""
-Told = ReadingStored | ReadingFailed | SiteTold
+Report = ReadingStored | ReadingFailed | SiteReport
 
 
 def _converter() -> Converter:
@@ -38,7 +38,7 @@ def _converter() -> Converter:
     made.register_unstructure_hook(MacAddress, int)
     made.register_structure_hook(MacAddress, lambda number, _: MacAddress(number))
     configure_tagged_union(Change, made, tag_name="kind")
-    configure_tagged_union(Told, made, tag_name="told")
+    configure_tagged_union(Report, made, tag_name="report")
     return made
 
 
@@ -46,48 +46,48 @@ _CONVERTER = _converter()
 
 
 class PortNames:
-    """Names of ports are told when they are others than before, and no more of ports than that."""
+    """Names of ports are reported when they are others than before, and no more of ports than that."""
 
     def __init__(self) -> None:
-        self._told: dict[int, tuple[tuple[int, str, str], ...]] = {}
+        self._reported: dict[int, tuple[tuple[int, str, str], ...]] = {}
         """Number, name and alias of each, by switch."""
 
     def in_short(self, event: ReadingStored) -> ReadingStored:
         ports = tuple((port.number, port.name, port.alias) for port in event.ports or ())
-        if event.ports is None or ports == self._told.get(event.switch_id):
+        if event.ports is None or ports == self._reported.get(event.switch_id):
             return replace(event, ports=None)
-        self._told[event.switch_id] = ports
+        self._reported[event.switch_id] = ports
         named = (Port(number=number, name=name, alias=alias) for number, name, alias in ports)
         return replace(event, ports=tuple(named))
 
 
-def told_text(one: Told) -> str:
+def report_text(one: Report) -> str:
     return json.dumps(_written(one), separators=(",", ":"))
 
 
-def told_of(text: str) -> Told:
+def parse_report(text: str) -> Report:
     """Raises Invalid."""
     with _understanding():
-        return _CONVERTER.structure(json.loads(text), Told)  # type: ignore[arg-type]
+        return _CONVERTER.structure(json.loads(text), Report)  # type: ignore[arg-type]
 
 
-def encode_told(several: Sequence[Told]) -> bytes:
+def encode_reports(several: Sequence[Report]) -> bytes:
     """Compressed."""
     return zlib.compress(json.dumps([_written(one) for one in several], separators=(",", ":")).encode(), 1)
 
 
-def decode_told(data: bytes) -> list[Told]:
+def decode_reports(data: bytes) -> list[Report]:
     """Raises Invalid."""
     with _understanding():
         text = zlib.decompressobj().decompress(data, _MAX_OCTETS)
-        return _CONVERTER.structure(json.loads(text), list[Told])
+        return _CONVERTER.structure(json.loads(text), list[Report])
 
 
-def _written(one: Told) -> Any:
+def _written(one: Report) -> Any:
     if isinstance(one, ReadingStored):
         # What no switch had before is for whoever hears it to say.
         one = replace(one, unknown=frozenset())
-    return _CONVERTER.unstructure(one, unstructure_as=Told)
+    return _CONVERTER.unstructure(one, unstructure_as=Report)
 
 
 @contextmanager
@@ -95,4 +95,4 @@ def _understanding() -> Iterator[None]:
     try:
         yield
     except (zlib.error, ValueError, KeyError, BaseValidationError) as wrong:
-        raise Invalid(f"what a tracker told is not understood: {str(wrong)[:500]}") from wrong
+        raise Invalid(f"what a tracker reported is not understood: {str(wrong)[:500]}") from wrong
