@@ -37,7 +37,8 @@ from kiteroll.core.model.stay import Ending, Place, Stay
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence, Topology
 from kiteroll.core.topology.sighting import Sighting, judged_ageing
 from kiteroll.core.tracking.switch_health import SwitchCondition, SwitchHealth
-from kiteroll.wording.findings import evidence_text, title
+from kiteroll.wording.finding_titles import title
+from kiteroll.wording.findings import evidence_text
 from tests.support.factories import at, mac
 
 THRESHOLDS = Thresholds()

@@ -15,7 +15,7 @@ from kiteroll.core.replay.replay import Replay
 from kiteroll.core.topology.home import Because, Confidence, choose_home
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import sighting
-from kiteroll.wording.findings import title
+from kiteroll.wording.finding_titles import title
 from tests.support.factories import at, mac, reading
 
 SERVER = 1

@@ -19,7 +19,7 @@ from kiteroll.core.policy.occupancy import NotCounted
 from kiteroll.core.policy.port_rules import NO_LIMIT, OnBreach, PortRule, Rule
 from kiteroll.core.policy.roll import Barred, Enrolled, Roll
 from kiteroll.core.policy.rule_book import RuleBook, inherit
-from kiteroll.wording.findings import title
+from kiteroll.wording.finding_titles import title
 from tests.support.factories import AGEING, at, mac, rule_book
 
 LAMPS, ONE = Enrolled("021a05", 30), Enrolled(mac(7).digits)

@@ -15,7 +15,8 @@ from kiteroll.core.findings.kinds import (
 )
 from kiteroll.core.findings.service_condition import Outage, ServiceCondition, Trouble
 from kiteroll.core.tracking.switch_health import SwitchCondition, SwitchHealth
-from kiteroll.wording.findings import cause, evidence_text, title
+from kiteroll.wording.finding_titles import title
+from kiteroll.wording.findings import cause, evidence_text
 
 NOW = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
 MINUTE = timedelta(minutes=1)

@@ -19,7 +19,8 @@ from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.replay.memory_facts import MemoryFacts
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.tracking.switch_health import SwitchCondition
-from kiteroll.wording.findings import cause, title
+from kiteroll.wording.finding_titles import title
+from kiteroll.wording.findings import cause
 
 NOW = datetime(2026, 5, 4, 12, 0, tzinfo=UTC)
 SECOND, MINUTE = timedelta(seconds=1), timedelta(minutes=1)

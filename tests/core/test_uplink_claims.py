@@ -11,7 +11,8 @@ from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.policy.uplink_claims import UplinkClaims
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts, confirmed_ports, infer
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
-from kiteroll.wording.findings import evidence_text, title
+from kiteroll.wording.finding_titles import title
+from kiteroll.wording.findings import evidence_text
 from tests.support.factories import at
 
 PORT = ("a", "p5")

@@ -38,11 +38,15 @@ from kiteroll.core.findings.evidence import (
     in_order,
 )
 from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
+from kiteroll.core.findings.lifecycle import FindingLifecycle
+from kiteroll.core.findings.registry import KINDS
+from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.stay import Ending, Place
 from kiteroll.core.topology.home import Because, Home, HomeReason
 from kiteroll.core.topology.path import Hop
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
-from kiteroll.wording.findings import cause, evidence_text, title
+from kiteroll.wording.finding_titles import title
+from kiteroll.wording.findings import cause, evidence_text
 from kiteroll.wording.spans import counted, joined, span, speed_text
 from kiteroll.wording.stays import ending_text
 from kiteroll.wording.topology import home_reasons, hop_text, role_text
@@ -96,6 +100,15 @@ def test_every_kind_has_a_title_that_names_its_subject(kind: FindingKind) -> Non
         word in text for word in ("service", "database", "switches", "rules")
     )
     assert own or any(word in text for word in (str(mac(1)), "quay-1", "10.0.0.5"))
+
+
+@pytest.mark.parametrize("kind", [kind for kind, info in KINDS.items() if info.condition])
+def test_a_condition_that_is_over_is_told_as_it_was(kind: FindingKind) -> None:
+    lifecycle = FindingLifecycle(Thresholds())
+    (found,) = lifecycle.apply([_detection(kind, Cause.UNCLEAR)], {})
+    cleared = lifecycle.clear(found.key, "ida", at(2))
+    assert cleared is not None and _is_a_sentence(title(cleared))
+    assert not {"is", "are", "has", "carries", "keeps", "forgets", "fails"} & set(title(cleared).split())
 
 
 @pytest.mark.parametrize("why", Cause)

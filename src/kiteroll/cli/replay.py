@@ -89,7 +89,8 @@ _FINDINGS: list[Column[Row]] = [
 
 def result_of(replay: "Replay") -> Row:
     """What `--format json` prints; docs/replay.md describes it."""
-    from kiteroll.wording.findings import cause, title
+    from kiteroll.wording.finding_titles import title
+    from kiteroll.wording.findings import cause
 
     numbers = {key: number for number, key in enumerate(replay.findings, start=1)}
     return {

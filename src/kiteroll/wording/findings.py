@@ -1,6 +1,5 @@
-"""Findings in words: titles, likely causes, and each piece of evidence."""
+"""Likely causes of findings, and each piece of evidence, in words."""
 
-from datetime import timedelta
 from typing import assert_never
 
 from kiteroll.core.findings.evidence import (
@@ -34,17 +33,11 @@ from kiteroll.core.findings.evidence import (
     TableUse,
     TopologyChanged,
 )
-from kiteroll.core.findings.finding import Cause, Detection, Finding, FindingKind, Severity
-from kiteroll.core.model import bounds
+from kiteroll.core.findings.finding import Cause, Detection, Finding
 from kiteroll.core.topology.roles import RoleEvidence
-from kiteroll.wording.spans import counted, first_of, joined, port_name, span
+from kiteroll.wording.finding_titles import HEALTH
+from kiteroll.wording.spans import counted, joined, port_name, span, table_use, vlan_text
 
-_HEALTH = {
-    "silent": "does not answer",
-    "refused": "rejects our credentials",
-    "failed": "cannot be read",
-    "late": "has given no complete reading for three intervals",
-}
 _CLAIMS = {
     RoleEvidence.NEIGHBOUR.value: "a known switch announces itself there (LLDP)",
     RoleEvidence.SWITCH_ADDRESS.value: "the bridge address of a known switch is learned there",
@@ -82,110 +75,6 @@ _CAUSES = {
     Cause.CLOSED_HERE: "Kite Roll closed it, for that reason",
     Cause.RESTART: "its uptime was reset: power, a crash, or somebody restarted it",
 }
-
-
-def title(finding: Finding | Detection) -> str:
-    """What was found, in one sentence."""
-    kind, subject, details = finding.kind, finding.subject, finding.details
-    ports = [port_name(port) for port in details.ports]
-    here = port_name((subject.switch, subject.port))
-    match kind:
-        case FindingKind.MOVED:
-            return f"{subject.mac} moved from {ports[0]} to {ports[-1]}"
-        case FindingKind.MOVED_TOGETHER:
-            return f"{details.count} addresses moved together from {ports[0]} to {ports[-1]}"
-        case FindingKind.TOPOLOGY_CHANGE:
-            before, now = (port for _, port in details.ports[:2])
-            return (
-                f"paths changed: {details.count} addresses go another way, first from port {before} to port {now} of "
-                f"{subject.switch}"
-            )
-        case FindingKind.SWITCH_REPLACED if finding.cause is Cause.PORTS_RENAMED:
-            return f"{counted(details.count, 'port')} of {subject.switch} {'has' if details.count == 1 else 'have'} another name"
-        case FindingKind.SWITCH_REPLACED:
-            return f"{subject.switch} is another device than before"
-        case FindingKind.FLAPPING:
-            return f"{subject.mac} jumped {counted(details.count, 'time')} between {joined(ports)}"
-        case FindingKind.DUPLICATE:
-            return f"{subject.mac} is at {joined(ports)} at the same time"
-        case FindingKind.IP_CONFLICT:
-            return f"{subject.ip} answers with several addresses by turns: {joined([str(mac) for mac in details.macs[:3]])}"
-        case FindingKind.MULTIPLE_IPS:
-            return f"{subject.mac} answers with {' and with '.join(details.ips[:3])}"
-        case FindingKind.LOOP:
-            names = [port for _, port in details.ports]
-            if len(names) == 1:
-                return f"{details.count} addresses jump to port {names[0]} of {subject.switch} and back"
-            return f"{details.count} addresses jump to ports {joined(names)} of {subject.switch} and back"
-        case FindingKind.FLOOD:
-            return f"{details.count} new addresses on {here} within minutes"
-        case FindingKind.LEFT_OUT:
-            return (
-                f"{counted(details.count, 'new address', 'new addresses')} on {here} left out of the records"
-            )
-        case FindingKind.SILENT_PORT:
-            label = f" ({details.alias})" if details.alias else ""
-            return f"{here}{label}: link is up but no address is learned"
-        case FindingKind.OVERFULL:
-            seats = counted(details.limit or 0, "seat")
-            return f"{here} carries {counted(details.count, 'address', 'addresses')} and has {seats}"
-        case FindingKind.STRANGER:
-            return f"{subject.mac} is on {here}{_vlan(details.vlan)} but not on the port's roll"
-        case FindingKind.OUT_OF_PLACE:
-            belongs = joined(list(details.levels)) or "elsewhere"
-            return f"{subject.mac} is on {joined(ports)}{_vlan(details.vlan)} and is enrolled at {belongs}"
-        case FindingKind.OTHER_VLAN:
-            there = counted(details.count, "address", "addresses")
-            return f"{here} carries {there}{_vlan(details.vlan)}, which is not expected there"
-        case FindingKind.BARRED:
-            why = f" ({details.reason})" if details.reason else ""
-            return f"{subject.mac} is barred{why} and is on {joined(ports)}"
-        case FindingKind.EXPIRING:
-            what = counted(details.count, "entry of a roll expires", "entries of rolls expire")
-            return f"{what} within days, at {first_of(list(details.levels)) or 'some level'}"
-        case FindingKind.UPLINK_CLAIMED:
-            return f"{here} begins to look like an uplink; its rules stay in force"
-        case FindingKind.TABLE_FILLING:
-            state = "full" if finding.severity is Severity.SERIOUS else "nearly full"
-            return (
-                f"the MAC address table of {subject.switch} is {state}: {_use(details.count, details.limit)}"
-            )
-        case FindingKind.AGEING_TOO_SHORT:
-            return f"{subject.switch} forgets addresses sooner than it is read"
-        case FindingKind.AGEING_TOO_LONG:
-            return f"{subject.switch} keeps addresses for {_kept(details.ageing)}"
-        case FindingKind.RESTARTED:
-            return f"{subject.switch} restarted"
-        case FindingKind.NOT_READ:
-            return f"{subject.switch} {_HEALTH.get(details.health, 'cannot be read')}"
-        case FindingKind.SWITCHES_LATE:
-            return f"{details.count} of {counted(details.limit or 0, 'switch', 'switches')} are not read"
-        case FindingKind.SITE_NOT_READ:
-            return f"no readings come from {joined(list(details.levels))}"
-        case FindingKind.READINGS_DROPPED:
-            what = counted(details.count, "reading")
-            return f"{what} of {joined(list(details.levels))} were dropped before they could be sent"
-        case FindingKind.READINGS_REFUSED:
-            return f"readings of {joined(list(details.levels))} were refused"
-        case FindingKind.WORKER_FAILED:
-            return f"the service's {joined(list(details.levels))} {'fails' if details.count == 1 else 'fail'}"
-        case FindingKind.DATABASE_AWAY:
-            return f"the database was away for {span(details.interval) if details.interval else 'a while'}"
-        case FindingKind.DISK_FILLING:
-            return (
-                f"the disk of the service has {_gigabytes(details.count)} of {_gigabytes(details.limit)} left"
-            )
-        case FindingKind.CERTIFICATE_ENDS:
-            return f"the certificate of the service {'ended' if details.count else 'ends'} at {details.reason} UTC"
-        case FindingKind.ALERTS_FAIL:
-            return f"alerts do not reach {joined(list(details.levels))}"
-        case FindingKind.PORT_CLOSED:
-            held = finding.cause is Cause.CAME_BACK
-            return f"{here} is {'held closed' if held else 'closed'}; the reason then: {details.reason}"
-        case FindingKind.CLOSING_STOPPED:
-            return "rules close no more ports by themselves"
-        case _:
-            assert_never(kind)
 
 
 def cause(finding: Finding | Detection) -> str:
@@ -247,9 +136,9 @@ def evidence_text(evidence: Evidence) -> str:
             roll = (
                 "the roll is empty" if not entries else f"the roll has {counted(entries, 'entry', 'entries')}"
             )
-            return f"present{_vlan(vlan)}; {roll}"
+            return f"present{vlan_text(vlan)}; {roll}"
         case EnrolledAt(level=level, vlan=vlan):
-            return f"enrolled at {level}{_vlan(vlan)}"
+            return f"enrolled at {level}{vlan_text(vlan)}"
         case InOtherVlan(mac=mac, vlan=vlan, expected=expected):
             return f"{mac} is in VLAN {vlan}; expected are {expected}"
         case PresentAt(port=port):
@@ -276,30 +165,14 @@ def evidence_text(evidence: Evidence) -> str:
                 "an address was seen there last" if ever else "its link came up, and no address was learned"
             )
         case TableUse(present=present, size=size):
-            return _use(present, size)
+            return table_use(present, size)
         case DiscardsRose():
             return "addresses could not be learned for lack of room"
         case NotRead(health=health, error=error):
-            return error or f"it {_HEALTH.get(health, 'cannot be read')} since then"
+            return error or f"it {HEALTH.get(health, HEALTH['failed'])[0]} since then"
         case ServiceNoted(name=name, error=error):
             return f"{name}: {error}"
         case Started():
             return "it started, with an empty table"
         case _:
             assert_never(evidence)
-
-
-def _kept(ageing: timedelta | None) -> str:
-    return "ever" if ageing is None or ageing >= bounds.AGEING else span(ageing)
-
-
-def _vlan(vlan: int | None) -> str:
-    return f" in VLAN {vlan}" if vlan else ""
-
-
-def _use(present: int, size: int | None) -> str:
-    return f"{present} of {size} addresses" if size else counted(present, "address", "addresses")
-
-
-def _gigabytes(megabytes: int | None) -> str:
-    return f"{(megabytes or 0) / 1000:.1f} GB"

@@ -46,3 +46,13 @@ def speed_text(bps: int | None) -> str:
         if bps >= size:
             return f"{bps / size:g} {unit}"
     return f"{bps} b/s"
+
+
+def vlan_text(vlan: int | None) -> str:
+    """As it stands behind a place: " in VLAN 10"; empty where there is none."""
+    return f" in VLAN {vlan}" if vlan else ""
+
+
+def table_use(present: int, size: int | None) -> str:
+    """How much of a MAC address table is used, as far as its size is known."""
+    return f"{present} of {size} addresses" if size else counted(present, "address", "addresses")

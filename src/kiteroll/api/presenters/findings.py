@@ -10,7 +10,8 @@ from kiteroll.core.findings.kind_info import KindInfo
 from kiteroll.core.findings.overdue import may_be_over_at
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.schemas import api
-from kiteroll.wording.findings import cause, evidence_text, title
+from kiteroll.wording.finding_titles import title
+from kiteroll.wording.findings import cause, evidence_text
 from kiteroll.wording.spans import span
 
 

@@ -18,7 +18,7 @@ from kiteroll.app.trackers.reports import PortNames, report_text
 from kiteroll.core.model.changes import KINDS, Change, Moved, Restarted
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.schemas.stream import ChangeEvent, FindingEvent, ReadingEvent, RulesEvent
-from kiteroll.wording.findings import title
+from kiteroll.wording.finding_titles import title
 
 IsUplink = Callable[[PortRef], bool]
 

@@ -9,7 +9,8 @@ from kiteroll.core.alerts.route import AlertReason, Where
 from kiteroll.core.findings.finding import Finding, Severity
 from kiteroll.deliver.delivery import Message
 from kiteroll.store.outbox import MessageRow
-from kiteroll.wording.findings import cause, title
+from kiteroll.wording.finding_titles import title
+from kiteroll.wording.findings import cause
 
 _BEGINS = {
     AlertReason.OPENED: "",

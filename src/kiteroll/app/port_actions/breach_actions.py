@@ -30,7 +30,7 @@ from kiteroll.core.port_actions.guards import Limits
 from kiteroll.store import findings, inventory, port_actions, port_closures, port_proposals
 from kiteroll.store.database import Database
 from kiteroll.store.port_proposals import NewProposal
-from kiteroll.wording.findings import title
+from kiteroll.wording.finding_titles import title
 
 log = logging.getLogger(__name__)
 _HOUR = timedelta(hours=1)
