@@ -252,6 +252,16 @@ def test_a_condition_is_counted_once_and_clears_soon_after_it_is_over() -> None:
     assert over.state is State.CLEARED
 
 
+def test_what_our_own_records_tell_is_over_once_they_do_not() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    closed = [
+        detection(0, FindingKind.PORT_CLOSED, subject=Subject(switch="a", port=port)) for port in ("p1", "p2")
+    ]
+    apply(lifecycle, *closed, detection(0, FindingKind.SILENT_PORT, subject=Subject(switch="a", port="p3")))
+    (over,) = lifecycle.end_unrecorded(closed[:1], at(0.5))
+    assert (over.subject.port, over.state, over.cleared_at) == ("p2", State.CLEARED, at(0.5))
+
+
 def test_a_condition_that_was_not_found_again_may_be_over_and_what_happened_stays_so() -> None:
     life = FindingLifecycle(Thresholds())
     kinds = (FindingKind.STRANGER, FindingKind.FLAPPING, FindingKind.LEFT_OUT)

@@ -269,6 +269,7 @@ def test_a_port_closed_for_a_breach_is_reopened_by_the_timer_and_held_when_it_co
         wait_until(lambda: any("held closed" in title for title in told()), "the port held closed to be told")
         _unwatch(kite, "p6")
         kite.send(act(reopen("ticket-hall", "p6")))
+        wait_until(lambda: not told(), "a port that was opened not to be told as closed")
 
 
 def test_a_rule_closes_by_itself_once_rehearsed_and_stops_when_it_closed_as_many_as_it_may(

@@ -184,10 +184,13 @@ class FindingEngine:
         self._detected += moves
         self._together.note(moves)
         self._detected += self._together.detect(now)
-        if self._conditions.due(now):
+        looked = self._conditions.due(now)
+        if looked:
             self._detected += self._from_conditions(facts, topology, now)
         known = cleared(self.lifecycle.unknown(self._detected))
         changed = {one.key: one for one in self.lifecycle.apply(self._detected, known)}
+        if looked:
+            changed |= {one.key: one for one in self.lifecycle.end_unrecorded(self._detected, now)}
         changed |= {one.key: one for one in self.lifecycle.expire(now)}
         self._detected = []
         return Step(list(changed.values()), self._addresses.drain_probes(), self._next_wake(now))

@@ -11,7 +11,7 @@ from itertools import chain
 
 from kiteroll.core.findings.evidence import Evidence, LinkChanged, LinkSteady, in_order
 from kiteroll.core.findings.finding import MAX_EVIDENCE, Detection, Finding, FindingKind, State
-from kiteroll.core.findings.registry import EXPLAINING, KINDS, clear_after
+from kiteroll.core.findings.registry import EXPLAINING, KINDS, RECORDED, clear_after
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.uptime import CLOCK_JITTER
 
@@ -102,6 +102,13 @@ class FindingLifecycle:
             else:
                 changed.append(self._put(replace(finding, state=State.OPEN, acknowledged_until=None)))
         return changed
+
+    def end_unrecorded(self, found: Sequence[Detection], now: datetime) -> list[Finding]:
+        """Findings that the service's own records would tell, when these are all they tell: what is not among
+        `found` is over."""
+        keys = {one.key for one in found}
+        ended = [one for kind in RECORDED for one in self._of_kind[kind].values() if one.key not in keys]
+        return [self._over_with(replace(one, state=State.CLEARED, cleared_at=now), now) for one in ended]
 
     def next_due(self) -> datetime | None:
         """When time alone changes a finding next, at the earliest."""

@@ -10,6 +10,7 @@ from kiteroll.core.findings.service_condition import ServiceCondition
 INFO = KindInfo(
     kind=FindingKind.CLOSING_STOPPED,
     condition=True,
+    recorded=True,
     help=KindHelp(
         title="Rules close no more ports by themselves",
         why="Many breaches at once are more often a mistake in a rule, or a change nobody told of, than an attack. "

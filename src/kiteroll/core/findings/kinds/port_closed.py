@@ -11,6 +11,7 @@ from kiteroll.core.findings.service_condition import ServiceCondition
 INFO = KindInfo(
     kind=FindingKind.PORT_CLOSED,
     condition=True,
+    recorded=True,
     help=KindHelp(
         title="A port is closed",
         why="Whoever is behind it is cut off, until the timer of its rule, or a person, opens it again.",
