@@ -24,7 +24,8 @@ from kiteroll.core.search.address_index import AddressIndex
 from kiteroll.core.search.text_index import TextIndex
 from kiteroll.core.topology.contested import Contested
 from kiteroll.core.topology.home import Because, Confidence, HomeReason, choose_home
-from kiteroll.core.topology.sighting import Sighting, both_present_beyond_ageing
+from kiteroll.core.topology.roles import Topology
+from kiteroll.core.topology.sighting import Sighting, both_present_beyond_ageing, sighting
 from kiteroll.core.tracking.switch_health import SwitchCondition, SwitchHealth, Warned, switch_warnings
 from kiteroll.core.tracking.uptime import drift, restarted
 from kiteroll.wording.switches import warning_text
@@ -180,7 +181,8 @@ def test_a_home_is_no_surer_than_its_readings_are_new(
     minutes: float, interval: int | None, confidence: Confidence, because: Because
 ) -> None:
     every = None if interval is None else timedelta(minutes=interval)
-    seen = replace(_seen(1, "quay-1", began=-60), read_at=at(0), interval=every, ageing=timedelta(minutes=5))
+    stay = _seen(1, "quay-1", began=-60).stay
+    seen = sighting(stay, Topology({}), read_at=at(0), interval=every, ageing=timedelta(minutes=5))
     home = choose_home([seen], at(minutes))
     assert (home.confidence, home.reasons[0].because) == (confidence, because)
     assert all(home_reasons(home))

@@ -23,6 +23,7 @@ from kiteroll.client import (
     cancel_round,
     change_site,
     change_switch,
+    endpoint,
     import_readings,
     ips,
     ports,
@@ -105,6 +106,11 @@ def test_documents_are_imported_in_order_of_time_all_or_none(service: Service) -
         assert [one.changes for one in kept] == [1, 1], "appeared, then moved"
         (now,) = client.each(stays(switch="hut-a"))
         assert (now.port, now.mac) == ("p2", str(mac(901)))
+        sure = client.send(endpoint(str(mac(901)))).confidence
+        assert (sure, client.send(switch("hut-a")).health) == ("sure", "read")
+        client.send(change_switch("hut-a", SwitchChange(interval_s=5)))  # it is expected every few seconds
+        sure = client.send(endpoint(str(mac(901)))).confidence
+        assert (sure, client.send(switch("hut-a")).health) == ("likely", "late")
         with pytest.raises(ServiceError, match="in order of time"):
             client.send(import_readings([_document("hut-a", 0.5, {}), _document("hut-a", 5, {})]))
         assert len(list(client.each(readings(switch="hut-a")))) == 2, "nothing of a bad batch is kept"
@@ -121,9 +127,11 @@ def test_a_csv_table_is_imported_by_its_mapping_or_refused_whole(
     mapping.write_text(json.dumps(MAPPING))
     table.write_text(TABLE)
     bad.write_text(TABLE + "02:1a:01:00:77:03;4999;p1\n")
-    assert main(["switch", "add", "hut-b", "--source", "files"]) == Exit.OK
     assert main(["mapping", "set", "semicolons", str(mapping)]) == Exit.OK
     words = ["--switch", "hut-b", "--mapping", "semicolons"]
+    assert main(["import", str(table), *words]) == Exit.NOTHING
+    assert "`kiteroll switch add hut-b --source files`" in capsys.readouterr().err
+    assert main(["switch", "add", "hut-b", "--source", "files"]) == Exit.OK
     assert main(["import", str(table), *words, "--dry-run"]) == Exit.OK
     with service.client() as client:
         assert client.send(switch("hut-b")).present == 0

@@ -40,8 +40,7 @@ class Importer:
         last = {name: row.last_at for name, row in rows.items()}
         for reading in ordered:
             if reading.switch not in rows:
-                hint = f"`kiteroll switch add {reading.switch} --source files` adds one to import for"
-                raise NotFound("switch", reading.switch, hint)
+                raise _not_in_inventory(reading.switch)
             self._check_time(reading, last[reading.switch])
             last[reading.switch] = reading.taken_at
         stored: list[ReadingStored] = []
@@ -62,7 +61,10 @@ class Importer:
         self, switch: str, taken_at: datetime, text: str, mapping: Mapping[str, Any], file: str
     ) -> Reading:
         """The reading a CSV table holds. Raises NotFound, or Invalid naming file, line and column."""
-        row = self._database.run(inventory.get_switch, switch)
+        try:
+            row = self._database.run(inventory.get_switch, switch)
+        except NotFound:
+            raise _not_in_inventory(switch) from None
         known = self._database.run(inventory.port_numbers, row.id)
         return read_table(switch, taken_at, text, make_mapping(mapping), known, file)
 
@@ -81,3 +83,7 @@ class Importer:
                 f"{reading.switch} already has a reading of {before.isoformat()}, and this one ({at}) is not "
                 "later: readings are imported in order of time"
             )
+
+
+def _not_in_inventory(switch: str) -> NotFound:
+    return NotFound("switch", switch, f"`kiteroll switch add {switch} --source files` adds one to import for")

@@ -36,6 +36,8 @@ from kiteroll.store.vault import Vault
 __all__ = ["Access", "ChosenAccess", "CredentialRow", "GroupSettings", "Inventory", "SiteRow"]
 
 log = logging.getLogger(__name__)
+_IMPORTED_EVERY_S = 86_400
+"""Of a switch whose files somebody brings, unless it says how often it is expected."""
 T = TypeVar("T", SiteRow, "GroupSettings", CredentialRow)
 
 
@@ -173,7 +175,8 @@ class Inventory:
     def _added(self, given: Mapping[str, Any], chosen: ChosenAccess) -> dict[str, Any]:
         """Columns of a new switch. Raises Invalid, or NotFound for a credential that is not there."""
         values = _columns(given)
-        values["interval_s"] = values["interval_s"] or round(self._interval_s())
+        usual_s = _IMPORTED_EVERY_S if values["source"] == "files" else round(self._interval_s())
+        values["interval_s"] = values["interval_s"] or usual_s
         _check_host(values["source"], values["host"])
         values.update(self._write_columns(values))
         if values["source"] == "snmp":

@@ -194,7 +194,9 @@ def run_show(context: Context) -> Exit:
     if out.format != "table":
         out.rows([one], columns.switches(out), empty="")
         return Exit.OK
-    facts = [(key.replace("_", " "), value) for key, value in one if value not in ("", None, [])]
+    without = {"port"} if one.source != "snmp" else set()
+    shown = ((key, value) for key, value in one if key not in without and value not in ("", None, []))
+    facts = [(key.replace("_", " "), value) for key, value in shown]
     facts.append(("vlans", [columns.vlan_text(vlan.id, vlan.name) for vlan in its_vlans]))
     out.facts(facts)
     if its_neighbours:

@@ -8,6 +8,7 @@ from kiteroll.core.model import bounds
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.stay import Stay
 from kiteroll.core.topology.roles import Topology
+from kiteroll.core.tracking.switch_health import LATE_AFTER_INTERVALS
 
 DEFAULT_AGEING = timedelta(seconds=300)
 """Recommended ageing time (IEEE 802.1Q table 8-6), for switches that do not tell theirs."""
@@ -51,6 +52,8 @@ class Sighting:
     """Whether the switch keeps whoever left: then a table says where he was, not where he is."""
     interval: timedelta | None = None
     """How often the switch is to be read; None when that is not known."""
+    late_after: timedelta | None = None
+    """How old its last complete reading may be; None when that is not known."""
     device: str = ""
     """The end device that tells of itself at the port."""
     pair: str = ""
@@ -82,10 +85,10 @@ class Sighting:
         return bool(self.device) and self.device == other.device
 
     def late(self, now: datetime) -> bool:
-        """Whether the switch has given no complete reading for three intervals: what is said of the place may
-        be over."""
+        """Whether the switch has given no complete reading for too long: what is said of the place may be
+        over."""
         return (
-            self.interval is not None and self.read_at is not None and now - self.read_at > 3 * self.interval
+            self.late_after is not None and self.read_at is not None and now - self.read_at > self.late_after
         )
 
     def outdated(self, now: datetime) -> bool:
@@ -115,7 +118,9 @@ def sighting(
     read_at: datetime | None = None,
     ageing: timedelta | None = None,
     interval: timedelta | None = None,
+    late_after: timedelta | None = None,
 ) -> Sighting:
+    """`late_after`: three intervals unless given."""
     port = (stay.place.switch, stay.place.port)
     role = topology.role(port)
     present = stay.ended_at is None and stay.last_seen_at is None
@@ -134,6 +139,7 @@ def sighting(
         judged_ageing(ageing),
         ageing is not None and ageing >= bounds.AGEING,
         interval,
+        late_after if interval is None else LATE_AFTER_INTERVALS * interval,
         topology.device_at(port),
         topology.pair_of(port[0]),
         topology.area_of(port[0]),

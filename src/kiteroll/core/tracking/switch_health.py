@@ -58,6 +58,8 @@ class SwitchCondition:
     """How the last try at reading it went; never LATE."""
     outcome_since: datetime | None = None
     error: str = ""
+    polled: bool = True
+    """False: its readings are imported, when somebody brings them."""
     read_at: datetime | None = None
     """Its last complete reading."""
     bridge_address: MacAddress | None = None
@@ -105,7 +107,7 @@ class SwitchCondition:
 
     @property
     def ageing_too_short(self) -> bool:
-        return self.ageing is not None and self.interval > self.ageing
+        return self.polled and self.ageing is not None and self.interval > self.ageing
 
     @property
     def clock_is_off(self) -> bool:
