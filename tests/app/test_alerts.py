@@ -14,7 +14,7 @@ import pytest
 from kiteroll.app.access.audit_log import DONE, AuditLog
 from kiteroll.app.alerts.alert_routes import AlertRoutes, MessageFilters, MessageRow
 from kiteroll.app.alerts.alert_targets import AlertTargets
-from kiteroll.app.alerts.router import LOOK_AT_ALL, SETTLE, AlertRouter
+from kiteroll.app.alerts.router import LOOK_AT_ALL, AlertRouter
 from kiteroll.app.alerts.sender import AlertSender
 from kiteroll.app.events import EventBus, FindingChanged
 from kiteroll.core.access.audit_chain import verify
@@ -32,7 +32,8 @@ from tests.support.harness import wait_until
 from tests.support.live import add_switch
 
 HOUR = timedelta(hours=1)
-SETTLED_S = SETTLE.total_seconds() + 1
+SETTLED_S = 3 * 60 + 1
+"""For what a loop might explain: three readings of the switch."""
 
 
 def flapping(switch: str = "quay-1", **changes: Any) -> Finding:
@@ -132,6 +133,14 @@ def test_what_turns_out_to_be_explained_or_over_at_once_is_not_told(telling: Tel
     telling.change(flapping(part_of="loop|quay-1"))
     telling.change(flapping("quay-2", state=State.CLEARED, cleared_at=NOON))
     assert telling.after(SETTLED_S) == []
+
+
+def test_what_jumps_is_told_once_no_loop_can_explain_it_and_all_else_at_once(telling: Telling) -> None:
+    telling.change(flapping())
+    telling.change(flapping("quay-2", kind=FindingKind.SILENT_PORT))
+    assert telling.after(4) == [("opened", "folder")], "that no address is learned"
+    telling.change(flapping(part_of="loop|quay-1"))
+    assert telling.after(SETTLED_S) == [("opened", "folder")], "it is part of a loop"
 
 
 def test_a_service_that_was_killed_tells_what_it_had_not_and_nothing_twice(telling: Telling) -> None:

@@ -1,7 +1,7 @@
 """Decides which findings are told by which route, and puts the messages into the outbox.
 
 What was told is known from the outbox: a service that was killed tells what it had not told, and nothing
-twice. A finding is told once it has stood for some seconds: until then another may turn out to explain it.
+twice.
 """
 
 import logging
@@ -19,6 +19,7 @@ from kiteroll.clock import Clock
 from kiteroll.core.alerts.plan import Planned, Told, planned
 from kiteroll.core.alerts.planned_work import PlannedWork, is_covered
 from kiteroll.core.alerts.route import Route, Where
+from kiteroll.core.alerts.settling import settles_after
 from kiteroll.core.errors import StorageUnavailable
 from kiteroll.core.findings.finding import Finding, State
 from kiteroll.store import alert_settings, findings, outbox
@@ -29,7 +30,6 @@ from kiteroll.store.outbox import NewMessage
 
 log = logging.getLogger(__name__)
 STEP_S = 0.5
-SETTLE = timedelta(seconds=3)
 LOOK_AT_ALL = timedelta(seconds=15)
 """How often every live finding is looked at: for reminders, hours that begin, planned work that ends."""
 _RECENTLY = timedelta(days=1)
@@ -42,10 +42,17 @@ class _Settings:
     works: Sequence[PlannedWork] = ()
     places: Mapping[str, Where] = field(default_factory=dict)
     """By switch."""
+    intervals: Mapping[str, timedelta] = field(default_factory=dict)
+    """Between two readings, by switch."""
 
     def has(self, target: str) -> bool:
         row = self.targets.get(target)
         return row is not None and row.enabled
+
+    def settles_after(self, finding: Finding) -> timedelta:
+        """How long it must stand before it is told."""
+        intervals = [self.intervals[name] for name in finding.switches if name in self.intervals]
+        return settles_after(finding.kind, max(intervals, default=timedelta(0)))
 
 
 @dataclass(slots=True)
@@ -142,7 +149,7 @@ class AlertRouter:
             seen = self._seen.get(key)
             if seen is None or seen.times_opened != finding.times_opened:
                 seen = self._seen[key] = _Seen(finding.times_opened, now)
-            if finding.state is not State.CLEARED and now - seen.at < SETTLE:
+            if finding.state is not State.CLEARED and now - seen.at < settings.settles_after(finding):
                 early[key] = finding
             else:
                 plans += self._plans_of(settings, finding, seen, now)
@@ -227,4 +234,5 @@ def _read_settings(connection: Connection, now: datetime) -> _Settings:
             one.name: Where(switch=one.name, site=one.site, groups=frozenset(one.in_groups))
             for one in switches
         },
+        intervals={one.name: timedelta(seconds=one.interval_s) for one in switches},
     )

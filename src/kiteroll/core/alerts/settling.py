@@ -1,0 +1,20 @@
+"""How long a finding must stand before it is told: until then another may turn out to explain it."""
+
+from datetime import timedelta
+
+from kiteroll.core.findings.finding import FindingKind
+from kiteroll.core.findings.registry import KINDS
+
+SETTLES_AFTER = timedelta(seconds=3)
+_READINGS = 3
+"""Within which addresses that come back show that they go round in a loop, or that paths changed."""
+_AT_MOST = timedelta(minutes=3)
+_OF_A_LOOP = KINDS[FindingKind.LOOP].explains
+"""Kinds that a loop explains: addresses that go to other ports, and what they fill there."""
+
+
+def settles_after(kind: FindingKind, interval: timedelta) -> timedelta:
+    """`interval`: between two readings of the switches it is about, the longest."""
+    if kind not in _OF_A_LOOP:
+        return SETTLES_AFTER
+    return max(SETTLES_AFTER, min(_READINGS * interval, _AT_MOST))
