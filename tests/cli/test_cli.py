@@ -67,6 +67,8 @@ def test_the_same_answer_for_programs(service: Service) -> None:
         (("switch", "add", "x", "10.0.0.1:99999", "--community", "c"), 2, "is no port"),
         (("switch", "add", "bad name", "10.0.0.1", "--community", "c"), 2, "not a switch name"),
         (("switch", "add", "quay-1", "10.0.0.1", "--community", "c"), 5, "already"),
+        (("switch", "add", "x", "10.0.0.1"), 2, "--credential NAME, --community NAME or --user NAME"),
+        (("credential", "test", "10.0.0.1"), 2, "--credential NAME, --community NAME or --user NAME"),
         (("switch", "change", "quay-1"), 2, "nothing to change"),
         (("probe", "not a host"), 2, "neither an IP address nor a host name"),
     ],
@@ -115,6 +117,14 @@ def test_read_list_and_show_a_switch(service: Service) -> None:
     assert sum(one["readings"] for one in hours) >= 12
     told = kiteroll("endpoint", "all", "--switch", "quay-*", "--format", "json", service=service).stdout
     assert {one["home"]["switch"] for one in json.loads(told)} == {"quay-1", "quay-2", "quay-3"}
+
+
+def test_a_switch_that_is_asked_already_is_warned_of_when_it_is_added(service: Service) -> None:
+    known = json.loads(kiteroll("switch", "list", "--format", "json", service=service).stdout)[0]
+    where = f"{known['host']}:{known['port']}"
+    added = kiteroll("switch", "add", "again", where, "--community", "c", service=service)
+    assert added.returncode == 0 and f"asked at the same address as {known['name']}" in added.stderr
+    assert kiteroll("switch", "remove", "again", service=service).returncode == 0
 
 
 def test_a_service_that_is_not_there_and_a_missing_token_are_told_apart(

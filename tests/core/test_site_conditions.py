@@ -123,3 +123,9 @@ def test_switches_of_a_site_that_is_not_up_to_date_are_not_told_one_by_one() -> 
             one.kind for one in watch.detect(Facts(ServiceCondition()), Topology({}), NOW - 4 * MINUTE)
         } == set(), "the service has just begun: nobody read them while it was away"
         assert {one.kind for one in watch.detect(Facts(told), Topology({}), NOW)} == kinds
+
+
+def test_who_was_late_before_a_start_is_late_still_and_nobody_else_is_called_so() -> None:
+    watch, told = ConditionWatch(Thresholds()), service(as_of=NOW - SECOND)
+    found = watch.detect(Facts(told), Topology({}), NOW, (), {"island-2"})
+    assert [one.subject.switch for one in found if one.kind is FindingKind.NOT_READ] == ["island-2"]

@@ -359,6 +359,11 @@ def test_how_a_switch_is_and_since_when(values: dict[str, Any], health: SwitchHe
         pytest.param({"drift": -31 * MINUTE / 60}, 0.9, Warned.CLOCK_OFF, "31 s behind", id="clock"),
         pytest.param({"interval": 6 * MINUTE}, 0.9, Warned.AGEING_TOO_SHORT, "after 5 min", id="read seldom"),
         pytest.param({"name": "quay-1b"}, 0.9, Warned.SAME_BRIDGE_ADDRESS, "as quay-1:", id="same address"),
+        pytest.param(
+            {"name": "quay-1b", "bridge_address": mac(2), "address": "192.0.2.7:161"},
+            *(0.9, Warned.SAME_ADDRESS, "same address as quay-1:"),
+            id="asked twice",
+        ),
         pytest.param({"read_at": at(5)}, 0.9, Warned.LATE, "is 5 min old", id="late"),
         pytest.param({"read_at": at(5), "enabled": False}, 0.9, Warned.OFF, "reading, 5 min ago", id="off"),
         pytest.param({"read_at": None, "enabled": False}, 0.9, None, "", id="off, and never read"),
@@ -368,7 +373,9 @@ def test_what_is_odd_about_a_switch(
     values: dict[str, Any], share: float, expected: Warned | None, text: str
 ) -> None:
     condition = replace(SOUND, **values)
-    found = list(switch_warnings(condition, {mac(1): ["quay-1"]}, at(10), share))
+    found = list(
+        switch_warnings(condition, {mac(1): ["quay-1"]}, at(10), share, {"192.0.2.7:161": ["quay-1"]})
+    )
     assert [one.what for one in found] == ([] if expected is None else [expected])
     assert all(text in warning_text(one, at(10)) for one in found)
 

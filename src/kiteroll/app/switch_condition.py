@@ -18,6 +18,7 @@ def condition_of(row: SwitchRow, present: int, ports_up: int = 0) -> SwitchCondi
         last_outcome=SwitchHealth(row.health),
         outcome_since=row.health_since,
         error=row.error or "",
+        address=f"{row.host}:{row.udp_port}" if row.source == "snmp" else "",
         polled=row.source != "files",
         read_at=row.last_complete_at,
         bridge_address=row.bridge_address,

@@ -68,6 +68,13 @@ def given(args: argparse.Namespace) -> dict[str, Any]:
     return {name: value for name, value in values.items() if value is not None}
 
 
+def check_given(args: argparse.Namespace) -> None:
+    """Raises Invalid unless there is one way to ask the switch."""
+    ways = (args.credential, args.community, args.user)
+    if sum(one is not None for one in ways) != 1:
+        raise Invalid("give --credential NAME, --community NAME or --user NAME, one of them")
+
+
 def secret(given: str | None, option: str) -> str | None:
     """Itself; or - for a prompt or a line of standard input, file:PATH, env:NAME. Raises Invalid."""
     if given == "-":

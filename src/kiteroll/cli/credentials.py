@@ -41,6 +41,7 @@ def add_commands(commands: Any) -> None:
 
 def run_test(context: Context) -> Exit:
     args, out = context.args, context.out
+    credential_options.check_given(args)
     host, port = split_address(args.address)
     test = checked(
         api.CredentialTest,

@@ -165,12 +165,16 @@ def _settings(args: argparse.Namespace) -> dict[str, Any]:
 
 def run_add(context: Context) -> Exit:
     args = context.args
+    if args.source == "snmp":
+        credential_options.check_given(args)
     host, port = split_address(args.address) if args.source == "snmp" else (args.address, None)
     new = checked(api.NewSwitch, name=args.name, source=args.source, host=host, port=port, **_settings(args))
     with context.client() as client:
         added = client.send(add_switch(new))
     hint = f"`kiteroll switch show {added.name}` shows how it is read"
     context.out.done(added, columns.switches(context.out), f"{added.name} is in the inventory; {hint}")
+    for warning in added.warnings:
+        context.out.note(warning, "yellow")
     return Exit.OK
 
 

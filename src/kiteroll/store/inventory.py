@@ -238,6 +238,16 @@ def bridge_addresses(connection: Connection) -> list[tuple[str, MacAddress]]:
     return [(name, address) for name, address in rows]
 
 
+def agent_addresses(connection: Connection) -> dict[str, list[str]]:
+    """Of each address at which a switch is asked over SNMP, host and port, the names of those asked there."""
+    query = select(switch.c.name, switch.c.host, switch.c.udp_port)
+    query = query.where(switch.c.removed_at.is_(None), switch.c.source == "snmp")
+    found: dict[str, list[str]] = {}
+    for name, host, udp_port in connection.execute(query):
+        found.setdefault(f"{host}:{udp_port}", []).append(name)
+    return found
+
+
 def switch_addresses(connection: Connection) -> frozenset[MacAddress]:
     """Bridge addresses of the inventory: what is learned under them is a switch, no endpoint."""
     return frozenset(address for _, address in bridge_addresses(connection))

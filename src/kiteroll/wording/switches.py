@@ -53,6 +53,11 @@ def warning_text(warning: SwitchWarning, now: datetime) -> str:
                 f"it has the same bridge address as {joined(warning.others)}: the same switch may be in the "
                 "inventory twice"
             )
+        case Warned.SAME_ADDRESS:
+            return (
+                f"it is asked at the same address as {joined(warning.others)}: right for two contexts of one agent; "
+                "otherwise remove one of them"
+            )
         case Warned.LATE:
             age = span(now - one.read_at) if one.read_at else "?"
             return f"its last complete reading is {age} old: what is shown of it may be out of date"

@@ -63,14 +63,15 @@ class SwitchQueries:
         if not rows:
             return []
         now = self._clock.now()
-        same_address = names_by_address(self._database.run(inventory.bridge_addresses))
+        same_bridge = names_by_address(self._database.run(inventory.bridge_addresses))
+        same_address = self._database.run(inventory.agent_addresses)
         present = {row.id: self._fleet.tracker.present(row.name) for row in rows}
         empty = [row.id for row in rows if not present[row.id] and row.source == "snmp"]
         up = self._database.run(list_queries.bridged_ports_up, empty) if empty else {}
         found = []
         for row in rows:
             condition = condition_of(row, present[row.id], up.get(row.id, 0))
-            warnings = switch_warnings(condition, same_address, now, self._table_share())
+            warnings = switch_warnings(condition, same_bridge, now, self._table_share(), same_address)
             found.append(
                 SwitchView(
                     row=row,

@@ -1,6 +1,6 @@
 """How things are, looked at every few seconds: switches, silent ports, IPs, and the service itself."""
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from datetime import datetime, timedelta
 
 from kiteroll.core.findings.facts import FactSource
@@ -39,13 +39,16 @@ _HELD_IPS_EVERY = timedelta(seconds=20)
 _MAX_ADDRESSES = 5_000
 """Asked about at once."""
 _MAX_PORTS = 500
+_IMPORTED_WITHIN = timedelta(minutes=3)
+"""After a start: what came into the folder meanwhile."""
 
 
 def had_time(switch: SwitchCondition, began_at: datetime, now: datetime) -> bool:
     """Whether a switch that is late could have been read since the watch began: while the service was away,
-    nobody read it."""
-    late = switch.health(now) is SwitchHealth.LATE
-    return not late or now - began_at > LATE_AFTER_INTERVALS * switch.interval
+    nobody read it. Whose readings are imported has missed none: they wait until they are."""
+    if switch.health(now) is not SwitchHealth.LATE:
+        return True
+    return now - began_at > (LATE_AFTER_INTERVALS * switch.interval if switch.polled else _IMPORTED_WITHIN)
 
 
 class ConditionWatch:
@@ -73,14 +76,20 @@ class ConditionWatch:
         topology: Topology,
         now: datetime,
         loops: Sequence[tuple[datetime, datetime]] = (),
+        not_read: Collection[str] = (),
     ) -> list[Detection]:
-        """`loops`: when each that is not cleared began, and when it showed last."""
+        """`loops`: when each that is not cleared began, and when it showed last; `not_read`: switches that
+        are told already, perhaps since before a start."""
         thresholds = self._thresholds
         conditions, service = facts.conditions(), facts.service()
         # Of a site whose readings are on their way nothing can be said yet: the site itself is told.
         late_sites = {one.site for one in service.sites if not one.up_to_date}
         began_at = self._began_at = self._began_at or now
-        heard = [one for one in conditions if one.site not in late_sites and had_time(one, began_at, now)]
+        heard = [
+            one
+            for one in conditions
+            if one.site not in late_sites and (one.name in not_read or had_time(one, began_at, now))
+        ]
         # A switch that was late when the last note of its site was made: not one whose reader was away since.
         as_of = {one.site: one.as_of for one in service.sites if one.as_of is not None}
         told = [

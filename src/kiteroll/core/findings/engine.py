@@ -292,7 +292,9 @@ class FindingEngine:
 
     def _from_conditions(self, facts: FactSource, topology: Topology, now: datetime) -> list[Detection]:
         loops = [(one.began_at - LEAD, one.last_at) for one in self.lifecycle.loops()]
-        found = self._conditions.detect(facts, topology, now, loops) + self._breaches.lasting(facts, now)
+        not_read = self.lifecycle.switches_not_read()
+        found = self._conditions.detect(facts, topology, now, loops, not_read)
+        found += self._breaches.lasting(facts, now)
         if (expiring := enrolment_expires.detect(self._rules, self.thresholds, now)) is not None:
             found.append(expiring)
         if self._several_ports_at is None or now - self._several_ports_at >= _SEVERAL_PORTS_EVERY:

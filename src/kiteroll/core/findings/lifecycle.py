@@ -54,6 +54,10 @@ class FindingLifecycle:
         """Those that are not cleared."""
         return self._of_kind[FindingKind.LOOP].values()
 
+    def switches_not_read(self) -> set[str]:
+        """Those that are told as not read."""
+        return {one.subject.switch for one in self._of_kind[FindingKind.NOT_READ].values()}
+
     def unknown(self, detections: Iterable[Detection]) -> list[str]:
         """Keys of those that belong to no live finding: one that was cleared may reopen."""
         return [one.key for one in detections if one.key not in self._live]

@@ -13,6 +13,7 @@ from kiteroll.core.model.mac import MacAddress
 LATE_AFTER_INTERVALS = 3
 """Intervals without a complete reading after which a switch is late."""
 DEFAULT_TABLE_SHARE = 0.9
+_NONE: Mapping[str, Sequence[str]] = {}
 _DRIFT_SHARE = 0.05
 _DRIFT_LEAST = timedelta(seconds=5)
 """An uptime that differs from our clock by more than both is told: restarts are judged by it."""
@@ -58,6 +59,8 @@ class SwitchCondition:
     """How the last try at reading it went; never LATE."""
     outcome_since: datetime | None = None
     error: str = ""
+    address: str = ""
+    """Host and port it is asked at; empty where nobody asks it over the network."""
     polled: bool = True
     """False: its readings are imported, when somebody brings them."""
     read_at: datetime | None = None
@@ -127,6 +130,7 @@ class Warned(StrEnum):
     CLOCK_OFF = "clock off"
     AGEING_TOO_SHORT = "ageing too short"
     SAME_BRIDGE_ADDRESS = "same bridge address"
+    SAME_ADDRESS = "same address"
     LATE = "late"
     OFF = "off"
 
@@ -136,17 +140,18 @@ class SwitchWarning:
     what: Warned
     condition: SwitchCondition
     others: tuple[str, ...] = ()
-    """Switches with the same bridge address."""
+    """Switches that have the same, where it warns of that."""
 
 
 def switch_warnings(
     condition: SwitchCondition,
-    same_address: Mapping[MacAddress, Sequence[str]],
+    same_bridge: Mapping[MacAddress, Sequence[str]],
     now: datetime,
     table_share: float = DEFAULT_TABLE_SHARE,
+    same_address: Mapping[str, Sequence[str]] = _NONE,
 ) -> Iterator[SwitchWarning]:
-    """What is odd about a switch as it is set up and read. `same_address`: for each bridge address, the
-    names of all switches that tell it."""
+    """What is odd about a switch as it is set up and read. `same_bridge`: for each bridge address, the names
+    of all switches that tell it; `same_address`: of those that are asked at an address."""
     if condition.shows_nobody:
         yield SwitchWarning(Warned.TABLE_EMPTY, condition)
     if condition.nearly_full(table_share):
@@ -158,10 +163,12 @@ def switch_warnings(
         yield SwitchWarning(Warned.CLOCK_OFF, condition)
     if condition.ageing_too_short:
         yield SwitchWarning(Warned.AGEING_TOO_SHORT, condition)
-    if condition.bridge_address is not None:
-        names = same_address.get(condition.bridge_address, ())
-        if others := tuple(name for name in names if name != condition.name):
-            yield SwitchWarning(Warned.SAME_BRIDGE_ADDRESS, condition, others)
+    name, bridge = condition.name, condition.bridge_address
+    twice = set(() if bridge is None else same_bridge.get(bridge, ())) - {name}
+    if twice:
+        yield SwitchWarning(Warned.SAME_BRIDGE_ADDRESS, condition, tuple(sorted(twice)))
+    if others := set(same_address.get(condition.address, ())) - {name} - twice:
+        yield SwitchWarning(Warned.SAME_ADDRESS, condition, tuple(sorted(others)))
     if condition.is_late(now):
         yield SwitchWarning(Warned.LATE, condition)
     if not condition.enabled and condition.read_at is not None:
