@@ -22,9 +22,9 @@ from tests.support.live import LiveRun, add_switch
 from tests.support.memory import resident_mb
 
 from bench.measure import row
-from kiteroll.app.config import RetentionSettings
 from kiteroll.app.queries.endpoints import StayFilter
 from kiteroll.app.queries.findings import FindingFilters
+from kiteroll.app.settings import RetentionSettings
 from kiteroll.app.workers.periodic import delete_old
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.reading import Device, Port, Reading, key_of

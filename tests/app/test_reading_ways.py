@@ -13,9 +13,10 @@ import pytest
 from sqlalchemy import Connection, select, update
 
 from kiteroll.app.collectors import Collectors
-from kiteroll.app.config import Config, TrackerSettings
+from kiteroll.app.config import Config
 from kiteroll.app.events import EventBus
 from kiteroll.app.ingest import import_result
+from kiteroll.app.settings import TrackerSettings
 from kiteroll.app.site_intake import SiteIntake
 from kiteroll.app.trackers.areas import AreaTrackers
 from kiteroll.app.workers.collector_bus import CollectorBus

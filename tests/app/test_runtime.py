@@ -7,7 +7,8 @@ import pytest
 
 from kiteroll.app import parts as app_parts
 from kiteroll.app import service_workers, storage
-from kiteroll.app.config import Config, DatabaseSettings, DnsSettings, ImportSettings, NotificationSettings
+from kiteroll.app.config import Config
+from kiteroll.app.settings import DatabaseSettings, DnsSettings, ImportSettings, NotificationSettings
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Conflict, KiteRollError
 from kiteroll.store.database import Database

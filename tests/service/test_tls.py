@@ -14,7 +14,7 @@ from cryptography import x509
 
 from kiteroll.api.listening import check_who_hears
 from kiteroll.app.certificates import ensure_self_signed, make_self_signed
-from kiteroll.app.config import Listen
+from kiteroll.app.settings import Listen
 from kiteroll.core.errors import ConfigError
 from tests.support.harness import NewService, Service, wait_until
 from tests.support.ports import free_tcp_port

@@ -7,10 +7,11 @@ from pathlib import Path
 from types import TracebackType
 from typing import Self
 
-from kiteroll.app.config import Config, DatabaseSettings
+from kiteroll.app.config import Config
 from kiteroll.app.finding_facts import StoredFacts
 from kiteroll.app.ingest import import_result
 from kiteroll.app.parts import build
+from kiteroll.app.settings import DatabaseSettings
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.model.reading import Reading
 from kiteroll.store import inventory

@@ -10,8 +10,9 @@ from datetime import datetime
 from pathlib import Path
 
 from kiteroll.app.certificates import ensure_self_signed
-from kiteroll.app.config import Config, Listen
+from kiteroll.app.config import Config
 from kiteroll.app.logs import fields
+from kiteroll.app.settings import Listen
 from kiteroll.core.errors import ConfigError, Conflict
 
 log = logging.getLogger(__name__)

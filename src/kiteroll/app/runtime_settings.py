@@ -14,8 +14,9 @@ from typing import Any
 from pydantic import BaseModel, ValidationError
 from pydantic.fields import FieldInfo
 
-from kiteroll.app.config import Config, FindingSettings, ReadingSettings, RetentionSettings
+from kiteroll.app.config import Config
 from kiteroll.app.logs import fields
+from kiteroll.app.settings import FindingSettings, ReadingSettings, RetentionSettings
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, Invalid, NotFound
 from kiteroll.core.findings.thresholds import Thresholds

@@ -15,7 +15,7 @@ from joserfc import jwt
 from joserfc.errors import JoseError
 from joserfc.jwk import KeySet
 
-from kiteroll.app.config import OpenIdSettings
+from kiteroll.app.settings import OpenIdSettings
 from kiteroll.clock import Clock
 from kiteroll.core.errors import KiteRollError
 

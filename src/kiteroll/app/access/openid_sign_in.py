@@ -10,7 +10,7 @@ from typing import Any
 
 from kiteroll.app.access.access_book import AccessBook
 from kiteroll.app.access.openid_provider import Challenge, NotVouchedFor, OpenIdProvider
-from kiteroll.app.config import OpenIdSettings
+from kiteroll.app.settings import OpenIdSettings
 from kiteroll.clock import Clock
 from kiteroll.core.access.rights import Role
 from kiteroll.core.errors import ConfigError, Conflict

@@ -11,8 +11,8 @@ from datetime import timedelta
 from pathlib import Path
 from typing import Any, Protocol
 
-from kiteroll.app.config import NotificationSettings
 from kiteroll.app.logs import fields
+from kiteroll.app.settings import NotificationSettings
 from kiteroll.clock import Clock
 from kiteroll.collect.notification_listener import LocalEngine, NotificationListener, Sender
 from kiteroll.collect.snmp_client import Target

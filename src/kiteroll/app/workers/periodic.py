@@ -5,9 +5,9 @@ import logging
 from collections.abc import Awaitable, Callable, Sequence
 from datetime import timedelta
 
-from kiteroll.app.config import RetentionSettings
 from kiteroll.app.ingest import ReadingIngestor
 from kiteroll.app.logs import fields
+from kiteroll.app.settings import RetentionSettings
 from kiteroll.app.supervisor import MustStop
 from kiteroll.app.turns import Turns
 from kiteroll.clock import Clock

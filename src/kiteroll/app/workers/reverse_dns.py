@@ -4,8 +4,8 @@ import asyncio
 import logging
 from datetime import timedelta
 
-from kiteroll.app.config import DnsSettings
 from kiteroll.app.logs import fields
+from kiteroll.app.settings import DnsSettings
 from kiteroll.clock import Clock
 from kiteroll.collect.dns_client import NameServerSilent, ReverseDnsClient
 from kiteroll.core.errors import StorageUnavailable
