@@ -15,5 +15,5 @@ def sighting_of(row: PlacedStay, view: NetworkView) -> Sighting:
         read_at=row.read_at,
         ageing=row.ageing,
         interval=row.interval,
-        late_after=row.late_after,
+        expected_every=row.expected_every,
     )

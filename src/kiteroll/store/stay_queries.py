@@ -25,7 +25,6 @@ from sqlalchemy import (
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.stay import Ending, Life, Place, Stay
-from kiteroll.core.tracking.switch_health import LATE_AFTER_INTERVALS
 from kiteroll.store.paging import Key, Page, cursor_of, fetch_page
 from kiteroll.store.predicates import given, held, none_of
 from kiteroll.store.tables import address_label, endpoint, port, stay, switch, vlan
@@ -41,8 +40,8 @@ class PlacedStay:
     ageing: timedelta | None
     interval: timedelta | None
     """How often the switch is polled; None when its readings are imported."""
-    late_after: timedelta
-    """How old its last complete reading may be."""
+    expected_every: timedelta
+    """How often a reading of the switch is to come, polled or imported."""
     read_at: datetime | None
     """The switch's last complete reading: how old the knowledge of this place is."""
 
@@ -148,7 +147,7 @@ def placed_stay(row: Row[Any]) -> PlacedStay:
         vlan_name=row.vlan_name or "",
         ageing=None if row.ageing_s is None else timedelta(seconds=row.ageing_s),
         interval=None if row.source == "files" else timedelta(seconds=row.interval_s),
-        late_after=LATE_AFTER_INTERVALS * timedelta(seconds=row.interval_s),
+        expected_every=timedelta(seconds=row.interval_s),
         read_at=row.last_complete_at,
     )
 

@@ -51,9 +51,9 @@ class Sighting:
     never_ages: bool = False
     """Whether the switch keeps whoever left: then a table says where he was, not where he is."""
     interval: timedelta | None = None
-    """How often the switch is to be read; None when that is not known."""
-    late_after: timedelta | None = None
-    """How old its last complete reading may be; None when that is not known."""
+    """How often the switch is to be read; None when that is not known, or its readings are imported."""
+    expected_every: timedelta | None = None
+    """How often somebody is to bring a reading that is imported."""
     device: str = ""
     """The end device that tells of itself at the port."""
     pair: str = ""
@@ -85,10 +85,13 @@ class Sighting:
         return bool(self.device) and self.device == other.device
 
     def late(self, now: datetime) -> bool:
-        """Whether the switch has given no complete reading for too long: what is said of the place may be
-        over."""
+        """Whether the switch has given no complete reading for three intervals: what is said of the place may
+        be over."""
+        every = self.interval or self.expected_every
         return (
-            self.late_after is not None and self.read_at is not None and now - self.read_at > self.late_after
+            every is not None
+            and self.read_at is not None
+            and now - self.read_at > LATE_AFTER_INTERVALS * every
         )
 
     def outdated(self, now: datetime) -> bool:
@@ -118,9 +121,8 @@ def sighting(
     read_at: datetime | None = None,
     ageing: timedelta | None = None,
     interval: timedelta | None = None,
-    late_after: timedelta | None = None,
+    expected_every: timedelta | None = None,
 ) -> Sighting:
-    """`late_after`: three intervals unless given."""
     port = (stay.place.switch, stay.place.port)
     role = topology.role(port)
     present = stay.ended_at is None and stay.last_seen_at is None
@@ -139,7 +141,7 @@ def sighting(
         judged_ageing(ageing),
         ageing is not None and ageing >= bounds.AGEING,
         interval,
-        late_after if interval is None else LATE_AFTER_INTERVALS * interval,
+        expected_every,
         topology.device_at(port),
         topology.pair_of(port[0]),
         topology.area_of(port[0]),
