@@ -49,6 +49,7 @@ from kiteroll.api.routes import (
     service_status,
     session,
     settings,
+    sites_and_groups,
     switches,
 )
 from kiteroll.api.stream import events
@@ -62,7 +63,8 @@ CALLS_AT_ONCE = 12
 """Calls that are worked on in threads; fewer than there are connections to the database for them."""
 _ROUTES = (
     endpoints,  # first, as they are tried in order: a search comes with every keystroke
-    *(switches, credentials, collectors, areas, rounds, imports, findings, rules),
+    *(switches, credentials, collectors, areas, rounds, sites_and_groups, imports),
+    *(findings, rules),
     *(enrolment, roll_call, rehearsals),
     *(labels, links, history, service_status, network, exports),
     *(people, audit, alerts, settings, port_actions),

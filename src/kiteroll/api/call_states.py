@@ -12,9 +12,9 @@ from kiteroll.app.alerts.alert_targets import AlertTargets
 from kiteroll.app.csv_mappings import CsvMappings
 from kiteroll.app.device_links import DeviceLinks
 from kiteroll.app.enrolment import Enrolment
-from kiteroll.app.inventory import Inventory
 from kiteroll.app.labels import Label, Labels
 from kiteroll.app.makers import MakerDirectory
+from kiteroll.app.named_credentials import NamedCredentials
 from kiteroll.app.port_actions.proposals import Proposals
 from kiteroll.app.port_rules import PortRules
 from kiteroll.app.queries.endpoints import EndpointQueries
@@ -24,6 +24,7 @@ from kiteroll.app.queries.switches import SwitchQueries
 from kiteroll.app.runtime_settings import RuntimeSettings
 from kiteroll.app.saved_queries import SavedQueries
 from kiteroll.app.shared_addresses import SharedAddresses
+from kiteroll.app.sites_and_groups import SitesAndGroups
 from kiteroll.core.errors import KiteRollError
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.schemas.rules_file import rules_text
@@ -69,7 +70,7 @@ def _label_fields(one: Label) -> Any:
 
 
 def credential(parts: Parts, given: Given) -> Any:
-    row = parts[Inventory].credential(given["name"])
+    row = parts[NamedCredentials].get(given["name"])
     return {"kind": row.kind, "secret": _secret(row.sealed)}
 
 
@@ -83,12 +84,12 @@ def mapping(parts: Parts, given: Given) -> Any:
 
 
 def site(parts: Parts, given: Given) -> Any:
-    one = parts[Inventory].site(given["name"])
+    one = parts[SitesAndGroups].site(given["name"])
     return {"concurrency": one.concurrency, "area": one.area}
 
 
 def group(parts: Parts, given: Given) -> Any:
-    one = parts[Inventory].group(given["name"])
+    one = parts[SitesAndGroups].group(given["name"])
     return {"hold_time_s": one.hold_time_s, "shares_tables": one.shares_tables}
 
 

@@ -24,6 +24,7 @@ from kiteroll.app.inventory import Inventory
 from kiteroll.app.key_rotation import KeyRotation
 from kiteroll.app.labels import Labels
 from kiteroll.app.makers import MakerDirectory
+from kiteroll.app.named_credentials import NamedCredentials
 from kiteroll.app.on_demand_rounds import OnDemandRounds
 from kiteroll.app.port_actions.actor import PortActor
 from kiteroll.app.port_actions.ageing import AgeingAdvisor
@@ -51,6 +52,8 @@ from kiteroll.app.rehearsals import Rehearsals
 from kiteroll.app.runtime_settings import RuntimeSettings
 from kiteroll.app.saved_queries import SavedQueries
 from kiteroll.app.shared_addresses import SharedAddresses
+from kiteroll.app.sites_and_groups import SitesAndGroups
+from kiteroll.app.switch_assignments import SwitchAssignments
 from kiteroll.app.switch_reads import SwitchReads
 from kiteroll.app.trackers.areas import AreaTrackers
 from kiteroll.app.workers.findings import FindingWorker
@@ -95,7 +98,10 @@ TheFindings = Annotated[FindingQueries, Depends(_part(FindingQueries))]
 TheHistory = Annotated[HistoryQueries, Depends(_part(HistoryQueries))]
 TheTrends = Annotated[Trends, Depends(_part(Trends))]
 TheImporter = Annotated[Importer, Depends(_part(Importer))]
+TheAssignments = Annotated[SwitchAssignments, Depends(_part(SwitchAssignments))]
+TheCredentials = Annotated[NamedCredentials, Depends(_part(NamedCredentials))]
 TheInventory = Annotated[Inventory, Depends(_part(Inventory))]
+TheSitesAndGroups = Annotated[SitesAndGroups, Depends(_part(SitesAndGroups))]
 TheKeyRotation = Annotated[KeyRotation, Depends(_part(KeyRotation))]
 TheEndpointList = Annotated[EndpointList, Depends(_part(EndpointList))]
 TheDeviceLinks = Annotated[DeviceLinks, Depends(_part(DeviceLinks))]

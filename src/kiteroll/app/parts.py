@@ -42,6 +42,7 @@ from kiteroll.app.label_index import LabelIndex
 from kiteroll.app.labels import Labels
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.name_index import NameIndexes
+from kiteroll.app.named_credentials import NamedCredentials
 from kiteroll.app.on_demand_rounds import OnDemandRounds
 from kiteroll.app.port_actions.actor import PortActor
 from kiteroll.app.port_actions.ageing import AgeingAdvisor
@@ -75,8 +76,10 @@ from kiteroll.app.service_watch import ServiceWatch
 from kiteroll.app.serving.following import Following
 from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.app.site_intake import SiteIntake
+from kiteroll.app.sites_and_groups import SitesAndGroups
 from kiteroll.app.storage import Storage, open_followed, open_storage
 from kiteroll.app.supervisor import Supervisor
+from kiteroll.app.switch_assignments import SwitchAssignments
 from kiteroll.app.switch_reads import SwitchReads
 from kiteroll.app.topology_view import TopologyView
 from kiteroll.app.traces import Traces, make_traces
@@ -124,7 +127,10 @@ class Parts:
     poller: Poller[Outcome | None]
     reads: SwitchReads
     rounds: OnDemandRounds
+    assignments: SwitchAssignments
     inventory: Inventory
+    credentials: NamedCredentials
+    sites_and_groups: SitesAndGroups
     collectors: Collectors
     collector_bus: CollectorBus
     areas: AreaTrackers
@@ -228,21 +234,16 @@ def build(
     if not only_answers and fleet.elsewhere and not (config.bus.url and lease):
         fleet.reclaim(fleet.elsewhere)  # no tracker can be heard
     areas.load()
+    assignments = SwitchAssignments(
+        database, storage.vault, poller, limits, collectors.reads, collectors.changed
+    )
     inventory = Inventory(
-        database,
-        storage.vault,
-        clock,
-        turns,
-        fleet,
-        poller,
-        limits,
+        *(database, storage.vault, clock, turns, fleet, assignments),
         lambda: runtime_settings.interval_s,
         bus,
-        collectors.reads,
-        collectors.changed,
     )
     collector_bus = CollectorBus(
-        config.bus, collectors, intake, ingestor, store, inventory.site_elsewhere, areas.sites, clock
+        config.bus, collectors, intake, ingestor, store, assignments.site_elsewhere, areas.sites, clock
     )
     tracker_events = TrackerEvents(
         config.bus, lease.epoch if lease else 0, turns, ingestor, intake, bus, collector_bus, clock
@@ -251,7 +252,7 @@ def build(
     alert_sender = AlertSender(background, clock, storage.vault)
     database_watch = DatabaseWatch(storage.watch, clock)
     supervisor = Supervisor(clock, on_must_stop)
-    reads = SwitchReads(database, poller, clock, inventory.site_elsewhere, collector_bus.read_now)
+    reads = SwitchReads(database, poller, clock, assignments.site_elsewhere, collector_bus.read_now)
     endpoint_queries = EndpointQueries(database, topology, makers, clock, lambda: findings.contested())
     planner = ActionPlanner(
         background,
@@ -341,7 +342,10 @@ def build(
         poller=poller,
         reads=reads,
         rounds=OnDemandRounds(database, clock, reads.read_next),
+        assignments=assignments,
         inventory=inventory,
+        credentials=NamedCredentials(database, storage.vault, clock, turns, assignments, limits),
+        sites_and_groups=SitesAndGroups(database, turns, fleet, assignments),
         collectors=collectors,
         collector_bus=collector_bus,
         areas=areas,

@@ -25,7 +25,7 @@ async def running(parts: Parts) -> AsyncIterator[None]:
         stack.push_async_callback(parts.rounds.stop)
         stack.push_async_callback(parts.sweeps.stop)
         if parts.following is None:
-            await parts.inventory.start()
+            await parts.assignments.start()
         parts.supervisor.start()
         log.info("service started", extra=fields("service.started"))
         yield

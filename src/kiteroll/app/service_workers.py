@@ -117,7 +117,7 @@ def _notification_reader(
         sock,
         engine,
         parts.reads,
-        parts.inventory.poll_targets,
+        parts.assignments.poll_targets,
         clock,
         debounce,
         config.notifications.communities,

@@ -1,6 +1,6 @@
 """Switches, ports, neighbours and credentials, as the API shows them."""
 
-from kiteroll.app.inventory import CredentialRow
+from kiteroll.app.named_credentials import CredentialRow
 from kiteroll.app.queries.network_map import LinkView
 from kiteroll.app.queries.ports import PortView
 from kiteroll.app.queries.switches import NeighbourRow, SwitchView

@@ -7,7 +7,7 @@ from fastapi.concurrency import run_in_threadpool
 
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
-from kiteroll.api.dependencies import TheClock, TheCollectors, TheInventory
+from kiteroll.api.dependencies import TheAssignments, TheClock, TheCollectors
 from kiteroll.core.model.collector import Collector, SiteCondition
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
@@ -35,12 +35,12 @@ def get_collector(collectors: TheCollectors, clock: TheClock, name: str) -> api.
 async def add_collector(
     response: Response,
     collectors: TheCollectors,
-    inventory: TheInventory,
+    assignments: TheAssignments,
     clock: TheClock,
     new: api.NewCollector,
 ) -> api.Collector:
     one = await run_in_threadpool(collectors.add, new.name, new.site, new.public_key)
-    await inventory.reassign_site(one.site)
+    await assignments.reassign_site(one.site)
     located(response, "collectors", one.name)
     return _present(one, clock)
 
@@ -50,10 +50,10 @@ async def add_collector(
     status_code=204,
     summary="Remove it; with the last one its site is read from here again",
 )
-async def remove_collector(collectors: TheCollectors, inventory: TheInventory, name: str) -> Response:
+async def remove_collector(collectors: TheCollectors, assignments: TheAssignments, name: str) -> Response:
     site = collectors.get(name).site
     await run_in_threadpool(collectors.remove, name)
-    await inventory.reassign_site(site)
+    await assignments.reassign_site(site)
     return Response(status_code=204)
 
 

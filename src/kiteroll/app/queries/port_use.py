@@ -31,7 +31,7 @@ class WastedPort:
     alias: str
     what: Waste
     since: datetime | None
-    said: str
+    why: str
 
 
 class PortUseQueries:
@@ -78,8 +78,8 @@ def _unused(view: PortView, last_used: datetime | None, before: datetime) -> lis
     since = max(times, default=None)
     if since is not None and since > before:
         return []
-    said = "never used since it is read" if last_used is None else "no link, and nobody since"
-    return [WastedPort((row.switch_name, row.name), row.alias, Waste.UNUSED, since, said)]
+    why = "never used since it is read" if last_used is None else "no link, and nobody since"
+    return [WastedPort((row.switch_name, row.name), row.alias, Waste.UNUSED, since, why)]
 
 
 def _odd(switch: str, views: Sequence[PortView]) -> list[WastedPort]:
@@ -90,6 +90,6 @@ def _odd(switch: str, views: Sequence[PortView]) -> list[WastedPort]:
         row = up[name]
         beside = f"; most ports of {switch} run at {usual // _MEGABIT} Mb/s" if usual else ""
         speed = f"{(row.speed_bps or 0) // _MEGABIT} Mb/s" if row.speed_bps else "unknown speed"
-        said = f"{speed}, {row.duplex or 'unknown'} duplex{beside}"
-        found.append(WastedPort((switch, name), row.alias, Waste(what.value), row.oper_since, said))
+        why = f"{speed}, {row.duplex or 'unknown'} duplex{beside}"
+        found.append(WastedPort((switch, name), row.alias, Waste(what.value), row.oper_since, why))
     return found

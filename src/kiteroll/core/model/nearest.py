@@ -2,9 +2,20 @@
 
 from collections.abc import Iterable
 from difflib import get_close_matches
+from typing import Protocol, TypeVar
+
+from kiteroll.core.errors import NotFound
 
 _MOST = 3
 _ALIKE = 0.7
+
+
+class Named(Protocol):
+    @property
+    def name(self) -> str: ...
+
+
+T = TypeVar("T", bound=Named)
 
 
 def nearest(name: str, known: Iterable[str]) -> list[str]:
@@ -24,3 +35,12 @@ def did_you_mean(name: str, known: Iterable[str], hint: str) -> str:
 def ports_hint(switch: str) -> str:
     """The hint of an error about a port that this switch does not have."""
     return f"`kiteroll port list {switch}` shows the ports of {switch}"
+
+
+def the_named(rows: Iterable[T], name: str, kind: str) -> T:
+    """Raises NotFound, with names that are nearly the same. `kind`: as the command line calls it."""
+    by_name = {row.name: row for row in rows}
+    if name not in by_name:
+        hint = did_you_mean(name, by_name, f"`kiteroll {kind} list` shows those there are")
+        raise NotFound(kind, name, hint)
+    return by_name[name]
