@@ -59,10 +59,10 @@ _COMMANDS: tuple[tuple[str, str, str], ...] = (
     ("password", "people", "change your own password"),
     ("key", "people", "make a new key for sealed secrets"),
     ("audit", "audit", "see who changed what, and check that the log is whole"),
-    ("alert", "alerts", "list what was told, and what waits to be"),
-    ("alert-route", "alerts", "set which findings are told to whom"),
+    ("alert", "alerts", "list alerts that were sent, and those that wait"),
+    ("alert-route", "alerts", "set which alerts go where"),
     ("alert-target", "alert_targets", "set where alerts are delivered to, and try it"),
-    ("planned-work", "alerts", "plan work during which nobody is told"),
+    ("planned-work", "alerts", "plan work during which no alerts are sent"),
     ("setting", "settings", "change thresholds, retention and the interval at run time"),
     ("replay", "replay", "play recorded readings through the finding engine, without a service"),
     ("probe", "probe", "read one switch directly, to try it before adding it"),
@@ -78,10 +78,22 @@ _COMMANDS: tuple[tuple[str, str, str], ...] = (
 """Name, module and summary of each command, in the order of the help."""
 
 
+class _Parser(argparse.ArgumentParser):
+    """Says of a command that is not there what may have been meant, and does not list all there are."""
+
+    def _check_value(self, action: argparse.Action, value: Any) -> None:
+        if isinstance(action, argparse._SubParsersAction) and value not in action.choices:
+            from kiteroll.core.model.nearest import did_you_mean
+
+            hint = did_you_mean(value, action.choices, f"{self.prog} -h lists those there are")
+            raise argparse.ArgumentError(None, f"there is no command {value!r}; {hint}")
+        super()._check_value(action, value)
+
+
 def build_parser(words: Sequence[str] | None = None) -> argparse.ArgumentParser:
     """With `words`, only the command they name is whole; the others are there for the help alone.
     Without, every command is."""
-    parser = argparse.ArgumentParser(
+    parser = _Parser(
         prog="kiteroll",
         description="Where every endpoint is connected: by switch, port and VLAN, and since when.",
         epilog=MEANING,
@@ -134,8 +146,12 @@ def _parsed(words: Sequence[str]) -> argparse.Namespace:
     parser = build_parser(words)
     args, unknown = parser.parse_known_args(words)
     if unknown:
+        from kiteroll.core.model.nearest import did_you_mean
+
         used: argparse.ArgumentParser = getattr(args, "parser", parser)
-        used.error(f"it does not know {' '.join(unknown)}; {used.prog} -h shows what it takes")
+        options = (one for one in used._option_string_actions if one.startswith("--"))
+        hint = did_you_mean(unknown[0], options, f"{used.prog} -h shows what it takes")
+        used.error(f"it does not know {' '.join(unknown)}; {hint}")
     return args
 
 
