@@ -45,9 +45,9 @@ def test_a_target_is_added_tried_and_used_by_a_route(
     expect(row).to_contain_text("every 90 min")
     page.get_by_role("button", name="Change nights").click()
     form = page.get_by_role("form", name="change nights")
-    form.get_by_label("tell when it is over").uncheck()
+    form.get_by_label("send again when it is over").uncheck()
     form.get_by_role("button", name="Save nights").click()
-    expect(row).to_contain_text("not told")
+    expect(row).to_contain_text("not sent")
     with service.client() as client:
         (route,) = client.all(alert_routes())
         assert (route.remind_after_s, route.hours.days, route.tell_over) == (5400, [0, 1, 2, 3, 4, 5], False)

@@ -32,7 +32,7 @@ _LEFT_OUT = (
     "change_switches",
     "act",  # SNMP to hosts that the fuzz would choose
 )
-_EXAMPLES = int(os.environ.get("KITEROLL_FUZZ_EXAMPLES", "6"))
+_EXAMPLES = int(os.environ.get("KITEROLL_FUZZ_EXAMPLES", "4"))
 """Of each call; more for a long run."""
 _CHECKS = [
     checks.not_a_server_error,

@@ -11,8 +11,9 @@ export function AlertsPage() {
     <>
       <Title>Alerts</Title>
       <p>
-        A finding that a route takes is told to its target some seconds after it opened, and again when it is
-        over. What another finding explains, what somebody acknowledged, and what lies in planned work is not.
+        A finding that a route takes is sent to its target once it has stood for a moment, and again when it
+        is over. Nothing is sent of what another finding explains, somebody acknowledged, or planned work
+        covers.
       </p>
       {administers && (
         <>

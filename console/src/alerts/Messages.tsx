@@ -38,7 +38,7 @@ export function Messages({ finding = null }: { finding?: number | null }) {
         <QueryView query={found} rows={3}>
           {({ pages }) => {
             const messages = pages.flatMap((page) => page.items);
-            return messages.length === 0 ? <Nothing>Nothing was told.</Nothing> : <Rows of={messages} />;
+            return messages.length === 0 ? <Nothing>No alerts were sent.</Nothing> : <Rows of={messages} />;
           }}
         </QueryView>
       </Sheet>

@@ -1,4 +1,4 @@
-// Planned work: while it lasts, what is found there is kept but not told.
+// Planned work: while it lasts, findings there are recorded, and no alerts are sent.
 import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
@@ -26,8 +26,8 @@ export function PlannedWorkPage() {
     <>
       <Title>Planned work</Title>
       <p>
-        While work lasts, what is found there is kept and shown but told to nobody. What is open still when it
-        ends is told then.
+        While work lasts, findings there are recorded and shown, but no alerts are sent. Alerts of what is
+        still open are sent when it ends.
       </p>
       {operates && <NewWork />}
       {end.error && <ErrorNotice error={end.error} />}

@@ -113,7 +113,7 @@ export function RouteForm({ of, onDone }: { of: Route | null; onDone: () => void
         )}
       </Flex>
       <Flex gap="14px" align="center">
-        <Tick label="tell when it is over" checked={tellOver} onChange={setTellOver} />
+        <Tick label="send again when it is over" checked={tellOver} onChange={setTellOver} />
         <Tick label="on" checked={enabled} onChange={setEnabled} />
         <Button
           type="submit"
@@ -128,7 +128,7 @@ export function RouteForm({ of, onDone }: { of: Route | null; onDone: () => void
           Leave it
         </Button>
       </Flex>
-      {known.length === 0 && <p>Add a target first: somebody has to be told.</p>}
+      {known.length === 0 && <p>Add a target first: alerts need somewhere to go.</p>}
       {set.error && <ErrorNotice error={set.error} />}
     </chakra.form>
   );

@@ -30,7 +30,7 @@ export function Routes() {
         <QueryView query={routes} rows={2}>
           {(found) =>
             found.length === 0 ? (
-              <Nothing>No routes: nobody is told of findings.</Nothing>
+              <Nothing>No routes: no alerts are sent.</Nothing>
             ) : (
               <Grid>
                 <thead>
@@ -55,7 +55,7 @@ export function Routes() {
                       <td>{one.target}</td>
                       <td>{hoursText(one.hours)}</td>
                       <td>{againText(one)}</td>
-                      <td>{one.tell_over ? "told" : "not told"}</td>
+                      <td>{one.tell_over ? "sent" : "not sent"}</td>
                       <td className="tight">{one.enabled ? "● on" : "○ off"}</td>
                       {administers && (
                         <RowActions>

@@ -43,7 +43,7 @@ export function Targets() {
         <QueryView query={targets} rows={2}>
           {(found) =>
             found.length === 0 ? (
-              <Nothing>No targets: nobody is told of findings.</Nothing>
+              <Nothing>No targets: alerts have nowhere to go.</Nothing>
             ) : (
               <Grid>
                 <thead>

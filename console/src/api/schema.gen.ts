@@ -1917,7 +1917,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Which findings are told to whom, by name */
+        /** Which alerts go where, by name */
         get: operations["list_alert_routes"];
         put?: never;
         post?: never;
@@ -1956,7 +1956,7 @@ export interface paths {
         /** Work that is planned or running, first begun first */
         get: operations["list_planned_work"];
         put?: never;
-        /** Plan work: what is found there meanwhile is not told */
+        /** Plan work, during which no alerts are sent */
         post: operations["plan_work"];
         delete?: never;
         options?: never;
@@ -2449,7 +2449,7 @@ export interface components {
         };
         /**
          * AlertRouteSettings
-         * @description Which findings are told to whom; what is empty leaves nothing out.
+         * @description Which alerts go where; what is empty leaves nothing out.
          */
         AlertRouteSettings: {
             /** Target */
@@ -3956,8 +3956,8 @@ export interface components {
         };
         /**
          * NewPlannedWork
-         * @description While it lasts, what is found there is kept but not told. All that is given must fit; nothing given is
-         *     everywhere.
+         * @description While it lasts, findings there are recorded, and no alerts are sent. All that is given must fit; where
+         *     nothing is given, it is everywhere.
          */
         NewPlannedWork: {
             /** Begins At */
@@ -4735,8 +4735,8 @@ export interface components {
             what: "unused" | "silent" | "slow" | "half duplex";
             /** Since */
             since: string | null;
-            /** Said */
-            said: string;
+            /** Why */
+            why: string;
         };
         /** PortChange */
         PortChange: {
@@ -12549,7 +12549,7 @@ export interface operations {
                      *           "alias": "Berth light 18",
                      *           "what": "unused",
                      *           "since": "2026-05-04T12:00:00Z",
-                     *           "said": ""
+                     *           "why": ""
                      *         }
                      *       ],
                      *       "next": ""

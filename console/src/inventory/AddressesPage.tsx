@@ -72,7 +72,7 @@ function SharedAddresses() {
                 title={`Is ${one.prefix} shared no more?`}
                 act={() => remove.mutate(one.prefix)}
               >
-                Where it is seen at several places, findings tell of it again.
+                If it is seen at several places, findings report it again.
               </Confirm>
             ),
           },

@@ -40,7 +40,7 @@ export function BarredPage() {
   const error = add.error ?? lift.error;
   return (
     <>
-      <p>Whoever is on this list is told as serious wherever a switch learns the address, at once.</p>
+      <p>Wherever a switch learns one of these addresses, a serious finding opens at once.</p>
       <Flex gap="8px" align="center" wrap="wrap" margin="10px 0">
         <label htmlFor="bar">Address or prefix</label>
         <Field id="bar" value={prefix} onChange={(event) => setPrefix(event.target.value)} />

@@ -83,7 +83,7 @@ export function FormError({ error, fields }: { error: Error | null; fields: stri
     error.errors.length > 0 &&
     error.errors.every((one) => fields.some((name) => one.where.split(".").includes(name)));
   return atFields ? (
-    <Notice tone="bad">What is marked above must be mended.</Notice>
+    <Notice tone="bad">Please correct what is marked above.</Notice>
   ) : (
     <ErrorNotice error={error} />
   );

@@ -63,9 +63,7 @@ def add_commands(commands: Any) -> None:
 def run_list(context: Context) -> Exit:
     with context.client() as client:
         found = client.all(alert_targets())
-    context.out.rows(
-        found, columns.alert_targets(context.out), empty="no targets: nobody is told of findings"
-    )
+    context.out.rows(found, columns.alert_targets(context.out), empty="no targets: alerts have nowhere to go")
     return Exit.OK
 
 

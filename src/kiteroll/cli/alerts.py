@@ -1,4 +1,4 @@
-"""`kiteroll alert, alert-route, planned-work`: what is told to whom, when not, and what was."""
+"""`kiteroll alert, alert-route, planned-work`: which alerts go where, when none are sent, and which were."""
 
 from datetime import timedelta
 from itertools import islice
@@ -25,14 +25,14 @@ _DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 def add_commands(commands: Any) -> None:
     parents = (shared(),)
-    verbs = add_group(commands, "alert", "list what was told, and what waits to be", of="VERB")
+    verbs = add_group(commands, "alert", "list alerts that were sent, and those that wait", of="VERB")
     one = add_command(verbs, "list", run_alerts, "list alerts, latest first", parents=parents)
     one.add_argument("--state", action="append", choices=("waiting", "sending", "sent", "failed"))
     one.add_argument("--target", metavar="NAME")
     one.add_argument("--finding", type=int, metavar="NUMBER", help="of this finding")
     add_limit(one, 100)
 
-    verbs = add_group(commands, "alert-route", "set which findings are told to whom", of="VERB")
+    verbs = add_group(commands, "alert-route", "set which alerts go where", of="VERB")
     add_command(verbs, "list", run_routes, "list routes", parents=parents)
     one = add_command(
         verbs,
@@ -40,10 +40,10 @@ def add_commands(commands: Any) -> None:
         run_set_route,
         "add a route, or replace one",
         parents=parents,
-        detail="What is not given leaves nothing out. Findings that opened before it was added are not told.",
+        detail="What is not given leaves nothing out. Findings that opened before are not sent.",
     )
     one.add_argument("name")
-    one.add_argument("--target", required=True, metavar="NAME", help="who is told")
+    one.add_argument("--target", required=True, metavar="NAME", help="where they go")
     one.add_argument("--severity", choices=("note", "warning", "serious"), help="and worse (default warning)")
     one.add_argument("--kind", action="append", dest="kinds", metavar="KIND", help="may be repeated")
     one.add_argument("--site", action="append", dest="sites", metavar="NAME", help="may be repeated")
@@ -58,16 +58,16 @@ def add_commands(commands: Any) -> None:
     one.add_argument("--off", action="store_true", help="keep it, but tell nothing")
     add_command(verbs, "remove", run_remove_route, "remove a route", parents=parents).add_argument("name")
 
-    verbs = add_group(commands, "planned-work", "plan work during which nobody is told", of="VERB")
+    verbs = add_group(commands, "planned-work", "plan work during which no alerts are sent", of="VERB")
     add_command(verbs, "list", run_works, "list what is planned or running", parents=parents)
     one = add_command(
         verbs,
         "add",
         run_plan,
-        "plan work: what is found there meanwhile is kept but not told",
+        "plan work: findings there are recorded, and no alerts are sent",
         parents=parents,
-        detail="What is open still when it ends is told then. All of site, switch and kind that are given\n"
-        "must fit; with none of them nothing at all is told.",
+        detail="Alerts of what is still open are sent when it ends. All of site, switch and kind that are\n"
+        "given must fit; with none of them no alerts are sent at all.",
     )
     one.add_argument("reason", help="why; shown with it")
     one.add_argument("--for", dest="span", metavar="SPAN", help="how long, such as 2h")
@@ -87,7 +87,7 @@ def run_alerts(context: Context) -> Exit:
     )
     with context.client() as client:
         found = list(islice(client.each(question), args.limit))
-    context.out.rows(found, columns.alerts(context.out), empty="nothing was told")
+    context.out.rows(found, columns.alerts(context.out), empty="no alerts were sent")
     note_cut(context, len(found))
     return Exit.OK if found else Exit.NOTHING
 
@@ -95,7 +95,7 @@ def run_alerts(context: Context) -> Exit:
 def run_routes(context: Context) -> Exit:
     with context.client() as client:
         found = client.all(alert_routes())
-    context.out.rows(found, columns.alert_routes(), empty="no routes: nobody is told of findings")
+    context.out.rows(found, columns.alert_routes(), empty="no routes: no alerts are sent")
     return Exit.OK
 
 

@@ -34,7 +34,7 @@ def test_alert_target(name: str) -> ApiRequest[api.AlertTest]:
 
 
 def alert_routes() -> ApiListRequest[api.AlertRoute]:
-    """What is told to whom, by name."""
+    """Which alerts go where, by name."""
     return get_list("/alert-routes", TypeAdapter(PageOf[api.AlertRoute]))
 
 

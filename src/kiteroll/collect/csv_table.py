@@ -135,7 +135,7 @@ def _check_heading(heading: Sequence[str], mapping: TableMapping, file: str, lin
     if missing:
         raise Invalid(
             f"{file}, line {line}: there is no column {', '.join(map(repr, missing))}; the heading names "
-            f"{', '.join(map(repr, heading))}. Mend the mapping, its delimiter or its skip"
+            f"{', '.join(map(repr, heading))}. Correct the mapping, its delimiter or its skip"
         )
 
 

@@ -1,7 +1,7 @@
 """Every error that is not a bug, split by what its reader can do about it.
 
     KiteRollError
-    ├── Invalid               what was typed or sent is wrong: mend it and send again
+    ├── Invalid               what was typed or sent is wrong: correct it and send again
     │   ├── BadAddress        a text that is no MAC address, or no fragment of one
     │   ├── ConfigError       a setting, named by its path
     │   └── InvalidParts      several things at once, each by its place: lines of a list, levels of rules

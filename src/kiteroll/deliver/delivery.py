@@ -59,4 +59,4 @@ class Delivery:
 
 
 class NotDelivered(Exception):
-    """It did not arrive, or nothing says that it did; the text says why, and how to mend it."""
+    """It did not arrive, or nothing says that it did; the text says why, and what to do about it."""

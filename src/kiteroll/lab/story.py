@@ -196,7 +196,7 @@ EVENTS = (
     Event(1110, "the hand scanner roams on to the baggage hall", _scanner_to("baggage-hall", 18)),
     Event(1150, "the visitor leaves again", _visitor_goes),
     Event(1200, "the cable to quay cabin 3 breaks, and the ring opens the other way", _ring_opens),
-    Event(1320, "the cable to quay cabin 3 is mended, and the ring closes", _ring_closes),
+    Event(1320, "the cable to quay cabin 3 is repaired, and the ring closes", _ring_closes),
     Event(1400, "the crews of port office and workshop change places", _crews_change),
     Event(1500, "the tannoy speaker speaks again", _speaker_speaks),
     Event(1620, "the crews change back", _crews_back),

@@ -130,7 +130,7 @@ class RouteHours(RequestModel):
 
 
 class AlertRouteSettings(RequestModel):
-    """Which findings are told to whom; what is empty leaves nothing out."""
+    """Which alerts go where; what is empty leaves nothing out."""
 
     target: Name64
     severity: Severity = "warning"
@@ -166,12 +166,12 @@ class AlertRoute(ResponseModel):
     escalate_to: str | None
     enabled: bool
     set_at: Instant
-    """What opened before is not told by it."""
+    """What opened before is not sent by it."""
 
 
 class NewPlannedWork(RequestModel):
-    """While it lasts, what is found there is kept but not told. All that is given must fit; nothing given is
-    everywhere."""
+    """While it lasts, findings there are recorded, and no alerts are sent. All that is given must fit; where
+    nothing is given, it is everywhere."""
 
     begins_at: Instant | None = None
     """None: now."""

@@ -221,4 +221,4 @@ class PortByUse(ResponseModel):
     what: Literal["unused", "silent", "slow", "half duplex"]
     since: Instant | None
     """Unused, or silent, since then; null: since before anything was recorded."""
-    said: str
+    why: str

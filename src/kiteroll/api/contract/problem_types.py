@@ -120,7 +120,7 @@ PROBLEM_TYPES: dict[str, ProblemType] = {
         500,
         "Invalid configuration of the service",
         "Something the service was configured with cannot be used.",
-        "An administrator can mend what `detail` names; `kiteroll check` finds such things.",
+        "An administrator can correct what `detail` names; `kiteroll check` finds such things.",
     ),
     "device": ProblemType(
         502,

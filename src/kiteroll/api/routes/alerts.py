@@ -58,7 +58,7 @@ def test_alert_target(targets: TheAlertTargets, principal: ThePrincipal, name: s
     return present_test(targets.test(name, principal.name))
 
 
-@router.get("/alert-routes", summary="Which findings are told to whom, by name")
+@router.get("/alert-routes", summary="Which alerts go where, by name")
 def list_alert_routes(
     ask: Annotated[PageAsk, by("name", "target", "severity")], routes: TheAlertRoutes
 ) -> PageOf[api.AlertRoute]:
@@ -92,7 +92,7 @@ def list_planned_work(
     return page(rows, ask, "id")
 
 
-@router.post("/planned-work", status_code=201, summary="Plan work: what is found there meanwhile is not told")
+@router.post("/planned-work", status_code=201, summary="Plan work, during which no alerts are sent")
 def plan_work(
     response: Response,
     routes: TheAlertRoutes,

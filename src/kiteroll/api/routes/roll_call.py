@@ -127,7 +127,7 @@ def list_ports_by_use(
             alias=one.alias,
             what=one.what.value,
             since=one.since,
-            said=one.said,
+            why=one.why,
         )
         for one in found
         if what is None or one.what.value in what

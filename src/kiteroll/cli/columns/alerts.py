@@ -36,7 +36,7 @@ def alert_routes() -> list[Column[api.AlertRoute]]:
         Column("hours", lambda one: _hours(one.hours)),
         Column("remind", lambda one: one.remind_after_s, shown=lambda one: _span(one.remind_after_s)),
         Column("escalate", lambda one: one.escalate_after_s, shown=_escalates),
-        Column("over", lambda one: one.tell_over, shown=lambda one: "told" if one.tell_over else "not told"),
+        Column("over", lambda one: one.tell_over, shown=lambda one: "sent" if one.tell_over else "not sent"),
         Column(
             "state",
             lambda one: "on" if one.enabled else "off",

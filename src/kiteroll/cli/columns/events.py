@@ -156,5 +156,5 @@ def stream_events() -> list[Column[StreamEvent]]:
     names = ("at", "event", "kind", "outcome", "switch", "port", "vlan", "mac", "uplink")
     return [
         *(Column(name, of(name), shown=uplink if name == "uplink" else None) for name in names),
-        Column("said", text),
+        Column("text", text),
     ]

@@ -203,7 +203,7 @@ def ports_by_use(out: Output) -> list[Column[api.PortByUse]]:
         Column("label", lambda one: one.alias),
         Column("what", lambda one: one.what, style=lambda _: "yellow"),
         Column("since", lambda one: one.since, shown=lambda one: out.age(one.since) if one.since else ""),
-        Column("why", lambda one: one.said),
+        Column("why", lambda one: one.why),
     ]
 
 

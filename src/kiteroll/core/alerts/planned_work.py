@@ -1,4 +1,4 @@
-"""Planned work: while it lasts, what is found there is kept but not told."""
+"""Planned work: while it lasts, findings there are recorded, and no alerts are sent."""
 
 from collections.abc import Iterable
 from dataclasses import dataclass

@@ -1,4 +1,4 @@
-"""Routes: which findings are told to whom."""
+"""Routes: which findings are sent where."""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime, time, timedelta, tzinfo
@@ -76,7 +76,7 @@ class Route:
     """Name of another target, told once when it is open for so long and nobody acknowledged it."""
     enabled: bool = True
     set_at: datetime
-    """What opened before is not told by it."""
+    """What opened before is not sent by it."""
 
     def takes(self, finding: Finding, places: tuple[Where, ...], now: datetime) -> bool:
         """`places`: of the switches it is about."""

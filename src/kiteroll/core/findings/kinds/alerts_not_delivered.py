@@ -1,4 +1,4 @@
-"""Alerts not delivered: a target takes nothing, and whoever it stands for is not told."""
+"""Alerts not delivered: a target takes nothing, and nobody behind it hears of findings."""
 
 from datetime import datetime, timedelta
 
@@ -12,7 +12,7 @@ INFO = KindInfo(
     condition=True,
     help=KindHelp(
         title="Alerts that are not delivered",
-        why="Whoever is told by this target is not told of anything.",
+        why="Whoever is behind this target hears of nothing.",
         evidence="Deliveries to it have failed for two minutes. They are tried again for a day.",
         action="`kiteroll alert-target list` shows why; `kiteroll alert-target test NAME` tries it.",
         fewer="Switch a target off while its server is being worked on.",

@@ -16,7 +16,7 @@ INFO = KindInfo(
         why="Many breaches at once are more often a mistake in a rule, or a change nobody told of, than an attack. "
         "Further ports are proposed only.",
         evidence="Rules closed as many ports within an hour as `acting.by_rule_per_hour` allows.",
-        action="Look at what was closed (`kiteroll port closed`). Reopen what should be open, mend the rule, then "
+        action="Look at what was closed (`kiteroll port closed`). Reopen what should be open, correct the rule, then "
         "`kiteroll proposal go-on`.",
         fewer="Rehearse a rule on the days before you let it close ports.",
     ),

@@ -17,7 +17,7 @@ INFO = KindInfo(
         why="Whoever is behind it is cut off, until the timer of its rule, or a person, opens it again.",
         evidence="It was closed by Kite Roll: by a rule, or by a person. Serious where it is held closed: the same "
         "breach came back each time the timer had opened it.",
-        action="Find out who or what is there, mend it, then `kiteroll port reopen SWITCH PORT`.",
+        action="Find out who or what is there, put it right, then `kiteroll port reopen SWITCH PORT`.",
         fewer="Close for what matters only, and let ports reopen by themselves.",
     ),
 )

@@ -17,7 +17,7 @@ INFO = KindInfo(
         why="A device reaches a network that its port was not made for: the port is configured for another VLAN, "
         "or the device tags its frames.",
         evidence="An address is learned on the port in a VLAN that its rule does not list. Uplinks are exempt.",
-        action="Compare the VLANs of the port with what was agreed. Mend the port, or what is plugged in there.",
+        action="Compare the VLANs of the port with what was agreed. Correct the port, or what is plugged in there.",
         fewer="List the VLANs the port is for (`kiteroll rule set --switch NAME --port PORT --vlans 20,30`).",
     ),
 )
