@@ -262,6 +262,20 @@ def test_what_our_own_records_tell_is_over_once_they_do_not() -> None:
     assert (over.subject.port, over.state, over.cleared_at) == ("p2", State.CLEARED, at(0.5))
 
 
+def test_how_things_are_on_a_switch_is_over_when_it_left_or_is_switched_off() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    kinds = (FindingKind.NOT_READ, FindingKind.TABLE_FILLING, FindingKind.RESTARTED)
+    apply(
+        lifecycle,
+        *(detection(0, kind, subject=Subject(switch=name)) for kind in kinds for name in ("a", "b")),
+    )
+    assert lifecycle.end_of_switches({"b"}, (), at(1)) == [], "it may be about to be renamed"
+    gone = lifecycle.end_of_switches({"b"}, (), at(1.2))
+    assert {(one.subject.switch, one.kind) for one in gone} == {("a", kind) for kind in kinds[:2]}
+    (off,) = lifecycle.end_of_switches({"b"}, {"b"}, at(1.4))
+    assert (off.subject.switch, off.kind, off.cleared_at) == ("b", FindingKind.NOT_READ, at(1.4))
+
+
 def test_a_condition_that_was_not_found_again_may_be_over_and_what_happened_stays_so() -> None:
     life = FindingLifecycle(Thresholds())
     kinds = (FindingKind.STRANGER, FindingKind.FLAPPING, FindingKind.LEFT_OUT)

@@ -9,6 +9,7 @@ from kiteroll.cli.host_port import split_address
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
 from kiteroll.client import add_credential, change_credential, credentials, remove_credential, test_credential
 from kiteroll.schemas import api
+from kiteroll.wording.spans import counted
 
 
 def add_commands(commands: Any) -> None:
@@ -73,7 +74,8 @@ def run_change(context: Context) -> Exit:
     access = checked(api.Credential, **credential_options.given(context.args))
     with context.client() as client:
         changed = client.send(change_credential(context.args.name, access))
-    told = f"{changed.name}: {changed.kind}, used by {changed.used_by} switches"
+    users = counted(changed.used_by, "switch", "switches")
+    told = f"{changed.name}: {changed.kind}, used by {users}"
     context.out.done(changed, columns.credentials(context.out), told)
     return Exit.OK
 

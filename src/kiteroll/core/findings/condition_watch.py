@@ -59,6 +59,8 @@ class ConditionWatch:
         self._began_at: datetime | None = None
         self._held_ips: Mapping[MacAddress, Sequence[HeldIp]] = {}
         self._held_ips_at: datetime | None = None
+        self.switched_off: frozenset[str] = frozenset()
+        """Switches that were not to be read when it looked last."""
 
     def due(self, now: datetime) -> bool:
         return self._looked_at is None or now - self._looked_at >= CONDITIONS_EVERY
@@ -82,6 +84,7 @@ class ConditionWatch:
         are told already, perhaps since before a start."""
         thresholds = self._thresholds
         conditions, service = facts.conditions(), facts.service()
+        self.switched_off = frozenset(one.name for one in conditions if not one.enabled)
         # Of a site whose readings are on their way nothing can be said yet: the site itself is told.
         late_sites = {one.site for one in service.sites if not one.up_to_date}
         began_at = self._began_at = self._began_at or now

@@ -190,7 +190,9 @@ class FindingEngine:
         known = cleared(self.lifecycle.unknown(self._detected))
         changed = {one.key: one for one in self.lifecycle.apply(self._detected, known)}
         if looked:
-            changed |= {one.key: one for one in self.lifecycle.end_unrecorded(self._detected, now)}
+            ended = self.lifecycle.end_unrecorded(self._detected, now)
+            ended += self.lifecycle.end_of_switches(facts.switches(), self._conditions.switched_off, now)
+            changed |= {one.key: one for one in ended}
         changed |= {one.key: one for one in self.lifecycle.expire(now)}
         self._detected = []
         return Step(list(changed.values()), self._addresses.drain_probes(), self._next_wake(now))

@@ -11,7 +11,7 @@ from itertools import chain
 
 from kiteroll.core.findings.evidence import Evidence, LinkChanged, LinkSteady, in_order
 from kiteroll.core.findings.finding import MAX_EVIDENCE, Detection, Finding, FindingKind, State
-from kiteroll.core.findings.registry import EXPLAINING, KINDS, RECORDED, clear_after
+from kiteroll.core.findings.registry import CONDITIONS, EXPLAINING, KINDS, RECORDED, clear_after
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.uptime import CLOCK_JITTER
 
@@ -36,6 +36,8 @@ class FindingLifecycle:
         self._of_kind: dict[FindingKind, dict[str, Finding]] = {kind: {} for kind in FindingKind}
         self._over: dict[str, Finding] = {}
         """Those that cleared lately and explain others: what the engine comes to late was still theirs."""
+        self._missing: set[str] = set()
+        """Switches of live findings that were not in the inventory at the last look."""
         for finding in findings:
             if finding.state is not State.CLEARED:
                 self._put(finding)
@@ -112,6 +114,19 @@ class FindingLifecycle:
         `found` is over."""
         keys = {one.key for one in found}
         ended = [one for kind in RECORDED for one in self._of_kind[kind].values() if one.key not in keys]
+        return [self._over_with(replace(one, state=State.CLEARED, cleared_at=now), now) for one in ended]
+
+    def end_of_switches(self, known: Collection[str], off: Collection[str], now: datetime) -> list[Finding]:
+        """How things are on a switch that left the inventory is over, once it was missing at two looks: one
+        that is renamed is missing for a moment. So is that one is not read which is `off`, not to be read."""
+        live = [one for kind in CONDITIONS for one in self._of_kind[kind].values() if one.subject.switch]
+        missing = {one.subject.switch for one in live} - set(known)
+        gone, self._missing = missing & self._missing, missing
+        ended = [
+            one
+            for one in live
+            if one.subject.switch in gone or (one.kind is FindingKind.NOT_READ and one.subject.switch in off)
+        ]
         return [self._over_with(replace(one, state=State.CLEARED, cleared_at=now), now) for one in ended]
 
     def next_due(self) -> datetime | None:

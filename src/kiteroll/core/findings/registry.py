@@ -87,6 +87,7 @@ KINDS: Mapping[FindingKind, KindInfo] = {
 
 EXPLAINING = frozenset(kind for kind, info in KINDS.items() if info.explains)
 """Kinds that explain others."""
+CONDITIONS = frozenset(kind for kind, info in KINDS.items() if info.condition)
 RECORDED = frozenset(kind for kind, info in KINDS.items() if info.recorded)
 
 
