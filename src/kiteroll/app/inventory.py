@@ -1,12 +1,11 @@
 """The inventory: adding, changing and removing switches, applied to the running service at once."""
 
-import json
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
 from kiteroll.app.events import EventBus, InventoryChanged
-from kiteroll.app.named_credentials import Access, ChosenAccess
+from kiteroll.app.named_credentials import Access, ChosenAccess, sealed_access
 from kiteroll.app.switch_assignments import SwitchAssignments
 from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.app.turns import Turns
@@ -153,7 +152,7 @@ class Inventory:
     def _credential_columns(self, chosen: ChosenAccess) -> dict[str, Any]:
         """Columns of the credential a switch is read with. Raises NotFound."""
         if isinstance(chosen, Access):
-            sealed = self._vault.seal(json.dumps(chosen.settings))
+            sealed = sealed_access(self._vault, chosen)
             return {"credential_id": None, "credential_sealed": sealed, "credential_kind": chosen.kind}
         row = self._database.run(credentials.get_credential, chosen or "")
         return {"credential_id": row.id, "credential_sealed": None, "credential_kind": row.kind}

@@ -34,6 +34,10 @@ ChosenAccess = Access | str | None
 """A switch's own access, or the name of a credential, or neither."""
 
 
+def sealed_access(vault: Vault, access: Access) -> bytes:
+    return vault.seal(json.dumps(access.settings))
+
+
 class NamedCredentials:
     def __init__(
         self,
@@ -61,12 +65,12 @@ class NamedCredentials:
 
     def add(self, name: str, access: Access) -> CredentialRow:
         """Raises Conflict when the name is taken."""
-        sealed = self.seal(access)
+        sealed = sealed_access(self._vault, access)
         return self._database.run(credentials.add_credential, self._clock.now(), name, access.kind, sealed)
 
     async def change(self, name: str, access: Access) -> CredentialRow:
         """Every switch that uses it is polled with the new one from now on. Raises NotFound."""
-        sealed = self.seal(access)
+        sealed = sealed_access(self._vault, access)
 
         def work() -> CredentialRow:
             return self._database.run(credentials.change_credential, name, access.kind, sealed)
@@ -87,6 +91,3 @@ class NamedCredentials:
             row = await asyncio.to_thread(self._database.run, credentials.get_credential, chosen or "")
             settings = json.loads(self._vault.open(row.sealed))
         return await identify(make_target(host, port, settings), self._clock, self._limits)
-
-    def seal(self, access: Access) -> bytes:
-        return self._vault.seal(json.dumps(access.settings))

@@ -10,7 +10,6 @@ from collections.abc import Callable
 from contextlib import ExitStack
 from dataclasses import dataclass
 
-from kiteroll.app import config as settings
 from kiteroll.app.access.access_book import AccessBook
 from kiteroll.app.access.accounts import Accounts
 from kiteroll.app.access.audit_log import AuditLog
@@ -27,6 +26,7 @@ from kiteroll.app.alerts.router import AlertRouter
 from kiteroll.app.alerts.sender import AlertSender
 from kiteroll.app.collector_targets import CollectorTargets
 from kiteroll.app.collectors import Collectors
+from kiteroll.app.config import Config
 from kiteroll.app.csv_mappings import CsvMappings
 from kiteroll.app.database_watch import DatabaseWatch
 from kiteroll.app.device_links import DeviceLinks
@@ -175,7 +175,7 @@ class Parts:
 
 
 def build(
-    config: settings.Config,
+    config: Config,
     clock: Clock,
     stack: ExitStack,
     on_must_stop: Callable[[], None],
@@ -391,7 +391,7 @@ def build(
     )
 
 
-def _openid(config: settings.Config, storage: Storage, access: AccessBook, clock: Clock) -> OpenIdSignIn:
+def _openid(config: Config, storage: Storage, access: AccessBook, clock: Clock) -> OpenIdSignIn:
     provider = None
     if config.openid.issuer:
         back = f"{config.listen.public_url.rstrip('/')}{OPENID_CALLBACK}"

@@ -6,9 +6,9 @@ from contextlib import ExitStack
 from datetime import timedelta
 from functools import partial
 
-from kiteroll.app import config as settings
 from kiteroll.app.access.access_book import RELOAD_S
 from kiteroll.app.alerts.router import STEP_S as ALERT_STEP_S
+from kiteroll.app.config import Config
 from kiteroll.app.parts import Parts
 from kiteroll.app.port_actions.breach_actions import STEP_S as BREACH_STEP_S
 from kiteroll.app.port_actions.closed_ports import STEP_S as CLOSED_STEP_S
@@ -27,9 +27,7 @@ from kiteroll.core.topology.refresh import FACTS_MAX_AGE
 _NAMES_S = 3.0
 
 
-def add_workers(
-    parts: Parts, config: settings.Config, clock: Clock, stack: ExitStack, parse: ParseDocuments
-) -> None:
+def add_workers(parts: Parts, config: Config, clock: Clock, stack: ExitStack, parse: ParseDocuments) -> None:
     """Register what runs beside the polling. Raises Conflict or ConfigError for notifications that
     cannot be received, Invalid for name servers that are none. `parse` reads reading documents."""
     add, storage = parts.supervisor.add, parts.storage
@@ -109,7 +107,7 @@ def _add_common_workers(parts: Parts, clock: Clock) -> None:
 
 
 def _notification_reader(
-    parts: Parts, config: settings.Config, clock: Clock, engine: LocalEngine, stack: ExitStack
+    parts: Parts, config: Config, clock: Clock, engine: LocalEngine, stack: ExitStack
 ) -> NotificationReader:
     sock: socket.socket = stack.enter_context(bind(config.notifications))
     debounce = timedelta(seconds=config.notifications.debounce_s)
