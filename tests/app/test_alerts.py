@@ -137,10 +137,11 @@ def test_what_turns_out_to_be_explained_or_over_at_once_is_not_told(telling: Tel
 
 def test_what_jumps_is_told_once_no_loop_can_explain_it_and_all_else_at_once(telling: Telling) -> None:
     telling.change(flapping())
-    telling.change(flapping("quay-2", kind=FindingKind.SILENT_PORT))
-    assert telling.after(4) == [("opened", "folder")], "that no address is learned"
+    for kind in (FindingKind.SILENT_PORT, FindingKind.FLOOD):
+        telling.change(flapping(kind=kind))
+    assert telling.after(4) == [("opened", "folder")] * 2, "that a port is silent, and the flood"
     telling.change(flapping(part_of="loop|quay-1"))
-    assert telling.after(SETTLED_S) == [("opened", "folder")], "it is part of a loop"
+    assert telling.after(SETTLED_S) == [("opened", "folder")] * 2, "it is part of a loop"
 
 
 def test_a_service_that_was_killed_tells_what_it_had_not_and_nothing_twice(telling: Telling) -> None:

@@ -9,7 +9,9 @@ SETTLES_AFTER = timedelta(seconds=3)
 _READINGS = 3
 """Within which addresses that come back show that they go round in a loop, or that paths changed."""
 _AT_MOST = timedelta(minutes=3)
-_OF_A_LOOP = KINDS[FindingKind.LOOP].explains
+_NOT_PUT_OFF = {FindingKind.FLOOD, FindingKind.TABLE_FILLING}
+"""They may be an attack, and a loop rarely looks like it."""
+_OF_A_LOOP = KINDS[FindingKind.LOOP].explains - _NOT_PUT_OFF
 """Kinds that a loop explains: addresses that go to other ports, and what they fill there."""
 
 
