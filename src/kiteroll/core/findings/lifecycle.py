@@ -104,7 +104,7 @@ class FindingLifecycle:
             if self._hidden_by_loop(finding, now):
                 heappush(self._due, (now + _LOOK_AGAIN, finding.key))
             elif now - finding.last_at >= clear_after(finding.kind, self.thresholds):
-                changed.append(self._over_with(replace(finding, state=State.CLEARED, cleared_at=now), now))
+                changed.append(self._over_with(finding, now))
             else:
                 changed.append(self._put(replace(finding, state=State.OPEN, acknowledged_until=None)))
         return changed
@@ -114,7 +114,7 @@ class FindingLifecycle:
         `found` is over."""
         keys = {one.key for one in found}
         ended = [one for kind in RECORDED for one in self._of_kind[kind].values() if one.key not in keys]
-        return [self._over_with(replace(one, state=State.CLEARED, cleared_at=now), now) for one in ended]
+        return [self._over_with(one, now) for one in ended]
 
     def end_of_switches(self, known: Collection[str], off: Collection[str], now: datetime) -> list[Finding]:
         """How things are on a switch that left the inventory is over, once it was missing at two looks: one
@@ -127,7 +127,7 @@ class FindingLifecycle:
             for one in live
             if one.subject.switch in gone or (one.kind is FindingKind.NOT_READ and one.subject.switch in off)
         ]
-        return [self._over_with(replace(one, state=State.CLEARED, cleared_at=now), now) for one in ended]
+        return [self._over_with(one, now) for one in ended]
 
     def next_due(self) -> datetime | None:
         """When time alone changes a finding next, at the earliest."""
@@ -153,8 +153,7 @@ class FindingLifecycle:
         known = self._live.get(key)
         if known is None:
             return None
-        cleared = replace(known, state=State.CLEARED, cleared_at=now, cleared_by=by)
-        return self._over_with(cleared, now)
+        return self._over_with(known, now, by)
 
     def _hidden_by_loop(self, finding: Finding, now: datetime) -> bool:
         """Whether its address is pulled away by a loop: then a table does not tell that it is over."""
@@ -192,8 +191,9 @@ class FindingLifecycle:
         heappush(self._due, (self._due_at(finding), finding.key))
         return finding
 
-    def _over_with(self, finding: Finding, now: datetime) -> Finding:
-        """It is not live any more."""
+    def _over_with(self, finding: Finding, now: datetime, by: str = "") -> Finding:
+        """It is cleared, and not live any more."""
+        finding = replace(finding, state=State.CLEARED, cleared_at=now, cleared_by=by)
         del self._live[finding.key], self._of_kind[finding.kind][finding.key]
         self._over = {key: one for key, one in self._over.items() if now - one.last_at < EXPLAINS_FOR}
         if finding.kind in EXPLAINING:
