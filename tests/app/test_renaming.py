@@ -122,6 +122,19 @@ def test_after_a_start_who_is_barred_and_only_passes_is_told_unless_he_just_left
     assert [one.details.ports for one in found] == ([] if left else [(("east", "p24"),)])
 
 
+@pytest.mark.parametrize(("read", "judged", "found"), [(9.4, 11, 0), (10.2, 10.4, 1)])
+def test_a_table_that_was_read_before_it_forgot_who_left_says_nothing_of_now(
+    live: LiveRun, read: float, judged: float, found: int
+) -> None:
+    """The ageing time is five minutes; he left at 4.5."""
+    live.store(_of(4, {(4, 10): "p4", (90, 1): "p24"}, "west", 90))
+    live.store(_of(4.5, {(5, 10): "p5", (90, 1): "p24"}, "west", 90))
+    live.parts.port_rules.replace_all(RuleSet(RULES.rules, (Barred(mac(4).digits),)), Author("Mara"))
+    live.store(_of(read, {(9, 10): "p9", (4, 10): "p24", (90, 1): "p24"}, "east", 91))
+    live.evaluate(at(judged))
+    assert len([one for one in _told(live) if one.finding.kind is FindingKind.BARRED]) == found
+
+
 def test_a_port_that_looks_like_an_uplink_after_it_stays_under_its_rules(live: LiveRun) -> None:
     for minute in range(4, 14):
         _minute(live, minute, "east")

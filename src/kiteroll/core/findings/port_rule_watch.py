@@ -33,6 +33,10 @@ _NEW_FOR = timedelta(minutes=10)
 _AT_FIRST = 6
 """Times the delay, on a new switch: where its ports lead may show only when those next to it were read."""
 _AT_ONCE = timedelta(0)
+_SWEPT_WITHIN = timedelta(seconds=30)
+"""Tables are looked through now and then: an entry may be there for so long after its ageing time."""
+_LOOK_BACK = timedelta(minutes=30)
+"""How far the last reading of a switch that passes somebody on may lie in the past."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,18 +128,22 @@ def _only_lingering(by_key: Mapping[str, Sequence[Breach]], facts: FactSource, n
         return set()
     macs = {key: by_key[key][0].detection.subject.mac for key in passing}
     sightings = facts.sightings(
-        [mac for mac in macs.values() if mac is not None], now - max(passing.values())
+        [mac for mac in macs.values() if mac is not None], now - max(passing.values()) - _LOOK_BACK
     )
     return {
         key
         for key, lingers in passing.items()
-        if (mac := macs[key]) is not None
-        and any(
-            _left(one, now) >= now - lingers
-            for one in sightings.get(mac, ())
-            if not one.uplink and not one.outdated(now)
-        )
+        if (mac := macs[key]) is not None and _lingers(sightings.get(mac, ()), lingers, now)
     }
+
+
+def _lingers(sightings: Sequence[Sighting], lingers: timedelta, now: datetime) -> bool:
+    """Whether he left his port so late that whoever passes him on need not have heard him since."""
+    passed_on = [one.read_at for one in sightings if one.uplink and one.present and one.read_at is not None]
+    heard_before = max(passed_on, default=now) - lingers - _SWEPT_WITHIN
+    return any(
+        _left(one, now) >= heard_before for one in sightings if not one.uplink and not one.outdated(now)
+    )
 
 
 def _left(one: Sighting, now: datetime) -> datetime:
