@@ -17,7 +17,7 @@ import tomlkit
 ROOT = Path(__file__).parents[1]
 SOURCE, DIST = ROOT / "src" / "kiteroll", ROOT / "dist"
 CLIENT = (
-    *("__init__.py", "py.typed", "clock.py", "data_dir.py", "duration.py"),
+    *("__init__.py", "py.typed", "clock.py", "data_dir.py", "duration.py", "model_errors.py"),
     *("cli", "client", "core", "schemas", "wording"),
 )
 OF_THE_SERVICE = frozenset(

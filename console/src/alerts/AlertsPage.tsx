@@ -23,7 +23,7 @@ export function AlertsPage() {
       )}
       <Heading>Routes</Heading>
       <Routes />
-      <Heading>Told lately</Heading>
+      <Heading>Sent lately</Heading>
       <Messages />
     </>
   );

@@ -65,7 +65,7 @@ export function RouteForm({ of, onDone }: { of: Route | null; onDone: () => void
     >
       <Flex gap="10px" wrap="wrap" align="flex-end">
         {!of && <Labelled label="Name" value={name} onChange={setName} />}
-        <OneOf label="Tells" of={known} value={chosen} onChange={setTarget} />
+        <OneOf label="Sends to" of={known} value={chosen} onChange={setTarget} />
         <OneOf label="From severity" of={SEVERITIES} value={severity} onChange={setSeverity} />
         <Labelled label="Kinds" placeholder="all" value={kinds} onChange={setKinds} />
         <Labelled label="Sites" placeholder="all" value={sites} onChange={setSites} />

@@ -37,7 +37,7 @@ export function Routes() {
                   <tr>
                     <th>Name</th>
                     <th>Takes</th>
-                    <th>Tells</th>
+                    <th>Sends to</th>
                     <th>Hours</th>
                     <th>Again</th>
                     <th>Over</th>
