@@ -1,7 +1,7 @@
 """What the model library finds wrong with values, in words of our own: the same for files, settings, options
 and calls."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
@@ -66,10 +66,6 @@ def what_of(error: Mapping[str, Any]) -> str:
 def problems_of(wrong: "ValidationError") -> list[tuple[str, str]]:
     """Pairs of where and what."""
     return [where_and_what(one) for one in wrong.errors()]
-
-
-def sentence(problems: Sequence[tuple[str, str]]) -> str:
-    return "; ".join(f"{where}: {what}" if where else what for where, what in problems)
 
 
 def _count(number: int, thing: str) -> str:

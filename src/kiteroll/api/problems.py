@@ -12,8 +12,8 @@ from starlette.requests import ClientDisconnect
 from kiteroll.api.contract.problem_types import PAGES, PROBLEM_TYPES
 from kiteroll.app.logs import fields
 from kiteroll.app.port_actions.actor import Guarded
-from kiteroll.core.errors import Invalid, InvalidParts, KiteRollError
-from kiteroll.model_errors import BAD_JSON, sentence, where_and_what
+from kiteroll.core.errors import Invalid, InvalidParts, KiteRollError, sentence
+from kiteroll.model_errors import BAD_JSON, where_and_what
 from kiteroll.schemas.api import FieldProblem, Problem
 
 log = logging.getLogger(__name__)
@@ -57,8 +57,9 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(RequestValidationError)
     async def invalid(request: Request, error: RequestValidationError) -> JSONResponse:
-        parts = [where_and_what(one) for one in error.errors()]
-        unreadable = any(one["type"] == BAD_JSON for one in error.errors())
+        found = error.errors()
+        parts = [where_and_what(one) for one in found]
+        unreadable = any(one["type"] == BAD_JSON for one in found)
         return problem("bad_json" if unreadable else Invalid.code, sentence(parts), parts)
 
     @app.exception_handler(HTTPException)

@@ -18,10 +18,10 @@ from kiteroll.app.config import Config
 from kiteroll.app.logs import fields
 from kiteroll.app.settings import FindingSettings, ReadingSettings, RetentionSettings
 from kiteroll.clock import Clock
-from kiteroll.core.errors import Conflict, Invalid, NotFound
+from kiteroll.core.errors import Conflict, Invalid, NotFound, sentence
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.duration import duration_text
-from kiteroll.model_errors import problems_of, sentence
+from kiteroll.model_errors import problems_of
 from kiteroll.store import runtime_settings
 from kiteroll.store.database import Database
 from kiteroll.store.runtime_settings import SettingRow

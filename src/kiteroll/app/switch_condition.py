@@ -3,7 +3,7 @@
 from datetime import timedelta
 
 from kiteroll.core.tracking.switch_health import SwitchCondition, SwitchHealth
-from kiteroll.store.inventory import SwitchRow
+from kiteroll.store.inventory import SwitchRow, agent_address
 
 
 def condition_of(row: SwitchRow, present: int, ports_up: int = 0) -> SwitchCondition:
@@ -18,7 +18,7 @@ def condition_of(row: SwitchRow, present: int, ports_up: int = 0) -> SwitchCondi
         last_outcome=SwitchHealth(row.health),
         outcome_since=row.health_since,
         error=row.error or "",
-        address=f"{row.host}:{row.udp_port}" if row.source == "snmp" else "",
+        address=agent_address(row.host, row.udp_port, row.source),
         polled=row.source != "files",
         read_at=row.last_complete_at,
         bridge_address=row.bridge_address,

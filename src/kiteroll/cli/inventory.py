@@ -165,9 +165,10 @@ def _settings(args: argparse.Namespace) -> dict[str, Any]:
 
 def run_add(context: Context) -> Exit:
     args = context.args
+    host, port = args.address, None
     if args.source == "snmp":
         credential_options.check_given(args)
-    host, port = split_address(args.address) if args.source == "snmp" else (args.address, None)
+        host, port = split_address(args.address)
     new = checked(api.NewSwitch, name=args.name, source=args.source, host=host, port=port, **_settings(args))
     with context.client() as client:
         added = client.send(add_switch(new))

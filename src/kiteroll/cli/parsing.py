@@ -7,10 +7,10 @@ from pydantic import BaseModel, ValidationError
 
 from kiteroll.cli.context import Command, Context
 from kiteroll.cli.output import FORMATS
-from kiteroll.core.errors import Invalid
+from kiteroll.core.errors import Invalid, sentence
 from kiteroll.core.model.whole_number import whole_number
 from kiteroll.duration import parse_duration_s
-from kiteroll.model_errors import problems_of, sentence
+from kiteroll.model_errors import problems_of
 
 M = TypeVar("M", bound=BaseModel)
 

@@ -59,6 +59,11 @@ class ConfigError(Invalid):
         return f"{self.source}: " + "; ".join(self.problems)
 
 
+def sentence(problems: Sequence[tuple[str, str]]) -> str:
+    """Pairs of where and what; nothing is said of where for the whole."""
+    return "; ".join(f"{where}: {what}" if where else what for where, what in problems)
+
+
 class InvalidParts(Invalid):
     """`problems` are pairs of where and what, all found in one pass."""
 
@@ -70,9 +75,7 @@ class InvalidParts(Invalid):
         self.problems = tuple(problems)
 
     def __str__(self) -> str:
-        shown = "; ".join(
-            f"{where}: {what}" if where else what for where, what in self.problems[: self._SHOWN]
-        )
+        shown = sentence(self.problems[: self._SHOWN])
         more = len(self.problems) - self._SHOWN
         return f"{self.source}: {shown}" + (f"; and {more} more" if more > 0 else "")
 

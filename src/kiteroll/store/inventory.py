@@ -238,13 +238,18 @@ def bridge_addresses(connection: Connection) -> list[tuple[str, MacAddress]]:
     return [(name, address) for name, address in rows]
 
 
-def agent_addresses(connection: Connection) -> dict[str, list[str]]:
-    """Of each address at which a switch is asked over SNMP, host and port, the names of those asked there."""
-    query = select(switch.c.name, switch.c.host, switch.c.udp_port)
-    query = query.where(switch.c.removed_at.is_(None), switch.c.source == "snmp")
+def agent_address(host: str, udp_port: int, source: str) -> str:
+    """Host and port at which a switch is asked over SNMP; empty where it is not."""
+    return f"{host}:{udp_port}" if source == "snmp" else ""
+
+
+def asked_at(connection: Connection, hosts: Collection[str]) -> dict[str, list[str]]:
+    """Of each agent address at these hosts, the names of the switches that are asked there."""
+    query = select(switch.c.name, switch.c.host, switch.c.udp_port, switch.c.source)
+    query = query.where(switch.c.removed_at.is_(None), switch.c.source == "snmp", switch.c.host.in_(hosts))
     found: dict[str, list[str]] = {}
-    for name, host, udp_port in connection.execute(query):
-        found.setdefault(f"{host}:{udp_port}", []).append(name)
+    for name, *where in connection.execute(query):
+        found.setdefault(agent_address(*where), []).append(name)
     return found
 
 

@@ -19,9 +19,9 @@ from kiteroll.api.presenters.rules import (
 )
 from kiteroll.api.report.page import served
 from kiteroll.api.report.roll_call_report import roll_call_report
-from kiteroll.core.errors import Invalid
+from kiteroll.core.errors import Invalid, sentence
 from kiteroll.core.policy.levels import Level
-from kiteroll.model_errors import problems_of, sentence
+from kiteroll.model_errors import problems_of
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 

@@ -64,7 +64,7 @@ class SwitchQueries:
             return []
         now = self._clock.now()
         same_bridge = names_by_address(self._database.run(inventory.bridge_addresses))
-        same_address = self._database.run(inventory.agent_addresses)
+        same_address = self._database.run(inventory.asked_at, {row.host for row in rows})
         present = {row.id: self._fleet.tracker.present(row.name) for row in rows}
         empty = [row.id for row in rows if not present[row.id] and row.source == "snmp"]
         up = self._database.run(list_queries.bridged_ports_up, empty) if empty else {}
