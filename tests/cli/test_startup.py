@@ -6,6 +6,7 @@ import sys
 import pytest
 
 from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.help_text import Paragraphs
 from kiteroll.cli.main import main
 
 HEAVY = {"pydantic", "httpx", "sqlalchemy", "fastapi", "uvicorn", "rich", "cattrs", "asyncio"}
@@ -42,3 +43,15 @@ def test_an_unknown_option_brings_the_usage_of_its_own_command(capsys: pytest.Ca
     told = capsys.readouterr().err
     assert ended.value.code == Exit.USAGE
     assert told.startswith("usage: kiteroll rule enrol ") and "it does not know --because new" in told
+
+
+def test_help_fills_its_paragraphs_and_leaves_examples_as_they_are() -> None:
+    text = "One line\nand the next.\n\nThen:\n  kiteroll find 52:4e  --format json\n"
+    filled = Paragraphs("kiteroll")._fill_text(text, 16, "")
+    assert filled.splitlines() == [
+        "One line and the",
+        "next.",
+        "",
+        "Then:",
+        "  kiteroll find 52:4e  --format json",
+    ]

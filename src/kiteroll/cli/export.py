@@ -6,7 +6,7 @@ from typing import Any, BinaryIO
 
 from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exit_codes import Exit
-from kiteroll.cli.parsing import add_command, shared
+from kiteroll.cli.parsing import add_command, connection
 from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.schemas.exports import EXPORT_FORMATS, EXPORT_LISTS
@@ -20,7 +20,7 @@ _WORDS = {"uplinks": "no-uplinks", "seen": "never-seen"}
 
 
 def add_commands(commands: Any) -> None:
-    parents = (shared(),)
+    parents = (connection(),)
     one = add_command(
         commands,
         "export",
@@ -35,7 +35,11 @@ def add_commands(commands: Any) -> None:
     one.add_argument("list", metavar="LIST")
     one.add_argument("file", metavar="FILE", help="or - for standard output, with --as")
     one.add_argument(
-        "--as", dest="media", choices=EXPORT_FORMATS, help="format (default: by the file's extension)"
+        "--as",
+        "--format",
+        dest="media",
+        choices=EXPORT_FORMATS,
+        help="format (default: by the file's extension)",
     )
     for name in _TEXTS:
         one.add_argument(f"--{name}", metavar="TEXT")

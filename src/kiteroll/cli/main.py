@@ -15,6 +15,7 @@ from typing import Any
 
 from kiteroll import __version__
 from kiteroll.cli.exit_codes import MEANING, Exit
+from kiteroll.cli.help_text import Paragraphs
 from kiteroll.cli.loading import load
 
 _COMMANDS: tuple[tuple[str, str, str], ...] = (
@@ -97,7 +98,7 @@ def build_parser(words: Sequence[str] | None = None) -> argparse.ArgumentParser:
         prog="kiteroll",
         description="Where every endpoint is connected: by switch, port and VLAN, and since when.",
         epilog=MEANING,
-        formatter_class=argparse.RawDescriptionHelpFormatter,
+        formatter_class=Paragraphs,
     )
     parser.add_argument("--version", action="version", version=f"kiteroll {__version__}")
     commands = parser.add_subparsers(metavar="COMMAND", required=True)

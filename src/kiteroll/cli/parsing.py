@@ -6,6 +6,7 @@ from typing import Any, TypeVar
 from pydantic import BaseModel, ValidationError
 
 from kiteroll.cli.context import Command, Context
+from kiteroll.cli.help_text import Paragraphs
 from kiteroll.cli.output import FORMATS
 from kiteroll.core.errors import Invalid, sentence
 from kiteroll.core.model.whole_number import whole_number
@@ -15,9 +16,10 @@ from kiteroll.model_errors import problems_of
 M = TypeVar("M", bound=BaseModel)
 
 
-def shared() -> argparse.ArgumentParser:
-    """Parent of every command that talks to the service."""
+def connection() -> argparse.ArgumentParser:
+    """Parent of a command that talks to the service, and whose output has a form of its own."""
     parent = argparse.ArgumentParser(add_help=False)
+    parent.set_defaults(format=None)
     group = parent.add_argument_group("connection")
     group.add_argument(
         "--url", metavar="URL", help="URL of the service (KITEROLL_URL; default http://127.0.0.1:8480)"
@@ -29,6 +31,12 @@ def shared() -> argparse.ArgumentParser:
     group.add_argument(
         "--profile", metavar="NAME", help="of ~/.config/kiteroll/config.toml (KITEROLL_PROFILE)"
     )
+    return parent
+
+
+def shared() -> argparse.ArgumentParser:
+    """Parent of every other command that talks to the service."""
+    parent = argparse.ArgumentParser(add_help=False, parents=[connection()])
     look = parent.add_argument_group("output")
     add_format(look)
     look.add_argument("--columns", metavar="LIST", help="of a list: these alone, in this order: switch,port")
@@ -81,7 +89,7 @@ def add_command(
         help=summary,
         description=f"{summary[0].upper()}{summary[1:]}." + (f"\n\n{detail}" if detail else ""),
         parents=list(parents),
-        formatter_class=argparse.RawDescriptionHelpFormatter,
+        formatter_class=Paragraphs,
     )
     parser.set_defaults(run=run, parser=parser)
     return parser
