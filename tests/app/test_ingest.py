@@ -229,6 +229,7 @@ def test_cancelling_who_waits_does_not_cut_a_reading_off_half_way(live: LiveRun)
     ("wrong", "told"),
     [
         ({"alias": "b" * 300}, "alias of port p1 has 300 characters; at most 255"),
+        ({"alias": "desk \x1b[2J"}, r"alias of port p1 has control characters: 'desk \\x1b"),
         ({"speed_bps": 10**18}, "speed of port p1 is 1000000000000000000"),
         ({"default_vlan": 4095}, "VLAN of port p1 is 4095; 1 to 4094"),
         ({"changed_ticks": 2**64}, "changed_ticks of port p1"),

@@ -71,6 +71,8 @@ def test_the_same_answer_for_programs(service: Service) -> None:
         (("findng", "list"), 2, "no command 'findng'; did you mean finding or find?"),
         (("finding", "lst"), 2, "no command 'lst'; did you mean list?"),
         (("finding", "list", "--sevrity", "note"), 2, "did you mean --severity?"),
+        (("finding", "list", "--sev", "note"), 2, "it does not know --sev note"),
+        (("switch", "change", "quay-1", "--site", "Quays\x1b[2J"), 2, "site: control characters"),
         (("credential", "test", "10.0.0.1"), 2, "--credential NAME, --community NAME or --user NAME"),
         (("switch", "change", "quay-1"), 2, "nothing to change"),
         (("probe", "not a host"), 2, "neither an IP address nor a host name"),

@@ -195,13 +195,13 @@ def test_labels_come_before_their_address_and_links_lead_to_devices(service: Ser
 
 
 def test_queries_are_kept_and_shared(service: Service) -> None:
-    saved = kiteroll("query", "save", "lamps", "/?q=lamp", "--shared", service=service)
+    saved = kiteroll("query", "save", "lamps at quay 1", "/?q=lamp", "--shared", service=service)
     assert saved.returncode == 0 and f"{service.url}/?q=lamp" in saved.stderr
-    assert kiteroll("query", "save", "lamps", "/?q=x", service=service).returncode == Exit.REFUSED
+    assert kiteroll("query", "save", " lamps at quay 1", "/?q=x", service=service).returncode == Exit.REFUSED
     away = kiteroll("query", "save", "evil", "//elsewhere.example/", service=service)
     assert away.returncode == Exit.USAGE and "a path of the console" in away.stderr
     assert f"{service.url}/?q=lamp" in kiteroll("query", "list", service=service).stdout
-    assert kiteroll("query", "remove", "lamps", service=service).returncode == 0
+    assert kiteroll("query", "remove", "lamps at quay 1", service=service).returncode == 0
 
 
 def test_endpoints_are_narrowed_down(service: Service) -> None:

@@ -117,7 +117,7 @@ def _own(*, aware: bool) -> list[dict[str, Any]]:
 
 
 PORTS = json.loads("""[
-  {"ifindex": 7, "ifname": "vm1", "ifalias": "kiosk server", "flags": ["UP", "LOWER_UP"],
+  {"ifindex": 7, "ifname": "vm1", "ifalias": "kiosk\\tserver", "flags": ["UP", "LOWER_UP"],
    "operstate": "UP", "link_type": "ether", "address": "02:1a:f0:00:99:07",
    "linkinfo": {"info_slave_kind": "bridge", "info_slave_data": {"state": "forwarding"}}},
   {"ifindex": 9, "ifname": "eno1", "flags": ["UP"], "operstate": "DOWN", "link_type": "ether",

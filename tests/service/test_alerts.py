@@ -182,7 +182,7 @@ def test_planned_work_is_shown_and_restricted_to_sites(telling: Service, command
     [
         (("alert-target", "webhook", "x", "ftp:nothing"), "url"),
         (("alert-target", "mail", "x", "localhost", "--from", "kite", "--to", "a@b"), "'kite' is not a mail"),
-        (("alert-target", "folder", "a b", "/tmp"), "is not a switch name"),
+        (("alert-target", "folder", "a b", "/tmp"), "is not a valid name"),
         (("alert-route", "set", "x", "--target", "nowhere"), "no alert target 'nowhere'"),
         (("alert-route", "set", "x", "--target", "t", "--days", "moon"), "'moon' is no day"),
         (("alert-route", "set", "x", "--target", "t", "--hours", "8-17"), "since"),

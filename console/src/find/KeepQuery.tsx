@@ -39,9 +39,8 @@ export function KeepQuery({ text }: { text: string }) {
               value={name}
               onChange={(event) => setName(event.target.value)}
               required
-              pattern="[A-Za-z0-9][A-Za-z0-9._\\-]*"
-              title="letters, digits, dots, dashes and underscores"
-              placeholder={text.replace(/[^A-Za-z0-9._-]+/g, "-")}
+              maxLength={64}
+              placeholder={text.slice(0, 64)}
               border="1px solid"
               borderColor="line"
               borderRadius="4px"

@@ -101,11 +101,12 @@ def make_context(args: argparse.Namespace) -> Context:
     profile = NO_PROFILE
     if hasattr(args, "profile"):  # commands that talk to a service
         profile = load_profile(args.profile or os.environ.get("KITEROLL_PROFILE"))
+    zone = getattr(args, "zone", None)
     look = Look(
         columns=tuple(filter(None, (getattr(args, "columns", None) or "").split(","))),
         sort=getattr(args, "sort", None) or "",
         headers=not getattr(args, "no_headers", False),
-        local=getattr(args, "local", False) or (profile.local and not getattr(args, "utc", False)),
+        local=zone == "local" or (profile.local and zone != "utc"),
     )
     chosen = args.format or profile.format or FORMATS[0]
     if chosen not in FORMATS:

@@ -28,7 +28,9 @@ from kiteroll.wording.topology import area_text
 
 def add_commands(commands: Any) -> None:
     parents = (shared(),)
-    verbs = add_group(commands, "endpoint", "list, show or label endpoints", of="VERB")
+    verbs = add_group(
+        commands, "endpoint", "list endpoints, show where they are, change their labels", of="VERB"
+    )
     one = add_command(
         verbs,
         "list",
@@ -100,7 +102,9 @@ def add_commands(commands: Any) -> None:
 def run_list(context: Context) -> Exit:
     args, out = context.args, context.out
     if args.switch is None and args.vlan is None:
-        raise Invalid("name a --switch (and a --port of it), or a --vlan")
+        raise Invalid(
+            "name a --switch (and a --port of it), or a --vlan; `kiteroll endpoint all` lists all there are"
+        )
     request = stays(
         switch=args.switch,
         port=args.port,

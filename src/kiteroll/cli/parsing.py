@@ -44,9 +44,11 @@ def shared() -> argparse.ArgumentParser:
         "--sort", metavar="COLUMN", help="of a list: by this column; -COLUMN: the largest first"
     )
     look.add_argument("--no-headers", action="store_true", help="of a list: without the names of columns")
-    zone = look.add_mutually_exclusive_group()
-    zone.add_argument("--local", action="store_true", help="times in tables in the zone of this machine (TZ)")
-    zone.add_argument("--utc", action="store_true", help="times in UTC, whatever the profile says")
+    for zone, about in (
+        ("local", "times in tables in the zone of this machine (TZ)"),
+        ("utc", "times in UTC, whatever the profile says"),
+    ):
+        look.add_argument(f"--{zone}", dest="zone", action="store_const", const=zone, help=about)
     return parent
 
 
@@ -90,6 +92,7 @@ def add_command(
         description=f"{summary[0].upper()}{summary[1:]}." + (f"\n\n{detail}" if detail else ""),
         parents=list(parents),
         formatter_class=Paragraphs,
+        allow_abbrev=False,
     )
     parser.set_defaults(run=run, parser=parser)
     return parser

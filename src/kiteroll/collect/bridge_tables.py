@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
+from kiteroll.collect.values import printable
 from kiteroll.core.errors import BadAddress, DeviceLied
 from kiteroll.core.model import bounds
 from kiteroll.core.model.mac import MacAddress
@@ -82,7 +83,7 @@ def _port(row: Row, vlans: Sequence[tuple[int, frozenset[str]]]) -> Port:
     return Port(
         number=int(row.get("ifindex", 0)),
         name=str(row["ifname"]),
-        alias=str(row.get("ifalias", "")),
+        alias=printable(str(row.get("ifalias", ""))),
         admin_up="UP" in row.get("flags", ()),
         oper=_OPER.get(str(row.get("operstate")), Oper.UNKNOWN),
         address=_mac(row.get("address")),

@@ -31,7 +31,12 @@ def text(value: Value | None) -> str:
         decoded = octets.decode()
     except UnicodeDecodeError:
         decoded = octets.decode("latin-1")
-    return "".join(sign if sign.isprintable() else " " for sign in decoded).strip()
+    return printable(decoded)
+
+
+def printable(text: str) -> str:
+    """Without padding, and with blanks for what a terminal would obey."""
+    return "".join(sign if sign.isprintable() else " " for sign in text).strip()
 
 
 def physical_address(value: Value | None) -> MacAddress | None:

@@ -70,8 +70,8 @@ _NAMES = {
         OnBreach PortRules RollEntry RollRow RuleChange RuleDifference RuleEvent RuleLevel
         RulesFile RulesOutcome RulesPatch RulesText SeatLimit""",
     "types": """
-        AuthProtocol ChangeKind Community Health HoldS Host IntervalS Life Outcome Password
-        Source SwitchName TableSize TimeoutS Tries UdpPort Version VlanId""",
+        AuthProtocol ChangeKind Community Health HoldS Host IntervalS Life Name Outcome Password
+        Source SwitchName TableSize TimeoutS Title Tries UdpPort Version VlanId""",
 }
 
 __getattr__, __all__ = loader(__name__, "kiteroll.schemas", _NAMES, globals())

@@ -10,17 +10,32 @@ from pydantic import (
     BeforeValidator,
     ConfigDict,
     WithJsonSchema,
+    field_validator,
 )
 
 from kiteroll.core.errors import BadAddress
-from kiteroll.core.model.bounds import YEARS
+from kiteroll.core.model.bounds import YEARS, has_control_characters
 from kiteroll.core.model.mac import MacAddress
 
 T = TypeVar("T")
 
 
-class RequestModel(BaseModel):
+class StrictModel(BaseModel):
+    """Refuses what it does not know."""
+
     model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class RequestModel(StrictModel):
+    """What is asked of the service, and kept for others to see."""
+
+    @field_validator("*", mode="after")
+    @classmethod
+    def _no_control_characters(cls, value: Any) -> Any:
+        for text in value if isinstance(value, list | tuple) else (value,):
+            if isinstance(text, str) and has_control_characters(text):
+                raise ValueError("control characters are not taken")
+        return value
 
 
 class ResponseModel(BaseModel):

@@ -5,13 +5,13 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kiteroll.schemas.base import Instant, RequestModel, ResponseModel
-from kiteroll.schemas.types import SwitchName
+from kiteroll.schemas.types import Name
 
 CollectorStateName = Literal["reading", "standby", "lost", "never heard"]
 
 
 class NewCollector(RequestModel):
-    name: SwitchName
+    name: Name
     site: Annotated[str, Field(min_length=1, max_length=64)]
     """As switches name it; from then on its collectors read them."""
     public_key: Annotated[str, Field(min_length=44, max_length=64)]

@@ -13,6 +13,7 @@ from kiteroll.schemas.types import (
     HoldS,
     Host,
     IntervalS,
+    Name,
     OperState,
     Password,
     Source,
@@ -65,7 +66,7 @@ class Credential(RequestModel):
 
 
 class NewCredential(RequestModel):
-    name: SwitchName
+    name: Name
     access: Credential
 
 
@@ -87,13 +88,13 @@ class NewSwitch(RequestModel):
     host: str = ""
     """snmp: IP address or host name; linux: BRIDGE or BRIDGE@NAMESPACE; files: nothing."""
     port: UdpPort = 161
-    credential: SwitchName | None = None
+    credential: Name | None = None
     """A named credential; else `access` says how it is polled."""
     access: Credential | None = None
-    write_credential: SwitchName | None = None
+    write_credential: Name | None = None
     """A named credential to write with; without, nothing is ever written to it."""
     site: Annotated[str, Field(max_length=64)] = ""
-    groups: list[SwitchName] = Field(default_factory=list)
+    groups: list[Name] = Field(default_factory=list)
     notes: Annotated[str, Field(max_length=4000)] = ""
     interval_s: IntervalS | None = None
     timeout_s: TimeoutS | None = None
@@ -129,12 +130,12 @@ class SwitchChange(RequestModel):
     name: SwitchName | None = None
     host: Annotated[str, Field(max_length=255)] | None = None
     port: UdpPort | None = None
-    credential: SwitchName | None = None
+    credential: Name | None = None
     access: Credential | None = None
-    write_credential: SwitchName | Literal[""] | None = None
+    write_credential: Name | Literal[""] | None = None
     """Empty: it is only read from now on."""
     site: Annotated[str, Field(max_length=64)] | None = None
-    groups: list[SwitchName] | None = None
+    groups: list[Name] | None = None
     notes: Annotated[str, Field(max_length=4000)] | None = None
     interval_s: IntervalS | None = None
     timeout_s: TimeoutS | None = None
@@ -327,7 +328,7 @@ class CredentialTest(RequestModel):
 
     host: Host
     port: UdpPort = 161
-    credential: SwitchName | None = None
+    credential: Name | None = None
     access: Credential | None = None
 
     @model_validator(mode="after")

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field
 
 from kiteroll.schemas.base import Instant, RequestModel, ResponseModel
-from kiteroll.schemas.types import SwitchName
+from kiteroll.schemas.types import Title
 
 
 class DeviceLink(ResponseModel):
@@ -40,6 +40,6 @@ class SavedQuery(ResponseModel):
 
 
 class SavedQueryText(RequestModel):
-    name: SwitchName
+    name: Title
     path: Annotated[str, Field(min_length=1, max_length=2000)]
     shared: bool = False

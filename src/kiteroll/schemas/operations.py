@@ -5,7 +5,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from kiteroll.schemas.base import Instant, RequestModel, ResponseModel
-from kiteroll.schemas.types import SwitchName
+from kiteroll.schemas.types import Name, SwitchName
 
 
 class ServiceHealth(ResponseModel):
@@ -74,7 +74,7 @@ class NewMacTable(RequestModel):
     switch: SwitchName
     taken_at: Instant
     text: Annotated[str, Field(max_length=64 * 1024 * 1024)]
-    mapping: SwitchName | CsvMapping
+    mapping: Name | CsvMapping
     """A mapping's name, or one given here."""
     file: Annotated[str, Field(max_length=255)] = "the table"
     """Its name in messages."""
@@ -85,7 +85,7 @@ class NewRound(RequestModel):
     """Which switches to read: some by name, a group, or all; one of the three."""
 
     switches: list[SwitchName] | None = None
-    group: SwitchName | None = None
+    group: Name | None = None
     all: bool = False
 
     @model_validator(mode="after")

@@ -5,7 +5,7 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, model_validator
 
 from kiteroll.schemas.base import Instant, RequestModel, ResponseModel
-from kiteroll.schemas.types import SwitchName
+from kiteroll.schemas.types import Name
 
 RoleName = Literal["viewer", "operator", "administrator"]
 RightName = Literal["view", "account", "operate", "act-on-ports", "administer"]
@@ -109,7 +109,7 @@ class InitialPassword(ResponseModel):
 
 
 class NewToken(RequestModel):
-    name: SwitchName
+    name: Name
     scopes: tuple[RightName, ...] = ("view",)
     """Rights it carries; seeing goes with all of them."""
     expires_at: Instant | None = None

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 from pydantic import AfterValidator, Field
 
 from kiteroll.core.model import bounds
-from kiteroll.schemas.base import Instant, MacText, RequestModel
+from kiteroll.schemas.base import Instant, MacText, StrictModel
 from kiteroll.schemas.types import VlanId
 
 Text = Annotated[str, Field(max_length=bounds.TEXT)]
@@ -24,7 +24,7 @@ IpText = Annotated[str, Field(max_length=bounds.IP_TEXT), AfterValidator(_ip)]
 """An IPv4 or IPv6 address, in its canonical form."""
 
 
-class DocumentDevice(RequestModel):
+class DocumentDevice(StrictModel):
     name: Text
     description: Text
     location: Text
@@ -48,7 +48,7 @@ class DocumentDevice(RequestModel):
     )
 
 
-class DocumentPort(RequestModel):
+class DocumentPort(StrictModel):
     name: str = Field(min_length=1, max_length=bounds.TEXT)
     number: int = Field(ge=1, le=bounds.INDEX, description="ifIndex")
     alias: Text
@@ -70,7 +70,7 @@ class DocumentPort(RequestModel):
     spanning_tree: Word = ""
 
 
-class DocumentNeighbour(RequestModel):
+class DocumentNeighbour(StrictModel):
     port: Text = Field(description="our port")
     chassis: Text
     port_id: Text
@@ -81,31 +81,31 @@ class DocumentNeighbour(RequestModel):
     capabilities: Annotated[list[Text], Field(max_length=bounds.LISTED)]
 
 
-class DocumentAddress(RequestModel):
+class DocumentAddress(StrictModel):
     ip: IpText
     mac: MacText
 
 
-class DocumentVlan(RequestModel):
+class DocumentVlan(StrictModel):
     id: VlanId
     name: Text
 
 
-class DocumentEntry(RequestModel):
+class DocumentEntry(StrictModel):
     mac: MacText
     vlan: VlanId | None = Field(description="null when the switch does not tell")
     port: str | None = Field(description="interface name; null when the switch does not tell")
     status: Literal["learned", "static", "self", "other"]
 
 
-class DocumentGap(RequestModel):
+class DocumentGap(StrictModel):
     table: Text = Field(description="MIB table or group")
     why: str = Field(max_length=bounds.WHY)
     rows: Index = Field(description="rows read before it broke off, or rows left out")
     breaks: bool = Field(description="true: rows may be missing, so absence says nothing")
 
 
-class ReadingDocument(RequestModel):
+class ReadingDocument(StrictModel):
     format: Literal["kiteroll-reading"] = "kiteroll-reading"
     version: Literal[1] = 1
     switch: str = Field(

@@ -11,16 +11,29 @@ from kiteroll.core.model.host import check_host
 _NAME = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,63}")
 
 
-def _switch_name(name: str) -> str:
-    if not _NAME.fullmatch(name):
-        raise ValueError(
-            f"{name!r} is not a switch name: letters, digits, dots, dashes and underscores, at most 64, "
-            "beginning with a letter or digit"
-        )
-    return name
+def _named(what: str) -> AfterValidator:
+    def check(name: str) -> str:
+        if not _NAME.fullmatch(name):
+            raise ValueError(
+                f"{name!r} is not a {what}: letters, digits, dots, dashes and underscores, at most 64, "
+                "beginning with a letter or digit"
+            )
+        return name
+
+    return AfterValidator(check)
 
 
-SwitchName = Annotated[str, AfterValidator(_switch_name)]
+def _title(text: str) -> str:
+    if not (text := text.strip()) or len(text) > 64 or not text.isprintable():
+        raise ValueError("1 to 64 characters on one line are possible")
+    return text
+
+
+SwitchName = Annotated[str, _named("switch name")]
+Name = Annotated[str, _named("valid name")]
+"""Of what options and paths name: credentials, groups, mappings, targets."""
+Title = Annotated[str, AfterValidator(_title)]
+"""Of what people choose from a list."""
 Host = Annotated[str, AfterValidator(check_host)]
 UdpPort = Annotated[int, Field(ge=1, le=65535)]
 Community = Annotated[str, Field(min_length=1, max_length=255)]

@@ -20,7 +20,7 @@ from kiteroll.app.alerts.alert_routes import MessageFilters
 from kiteroll.core.alerts.planned_work import PlannedWork
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.schemas.types import SwitchName
+from kiteroll.schemas.types import Name
 
 router = APIRouter(tags=["alerts"])
 
@@ -39,9 +39,7 @@ def get_alert_target(targets: TheAlertTargets, name: str) -> api.AlertTarget:
 
 
 @router.put("/alert-targets/{name}", summary="Add or change a target: webhook, mail, syslog or folder")
-def set_alert_target(
-    targets: TheAlertTargets, name: SwitchName, given: api.AlertTargetSettings
-) -> api.AlertTarget:
+def set_alert_target(targets: TheAlertTargets, name: Name, given: api.AlertTargetSettings) -> api.AlertTarget:
     settings = given.settings.model_dump(mode="json", exclude={"kind"})
     flags = {"enabled": given.enabled, "audit_log": given.audit_log}
     return present_target(targets.set(name, given.settings.kind, settings, given.secret, **flags))
@@ -73,7 +71,7 @@ def get_alert_route(routes: TheAlertRoutes, name: str) -> api.AlertRoute:
 
 @router.put("/alert-routes/{name}", summary="Add or change a route")
 def set_alert_route(
-    routes: TheAlertRoutes, clock: TheClock, name: SwitchName, given: api.AlertRouteSettings
+    routes: TheAlertRoutes, clock: TheClock, name: Name, given: api.AlertRouteSettings
 ) -> api.AlertRoute:
     return present_route(routes.set(read_route(name, given, clock.now())))
 

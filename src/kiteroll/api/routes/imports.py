@@ -65,7 +65,7 @@ def get_mapping(mappings: TheMappings, name: str) -> api.NamedMapping:
 
 
 @router.put("/mappings/{name}", summary="Add or replace a mapping")
-def set_mapping(mappings: TheMappings, name: api.SwitchName, mapping: api.CsvMapping) -> api.NamedMapping:
+def set_mapping(mappings: TheMappings, name: api.Name, mapping: api.CsvMapping) -> api.NamedMapping:
     mappings.set(name, mapping.model_dump())
     return api.NamedMapping(name=name, mapping=mapping)
 

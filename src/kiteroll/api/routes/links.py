@@ -13,7 +13,7 @@ from kiteroll.app.saved_queries import SavedQueryRow
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
-from kiteroll.schemas.types import SwitchName
+from kiteroll.schemas.types import Name
 
 router = APIRouter(tags=["links"])
 
@@ -31,7 +31,7 @@ def get_device_link(links: TheDeviceLinks, name: str) -> api.DeviceLink:
 
 
 @router.put("/device-links/{name}", summary="Add or replace a template")
-def set_device_link(links: TheDeviceLinks, name: SwitchName, given: api.DeviceLinkText) -> api.DeviceLink:
+def set_device_link(links: TheDeviceLinks, name: Name, given: api.DeviceLinkText) -> api.DeviceLink:
     link = DeviceLink(name, given.of, given.template)
     links.set(link)
     return _present(link)

@@ -45,7 +45,7 @@ def get_group(those: TheSitesAndGroups, name: str) -> api.Group:
 
 
 @router.patch("/groups/{name}", summary="Set what holds for the switches of a group")
-async def change_group(those: TheSitesAndGroups, name: api.SwitchName, change: api.GroupChange) -> api.Group:
+async def change_group(those: TheSitesAndGroups, name: api.Name, change: api.GroupChange) -> api.Group:
     await those.change_group(name, change.model_dump(exclude_unset=True))
     return await asyncio.to_thread(get_group, those, name)
 

@@ -3,6 +3,7 @@
 Checked once, where a reading is made, whoever made it: what the tracker takes over can be stored.
 """
 
+import re
 from collections.abc import Iterator, Sized
 from datetime import datetime, timedelta
 
@@ -35,6 +36,7 @@ LISTED = 64
 """Addresses or capabilities of one neighbour."""
 GAPS = 10_000
 YEARS = range(1970, 3000)
+_CONTROL = re.compile(r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f]")
 
 
 def device(device: Device) -> Iterator[str]:
@@ -78,6 +80,13 @@ def neighbour(one: Neighbour) -> Iterator[str]:
 def text(what: str, text: str, most: int = TEXT) -> Iterator[str]:
     if len(text) > most:
         yield f"{what} has {len(text)} characters; at most {most} are possible"
+    if has_control_characters(text):
+        yield f"{what} has control characters: {text[:most]!r}"
+
+
+def has_control_characters(text: str) -> bool:
+    """Whether a terminal would obey it instead of showing it. Tabs and line breaks are none of those."""
+    return not text.isprintable() and _CONTROL.search(text) is not None
 
 
 def number(what: str, number: int | None, least: int, most: int) -> Iterator[str]:
