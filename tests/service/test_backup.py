@@ -169,6 +169,8 @@ def test_what_is_restored_answers_as_before(
             "restore", str(file), "--data", str(tmp_path / "new"), passphrase="a wrong passphrase"
         )
         assert refused.returncode == 2 and "is not the passphrase" in refused.stderr
+        none = backup("verify", str(file), passphrase="")
+        assert none.returncode == 2 and "no passphrase is on standard input" in none.stderr
         assert not (tmp_path / "new" / "database").exists()
 
 

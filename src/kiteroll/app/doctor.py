@@ -43,7 +43,7 @@ def facts(config: Config) -> dict[str, Any]:
             "memory_mb": os.sysconf("SC_PAGE_SIZE") * os.sysconf("SC_PHYS_PAGES") // 1_000_000,
             "load": os.getloadavg(),
         },
-        "packages": {one.name: one.version for one in distributions()},
+        "packages": dict(sorted((one.name, one.version) for one in distributions())),
         "settings": _settings(config),
         "environment": sorted(name for name in os.environ if name.startswith("KITEROLL_")),
         "data_directory": _data_directory(config.data_dir),

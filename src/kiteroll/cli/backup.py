@@ -109,7 +109,9 @@ def _passphrase(context: Context, *, twice: bool = False) -> str:
         except OSError as wrong:
             raise Invalid(f"--passphrase-file: {file}: {wrong.strerror}") from wrong
     if not sys.stdin.isatty():
-        return sys.stdin.readline().rstrip("\n")
+        if given := sys.stdin.readline().rstrip("\n"):
+            return given
+        raise Invalid("no passphrase is on standard input; --passphrase-file names a file that has it")
     given = getpass.getpass("passphrase: ")
     if twice and getpass.getpass("passphrase, again: ") != given:
         raise Invalid("the two passphrases differ")
