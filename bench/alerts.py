@@ -77,7 +77,7 @@ def _set_up(kite: Client, ca_file: str, hook: int, mail: int, log: int) -> None:
 
 def _measure(kite: Client, hook: WebhookReceiver, mail: MailReceiver, log: SyslogReceiver) -> None:
     names = ("webhook", "mail", "syslog")
-    told: dict[str, list[float]] = {"finding": [], **{name: [] for name in names}}
+    reported: dict[str, list[float]] = {"finding": [], **{name: [] for name in names}}
     for number in range(TIMES):
         address = str(mac(_FIRST + number))
         document = to_document(reading(0, {(_FIRST + number, 10): "p1"})).model_dump()
@@ -87,7 +87,7 @@ def _measure(kite: Client, hook: WebhookReceiver, mail: MailReceiver, log: Syslo
         kite.send(import_readings([ReadingDocument.model_validate(document)]))
         while not list(kite.each(findings(mac=address))):
             time.sleep(0.1)
-        told["finding"].append(time.monotonic() - began)
+        reported["finding"].append(time.monotonic() - began)
         for name, queue, text_of in (
             ("webhook", hook.got, lambda got: got[1].decode()),
             ("mail", mail.got, lambda got: got.as_string()),
@@ -95,10 +95,10 @@ def _measure(kite: Client, hook: WebhookReceiver, mail: MailReceiver, log: Syslo
         ):
             while address not in text_of(queue.get(timeout=60)):
                 pass  # of one before, which is over
-            told[name].append(time.monotonic() - began)
-    row("from the reading to the finding", *_said(told["finding"]))
+            reported[name].append(time.monotonic() - began)
+    row("from the reading to the finding", *_said(reported["finding"]))
     for name in names:
-        later = [at - opened for at, opened in zip(told[name], told["finding"], strict=True)]
+        later = [at - opened for at, opened in zip(reported[name], reported["finding"], strict=True)]
         row(f"from the finding to {name}", *_said(later))
 
 

@@ -156,7 +156,7 @@ def _searches(page: Page) -> None:
         took.append(float(page.evaluate("() => window.waiting")))
         box.fill("")
         page.keyboard.press("Escape")
-    _told("key to painted answer, among 500,000", took)
+    _reported("key to painted answer, among 500,000", took)
 
 
 def _switch(page: Page) -> None:
@@ -170,9 +170,9 @@ def _switch(page: Page) -> None:
         loaded.append(float(page.evaluate("() => window.idle()")))
         opened.append(float(page.evaluate(f"() => window.opened({PORTS}, performance.now())")))
     what = f"a switch of {PORTS} ports, {ADDRESSES:,} addresses"
-    _told(f"{what}: pressed, a port is open", first)
-    _told(f"{what}: idle", loaded)
-    _told("a port of it opened at the side later", opened)
+    _reported(f"{what}: pressed, a port is open", first)
+    _reported(f"{what}: idle", loaded)
+    _reported("a port of it opened at the side later", opened)
 
 
 def _begin_switch(page: Page) -> None:
@@ -190,11 +190,11 @@ def _scroll(page: Page) -> None:
     before = _spent(metrics)
     seen = page.evaluate(f"() => window.frames({SCROLL_S})")
     after, frames = _spent(metrics), seen["frames"] * SCROLL_S
-    told = page.get_by_text("loaded").first.inner_text()
+    reported = page.get_by_text("loaded").first.inner_text()
     row(
         "scrolling endpoints, 100 px a frame",
         f"{seen['frames']:.0f} frames/s",
-        f"longest {seen['worst']:.0f} ms; {told}",
+        f"longest {seen['worst']:.0f} ms; {reported}",
     )
     parts = {name: 1000 * (after[name] - before[name]) / frames for name in _SPENT}
     row(
@@ -211,8 +211,8 @@ def _scroll(page: Page) -> None:
 
 def _spent(metrics: CDPSession) -> dict[str, float]:
     """Seconds of the page's main thread so far."""
-    told = metrics.send("Performance.getMetrics")["metrics"]
-    return {one["name"]: one["value"] for one in told if one["name"] in _SPENT}
+    reported = metrics.send("Performance.getMetrics")["metrics"]
+    return {one["name"]: one["value"] for one in reported if one["name"] in _SPENT}
 
 
 def _live(page: Page, http: httpx.Client) -> None:
@@ -261,5 +261,5 @@ def _bring(http: httpx.Client, moved: int) -> None:
     http.post("/readings", json=[to_document(reading).model_dump(mode="json")]).raise_for_status()
 
 
-def _told(label: str, took: list[float]) -> None:
+def _reported(label: str, took: list[float]) -> None:
     row(label, f"median {statistics.median(took):.0f} ms", f"longest {max(took):.0f} ms of {len(took)}")

@@ -74,16 +74,16 @@ def main() -> None:
             freeze_what_is_loaded()
             for label, churn in ROUNDS:
                 turns = [[site.read(churn) for site in sites] for _ in range(TURNS)]
-                _tell(label, "a reading", sites, turns)
+                _report(label, "a reading", sites, turns)
             roles = [[site.infer() for site in sites] for _ in range(TURNS)]
-            _tell("roles of ports, once", "a switch", sites, roles)
+            _report("roles of ports, once", "a switch", sites, roles)
         finally:
             for database in (*databases, whole):
                 database.close()
             server.stop()
 
 
-def _tell(label: str, of: str, sites: Sequence[_Site], turns: Sequence[Sequence[float]]) -> None:
+def _report(label: str, of: str, sites: Sequence[_Site], turns: Sequence[Sequence[float]]) -> None:
     """The lowest of the turns: what other work on the machine adds is not the fleet's."""
     lowest = [min(turn[at] for turn in turns) for at in range(len(sites))]
     for site, seconds in zip(sites, lowest, strict=True):

@@ -30,9 +30,9 @@ class Case:
     interval_s: float = 60.0
     minutes: int = 30
     allowed: frozenset[FindingKind] = frozenset()
-    """Kinds that may be told."""
+    """Kinds that may be reported."""
     loop_at: frozenset[str] = frozenset()
-    """Where a loop must be told."""
+    """Where a loop must be reported."""
     moved: int = 0
     """How many addresses must be told to have moved, alone or together."""
     change: Change | None = None
@@ -40,7 +40,7 @@ class Case:
     rules: RuleBook = field(default_factory=RuleBook)
     due: frozenset[FindingKind] = frozenset()
     due_from_s: float = 0.0
-    """Kinds that must be told, each by itself, from `DUE_AFTER` after `due_from_s` on until the end."""
+    """Kinds that must be reported, each by itself, from `DUE_AFTER` after `due_from_s` on until the end."""
 
 
 DUE_AFTER = {
@@ -206,7 +206,7 @@ def tree(switches: int, hosts: int = PORTS, *, lldp: bool = True, hidden: int = 
 
 
 def without_vlans(reading: Reading) -> Reading:
-    """One switch tells no VLAN."""
+    """One switch reports no VLAN."""
     if reading.switch != "sw-001":
         return reading
     return replace(reading, learned={key & MAC_MASK: port for key, port in reading.learned.items()})
@@ -344,7 +344,7 @@ def cases() -> Iterator[Case]:
             due_from_s=FORGED_AFTER_S,
             change=change,
         )
-    yield Case("poor evidence", "one tells no VLAN", tree(4, 6, lldp=False), nothing, change=without_vlans)
+    yield Case("poor evidence", "one reports no VLAN", tree(4, 6, lldp=False), nothing, change=without_vlans)
     late = frozenset({FindingKind.NOT_READ})
     worn: tuple[tuple[str, Change], ...] = (("one in part only", partial_tables), ("one read seldom", slow))
     for name, change in worn:

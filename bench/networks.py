@@ -65,7 +65,7 @@ def _apply(case: Case, replay: Replay, reading: Reading) -> None:
 
 
 def _note_places(net: Net, lately: Places, since: float) -> None:
-    """Where hosts were of late: a reading may tell no later than that."""
+    """Where hosts were of late: a reading may report no later than that."""
     for host in net.world.hosts.values():
         log = lately.setdefault(host.name, [])
         if not log or log[-1][1] != host.at:
@@ -117,9 +117,9 @@ def _is_open(net: Net, end: tuple[str, int]) -> bool:
 
 
 def _hidden(case: Case, replay: Replay, since_s: float) -> int:
-    """How many kinds that are due are told as part of another finding, or were never told."""
-    told = {one.kind for one in replay.findings.values() if not one.part_of}
-    return sum(since_s >= DUE_AFTER[kind] for kind in case.due - told)
+    """How many kinds that are due are reported as part of another finding, or were never reported."""
+    reported = {one.kind for one in replay.findings.values() if not one.part_of}
+    return sum(since_s >= DUE_AFTER[kind] for kind in case.due - reported)
 
 
 def _can_be_known(host: Host, replay: Replay, since: float) -> bool:

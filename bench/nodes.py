@@ -45,10 +45,10 @@ def main() -> None:
 def _fleet(database: Database, switches: int) -> None:
     fleet = Fleet(switches, ROWS)
     ids = [add_switch(database, number, "Island") for number in range(switches)]
-    told: list[str] = []
+    reported: list[str] = []
     """Of each reading, as it goes over the line."""
     bus, ports = EventBus(), PortNames()
-    bus.subscribe(ReadingStored, lambda event: told.append(report_text(ports.in_short(event))))
+    bus.subscribe(ReadingStored, lambda event: reported.append(report_text(ports.in_short(event))))
     tracks, follows = storing(database, bus), storing(database, EventBus())
     nothing = cast(Any, _Nothing())
     records = FollowedRecords(
@@ -56,12 +56,12 @@ def _fleet(database: Database, switches: int) -> None:
     )
 
     def store(number: int) -> None:
-        told.clear()
+        reported.clear()
         for one, switch_id in enumerate(ids):
             tracks.ingestor._ingest(import_result(switch_id, fleet.reading(one, number), None))
 
     def follow() -> None:
-        for line in told:
+        for line in reported:
             records.after_reading(cast(ReadingStored, parse_report(line)))
 
     store(0)

@@ -82,10 +82,10 @@ def claims(switches: int) -> tuple[NeighbourClaim, ...]:
 def mixed(switches: int) -> TopologyFacts:
     """Every tenth neither speaks nor hears LLDP; what is behind its ports, and those of others that lead
     to it, is known by bridge addresses."""
-    told, parents = claims(switches), tree(switches)
+    reported, parents = claims(switches), tree(switches)
     names = [f"sw-{number:04}" for number in range(switches)]
     silent = frozenset(names[::10])
-    ports = {(one.port[0], one.known_as): one.port for one in told}
+    ports = {(one.port[0], one.known_as): one.port for one in reported}
     seen: dict[PortRef, set[str]] = defaultdict(set)
     for number, name in enumerate(names):
         before, near = 0, ""
@@ -96,7 +96,7 @@ def mixed(switches: int) -> TopologyFacts:
                 seen[ports[name, near]].add(names[other])
     return TopologyFacts(
         switches=frozenset(names),
-        claims=tuple(one for one in told if silent.isdisjoint((one.port[0], one.name))),
+        claims=tuple(one for one in reported if silent.isdisjoint((one.port[0], one.name))),
         seen={port: frozenset(behind) for port, behind in seen.items()},
     )
 

@@ -34,9 +34,9 @@ def main() -> None:
             finally:
                 demo.send_signal(signal.SIGTERM)
                 demo.wait(60)
-        told = (Path(directory) / "log").read_text()
+        reported = (Path(directory) / "log").read_text()
     _print(seen, latest, explained)
-    print(f"tracebacks in the log: {told.count('Traceback')}")
+    print(f"tracebacks in the log: {reported.count('Traceback')}")
 
 
 def _watch(data: Path) -> tuple[Titles, Titles, Titles]:
@@ -75,12 +75,12 @@ def _print(seen: Titles, latest: Titles, explained: Titles) -> None:
     print(f"{'kind':20}{'about':20}{'':12}title")
     for about in sorted(expected | seen.keys()):
         if about in expected:
-            word = "told" if about in seen else "MISSING"
+            word = "reported" if about in seen else "MISSING"
         else:
             word = "NOT DUE" if about in latest else "for a while"  # until its explanation came
         print(f"{about[0]:20}{about[1]:20}{word:12}{seen.get(about) or explained.get(about, '')}")
     not_due = latest.keys() - expected
-    print(f"{len(expected & seen.keys())} of {len(expected)} told, {len(not_due)} not due in the end")
+    print(f"{len(expected & seen.keys())} of {len(expected)} reported, {len(not_due)} not due in the end")
 
 
 if __name__ == "__main__":

@@ -42,7 +42,7 @@ _PORTS = tuple(Port(number=number, name=f"p{number}", alias=f"desk {number}") fo
 
 
 def main() -> None:
-    logging.getLogger("kiteroll").setLevel(logging.ERROR)  # findings are told as warnings
+    logging.getLogger("kiteroll").setLevel(logging.ERROR)  # findings are reported as warnings
     with tempfile.TemporaryDirectory() as directory:
         server = PrivateServer(Path(directory) / "database")
         database = Database(server.start(), pool_size=2)
@@ -89,10 +89,10 @@ def _live(run: LiveRun, database: Database, names: list[str], files: Path) -> No
         deleted = delete_old(database, run.clock, _KEPT)
         run.parts.ingestor.forget_endpoints(deleted.endpoints)
         if day % 30 == 29 or day == DAYS - 1:
-            _tell(day + 1, database, files, run, names)
+            _report(day + 1, database, files, run, names)
 
 
-def _tell(day: int, database: Database, files: Path, run: LiveRun, names: list[str]) -> None:
+def _report(day: int, database: Database, files: Path, run: LiveRun, names: list[str]) -> None:
     with database.engine.connect() as connection:
         counts = {
             table: connection.execute(text(f"SELECT COUNT(*) FROM {table}")).scalar_one()

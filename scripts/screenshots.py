@@ -105,7 +105,7 @@ def _await(token: str, kind: str, said: str = "") -> int:
             found = next((one.id for one in all_of_kind if said in one.title), None)
             if found is not None:
                 return found
-            assert time.monotonic() < until, f"{kind} is not told"
+            assert time.monotonic() < until, f"{kind} is not reported"
             time.sleep(1)
 
 

@@ -10,7 +10,7 @@ FIRST_PASSWORD_FILE = "admin-password"
 KEY_FILE = "secrets.key"
 """The key that seals secrets of the database."""
 CERTIFICATE_FILE = "certificate.pem"
-"""The certificate that the service made for itself, where it was told to."""
+"""The certificate that the service made for itself, where it was configured to."""
 
 
 def default_data_dir(environment: Mapping[str, str]) -> Path:
@@ -22,4 +22,4 @@ def default_data_dir(environment: Mapping[str, str]) -> Path:
 
 
 DEFAULT_URL = "http://127.0.0.1:8480"
-"""Where a service answers unless told otherwise."""
+"""Where a service answers unless configured otherwise."""

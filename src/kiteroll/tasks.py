@@ -22,7 +22,7 @@ async def run_together(*work: Coroutine[Any, Any, object]) -> None:
 
 
 async def end_tasks(tasks: Collection["asyncio.Task[Any]"]) -> None:
-    """Returns once they have ended. One that takes a cancellation for something else is told again."""
+    """Returns once they have ended. One that takes a cancellation for something else is cancelled again."""
     running = {task for task in tasks if not task.done()}
     while running:
         for task in running:

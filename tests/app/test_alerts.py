@@ -52,7 +52,7 @@ def flapping(switch: str = "quay-1", **changes: Any) -> Finding:
     return Finding(**given | changes)
 
 
-class Telling:
+class Alerting:
     """Router and sender of one service; `restart` makes new ones on the same database."""
 
     def __init__(self, database: Database, folder: Path) -> None:
@@ -100,8 +100,8 @@ class Telling:
 
 
 @pytest.fixture
-def telling(database: Database, tmp_path: Path) -> Iterator[Telling]:
-    made = Telling(database, tmp_path)
+def alerting(database: Database, tmp_path: Path) -> Iterator[Alerting]:
+    made = Alerting(database, tmp_path)
     add_switch(database, "quay-1")
     for name in ("folder", "chief"):
         made.targets.set(
@@ -111,68 +111,70 @@ def telling(database: Database, tmp_path: Path) -> Iterator[Telling]:
     yield made
 
 
-def test_a_finding_is_told_once_it_stands_and_again_when_it_is_over(telling: Telling) -> None:
-    telling.change(flapping())
-    assert telling.after(0) == []
-    assert telling.after(SETTLED_S) == [("opened", "folder")]
-    telling.change(flapping(state=State.CLEARED, cleared_at=NOON + HOUR))
-    assert telling.after(0) == [("opened", "folder"), ("over", "folder")]
+def test_a_finding_is_reported_once_it_stands_and_again_when_it_is_over(alerting: Alerting) -> None:
+    alerting.change(flapping())
+    assert alerting.after(0) == []
+    assert alerting.after(SETTLED_S) == [("opened", "folder")]
+    alerting.change(flapping(state=State.CLEARED, cleared_at=NOON + HOUR))
+    assert alerting.after(0) == [("opened", "folder"), ("over", "folder")]
     again = flapping(times_opened=2, opened_at=NOON + 2 * HOUR)
-    telling.change(again)
-    assert telling.after(SETTLED_S) == [("opened", "folder"), ("over", "folder"), ("opened", "folder")]
-    arrived = [one["messages"][0] for one in telling.deliver()]
+    alerting.change(again)
+    assert alerting.after(SETTLED_S) == [("opened", "folder"), ("over", "folder"), ("opened", "folder")]
+    arrived = [one["messages"][0] for one in alerting.deliver()]
     assert [one["text"] for one in arrived][1].startswith("Over: ")
-    number = telling.messages()[0].finding
+    number = alerting.messages()[0].finding
     assert arrived[0]["link"] == f"https://kite.example/findings/{number}"
 
 
-def test_what_turns_out_to_be_explained_or_over_at_once_is_not_told(telling: Telling) -> None:
-    telling.change(flapping())
-    telling.change(flapping("quay-2"))
-    telling.after(1)
-    telling.change(flapping(part_of="loop|quay-1"))
-    telling.change(flapping("quay-2", state=State.CLEARED, cleared_at=NOON))
-    assert telling.after(SETTLED_S) == []
+def test_what_turns_out_to_be_explained_or_over_at_once_is_not_reported(alerting: Alerting) -> None:
+    alerting.change(flapping())
+    alerting.change(flapping("quay-2"))
+    alerting.after(1)
+    alerting.change(flapping(part_of="loop|quay-1"))
+    alerting.change(flapping("quay-2", state=State.CLEARED, cleared_at=NOON))
+    assert alerting.after(SETTLED_S) == []
 
 
-def test_what_jumps_is_told_once_no_loop_can_explain_it_and_all_else_at_once(telling: Telling) -> None:
-    telling.change(flapping())
+def test_what_jumps_is_reported_once_no_loop_can_explain_it_and_all_else_at_once(alerting: Alerting) -> None:
+    alerting.change(flapping())
     for kind in (FindingKind.SILENT_PORT, FindingKind.FLOOD):
-        telling.change(flapping(kind=kind))
-    assert telling.after(4) == [("opened", "folder")] * 2, "that a port is silent, and the flood"
-    telling.change(flapping(part_of="loop|quay-1"))
-    assert telling.after(SETTLED_S) == [("opened", "folder")] * 2, "it is part of a loop"
+        alerting.change(flapping(kind=kind))
+    assert alerting.after(4) == [("opened", "folder")] * 2, "that a port is silent, and the flood"
+    alerting.change(flapping(part_of="loop|quay-1"))
+    assert alerting.after(SETTLED_S) == [("opened", "folder")] * 2, "it is part of a loop"
 
 
-def test_a_service_that_was_killed_tells_what_it_had_not_and_nothing_twice(telling: Telling) -> None:
-    telling.change(flapping())
-    telling.after(SETTLED_S)
-    telling.change(flapping("quay-2"))
-    telling.restart()
-    assert telling.after(SETTLED_S) == [("opened", "folder"), ("opened", "folder")]
-    cleared = flapping(state=State.CLEARED, cleared_at=telling.clock.now())
-    telling.change(cleared)
-    telling.restart()
-    assert telling.after(SETTLED_S)[2:] == [("over", "folder")]
-    telling.restart()
-    assert len(telling.after(SETTLED_S)) == 3
+def test_a_service_that_was_killed_reports_what_it_had_not_and_nothing_twice(alerting: Alerting) -> None:
+    alerting.change(flapping())
+    alerting.after(SETTLED_S)
+    alerting.change(flapping("quay-2"))
+    alerting.restart()
+    assert alerting.after(SETTLED_S) == [("opened", "folder"), ("opened", "folder")]
+    cleared = flapping(state=State.CLEARED, cleared_at=alerting.clock.now())
+    alerting.change(cleared)
+    alerting.restart()
+    assert alerting.after(SETTLED_S)[2:] == [("over", "folder")]
+    alerting.restart()
+    assert len(alerting.after(SETTLED_S)) == 3
 
 
-def test_while_work_is_planned_nothing_is_told_and_what_stays_open_is_told_after(telling: Telling) -> None:
+def test_while_work_is_planned_nothing_is_reported_and_what_stays_open_is_reported_after(
+    alerting: Alerting,
+) -> None:
     work = PlannedWork(begins_at=NOON, ends_at=NOON + HOUR, switch="quay-1")
-    row = telling.routes.plan_work(work, "a new switch", "ida")
-    telling.change(flapping())
-    telling.change(flapping("quay-2"))
-    assert telling.after(SETTLED_S) == [("opened", "folder")], "of quay-2 alone"
-    assert telling.after(600) == [("opened", "folder")]
-    telling.routes.end_work(row.id)
-    assert telling.after(LOOK_AT_ALL.total_seconds()) == [("opened", "folder")] * 2
+    row = alerting.routes.plan_work(work, "a new switch", "ida")
+    alerting.change(flapping())
+    alerting.change(flapping("quay-2"))
+    assert alerting.after(SETTLED_S) == [("opened", "folder")], "of quay-2 alone"
+    assert alerting.after(600) == [("opened", "folder")]
+    alerting.routes.end_work(row.id)
+    assert alerting.after(LOOK_AT_ALL.total_seconds()) == [("opened", "folder")] * 2
     with pytest.raises(Invalid, match="ends_at"):
-        telling.routes.plan_work(replace(work, ends_at=NOON - HOUR), "", "ida")
+        alerting.routes.plan_work(replace(work, ends_at=NOON - HOUR), "", "ida")
 
 
-def test_it_reminds_and_escalates_until_somebody_acknowledges(telling: Telling) -> None:
-    telling.routes.set(
+def test_it_reminds_and_escalates_until_somebody_acknowledges(alerting: Alerting) -> None:
+    alerting.routes.set(
         Route(
             name="all",
             target="folder",
@@ -182,102 +184,102 @@ def test_it_reminds_and_escalates_until_somebody_acknowledges(telling: Telling) 
             escalate_to="chief",
         )
     )
-    telling.change(flapping())
-    telling.after(SETTLED_S)
-    told = [("opened", "folder"), ("reminder", "folder"), ("escalated", "chief")]
-    assert telling.after(3600) == told
-    telling.change(flapping(state=State.ACKNOWLEDGED, acknowledged_by="ida"))
-    assert telling.after(7200) == told
+    alerting.change(flapping())
+    alerting.after(SETTLED_S)
+    reported = [("opened", "folder"), ("reminder", "folder"), ("escalated", "chief")]
+    assert alerting.after(3600) == reported
+    alerting.change(flapping(state=State.ACKNOWLEDGED, acknowledged_by="ida"))
+    assert alerting.after(7200) == reported
 
 
-def test_a_target_in_use_stays_and_its_secret_is_kept_and_sealed(telling: Telling) -> None:
+def test_a_target_in_use_stays_and_its_secret_is_kept_and_sealed(alerting: Alerting) -> None:
     with pytest.raises(Conflict, match="all"):
-        telling.targets.remove("folder")
+        alerting.targets.remove("folder")
     with pytest.raises(Invalid, match="nowhere"):
-        telling.routes.set(Route(name="all", target="nowhere", set_at=NOON))
+        alerting.routes.set(Route(name="all", target="nowhere", set_at=NOON))
     settings = {"url": "https://127.0.0.1:1/"}
     flags = {"enabled": True, "audit_log": False}
-    first = telling.targets.set("hook", "webhook", settings, "s3cret", **flags).row.sealed
+    first = alerting.targets.set("hook", "webhook", settings, "s3cret", **flags).row.sealed
     assert first is not None and b"s3cret" not in first
-    assert telling.targets.set("hook", "webhook", settings, None, **flags).row.sealed == first
-    assert telling.targets.set("hook", "webhook", settings, "", **flags).row.sealed is None
+    assert alerting.targets.set("hook", "webhook", settings, None, **flags).row.sealed == first
+    assert alerting.targets.set("hook", "webhook", settings, "", **flags).row.sealed is None
 
 
-def test_many_at_once_arrive_as_one_digest(telling: Telling) -> None:
+def test_many_at_once_arrive_as_one_digest(alerting: Alerting) -> None:
     for number in range(40):
-        telling.change(flapping(f"quay-{number}"))
-    assert len(telling.after(SETTLED_S)) == 40
-    (digest,) = telling.deliver()
+        alerting.change(flapping(f"quay-{number}"))
+    assert len(alerting.after(SETTLED_S)) == 40
+    (digest,) = alerting.deliver()
     assert len(digest["messages"]) == 40
 
 
-def test_a_target_that_fails_is_tried_again_and_nothing_is_lost(telling: Telling) -> None:
-    place = telling.folder / "alerts"
+def test_a_target_that_fails_is_tried_again_and_nothing_is_lost(alerting: Alerting) -> None:
+    place = alerting.folder / "alerts"
     place.write_text("in the way")
-    telling.change(flapping())
-    telling.after(SETTLED_S)
-    assert telling.deliver() == []
-    status = telling.targets.get("folder")
+    alerting.change(flapping())
+    alerting.after(SETTLED_S)
+    assert alerting.deliver() == []
+    status = alerting.targets.get("folder")
     assert status.failing is not None and "alerts" in status.failing.error and status.backlog.waiting == 1
-    assert telling.deliver() == [] and telling.messages()[0].attempts == 1, "it waits before it tries again"
+    assert alerting.deliver() == [] and alerting.messages()[0].attempts == 1, "it waits before it tries again"
     place.unlink()
-    telling.clock.advance(6)
-    (arrived,) = telling.deliver()
-    assert not arrived["possibly_repeated"] and telling.targets.get("folder").failing is None
-    assert telling.messages()[0].state == "sent" and telling.messages()[0].attempts == 2
+    alerting.clock.advance(6)
+    (arrived,) = alerting.deliver()
+    assert not arrived["possibly_repeated"] and alerting.targets.get("folder").failing is None
+    assert alerting.messages()[0].state == "sent" and alerting.messages()[0].attempts == 2
 
 
-def test_after_a_day_it_is_given_up_and_said_so(telling: Telling) -> None:
-    (telling.folder / "alerts").write_text("in the way")
-    telling.change(flapping())
-    telling.after(SETTLED_S)
-    telling.clock.advance(86400 + 60)
-    assert telling.deliver() == []
-    (lost,) = telling.messages()
+def test_after_a_day_it_is_given_up_and_said_so(alerting: Alerting) -> None:
+    (alerting.folder / "alerts").write_text("in the way")
+    alerting.change(flapping())
+    alerting.after(SETTLED_S)
+    alerting.clock.advance(86400 + 60)
+    assert alerting.deliver() == []
+    (lost,) = alerting.messages()
     assert lost.state == "failed" and lost.error
 
 
-def test_what_was_being_sent_when_the_service_ended_is_sent_again_and_says_so(telling: Telling) -> None:
-    telling.change(flapping())
-    telling.after(SETTLED_S)
-    ids = [one.id for one in telling.messages()]
-    telling.database.run(outbox.begin_delivery, ids, "killed")
-    telling.restart()
+def test_what_was_being_sent_when_the_service_ended_is_sent_again_and_says_so(alerting: Alerting) -> None:
+    alerting.change(flapping())
+    alerting.after(SETTLED_S)
+    ids = [one.id for one in alerting.messages()]
+    alerting.database.run(outbox.begin_delivery, ids, "killed")
+    alerting.restart()
 
     async def start() -> None:
-        running = asyncio.create_task(telling.sender.run())
+        running = asyncio.create_task(alerting.sender.run())
         await asyncio.to_thread(
-            wait_until, lambda: telling.messages()[0].state == "sent", "it to be sent again"
+            wait_until, lambda: alerting.messages()[0].state == "sent", "it to be sent again"
         )
         running.cancel()
 
     asyncio.run(asyncio.wait_for(start(), 20))
-    (arrived,) = telling.deliver()
-    assert arrived["possibly_repeated"] and telling.messages()[0].possibly_repeated
+    (arrived,) = alerting.deliver()
+    assert arrived["possibly_repeated"] and alerting.messages()[0].possibly_repeated
 
 
-def test_the_audit_log_is_sent_on_whole_so_that_its_chain_can_be_checked(telling: Telling) -> None:
-    path = str(telling.folder / "alerts")
+def test_the_audit_log_is_sent_on_whole_so_that_its_chain_can_be_checked(alerting: Alerting) -> None:
+    path = str(alerting.folder / "alerts")
 
     def enter(action: str) -> None:
-        telling.audit.append(DONE, action, "quay-1", principal=None, client="", by="ida")
+        alerting.audit.append(DONE, action, "quay-1", principal=None, client="", by="ida")
 
     enter("before.it-was-asked-for")
-    telling.targets.set("chief", "folder", {"path": path}, None, enabled=True, audit_log=True)
+    alerting.targets.set("chief", "folder", {"path": path}, None, enabled=True, audit_log=True)
     for number in range(3):
         enter(f"switch.add-{number}")
-    assert telling.after(0) == [("audit", "chief")] * 3
-    telling.restart()
-    assert telling.after(20) == [("audit", "chief")] * 3
-    entries = [dict(one.content) for one in telling.messages()]
+    assert alerting.after(0) == [("audit", "chief")] * 3
+    alerting.restart()
+    assert alerting.after(20) == [("audit", "chief")] * 3
+    entries = [dict(one.content) for one in alerting.messages()]
     assert [one["number"] for one in entries] == [2, 3, 4]
-    before = next(iter(telling.audit.every_entry())).plain()
+    before = next(iter(alerting.audit.every_entry())).plain()
     assert verify(iter([before, *entries])).broken_at is None
-    assert [one.reason for one in telling.messages()] == [AlertReason.AUDIT] * 3
+    assert [one.reason for one in alerting.messages()] == [AlertReason.AUDIT] * 3
 
 
 def test_what_two_targets_took_at_once_is_noted_once_each(
-    telling: Telling, monkeypatch: pytest.MonkeyPatch
+    alerting: Alerting, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     noted: list[list[int]] = []
     another = threading.Event()
@@ -287,13 +289,13 @@ def test_what_two_targets_took_at_once_is_noted_once_each(
             another.set()
         noted.append(ids)
         if not another.is_set():
-            threads.append(threading.Thread(target=telling.sender._finish))
+            threads.append(threading.Thread(target=alerting.sender._finish))
             threads[0].start()
             another.wait(0.3)  # it has to wait for this one
 
     threads: list[threading.Thread] = []
-    monkeypatch.setattr(telling.database, "run", note)
-    telling.sender._unfinished.extend([([1], NOON), ([2], NOON)])
-    telling.sender._finish()
+    monkeypatch.setattr(alerting.database, "run", note)
+    alerting.sender._unfinished.extend([([1], NOON), ([2], NOON)])
+    alerting.sender._finish()
     threads[0].join()
-    assert noted == [[1], [2]] and not telling.sender._unfinished
+    assert noted == [[1], [2]] and not alerting.sender._unfinished

@@ -56,13 +56,13 @@ def test_a_collector_speaks_for_its_own_site_alone(made: Made, clock: ManualCloc
     assert made.targets_for("Island", "island-1") != b"plain", "it is sealed"
 
 
-def test_other_targets_are_told_by_another_version(made: Made, clock: ManualClock) -> None:
-    told: list[str] = []
-    made.on_change(told.append)
+def test_other_targets_are_notified_by_another_version(made: Made, clock: ManualClock) -> None:
+    reported: list[str] = []
+    made.on_change(reported.append)
     first = made.heard("Island", status("island-1", clock.now())).targets
     made.changed("Island")
     made.changed("a site without collectors")
-    assert told == ["Island"] and made.heard("Island", status("island-1", clock.now())).targets != first
+    assert reported == ["Island"] and made.heard("Island", status("island-1", clock.now())).targets != first
 
 
 def test_what_was_dropped_at_a_site_is_counted_once(

@@ -86,18 +86,18 @@ def test_records_and_memory_answer_alike(live: LiveRun) -> None:
 
 
 @pytest.mark.parametrize(
-    ("told_s", "changed_at"),
+    ("reported_s", "changed_at"),
     [(110, 110), (30, 120), (None, 120)],
-    ids=["since the reading before", "what it told before", "nothing"],
+    ids=["since the reading before", "what it reported before", "nothing"],
 )
 def test_a_switch_is_believed_when_a_link_changed_where_that_can_be(
-    live: LiveRun, told_s: float | None, changed_at: float
+    live: LiveRun, reported_s: float | None, changed_at: float
 ) -> None:
     """p5 is up in two readings, and down in the next two."""
     memory = MemoryFacts(hold_time=None, shared=(), rules=RuleBook())
     for minute in range(4):
         one = reading(minute, {(1, 10): "p1"}, switch="east", down=("p5",) if minute > 1 else ())
-        word = told_s if minute > 1 else 30
+        word = reported_s if minute > 1 else 30
         boot = (one.device.uptime_ticks or 0) - 6000 * minute
         ticks = None if word is None else boot + int(100 * word)
         ports = [replace(port, changed_ticks=ticks) if port.name == "p5" else port for port in one.ports]

@@ -62,7 +62,7 @@ def test_a_probe_changes_stays_and_leaves_labels_metrics_and_readings_alone(live
     parts.names.refresh()
     assert parts.names.aliases.find("berth p2", 5), "its label is found still"
     assert [line for line in metrics.text().decode().splitlines() if "kiteroll_reading" in line] == before
-    assert [(one.event, one.uplink) for one in published] == [("change", True)], "no reading is told of"
+    assert [(one.event, one.uplink) for one in published] == [("change", True)], "no reading is reported of"
     (row,) = live.parts.storage.database.run(inventory.all_switches)
     assert (row.health, row.last_complete_at) == ("read", at(0))
     assert parts.fleet.tracker.present("quay-1") == 1
@@ -95,7 +95,7 @@ def test_names_of_switches_are_replaced_and_never_changed_under_who_iterates(liv
     assert fleet.switches == {99: "quay-9"}
 
 
-def test_a_bug_while_storing_is_told_at_its_switch_and_the_next_reading_goes_on(
+def test_a_bug_while_storing_is_reported_at_its_switch_and_the_next_reading_goes_on(
     live: LiveRun, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     ingestor, found = live.parts.ingestor, list[object]()
@@ -166,11 +166,11 @@ def test_the_share_that_counts_as_full_is_the_one_that_is_set(live: LiveRun) -> 
 def test_a_switch_that_shows_nobody_while_its_ports_are_up_has_no_silent_ports(live: LiveRun) -> None:
     queries, ports = live.parts.switch_queries, live.parts.port_queries
     live.parts.storage.database.run(inventory.change_switch, NOON, "quay-1", {"source": "snmp"})
-    told: list[tuple[int, dict[tuple[int, int], str], bool]] = [
+    reported: list[tuple[int, dict[tuple[int, int], str], bool]] = [
         (0, {}, True),
         (1, {(1, 10): "p1"}, False),
     ]
-    for minute, learned, empty in told:
+    for minute, learned, empty in reported:
         live.store(reading(minute, learned))
         warned = {each.what: each for each in queries.get("quay-1").warnings}
         assert (Warned.TABLE_EMPTY in warned) is empty
@@ -226,7 +226,7 @@ def test_cancelling_who_waits_does_not_cut_a_reading_off_half_way(live: LiveRun)
 
 
 @pytest.mark.parametrize(
-    ("wrong", "told"),
+    ("wrong", "reported"),
     [
         ({"alias": "b" * 300}, "alias of port p1 has 300 characters; at most 255"),
         ({"alias": "desk \x1b[2J"}, r"alias of port p1 has control characters: 'desk \\x1b"),
@@ -236,13 +236,13 @@ def test_cancelling_who_waits_does_not_cut_a_reading_off_half_way(live: LiveRun)
         ({"spanning_tree": "as" * 20}, "spanning tree of port p1"),
     ],
 )
-def test_no_reading_holds_what_records_cannot(wrong: dict[str, Any], told: str) -> None:
+def test_no_reading_holds_what_records_cannot(wrong: dict[str, Any], reported: str) -> None:
     one = reading(0, {(1, 10): "p1"})
-    with pytest.raises(Invalid, match=told):
+    with pytest.raises(Invalid, match=reported):
         replace(one, ports=(replace(one.ports[0], **wrong), *one.ports[1:]))
 
 
-def test_an_import_that_was_not_stored_is_told_as_such(
+def test_an_import_that_was_not_stored_is_reported_as_such(
     live: LiveRun, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     live.clock.set(at(5))
@@ -255,10 +255,10 @@ def test_an_import_that_was_not_stored_is_told_as_such(
         asyncio.run(live.parts.importer.import_readings([reading(0, {(1, 10): "p1"})]))
 
 
-def test_what_another_one_stored_is_taken_over_also_where_something_was_not_told(live: LiveRun) -> None:
+def test_what_another_one_stored_is_taken_over_also_where_something_was_not_reported(live: LiveRun) -> None:
     fleet, switch = live.parts.fleet, live.ids["quay-1"]
-    told: list[ReadingStored] = []
-    live.parts.bus.subscribe(ReadingStored, told.append)
+    reported: list[ReadingStored] = []
+    live.parts.bus.subscribe(ReadingStored, reported.append)
     turns, here, ingestor = storing(live.parts.storage.database, EventBus())
     tables = (
         {(1, 10): "p1"},
@@ -270,7 +270,7 @@ def test_what_another_one_stored_is_taken_over_also_where_something_was_not_told
         live.store(reading(minutes, table))
         if minutes == 1:
             continue  # that one is lost
-        taken_over = here.record_stored(cast(ReadingStored, parse_report(report_text(told[-1]))))
+        taken_over = here.record_stored(cast(ReadingStored, parse_report(report_text(reported[-1]))))
         assert taken_over is not None
         assert here.tracker.state("quay-1").table == fleet.tracker.state("quay-1").table
         if minutes == 2:

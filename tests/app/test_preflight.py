@@ -1,4 +1,4 @@
-"""What would keep the service from starting, told without starting it."""
+"""What would keep the service from starting, reported without starting it."""
 
 import socket
 from datetime import timedelta
@@ -27,14 +27,14 @@ def _looked(config: Config, listens: str = "127.0.0.1 port 8480") -> dict[str, t
     return {one.what: (one.verdict, one.found) for one in preflight(config, CLOCK, listen)}
 
 
-def test_a_machine_that_is_ready_is_told_so_and_nothing_is_made(tmp_path: Path) -> None:
+def test_a_machine_that_is_ready_is_reported_so_and_nothing_is_made(tmp_path: Path) -> None:
     found = _looked(Config(data_dir=tmp_path / "data"))
     assert {verdict for verdict, _ in found.values()} == {Verdict.OK}
     assert "made at the start" in found["data directory"][1] and not (tmp_path / "data").exists()
     assert "a private server" in found["database"][1]
 
 
-def test_each_thing_that_is_wrong_is_told(tmp_path: Path) -> None:
+def test_each_thing_that_is_wrong_is_reported(tmp_path: Path) -> None:
     data = tmp_path / "data"
     data.mkdir()
     (data / "token").write_text("secret")

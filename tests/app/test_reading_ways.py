@@ -95,7 +95,7 @@ def over_the_bus(directory: Path, area: str = "") -> Way:
         running = [asyncio.create_task(one) for one in work]
         try:
             async with asyncio.timeout(_PATIENCE_S):
-                while area and not areas.sites():  # noqa: ASYNC110 - the tracker tells the database
+                while area and not areas.sites():  # noqa: ASYNC110 - the tracker writes to the database alone
                     await asyncio.sleep(0.05)
             async with connected(here, "test", "_INBOX_Island") as client:
                 bus = SiteBus(client, here, "Island", "island-1")
@@ -152,7 +152,7 @@ def _stays(connection: Connection) -> list[tuple[int, datetime, bool]]:
 async def _until(database: Database, count: int) -> list[Recorded]:
     """What is recorded, once there is so much."""
     async with asyncio.timeout(_PATIENCE_S):
-        while len(found := database.run(_recorded)) < count:  # noqa: ASYNC110 - another process tells nobody
+        while len(found := database.run(_recorded)) < count:  # noqa: ASYNC110 - another process notifies nobody
             await asyncio.sleep(0.05)
     return found
 

@@ -1,4 +1,4 @@
-"""Rehearsals in the background: one at a time, with progress, cancelled and failed ones told."""
+"""Rehearsals in the background: one at a time, with progress, cancelled and failed ones reported."""
 
 import threading
 from collections.abc import Callable, Iterator
@@ -21,7 +21,7 @@ AGEING = timedelta(minutes=5)
 
 
 class _Records(Database):
-    """Tells of a hundred switches, twenty at a time, each time after `go` was set; or fails."""
+    """Goes through a hundred switches, twenty at a time, each time after `go` was set; or fails."""
 
     def __init__(self) -> None:
         self.go = threading.Event()
@@ -65,7 +65,7 @@ def _ended(rehearsals: Rehearsals, run: RehearsalRun) -> RehearsalRun:
     return run
 
 
-def test_one_runs_at_a_time_and_tells_how_far_it_is(rehearsals: Rehearsals, records: _Records) -> None:
+def test_one_runs_at_a_time_and_reports_how_far_it_is(rehearsals: Rehearsals, records: _Records) -> None:
     run = _begin(rehearsals)
     assert (run.state, run.switches, run.done) == ("running", 100, 0)
     with pytest.raises(Conflict, match="0 of 100 switches"):

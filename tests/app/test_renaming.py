@@ -1,4 +1,4 @@
-"""A switch gets another name: nothing is told that is not so, and what was told goes on."""
+"""A switch gets another name: nothing is reported that is not so, and what was reported goes on."""
 
 import asyncio
 from collections.abc import Iterator
@@ -53,19 +53,19 @@ def _rename(live: LiveRun, before: str, after: str) -> None:
     live.ids[after] = live.ids.pop(before)
 
 
-def _told(live: LiveRun) -> list[FindingRow]:
+def _reported(live: LiveRun) -> list[FindingRow]:
     keys = [one.key for one in live.parts.findings.live()]
     return list(live.parts.storage.database.run(findings.by_keys, keys).values())
 
 
 def test_nobody_behind_an_uplink_becomes_a_stranger_and_the_stranger_stays_one(live: LiveRun) -> None:
-    (before,) = _told(live)
+    (before,) = _reported(live)
     assert (before.finding.subject.switch, before.finding.subject.mac) == ("east", mac(9))
     _rename(live, "east", "orient")
     live.evaluate(at(3.3))
     for minute in (4, 5, 6):
         _minute(live, minute, "orient")
-    (after,) = _told(live)
+    (after,) = _reported(live)
     assert (after.id, after.finding.subject.switch) == (before.id, "orient")
     assert after.finding.times_opened == 1 and after.finding.opened_at == before.finding.opened_at
     assert after.finding.details.ports == (("orient", "p9"),)
@@ -81,19 +81,19 @@ def test_the_uplink_is_one_at_once_and_was_one_before(live: LiveRun) -> None:
 
 
 def test_what_is_over_is_opened_again_under_the_new_name(live: LiveRun) -> None:
-    (first,) = _told(live)
+    (first,) = _reported(live)
     live.parts.findings.clear(first.id, "Mara")
     _rename(live, "east", "orient")
     for minute in (4, 5):
         _minute(live, minute, "orient")
-    (again,) = _told(live)
+    (again,) = _reported(live)
     assert (again.id, again.finding.subject.switch, again.finding.times_opened) == (first.id, "orient", 2)
 
 
 def test_who_is_barred_and_left_is_not_found_on_the_way_after_it(live: LiveRun) -> None:
     live.parts.port_rules.replace_all(RuleSet(RULES.rules, (Barred(mac(4).digits),)), Author("Mara"))
     _minute(live, 4, "east")
-    (barred,) = [one for one in _told(live) if one.finding.kind is FindingKind.BARRED]
+    (barred,) = [one for one in _reported(live) if one.finding.kind is FindingKind.BARRED]
     assert barred.finding.details.ports == (("west", "p4"),)
     live.store(_of(4.5, {(5, 10): "p5", (6, 10): "p6", (91, 1): "p24"}, "west", 90))
     live.evaluate(at(4.6))
@@ -101,11 +101,11 @@ def test_who_is_barred_and_left_is_not_found_on_the_way_after_it(live: LiveRun) 
     _rename(live, "east", "orient")
     live.store(_of(5, {(9, 10): "p9", (4, 10): "p24", (5, 10): "p24", (90, 1): "p24"}, "orient", 91))
     live.evaluate(at(5.2))
-    assert FindingKind.BARRED not in {one.finding.kind for one in _told(live)}
+    assert FindingKind.BARRED not in {one.finding.kind for one in _reported(live)}
 
 
 @pytest.mark.parametrize("left", [True, False])
-def test_after_a_start_who_is_barred_and_only_passes_is_told_unless_he_just_left(
+def test_after_a_start_who_is_barred_and_only_passes_is_reported_unless_he_just_left(
     live: LiveRun, database: Database, tmp_path: Path, left: bool
 ) -> None:
     """Beyond the uplink may be a switch that is not in the inventory."""
@@ -118,7 +118,7 @@ def test_after_a_start_who_is_barred_and_only_passes_is_told_unless_he_just_left
         again.ids = live.ids
         again.store(_of(5, {(9, 10): "p9", (who, 10): "p24", (90, 1): "p24"}, "east", 91))
         again.evaluate(at(5.2))
-        found = [one.finding for one in _told(again) if one.finding.kind is FindingKind.BARRED]
+        found = [one.finding for one in _reported(again) if one.finding.kind is FindingKind.BARRED]
     assert [one.details.ports for one in found] == ([] if left else [(("east", "p24"),)])
 
 
@@ -132,7 +132,7 @@ def test_a_table_that_was_read_before_it_forgot_who_left_says_nothing_of_now(
     live.parts.port_rules.replace_all(RuleSet(RULES.rules, (Barred(mac(4).digits),)), Author("Mara"))
     live.store(_of(read, {(9, 10): "p9", (4, 10): "p24", (90, 1): "p24"}, "east", 91))
     live.evaluate(at(judged))
-    assert len([one for one in _told(live) if one.finding.kind is FindingKind.BARRED]) == found
+    assert len([one for one in _reported(live) if one.finding.kind is FindingKind.BARRED]) == found
 
 
 def test_a_port_that_looks_like_an_uplink_after_it_stays_under_its_rules(live: LiveRun) -> None:
@@ -158,8 +158,8 @@ _HELD = {FindingKind.STRANGER, FindingKind.UPLINK_CLAIMED}
 
 
 def _kinds_where_an_uplink_is_forged(live: LiveRun, switch: str) -> set[FindingKind]:
-    """Of what is told after frames of the other switch came from the stranger's port for some minutes."""
+    """Of what is reported after frames of the other switch came from the stranger's port for some minutes."""
     for minute in range(14, 18):
         live.store(_of(minute, {(9, 10): "p9", (90, 1): "p9"}, switch, 91))
         live.evaluate(at(minute + 0.2))
-    return {one.finding.kind for one in _told(live)}
+    return {one.finding.kind for one in _reported(live)}

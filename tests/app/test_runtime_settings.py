@@ -36,8 +36,8 @@ def again(database: Database, folder: Path) -> RuntimeSettings:
 def test_what_is_set_holds_at_once_and_after_a_start(
     settings: RuntimeSettings, database: Database, tmp_path: Path
 ) -> None:
-    told: list[int] = []
-    settings.on_change(lambda: told.append(1))
+    reported: list[int] = []
+    settings.on_change(lambda: reported.append(1))
     changed = settings.set("findings.silent_after", "2h", "mara")
     assert (changed.value, changed.default, changed.source, changed.set_by) == ("2h", "1d", "here", "mara")
     settings.set("findings.table_share", 0.8, "mara")
@@ -45,14 +45,14 @@ def test_what_is_set_holds_at_once_and_after_a_start(
     settings.set("reading.interval", "90s", "mara")
     later = again(database, tmp_path)
     assert later.thresholds.silent_after.total_seconds() == 7200 and later.thresholds.table_share == 0.8
-    assert (later.retention.history_s, later.interval_s, len(told)) == (100 * 86400, 90, 4)
+    assert (later.retention.history_s, later.interval_s, len(reported)) == (100 * 86400, 90, 4)
     assert later.thresholds.flap_moves == 5, "what the file says stays"
     assert later.reset("findings.silent_after").value == "1d"
     assert again(database, tmp_path).get("findings.silent_after").source == "default"
 
 
 @pytest.mark.parametrize(
-    ("name", "value", "error", "told"),
+    ("name", "value", "error", "reported"),
     [
         ("findings.flap_moves", 4, Conflict, "the configuration says"),
         ("findings.storms", 4, NotFound, "no setting 'findings.storms'"),
@@ -64,10 +64,10 @@ def test_what_is_set_holds_at_once_and_after_a_start(
     ],
 )
 def test_what_cannot_be_is_refused_and_nothing_changes(
-    settings: RuntimeSettings, name: str, value: Any, error: type[Exception], told: str
+    settings: RuntimeSettings, name: str, value: Any, error: type[Exception], reported: str
 ) -> None:
     before = settings.all()
-    with pytest.raises(error, match=told):
+    with pytest.raises(error, match=reported):
         settings.set(name, value, "mara")
     assert settings.all() == before
 

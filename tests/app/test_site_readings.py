@@ -102,7 +102,7 @@ def test_one_of_a_switch_that_was_removed_blames_nobody(there: Sites) -> None:
     assert (there.recorded(), there.refused("Island")) == ([], 0)
 
 
-def test_a_site_that_never_read_it_or_must_have_heard_is_told(there: Sites) -> None:
+def test_a_site_that_never_read_it_or_must_have_heard_is_reported(there: Sites) -> None:
     there.change(5, enabled=False)
     there.send("Yard", 4)
     assert (there.recorded(), there.refused("Yard")) == ([], 1)

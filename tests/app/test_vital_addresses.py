@@ -27,7 +27,7 @@ CACHE = (
 )
 
 
-def test_what_linux_tells_of_interfaces_routes_and_neighbours(tmp_path: Path) -> None:
+def test_what_linux_reports_of_interfaces_routes_and_neighbours(tmp_path: Path) -> None:
     for name, address in (("eth0", str(mac(7))), ("lo", "00:00:00:00:00:00"), ("tun0", "")):
         (tmp_path / name).mkdir()
         (tmp_path / name / "address").write_text(f"{address}\n")
@@ -40,7 +40,7 @@ def test_what_linux_tells_of_interfaces_routes_and_neighbours(tmp_path: Path) ->
 
 
 def test_each_is_known_by_whose_it_is(database: Database, monkeypatch: pytest.MonkeyPatch) -> None:
-    """The router by the neighbour cache, whoever asks by what routers of the inventory told."""
+    """The router by the neighbour cache, whoever asks by what routers of the inventory reported."""
     monkeypatch.setattr(vital_addresses, "own_addresses", lambda: [mac(7)])
     monkeypatch.setattr(vital_addresses, "default_routers", lambda: ["10.20.0.1"])
     monkeypatch.setattr(vital_addresses, "neighbours", lambda: {"10.20.0.1": mac(1)})

@@ -101,7 +101,7 @@ def test_a_restart_knows_the_findings_that_are_open(live: LiveRun) -> None:
     assert again.clears_at(found) == at(1) + timedelta(minutes=15)
 
 
-def test_a_clock_that_was_set_back_is_told_once_and_so_is_that_it_caught_up(
+def test_a_clock_that_was_set_back_is_reported_once_and_so_is_that_it_caught_up(
     caplog: pytest.LogCaptureFixture,
 ) -> None:
     class Ended(Exception):
@@ -233,7 +233,7 @@ def test_probes_are_bounded_and_an_address_rests_before_it_is_probed_again(live:
     assert asyncio.run(run([many[:1]])) == [0], "it was probed a minute ago"
 
 
-def test_a_file_that_cannot_be_moved_away_holds_up_no_other_and_is_told_once(
+def test_a_file_that_cannot_be_moved_away_holds_up_no_other_and_is_reported_once(
     live: LiveRun, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
 ) -> None:
     folder = tmp_path / "import"

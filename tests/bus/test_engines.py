@@ -70,17 +70,17 @@ def test_the_next_service_hears_trackers_where_the_one_before_was(site: NatsServ
 
     async def go_on() -> None:
         async with connected(settings, "1", "_INBOX") as client:
-            told = ReportBus(client, settings)
-            await told.prepare()
+            reported = ReportBus(client, settings)
+            await reported.prepare()
             for word in (b"one", b"two", b"three"):
-                await told.publish("afloat", word)
-            before = await anext(told.events(7))
+                await reported.publish("afloat", word)
+            before = await anext(reported.events(7))
             assert [one.data for one in before] == [b"one", b"two", b"three"]
             await before[1].confirm()  # and the first one with it
-            after = told.events(8)
+            after = reported.events(8)
             assert [one.data for one in await anext(after)] == [b"three"]
             with pytest.raises(BusUnavailable, match="a later service"):
-                await anext(told.events(7))
+                await anext(reported.events(7))
 
     asyncio.run(go_on())
 

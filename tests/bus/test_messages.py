@@ -155,7 +155,7 @@ def test_one_of_several_servers_at_the_centre_knows_the_others() -> None:
     assert 'listen: "0.0.0.0:4222"' in text  # the service reaches all of them
 
 
-def test_a_message_engine_is_for_its_own_machine_unless_it_is_told_otherwise() -> None:
+def test_a_message_engine_is_for_its_own_machine_unless_it_is_configured_otherwise() -> None:
     for make in (partial(server_config.centre, ["Island"]), partial(server_config.site, "Island")):
         assert 'listen: "127.0.0.1:4222"' in make()
         assert 'listen: "10.77.0.1:4222"' in make(listen="10.77.0.1:4222")

@@ -120,8 +120,8 @@ def test_read_list_and_show_a_switch(service: Service) -> None:
     hours = json.loads(kiteroll("hours", "--last", "2", "--format", "json", service=service).stdout)
     assert [set(one) >= {"began_at", "changes", "findings"} for one in hours] == [True, True]
     assert sum(one["readings"] for one in hours) >= 12
-    told = kiteroll("endpoint", "all", "--switch", "quay-*", "--format", "json", service=service).stdout
-    assert {one["home"]["switch"] for one in json.loads(told)} == {"quay-1", "quay-2", "quay-3"}
+    reported = kiteroll("endpoint", "all", "--switch", "quay-*", "--format", "json", service=service).stdout
+    assert {one["home"]["switch"] for one in json.loads(reported)} == {"quay-1", "quay-2", "quay-3"}
 
 
 def test_a_switch_that_is_asked_already_is_warned_of_when_it_is_added(service: Service) -> None:
@@ -195,8 +195,12 @@ def test_an_instant_that_is_none_is_refused() -> None:
 
 def test_many_switches_are_read_at_once(service: Service) -> None:
     done = kiteroll("switch", "read", "--all", "--format", "json", service=service)
-    (told,) = json.loads(done.stdout)
-    assert done.returncode == 0 and told["state"] == "done" and told["complete"] == told["total"] >= 12
+    (reported,) = json.loads(done.stdout)
+    assert (
+        done.returncode == 0
+        and reported["state"] == "done"
+        and reported["complete"] == reported["total"] >= 12
+    )
     assert kiteroll("switch", "read", "--group", "nobody", service=service).returncode == 1
     assert "name the switches" in kiteroll("switch", "read", service=service).stderr
 

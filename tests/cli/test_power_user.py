@@ -22,9 +22,9 @@ from tests.support.harness import Lab, Service
 def kiteroll(
     *words: str, service: Service, given: str = "", **environment: Any
 ) -> "subprocess.CompletedProcess[str]":
-    told = {**os.environ, "KITEROLL_URL": service.url, "KITEROLL_DATA": str(service.data), **environment}
+    reported = {**os.environ, "KITEROLL_URL": service.url, "KITEROLL_DATA": str(service.data), **environment}
     command = [sys.executable, "-m", "kiteroll.cli", *words]
-    return subprocess.run(command, input=given, capture_output=True, text=True, timeout=60, env=told)
+    return subprocess.run(command, input=given, capture_output=True, text=True, timeout=60, env=reported)
 
 
 @pytest.fixture(scope="module")
@@ -45,8 +45,10 @@ def test_each_text_of_a_pasted_list_has_its_result(service: Service, somebody: s
     ]
     assert rows[0]["switch"] == "quay-1" and rows[3]["query"] == "quay-1"
     assert ran.returncode == Exit.PARTIAL
-    told = ran.stderr.splitlines()
-    assert "nowhere-at-all: no match" in told and any("'z' is not a hexadecimal" in line for line in told)
+    reported = ran.stderr.splitlines()
+    assert "nowhere-at-all: no match" in reported and any(
+        "'z' is not a hexadecimal" in line for line in reported
+    )
     assert kiteroll("find", "-", service=service, given=" ,; ").returncode == Exit.USAGE
 
 
@@ -122,7 +124,7 @@ def test_inventories_come_in_the_common_forms(tmp_path: Path, name: str, text: s
 
 
 @pytest.mark.parametrize(
-    ("name", "text", "told"),
+    ("name", "text", "reported"),
     [
         ("a.csv", "name,colour\nx,red\n", "line 1: there is no column 'colour'"),
         ("a.json", '[{"name": "x", "colour": "red"}]', "there is no word 'colour'"),
@@ -132,9 +134,9 @@ def test_inventories_come_in_the_common_forms(tmp_path: Path, name: str, text: s
         ("a.ini", 'x notes="y\n', "line 1: No closing quotation"),
     ],
 )
-def test_what_is_no_inventory_is_told_where(tmp_path: Path, name: str, text: str, told: str) -> None:
+def test_what_is_no_inventory_is_reported_where(tmp_path: Path, name: str, text: str, reported: str) -> None:
     (tmp_path / name).write_text(text)
-    with pytest.raises(Invalid, match=told):
+    with pytest.raises(Invalid, match=reported):
         read_inventory(tmp_path / name)
 
 
@@ -159,13 +161,13 @@ def test_a_profile_says_where_and_options_win(service: Service, tmp_path: Path) 
 def test_a_profile_with_a_secret_is_for_its_owner_alone(tmp_path: Path) -> None:
     file = tmp_path / "kiteroll" / "config.toml"
     file.parent.mkdir()
-    told = {"XDG_CONFIG_HOME": str(tmp_path)}
+    reported = {"XDG_CONFIG_HOME": str(tmp_path)}
     file.write_text('token = "krt_x"\n')
     file.chmod(0o644)
     with pytest.raises(ConfigError, match="chmod 600"):
-        load_profile(None, told)
+        load_profile(None, reported)
     file.chmod(0o600)
-    assert load_profile(None, told).token == "krt_x"
+    assert load_profile(None, reported).token == "krt_x"
     for text, wrong in (
         ("url = 7", "url must be text"),
         ("tokn = 'x'", "did you mean token"),
@@ -173,7 +175,7 @@ def test_a_profile_with_a_secret_is_for_its_owner_alone(tmp_path: Path) -> None:
     ):
         file.write_text(text)
         with pytest.raises(ConfigError, match=wrong):
-            load_profile(None, told)
+            load_profile(None, reported)
 
 
 def test_labels_come_before_their_address_and_links_lead_to_devices(service: Service, somebody: str) -> None:
@@ -216,13 +218,13 @@ def test_endpoints_are_narrowed_down(service: Service) -> None:
     assert late.returncode == Exit.NOTHING and "no endpoint is like that" in late.stderr
 
 
-def test_output_that_cannot_be_written_is_told_and_no_traceback(service: Service) -> None:
-    told = {**os.environ, "KITEROLL_URL": service.url, "KITEROLL_DATA": str(service.data)}
+def test_output_that_cannot_be_written_is_reported_and_no_traceback(service: Service) -> None:
+    reported = {**os.environ, "KITEROLL_URL": service.url, "KITEROLL_DATA": str(service.data)}
     command = [sys.executable, "-m", "kiteroll.cli", "switch", "list", "--format"]
     for form in ("table", "json", "csv"):
         with Path("/dev/full").open("wb") as full:
             ran = subprocess.run(
-                [*command, form], stdout=full, stderr=subprocess.PIPE, text=True, timeout=60, env=told
+                [*command, form], stdout=full, stderr=subprocess.PIPE, text=True, timeout=60, env=reported
             )
         assert ran.returncode == Exit.FAULT
         assert ran.stderr == "kiteroll: the output cannot be written: No space left on device\n"
@@ -232,7 +234,7 @@ def test_output_that_cannot_be_written_is_told_and_no_traceback(service: Service
         capture_output=True,
         text=True,
         timeout=60,
-        env=told,
+        env=reported,
     )
     assert piped.stdout.startswith("id,at,kind,") and piped.stderr == ""
 

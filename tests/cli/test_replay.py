@@ -111,7 +111,7 @@ def test_shared_addresses_raise_nothing(recorded: dict[str, Path], capfd: pytest
     assert "neither an address nor a prefix" in capfd.readouterr().err
 
 
-def test_a_clock_that_steps_back_is_told_and_changes_nothing(
+def test_a_clock_that_steps_back_is_reported_and_changes_nothing(
     tmp_path: Path, capfd: pytest.CaptureFixture[str]
 ) -> None:
     file = tmp_path / "back.jsonl"
@@ -126,7 +126,7 @@ def test_a_clock_that_steps_back_is_told_and_changes_nothing(
 
 
 @pytest.mark.parametrize(
-    ("name", "content", "told"),
+    ("name", "content", "reported"),
     [
         ("a.json", b'{"format": "kiteroll-reading"', "a.json"),
         ("a.jsonl.gz", b"no gzip at all", "cannot be read"),
@@ -135,16 +135,16 @@ def test_a_clock_that_steps_back_is_told_and_changes_nothing(
     ],
 )
 def test_a_bad_file_is_refused_with_its_name(
-    tmp_path: Path, capfd: pytest.CaptureFixture[str], name: str, content: bytes, told: str
+    tmp_path: Path, capfd: pytest.CaptureFixture[str], name: str, content: bytes, reported: str
 ) -> None:
     (tmp_path / name).write_bytes(content)
     assert main(["replay", str(tmp_path / name)]) == Exit.USAGE
     out = capfd.readouterr()
-    assert told in out.err and out.out == "" and "Traceback" not in out.err
+    assert reported in out.err and out.out == "" and "Traceback" not in out.err
 
 
 @pytest.mark.parametrize(
-    ("text", "told"),
+    ("text", "reported"),
     [
         ("rule = 3", "rule: "),
         ("[group.access]\nseats = 1\n", "set it for the switches"),
@@ -155,12 +155,12 @@ def test_a_bad_file_is_refused_with_its_name(
     ],
 )
 def test_bad_rules_are_refused_with_their_place(
-    recorded: dict[str, Path], tmp_path: Path, capfd: pytest.CaptureFixture[str], text: str, told: str
+    recorded: dict[str, Path], tmp_path: Path, capfd: pytest.CaptureFixture[str], text: str, reported: str
 ) -> None:
     rules = tmp_path / "rules.toml"
     rules.write_text(text)
     assert main(["replay", str(recorded["quay-1"]), "--rules", str(rules)]) == Exit.USAGE
-    assert told in capfd.readouterr().err
+    assert reported in capfd.readouterr().err
 
 
 def test_it_needs_neither_service_nor_database_nor_a_home(recorded: dict[str, Path]) -> None:

@@ -40,9 +40,9 @@ def test_a_command_that_asks_the_service_loads_no_database_and_no_server() -> No
 def test_an_unknown_option_brings_the_usage_of_its_own_command(capsys: pytest.CaptureFixture[str]) -> None:
     with pytest.raises(SystemExit) as ended:
         main(["rule", "enrol", "02:1a:05", "--because", "new"])
-    told = capsys.readouterr().err
+    reported = capsys.readouterr().err
     assert ended.value.code == Exit.USAGE
-    assert told.startswith("usage: kiteroll rule enrol ") and "it does not know --because new" in told
+    assert reported.startswith("usage: kiteroll rule enrol ") and "it does not know --because new" in reported
 
 
 def test_help_fills_its_paragraphs_and_leaves_examples_as_they_are() -> None:

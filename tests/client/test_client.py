@@ -120,16 +120,16 @@ def test_of_several_services_the_one_that_answers_is_asked(monkeypatch: pytest.M
     assert asked == ["kite-1", "kite-2", "kite-2"] and kite.url == "http://kite-2"  # it stays with that one
 
 
-def test_an_answer_of_something_else_is_told() -> None:
+def test_an_answer_of_something_else_is_reported() -> None:
     other = httpx.MockTransport(lambda request: httpx.Response(200, text="<html>hello"))
     with pytest.raises(ServiceError, match="status 200: the answer is not from Kite Roll"):
         Client("http://kite", "t", transport=other).send(health())
 
 
-def test_an_answer_of_another_version_is_told_by_what_it_lacks() -> None:
+def test_an_answer_of_another_version_is_reported_by_what_it_lacks() -> None:
     older = httpx.MockTransport(lambda request: httpx.Response(200, json={"items": [{}], "next": None}))
-    told = r"cannot be parsed: items\.0\.switch is required \(and \d+ more\); .* of one version\?"
-    with pytest.raises(ServiceError, match=told):
+    reported = r"cannot be parsed: items\.0\.switch is required \(and \d+ more\); .* of one version\?"
+    with pytest.raises(ServiceError, match=reported):
         Client("http://kite", "t", transport=older).send(readings())
 
 

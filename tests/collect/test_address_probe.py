@@ -24,7 +24,7 @@ NOBODY = MacAddress(0x021A99000001)
 @pytest.mark.parametrize(
     "name", ["core-1", "checkin-east", "checkin-west", "port-office", "weighbridge", "baggage-hall"]
 )
-def test_a_switch_tells_the_port_of_one_address_as_its_table_does(lab: Lab, name: str) -> None:
+def test_a_switch_reports_the_port_of_one_address_as_its_table_does(lab: Lab, name: str) -> None:
     target = make_target(lab.switches[name], lab.port, lab.access[name].model_dump(exclude_none=True))
     clock, limits = SystemClock(), Limits(timeout_s=1)
 
@@ -34,21 +34,21 @@ def test_a_switch_tells_the_port_of_one_address_as_its_table_does(lab: Lab, name
         assert habits.rows is not None
         names = reading.port_names()
         keys = sorted(reading.learned)[:: max(1, len(reading.learned) // 8)]
-        told = 0
+        reported = 0
         for key in keys:
             seen = await probe_address(name, target, habits.rows, mac_of(key), vlan_of(key), clock, limits)
             if seen is None:
                 continue  # it aged out in between
-            told += 1
+            reported += 1
             assert not seen.complete
             assert seen.port_names()[seen.learned[key]] == names[reading.learned[key]]
-        assert told >= len(keys) - 2
+        assert reported >= len(keys) - 2
         assert await probe_address(name, target, habits.rows, NOBODY, 10, clock, limits) is None
 
     asyncio.run(run())
 
 
-def test_what_a_glimpse_tells_moves_the_address_and_nothing_else(lab: Lab) -> None:
+def test_what_a_glimpse_reports_moves_the_address_and_nothing_else(lab: Lab) -> None:
     name = "quay-1"
     target = make_target(lab.switches[name], lab.port, lab.access[name].model_dump(exclude_none=True))
     clock, limits = SystemClock(), Limits(timeout_s=1)

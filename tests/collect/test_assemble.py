@@ -221,7 +221,7 @@ def test_names_that_are_empty_doubled_or_oddly_encoded_still_tell_ports_apart() 
     assert [port.name for port in reading.ports] == ["pé #101", "pé #102", "port 103"]
 
 
-def test_neighbour_caches_tell_which_ip_answers_for_which_address() -> None:
+def test_neighbour_caches_report_which_ip_answers_for_which_address() -> None:
     hexed = A.to_bytes(6, "big")
     caches: Columns = {
         mib.IP_NET_TO_MEDIA_PHYS_ADDRESS: {

@@ -67,7 +67,7 @@ def test_ports_keep_their_numbers_and_those_without_addresses_stay() -> None:
 
 
 @pytest.mark.parametrize(
-    ("text", "told"),
+    ("text", "reported"),
     [
         ("", "it is empty"),
         ("mac;vlan;port\n", "line 1: there is no column 'mac', 'port', 'vlan'"),
@@ -81,14 +81,14 @@ def test_ports_keep_their_numbers_and_those_without_addresses_stay() -> None:
         ('mac,vlan,port\n"021a01000001,10,p1\n', "it is no CSV"),
     ],
 )
-def test_problems_name_file_line_and_column(text: str, told: str) -> None:
+def test_problems_name_file_line_and_column(text: str, reported: str) -> None:
     with pytest.raises(Invalid) as wrong:
         read(text)
     assert "hut.csv" in str(wrong.value)
-    assert told in str(wrong.value)
+    assert reported in str(wrong.value)
 
 
-def test_every_problem_is_told_at_once_up_to_a_bound() -> None:
+def test_every_problem_is_reported_at_once_up_to_a_bound() -> None:
     with pytest.raises(Invalid) as wrong:
         read("mac,vlan,port\n" + "zz,9999,p1\n" * 500)
     lines = str(wrong.value).splitlines()

@@ -122,7 +122,7 @@ def test_an_agent_without_end_costs_bounded_memory(good: Views) -> None:
 
 
 def test_long_tables_are_read_a_few_at_a_time(good: Views, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Agents without end, more than there are turns: each is told why, and a good one is not held up."""
+    """Agents without end, more than there are turns: each is answered why, and a good one is not held up."""
     monkeypatch.setattr(snmp_client, "_LONG", 60)
     monkeypatch.setattr(snmp_client, "_LONG_AT_ONCE", 1)
     agents = [HostileAgent(number, good) for number in range(5)]

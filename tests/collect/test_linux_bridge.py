@@ -71,7 +71,7 @@ def _speak(space: str, *sources: str) -> None:
     subprocess.run(["ip", "netns", "exec", space, sys.executable, "-c", SPEAK, *sources], check=True)
 
 
-def test_a_real_bridge_tells_who_spoke_on_which_port(network: str) -> None:
+def test_a_real_bridge_reports_who_spoke_on_which_port(network: str) -> None:
     one, two, three = 0x021A01000001, 0x021A01000002, 0x021A01000003
     _speak(f"{network}a", f"{one:012x}", f"{two:012x}")
     _speak(f"{network}b", f"{three:012x}")
@@ -91,7 +91,7 @@ def test_a_real_bridge_tells_who_spoke_on_which_port(network: str) -> None:
     assert moved.port_names()[moved.learned[key_of(one, None)]] == "berth2"
 
 
-def test_what_is_no_bridge_is_told_with_a_way_on(network: str) -> None:
+def test_what_is_no_bridge_is_reported_with_a_way_on(network: str) -> None:
     with pytest.raises(DeviceSilent, match=r"does not exist.*lists those"):
         _read(Bridge(name="nosuch", namespace=network))
     with pytest.raises(DeviceLied, match="it is no bridge"):
@@ -165,7 +165,7 @@ def test_a_vlan_aware_bridge_as_recorded() -> None:
     assert (reading.device.uptime_ticks, reading.device.bridge_address) == (9050, 0x021AF0009900)
 
 
-def test_a_bridge_that_filters_no_vlans_tells_none() -> None:
+def test_a_bridge_that_filters_no_vlans_reports_none() -> None:
     tables = BridgeTables(own=_own(aware=False), ports=PORTS, fdb=FDB, vlans=VLANS, cache=[])
     reading = assemble_bridge("hut", "br0", NOON, timedelta(0), tables)
     assert key_of(0x021A0B000001, None) in reading.learned

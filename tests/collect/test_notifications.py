@@ -203,7 +203,7 @@ def world() -> Iterator[World]:
     yield world
 
 
-def test_simulated_switches_tell_of_their_links(world: World) -> None:
+def test_simulated_switches_report_their_links(world: World) -> None:
     receiver = Receiver(
         {
             "127.77.9.1": (Sender("quay-1", None, frozenset({b"tarn-read"})),),

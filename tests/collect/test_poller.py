@@ -1,4 +1,4 @@
-"""The poller on its own, with switches that take as long as they are told."""
+"""The poller on its own, with switches that take as long as they are set to."""
 
 import asyncio
 from collections import defaultdict

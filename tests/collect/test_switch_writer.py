@@ -85,7 +85,7 @@ def test_a_port_is_closed_and_opened_and_so_its_switch_behaves(name: str) -> Non
     _with_switch(name, work)
 
 
-def test_what_a_switch_refuses_is_told_by_name() -> None:
+def test_what_a_switch_refuses_is_reported_by_name() -> None:
     async def work(switch: LabSwitch, target: Target) -> None:
         ageing = written_object(AGEING, None)
         assert (await _write(target, ageing, "5")).refused == "error wrong value"

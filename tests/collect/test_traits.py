@@ -150,17 +150,17 @@ def test_a_shared_database_leaves_the_vlan_to_ports_that_carry_only_one() -> Non
     carried = {
         number: [vlan for vlan in switch.vlans if port.carries(vlan)] for number, port in switch.ports.items()
     }
-    told = {vlan_of(key): carried[port] for key, port in reading.learned.items()}
-    assert all(vlans == [vlan] if vlan else len(vlans) != 1 for vlan, vlans in told.items())
-    assert None in told and len(told) > 2
+    reported = {vlan_of(key): carried[port] for key, port in reading.learned.items()}
+    assert all(vlans == [vlan] if vlan else len(vlans) != 1 for vlan, vlans in reported.items())
+    assert None in reported and len(reported) > 2
 
 
 def test_rows_without_a_usable_port_are_counted_and_kept_as_no_endpoints() -> None:
     reading, switch = read(Traits(unmapped_ports=frozenset({1, 2}), zero_ports=frozenset({3})))
     expected = {key: port for key, port in truth(switch).items() if port not in (1, 2, 3)}
     assert reading.complete and dict(reading.learned) == expected
-    told = {gap.why: gap.rows for gap in reading.gaps}
-    assert told == {
+    reported = {gap.why: gap.rows for gap in reading.gaps}
+    assert reported == {
         "bridge port 1 has no interface": 1,
         "bridge port 2 has no interface": 1,
         "port is 0: not known": 1,
@@ -211,7 +211,7 @@ def test_a_table_of_which_no_vlan_is_known_makes_the_reading_partial() -> None:
     assert not reading.complete and gap.table == "dot1qVlanCurrentTable" and "--view-vlans" in gap.why
 
 
-def test_everything_else_a_switch_tells_is_in_the_reading() -> None:
+def test_everything_else_a_switch_reports_is_in_the_reading() -> None:
     reading, switch = read(Traits(bridge_port_offset=8))
     ports = {port.number: port for port in reading.ports}
     uplink, light = ports[24], ports[1]
@@ -252,21 +252,21 @@ def test_an_agent_that_breaks_off_half_way_leaves_the_rows_it_gave() -> None:
     assert reading.learned.items() <= truth(switch).items()
 
 
-def test_garbage_is_no_answer_and_is_told() -> None:
+def test_garbage_is_no_answer_and_is_reported() -> None:
     with pytest.raises(DeviceSilent, match="cannot be used"):
         read(Traits(garbage=True), replace(QUICK, timeout_s=0.1, tries=2))
 
 
-def test_what_hardly_changes_is_asked_for_now_and_then_and_told_all_the_same() -> None:
+def test_what_hardly_changes_is_asked_for_now_and_then_and_reported_all_the_same() -> None:
     async def work(site: Site, switch: LabSwitch) -> list[tuple[Reading, int]]:
         target = Target(host=switch.address, port=site.farm.port, community="tarn-read")
-        habits, told = WalkCache(), []
+        habits, reported = WalkCache(), []
         for _ in range(2):
             reading = await read_switch(NAME, target, CLOCK, QUICK, habits)
-            told.append((reading, habits.skip_old_table))
+            reported.append((reading, habits.skip_old_table))
         switch.restart(site.world.now)
-        told.append((await read_switch(NAME, target, CLOCK, QUICK, habits), habits.skip_old_table))
-        return told
+        reported.append((await read_switch(NAME, target, CLOCK, QUICK, habits), habits.skip_old_table))
+        return reported
 
     (first, second, restarted), _ = with_site(Traits(), work)
     assert first[0].neighbours == second[0].neighbours == restarted[0].neighbours != ()

@@ -91,7 +91,7 @@ def test_neighbours_that_are_not_back_yet_after_a_restart_stay_for_a_while() -> 
 
 
 def test_neighbours_that_are_all_left_out_at_once_stay_for_two_readings() -> None:
-    """As when the part of an agent that tells them is slow; after that there are none."""
+    """As when the part of an agent that reports them is slow; after that there are none."""
     cache = WalkCache()
     for minute in range(12):
         read(cache, raw(minute, neighbours=2))

@@ -128,7 +128,7 @@ def test_what_happens_shows_without_asking(page: Page, service: Service) -> None
         expect(page.get_by_role("link", name="zz-mute")).to_have_count(0)
 
 
-def test_a_switch_that_is_not_there_is_told(browser: Browser, service: Service) -> None:
+def test_a_switch_that_is_not_there_is_reported(browser: Browser, service: Service) -> None:
     page = open_console(browser, service)
     sign_in(page, service)
     page.goto("/switches/no-such")
@@ -196,20 +196,20 @@ def test_a_view_goes_back_to_an_instant_and_its_links_stay_there(browser: Browse
     sign_in(page, service)
     now = datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
     page.goto(f"/switches/quay-1?at={now}")
-    told = page.get_by_text("not now. Ages count back from then")
-    expect(told).to_be_visible()
+    reported = page.get_by_text("not now. Ages count back from then")
+    expect(reported).to_be_visible()
     expect(page.get_by_role("button", name="Read now")).to_have_count(0)
     page.locator("table a[href*='/endpoints/02%3A1a%3A05']").first.click()
-    expect(told).to_be_visible()
+    expect(reported).to_be_visible()
     expect(page.get_by_text("home", exact=True)).to_be_visible()
     page.get_by_role("button", name="Back to now").click()
-    expect(told).to_have_count(0)
+    expect(reported).to_have_count(0)
     page.get_by_role("button", name="as of now").click()
     page.get_by_label("Show everything as it was at").fill("2020-02-02T12:00")
     expect(page.get_by_role("alert")).to_contain_text("it was first seen at")
     assert "at=2020-02-02" in page.url
     page.goto(f"/?q=02:1a&at={now}")
-    expect(told).to_be_visible()
+    expect(reported).to_be_visible()
     page.locator("[data-search]").fill("02:1a:05")
     expect(page).to_have_url(re.compile(r"q=02%3A1a%3A05.*at=|at=.*q=02%3A1a%3A05"))
     expect(page.locator("table a[href*='/endpoints/02%3A1a%3A05'][href*='at=']").first).to_be_visible()

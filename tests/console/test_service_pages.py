@@ -50,7 +50,7 @@ def test_a_target_is_added_tried_and_used_by_a_route(
     expect(row).to_contain_text("not sent")
     with service.client() as client:
         (route,) = client.all(alert_routes())
-        assert (route.remind_after_s, route.hours.days, route.tell_over) == (5400, [0, 1, 2, 3, 4, 5], False)
+        assert (route.remind_after_s, route.hours.days, route.send_cleared) == (5400, [0, 1, 2, 3, 4, 5], False)
     page.get_by_role("button", name="Remove on-duty").click()
     expect(page.get_by_role("alert")).to_contain_text("is used by nights")
     page.get_by_role("button", name="Remove nights").click()

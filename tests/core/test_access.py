@@ -55,7 +55,7 @@ def person(role: Role = Role.OPERATOR, **values: Any) -> Principal:
 
 
 @pytest.mark.parametrize(
-    ("attempt", "told"),
+    ("attempt", "reported"),
     [
         (lambda: person().require(Right.ADMINISTER), "ida is operator and does not have the right"),
         (lambda: person(Role.ADMINISTRATOR).require(Right.ACT_ON_PORTS), "does not have the right"),
@@ -73,8 +73,8 @@ def person(role: Role = Role.OPERATOR, **values: Any) -> Principal:
         (lambda: person(sites=frozenset({"Quays"})).require_every_site("this"), "not of one site"),
     ],
 )
-def test_whoever_may_not_is_told_why(attempt: Callable[[], None], told: str) -> None:
-    with pytest.raises(NotAllowed, match=told):
+def test_whoever_may_not_is_answered_why(attempt: Callable[[], None], reported: str) -> None:
+    with pytest.raises(NotAllowed, match=reported):
         attempt()
 
 

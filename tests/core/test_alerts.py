@@ -1,4 +1,4 @@
-"""Routes, planned work, and what is to be told of a finding."""
+"""Routes, planned work, and what is to be reported of a finding."""
 
 from datetime import UTC, datetime, time, timedelta
 from zoneinfo import ZoneInfo
@@ -6,7 +6,7 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from kiteroll.core.alerts.delivery import batches, must_rest, pause_after
-from kiteroll.core.alerts.plan import Planned, Told, planned
+from kiteroll.core.alerts.plan import Planned, Sent, planned
 from kiteroll.core.alerts.planned_work import PlannedWork
 from kiteroll.core.alerts.route import AlertReason, Hours, Route, Where
 from kiteroll.core.findings.finding import Cause, Finding, FindingKind, Severity, State, Subject
@@ -33,28 +33,28 @@ def loop(state: State = State.OPEN, severity: Severity = Severity.SERIOUS, part_
     )
 
 
-def tell(route: Route, finding: Finding, *told: Told, after: timedelta = timedelta()) -> list[Planned]:
-    return planned(route, finding, told, takes=True, now=NOON + after)
+def report(route: Route, finding: Finding, *reported: Sent, after: timedelta = timedelta()) -> list[Planned]:
+    return planned(route, finding, reported, takes=True, now=NOON + after)
 
 
-OPENED = Told(AlertReason.OPENED, NOON, 0)
+OPENED = Sent(AlertReason.OPENED, NOON, 0)
 
 
-def test_an_open_finding_is_told_once_and_its_end_to_those_who_were_told() -> None:
-    assert tell(ROUTE, loop()) == [Planned(AlertReason.OPENED, "mail")]
-    assert tell(ROUTE, loop(), OPENED) == []
-    assert tell(ROUTE, loop(State.CLEARED)) == []
-    assert tell(ROUTE, loop(State.CLEARED), OPENED) == [Planned(AlertReason.OVER, "mail")]
-    assert tell(ROUTE, loop(State.CLEARED), OPENED, Told(AlertReason.OVER, NOON, 0)) == []
+def test_an_open_finding_is_reported_once_and_its_end_to_those_who_got_it() -> None:
+    assert report(ROUTE, loop()) == [Planned(AlertReason.OPENED, "mail")]
+    assert report(ROUTE, loop(), OPENED) == []
+    assert report(ROUTE, loop(State.CLEARED)) == []
+    assert report(ROUTE, loop(State.CLEARED), OPENED) == [Planned(AlertReason.OVER, "mail")]
+    assert report(ROUTE, loop(State.CLEARED), OPENED, Sent(AlertReason.OVER, NOON, 0)) == []
 
 
-def test_what_is_explained_acknowledged_or_older_than_the_route_is_not_told() -> None:
-    assert tell(ROUTE, loop(part_of="loop|quay-2")) == []
-    assert tell(ROUTE, loop(State.ACKNOWLEDGED)) == []
-    assert tell(Route(name="new", target="mail", set_at=NOON + HOUR), loop(), after=2 * HOUR) == []
+def test_what_is_explained_acknowledged_or_older_than_the_route_is_not_reported() -> None:
+    assert report(ROUTE, loop(part_of="loop|quay-2")) == []
+    assert report(ROUTE, loop(State.ACKNOWLEDGED)) == []
+    assert report(Route(name="new", target="mail", set_at=NOON + HOUR), loop(), after=2 * HOUR) == []
 
 
-def test_it_is_told_again_and_to_somebody_else_while_nobody_acknowledges_it() -> None:
+def test_it_is_reported_again_and_to_somebody_else_while_nobody_acknowledges_it() -> None:
     route = Route(
         name="night",
         target="mail",
@@ -63,16 +63,16 @@ def test_it_is_told_again_and_to_somebody_else_while_nobody_acknowledges_it() ->
         escalate_after=2 * HOUR,
         escalate_to="chief",
     )
-    assert tell(route, loop(), OPENED, after=HOUR / 2) == []
-    assert tell(route, loop(), OPENED, after=HOUR) == [Planned(AlertReason.REMINDER, "mail", 1)]
-    again = Told(AlertReason.REMINDER, NOON + HOUR, 1)
-    assert tell(route, loop(), OPENED, again, after=2 * HOUR) == [
+    assert report(route, loop(), OPENED, after=HOUR / 2) == []
+    assert report(route, loop(), OPENED, after=HOUR) == [Planned(AlertReason.REMINDER, "mail", 1)]
+    again = Sent(AlertReason.REMINDER, NOON + HOUR, 1)
+    assert report(route, loop(), OPENED, again, after=2 * HOUR) == [
         Planned(AlertReason.REMINDER, "mail", 2),
         Planned(AlertReason.ESCALATED, "chief"),
     ]
-    higher = Told(AlertReason.ESCALATED, NOON + 2 * HOUR, 0)
-    assert tell(route, loop(State.ACKNOWLEDGED), OPENED, higher, after=9 * HOUR) == []
-    over = tell(route, loop(State.CLEARED), OPENED, higher, after=9 * HOUR)
+    higher = Sent(AlertReason.ESCALATED, NOON + 2 * HOUR, 0)
+    assert report(route, loop(State.ACKNOWLEDGED), OPENED, higher, after=9 * HOUR) == []
+    over = report(route, loop(State.CLEARED), OPENED, higher, after=9 * HOUR)
     assert [one.target for one in over] == ["mail", "chief"]
 
 

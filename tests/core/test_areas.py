@@ -48,7 +48,7 @@ def test_at_two_places_of_one_area_it_is_doubled() -> None:
     assert home.confidence is Confidence.DOUBTFUL and home.elsewhere == ()
 
 
-def test_in_two_areas_it_has_two_homes_and_nothing_is_told() -> None:
+def test_in_two_areas_it_has_two_homes_and_nothing_is_reported() -> None:
     replay = _played(APART)
     assert replay.findings == {}
     home = replay.home_of(mac(1))
@@ -72,13 +72,17 @@ def test_who_was_carried_to_another_area_is_no_second_device() -> None:
     assert replay.findings == {}
 
 
-def test_what_it_does_in_one_area_is_told_of_that_one_alone() -> None:
+def test_what_it_does_in_one_area_is_reported_of_that_one_alone() -> None:
     replay = _played(APART, jumps=True)
     assert {one.subject.area for one in replay.findings.values()} == {"island"}
-    told = [one for one in replay.findings.values() if one.kind is not FindingKind.MOVED]
-    assert [one.kind for one in told] == [FindingKind.DUPLICATE], "it goes to and fro between steady ports"
-    assert told[0].ports == {("b", "p1"), ("b", "p2")}
-    assert told[0].key == key_of(told[0].kind, told[0].subject) and told[0].key.endswith("|island")
+    reported = [one for one in replay.findings.values() if one.kind is not FindingKind.MOVED]
+    assert [one.kind for one in reported] == [FindingKind.DUPLICATE], (
+        "it goes to and fro between steady ports"
+    )
+    assert reported[0].ports == {("b", "p1"), ("b", "p2")}
+    assert reported[0].key == key_of(reported[0].kind, reported[0].subject) and reported[0].key.endswith(
+        "|island"
+    )
     homes = {one.at.port[0]: one for one in _homes(replay) if one.at is not None}
     assert homes["a"].confidence is Confidence.SURE, "nothing is contested there"
     assert homes["b"].confidence is Confidence.DOUBTFUL

@@ -59,7 +59,7 @@ def test_everybody_on_a_new_switch_is_no_flood_and_a_crowd_later_is() -> None:
     assert _open(replay) == {FindingKind.FLOOD}
 
 
-def test_a_broken_rule_must_last_before_it_is_told() -> None:
+def test_a_broken_rule_must_last_before_it_is_reported() -> None:
     rules = rule_book(switches={"quay-1": Rule(seats=1)})
     delay = Thresholds().port_rule_delay
     two = {(1, 10): "p1", (2, 10): "p1"}

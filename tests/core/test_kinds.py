@@ -166,7 +166,7 @@ AT_BOTH: Stays = [("a", "p1", -60, None), ("b", "p2", 0, None)]
             AT_BOTH,
             {"now": 6, "vlans": (10, None)},
             (FindingKind.DUPLICATE, Cause.CLONED),
-            id="a VLAN not told",
+            id="a VLAN not reported",
         ),
         pytest.param(AT_BOTH, {"now": 6, "vlans": (10, 20)}, None, id="in two VLANs"),
         pytest.param(
@@ -423,32 +423,32 @@ def _signs(switch: str, port: str, count: int = 6, minutes: float = 1) -> loop.L
     return loop.LoopSigns(switch=switch, ports=(port,), macs=macs, touched=macs, jumps=steps)
 
 
-def test_a_loop_is_told_at_the_switch_that_points_to_no_other_that_shows_it() -> None:
+def test_a_loop_is_reported_at_the_switch_that_points_to_no_other_that_shows_it() -> None:
     watch, topology = LoopWatch(THRESHOLDS.loop_window), _chain("a", "b", "c")
     watch.note("a", _signs("a", "r"), at(1.6))
     assert list(watch.due(topology, at(1.6))) == [], "the switches behind it were not read since"
     watch.note("b", _signs("b", "r"), at(1.7))
     watch.note("c", _signs("c", "p9"), at(1.8))
-    assert [told.signs.switch for told in watch.due(topology, at(1.8))] == ["c"]
+    assert [reported.signs.switch for reported in watch.due(topology, at(1.8))] == ["c"]
     assert list(watch.due(topology, at(2))) == []
 
 
-def test_a_loop_through_two_switches_that_point_to_each_other_is_told_once() -> None:
+def test_a_loop_through_two_switches_that_point_to_each_other_is_reported_once() -> None:
     watch, topology = LoopWatch(THRESHOLDS.loop_window), _chain("a", "b")
     watch.note("a", _signs("a", "r", 9), at(1.6))
     watch.note("b", _signs("b", "l", 6), at(1.7))
-    assert [told.signs.switch for told in watch.due(topology, at(1.8))] == ["a"]
+    assert [reported.signs.switch for reported in watch.due(topology, at(1.8))] == ["a"]
 
 
 def test_two_ends_of_a_second_cable_show_one_loop() -> None:
-    """Nothing tells that the two are connected."""
+    """Nothing shows that the two are connected."""
     watch = LoopWatch(THRESHOLDS.loop_window)
     watch.note("a", _signs("a", "p23", 9), at(1.6))
-    assert [told.signs.switch for told in watch.due(Topology({}), at(1.8))] == ["a"]
+    assert [reported.signs.switch for reported in watch.due(Topology({}), at(1.8))] == ["a"]
     watch.note("b", _signs("b", "p24", 7, 1.2), at(1.9))
-    (told,) = watch.due(Topology({}), at(2))
-    assert told.signs.switch == "a"
-    assert {("a", "p23"), ("b", "p24")} <= set(told.ports)
+    (reported,) = watch.due(Topology({}), at(2))
+    assert reported.signs.switch == "a"
+    assert {("a", "p23"), ("b", "p24")} <= set(reported.ports)
 
 
 def test_weak_signs_are_part_of_a_loop_that_is_known_and_make_none() -> None:
@@ -457,22 +457,22 @@ def test_weak_signs_are_part_of_a_loop_that_is_known_and_make_none() -> None:
     watch.note("b", weak, at(1.6))
     assert list(watch.due(Topology({}), at(4))) == []
     watch.note("a", _signs("a", "p23", 9), at(4))
-    assert [told.signs.switch for told in watch.due(Topology({}), at(4))] == ["a"]
+    assert [reported.signs.switch for reported in watch.due(Topology({}), at(4))] == ["a"]
     assert watch.reported
     watch.note("b", weak, at(4.5))
-    (told,) = watch.due(Topology({}), at(4.5))
-    assert told.signs.switch == "a"
-    assert ("b", "p24") in told.ports
-    assert told.last_at == weak.last_at
+    (reported,) = watch.due(Topology({}), at(4.5))
+    assert reported.signs.switch == "a"
+    assert ("b", "p24") in reported.ports
+    assert reported.last_at == weak.last_at
     assert list(watch.due(Topology({}), at(10))) == []
     assert not watch.reported
 
 
-def test_a_loop_behind_an_uplink_where_nothing_is_read_is_told_after_a_while() -> None:
+def test_a_loop_behind_an_uplink_where_nothing_is_read_is_reported_after_a_while() -> None:
     watch, topology = LoopWatch(THRESHOLDS.loop_window), _chain("a", "b")
     watch.note("a", _signs("a", "r"), at(1.6))
     assert list(watch.due(topology, at(2))) == []
-    assert [told.signs.switch for told in watch.due(topology, at(3.5))] == ["a"]
+    assert [reported.signs.switch for reported in watch.due(topology, at(3.5))] == ["a"]
 
 
 # --- conditions of switches and ports ------------------------------------------------------
@@ -530,7 +530,7 @@ def test_conditions_of_a_switch(condition: SwitchCondition, expected: list[tuple
     assert [(one.kind, one.severity.value) for one in found if one is not None] == expected
 
 
-def test_a_restart_is_told_with_the_time_the_switch_started() -> None:
+def test_a_restart_is_reported_with_the_time_the_switch_started() -> None:
     found = switch_restarted.detect(Restarted(at=at(5), switch="a", booted_at=at(4), grace_until=at(9)))
     assert (found.kind, found.subject.switch, found.first_at, found.last_at) == (
         FindingKind.RESTARTED, "a", at(4), at(5),
@@ -567,13 +567,13 @@ def test_a_port_that_a_bridge_announces_itself_at_is_a_link_to_it_and_not_silent
 
 
 @pytest.mark.parametrize(
-    ("began", "shown", "told"),
+    ("began", "shown", "reported"),
     [(30, DAY, False), (30, 50, True), (70, DAY + 50, True)],
     ids=["a loop pulled it away", "silent for long after the loop", "silent before the loop"],
 )
-def test_who_falls_silent_in_a_loop_was_pulled_away(began: float, shown: float, told: bool) -> None:
+def test_who_falls_silent_in_a_loop_was_pulled_away(began: float, shown: float, reported: bool) -> None:
     found = silent_port.detect(QUIET_PORT, UPLINKS, THRESHOLDS, at(DAY + 61), [(at(began), at(shown))])
-    assert (found is not None) is told
+    assert (found is not None) is reported
 
 
 # --- IPs -------------------------------------------------------------------------------------
@@ -597,7 +597,7 @@ FIRST = _held("10.0.0.5", 0, "kiosk-5")
 
 
 @pytest.mark.parametrize(
-    ("hours", "held", "told"),
+    ("hours", "held", "reported"),
     [
         pytest.param(25.9, [FIRST, _held("10.0.0.9", 20, "kiosk-9")], False, id="not for long enough"),
         pytest.param(26, [FIRST, _held("10.0.0.9", 20, "kiosk-9")], True, id="another host"),
@@ -607,10 +607,10 @@ FIRST = _held("10.0.0.5", 0, "kiosk-5")
         pytest.param(40, [_held(f"10.0.0.{one}", one) for one in range(9)], False, id="a router"),
     ],
 )
-def test_unrelated_ips_of_one_address(hours: float, held: list[HeldIp], told: bool) -> None:
+def test_unrelated_ips_of_one_address(hours: float, held: list[HeldIp], reported: bool) -> None:
     now: datetime = at(60 * hours)
     found = multiple_ips.detect(mac(1), held, THRESHOLDS, now)
-    assert (found is not None) is told
+    assert (found is not None) is reported
     if found is not None:
         assert (found.first_at, found.last_at) == (at(60 * 20), now)
         assert "10.0.0.5 (kiosk-5)" in title(found) and "10.0.0.9" in title(found)
@@ -631,13 +631,13 @@ def test_a_condition_that_comes_and_goes_is_none() -> None:
     lasting = LastingConditions()
     (short,) = [ageing_too_short.detect(replace(SOUND, ageing=MINUTE / 4), at(0))]
     assert short is not None
-    told = [
+    reported = [
         [one.first_at for one in lasting.lasting([short] if so else [], at(minutes), 10 * MINUTE)]
         for minutes, so in ((0, True), (1, False), (2, True), (11, True), (12, True), (13, False))
     ]
-    assert told == [[], [], [], [], [at(2)], []]
+    assert reported == [[], [], [], [], [at(2)], []]
 
 
-@pytest.mark.parametrize(("told", "judged"), [(None, 5), (5, 5), (0.25, 0.25), (60 * 24 * 11, 60)])
-def test_nothing_is_waited_for_longer_than_an_hour(told: float | None, judged: float) -> None:
-    assert judged_ageing(None if told is None else told * MINUTE) == judged * MINUTE
+@pytest.mark.parametrize(("reported", "judged"), [(None, 5), (5, 5), (0.25, 0.25), (60 * 24 * 11, 60)])
+def test_nothing_is_waited_for_longer_than_an_hour(reported: float | None, judged: float) -> None:
+    assert judged_ageing(None if reported is None else reported * MINUTE) == judged * MINUTE

@@ -252,7 +252,7 @@ def test_a_condition_is_counted_once_and_clears_soon_after_it_is_over() -> None:
     assert over.state is State.CLEARED
 
 
-def test_what_our_own_records_tell_is_over_once_they_do_not() -> None:
+def test_what_our_own_records_report_is_over_once_they_do_not() -> None:
     lifecycle = FindingLifecycle(THRESHOLDS)
     closed = [
         detection(0, FindingKind.PORT_CLOSED, subject=Subject(switch="a", port=port)) for port in ("p1", "p2")

@@ -55,7 +55,7 @@ def test_a_group_without_its_leading_zero_gets_it_back_only_between_others() -> 
     assert Fragment.parse("2a.3.").digits == "2a3"
 
 
-def test_group_and_local_addresses_are_told_by_their_bits() -> None:
+def test_group_and_local_addresses_are_reported_by_their_bits() -> None:
     assert MacAddress.parse("01:80:c2:00:00:0e").is_group
     assert MacAddress.parse("ff:ff:ff:ff:ff:ff").is_group
     local = MacAddress.parse("02:1a:01:00:00:01")

@@ -19,11 +19,11 @@ def _whole(replay: Replay) -> list[Finding]:
 
 def _seeing(taken: Reading, **neighbours: str) -> Reading:
     """With LLDP neighbours: our port to their name."""
-    told = (
+    reported = (
         Neighbour(port=port, chassis="", name=far, capabilities=("bridge",))
         for port, far in neighbours.items()
     )
-    return replace(taken, neighbours=tuple(told))
+    return replace(taken, neighbours=tuple(reported))
 
 
 def test_first_readings_that_are_far_apart_make_no_uplink_overfull() -> None:
@@ -41,14 +41,14 @@ def test_first_readings_that_are_far_apart_make_no_uplink_overfull() -> None:
 
 
 def test_an_address_that_jumps_in_a_shared_database_flaps_whatever_the_vlan_of_the_port() -> None:
-    """Case 14: with shared VLAN learning (IEEE 802.1Q 8.8.1) no VLAN is told."""
+    """Case 14: with shared VLAN learning (IEEE 802.1Q 8.8.1) no VLAN is reported."""
     replay = Replay()
     for minute in range(12):
         taken = reading(minute, {(2, 10): "p9"})
         port = next(one.number for one in taken.ports if one.name == ("p1" if minute % 2 else "p2"))
         replay.apply(replace(taken, learned={**taken.learned, int(mac(1)): port}))
-    told = {one.kind for one in _whole(replay) if one.subject.mac == mac(1)}
-    assert told & {FindingKind.FLAPPING, FindingKind.DUPLICATE}
+    reported = {one.kind for one in _whole(replay) if one.subject.mac == mac(1)}
+    assert reported & {FindingKind.FLAPPING, FindingKind.DUPLICATE}
 
 
 def test_one_router_in_two_networks_makes_no_uplink_of_its_ports() -> None:

@@ -36,7 +36,7 @@ def _pair(
     return found
 
 
-def _told(readings: list[Reading]) -> tuple[Replay, list[Finding]]:
+def _reported(readings: list[Reading]) -> tuple[Replay, list[Finding]]:
     replay = Replay()
     for one in readings:
         replay.apply(one)
@@ -64,7 +64,7 @@ def test_a_server_on_two_switches_is_one_place_where_it_says_so(
     readings = [
         one for minute in range(30) for one in _pair(minute, *(BOTH if minute > 4 else ALONE), chassis)
     ]
-    replay, found = _told(readings)
+    replay, found = _reported(readings)
     assert [one.kind for one in found] == kinds
     home = replay.home_of(mac(SERVER))
     if not kinds:
@@ -93,7 +93,7 @@ def test_a_server_that_bundles_cables_to_two_switches_is_one_place(
         for one, system in zip(taken, systems, strict=True):
             ports = tuple(replace(port, partner=system) if port.name == "p1" else port for port in one.ports)
             readings.append(replace(one, ports=ports))
-    replay, found = _told(readings)
+    replay, found = _reported(readings)
     assert [one.kind for one in found] == kinds
     assert (replay.home_of(mac(SERVER)).confidence is Confidence.SURE) is not kinds
 
@@ -136,7 +136,7 @@ def test_a_server_that_uses_its_cables_by_turns_does_not_flap() -> None:
     for minute in range(30):
         here, there = ("p1", "p24") if minute // 2 % 2 else ("p24", "p1")
         turns.append(_pair(minute, {2: "p2", SERVER: here}, {SERVER: there}, ("store", "store")))
-    assert _told([one for pair in turns for one in pair])[1] == []
+    assert _reported([one for pair in turns for one in pair])[1] == []
 
 
 def test_an_access_point_that_is_plugged_in_elsewhere_is_one_finding_with_its_clients_as_parts() -> None:
@@ -155,7 +155,7 @@ def test_an_access_point_that_is_plugged_in_elsewhere_is_one_finding_with_its_cl
     assert {one.subject.mac for one in parts} == {mac(number) for number in clients}
 
 
-def test_some_that_happen_to_move_at_once_are_told_each() -> None:
+def test_some_that_happen_to_move_at_once_are_reported_each() -> None:
     before = {(number, 10): f"p{number}" for number in range(1, 7)}
     after = {(number, 10): f"p{number + 10}" for number in range(1, 7)}
     replay = Replay()
@@ -182,7 +182,7 @@ def test_a_switch_whose_ports_have_other_names_is_one_finding_with_the_moves_as_
     assert title(whole[0]) == "8 ports of quay-1 have another name"
 
 
-def test_another_bridge_address_tells_that_the_switch_is_another_device() -> None:
+def test_another_bridge_address_reports_that_the_switch_is_another_device() -> None:
     replay = Replay()
     for minute in range(6):
         one = reading(minute, {(1, 10): "p1"}, uptime_s=None if minute < 3 else 60 * (minute - 2))
@@ -202,5 +202,5 @@ def test_a_switch_that_never_forgets_proves_no_duplicate(never_ages: bool) -> No
             one = reading(minute + (switch == "hall") / 2, learned, switch=switch)
             far = Neighbour(port="p24", chassis="", name=uplink[switch], capabilities=("bridge",))
             replay.apply(replace(one, device=replace(one.device, ageing=ageing), neighbours=(far,)))
-    told = {one.kind for one in replay.findings.values()}
-    assert (FindingKind.DUPLICATE in told) is not never_ages
+    reported = {one.kind for one in replay.findings.values()}
+    assert (FindingKind.DUPLICATE in reported) is not never_ages

@@ -21,7 +21,7 @@ def _played(seed: int, switches: int, lldp: bool, *, count: int = 4) -> tuple[Ne
     net.world.advance(2 * AGEING_S)
     replay, dice = Replay(), random.Random(seed)
     for _, reading in rounds(net, dice, count=count, interval_s=30):
-        assert replay.apply(reading) == [], "nothing happens, and nothing is told"
+        assert replay.apply(reading) == [], "nothing happens, and nothing is reported"
     return net, replay, dice
 
 

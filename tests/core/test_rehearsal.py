@@ -152,7 +152,7 @@ def test_an_uplink_is_exempt_while_it_is_one_and_before_that_was_known() -> None
     assert _rehearsed(named, early, until).reported == 1
 
 
-def test_the_result_tells_who_it_would_have_hurt_and_which_rules_never_mattered() -> None:
+def test_the_result_reports_who_it_would_have_hurt_and_which_rules_never_mattered() -> None:
     tables = [{(1, 10): "p1", (2, 10): "p1"}, {(1, 10): "p1", (3, 10): "p2"}, {(1, 10): "p1"}, {}]
     rules = rule_book(
         switches={SWITCH: Rule(seats=1)},

@@ -1,4 +1,4 @@
-"""What was told of a switch, and what is not judged yet, under its new name."""
+"""What was reported of a switch, and what is not judged yet, under its new name."""
 
 from dataclasses import replace
 from datetime import timedelta
@@ -27,7 +27,7 @@ def _silent(switch: str) -> Finding:
     return _finding(silent_port.detect(port, Topology({}), Thresholds(), at(3 * 24 * 60)))
 
 
-def test_a_finding_is_the_one_that_would_be_told_under_the_new_name() -> None:
+def test_a_finding_is_the_one_that_would_be_reported_under_the_new_name() -> None:
     assert renamed_finding(_silent("a"), "a", "b") == _silent("b"), "its port is labelled a, and stays so"
     assert renamed_finding(_silent("c"), "a", "b") == _silent("c")
 
@@ -55,7 +55,7 @@ def test_what_waits_to_be_judged_is_of_the_new_name() -> None:
         Moved(at=at(1), mac=mac(2), place=here, stay=2, origin=there, ended=3, last_seen_at=at(0)),
         Restarted(at=at(1), switch="a", booted_at=at(0), grace_until=at(1) + timedelta(minutes=5)),
     )
-    told = renamed_read(SwitchRead(switch="a", at=at(1), changes=changes), "a", "b")
-    assert "'a'" not in repr(told) and repr(told).count("'b'") == 5
+    reported = renamed_read(SwitchRead(switch="a", at=at(1), changes=changes), "a", "b")
+    assert "'a'" not in repr(reported) and repr(reported).count("'b'") == 5
     other = SwitchRead(switch="c", at=at(1), changes=())
     assert renamed_read(other, "a", "b") is other

@@ -49,10 +49,10 @@ def test_a_range_of_ports_is_read_and_kept_in_one_way(
 
 
 @pytest.mark.parametrize(
-    ("text", "told"), [("p9-p1", "ends before"), ("", "between commas"), ("a,,b", "commas")]
+    ("text", "reported"), [("p9-p1", "ends before"), ("", "between commas"), ("a,,b", "commas")]
 )
-def test_a_range_that_is_none_is_refused(text: str, told: str) -> None:
-    with pytest.raises(Invalid, match=told):
+def test_a_range_that_is_none_is_refused(text: str, reported: str) -> None:
+    with pytest.raises(Invalid, match=reported):
         parse_ports(text)
 
 
@@ -146,7 +146,7 @@ def test_what_differs_makes_one_set_the_other(before: RuleSet, after: RuleSet) -
 
 
 @pytest.mark.parametrize(
-    ("rules", "told"),
+    ("rules", "reported"),
     [
         ({Level(switch="nowhere"): Rule(seats=1)}, "no switch 'nowhere'"),
         ({Level(group="nobody"): Rule(seats=1)}, "no switch is in this group"),
@@ -163,9 +163,9 @@ def test_what_differs_makes_one_set_the_other(before: RuleSet, after: RuleSet) -
         ({EVERYTHING: Rule(vlans=frozenset({10}), roll=(Enrolled("021a05", 20),))}, "nobody is expected"),
     ],
 )
-def test_what_contradicts_is_told_with_its_level(rules: dict[Level, Rule], told: str) -> None:
+def test_what_contradicts_is_reported_with_its_level(rules: dict[Level, Rule], reported: str) -> None:
     ((_, what),) = contradictions(RuleSet(rules), PORTS, {"access"})
-    assert told in what
+    assert reported in what
 
 
 def test_what_does_not_contradict_is_let_be() -> None:
@@ -180,7 +180,7 @@ def test_what_does_not_contradict_is_let_be() -> None:
     assert len(cautions(RuleSet({EVERYTHING: Rule(seats=51, watched=True, on_breach=OnBreach.CLOSE)}))) == 3
 
 
-def test_a_list_is_read_whole_or_every_wrong_line_is_told() -> None:
+def test_a_list_is_read_whole_or_every_wrong_line_is_reported() -> None:
     text = (
         "# crew\naddress;switch;port;vlan;note;expires\n"
         "02-1a-05;quay-1;p1;30;a lamp;2027-03-31\n\n02:1a:0a:05:17:61;;;;;\n"
@@ -192,13 +192,13 @@ def test_a_list_is_read_whole_or_every_wrong_line_is_told() -> None:
         "address,group,switch,vlan,expires\nxyz,,,,\n02:1a:05,a,b,,\n02:1a:05,a,,9999,\n"
         "02:1a:06,a,,,soon\n02:1a:07,,,,\n02:1a:08,a,,,\n02:1a:08,a,,,\n"
     )
-    with pytest.raises(InvalidParts) as told:
+    with pytest.raises(InvalidParts) as reported:
         enrolments(wrong, None)
-    assert [where for where, _ in told.value.problems] == [f"line {line}" for line in (2, 3, 4, 5, 6, 8)]
+    assert [where for where, _ in reported.value.problems] == [f"line {line}" for line in (2, 3, 4, 5, 6, 8)]
 
 
 @pytest.mark.parametrize(
-    ("text", "told"),
+    ("text", "reported"),
     [
         ("mac,port\n", "line 1: the heading names columns among"),
         ("device,switch\na,b,c\n", "line 2: 3 cells, the heading has 2"),
@@ -206,6 +206,6 @@ def test_a_list_is_read_whole_or_every_wrong_line_is_told() -> None:
         ("device,switch,port\nkiosk-1,,p1\n", "line 2: a port needs its switch"),
     ],
 )
-def test_a_list_of_devices_that_cannot_be_read_says_where(text: str, told: str) -> None:
-    with pytest.raises(InvalidParts, match=told):
+def test_a_list_of_devices_that_cannot_be_read_says_where(text: str, reported: str) -> None:
+    with pytest.raises(InvalidParts, match=reported):
         expected_devices(text)

@@ -139,7 +139,7 @@ def test_an_address_in_two_vlans_takes_one_seat() -> None:
     assert _broken(book, {(1, 10): 1, (1, 40): 1}) == []
 
 
-def test_a_stranger_is_told_where_ports_are_watched_and_nowhere_else() -> None:
+def test_a_stranger_is_reported_where_ports_are_watched_and_nowhere_else() -> None:
     roll = (Enrolled(mac(1).digits, 10, level=Level(switch=SWITCH, port="p1")),)
     book = rule_book(ports={(SWITCH, "p1"): Rule(watched=True, roll=roll)})
     found = _broken(book, {(1, 10): 1, (1, 20): 1, (2, 20): 1, (3, 10): 2})
@@ -162,7 +162,7 @@ def test_uplinks_switches_and_shared_addresses_are_exempt() -> None:
     assert len(_broken(named, there, uplinks=((SWITCH, "p24"),))) == 1
 
 
-def test_who_is_enrolled_elsewhere_is_out_of_place_and_told_once() -> None:
+def test_who_is_enrolled_elsewhere_is_out_of_place_and_reported_once() -> None:
     home = Level(switch=SWITCH, port="p1")
     book = rule_book(
         switches={SWITCH: Rule(watched=True)},
@@ -175,13 +175,13 @@ def test_who_is_enrolled_elsewhere_is_out_of_place_and_told_once() -> None:
     assert [one.subject.mac for one in found if one.kind is FindingKind.STRANGER] == [mac(2)]
 
 
-def test_an_address_in_a_vlan_that_is_not_expected_is_told_of_its_port() -> None:
+def test_an_address_in_a_vlan_that_is_not_expected_is_reported_at_its_port() -> None:
     book = rule_book(ports={(SWITCH, "p1"): Rule(vlans=frozenset({10}))})
     (one,) = _broken(book, {(1, 10): 1, (2, 40): 1, (3, 41): 1})
     assert (one.kind, one.details.count, one.details.vlan) == (FindingKind.OTHER_VLAN, 2, 40)
 
 
-def test_who_is_barred_is_told_on_any_port_and_before_all_else() -> None:
+def test_who_is_barred_is_reported_on_any_port_and_before_all_else() -> None:
     book = rule_book(barred=(Barred(mac(1).digits, "stolen"), Barred("021a02", expires_at=at(0))))
     (one,) = _broken(book, {(1, 10): 1, (2, 10): 1})
     assert (one.kind, one.severity.value) == (FindingKind.BARRED, "serious")

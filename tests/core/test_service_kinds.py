@@ -53,29 +53,32 @@ def test_workers_and_targets_that_fail_are_named() -> None:
         (1_500_000_000, 16_000_000_000, Severity.SERIOUS),
     ],
 )
-def test_a_disk_that_fills_is_told_before_it_is_full(free: int, total: int, severity: Severity) -> None:
-    words, _, told = said(disk_filling.detect(ServiceCondition(disk=(free, total)), NOW))
-    assert told is severity and f"{free / 1e9:.1f} GB of {total / 1e9:.1f} GB left" in words
+def test_a_disk_that_fills_is_reported_before_it_is_full(free: int, total: int, severity: Severity) -> None:
+    words, _, reported = said(disk_filling.detect(ServiceCondition(disk=(free, total)), NOW))
+    assert reported is severity and f"{free / 1e9:.1f} GB of {total / 1e9:.1f} GB left" in words
 
 
-def test_a_certificate_is_told_before_it_ends_and_after() -> None:
+def test_a_certificate_is_reported_before_it_ends_and_after() -> None:
     for days, severity, words in (
         (20, Severity.WARNING, "ends"),
         (2, Severity.SERIOUS, "ends"),
         (-1, Severity.SERIOUS, "ended"),
     ):
         condition = ServiceCondition(certificate_ends_at=NOW + timedelta(days=days))
-        told = said(certificate_ends.detect(condition, NOW))
-        assert told[0].startswith(f"the certificate of the service {words} at 2026-") and told[2] is severity
+        reported = said(certificate_ends.detect(condition, NOW))
+        assert (
+            reported[0].startswith(f"the certificate of the service {words} at 2026-")
+            and reported[2] is severity
+        )
 
 
-def test_an_outage_is_told_once_it_is_over_and_was_long() -> None:
+def test_an_outage_is_reported_once_it_is_over_and_was_long() -> None:
     long = ServiceCondition(outage=Outage(NOW - 3 * MINUTE, NOW, "it does not answer"))
     assert said(database_away.detect(long, NOW))[:2] == (
         "the database was away for 3 min",
         "it does not answer",
     )
-    assert database_away.detect(long, NOW + 6 * MINUTE) is None, "it was told"
+    assert database_away.detect(long, NOW + 6 * MINUTE) is None, "it was reported"
     short = ServiceCondition(outage=Outage(NOW - timedelta(seconds=20), NOW, ""))
     assert database_away.detect(short, NOW) is None
 

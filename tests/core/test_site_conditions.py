@@ -1,4 +1,4 @@
-"""How collectors are, and what is told of the sites they read."""
+"""How collectors are, and what is reported of the sites they read."""
 
 from datetime import UTC, datetime, timedelta
 
@@ -70,7 +70,7 @@ def service(**values: object) -> ServiceCondition:
     return ServiceCondition(sites=(SiteCondition(site="Island", **values),))  # type: ignore[arg-type]
 
 
-def test_a_site_is_told_when_nothing_comes_from_it() -> None:
+def test_a_site_is_reported_when_nothing_comes_from_it() -> None:
     assert site_not_read.detect(service(), NOW) is None
     assert site_not_read.detect(service(silent_since=NOW - 59 * SECOND), NOW) is None
     found = site_not_read.detect(service(silent_since=NOW - MINUTE, error="no route"), NOW)
@@ -81,7 +81,7 @@ def test_a_site_is_told_when_nothing_comes_from_it() -> None:
     assert late is not None and cause(late) == "its readings come late"
 
 
-def test_what_was_dropped_or_refused_is_told_for_a_while() -> None:
+def test_what_was_dropped_or_refused_is_reported_for_a_while() -> None:
     dropped = readings_dropped.detect(service(dropped=7, dropped_at=NOW - MINUTE), NOW)
     assert dropped is not None
     assert title(dropped) == "7 readings of Island were dropped before they could be sent"
@@ -96,9 +96,9 @@ def test_what_was_dropped_or_refused_is_told_for_a_while() -> None:
 class Facts(MemoryFacts):
     """Four switches of a site that are late, and nothing else."""
 
-    def __init__(self, told: ServiceCondition) -> None:
+    def __init__(self, reported: ServiceCondition) -> None:
         super().__init__(hold_time=None, shared=(), rules=RuleBook())
-        self._told = told
+        self._reported = reported
 
     def conditions(self) -> list[SwitchCondition]:
         late = NOW - 10 * MINUTE
@@ -108,11 +108,11 @@ class Facts(MemoryFacts):
         ]
 
     def service(self) -> ServiceCondition:
-        return self._told
+        return self._reported
 
 
-def test_switches_of_a_site_that_is_not_up_to_date_are_not_told_one_by_one() -> None:
-    for told, kinds in (
+def test_switches_of_a_site_that_is_not_up_to_date_are_not_reported_one_by_one() -> None:
+    for reported, kinds in (
         (service(as_of=NOW - SECOND), {FindingKind.NOT_READ, FindingKind.SWITCHES_LATE}),
         (service(as_of=NOW - 8 * MINUTE), set()),  # nobody was there to read them since
         (service(behind_since=NOW - MINUTE), set()),
@@ -122,10 +122,10 @@ def test_switches_of_a_site_that_is_not_up_to_date_are_not_told_one_by_one() -> 
         assert {
             one.kind for one in watch.detect(Facts(ServiceCondition()), Topology({}), NOW - 4 * MINUTE)
         } == set(), "the service has just begun: nobody read them while it was away"
-        assert {one.kind for one in watch.detect(Facts(told), Topology({}), NOW)} == kinds
+        assert {one.kind for one in watch.detect(Facts(reported), Topology({}), NOW)} == kinds
 
 
 def test_who_was_late_before_a_start_is_late_still_and_nobody_else_is_called_so() -> None:
-    watch, told = ConditionWatch(Thresholds()), service(as_of=NOW - SECOND)
-    found = watch.detect(Facts(told), Topology({}), NOW, (), {"island-2"})
+    watch, reported = ConditionWatch(Thresholds()), service(as_of=NOW - SECOND)
+    found = watch.detect(Facts(reported), Topology({}), NOW, (), {"island-2"})
     assert [one.subject.switch for one in found if one.kind is FindingKind.NOT_READ] == ["island-2"]

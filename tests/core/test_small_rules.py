@@ -407,7 +407,7 @@ def test_drift_is_seen_through_a_wrap() -> None:
 @pytest.mark.parametrize(
     ("minute", "quiet_since", "last_seen"), [(1, None, None), (1.5, 1.2, 1.2), (6, 5, 4), (8, 5, 4)]
 )
-def test_a_stay_is_told_as_it_was_known_then(
+def test_a_stay_is_reported_as_it_was_known_then(
     minute: float, quiet_since: float | None, last_seen: float | None
 ) -> None:
     whole = Stay(

@@ -25,7 +25,7 @@ def line(*ends: tuple[str, str, str]) -> tuple[NeighbourClaim, ...]:
     return tuple(NeighbourClaim((switch, port), other, other, bridge=True) for switch, port, other in ends)
 
 
-# a - b - c, told from both ends of each cable
+# a - b - c, reported from both ends of each cable
 CABLES = line(("a", "up", "b"), ("b", "down", "a"), ("b", "up", "c"), ("c", "down", "b"))
 
 
@@ -45,7 +45,7 @@ def test_neighbours_lead_on_to_what_is_behind_them() -> None:
     assert topology.links() == [(("a", "up"), ("b", "down")), (("b", "up"), ("c", "down"))]
 
 
-def test_addresses_of_switches_tell_the_same_without_neighbours() -> None:
+def test_addresses_of_switches_report_the_same_without_neighbours() -> None:
     seen = {
         ("a", "up"): frozenset({"b", "c"}),
         ("b", "down"): frozenset({"a"}),
@@ -59,8 +59,8 @@ def test_addresses_of_switches_tell_the_same_without_neighbours() -> None:
 
 
 @pytest.mark.parametrize(("read_before", "is_uplink"), [(0, True), (20, False)])
-def test_a_cable_told_of_at_one_end_is_there_at_the_other(read_before: int, is_uplink: bool) -> None:
-    """The agent of b tells no neighbours for a while; what a says of their cable holds, unless it is old."""
+def test_a_cable_announced_at_one_end_is_there_at_the_other(read_before: int, is_uplink: bool) -> None:
+    """The agent of b has no neighbours for a while; what a says of their cable holds, unless it is old."""
     claim = NeighbourClaim(("a", "up"), "b", "b", bridge=True, far_port="down")
     tables = {
         "a": MacTable({1: 1}, {1: "up"}, {}, at(30 - read_before)),
@@ -156,7 +156,7 @@ NAMES = {1: "p1", 2: "p2", 3: "p3", 9: "up"}
 
 
 def _two_tables(vlan: int = 0, there: int = 0) -> dict[str, MacTable]:
-    """As above; the addresses of b's table may be in another VLAN, or in none that it tells."""
+    """As above; the addresses of b's table may be in another VLAN, or in none that it reports."""
     a = {key_of(host, vlan): port for host, port in {1: 1, 2: 2, 3: 3, 4: 9, 5: 9, 6: 9}.items()}
     b = {key_of(host, there): port for host, port in {1: 9, 2: 9, 3: 9, 4: 1, 5: 2, 6: 3}.items()}
     return {"a": MacTable(a, NAMES, {}, at(1)), "b": MacTable(b, NAMES, {}, at(1))}
@@ -167,7 +167,7 @@ def _uplinks(tables: dict[str, MacTable], shared: frozenset[str] = frozenset()) 
     return set(infer(facts).uplinks())
 
 
-def test_addresses_are_compared_even_where_one_switch_tells_no_vlan() -> None:
+def test_addresses_are_compared_even_where_one_switch_reports_no_vlan() -> None:
     assert _uplinks(_two_tables(10, 0)) == _uplinks(_two_tables(10, 20)) == {("a", "up"), ("b", "up")}
 
 
@@ -207,7 +207,7 @@ def test_a_bundle_leads_where_its_cables_lead_and_shut_ports_lead_nowhere() -> N
     assert topology.port_towards("a", "c") == "spare" or topology.port_towards("a", "c") == "bundle"
 
 
-def test_a_bridge_that_is_not_in_the_inventory_is_told_at_its_port() -> None:
+def test_a_bridge_that_is_not_in_the_inventory_is_reported_at_its_port() -> None:
     claims = (
         NeighbourClaim(("a", "p5"), None, "small-box", bridge=True),
         NeighbourClaim(("a", "p6"), None, "phone", bridge=False),

@@ -1,4 +1,4 @@
-"""What becomes of addresses from reading to reading, told as stories."""
+"""What becomes of addresses from reading to reading, reported as stories."""
 
 from dataclasses import replace
 from datetime import timedelta
@@ -157,7 +157,7 @@ def test_a_switch_that_leaves_the_inventory_ends_its_stays() -> None:
 
 
 def test_counts_of_another_device_are_no_further_ones_of_the_one_before() -> None:
-    def told(minute: float, address: int, discards: int, uptime_s: float) -> SwitchCheckpoint:
+    def reported(minute: float, address: int, discards: int, uptime_s: float) -> SwitchCheckpoint:
         one = reading(minute, {(1, 10): "p1"})
         device = replace(
             one.device,
@@ -169,8 +169,8 @@ def test_counts_of_another_device_are_no_further_ones_of_the_one_before() -> Non
         return tracker.checkpoint("quay-1")
 
     tracker = Tracker()
-    told(0, 8, 3, 60)
-    assert told(1, 8, 4, 120).discards_rose_at == at(1)
-    another = told(2, 9, 249, 900_000)
+    reported(0, 8, 3, 60)
+    assert reported(1, 8, 4, 120).discards_rose_at == at(1)
+    another = reported(2, 9, 249, 900_000)
     assert (another.learning_discards, another.discards_rose_at, another.drift) == (249, None, None)
-    assert told(3, 9, 250, 900_060).discards_rose_at == at(3)
+    assert reported(3, 9, 250, 900_060).discards_rose_at == at(3)

@@ -127,7 +127,7 @@ def test_a_tracker_restored_from_the_records_goes_on_the_same(story: list, data:
     again.restore("quay-1", checkpoint, names, stays, first_at=first_at)
     ours, theirs = again.table("quay-1"), whole.table("quay-1")
     assert (ours.learned, ours.read_at) == (theirs.learned, theirs.read_at)
-    known = {one.key for one in stays}  # of those that are gone the records tell elsewhere
+    known = {one.key for one in stays}  # of those that are gone the records report elsewhere
     assert ours.recent == {key: at for key, at in theirs.recent.items() if key in known}
     for taken in readings[cut:]:
         assert again.apply(taken) == whole.apply(taken)
@@ -145,15 +145,15 @@ def test_who_follows_by_what_changed_has_the_same(story: list) -> None:  # type:
 
 
 @given(st.lists(steps, min_size=2, max_size=6))
-def test_what_was_not_told_is_seen_from_the_tables(story: list) -> None:  # type: ignore[type-arg]
+def test_what_was_not_reported_is_seen_from_the_tables(story: list) -> None:  # type: ignore[type-arg]
     *known, latest = _readings(story)
     one = Tracker(hold=HOLD)
     for taken in known:
         one.apply(taken)
     before = deepcopy(one.state("quay-1"))
-    told = one.apply(latest)
+    reported = one.apply(latest)
     seen = changes_between("quay-1", before, one.state("quay-1"), latest.taken_at)
     at_places = {
-        (one.mac, one.place) for one in told if isinstance(one, Appeared | Moved | Returned | Resumed)
+        (one.mac, one.place) for one in reported if isinstance(one, Appeared | Moved | Returned | Resumed)
     }
     assert {(one.mac, one.place) for one in seen} == at_places

@@ -63,8 +63,8 @@ def test_an_engine_that_takes_the_place_of_another_knows_its_switches() -> None:
 
 
 def test_a_claim_outlives_the_run_in_which_it_was_made() -> None:
-    told = FindingLifecycle(Thresholds()).apply([uplink_claimed.detect(PORT, FORGED, at(60))], {})
-    claims = UplinkClaims(uplink_claimed.ports_of(told))
+    reported = FindingLifecycle(Thresholds()).apply([uplink_claimed.detect(PORT, FORGED, at(60))], {})
+    claims = UplinkClaims(uplink_claimed.ports_of(reported))
     assert not claims.lifts_rules(PORT, FORGED, None, at(61)) and PORT in claims.claims()
     assert claims.lifts_rules(("a", "p24"), FORGED, None, at(61)), "others are uplinks from the beginning"
     assert claims.lifts_rules(PORT, replace(FORGED, confirmed=True), None, at(62))

@@ -93,7 +93,7 @@ def test_a_template_stays_json_whatever_is_put_in(webhook: WebhookReceiver, file
     assert "Kiteroll-Signature" not in headers
 
 
-def test_a_webhook_that_refuses_or_that_nobody_vouches_for_is_told(
+def test_a_webhook_that_refuses_or_that_nobody_vouches_for_is_reported(
     webhook: WebhookReceiver, files: tuple[Path, Path]
 ) -> None:
     url = f"https://localhost:{webhook.port}/"
@@ -157,7 +157,7 @@ def test_syslog_is_said_as_rfc_5424_has_it(transport: str, files: tuple[Path, Pa
     assert lines[1].startswith("<134>1 "), "what is over is informational"
 
 
-def test_nobody_listening_is_told(files: tuple[Path, Path]) -> None:
+def test_nobody_listening_is_reported(files: tuple[Path, Path]) -> None:
     settings = {"host": "127.0.0.1", "port": free_tcp_port(), "transport": "tcp"}
     with pytest.raises(NotDelivered, match="refused"):
         make_sender("syslog", settings, "").send(delivery())

@@ -19,12 +19,12 @@ from kiteroll.lab.world import Host
 INTERVAL_S = 60.0
 
 
-def _told(net: Net, happen: Callable[[Net], None], minutes: int = 20) -> dict[FindingKind, list[Finding]]:
+def _reported(net: Net, happen: Callable[[Net], None], minutes: int = 20) -> dict[FindingKind, list[Finding]]:
     """Findings by kind, explained ones left out, of what happens after some quiet rounds."""
     dice, replay = random.Random(3), Replay()
     net.world.advance(2 * AGEING_S)
     for _, reading in rounds(net, dice, count=5, interval_s=INTERVAL_S):
-        assert replay.apply(reading) == [], "at rest there is nothing to tell"
+        assert replay.apply(reading) == [], "at rest there is nothing to report"
     happen(net)
     for _, reading in rounds(net, dice, count=minutes, interval_s=INTERVAL_S):
         replay.apply(reading)
@@ -47,7 +47,7 @@ def _change_rooms(net: Net) -> None:
 
 
 def test_a_change_of_classes_is_so_many_moves_and_no_loop() -> None:
-    found = _told(grow(3, 2, hosts=PORTS), _change_rooms)
+    found = _reported(grow(3, 2, hosts=PORTS), _change_rooms)
     assert found.keys() <= {FindingKind.MOVED}, found.keys()
     assert len(found[FindingKind.MOVED]) >= 20
 
@@ -58,7 +58,7 @@ def test_a_loop_between_two_sockets_is_one_finding_at_its_switch(
 ) -> None:
     monkeypatch.setattr(f"{__name__}.INTERVAL_S", interval_s)
     ports = (2 * PORTS - 1, 2 * PORTS)
-    found = _told(grow(5, 4, hosts=PORTS), lambda net: net.world.loop("sw-002", ports), minutes=12)
+    found = _reported(grow(5, 4, hosts=PORTS), lambda net: net.world.loop("sw-002", ports), minutes=12)
     (loop,) = found[FindingKind.LOOP]
     assert loop.subject.switch == "sw-002"
     assert {port for _, port in loop.details.ports} & {f"p{port}" for port in ports}
@@ -72,7 +72,7 @@ def test_a_laptop_carried_while_it_was_off_has_moved() -> None:
         net.world.unplug(host)
         net.world.after(1500, lambda: net.world.plug(host, ("sw-000", 2 * PORTS)))
 
-    found = _told(grow(3, 2, hosts=6), carry, minutes=40)
+    found = _reported(grow(3, 2, hosts=6), carry, minutes=40)
     (moved,) = found[FindingKind.MOVED]
     assert moved.details.ports[0][0] == "sw-001" and moved.details.ports[1] == ("sw-000", f"p{2 * PORTS}")
     assert found.keys() == {FindingKind.MOVED}
@@ -101,7 +101,7 @@ def test_clients_that_roam_between_access_points_are_no_loop_and_no_clones(every
                 to = dice.choice(points)
                 net.world.after(at_s, lambda client=client, to=to: net.world.settle(client.name, to))  # type: ignore[misc]
 
-    found = _told(grow(3, 2, hosts=6), roam, minutes=25)
+    found = _reported(grow(3, 2, hosts=6), roam, minutes=25)
     serious = {FindingKind.LOOP, FindingKind.DUPLICATE}
     assert not serious & found.keys(), {kind: len(each) for kind, each in found.items()}
 
@@ -121,7 +121,7 @@ def test_one_address_in_two_vlans_at_two_ports_is_none_of_our_business() -> None
             )
             net.world.add_host(host)
 
-    assert _told(grow(3, 2, hosts=6), plug) == {}
+    assert _reported(grow(3, 2, hosts=6), plug) == {}
 
 
 @pytest.mark.parametrize(("lldp", "times"), [(True, 4), (False, 1)])
@@ -133,9 +133,9 @@ def test_a_ring_that_breaks_and_mends_is_one_topology_change_and_moves_nobody(ll
             net.world.after(60 + 240 * number, lambda number=number: ring.break_cable(number))  # type: ignore[misc]
             net.world.after(180 + 240 * number, ring.mend_cable)
 
-    told = _told(ring.net, break_and_mend, minutes=25)
-    assert {kind: len(found) for kind, found in told.items()} == {FindingKind.TOPOLOGY_CHANGE: 1}
-    (found,) = told[FindingKind.TOPOLOGY_CHANGE]
+    reported = _reported(ring.net, break_and_mend, minutes=25)
+    assert {kind: len(found) for kind, found in reported.items()} == {FindingKind.TOPOLOGY_CHANGE: 1}
+    (found,) = reported[FindingKind.TOPOLOGY_CHANGE]
     assert found.cause is Cause.LINK_BETWEEN_SWITCHES
     assert len(found.details.macs) >= Thresholds().path_addresses
 

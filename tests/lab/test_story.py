@@ -31,13 +31,13 @@ def _findings(*, events: bool, seconds: float, seed: int) -> list[Finding]:
     if events:
         story.schedule(world, lambda line: None)
     count = int(seconds / INTERVAL_S)
-    told: dict[str, Finding] = {}
+    reported: dict[str, Finding] = {}
     for _, reading in rounds(net, random.Random(seed), count=count, interval_s=INTERVAL_S):
         replay.apply(reading)
         for one in replay.engine.lifecycle.live().values():
             if not one.part_of and reading.taken_at - one.opened_at >= _RECOGNISED_WITHIN:
-                told[one.key] = one
-    return list(told.values())
+                reported[one.key] = one
+    return list(reported.values())
 
 
 def _rules(switches: list[str]) -> RuleBook:

@@ -151,7 +151,7 @@ def test_a_port_is_planned_closed_read_back_and_opened(acting: Service, name: st
         assert kite.send(closed_ports()).closed == []
 
 
-def test_alias_and_ageing_time_are_set_and_told(acting: Service) -> None:
+def test_alias_and_ageing_time_are_set_and_reported(acting: Service) -> None:
     with acting.client() as kite:
         named = NewAction(
             kind="set-alias", switch="quay-1", port="p3", alias="berth 3", reason="named", dry_run=False
@@ -262,14 +262,16 @@ def test_a_port_closed_for_a_breach_is_reopened_by_the_timer_and_held_when_it_co
         by_timer = [one for one in kite.each(actions(port="p6")) if one.via == "timer"]
         assert [(one.kind, one.state, one.asked_by) for one in by_timer] == [("reopen-port", "done", "")]
 
-        def told() -> list[str]:
+        def reported() -> list[str]:
             opened = [one for one in kite.each(findings(states=["open"])) if one.kind == "port-closed"]
             return [one.title for one in opened if one.switch == "ticket-hall"]
 
-        wait_until(lambda: any("held closed" in title for title in told()), "the port held closed to be told")
+        wait_until(
+            lambda: any("held closed" in title for title in reported()), "the port held closed to be reported"
+        )
         _unwatch(kite, "p6")
         kite.send(act(reopen("ticket-hall", "p6")))
-        wait_until(lambda: not told(), "a port that was opened not to be told as closed")
+        wait_until(lambda: not reported(), "a port that was opened not to be reported as closed")
 
 
 def test_a_rule_closes_by_itself_once_rehearsed_and_stops_when_it_closed_as_many_as_it_may(

@@ -1,4 +1,4 @@
-"""Telling people, from a reading that comes in to what arrives by webhook, mail, syslog and folder."""
+"""Alerts, from a reading that comes in to what arrives by webhook, mail, syslog and folder."""
 
 import json
 import signal
@@ -43,9 +43,9 @@ Command = Callable[..., tuple[Exit, str]]
 
 
 @pytest.fixture(scope="module")
-def telling(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
+def alerting(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     """A service with two switches and a barred range of addresses."""
-    service = Service(tmp_path_factory.mktemp("telling") / "data", free_tcp_port())
+    service = Service(tmp_path_factory.mktemp("reporting") / "data", free_tcp_port())
     service.start()
     with service.client() as kite:
         for name in ("quay-1", "quay-2"):
@@ -56,10 +56,12 @@ def telling(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
 
 
 @pytest.fixture
-def command(telling: Service, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch) -> Command:
+def command(
+    alerting: Service, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> Command:
     def run(*words: str, stdin: str = "") -> tuple[Exit, str]:
         monkeypatch.setattr("sys.stdin", StringIO(stdin))
-        code = main([*words, "--url", telling.url, "--data", str(telling.data)])
+        code = main([*words, "--url", alerting.url, "--data", str(alerting.data)])
         said = capsys.readouterr()
         return code, said.out + said.err
 
@@ -75,12 +77,12 @@ def show(kite: Client, number: int, switch: str = "quay-1") -> None:
 
 
 def test_a_finding_reaches_webhook_mail_syslog_and_folder(
-    telling: Service, command: Command, tmp_path: Path
+    alerting: Service, command: Command, tmp_path: Path
 ) -> None:
     files = certificate(tmp_path)
     trusted, context = ("--ca-file", str(files[0])), server_context(files)
     hook, mail, log = WebhookReceiver(context), MailReceiver(context), SyslogReceiver(context)
-    with closing_all(hook, mail, log), telling.client() as kite:
+    with closing_all(hook, mail, log), alerting.client() as kite:
         url, server = f"https://localhost:{hook.port}/", f"localhost:{mail.port}"
         addresses = ("--from", "kite@tarn.example", "--to", "noc@tarn.example")
         for words in (
@@ -136,36 +138,36 @@ def _new(log: SyslogReceiver, lines: list[str]) -> list[str]:
     return lines
 
 
-def test_killed_while_it_tells_it_tells_again_and_says_so(telling: Service, command: Command) -> None:
+def test_killed_while_it_reports_it_reports_again_and_says_so(alerting: Service, command: Command) -> None:
     hook = WebhookReceiver()
     hook.answers.clear()
-    with closing_all(hook), telling.client() as kite:
+    with closing_all(hook), alerting.client() as kite:
         command("alert-target", "webhook", "hook", f"http://127.0.0.1:{hook.port}/")
         command("alert-route", "set", "all", "--target", "hook", "--remind-after", "1h")
         show(kite, 2)
         first = hook.document()
         assert not first["possibly_repeated"]
-        telling.end(signal.SIGKILL)
+        alerting.end(signal.SIGKILL)
         hook.answers.set()
-        telling.start()
+        alerting.start()
         again = hook.document()
         assert again["possibly_repeated"]
         assert [one["number"] for one in again["messages"]] == [one["number"] for one in first["messages"]]
-        told = {one["finding"] for one in first["messages"]}
-        with telling.client() as kite:
-            wait_until(lambda: _states(kite, told) == {"sent"}, "it is sent")
+        reported = {one["finding"] for one in first["messages"]}
+        with alerting.client() as kite:
+            wait_until(lambda: _states(kite, reported) == {"sent"}, "it is sent")
         more = {one["finding"] for _, body in hook.got.queue for one in json.loads(body)["messages"]}
-        assert not more & told, "it is not told a third time"
+        assert not more & reported, "it is not reported a third time"
         command("alert-route", "remove", "all")
         command("alert-target", "remove", "hook")
 
 
-def _states(kite: Client, told: set[int]) -> set[str]:
+def _states(kite: Client, reported: set[int]) -> set[str]:
     """Of all alerts of these findings."""
-    return {one.state for finding in told for one in kite.each(alerts(finding=finding))}
+    return {one.state for finding in reported for one in kite.each(alerts(finding=finding))}
 
 
-def test_planned_work_is_shown_and_restricted_to_sites(telling: Service, command: Command) -> None:
+def test_planned_work_is_shown_and_restricted_to_sites(alerting: Service, command: Command) -> None:
     code, said = command("planned-work", "add", "a new switch", "--site", "Quays", "--for", "2h")
     assert code is Exit.OK and "planned work" in said
     code, said = command("planned-work", "list")
@@ -173,12 +175,12 @@ def test_planned_work_is_shown_and_restricted_to_sites(telling: Service, command
     code, said = command("planned-work", "list", "--format", "json")
     assert command("planned-work", "end", str(json.loads(said)[0]["id"]))[0] is Exit.OK
     assert "no work is planned" in command("planned-work", "list")[1]
-    with telling.client() as kite, pytest.raises(ServiceError, match="later than begins_at"):
+    with alerting.client() as kite, pytest.raises(ServiceError, match="later than begins_at"):
         kite.send(plan_work(NewPlannedWork(ends_at=datetime.now(UTC) - timedelta(hours=1), reason="late")))
 
 
 @pytest.mark.parametrize(
-    ("words", "told"),
+    ("words", "reported"),
     [
         (("alert-target", "webhook", "x", "ftp:nothing"), "url"),
         (("alert-target", "mail", "x", "localhost", "--from", "kite", "--to", "a@b"), "'kite' is not a mail"),
@@ -193,13 +195,13 @@ def test_planned_work_is_shown_and_restricted_to_sites(telling: Service, command
     ],
 )
 def test_what_does_not_hold_is_refused_with_words(
-    command: Command, words: tuple[str, ...], told: str
+    command: Command, words: tuple[str, ...], reported: str
 ) -> None:
     code, said = command(*words)
-    assert code is not Exit.OK and told in said, said
+    assert code is not Exit.OK and reported in said, said
 
 
-def test_a_target_that_fails_is_shown_with_why(telling: Service, command: Command) -> None:
+def test_a_target_that_fails_is_shown_with_why(alerting: Service, command: Command) -> None:
     command("alert-target", "webhook", "hook", "http://127.0.0.1:1/")
     command("alert-route", "set", "all", "--target", "hook")
     code, said = command("alert-target", "test", "hook")
@@ -209,7 +211,7 @@ def test_a_target_that_fails_is_shown_with_why(telling: Service, command: Comman
         (found,) = kite.all(alert_targets())
         return found
 
-    with telling.client() as kite:
+    with alerting.client() as kite:
         show(kite, 4, "quay-2")
         wait_until(lambda: target().failures, "the target to fail")
         assert target().waiting == 1 and "refused" in target().error

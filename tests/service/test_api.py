@@ -155,7 +155,7 @@ def test_a_text_may_be_a_switch_or_a_label(http: httpx.Client) -> None:
         ),
     ],
 )
-def test_bad_input_is_told_where_and_changes_nothing(
+def test_bad_input_is_reported_where_and_changes_nothing(
     http: httpx.Client, method: str, path: str, body: object, where: str
 ) -> None:
     before = http.get(f"{V1}/switches").json()["items"]
@@ -216,8 +216,8 @@ def test_a_named_credential_serves_many_switches_and_is_never_shown(
         assert (made.kind, made.used_by) == ("v2c community", 0)
         client.send(add_switch(NewSwitch(name="twin", site="Quay", groups=["test"], **where)))
         await_health(client, "twin", "silent")
-        told = client.send(change_credential("terminal", Credential(community="tarn-read")))
-        assert told.used_by == 1
+        reported = client.send(change_credential("terminal", Credential(community="tarn-read")))
+        assert reported.used_by == 1
         assert read_again(client, "twin").outcome == "complete"
         one = client.send(switch("twin"))
         assert (one.credential, one.site, one.groups, one.health) == ("terminal", "Quay", ["test"], "read")
@@ -260,7 +260,7 @@ def test_neighbours_are_matched_to_known_switches_and_others_are_offered(http: h
     assert http.get(f"{V1}/discovered-switches").json()["items"] == []
 
 
-def test_a_switch_that_does_not_answer_is_told_as_a_failed_reading(
+def test_a_switch_that_does_not_answer_is_reported_as_a_failed_reading(
     service: Service, http: httpx.Client
 ) -> None:
     new = NewSwitch(name="mute", host="127.0.0.1", port=9, access=Credential(community="x"), enabled=True)
@@ -274,14 +274,18 @@ def test_a_switch_that_does_not_answer_is_told_as_a_failed_reading(
         client.send(remove_switch("mute"))
 
 
-def test_the_live_stream_tells_of_a_reading(service: Service, http: httpx.Client) -> None:
+def test_the_live_stream_sends_a_reading(service: Service, http: httpx.Client) -> None:
     with service.client() as kite:
         events = kite.follow(events=["reading"], switch="quay-2", reconnect=False)
         assert next(events).event == "hello"
         http.post(f"{V1}/switches/quay-2/readings").raise_for_status()
-        told = next(events)
-        assert isinstance(told, ReadingEvent)
-        assert (told.switch, told.outcome, told.error) == ("quay-2", "complete", "") and told.rows
+        reported = next(events)
+        assert isinstance(reported, ReadingEvent)
+        assert (reported.switch, reported.outcome, reported.error) == (
+            "quay-2",
+            "complete",
+            "",
+        ) and reported.rows
 
 
 def test_who_was_cut_off_goes_on_behind_the_last_event(service: Service, http: httpx.Client) -> None:
@@ -292,12 +296,12 @@ def test_who_was_cut_off_goes_on_behind_the_last_event(service: Service, http: h
     http.post(f"{V1}/switches/quay-2/readings").raise_for_status()
     last = {"Last-Event-ID": first.removeprefix("id: ")}
     with http.stream("GET", f"{V1}/stream?event=reading", timeout=20, headers=last) as stream:
-        told = [line for _, line in zip(range(6), stream.iter_lines(), strict=False)]
-    assert told[:2] == ["event: hello", 'data: {"event":"hello","resumed":true}']
-    assert '"switch":"quay-2"' in told[5] and told[4] == "event: reading"
+        reported = [line for _, line in zip(range(6), stream.iter_lines(), strict=False)]
+    assert reported[:2] == ["event: hello", 'data: {"event":"hello","resumed":true}']
+    assert '"switch":"quay-2"' in reported[5] and reported[4] == "event: reading"
     behind = f"{V1}/stream?event=reading&after={first.removeprefix('id: ')}"
     with http.stream("GET", behind, timeout=20) as stream:
-        assert [line for _, line in zip(range(6), stream.iter_lines(), strict=False)] == told
+        assert [line for _, line in zip(range(6), stream.iter_lines(), strict=False)] == reported
 
 
 async def _first_events(service: Service) -> list[str]:
@@ -395,7 +399,7 @@ def test_health_shows_each_worker(http: httpx.Client) -> None:
 
 
 @pytest.mark.parametrize(
-    ("file", "told"),
+    ("file", "reported"),
     [
         ("vlans.csv?vlan=20", "vlan: the list vlans cannot be filtered by this; it takes none"),
         ("switches.csv?switch=quay-1", "switch: the list switches cannot be filtered by this"),
@@ -403,12 +407,12 @@ def test_health_shows_each_worker(http: httpx.Client) -> None:
         ("differences.csv", "since: the list differences needs it"),
     ],
 )
-def test_an_export_refuses_filters_it_does_not_take(http: httpx.Client, file: str, told: str) -> None:
+def test_an_export_refuses_filters_it_does_not_take(http: httpx.Client, file: str, reported: str) -> None:
     response = http.get(f"{V1}/exports/{file}")
-    assert response.status_code == 422 and told in response.json()["detail"]
+    assert response.status_code == 422 and reported in response.json()["detail"]
 
 
-def test_the_api_tells_what_core_decided(http: httpx.Client) -> None:
+def test_the_api_reports_what_core_decided(http: httpx.Client) -> None:
     """No client needs rules of its own: health and use of ports come with the answer."""
     for one in http.get(f"{V1}/switches").json()["items"]:
         assert one["healthy"] is (one["health"] == "read")

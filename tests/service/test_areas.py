@@ -1,4 +1,4 @@
-"""Areas through the service: the same address at two sites, as the API and the command line tell of it."""
+"""Areas through the service: the same address at two sites, as the API and the command line report it."""
 
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
@@ -53,12 +53,12 @@ def test_one_address_in_one_area_and_then_in_two(
     monkeypatch.setenv("KITEROLL_URL", service.url)
     monkeypatch.setenv("KITEROLL_TOKEN", service.token)
 
-    def told() -> list[tuple[str, str | None]]:
+    def reported() -> list[tuple[str, str | None]]:
         with service.client() as client:
             return [(one.kind, one.area) for one in client.each(findings(mac=DOUBLED))]
 
     _seen_at_two_sites(service)
-    wait_until(lambda: ("doubled-address", None) in told(), "the duplicate is found")
+    wait_until(lambda: ("doubled-address", None) in reported(), "the duplicate is found")
     assert _endpoint(service).confidence == "doubtful"
     assert _endpoint(service).homes_elsewhere == []
 

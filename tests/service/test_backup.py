@@ -174,7 +174,7 @@ def test_what_is_restored_answers_as_before(
         assert not (tmp_path / "new" / "database").exists()
 
 
-def test_a_damaged_or_strange_file_is_told_and_nothing_is_restored(
+def test_a_damaged_or_strange_file_is_reported_and_nothing_is_restored(
     working: Service, backup: Backup, tmp_path: Path
 ) -> None:
     file, damaged = tmp_path / "kite.backup", tmp_path / "damaged"

@@ -167,7 +167,7 @@ def test_files_in_the_import_folder_are_imported_or_refused_with_the_reason(
         assert client.send(switch("hut-c")).present == 2
 
 
-def test_a_round_reads_a_group_and_tells_how_far_it_is(service: Service, lab: Lab) -> None:
+def test_a_round_reads_a_group_and_reports_how_far_it_is(service: Service, lab: Lab) -> None:
     with service.client() as client:
         for name in ("quay-1", "quay-2"):
             client.send(change_switch(name, SwitchChange(groups=["berths"])))

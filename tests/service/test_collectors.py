@@ -35,7 +35,7 @@ def cluster(tmp_path_factory: pytest.TempPathFactory, lab: Lab) -> Iterator[Coll
     made.end()
 
 
-def test_a_site_is_read_there_and_told_here(cluster: CollectedSite) -> None:
+def test_a_site_is_read_there_and_reported_here(cluster: CollectedSite) -> None:
     with cluster.service.client() as client:
         wait_until(
             lambda: all(client.send(switch(name)).health == "read" for name in NAMES), "the site to be read"
@@ -98,7 +98,7 @@ def test_a_site_says_nothing_for_others(cluster: CollectedSite) -> None:
             )
         )
         wait_until(lambda: client.all(collected_sites())[0].refused == 3, "them to be refused")
-        wait_until(lambda: "readings-refused" in cluster.finding_kinds(), "that to be told")
+        wait_until(lambda: "readings-refused" in cluster.finding_kinds(), "that to be reported")
         assert client.send(switch("core-1")).error in (None, "")
         asyncio.run(_speak_as(cluster.site.url, OTHER))
         assert "unknown collector" not in cluster.service.log, (

@@ -122,7 +122,7 @@ def test_head_is_get_without_a_body(http: httpx.Client) -> None:
     assert http.post("/map").headers["allow"] == "GET"
 
 
-def test_who_changes_what_was_changed_meanwhile_is_told(http: httpx.Client) -> None:
+def test_who_changes_what_was_changed_meanwhile_is_reported(http: httpx.Client) -> None:
     path = "/switches/quay-3"
     seen = http.get(path).headers["etag"]
     assert http.post("/switches/quay-3/readings").status_code == 200

@@ -1,4 +1,4 @@
-"""The service while its database says nothing: it tells, keeps readings, and can be stopped."""
+"""The service while its database says nothing: it reports, keeps readings, and can be stopped."""
 
 import time
 
@@ -10,7 +10,7 @@ from tests.support.database_proxy import DatabaseProxy
 from tests.support.harness import Lab, NewService, wait_until
 
 
-def test_a_black_hole_is_told_and_waited_out_and_does_not_hold_up_the_end(
+def test_a_black_hole_is_reported_and_waited_out_and_does_not_hold_up_the_end(
     new_service: NewService, database: Database, lab: Lab
 ) -> None:
     with DatabaseProxy(database.url) as proxy:
@@ -20,7 +20,7 @@ def test_a_black_hole_is_told_and_waited_out_and_does_not_hold_up_the_end(
             client.send(add_switch(lab.new_switch("quay-1")))
             wait_until(lambda: client.send(readings()).items, "a first reading")
             proxy.hold_back()
-            wait_until(lambda: client.send(health()).database == "down", "health to tell", seconds=20)
+            wait_until(lambda: client.send(health()).database == "down", "health to report", seconds=20)
             began = time.monotonic()
             assert httpx.get(f"{service.url}/health/live", timeout=5).text == "live\n"
             assert httpx.get(f"{service.url}/health/ready", timeout=5).status_code == 503

@@ -57,12 +57,12 @@ def test_the_first_steps_of_the_readme_find_something(service: Service, tmp_path
     text = (ROOT / "README.md").read_text()
     steps = _commands(text[text.index("## First steps") : text.index("On your own network")])
     assert len(steps) >= 12
-    told = {**os.environ, "KITEROLL_URL": service.url, "KITEROLL_DATA": str(service.data)}
+    reported = {**os.environ, "KITEROLL_URL": service.url, "KITEROLL_DATA": str(service.data)}
     for words in steps:
         # The network of the tests has no past: what was an hour ago there is now.
         words = ["now" if word == "1h" else word for word in words]
         command = [sys.executable, "-m", "kiteroll.cli", *words]
-        ran = subprocess.run(command, capture_output=True, text=True, timeout=120, env=told, cwd=tmp_path)
+        ran = subprocess.run(command, capture_output=True, text=True, timeout=120, env=reported, cwd=tmp_path)
         quiet = words[0] in ("finding", "rehearse", "roll-call")
         assert ran.returncode == 0 or quiet, (words, ran.stderr)
         assert "Traceback" not in ran.stderr

@@ -89,7 +89,7 @@ def played(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
                 at = start + timedelta(minutes=step, seconds=10 * late)
                 client.send(import_readings([_document(name, learned, at)]))
         _await(client, "doubled-address")
-        wait_until(lambda: list(client.each(findings(mac=str(mac(MOVER))))), "the move to be told")
+        wait_until(lambda: list(client.each(findings(mac=str(mac(MOVER))))), "the move to be reported")
     yield service
     assert service.end() == 0
 
@@ -97,7 +97,7 @@ def played(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
 def _document(
     name: str, learned: dict[tuple[int, int], str], at: datetime, pair: dict[str, int] = BRIDGES
 ) -> ReadingDocument:
-    """Of one of a pair of switches, which tell of each other at their uplinks."""
+    """Of one of a pair of switches, which announce each other at their uplinks."""
     document = to_document(reading(0, learned, switch=name))
     other = next(one for one in pair if one != name)
     neighbour = {
@@ -240,7 +240,7 @@ def test_a_network_and_a_pasted_list_are_found(kite: Client) -> None:
     assert kite.send(search("10.20.0.0/16")).endpoints == []
 
 
-def test_as_of_and_compare_tell_what_was(kite: Client) -> None:
+def test_as_of_and_compare_report_what_was(kite: Client) -> None:
     before = datetime.now(UTC) - timedelta(minutes=9)
     then = {stay.mac: stay.port for stay in kite.each(stays(switch="east", at=before))}
     assert then[str(mac(MOVER))] == "p2"
@@ -257,7 +257,7 @@ def test_as_of_and_compare_tell_what_was(kite: Client) -> None:
         list(kite.each(differences(datetime.now(UTC) + timedelta(hours=1))))
 
 
-def test_an_endpoint_its_path_and_the_ports_are_told_as_they_were(kite: Client) -> None:
+def test_an_endpoint_its_path_and_the_ports_are_reported_as_they_were(kite: Client) -> None:
     then, now = datetime.now(UTC) - timedelta(minutes=9), datetime.now(UTC)
     one = kite.send(endpoint(str(mac(MOVER)), at=then))
     assert one.home is not None and one.home.ended_at is None
@@ -321,7 +321,7 @@ def test_an_ip_that_two_answer_for_by_turns_is_an_ip_conflict(kite: Client) -> N
     kite.send(remove_switch("router"))
 
 
-def test_an_address_that_comes_to_answer_with_unrelated_ips_is_told(kite: Client) -> None:
+def test_an_address_that_comes_to_answer_with_unrelated_ips_is_reported(kite: Client) -> None:
     kite.send(add_switch(NewSwitch(name="router", source="files")))
     start = datetime.now(UTC) - timedelta(days=2)
     kite.send(import_readings([_cache(start, {"10.9.1.1": 811})]))
@@ -362,12 +362,12 @@ def _exported(kite: Client, file: str, **filters: str) -> bytes:
     return b"".join(kite.download(f"/exports/{file}", **filters))
 
 
-def test_homes_are_exported_in_order_and_what_cannot_be_exported_is_told(kite: Client) -> None:
+def test_homes_are_exported_in_order_and_what_cannot_be_exported_is_reported(kite: Client) -> None:
     at_home = list(csv.DictReader(io.StringIO(_exported(kite, "homes.csv").decode())))
     mover = [(row["switch"], row["port"]) for row in at_home if row["mac"] == str(mac(MOVER))]
     assert mover == [("east", "p2"), ("west", "p2")]
-    for wrong, told in (("nothing.csv", "lists are"), ("stays.pdf", "files are")):
-        with pytest.raises(ServiceError, match=told):
+    for wrong, reported in (("nothing.csv", "lists are"), ("stays.pdf", "files are")):
+        with pytest.raises(ServiceError, match=reported):
             _exported(kite, wrong)
 
 
@@ -379,7 +379,7 @@ def test_a_report_has_every_port_and_whoever_is_there(kite: Client) -> None:
 
 
 @pytest.mark.parametrize(
-    ("words", "told"),
+    ("words", "reported"),
     [
         ("finding list", "is at"),
         ("finding list --kind doubled-address --state acknowledged --state open", "is at"),
@@ -400,9 +400,11 @@ def test_a_report_has_every_port_and_whoever_is_there(kite: Client) -> None:
         ("port role east p4 access", ""),
     ],
 )
-def test_commands_tell_the_same(cli: None, capfd: pytest.CaptureFixture[str], words: str, told: str) -> None:
+def test_commands_report_the_same(
+    cli: None, capfd: pytest.CaptureFixture[str], words: str, reported: str
+) -> None:
     assert main(words.split()) == Exit.OK
-    assert told in capfd.readouterr().out
+    assert reported in capfd.readouterr().out
 
 
 def test_a_finding_is_shown_with_evidence_and_an_export_is_written_whole(
@@ -448,12 +450,14 @@ def test_days_of_readings_imported_at_once_raise_nothing(kite: Client) -> None:
         north = {(910, 10): "p1"} | ({(911, 10): "p2"} if hour else {})
         south = dict.fromkeys(north, UP)
         kite.send(import_readings([_document("north", north, at, pair), _document("south", south, at, pair)]))
-    # One that does raise a finding comes last: when that is told, these were judged.
+    # One that does raise a finding comes last: when that is reported, these were judged.
     now = datetime.now(UTC)
     for port, seconds in (("p1", 60), ("p2", 30), ("p2", 0)):
         at = now - timedelta(seconds=seconds)
         kite.send(import_readings([_document("north", {(912, 10): port}, at, pair)]))
-    wait_until(lambda: list(kite.each(findings(mac=str(mac(912)), parts=True))), "the last move to be told")
+    wait_until(
+        lambda: list(kite.each(findings(mac=str(mac(912)), parts=True))), "the last move to be reported"
+    )
     every = findings(
         states=["open", "acknowledged", "cleared"], kinds=["doubled-address", "moved"], parts=True
     )

@@ -48,14 +48,14 @@ def _here_for(client: Client) -> float:
     return (datetime.now(UTC) - max(began)).total_seconds()
 
 
-def _told(client: Client) -> dict[str, list[str]]:
+def _reported(client: Client) -> dict[str, list[str]]:
     found: dict[str, list[str]] = {}
     for one in client.each(findings(states=["open", "acknowledged", "cleared"])):
         found.setdefault(one.kind, []).append(one.title)
     return found
 
 
-def test_a_ring_of_real_bridges_is_read_followed_and_told_as_it_is(
+def test_a_ring_of_real_bridges_is_read_followed_and_reported_as_it_is(
     network: LinuxNetwork, new_service: NewService
 ) -> None:
     for number, mac in enumerate(HOSTS):
@@ -83,27 +83,30 @@ def test_a_ring_of_real_bridges_is_read_followed_and_told_as_it_is(
             seen=lambda: (network.shut_ports(), _paths_astray(client, network)),
         )
         shut = next(iter(network.shut_ports()))
-        assert _told(client) == {}
+        assert _reported(client) == {}
 
         wait_until(lambda: _here_for(client) > 2 * INTERVAL_S, "hosts to be where they are for two readings")
         open_cable = next(one for one in network.cables if shut not in one)
         network.set_link(open_cable[0], "down")
         wait_until(lambda: not network.shut_ports(), "spanning tree to open the spare cable")
 
-        wait_until(lambda: "topology-change" in _told(client), "the change of paths to be told")
+        wait_until(lambda: "topology-change" in _reported(client), "the change of paths to be reported")
         wait_until(at_home, "every host to be at home still")
         network.set_link(open_cable[0], "up")
         wait_until(lambda: len(network.shut_ports()) == 1, "spanning tree to shut a cable again")
         wait_until(at_home, "every host to be at home again")
-        told = _told(client)
+        reported = _reported(client)
         uplinks = _uplinks(client, network)
-        assert {kind: len(titles) for kind, titles in told.items()} == {"topology-change": 1}, (told, uplinks)
+        assert {kind: len(titles) for kind, titles in reported.items()} == {"topology-change": 1}, (
+            reported,
+            uplinks,
+        )
 
         network.plug(HOSTS[0], network.switches[2], "a9")
         wait_until(at_home, "the host that was carried to be at home")
 
-        wait_until(lambda: "moved" in _told(client), "the move to be told")
-        assert _told(client)["moved"] == [f"{HOSTS[0]} moved from s1 port a1 to s3 port a9"]
+        wait_until(lambda: "moved" in _reported(client), "the move to be reported")
+        assert _reported(client)["moved"] == [f"{HOSTS[0]} moved from s1 port a1 to s3 port a9"]
     assert service.end() == 0
     assert "Traceback" not in service.log
 
@@ -152,7 +155,7 @@ def _uplinks(client: Client, network: LinuxNetwork) -> dict[tuple[str, str], str
 
 def _paths_astray(client: Client, network: LinuxNetwork) -> dict[tuple[str, str], list[tuple[str, str]]]:
     """Of hosts that are not found from a switch, or over an end of the cable that is shut: by host and
-    switch, the hops that are told instead."""
+    switch, the hops that are reported instead."""
     shut = network.shut_ports()
     ends = {end for cable in network.cables if shut.intersection(cable) for end in cable}
     astray = {}

@@ -76,8 +76,10 @@ def _get(service: Service, path: str, **headers: str) -> httpx.Response:
 
 def _follows(node: Service, tracker: Service) -> bool:
     with node.client() as client:
-        told = client.send(health())
-    return told.role == "answers" and told.follows_since is not None and told.tracker == tracker.url
+        reported = client.send(health())
+    return (
+        reported.role == "answers" and reported.follows_since is not None and reported.tracker == tracker.url
+    )
 
 
 def _uplinks(client: Client, name: str) -> dict[str, list[str]]:
@@ -281,7 +283,9 @@ def test_answers_go_on_while_another_service_takes_over(
     over.set()
     asking.join()
     listening.join(30)
-    assert heard == [False, True], "whoever watches is told that nothing changes meanwhile, and that it does"
+    assert heard == [False, True], (
+        "whoever watches is reported that nothing changes meanwhile, and that it does"
+    )
     print(f"longest answer meanwhile: {longest:.2f} s")
     assert not failed, "nobody who only asked was refused"
 

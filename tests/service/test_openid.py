@@ -89,7 +89,7 @@ def test_groups_there_are_roles_here_and_follow_them(provider: OpenIdStandIn, se
 
 
 @pytest.mark.parametrize(
-    ("claims", "told"),
+    ("claims", "reported"),
     [
         ({"groups": ["choir"]}, "in none of the groups"),
         ({}, "in none of the groups"),
@@ -102,10 +102,10 @@ def test_groups_there_are_roles_here_and_follow_them(provider: OpenIdStandIn, se
     ],
 )
 def test_what_cannot_be_believed_opens_no_session(
-    provider: OpenIdStandIn, service: Service, claims: dict[str, Any], told: str
+    provider: OpenIdStandIn, service: Service, claims: dict[str, Any], reported: str
 ) -> None:
     session, refused = sign_in(provider, service, **claims)
-    assert not session["signed_in"] and told in refused
+    assert not session["signed_in"] and reported in refused
     assert account(service, "ida") is None
 
 

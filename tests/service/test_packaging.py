@@ -22,14 +22,14 @@ _WORST_SCORE = 2.5
 """Of systemd-analyze: 0 is locked up, 10 wide open."""
 
 
-def test_the_service_tells_when_it_is_ready_alive_and_stopping(
+def test_the_service_reports_when_it_is_ready_alive_and_stopping(
     new_service: NewService, tmp_path: Path
 ) -> None:
     with socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as manager:
         manager.bind(str(tmp_path / "notify"))
         manager.settimeout(30)
-        told = {"NOTIFY_SOCKET": str(tmp_path / "notify"), "WATCHDOG_USEC": "600000"}
-        service = new_service(environment=told)
+        reported = {"NOTIFY_SOCKET": str(tmp_path / "notify"), "WATCHDOG_USEC": "600000"}
+        service = new_service(environment=reported)
         said = {manager.recv(100) for _ in range(4)}
         assert said == {b"READY=1", b"WATCHDOG=1"}
         assert service.end() == 0

@@ -87,7 +87,7 @@ def test_a_listener_that_falls_behind_is_sent_a_resync() -> None:
         first = asyncio.ensure_future(anext(listening))
         await asyncio.sleep(0)
         for number in range(QUEUE + 2):
-            hub.publish([_told(number)])
+            hub.publish([_reported(number)])
         await asyncio.sleep(0)
         names = [(await first).name]
         names += [(await anext(listening)).switch or "" for _ in range(2)]
@@ -97,11 +97,11 @@ def test_a_listener_that_falls_behind_is_sent_a_resync() -> None:
     assert asyncio.run(run()) == ["resync", f"quay-{QUEUE}", f"quay-{QUEUE + 1}"]
 
 
-def _told(number: int) -> FindingEvent:
+def _reported(number: int) -> FindingEvent:
     return FindingEvent(kind="loop", state="open", title="a loop", switch=f"quay-{number}", mac=None)
 
 
-def test_a_listener_that_comes_back_gets_what_it_missed_or_is_told_that_it_cannot() -> None:
+def test_a_listener_that_comes_back_gets_what_it_missed_or_is_answered_that_it_cannot() -> None:
     async def run() -> None:
         hub = EventBroadcaster()
         hub.attach()
@@ -113,17 +113,17 @@ def test_a_listener_that_comes_back_gets_what_it_missed_or_is_told_that_it_canno
             await listening.aclose()  # type: ignore[attr-defined]
             return found
 
-        hub.publish([_told(number) for number in range(3)])
+        hub.publish([_reported(number) for number in range(3)])
         await asyncio.sleep(0)
         first = await some(begun, 3)
         assert [one.switch for one in first] == ["quay-0", "quay-1", "quay-2"]
         (last,) = await some(first[1].id, 1)
         assert last == first[2]
-        hub.publish([_told(number) for number in range(KEPT + 1)])
+        hub.publish([_reported(number) for number in range(KEPT + 1)])
         await asyncio.sleep(0)
         for lost in (begun, "0-1", "nonsense", f"{begun}x"):
-            (told,) = await some(lost, 1)
-            assert (told.name, told.id) == ("resync", hub.last_id)
+            (reported,) = await some(lost, 1)
+            assert (reported.name, reported.id) == ("resync", hub.last_id)
 
     asyncio.run(run())
 

@@ -137,7 +137,7 @@ def test_who_is_restricted_to_a_site_changes_its_switches_alone(service: Service
         kite.send(change_switch("quay-2", SwitchChange(site="")))
 
 
-def test_the_log_tells_who_did_what_and_what_was_refused(service: Service) -> None:
+def test_the_log_reports_who_did_what_and_what_was_refused(service: Service) -> None:
     with service.client() as kite:
         kite.send(add_user(NewUser(name="kim", full_name="Kim", role="viewer", password=GOOD)))
         kite.send(change_user("kim", UserChange(role="operator")))

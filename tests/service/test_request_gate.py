@@ -122,7 +122,7 @@ def test_a_body_is_cut_off_at_its_limit_said_or_not(gate: Gate, path: str, most:
 
 def test_a_request_that_is_never_sent_whole_ends(gate: Gate) -> None:
     head = f"POST /api/v1/labels HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer {TOKEN}\r\n"
-    for half, told in (
+    for half, reported in (
         (b"", b""),
         (b"GET /health/live HTT", b""),
         (head.encode(), b""),
@@ -130,7 +130,7 @@ def test_a_request_that_is_never_sent_whole_ends(gate: Gate) -> None:
     ):
         with socket.create_connection(("127.0.0.1", gate.port), 10) as wire:
             wire.sendall(half)
-            assert wire.recv(12) == told
+            assert wire.recv(12) == reported
     assert gate.inside.calls == []
 
 

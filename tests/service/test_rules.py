@@ -124,7 +124,7 @@ def _open(kite: Client, kind: FindingKind, count: int) -> list[str]:
     return titles()
 
 
-def test_a_port_over_its_seats_is_told_and_the_nearest_level_counts(kite: Client) -> None:
+def test_a_port_over_its_seats_is_reported_and_the_nearest_level_counts(kite: Client) -> None:
     assert _open(kite, "overfull-port", 0) == []
     _set(kite, group="access", seats=2)
     (title,) = _open(kite, "overfull-port", 1)
@@ -154,7 +154,7 @@ def test_a_shared_address_takes_no_seat_from_the_moment_it_is_said(kite: Client)
     assert kite.send(roll_call("quay-1", "p1")).overfull
 
 
-def test_strangers_are_told_until_they_are_enrolled(kite: Client) -> None:
+def test_strangers_are_reported_until_they_are_enrolled(kite: Client) -> None:
     kite.send(enrol(NewEntry(group="quays", prefix=str(mac(LAMP)), vlan=30, note="a lamp")))
     kite.send(enrol(NewEntry(group="quays", prefix="02-1A-05")))
     _set(kite, switch="quay-1", port="p1", seats=3, watched=True)
@@ -172,7 +172,9 @@ def test_strangers_are_told_until_they_are_enrolled(kite: Client) -> None:
     assert statuses == ["enrolled", "enrolled", "stranger"]
 
 
-def test_who_is_enrolled_elsewhere_is_out_of_place_and_who_is_barred_is_told_at_once(kite: Client) -> None:
+def test_who_is_enrolled_elsewhere_is_out_of_place_and_who_is_barred_is_reported_at_once(
+    kite: Client,
+) -> None:
     kite.send(enrol(NewEntry(switch="quay-1", port="p9", prefix=str(mac(FAR)))))
     _set(kite, switch="quay-1", port="p2", watched=True)
     (title,) = _open(kite, "out-of-place", 1)
@@ -306,7 +308,7 @@ def test_rules_go_out_and_in_as_a_file_and_are_the_same(kite: Client) -> None:
         ("group access", "seats", "2", "60")
     ]
     assert "more than one socket needs" in done.cautions[0]
-    for wrong, told in (
+    for wrong, reported in (
         ("[group.access]\nseats = -1", "group.access.seats"),
         ("[group.nobody]\nseats = 1\n[group.access]\nseats = 1", "no switch is in this group"),
         ("[switch.quay-1.ports.p30-p40]\nseats = 1\n[group.access]\nseats=1", "matches none of its ports"),
@@ -316,12 +318,12 @@ def test_rules_go_out_and_in_as_a_file_and_are_the_same(kite: Client) -> None:
         ),
         ("[switch.quay-1]\nvlans = '10'\nroll = [{address = '02:1a:05', vlan = 30}]", "in that VLAN"),
     ):
-        with pytest.raises(ServiceError, match=told):
+        with pytest.raises(ServiceError, match=reported):
             kite.send(apply_rules_file(RulesFile(text=wrong)))
     assert kite.send(rules_file()).text == changed
 
 
-def test_a_rehearsal_tells_what_would_have_been_found_and_changes_nothing(kite: Client) -> None:
+def test_a_rehearsal_reports_what_would_have_been_found_and_changes_nothing(kite: Client) -> None:
     change = RuleChange(switch="quay-1", ports="p1-p2", seats=2, watched=True)
     run = kite.send(begin_rehearsal(NewRehearsal(changes=[change], switch="quay-1")))
     wait_until(lambda: kite.send(rehearsal(run.id)).state != "running", "the end of the rehearsal")
@@ -337,12 +339,12 @@ def test_a_rehearsal_tells_what_would_have_been_found_and_changes_nothing(kite: 
 
 
 def test_what_makes_no_sense_is_refused_with_the_reason(kite: Client) -> None:
-    for given, told in (
+    for given, reported in (
         ({"group": "nobody", "seats": 1}, "no group 'nobody'"),
         ({"switch": "quay-7", "seats": 1}, "no switch 'quay-7'"),
         ({"switch": "quay-1", "port": "p99", "seats": 1}, "no port 'p99'"),
     ):
-        with pytest.raises(ServiceError, match=told):
+        with pytest.raises(ServiceError, match=reported):
             _set(kite, **given)
     for wrong, why in (
         ({"group": "a", "switch": "b"}, "not both"),
@@ -364,7 +366,7 @@ def test_commands_do_the_same(
     devices = tmp_path / "devices.csv"
     devices.write_text(f"device,switch,port\n{mac(LAMP)},quay-1,p1\n")
     file = tmp_path / "rules.toml"
-    for words, code, told in (
+    for words, code, reported in (
         ("rule list", Exit.OK, "no rules yet"),
         ("rule set --seats 9 --dry-run", Exit.OK, "this was a dry run"),
         ("rule set --group access --seats 2", Exit.OK, "group access: seats 2"),
@@ -403,9 +405,9 @@ def test_commands_do_the_same(
     ):
         assert main(words.split()) == code, words
         said = capfd.readouterr()
-        assert told in said.out + said.err, words
+        assert reported in said.out + said.err, words
     (window, *_) = kite.all(enrolment_windows())
-    for words, told in (
+    for words, reported in (
         (f"enrolment candidates {window.id}", "waiting"),
         (f"enrolment refuse {window.id} {str(mac(GUEST))[-8:]}", "1 refused"),
         (f"enrolment accept {window.id} --all", "quay-1 port p1"),
@@ -413,6 +415,6 @@ def test_commands_do_the_same(
     ):
         assert main(words.split()) == Exit.OK, words
         said = capfd.readouterr()
-        assert told in said.out + said.err, words
+        assert reported in said.out + said.err, words
     assert main(["rule", "export"]) == Exit.OK
     assert json.dumps(mac(LAMP).digits)[1:7] in capfd.readouterr().out.replace(":", "")

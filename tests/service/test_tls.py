@@ -62,7 +62,7 @@ def test_a_new_certificate_is_taken_without_a_restart_and_a_bad_one_is_not(
         httpx.get(f"http://127.0.0.1:{service.port}/health/live")
 
     (tmp_path / "tls.key").write_text("no key")
-    wait_until(lambda: "cannot be used" in service.log, "the bad key to be told")
+    wait_until(lambda: "cannot be used" in service.log, "the bad key to be reported")
     assert serial(service.port, trusted) == first
     second = write(tmp_path)
     wait_until(lambda: _serial_or_none(service.port, trusted) == second, "the new certificate")
@@ -91,24 +91,24 @@ def test_a_certificate_of_its_own_is_made_and_trusted_by_the_command_line(
 
 
 @pytest.mark.parametrize(
-    ("given", "told"),
+    ("given", "reported"),
     [
         ({"host": "0.0.0.0"}, "passwords would travel in clear"),
         ({"host": "127.0.0.1,::"}, "listen.plain_http"),
         ({"host": "no.such.host.invalid"}, "is no address of this machine"),
     ],
 )
-def test_nobody_beyond_this_machine_hears_it_without_tls_unless_told(
-    given: dict[str, str], told: str
+def test_nobody_beyond_this_machine_hears_it_without_tls_unless_configured(
+    given: dict[str, str], reported: str
 ) -> None:
-    with pytest.raises(ConfigError, match=re.escape(told)):
+    with pytest.raises(ConfigError, match=re.escape(reported)):
         check_who_hears(Listen(**given))  # type: ignore[arg-type]
     if "invalid" not in given["host"]:
         check_who_hears(Listen(**given, plain_http=True))  # type: ignore[arg-type]
         check_who_hears(Listen(**given, self_signed=True))  # type: ignore[arg-type]
 
 
-def test_a_certificate_that_is_not_there_is_told_before_anything_is_started(
+def test_a_certificate_that_is_not_there_is_reported_before_anything_is_started(
     tmp_path: Path, config: Path
 ) -> None:
     command = [sys.executable, "-m", "kiteroll.cli", "up", "--data", str(tmp_path / "data")]

@@ -65,7 +65,7 @@ class Divided:
         )
         return at
 
-    def told(self, kind: str) -> int:
+    def reported(self, kind: str) -> int:
         """How many changes of this kind there are of the berth."""
         with self.service.client() as client:
             return sum(one.kind == kind for one in client.each(changes(switch=BERTH)))
@@ -121,12 +121,12 @@ def test_a_tracker_has_the_switches_of_its_area(
             lambda: all(client.send(switch(name)).health == "read" for name in NAMES), "the site to be read"
         )
         divided.read({(771, 10): "p1", (772, 10): "p1"})
-        wait_until(lambda: divided.told("appeared") == 2, "the berth to be recorded by the service")
+        wait_until(lambda: divided.reported("appeared") == 2, "the berth to be recorded by the service")
         assert (divided.area().tracked, divided.area().tracker) == (0, "")
         divided.trackers[0].start()
         wait_until(lambda: divided.area().tracked == len(NAMES) + 1, "the tracker to have them")
         divided.read({(771, 10): "p1", (772, 10): "p2"})
-        wait_until(lambda: divided.told("moved") == 1, "a move to be recorded by the tracker")
+        wait_until(lambda: divided.reported("moved") == 1, "a move to be recorded by the tracker")
         assert read_again(client, "quay-1").outcome == "complete", "asked for, read at the site, stored there"
         site = client.all(collected_sites())[0]
         assert (site.silent_since, site.dropped, site.refused) == (None, 0, 0)
@@ -139,7 +139,7 @@ def test_a_tracker_has_the_switches_of_its_area(
     assert f"process {divided.trackers[0].pid}" in capsys.readouterr().out
 
 
-def test_what_a_tracker_stores_is_judged_and_told_by_the_service(divided: Divided) -> None:
+def test_what_a_tracker_stores_is_judged_and_reported_by_the_service(divided: Divided) -> None:
     for port in ("p1", "p2") * 4:
         divided.read({(771, 10): "p1", (772, 10): port})
     with divided.service.client() as client:
@@ -167,7 +167,7 @@ def test_the_other_one_takes_over_and_the_one_that_was_lost_writes_no_more(divid
     first.process.send_signal(signal.SIGSTOP)
     began = time.monotonic()
     divided.read({(771, 10): "p1", (774, 10): "p1"})
-    wait_until(lambda: divided.told("appeared") == 3, "the other one to record it", seconds=30)
+    wait_until(lambda: divided.reported("appeared") == 3, "the other one to record it", seconds=30)
     print(f"take-over: {time.monotonic() - began:.1f} s")
     first.process.send_signal(signal.SIGCONT)
     wait_until(lambda: "tracked by another one" in first.log, "the first one to hear of it")
@@ -175,14 +175,14 @@ def test_the_other_one_takes_over_and_the_one_that_was_lost_writes_no_more(divid
     wait_until(divided.all_recorded_once, "every reading of the site to be recorded")
 
 
-def test_what_comes_while_the_service_is_away_is_told_later(divided: Divided) -> None:
+def test_what_comes_while_the_service_is_away_is_reported_later(divided: Divided) -> None:
     divided.service.end(signal.SIGKILL)
     divided.service.start()
     with divided.service.client() as client:
         assert client.send(switch(BERTH)).health in ("read", "silent")
-    before = divided.told("moved")
+    before = divided.reported("moved")
     divided.read({(771, 10): "p2", (774, 10): "p1"})
-    wait_until(lambda: divided.told("moved") == before + 1, "the tracker to go on")
+    wait_until(lambda: divided.reported("moved") == before + 1, "the tracker to go on")
 
 
 def test_switches_leave_an_area_and_the_inventory(divided: Divided) -> None:
@@ -209,7 +209,7 @@ def test_without_trackers_the_service_goes_on(divided: Divided) -> None:
     with divided.service.client() as client:
         wait_until(
             lambda: f"tracker of {AREA}" in "".join(one.title for one in client.each(findings())),
-            "the loss of the trackers to be told",
+            "the loss of the trackers to be reported",
         )
         assert read_again(client, "quay-2").outcome == "complete"
     wait_until(divided.all_recorded_once, "every reading of the site to be recorded")

@@ -53,8 +53,10 @@ def _add_needed(one: Requirement, found: set[str]) -> None:
 
 
 def _run(python: Path, *words: str, **environment: str) -> "subprocess.CompletedProcess[str]":
-    told = {name: value for name, value in os.environ.items() if not name.startswith("PYTHON")} | environment
-    return subprocess.run([python, *words], capture_output=True, text=True, timeout=60, env=told)
+    reported = {
+        name: value for name, value in os.environ.items() if not name.startswith("PYTHON")
+    } | environment
+    return subprocess.run([python, *words], capture_output=True, text=True, timeout=60, env=reported)
 
 
 def test_the_client_needs_no_server_and_no_compiler(

@@ -50,12 +50,12 @@ def _check(client: Client, acknowledged: list[ReadingSummary]) -> None:
         # The API gives milliseconds, both times from the same record.
         assert (one.switch, one.taken_at) in kept
     for name in NAMES:
-        told = [one for one in client.each(stays(switch=name, limit=1000)) if one.life == "present"]
+        reported = [one for one in client.each(stays(switch=name, limit=1000)) if one.life == "present"]
         latest = read_again(client, name)
         assert latest.outcome == "complete"
         now = [one for one in client.each(stays(switch=name, limit=1000)) if one.life == "present"]
         # At peace hardly anything changes: what was kept before the kill is what is there now.
-        assert len({one.mac for one in told} & {one.mac for one in now}) >= 0.9 * len(now)
+        assert len({one.mac for one in reported} & {one.mac for one in now}) >= 0.9 * len(now)
         places = [(one.mac, one.vlan) for one in now]
         assert len(places) == len(set(places)), "an address has one place a switch and VLAN"
 

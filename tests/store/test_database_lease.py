@@ -47,13 +47,13 @@ def test_what_is_renewed_is_in_use_and_what_is_given_back_is_free(database: Data
     other.release()
 
 
-def test_who_was_taken_over_is_told_and_writes_nothing_more(database: Database) -> None:
+def test_who_was_taken_over_is_reported_and_writes_nothing_more(database: Database) -> None:
     ours, standby = DatabaseLease(database), DatabaseLease(database)
     ours.hold()
     database.run(_write, ours)
     _stop_renewing(ours)
-    told: list[str] = []
-    standby.await_turn(told.append)  # nobody renews ours: it runs out
+    reported: list[str] = []
+    standby.await_turn(reported.append)  # nobody renews ours: it runs out
     with pytest.raises(ServiceStopping, match="took over"):
         database.run(_write, ours)
     assert database.run(_rows) == 1

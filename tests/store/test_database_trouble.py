@@ -1,4 +1,4 @@
-"""Whatever is wrong with the database is one kind of error, told in bounded time."""
+"""Whatever is wrong with the database is one kind of error, reported in bounded time."""
 
 import threading
 import time
@@ -49,12 +49,12 @@ def test_whoever_waits_for_the_database_is_let_go_when_the_service_ends(proxy: D
     ours = Database(proxy.url, pool_size=1, overflow=0, answer_s=600)
     assert ours.run(_seven) == 7
     proxy.hold_back()
-    told: list[str] = []
+    reported: list[str] = []
 
     def wait() -> None:
         with pytest.raises(StorageUnavailable) as away:
             ours.run(_seven)
-        told.append(str(away.value))
+        reported.append(str(away.value))
 
     waiting = threading.Thread(target=wait)
     waiting.start()
@@ -62,12 +62,14 @@ def test_whoever_waits_for_the_database_is_let_go_when_the_service_ends(proxy: D
         time.sleep(0.01)
     ours.abort()
     waiting.join(20)
-    assert told and not waiting.is_alive()
+    assert reported and not waiting.is_alive()
     with pytest.raises(StorageUnavailable, match="stopping"):
         ours.run(_seven)
 
 
-def test_a_pool_that_is_used_up_is_told_as_such(database: Database, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_pool_that_is_used_up_is_reported_as_such(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(gate, "_POOL_TIMEOUT_S", 0.05)
     ours = Database(database.url, pool_size=1, overflow=0)
     with ours.engine.connect():
@@ -132,7 +134,9 @@ def test_a_database_that_takes_no_writes_is_away_until_it_does(database: Databas
     ours.close()
 
 
-def test_a_row_that_is_locked_too_long_is_told(database: Database, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_row_that_is_locked_too_long_is_reported(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(gate, "_LOCK_WAIT_S", 1)
     ours = Database(database.url)
     ours.run(_make_table)

@@ -127,31 +127,31 @@ def test_findings_about_a_switch_are_those_of_that_very_name(database: Database)
     assert [row.finding.subject.switch for row in page.items] == ["of quay_1", "quay_1"]
 
 
-def test_what_was_told_follows_a_renamed_switch(database: Database) -> None:
+def test_what_was_reported_follows_a_renamed_switch(database: Database) -> None:
     over, elsewhere = cleared(restarted("quay-1", 0), 5), restarted("quay-2", 1)
     at_its_port = replace(elsewhere, ports=frozenset({("quay-1", "p1")}))
     part = replace(restarted("quay-3", 2), part_of=over.key)
     database.run(findings.save_findings, [over, at_its_port, part])
     database.run(findings.rename_findings, at(9), "quay-1", "quay-one")
-    assert _told(database) == [
+    assert _reported(database) == [
         replace(over, subject=Subject(switch="quay-one")),
         replace(at_its_port, ports=frozenset({("quay-one", "p1")})),
         replace(part, part_of=replace(over, subject=Subject(switch="quay-one")).key),
     ]
 
 
-def test_what_was_told_of_a_switch_that_had_the_name_once_stays_as_it_was(database: Database) -> None:
+def test_what_was_reported_of_a_switch_that_had_the_name_once_stays_as_it_was(database: Database) -> None:
     of_that_one, ended = cleared(restarted("quay-one", 0), 5), cleared(restarted("quay-1", 1), 6)
     part = replace(restarted("quay-3", 2), part_of=ended.key)
     database.run(findings.save_findings, [of_that_one, ended, part])
     database.run(findings.rename_findings, at(9), "quay-1", "quay-one")
-    assert _told(database) == [of_that_one, ended, part]
+    assert _reported(database) == [of_that_one, ended, part]
     opened = again(ended, 10)
     database.run(findings.save_findings, [opened])
     database.run(findings.rename_findings, at(19), "quay-1", "quay-one")
-    assert _told(database) == [of_that_one, cleared(opened, 19), part]
+    assert _reported(database) == [of_that_one, cleared(opened, 19), part]
 
 
-def _told(database: Database) -> list[Finding]:
+def _reported(database: Database) -> list[Finding]:
     page = database.run(findings.findings_page, FindingFilters(), PageAsk())
     return [row.finding for row in sorted(page.items, key=lambda row: row.id)]

@@ -121,7 +121,7 @@ def test_changes_become_the_same_stays_in_the_store_and_in_memory(stored: Stored
     assert {number: one for number, one in recorded.items() if number in before} == before
 
 
-def test_stays_come_back_as_the_tracker_told_them(stored: Stored) -> None:
+def test_stays_come_back_as_the_tracker_reported_them(stored: Stored) -> None:
     stored.apply(0, {(1, 10): "p1", (2, 20): "p1", (3, 10): "p3"})
     stored.apply(5, {(1, 10): "p2", (3, 10): "p3"})
     one, two, three = sorted(stored.stays(), key=lambda row: row.stay.mac)
@@ -264,11 +264,11 @@ def test_a_neighbour_that_is_a_known_switch_is_next_to_the_port_and_to_its_bundl
         for row, address in ((core, mac(8)), (far, mac(9))):
             of = switch.c.id == row.id
             connection.execute(switch.update().where(of).values(bridge_address=address))
-    told = Neighbour(port="p23", chassis=str(mac(8)), chassis_mac=mac(8), name="core-1")
+    reported = Neighbour(port="p23", chassis=str(mac(8)), chassis_mac=mac(8), name="core-1")
     taken = reading(0, {(8, 99): "p24", (9, 99): "p24"})
     bundled = {"p23": {"aggregate": "p24"}, "p5": {"aggregate": "p6", "partner": "02:00:00:00:00:01/7"}}
     ports = tuple(replace(one, **bundled.get(one.name, {})) for one in taken.ports)  # type: ignore[arg-type]
-    taken = replace(taken, ports=ports, neighbours=(told,))
+    taken = replace(taken, ports=ports, neighbours=(reported,))
     stored.write(taken)
     topology = infer(stored.database.run(topology_facts))
     assert topology.device_at(("quay-1", "p6")) == "02:00:00:00:00:01/7"
@@ -344,8 +344,8 @@ def test_ip_addresses_are_kept_as_intervals_and_found_from_both_sides(stored: St
 
     read(0, {"10.20.0.7": mac(1), "10.20.0.8": mac(2)})
     read(1, {"10.20.0.7": mac(3)}, partial=True)
-    told = stored.database.run(host_names.ips_and_names_of, [mac(1), mac(2), mac(3)])
-    assert told == ({mac(2): ["10.20.0.8"], mac(3): ["10.20.0.7"]}, {})
+    reported = stored.database.run(host_names.ips_and_names_of, [mac(1), mac(2), mac(3)])
+    assert reported == ({mac(2): ["10.20.0.8"], mac(3): ["10.20.0.7"]}, {})
     stored.writer.forget()
     read(2, {"10.20.0.7": mac(3), "10.20.0.70": mac(4)})
     assert stored.database.run(addresses.macs_by_ip, "10.20.0.7", 10) == [mac(3), mac(4)]
@@ -362,8 +362,8 @@ def test_ip_addresses_are_kept_as_intervals_and_found_from_both_sides(stored: St
     stored.database.run(host_names.save_names, {"10.20.0.7": "mast.tarn.example"}, at(4), at(9))
     assert stored.database.run(host_names.macs_named_at, "lamp", 10, at(3)) == [mac(3)]
     assert stored.database.run(host_names.macs_named_at, "lamp", 10, at(4)) == []
-    told = stored.database.run(host_names.ips_and_names_of, [mac(1), mac(3)], at(3))
-    assert told == ({mac(3): ["10.20.0.7"]}, {mac(3): ["lamp.tarn.example"]})
+    reported = stored.database.run(host_names.ips_and_names_of, [mac(1), mac(3)], at(3))
+    assert reported == ({mac(3): ["10.20.0.7"]}, {mac(3): ["lamp.tarn.example"]})
     with stored.database.engine.connect() as connection:
         rows = connection.execute(select(ip_stay.c.ip, ip_stay.c.ended_at).order_by(ip_stay.c.id)).all()
     assert [tuple(row) for row in rows] == [
@@ -378,7 +378,7 @@ def _uplink_to(name: str) -> PortRole:
     return PortRole(Role.UPLINK, RoleEvidence.NEIGHBOUR, (name,), (name,), (name,))
 
 
-def test_what_ports_were_is_told_as_of_an_instant(stored: Stored) -> None:
+def test_what_ports_were_is_reported_as_of_an_instant(stored: Stored) -> None:
     stored.apply(0, {(1, 10): "p1"})
     ids = stored.database.run(ids_of_ports, [("quay-1", "p1"), ("quay-1", "p24")])
     core, ring = (
@@ -404,7 +404,7 @@ def test_what_ports_were_is_told_as_of_an_instant(stored: Stored) -> None:
     assert not restarted.snapshot.topology.was_uplink(place, at(6))
 
 
-def test_every_quiet_time_is_told_and_so_is_who_was_quiet_at_an_instant(stored: Stored) -> None:
+def test_every_quiet_time_is_reported_and_so_is_who_was_quiet_at_an_instant(stored: Stored) -> None:
     table = {(1, 10): "p1", (2, 10): "p2"}
     without = {(1, 10): "p1"}
     for minute, learned in enumerate((table, without, table, table, without, without, table)):
@@ -434,8 +434,8 @@ def test_the_link_of_a_port_is_kept_each_time_it_becomes_another(stored: Stored)
         taken = replace(taken, ports=ports)
         stored.write(taken)
     (port,) = stored.database.run(ids_of_ports, [("quay-1", "p1")]).values()
-    told = stored.database.run(port_history.links_of_port, port, at(0), 10)
-    assert [(one.at, one.oper) for one in told] == [(at(3), "up"), (at(2), "down"), (at(0), "up")]
+    reported = stored.database.run(port_history.links_of_port, port, at(0), 10)
+    assert [(one.at, one.oper) for one in reported] == [(at(3), "up"), (at(2), "down"), (at(0), "up")]
     present, quiet, link = stored.database.run(port_history.ports_at, stored.switch.id, at(2))[port]
     assert (present, quiet, link) == (0, 0, port_history.LinkChange(at(2), "down"))
 
@@ -494,7 +494,7 @@ def test_what_is_said_of_ports_is_kept_and_follows_the_switch(stored: Stored) ->
     assert [row.level for row in run(rules.all_rules)] == [EVERYTHING]
 
 
-def test_who_was_present_is_told_without_the_times_of_quiet(stored: Stored) -> None:
+def test_who_was_present_is_reported_without_the_times_of_quiet(stored: Stored) -> None:
     for minute in range(12):
         there = {(1, 10): "p1"} if minute not in (4, 5, 6) else {}
         stored.apply(minute, there | ({(2, 20): "p2"} if minute < 9 else {}))

@@ -48,8 +48,8 @@ def objects(bridge: str) -> Objects:
 
 
 def _json(*command: str) -> list[dict]:  # type: ignore[type-arg]
-    told: list[dict] = json.loads(subprocess.run(command, check=True, capture_output=True).stdout or "[]")  # type: ignore[type-arg]
-    return told
+    reported: list[dict] = json.loads(subprocess.run(command, check=True, capture_output=True).stdout or "[]")  # type: ignore[type-arg]
+    return reported
 
 
 def main(bridge: str) -> None:

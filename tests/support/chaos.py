@@ -227,10 +227,10 @@ class Chaos:
             if strangers := set(recorded) - set(kept):
                 self._problems.append(f"{len(strangers)} readings of {site} were never acknowledged there")
             print(f"{site}: {len(set(kept))} readings acknowledged at the site, {len(recorded)} recorded")
-        self._tell(age_s)
+        self._send(age_s)
         return 1 if self._problems else 0
 
-    def _tell(self, age_s: float) -> None:
+    def _send(self, age_s: float) -> None:
         with self._cluster.service.client() as client:
             for site in client.each(collected_sites()):
                 if site.dropped or site.refused:
@@ -238,7 +238,7 @@ class Chaos:
             states: list[FindingState] = ["open", "acknowledged", "cleared"]
             everything = list(client.each(findings(states=states, parts=True, limit=500)))
         self._problems += problems(everything, age_s)
-        told = Counter(one.kind for one in everything)
+        reported = Counter(one.kind for one in everything)
         for one in everything:
             if one.kind in ("switch-not-read", "switches-not-read", "site-not-read"):
                 print(f"{one.opened_at:%H:%M:%S} {one.title}: {one.cause}")
@@ -247,7 +247,7 @@ class Chaos:
         print(f"the area was taken over by a tracker that stood by after {_listed(self._taken_over[True])} s")
         print(f"by one that was away as well, or just starting, after {_listed(self._taken_over[False])} s")
         print(f"a client of the nodes asked {self._asked} times, and waited {self._longest_s:.1f} s at most")
-        print("findings told:", ", ".join(f"{kind} {count}" for kind, count in sorted(told.items())))
+        print("findings reported:", ", ".join(f"{kind} {count}" for kind, count in sorted(reported.items())))
         print("\n".join(self._problems) or "nothing lost, nothing twice, nothing invented")
 
 

@@ -152,13 +152,15 @@ class CollectorProcess:
     @property
     def key(self) -> str:
         """Its public key, made where there is none."""
-        told = subprocess.run(self._command("key"), capture_output=True, text=True, check=True, timeout=60)
-        return told.stdout.strip()
+        reported = subprocess.run(
+            self._command("key"), capture_output=True, text=True, check=True, timeout=60
+        )
+        return reported.stdout.strip()
 
     def start(self) -> None:
         with (self.data.parent / f"{self.data.name}.log").open("ab") as log:
-            told = {"KITEROLL_BUS_USER": "collector", "KITEROLL_BUS_PASSWORD": COLLECTOR}
-            environment = {**os.environ, "KITEROLL_BUS_URL": self.bus, **told, **self.environment}
+            reported = {"KITEROLL_BUS_USER": "collector", "KITEROLL_BUS_PASSWORD": COLLECTOR}
+            environment = {**os.environ, "KITEROLL_BUS_URL": self.bus, **reported, **self.environment}
             if self.clock_ahead_s:
                 places = (str(_OTHER_CLOCK), environment.get("PYTHONPATH", ""))
                 environment["PYTHONPATH"] = os.pathsep.join(filter(None, places))

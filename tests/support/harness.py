@@ -45,10 +45,10 @@ class Lab:
         command += [] if self.story else ["--still"]
         self.process = subprocess.Popen(command, stdout=subprocess.PIPE, text=True)
         assert self.process.stdout is not None
-        told = json.loads(self.process.stdout.readline())
-        self.switches = {one["name"]: one["address"] for one in told["switches"]}
-        self.sites = {one["name"]: one["about"]["site"] for one in told["switches"]}
-        self.access = {one["name"]: Credential.model_validate(one["access"]) for one in told["switches"]}
+        reported = json.loads(self.process.stdout.readline())
+        self.switches = {one["name"]: one["address"] for one in reported["switches"]}
+        self.sites = {one["name"]: one["about"]["site"] for one in reported["switches"]}
+        self.access = {one["name"]: Credential.model_validate(one["access"]) for one in reported["switches"]}
 
     def new_switch(self, name: str, **values: Any) -> NewSwitch:
         """For the inventory: one of its switches, with the credential it takes."""
@@ -147,8 +147,8 @@ def wait_until(
     seconds: float = 60,
     seen: Callable[[], object] | None = None,
 ) -> None:
-    """Wait for what another process does and tells nobody. Fails with `what`, and with what is `seen` then,
-    when it does not happen."""
+    """Wait for what another process does, which notifies nobody. Fails with `what`, and with what is
+    `seen` then, when it does not happen."""
     until = time.monotonic() + seconds
     while not condition():
         if time.monotonic() >= until:

@@ -1,4 +1,4 @@
-"""What the story of the lab is to yield in a cluster under attack: each incident told once, none invented."""
+"""What the story of the lab is to yield in a cluster under attack: each incident once, none invented."""
 
 from collections.abc import Iterable
 
@@ -25,21 +25,21 @@ _OF_THE_ATTACKS = frozenset(
 )
 
 
-def problems(told: Iterable[Finding], age_s: float) -> list[str]:
+def problems(reported: Iterable[Finding], age_s: float) -> list[str]:
     """What is wrong with the findings when the story is `age_s` seconds old."""
     about = {}
-    for one in told:
+    for one in reported:
         mac = None if one.mac is None else MacAddress.parse(one.mac)
         about[one.kind, story.subject_name(one.kind, mac, one.switch or "")] = one
     found = []
     for at_s, incident in _DUE:
         if incident not in about and at_s + _READ_BY_S <= age_s:
-            found.append(f"not told: {' '.join(incident)}, {age_s - at_s:.0f} s after it happened")
+            found.append(f"not reported: {' '.join(incident)}, {age_s - at_s:.0f} s after it happened")
     for incident, one in about.items():
         if incident[0] in _OF_THE_ATTACKS or one.part_of is not None:
             continue
         if incident not in story.FINDINGS | story.LIVE_FINDINGS:
             found.append(f"invented: {one.title}")
         elif one.times_opened > 1:
-            found.append(f"told {one.times_opened} times: {one.title}")
+            found.append(f"reported {one.times_opened} times: {one.title}")
     return found

@@ -92,8 +92,8 @@ class LinuxNetwork:
 
     def link_is_up(self, end: tuple[str, str]) -> bool:
         """As whoever manages the switch wants it."""
-        told = self._ip("-n", self._space(end[0]), "link", "show", end[1])
-        return "UP" in told.split("<", 1)[1].split(">", 1)[0].split(",")
+        reported = self._ip("-n", self._space(end[0]), "link", "show", end[1])
+        return "UP" in reported.split("<", 1)[1].split(">", 1)[0].split(",")
 
     def cable_ends(self) -> dict[tuple[str, str], str]:
         """By switch and port, the switch at the far end."""
@@ -106,8 +106,8 @@ class LinuxNetwork:
         return {end for end in ends if self._state(end) == "blocking"}
 
     def _state(self, end: tuple[str, str]) -> str:
-        told = self._ip("-n", self._space(end[0]), "-d", "link", "show", end[1])
-        words = told.split()
+        reported = self._ip("-n", self._space(end[0]), "-d", "link", "show", end[1])
+        words = reported.split()
         return words[words.index("state", words.index("bridge_slave")) + 1]
 
     def _switch(self, number: int, name: str) -> None:

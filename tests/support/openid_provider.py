@@ -1,5 +1,5 @@
-"""A small OpenID Connect provider: it lets everybody in as whoever it was told, and checks what a client must
-send (code flow, PKCE, client authentication)."""
+"""A small OpenID Connect provider: it lets everybody in as whoever it was given, and checks what a client
+must send (code flow, PKCE, client authentication)."""
 
 import base64
 import hashlib

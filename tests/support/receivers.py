@@ -107,7 +107,7 @@ class MailReceiver:
                 "auth_require_tls": context is not None,
             }
         self._controller = Controller(Handler(EmailMessage), hostname="127.0.0.1", port=0, **more)
-        with suppress(OSError):  # it tries a connection to port 0, and only this tells which one it got
+        with suppress(OSError):  # it tries a connection to port 0, and only this shows which one it got
             self._controller.start()
         self.port: int = self._controller.server.sockets[0].getsockname()[1]  # type: ignore[union-attr]
 

@@ -65,14 +65,14 @@ _CURSORS = ("W10", "WyJ4Il0", "WzFlOTk5XQ", "W3sidCI6IjIwMjYifSwgMV0", "W251bGws
 
 
 @dataclass
-class Told:
+class Reported:
     """What became of the attacks of one kind."""
 
     attacks: int = 0
-    told: int = 0
+    reported: int = 0
     """Answered with a reason, or kept with one."""
     silent: int = 0
-    """Neither done nor told."""
+    """Neither done nor reported."""
 
 
 class HostileFiles:
@@ -104,14 +104,14 @@ class HostileFiles:
             one for one in self._folder.rglob("hostile-*") if one.parent.name not in ("imported", "refused")
         ]
 
-    def result(self) -> Told:
+    def result(self) -> Reported:
         put_away = [
             one for one in self._folder.rglob("hostile-*") if one.parent.name in ("imported", "refused")
         ]
         reasons = [one for one in put_away if one.name.endswith(".reason.txt") and one.stat().st_size > 10]
         imported = [one for one in put_away if one.parent.name == "imported"]
-        told = len(reasons) + len(imported)
-        return Told(self._put, told, self._put - told)
+        reported = len(reasons) + len(imported)
+        return Reported(self._put, reported, self._put - reported)
 
     def _text(self) -> str:
         rng = self._rng
@@ -143,7 +143,7 @@ class HostileRequests:
 
     def __init__(self, url: str, token: str, rng: random.Random) -> None:
         self._url, self._token, self._rng = url, token, rng
-        self.result = Told()
+        self.result = Reported()
         self.faults: list[str] = []
         """Answers of 500: bugs."""
 
@@ -178,13 +178,13 @@ class HostileRequests:
             )
             answer = http.send(request)
         except (httpx.TransportError, httpx.InvalidURL, UnicodeEncodeError, ValueError):
-            self.result.told += 1  # the connection was ended, or what was to be sent is no HTTP at all
+            self.result.reported += 1  # the connection was ended, or what was to be sent is no HTTP at all
             return
         if answer.status_code >= 500 and answer.status_code != 503:
             self.faults.append(f"{method} {path} {parameters}: {answer.status_code} {answer.text[:200]}")
             self.result.silent += 1
         else:
-            self.result.told += 1
+            self.result.reported += 1
 
     def _word(self) -> str:
         word = self._rng.choice((*_ODD, *_CURSORS, *_CURSORS, "quay-1", "p1", "1"))
@@ -214,7 +214,7 @@ class HostileRequests:
         return json.dumps(odd).encode(errors="replace")
 
     def _raw(self) -> None:
-        """Told when the service ends the connection or answers; half-sent requests are left to it."""
+        """Reported when the service ends the connection or answers; half-sent requests are left to it."""
         rng = self._rng
         head = f"GET /api/v1/health HTTP/1.1\r\nHost: 127.0.0.1\r\nAuthorization: Bearer {self._token}\r\n"
         octets = rng.choice(
@@ -236,7 +236,7 @@ class HostileRequests:
                 wire.settimeout(0.1)
                 with contextlib.suppress(TimeoutError):
                     wire.recv(100)
-        self.result.told += 1
+        self.result.reported += 1
 
 
 def flood(port: int, seconds: float, rng: random.Random, trap: bytes) -> int:

@@ -1,5 +1,5 @@
 """Those who are well-behaved while all around is not: a good switch, a good client, a watch on liveness and
-memory. Each notes what it was told, so that it can be held against what is there afterwards.
+memory. Each notes what it was reported, so that it can be held against what is there afterwards.
 
 They are a process of their own: what is measured is how long the service takes, not how busy those are who
 attack it."""
@@ -91,23 +91,23 @@ class Company:
 
     def phase(self, name: str) -> None:
         """What is tried from now on."""
-        self._tell("phase", name)
+        self._send("phase", name)
 
     def away(self) -> None:
         """Service or database is ended on purpose: nobody is expected to answer."""
-        self._tell("away")
+        self._send("away")
 
     def back(self, pid: int) -> None:
         """Both are there again; the good switch gets its next turn from now on."""
-        self._tell("back", pid)
+        self._send("back", pid)
 
     def end(self) -> Report:
         """What they noted. Raises what one of them failed with."""
-        report: Report = self._tell("end")  # type: ignore[assignment]
+        report: Report = self._send("end")  # type: ignore[assignment]
         self._process.join(10)
         return report
 
-    def _tell(self, what: str, *args: object) -> object:
+    def _send(self, what: str, *args: object) -> object:
         self._pipe.send((what, args))
         answer = self._pipe.recv()
         if isinstance(answer, BaseException):
@@ -195,7 +195,7 @@ class _Watchers:
             with self._client() as client:
                 read_at = client.send(switch(self.good)).read_at
         except KiteRollError:
-            return  # no answer, or none while the database is away: the watch on liveness is told
+            return  # no answer, or none while the database is away: the watch on liveness sees it
         if read_at is None or self._away.is_set():
             return
         late = (datetime.now(UTC) - read_at).total_seconds()

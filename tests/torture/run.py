@@ -24,7 +24,7 @@ from tests.support.harness import Lab, Service, wait_until
 from tests.support.hostile_agents import COMMUNITY, HostileFarm
 from tests.support.memory import resident_mb
 from tests.support.ports import free_tcp_port, free_udp_port
-from tests.torture.attacks import HostileFiles, HostileRequests, Told, flood
+from tests.torture.attacks import HostileFiles, HostileRequests, Reported, flood
 from tests.torture.company import LEDGER, Company, Worst
 
 INTERVAL_S = 10
@@ -45,7 +45,7 @@ class Plan:
 
 @dataclass
 class Result:
-    told: dict[str, Told] = field(default_factory=dict)
+    reported: dict[str, Reported] = field(default_factory=dict)
     deaths: int = 0
     acknowledged: int = 0
     lost: int = 0
@@ -61,7 +61,7 @@ class Result:
 
     @property
     def passed(self) -> bool:
-        silent = sum(one.silent for one in self.told.values())
+        silent = sum(one.silent for one in self.reported.values())
         return not (self.deaths or self.lost or silent or self.faults) and (
             self.live.seconds <= 1.0 and self.late.seconds <= 3 * INTERVAL_S
         )
@@ -131,12 +131,12 @@ class Torture:
         ):
             began = time.monotonic()
             self._company.phase(phase)
-            self._result.told[phase] = work(count)
+            self._result.reported[phase] = work(count)
             if not self._alive():
                 self._result.deaths += 1
                 self._say(f"the service died: {self._service.log[-3000:]}")
                 self._service.start()
-            self._say(f"{phase}: {self._result.told[phase]}, {time.monotonic() - began:.0f} s")
+            self._say(f"{phase}: {self._result.reported[phase]}, {time.monotonic() - began:.0f} s")
 
     def _finish(self) -> None:
         wait_until(self._well, "the service to be well again", seconds=60)
@@ -158,8 +158,8 @@ class Torture:
 
     # --- agents ---------------------------------------------------------------------------
 
-    def _agents(self, count: int) -> Told:
-        told = Told()
+    def _agents(self, count: int) -> Reported:
+        reported = Reported()
         world = tarn_ferries.build(traits={})
         world.advance(300)
         views = [views_of(one, world) for one in world.switches.values()]
@@ -172,10 +172,12 @@ class Torture:
 
         for start in range(0, count, _AGENTS_AT_ONCE):
             numbers = range(first + start, first + min(count, start + _AGENTS_AT_ONCE))
-            asyncio.run(self._read_agents(numbers, some, told))
-        return told
+            asyncio.run(self._read_agents(numbers, some, reported))
+        return reported
 
-    async def _read_agents(self, numbers: Sequence[int], views: Callable[[], Views], told: Told) -> None:
+    async def _read_agents(
+        self, numbers: Sequence[int], views: Callable[[], Views], reported: Reported
+    ) -> None:
         async with HostileFarm(numbers, views) as farm:
             names = {f"hostile-{number}": port for number, port in farm.ports.items()}
             await asyncio.to_thread(self._add, names)
@@ -187,9 +189,9 @@ class Torture:
                     tried |= await asyncio.to_thread(self._tried, names)
             finally:
                 await asyncio.to_thread(self._remove, names)
-        told.attacks += len(names)
-        told.told += len(tried)
-        told.silent += len(names) - len(tried)
+        reported.attacks += len(names)
+        reported.reported += len(tried)
+        reported.silent += len(names) - len(tried)
 
     def _add(self, names: dict[str, int]) -> None:
         with self._service.client() as client:
@@ -213,7 +215,7 @@ class Torture:
 
     # --- files, requests, notifications ----------------------------------------------------
 
-    def _files(self, count: int) -> Told:
+    def _files(self, count: int) -> Reported:
         files = HostileFiles(self._folder, self._rng)
         files.put(count)
         until = time.monotonic() + 120
@@ -221,48 +223,48 @@ class Torture:
             time.sleep(0.5)
         return files.result()
 
-    def _requests(self, count: int) -> Told:
+    def _requests(self, count: int) -> Reported:
         requests = HostileRequests(self._service.url, self._service.token, self._rng)
         requests.send(count)
         self._result.faults += requests.faults
         return requests.result
 
-    def _flood(self, seconds: int) -> Told:
+    def _flood(self, seconds: int) -> Reported:
         before = self._service.log.count("\n")
         trap = wrap(V2C, b"tarn-read", notification_pdu(PduType.TRAP, 1, 100, "linkDown", [7]))
         sent = flood(self._traps, seconds, self._rng, trap)
         lines = self._service.log.count("\n") - before
         self._say(f"{sent} notifications wrote {lines} lines")
-        return Told(sent, sent if lines < 500 else 0, 0 if lines < 500 else sent)
+        return Reported(sent, sent if lines < 500 else 0, 0 if lines < 500 else sent)
 
     # --- trouble and kills ------------------------------------------------------------------
 
-    def _troubles(self, count: int) -> Told:
+    def _troubles(self, count: int) -> Reported:
         """The database says nothing for a while, or loses every connection."""
-        told = Told()
+        reported = Reported()
         for number in range(count):
-            told.attacks += 1
+            reported.attacks += 1
             if number % 2:
                 self._proxy.cut()
-                told.told += self._told_well()
+                reported.reported += self._reported_well()
                 continue
             self._proxy.hold_back()
             try:
-                wait_until(self._told_down, "health to tell", seconds=30)
-                told.told += 1
+                wait_until(self._reported_down, "health to report", seconds=30)
+                reported.reported += 1
                 time.sleep(self._rng.uniform(0, 3))
             finally:
                 self._proxy.pass_on()
             wait_until(self._well, "the database to be back", seconds=120)
             self._back()
-        told.silent = told.attacks - told.told
-        return told
+        reported.silent = reported.attacks - reported.reported
+        return reported
 
-    def _kills(self, count: int) -> Told:
-        told = Told()
+    def _kills(self, count: int) -> Reported:
+        reported = Reported()
         for number in range(count):
             time.sleep(self._rng.uniform(0, 2.0))
-            told.attacks += 1
+            reported.attacks += 1
             self._company.away()
             if number % 2:
                 os.kill(int((self._directory / "database" / "server.pid").read_text()), signal.SIGKILL)
@@ -272,9 +274,9 @@ class Torture:
                 self._service.end(signal.SIGKILL)
                 self._service.start()
             wait_until(self._well, "the service to be well", seconds=120)
-            told.told += 1
+            reported.reported += 1
             self._back()
-        return told
+        return reported
 
     # --- the service -----------------------------------------------------------------------
 
@@ -290,11 +292,11 @@ class Torture:
     def _pid(self) -> int | None:
         return None if self._service.process is None else self._service.process.pid
 
-    def _told_down(self) -> bool:
+    def _reported_down(self) -> bool:
         with self._service.client() as client:
             return client.send(health()).database == "down"
 
-    def _told_well(self) -> bool:
+    def _reported_well(self) -> bool:
         wait_until(self._well, "the service to be well", seconds=60)
         return True
 
@@ -309,9 +311,9 @@ class Torture:
 
 def table(plan: Plan, result: Result) -> str:
     lines = [f"seed {plan.seed}, {timedelta(seconds=round(result.took_s))}"]
-    lines.append(f"{'attacks of':22}{'number':>10}{'told':>10}{'silent':>8}")
-    for name, told in result.told.items():
-        lines.append(f"{name:22}{told.attacks:>10}{told.told:>10}{told.silent:>8}")
+    lines.append(f"{'attacks of':22}{'number':>10}{'reported':>10}{'silent':>8}")
+    for name, reported in result.reported.items():
+        lines.append(f"{name:22}{reported.attacks:>10}{reported.reported:>10}{reported.silent:>8}")
     lines += [
         f"deaths                         {result.deaths}",
         f"readings acknowledged          {result.acknowledged} ({result.refused} were refused meanwhile)",

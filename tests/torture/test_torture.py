@@ -11,5 +11,5 @@ def test_nothing_ends_the_service_and_nothing_acknowledged_is_lost(tmp_path: Pat
     said = table(plan, result)
     assert result.acknowledged > 5, said
     assert not result.deaths and not result.lost and not result.faults, said
-    assert not any(told.silent for told in result.told.values()), said
+    assert not any(reported.silent for reported in result.reported.values()), said
     assert result.tracebacks == 0, said

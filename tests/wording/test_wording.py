@@ -103,7 +103,7 @@ def test_every_kind_has_a_title_that_names_its_subject(kind: FindingKind) -> Non
 
 
 @pytest.mark.parametrize("kind", [kind for kind, info in KINDS.items() if info.condition])
-def test_a_condition_that_is_over_is_told_as_it_was(kind: FindingKind) -> None:
+def test_a_condition_that_is_over_is_reported_as_it_was(kind: FindingKind) -> None:
     lifecycle = FindingLifecycle(Thresholds())
     (found,) = lifecycle.apply([_detection(kind, Cause.UNCLEAR)], {})
     cleared = lifecycle.clear(found.key, "ida", at(2))

@@ -1,4 +1,4 @@
-// Telling people: where alerts go, which findings are told to whom, and what was told.
+// Alerts: where they go, which findings are sent to whom, and what was sent.
 import { useMay } from "../session/useSession";
 import { Heading, Title } from "../shared/Grid";
 import { Messages } from "./Messages";

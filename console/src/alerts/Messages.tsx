@@ -1,4 +1,4 @@
-// What was told, and what waits to be.
+// Alerts that were sent, and those that wait.
 import { Button } from "@chakra-ui/react";
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { useState } from "react";

@@ -28,7 +28,7 @@ export function RouteForm({ of, onDone }: { of: Route | null; onDone: () => void
   const [remind, setRemind] = useState(minutes(of?.remind_after_s));
   const [escalate, setEscalate] = useState(minutes(of?.escalate_after_s));
   const [escalateTo, setEscalateTo] = useState(of?.escalate_to ?? "");
-  const [tellOver, setTellOver] = useState(of?.tell_over ?? true);
+  const [sendCleared, setSendCleared] = useState(of?.send_cleared ?? true);
   const [enabled, setEnabled] = useState(of?.enabled ?? true);
   const zone =
     of && of.hours.zone !== "UTC" ? of.hours.zone : Intl.DateTimeFormat().resolvedOptions().timeZone;
@@ -46,7 +46,7 @@ export function RouteForm({ of, onDone }: { of: Route | null; onDone: () => void
         remind_after_s: seconds(remind),
         escalate_after_s: escalateTo ? seconds(escalate) : null,
         escalate_to: escalateTo || null,
-        tell_over: tellOver,
+        send_cleared: sendCleared,
         enabled,
       };
       return need(api.PUT("/api/v1/alert-routes/{name}", { params: { path: { name: name.trim() } }, body }));
@@ -113,7 +113,7 @@ export function RouteForm({ of, onDone }: { of: Route | null; onDone: () => void
         )}
       </Flex>
       <Flex gap="14px" align="center">
-        <Tick label="send again when it is over" checked={tellOver} onChange={setTellOver} />
+        <Tick label="send again when it is over" checked={sendCleared} onChange={setSendCleared} />
         <Tick label="on" checked={enabled} onChange={setEnabled} />
         <Button
           type="submit"

@@ -1,4 +1,4 @@
-// Routes: which findings are told to whom.
+// Routes: which findings are sent to whom.
 import { Button } from "@chakra-ui/react";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
@@ -55,7 +55,7 @@ export function Routes() {
                       <td>{one.target}</td>
                       <td>{hoursText(one.hours)}</td>
                       <td>{againText(one)}</td>
-                      <td>{one.tell_over ? "sent" : "not sent"}</td>
+                      <td>{one.send_cleared ? "sent" : "not sent"}</td>
                       <td className="tight">{one.enabled ? "● on" : "○ off"}</td>
                       {administers && (
                         <RowActions>

@@ -35,7 +35,7 @@ export function useLive(after: string | undefined): Live {
     source.addEventListener("hello", (event) => {
       setConnected(true);
       setStandstill("");
-      // Behind an event that was known the stream tells what was missed.
+      // Behind an event that was known the stream sends what was missed.
       if (!JSON.parse(event.data).resumed) gather.add([...ON_READING, ...ON_CHANGE, ...ON_RULES]);
     });
     source.addEventListener("error", () => setConnected(false));

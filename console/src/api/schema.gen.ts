@@ -1989,7 +1989,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was told, and what waits to be; latest first */
+        /** Alerts that were sent, and those that wait; latest first */
         get: operations["list_alerts"];
         put?: never;
         post?: never;
@@ -2431,8 +2431,8 @@ export interface components {
             /** Groups */
             groups: string[];
             hours: components["schemas"]["RouteHours"];
-            /** Tell Over */
-            tell_over: boolean;
+            /** Send Cleared */
+            send_cleared: boolean;
             /** Remind After S */
             remind_after_s: number | null;
             /** Escalate After S */
@@ -2484,10 +2484,10 @@ export interface components {
              */
             hours: components["schemas"]["RouteHours"];
             /**
-             * Tell Over
+             * Send Cleared
              * @default true
              */
-            tell_over: boolean;
+            send_cleared: boolean;
             /** Remind After S */
             remind_after_s?: number | null;
             /** Escalate After S */
@@ -3827,7 +3827,7 @@ export interface components {
         };
         /**
          * NewBarred
-         * @description What must appear nowhere; the reason is told with the finding.
+         * @description What must appear nowhere; the reason is shown with the finding.
          */
         NewBarred: {
             /**
@@ -6119,7 +6119,7 @@ export interface components {
             contact: string;
             /**
              * Uptime S
-             * @description seconds since the agent started; null when not told
+             * @description seconds since the agent started; null when not reported
              */
             uptime_s: number | null;
             /** Bridge Address */
@@ -6171,12 +6171,12 @@ export interface components {
             mac: string;
             /**
              * Vlan
-             * @description null when the switch does not tell
+             * @description null when the switch does not report it
              */
             vlan: number | null;
             /**
              * Port
-             * @description interface name; null when the switch does not tell
+             * @description interface name; null when the switch does not report it
              */
             port: string | null;
             /**
@@ -6432,7 +6432,7 @@ export interface components {
         };
         /**
          * HelloEvent
-         * @description The stream begins; what is fetched from now on is not older than what the stream tells.
+         * @description The stream begins; what is fetched from now on is not older than what the stream sends.
          */
         HelloEvent: {
             /**
@@ -12803,7 +12803,7 @@ export interface operations {
     get_rehearsal: {
         parameters: {
             query?: {
-                /** @description breaches told at most, the longest first */
+                /** @description breaches listed at most, the longest first */
                 breaches?: number;
             };
             header?: never;
@@ -15354,7 +15354,7 @@ export interface operations {
                      *             "until": "00:00",
                      *             "zone": "UTC"
                      *           },
-                     *           "tell_over": true,
+                     *           "send_cleared": true,
                      *           "remind_after_s": 1,
                      *           "escalate_after_s": 1,
                      *           "escalate_to": "",
@@ -15415,7 +15415,7 @@ export interface operations {
                      *         "until": "00:00",
                      *         "zone": "UTC"
                      *       },
-                     *       "tell_over": true,
+                     *       "send_cleared": true,
                      *       "remind_after_s": 1,
                      *       "escalate_after_s": 1,
                      *       "escalate_to": "",
@@ -15486,7 +15486,7 @@ export interface operations {
                      *         "until": "00:00",
                      *         "zone": "UTC"
                      *       },
-                     *       "tell_over": true,
+                     *       "send_cleared": true,
                      *       "remind_after_s": 1,
                      *       "escalate_after_s": 1,
                      *       "escalate_to": "",

@@ -5,8 +5,8 @@ import { lazy, Suspense, useState } from "react";
 import { RouterProvider } from "react-router";
 import { type Schemas, ServiceProblem } from "../api/client";
 import { sessionQuery } from "../api/resources/session";
+import { confirmingMutations } from "../shared/confirmations";
 import { QueryView } from "../shared/QueryView";
-import { tellingMutations } from "../shared/told";
 import { makeRouter } from "./routes";
 import { system } from "./theme";
 
@@ -25,7 +25,7 @@ const SIGNED_OUT: Schemas["Session"] = {
 
 export function makeQueryClient(): QueryClient {
   const client: QueryClient = new QueryClient({
-    mutationCache: tellingMutations(),
+    mutationCache: confirmingMutations(),
     defaultOptions: {
       queries: {
         // A problem document stays the same however often the call is repeated; a lost connection may come back.

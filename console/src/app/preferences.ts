@@ -32,14 +32,14 @@ export function setPreference<P extends Preference>(name: P, value: Choice<P>): 
   localStorage.setItem(key(name), value);
   read.set(name, value);
   applyColours();
-  for (const tell of listeners) tell();
+  for (const listener of listeners) listener();
 }
 
 export function usePreference<P extends Preference>(name: P): Choice<P> {
   return useSyncExternalStore(
-    (tell) => {
-      listeners.add(tell);
-      return () => listeners.delete(tell);
+    (listener) => {
+      listeners.add(listener);
+      return () => listeners.delete(listener);
     },
     () => preference(name),
   );

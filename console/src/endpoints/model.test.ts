@@ -55,7 +55,7 @@ it("labels round instants", () => {
   expect(found.every((one) => one % 900_000 === 0)).toBe(true);
 });
 
-it("tells the day where it begins and the hour in between", () => {
+it("shows the day where it begins and the hour in between", () => {
   const midnight = new Date(2026, 10, 22).getTime();
   const noon = midnight + 12 * 3_600_000;
   const said = [midnight, noon].map((at) => tickText(at, midnight - 2 * 86_400_000, noon));

@@ -102,9 +102,14 @@ const Fields = memo(function Fields({ switches, now }: { switches: Switch[]; now
 
 const Field = memo(function Field(props: { name: string; read_at: string | null; state: Fresh }) {
   const { name, read_at, state } = props;
-  const told = `${name}: ${read_at ? `read at ${clockTime(read_at)}` : "never read"}`;
+  const label = `${name}: ${read_at ? `read at ${clockTime(read_at)}` : "never read"}`;
   return (
-    <Link className={state} to={switchPath(name)} title={told} aria-label={`${told}, ${LOOKS[state].words}`}>
+    <Link
+      className={state}
+      to={switchPath(name)}
+      title={label}
+      aria-label={`${label}, ${LOOKS[state].words}`}
+    >
       {LOOKS[state].sign}
     </Link>
   );

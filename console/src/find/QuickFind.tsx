@@ -163,7 +163,7 @@ export function QuickFind({ open, onClose }: { open: boolean; onClose: () => voi
   );
 }
 
-/** Browsers tell of a move too when the list changes beneath a mouse at rest: that must not undo the keyboard. */
+/** Browsers report a move too when the list changes beneath a mouse at rest: that must not undo the keyboard. */
 function hasMoved(event: React.MouseEvent): boolean {
   return event.movementX !== 0 || event.movementY !== 0;
 }

@@ -1,4 +1,4 @@
-// The frame of what is about the service itself: who is told, who may sign in, who changed what.
+// The frame of what is about the service itself: who gets alerts, who may sign in, who changed what.
 import { Outlet } from "react-router";
 import { useMay } from "../session/useSession";
 import { SubPage, SubPages } from "../shared/SubPages";

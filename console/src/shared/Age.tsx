@@ -7,14 +7,14 @@ const listeners = new Set<() => void>();
 let now = Date.now();
 let timer: ReturnType<typeof setInterval> | undefined;
 
-function subscribe(tell: () => void): () => void {
-  listeners.add(tell);
+function subscribe(listener: () => void): () => void {
+  listeners.add(listener);
   timer ??= setInterval(() => {
     now = Date.now();
     for (const listener of listeners) listener();
   }, 1000);
   return () => {
-    listeners.delete(tell);
+    listeners.delete(listener);
     if (listeners.size === 0) {
       clearInterval(timer);
       timer = undefined;

@@ -5,7 +5,7 @@ const sources = import.meta.glob("../**/*.tsx", { query: "?raw", import: "defaul
   string
 >;
 
-it("no list is cut without saying so: who tells QueryView not to say it says it", () => {
+it("no list is cut without saying so: who asks QueryView not to say it says it", () => {
   const silent = Object.entries(sources)
     .filter(([file]) => !file.includes(".test."))
     .filter(([, text]) => /<QueryView[^>]*cutTold/.test(text))

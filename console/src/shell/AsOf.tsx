@@ -1,4 +1,4 @@
-// The instant that every page shows: chosen in the header, kept in the URL, told plainly.
+// The instant that every page shows: chosen in the header, kept in the URL, shown plainly.
 import { Box, Button, chakra, Flex, Popover, Portal } from "@chakra-ui/react";
 import { Clock } from "lucide-react";
 import { lazy, Suspense, useState } from "react";

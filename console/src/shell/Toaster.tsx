@@ -1,7 +1,7 @@
 // Toasts, one above the other; each goes after some seconds, or when it is closed.
 import { createToaster, Portal, Toaster as Stack, Toast } from "@chakra-ui/react";
 import { useEffect } from "react";
-import { onTold } from "../shared/told";
+import { onConfirmation } from "../shared/confirmations";
 
 const SHOWN_MS = 5_000;
 const toaster = createToaster({ placement: "bottom-end", pauseOnPageIdle: true, max: 4 });
@@ -18,12 +18,12 @@ const PLACED = {
   transition: "translate 200ms, scale 200ms, opacity 200ms",
 };
 
-/** `early`: what was told before this was here. */
+/** `early`: what was confirmed before this was here. */
 export function Toaster({ early }: { early: string[] }) {
   // biome-ignore lint/correctness/useExhaustiveDependencies: what comes later is heard of
   useEffect(() => {
     queueMicrotask(() => early.forEach(show));
-    return onTold(show);
+    return onConfirmation(show);
   }, []);
   return (
     <Portal>

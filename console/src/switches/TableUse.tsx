@@ -14,7 +14,7 @@ export function TableUse({ readings, size }: { readings: Schemas["ReadingSummary
   const most = Math.max(...points.map((one) => one.rows), 1);
   // The size is drawn where it is near; else it would flatten what happens.
   const drawn = size !== null && size < 3 * most ? size : null;
-  const told =
+  const summary =
     size === null
       ? "How many it can hold is not set."
       : `It can hold ${size}${drawn === null ? "" : ", the dashed line"}.`;
@@ -25,7 +25,7 @@ export function TableUse({ readings, size }: { readings: Schemas["ReadingSummary
       from={first.at}
       to={last.at}
       most={Math.max(most, drawn ?? 0) * 1.05}
-      caption={`${points.length} complete readings. ${told}`}
+      caption={`${points.length} complete readings. ${summary}`}
     >
       {({ x, y }) => (
         <>

@@ -128,15 +128,15 @@ function ColumnChoice<T>({
 }
 
 function CopyRows<T>({ rows, visible }: { rows: T[]; visible: Column<T>[] }) {
-  const [told, setTold] = useState("");
+  const [result, setResult] = useState("");
   useEffect(() => {
-    const timer = setTimeout(() => setTold(""), TOLD_MS);
+    const timer = setTimeout(() => setResult(""), TOLD_MS);
     return () => clearTimeout(timer);
   });
   const copy = () =>
     navigator.clipboard.writeText(asTabs(rows, visible)).then(
-      () => setTold(`${rows.length} copied`),
-      () => setTold("the browser does not allow it"),
+      () => setResult(`${rows.length} copied`),
+      () => setResult("the browser does not allow it"),
     );
   return (
     <Button
@@ -145,7 +145,7 @@ function CopyRows<T>({ rows, visible }: { rows: T[]; visible: Column<T>[] }) {
       onClick={() => void copy()}
       title="the rows shown, or the selected ones"
     >
-      <Copy size={14} aria-hidden /> <span role="status">{told || "Copy"}</span>
+      <Copy size={14} aria-hidden /> <span role="status">{result || "Copy"}</span>
     </Button>
   );
 }

@@ -40,7 +40,7 @@ async def admitted(
     bearer: Annotated[object, Depends(_bearer)],
     cookie: Annotated[str | None, Depends(_cookie)],
 ) -> AsyncIterator[None]:
-    """Raises NotAllowed. `bearer` and `cookie` tell the OpenAPI document how calls are authenticated."""
+    """Raises NotAllowed. `bearer` and `cookie` show in the OpenAPI document how calls are authenticated."""
     principal, call = principal_of(request), CALLS[request.scope["route"].name]
     principal.require(call.right)
     check_query(request)

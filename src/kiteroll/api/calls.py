@@ -202,7 +202,7 @@ CALLS: dict[str, Call] = {
     "list_settings": _VIEW,
     "set_setting": _change(Right.ADMINISTER, "setting.set", "name", state=was.setting),
     "reset_setting": _change(Right.ADMINISTER, "setting.reset", "name", state=was.setting),
-    # Telling people
+    # Alerts
     "list_alert_targets": _ADMINISTER,
     "get_alert_target": Call(Right.ADMINISTER, state=was.alert_target),
     "set_alert_target": _change(Right.ADMINISTER, "alert-target.set", "name", state=was.alert_target),

@@ -71,7 +71,7 @@ def install(app: FastAPI) -> None:
 
     @app.exception_handler(ClientDisconnect)
     async def gone(request: Request, error: ClientDisconnect) -> JSONResponse:
-        # Nobody is there to be told, and nothing is wrong here.
+        # Nobody is there to be answered, and nothing is wrong here.
         return problem("half_sent", "the connection was closed before all of it came")
 
     @app.exception_handler(Exception)

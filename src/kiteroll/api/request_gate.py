@@ -94,7 +94,7 @@ class RequestGate:
         passes_on: bool = False,
     ) -> None:
         """`names`: host names this service is called by, beside addresses and the machine's host name.
-        `proves`: whether a header shows that another service on this database sends it; that one is told
+        `proves`: whether a header shows that another service on this database sends it; that one is answered
         the latest event with its answer. `passes_on`: who is not known here is not refused, for the
         service that calls are passed on to may know them."""
         self._proves = proves

@@ -29,7 +29,7 @@ class CollectorTargets:
         return encode(Targets(targets=version, made_at=at, site=site, at_once=limit, switches=switches))
 
     def _assigned(self, row: SwitchRow) -> AssignedSwitch | None:
-        """None where its credential cannot be opened: that is told, and the others are read."""
+        """None where its credential cannot be opened: that is logged, and the others are read."""
         credential = {}
         if row.source == "snmp":
             try:

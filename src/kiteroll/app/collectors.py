@@ -69,9 +69,9 @@ class Collectors:
         }
         self._intake.load(self._versions)
 
-    def on_change(self, tell: Callable[[str], None]) -> None:
-        """To be told of a site whose collectors, or what they are to read, are other ones."""
-        self._on_change.append(tell)
+    def on_change(self, notify: Callable[[str], None]) -> None:
+        """Calls `notify` with a site whose collectors, or what they are to read, are other ones."""
+        self._on_change.append(notify)
 
     @property
     def sites(self) -> frozenset[str]:
@@ -126,8 +126,8 @@ class Collectors:
         self._notify_listeners(site)
 
     def _notify_listeners(self, site: str) -> None:
-        for tell in self._on_change:
-            tell(site)
+        for notify in self._on_change:
+            notify(site)
 
     def _next_version(self) -> str:
         self._count += 1

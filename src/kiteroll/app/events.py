@@ -45,7 +45,7 @@ class ReadingStored:
 
     @property
     def change_count(self) -> int:
-        """Changes that people are told of."""
+        """Changes that people see."""
         return sum(type(change) in KINDS for change in self.changes)
 
 

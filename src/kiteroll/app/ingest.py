@@ -31,7 +31,7 @@ _LONGEST_ERROR = 2000
 
 
 class ReadingIngestor:
-    """Stores one reading after the other, each in a turn of its own, and tells of it."""
+    """Stores one reading after the other, each in a turn of its own, and publishes it."""
 
     def __init__(
         self, turns: Turns, fleet: TrackedFleet, writer: ReadingWriter, limits: AdmissionLimits, bus: EventBus
@@ -64,7 +64,7 @@ class ReadingIngestor:
     # The following are for work that runs in a turn.
 
     def follow(self, event: ReadingStored) -> None:
-        """The tracker of an area stored a reading: have the same here, and tell of it as if we had stored it.
+        """The tracker of an area stored a reading: have the same here, and publish it as if we had stored it.
         Raises StorageUnavailable."""
         if (new := self._fleet.record_stored(event)) is not None:
             self._bus.publish(new)

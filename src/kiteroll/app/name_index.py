@@ -16,7 +16,7 @@ PortKey = tuple[int, str]
 
 
 class NameIndexes:
-    """Readings tell the names of ports, records those of hosts. What is new is found some seconds
+    """Readings bring the names of ports, records those of hosts. What is new is found some seconds
     later: indexing a hundred thousand names takes too long to do it for each."""
 
     def __init__(self, database: Database) -> None:

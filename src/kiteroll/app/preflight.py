@@ -71,7 +71,7 @@ def _in_use(data_dir: Path) -> str:
     except Conflict as taken:
         return str(taken)
     except ConfigError:
-        return ""  # told as the data directory's
+        return ""  # shown as the data directory's
 
 
 def _data_directory(data_dir: Path, running: str) -> Iterator[Check]:

@@ -86,7 +86,7 @@ class RuntimeSettings:
         self._listeners: list[Callable[[], None]] = []
 
     def load(self) -> None:
-        """What was set before. What this version does not know, or does not allow, is left out and told."""
+        """What was set before. What this version does not know, or does not allow, is left out and logged."""
         rows: dict[str, SettingRow] = {}
         for name, row in self._database.run(runtime_settings.all_settings).items():
             try:

@@ -1,4 +1,4 @@
-"""Tells systemd how it goes (sd_notify): ready, stopping, and that the event loop still turns.
+"""Notifies systemd of its state (sd_notify): ready, stopping, and that the event loop still turns.
 
 Without systemd, which sets NOTIFY_SOCKET and WATCHDOG_USEC, it says nothing to nobody.
 """
@@ -33,7 +33,7 @@ class ServiceManager:
 
     @contextmanager
     def notified(self, clock: Clock) -> Iterator[None]:
-        """In an event loop: tells that it is ready, that it lives meanwhile, and in the end that it stops."""
+        """In an event loop: says that it is ready, that it lives meanwhile, and in the end that it stops."""
         self.ready()
         alive = asyncio.create_task(self.signs_of_life(clock)) if self.watches else None
         try:

@@ -13,7 +13,7 @@ from kiteroll.store.database import Database
 from kiteroll.store.tracked_switches import site_left_at
 
 log = logging.getLogger(__name__)
-_REFUSED_TOLD = timedelta(minutes=1)
+_REFUSED_LOGGED = timedelta(minutes=1)
 _UNHEARD = timedelta(days=30)
 """So long may the collectors of a site go on without the centre, and read what is not theirs any more."""
 
@@ -33,7 +33,7 @@ class SiteIntake:
         self._database = database
         self._clock = clock
         self._sites: dict[str, SiteState] = {}
-        self._told_at: dict[str, datetime] = {}
+        self._logged_at: dict[str, datetime] = {}
         """When it was last said in the log that something was refused."""
         self._on_note: list[Callable[[str, SiteState], None]] = []
 
@@ -52,9 +52,9 @@ class SiteIntake:
     def sites(self) -> frozenset[str]:
         return frozenset(self._sites)
 
-    def on_note(self, tell: Callable[[str, SiteState], None]) -> None:
-        """To be told of each change, in the thread that notes it."""
-        self._on_note.append(tell)
+    def on_note(self, notify: Callable[[str, SiteState], None]) -> None:
+        """Calls `notify` with each change, in the thread that notes it."""
+        self._on_note.append(notify)
 
     def state(self, site: str) -> SiteState:
         return self._sites.get(site) or SiteState()
@@ -99,9 +99,9 @@ class SiteIntake:
         if site not in self._sites:
             return
         state, now = self._sites[site], self._clock.now()
-        if site not in self._told_at or now - self._told_at[site] > _REFUSED_TOLD:
+        if site not in self._logged_at or now - self._logged_at[site] > _REFUSED_LOGGED:
             log.warning("a reading was refused", extra=fields("collector.refused", site=site, error=why))
-            self._told_at[site] = now
+            self._logged_at[site] = now
         progress = replace(
             state.progress, refused=state.progress.refused + 1, refused_at=now, refusal=why[:1000]
         )
@@ -120,5 +120,5 @@ class SiteIntake:
 
     def _note(self, site: str, state: SiteState) -> None:
         self._sites[site] = state
-        for tell in self._on_note:
-            tell(site, state)
+        for notify in self._on_note:
+            notify(site, state)

@@ -103,7 +103,7 @@ def await_tables(database: Database, stopped: threading.Event | None = None) -> 
     """Until those of this version are there, which another service makes, or nobody waits any more. Raises
     Conflict when they are of a newer version."""
     stopped = stopped or threading.Event()
-    told = ""
+    logged = ""
     while not stopped.is_set():
         try:
             database.check()
@@ -112,8 +112,8 @@ def await_tables(database: Database, stopped: threading.Event | None = None) -> 
             why = str(away)
         if not why:
             return
-        if why != told:
-            told = why
+        if why != logged:
+            logged = why
             log.warning("waits for the database", extra=fields("service.waits", reason=why))
         stopped.wait(_LOOK_EVERY_S)
 

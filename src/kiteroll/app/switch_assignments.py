@@ -33,7 +33,7 @@ class SwitchAssignments:
         on_elsewhere: Callable[[str], None] = lambda site: None,
     ) -> None:
         """`limits` are those of switches without their own. `elsewhere`: whether collectors read the switches
-        of a site; `on_elsewhere` is told when they are to read something else."""
+        of a site; `on_elsewhere` is called when they are to read something else."""
         self._database = database
         self._vault = vault
         self._poller = poller

@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 
 T = TypeVar("T")
 Answered = Callable[[str, int], None]
-"""To be told the operation that a call was, and the status of its answer."""
+"""Called with the operation that a call was, and the status of its answer."""
 _WAITING = 2048
 """Spans that wait to be sent; more are dropped."""
 _STOP_MS = 2000

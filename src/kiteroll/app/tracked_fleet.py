@@ -158,9 +158,9 @@ class TrackedFleet:
             # What came before was not heard here: the records have it.
             before = self.tracker.state(name)
             self.reload_switches((event.switch_id,))
-            told = {(one.mac, one.place) for one in changes if isinstance(one, Appeared | Moved)}
+            reported = {(one.mac, one.place) for one in changes if isinstance(one, Appeared | Moved)}
             missed = changes_between(name, before, self.tracker.state(name), at)
-            changes += tuple(one for one in missed if (one.mac, one.place) not in told)
+            changes += tuple(one for one in missed if (one.mac, one.place) not in reported)
         return replace(event, changes=changes, unknown=self.add_addresses(changes))
 
     # --- who tracks them ------------------------------------------------------------------

@@ -29,7 +29,7 @@ def make_tracking(
     stays: range = SERVICE_STAYS,
     area: str = "",
 ) -> Tracking:
-    """`bus`: is told of each reading. The rest as for `ReadingWriter` and `TrackedFleet`."""
+    """`bus`: gets each reading. The rest as for `ReadingWriter` and `TrackedFleet`."""
     turns, writer = Turns(), ReadingWriter(database, fence)
     fleet = TrackedFleet(database, writer, rules.hold_time, stays, area)
     return Tracking(turns, fleet, ReadingIngestor(turns, fleet, writer, rules.limits, bus))

@@ -164,7 +164,7 @@ class CentreBus:
         await answered(sending, f"asking {site}")
 
     async def publish_change(self, site: str) -> None:
-        await answered(self._client.publish(names.changed(names.site_token(site)), b""), f"telling {site}")
+        await answered(self._client.publish(names.changed(names.site_token(site)), b""), f"notifying {site}")
 
 
 def _bounded(work: Callable[["Msg"], Awaitable[None]]) -> Callable[["Msg"], Awaitable[None]]:

@@ -26,7 +26,7 @@ ANSWER_S = 5.0
 
 @asynccontextmanager
 async def connected(settings: BusSettings, name: str, inbox: str) -> AsyncIterator["Client"]:
-    """Connected until left; a lost connection comes back by itself, and is told in the log. `name`: of this
+    """Connected until left; a lost connection comes back by itself, and is logged. `name`: of this
     program, for the server's log; `inbox`: prefix of the subjects that answers come back on. Raises
     ConfigError without `nats-py`, or for files that cannot be read; BusUnavailable for trouble that does not
     pass."""
@@ -38,13 +38,13 @@ async def connected(settings: BusSettings, name: str, inbox: str) -> AsyncIterat
             "settings", ("bus: it takes `nats-py`, which `kiteroll[cluster]` brings @ bus.url",)
         ) from missing
 
-    told = _Told()
+    trouble = _TroubleLog()
 
     async def on_error(error: Exception) -> None:
-        told.warn(str(error) or type(error).__name__)
+        trouble.warn(str(error) or type(error).__name__)
 
     async def on_disconnected() -> None:
-        told.warn("the connection was lost")
+        trouble.warn("the connection was lost")
 
     client = Client()
     try:
@@ -63,7 +63,7 @@ async def connected(settings: BusSettings, name: str, inbox: str) -> AsyncIterat
                 connect_timeout=3,
                 ping_interval=10,
                 max_outstanding_pings=2,
-                pending_size=0,  # what cannot be sent is told at once: it is sent again by whoever has it
+                pending_size=0,  # what cannot be sent fails at once: it is sent again by whoever has it
                 error_cb=on_error,
                 disconnected_cb=on_disconnected,
             )
@@ -71,13 +71,13 @@ async def connected(settings: BusSettings, name: str, inbox: str) -> AsyncIterat
             raise BusUnavailable(f"no message engine (NATS) at {shown(settings.url)}: {away}") from away
         yield client
     finally:
-        told.ended = True
+        trouble.ended = True
         await client.close()
         end_if_cancelled()
 
 
-class _Told:
-    """The same trouble is told once a minute, however often it is tried again."""
+class _TroubleLog:
+    """The same trouble is logged once a minute, however often it is tried again."""
 
     def __init__(self) -> None:
         self._last: dict[str, float] = {}

@@ -68,7 +68,7 @@ class SiteBus:
         not heard, Invalid for an answer that is none."""
         began = time.monotonic()
         sending = self._client.request(names.status(self._token), encode(status), timeout=ANSWER_S)
-        message = await answered(sending, "telling the centre")
+        message = await answered(sending, "reporting to the centre")
         return decode(Heard, message.data), time.monotonic() - began
 
     async def fetch_targets(self) -> bytes:

@@ -1,4 +1,4 @@
-"""What trackers of areas tell the service: it waits in a stream at the centre while the service is away.
+"""Reports of trackers to the service: they wait in a stream at the centre while the service is away.
 
 What a message says is for those who send and take it (`app.trackers.reports`).
 """
@@ -55,7 +55,7 @@ class ReportBus:
     async def publish(self, area: str, data: bytes) -> None:
         """Returns once the engine has it on disk. Raises BusUnavailable."""
         sending = self._streams.publish(f"{_STREAM}.{names.site_token(area)}", data)
-        await answered(sending, "telling the service")
+        await answered(sending, "reporting to the service")
 
     async def events(self, epoch: int) -> AsyncIterator[list[ReportMessage]]:
         """Without end, in order, some at a time; they come again unless they are confirmed. Goes on where the

@@ -102,7 +102,7 @@ def add_overrides(parser: argparse.ArgumentParser) -> None:
 
 
 def carry_out(context: Context, **given: Any) -> Exit:
-    """Show the plan, ask, send, and tell what the switch says afterwards."""
+    """Show the plan, ask, send, and show what the switch says afterwards."""
     args, out = context.args, context.out
     new = checked(api.NewAction, overrides=getattr(args, "override", None) or [], **given)
     with context.client() as client:

@@ -130,14 +130,14 @@ def _set(context: Context, settings: api.TargetSettings) -> Exit:
     )
     with context.client() as client:
         made = client.send(set_alert_target(args.name, given))
-    told = f"{made.name} is set; `kiteroll alert-target test {made.name}` tries it"
-    context.out.done(made, columns.alert_targets(context.out), told)
+    done = f"{made.name} is set; `kiteroll alert-target test {made.name}` tries it"
+    context.out.done(made, columns.alert_targets(context.out), done)
     return Exit.OK
 
 
-def _add_secret(parser: argparse.ArgumentParser, told: str) -> None:
+def _add_secret(parser: argparse.ArgumentParser, secret: str) -> None:
     parser.add_argument(
-        "--secret-stdin", action="store_true", help=f"read from stdin what {told}; else what is set stays"
+        "--secret-stdin", action="store_true", help=f"read from stdin what {secret}; else what is set stays"
     )
 
 

@@ -52,10 +52,12 @@ def add_commands(commands: Any) -> None:
     one.add_argument("--hours", metavar="FROM-UNTIL", help="08:00-17:00; 22:00-06:00 goes over midnight")
     one.add_argument("--zone", metavar="NAME", help="time zone of the hours, Europe/Oslo (default UTC)")
     one.add_argument("--remind-after", metavar="SPAN", help="again and again while nobody acknowledged it")
-    one.add_argument("--escalate-after", metavar="SPAN", help="tell --escalate-to when it stands for so long")
+    one.add_argument(
+        "--escalate-after", metavar="SPAN", help="send to --escalate-to when it stands for so long"
+    )
     one.add_argument("--escalate-to", metavar="TARGET")
-    one.add_argument("--not-over", action="store_true", help="do not tell that a finding is over")
-    one.add_argument("--off", action="store_true", help="keep it, but tell nothing")
+    one.add_argument("--not-over", action="store_true", help="send nothing when a finding is over")
+    one.add_argument("--off", action="store_true", help="keep it, but send nothing")
     add_command(verbs, "remove", run_remove_route, "remove a route", parents=parents).add_argument("name")
 
     verbs = add_group(commands, "planned-work", "plan work during which no alerts are sent", of="VERB")
@@ -112,7 +114,7 @@ def run_set_route(context: Context) -> Exit:
         sites=args.sites,
         groups=args.groups,
         hours=hours,
-        tell_over=not args.not_over,
+        send_cleared=not args.not_over,
         remind_after_s=_span(args.remind_after, "--remind-after"),
         escalate_after_s=_span(args.escalate_after, "--escalate-after"),
         escalate_to=args.escalate_to,
@@ -150,8 +152,8 @@ def run_plan(context: Context) -> Exit:
     new = checked(api.NewPlannedWork, begins_at=begins, ends_at=ends, reason=args.reason, **where)
     with context.client() as client:
         made = client.send(plan_work(new))
-    told = f"planned work {made.id}, until {made.ends_at:%Y-%m-%d %H:%M} UTC"
-    context.out.done(made, columns.planned_work(context.out), told)
+    done = f"planned work {made.id}, until {made.ends_at:%Y-%m-%d %H:%M} UTC"
+    context.out.done(made, columns.planned_work(context.out), done)
     return Exit.OK
 
 

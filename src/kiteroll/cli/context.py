@@ -48,7 +48,7 @@ class Context:
         return url, self._token()
 
     def ca_file(self) -> str:
-        """What to trust: as told, or the certificate that a service of this machine made for itself."""
+        """What to trust: as given, or the certificate that a service of this machine made for itself."""
         if given := getattr(self.args, "ca", None) or os.environ.get("KITEROLL_CA_FILE"):
             return str(given)
         if self.profile.ca_file:

@@ -21,9 +21,9 @@ AUTHS = ("sha1", "sha224", "sha256", "sha384", "sha512")
 def add_options(parser: argparse.ArgumentParser, *, community: str | None = None) -> None:
     """`community`: the default, shown in the help."""
     by_community = parser.add_argument_group("by community (SNMP v1, v2c)")
-    told = f" (default {community})" if community else ""
+    default = f" (default {community})" if community else ""
     by_community.add_argument(
-        "--community", default=community, metavar="NAME", help=f"SNMP community{told}; {SECRET_HELP}"
+        "--community", default=community, metavar="NAME", help=f"SNMP community{default}; {SECRET_HELP}"
     )
     by_community.add_argument(
         "--snmp", choices=("1", "2c", "3"), help="SNMP version (default 2c; 3 with --user)"

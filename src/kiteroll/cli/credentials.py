@@ -15,12 +15,12 @@ from kiteroll.wording.spans import counted
 def add_commands(commands: Any) -> None:
     parents = (shared(),)
     verbs = add_group(commands, "credential", "add, list, change or remove named credentials", of="VERB")
-    for verb, run, told in (
+    for verb, run, summary in (
         ("add", run_add, "add a credential for switches to use by its name"),
         ("change", run_change, "replace a credential for every switch that uses it"),
         ("remove", run_remove, "remove a credential that no switch uses"),
     ):
-        parser = add_command(verbs, verb, run, told, parents=parents)
+        parser = add_command(verbs, verb, run, summary, parents=parents)
         parser.add_argument("name")
         if verb != "remove":
             credential_options.add_options(parser)
@@ -75,8 +75,8 @@ def run_change(context: Context) -> Exit:
     with context.client() as client:
         changed = client.send(change_credential(context.args.name, access))
     users = counted(changed.used_by, "switch", "switches")
-    told = f"{changed.name}: {changed.kind}, used by {users}"
-    context.out.done(changed, columns.credentials(context.out), told)
+    done = f"{changed.name}: {changed.kind}, used by {users}"
+    context.out.done(changed, columns.credentials(context.out), done)
     return Exit.OK
 
 

@@ -267,7 +267,7 @@ def _decide_on_proposals(client: Client) -> None:
 
 
 def _add_people(client: Client) -> None:
-    """The crew who look after the network; the demo tells their password. The command line is `admin`."""
+    """The crew who look after the network; the demo prints their password. The command line is `admin`."""
     client.send(change_user("admin", UserChange(acts_on_ports=True)))
     for one in _PEOPLE:
         try:
@@ -278,7 +278,7 @@ def _add_people(client: Client) -> None:
 
 
 def _add_alerts(client: Client, folder: Path) -> None:
-    """Whoever is on duty is told of what is serious; here that is a folder."""
+    """Whoever is on duty gets alerts of what is serious; here that is a folder."""
     where = FolderSettings(kind="folder", path=str(folder.absolute()))
     client.send(set_alert_target("on-duty", AlertTargetSettings(settings=where)))
     client.send(set_alert_route("serious", AlertRouteSettings(target="on-duty", severity="serious")))
@@ -301,7 +301,7 @@ def _open_window(client: Client, level: dict[str, str], days: int) -> None:
 
 
 def _import_past(client: Client, days: int) -> None:
-    """Readings of the days before, as the simulated network tells them."""
+    """Readings of the days before, as the simulated network would give them."""
     command = [sys.executable, "-m", "kiteroll.lab", "--past", str(days)]
     with subprocess.Popen(command, stdout=subprocess.PIPE, text=True) as lab:
         for line in lab.stdout or ():

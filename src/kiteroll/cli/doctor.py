@@ -57,7 +57,7 @@ def run_doctor(context: Context) -> Exit:
 
 
 def _of_service(context: Context) -> dict[str, Any]:
-    """What a running service tells; where it does not answer, why."""
+    """What a running service answers; where it does not answer, why."""
     from kiteroll.client import alert_targets, findings, health, readings, switches
 
     def of(work: Callable[[], Any]) -> Any:

@@ -25,7 +25,7 @@ def add_commands(commands: Any) -> None:
         "open a window at a level",
         parents=parents,
         detail="Nobody is enrolled by it: `kiteroll enrolment candidates` shows who was there, and a person\n"
-        "accepts or refuses them. A window may begin in the past, for the records tell who was there.\n"
+        "accepts or refuses them. A window may begin in the past, for the records have who was there.\n"
         "  kiteroll enrolment open --switch quay-1 --for 7d --present-for 1h",
     )
     levels.add_level(one)
@@ -76,8 +76,8 @@ def run_open(context: Context) -> Exit:
     )
     with context.client() as client:
         one = client.send(open_window(new))
-    told = f"window {one.id} is {one.state} at {one.level}; `kiteroll enrolment candidates {one.id}`"
-    context.out.done(one, columns.windows(context.out), told)
+    done = f"window {one.id} is {one.state} at {one.level}; `kiteroll enrolment candidates {one.id}`"
+    context.out.done(one, columns.windows(context.out), done)
     return Exit.OK
 
 

@@ -300,7 +300,7 @@ def run_ageing_time(context: Context) -> Exit:
     out.facts(
         [
             ("switch", found.switch),
-            ("ageing time", "not told" if found.ageing_s is None else f"{found.ageing_s} s"),
+            ("ageing time", "not reported" if found.ageing_s is None else f"{found.ageing_s} s"),
             ("advice", found.text),
             ("table in use", use),
             ("not learned for lack of room", found.learning_discards),

@@ -71,8 +71,8 @@ def _csv(file: Path) -> list[Row]:
     unknown = [name for name in heading if name not in WORDS and name not in MEASURED]
     missing = [] if "name" in heading else ["column 'name' is missing"]
     if unknown or missing:
-        told = [*(f"there is no column {name!r}" for name in unknown), *missing]
-        raise Invalid(f"{file}, line 1: {'; '.join(told)}. Columns are {', '.join(WORDS)}")
+        problems = [*(f"there is no column {name!r}" for name in unknown), *missing]
+        raise Invalid(f"{file}, line 1: {'; '.join(problems)}. Columns are {', '.join(WORDS)}")
     found: list[Row] = []
     for line, row in rows:
         if None in row:

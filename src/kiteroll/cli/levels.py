@@ -48,7 +48,7 @@ def add_reason(parser: Any) -> None:
 
 
 def add_dry_run(parser: Any) -> None:
-    parser.add_argument("--dry-run", action="store_true", help="only tell what would change")
+    parser.add_argument("--dry-run", action="store_true", help="only show what would change")
 
 
 def reason(context: Context) -> dict[str, str]:

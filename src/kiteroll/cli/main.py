@@ -39,7 +39,7 @@ _COMMANDS: tuple[tuple[str, str, str], ...] = (
     ("rule", "rules", "set who may be on ports, and how many"),
     ("barred", "rules", "list and set addresses that must appear nowhere"),
     ("enrolment", "enrolment", "open windows in which those present become candidates"),
-    ("rehearse", "rehearsal", "tell what changed rules would have found in the recorded past"),
+    ("rehearse", "rehearsal", "show what changed rules would have found in the recorded past"),
     ("action", "acting", "list what was done to switches, and what became of it"),
     ("proposal", "acting", "decide on ports that rules propose to close"),
     ("sweep", "acting", "ask hosts to be heard, so that tables fill"),

@@ -109,7 +109,7 @@ def add_limit(parser: argparse.ArgumentParser, default: int = 500) -> None:
 
 
 def note_cut(context: Context, shown: int) -> None:
-    """Tell when a list was cut at its limit."""
+    """Note when a list was cut at its limit."""
     if shown == context.args.limit:
         context.out.note(f"the first {shown}; --limit shows more", "dim")
 

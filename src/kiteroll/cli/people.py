@@ -33,11 +33,11 @@ def add_commands(commands: Any) -> None:
     parents = (shared(),)
     verbs = add_group(commands, "user", "add, list, change or remove who may sign in", of="VERB")
     add_command(verbs, "list", run_users, "list accounts", parents=parents)
-    for verb, run, told in (
+    for verb, run, summary in (
         ("add", run_add_user, "add an account; prints an initial password"),
         ("change", run_change_user, "change an account; what is not given stays"),
     ):
-        one = add_command(verbs, verb, run, told, parents=parents)
+        one = add_command(verbs, verb, run, summary, parents=parents)
         one.add_argument("name")
         one.add_argument("--full-name", metavar="TEXT")
         one.add_argument("--role", choices=_ROLES)
@@ -50,11 +50,11 @@ def add_commands(commands: Any) -> None:
             one.add_argument("--enabled", choices=("yes", "no"))
         else:
             one.add_argument("--password-stdin", action="store_true", help="read its password from stdin")
-    for verb, run, told in (
+    for verb, run, summary in (
         ("remove", run_remove_user, "remove an account, its tokens and sessions"),
         ("reset-password", run_reset, "give an account a new initial password; its sessions end"),
     ):
-        add_command(verbs, verb, run, told, parents=parents).add_argument("name")
+        add_command(verbs, verb, run, summary, parents=parents).add_argument("name")
 
     verbs = add_group(commands, "token", "make, list or revoke tokens for programs", of="VERB")
     add_command(verbs, "list", run_tokens, "list your tokens (an administrator sees all)", parents=parents)

@@ -24,7 +24,7 @@ def add_commands(commands: Any) -> None:
         commands,
         "rehearse",
         run_rehearse,
-        "tell what changed rules would have found in the recorded past",
+        "show what changed rules would have found in the recorded past",
         parents=(shared(),),
         detail="Nothing is saved, and nothing live is touched. Without a change the rules in force are\n"
         "rehearsed. Ctrl-C cancels.\n"

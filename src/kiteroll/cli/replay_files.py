@@ -53,7 +53,7 @@ def _text(file: Path) -> str:
 
 def read_rules(file: Path) -> RuleBook:
     """Rules of ports from TOML, as `kiteroll rule export` writes them. Raises Invalid naming everything that
-    is wrong, and for rules of groups: readings tell of none."""
+    is wrong, and for rules of groups: readings have none."""
     try:
         rules = parse_rules(file.read_text(encoding="utf-8"))
     except OSError as wrong:
@@ -63,5 +63,5 @@ def read_rules(file: Path) -> RuleBook:
     except InvalidParts as wrong:
         raise InvalidParts(str(file), wrong.problems) from wrong
     if groups := sorted(level.group for level in rules.rules if level.group):
-        raise Invalid(f"{file}: group.{groups[0]}: readings do not tell groups; set it for the switches")
+        raise Invalid(f"{file}: group.{groups[0]}: readings have no groups; set it for the switches")
     return RuleBook(rules=rules.rules, barred=BarredList(rules.barred))

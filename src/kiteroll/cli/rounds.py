@@ -46,12 +46,12 @@ def add_commands(commands: Any) -> None:
     one.add_argument("--all", action="store_true", help="every switch that is to be read")
     one.add_argument("--leave", action="store_true", help="begin it and do not wait")
     add_command(verbs, "list", run_list, "list the latest rounds", parents=parents)
-    for verb, run, told in (
+    for verb, run, summary in (
         ("watch", run_watch, "watch a round until it ends"),
         ("cancel", run_cancel, "cancel a round; what was read stays"),
         ("resume", run_resume, "read the switches that are left"),
     ):
-        add_command(verbs, verb, run, told, parents=parents).add_argument("number", type=int)
+        add_command(verbs, verb, run, summary, parents=parents).add_argument("number", type=int)
 
     verbs = add_group(commands, "site", "list sites, set limits and areas", of="VERB")
     add_command(verbs, "list", run_sites, "list sites, their limits and areas", parents=parents)
@@ -111,8 +111,8 @@ def run_hold_time(context: Context) -> Exit:
     hold_time_s = None if args.span == "none" else round(span_s(args.span, "SPAN"))
     with context.client() as client:
         client.send(change_group(args.group, api.GroupChange(hold_time_s=hold_time_s)))
-    told = "as set for the service" if hold_time_s is None else f"for {hold_time_s} s"
-    context.out.note(f"quiet addresses on switches of {args.group} are held {told}")
+    span = "as set for the service" if hold_time_s is None else f"for {hold_time_s} s"
+    context.out.note(f"quiet addresses on switches of {args.group} are held {span}")
     return Exit.OK
 
 
@@ -120,8 +120,8 @@ def run_shared_table(context: Context) -> Exit:
     args = context.args
     with context.client() as client:
         client.send(change_group(args.group, api.GroupChange(shares_tables=args.answer == "yes")))
-    told = "share one MAC address table" if args.answer == "yes" else "have tables of their own"
-    context.out.note(f"switches of {args.group} {told}")
+    what = "share one MAC address table" if args.answer == "yes" else "have tables of their own"
+    context.out.note(f"switches of {args.group} {what}")
     return Exit.OK
 
 
@@ -137,8 +137,8 @@ def begin(
     with context.client() as client:
         begun = client.send(begin_round(new))
     if not wait:
-        told = f"round {begun.id} reads {begun.total} switches; `kiteroll round watch {begun.id}`"
-        context.out.done(begun, columns.rounds(context.out), told)
+        done = f"round {begun.id} reads {begun.total} switches; `kiteroll round watch {begun.id}`"
+        context.out.done(begun, columns.rounds(context.out), done)
         return Exit.OK
     return _watch(context, begun.id)
 
@@ -156,8 +156,8 @@ def run_resume(context: Context) -> Exit:
 def run_cancel(context: Context) -> Exit:
     with context.client() as client:
         cancelled = client.send(cancel_round(context.args.number))
-    told = f"round {cancelled.id} is cancelled; {len(cancelled.remaining)} switches were not read"
-    context.out.done(cancelled, columns.rounds(context.out), told)
+    done = f"round {cancelled.id} is cancelled; {len(cancelled.remaining)} switches were not read"
+    context.out.done(cancelled, columns.rounds(context.out), done)
     return Exit.OK
 
 

@@ -61,7 +61,7 @@ def add_commands(commands: Any) -> None:
         verbs,
         "add",
         run_bar,
-        "bar an address or a prefix: it is told wherever it appears, at once",
+        "bar an address or a prefix: it is reported wherever it appears, at once",
         parents=parents,
     )
     one.add_argument("prefix", metavar="ADDRESS", help="6 to 12 hex digits, any notation")
@@ -83,7 +83,7 @@ def _add_roll_commands(verbs: Any, parents: Any) -> None:
         "  kiteroll rule enrol --list devices.csv --dry-run\n"
         "  kiteroll rule enrol --present --switch quay-1\n"
         "A list is CSV with a heading: address, and maybe group, switch, ports, port, vlan, note,\n"
-        "owner, expires. All of it is enrolled, or nothing; every wrong line is told.",
+        "owner, expires. All of it is enrolled, or nothing; every wrong line is listed.",
     )
     one.add_argument("prefix", metavar="ADDRESS", nargs="?", help="6 to 12 hex digits, any notation")
     one.add_argument("--list", metavar="FILE", type=Path, help="a CSV list; - for standard input")
@@ -125,7 +125,7 @@ def _add_file_commands(verbs: Any, parents: Any) -> None:
         verbs,
         "diff",
         run_diff,
-        "tell what a rules file would change",
+        "show what a rules file would change",
         parents=parents,
         detail="Exits with 8 where it differs, 0 where it does not.",
     )

@@ -1,4 +1,4 @@
-"""Calls about telling people: targets, routes, planned work, and what was sent."""
+"""Calls about alerts: targets, routes, planned work, and what was sent."""
 
 from collections.abc import Sequence
 from typing import Any
@@ -66,6 +66,6 @@ def end_work(number: int) -> ApiRequest[None]:
 def alerts(
     *, states: Sequence[str] = (), target: str | None = None, finding: int | None = None, limit: int = 100
 ) -> ApiListRequest[api.Alert]:
-    """What was told, and what waits to be; latest first."""
+    """Alerts that were sent, and those that wait; latest first."""
     given: dict[str, Any] = {"state": list(states) or None, "target": target, "finding": finding}
     return get_list("/alerts", TypeAdapter(PageOf[api.Alert]), **given, limit=limit)

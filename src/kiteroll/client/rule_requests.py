@@ -60,7 +60,7 @@ def rules_file() -> ApiRequest[api.RulesText]:
 
 
 def apply_rules_file(file: api.RulesFile) -> ApiRequest[api.RulesOutcome]:
-    """Make the rules what a TOML file says; with `dry_run`, tell what that would change."""
+    """Make the rules what a TOML file says; with `dry_run`, show what that would change."""
     return _post("/rules/file", file, _OUTCOME, "PUT")
 
 

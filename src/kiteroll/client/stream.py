@@ -19,7 +19,7 @@ class StreamReader:
     params: dict[str, Any]
     last_id: str = ""
     failures: int = 0
-    """Connections in a row that told nothing."""
+    """Connections in a row that brought nothing."""
     _id: str = ""
     _data: list[str] = field(default_factory=list)
 

@@ -1,6 +1,6 @@
 """Probes one address on one switch with a single GET: at which port is it now?
 
-Readings sample a table every minute or so; after a move this tells, seconds apart, whether the
+Readings sample a table every minute or so; after a move this shows, seconds apart, whether the
 address stays or goes to and fro, where walking whole tables could not.
 """
 
@@ -37,7 +37,7 @@ class Rows:
     names: Mapping[int, str] = field(default_factory=dict)
 
     def object(self, mac: MacAddress, vlan: int | None) -> Oid | None:
-        """The object that holds the port of an address; None where it cannot be told."""
+        """The object that holds the port of an address; None where it is not known."""
         octets = tuple(mac.to_bytes(6, "big"))
         if not self.by_database:
             return (*mib.DOT1D_TP_FDB_PORT, *octets)

@@ -45,4 +45,4 @@ async def walk_old_table(tables: TableWalk, walk_cache: WalkCache) -> None:
     await walk_address_table(tables, OLD_TABLE, walk_cache)
     late = await budget.aside(late_rows, raw)
     await tables.get(VLAN_TABLE, ADDRESS_TABLES[VLAN_TABLE], late)
-    walk_cache.old_table_told(more=await budget.aside(adds_rows, raw))
+    walk_cache.old_table_reported(more=await budget.aside(adds_rows, raw))

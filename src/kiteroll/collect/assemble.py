@@ -89,7 +89,7 @@ def _device(raw: RawSwitch) -> Device:
 
 
 def _ageing(seconds: int | None) -> timedelta | None:
-    """dot1dTpAgingTime is 10..1,000,000 s (RFC 4188). Switches tell 0 where ageing is off, as good as the
+    """dot1dTpAgingTime is 10..1,000,000 s (RFC 4188). Switches report 0 where ageing is off, as good as the
     longest; nonsense is as good as nothing."""
     if seconds is None or not 0 <= seconds <= bounds.AGEING.total_seconds():
         return None

@@ -67,14 +67,14 @@ def assemble_bridge(
 
 def _device(own: Row, facts: Row, uptime_s: float | None) -> Device:
     ageing = facts.get("ageing_time")
-    told = timedelta(seconds=ageing / 100) if isinstance(ageing, int) else None
+    reported = timedelta(seconds=ageing / 100) if isinstance(ageing, int) else None
     return Device(
         name=str(own.get("ifname", "")),
         description="Linux bridge",
         uptime_ticks=None if uptime_s is None else int(uptime_s * 100) % 2**32,
         bridge_address=_mac(own.get("address")),
         # In USER_HZ, hundredths of a second (IFLA_BR_AGEING_TIME).
-        ageing=None if told is None else min(told, bounds.AGEING),
+        ageing=None if reported is None else min(reported, bounds.AGEING),
     )
 
 

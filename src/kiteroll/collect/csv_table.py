@@ -29,7 +29,7 @@ class TableMapping:
     address: str
     port: str
     vlan: str = ""
-    """Empty: the file does not tell VLANs."""
+    """Empty: the file has no VLANs."""
     status: str = ""
     """Empty: every row was learned."""
     delimiter: str = ","

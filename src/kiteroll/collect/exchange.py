@@ -60,7 +60,7 @@ class Exchange(ABC):
             self.end(f"the agent's answer cannot be used: {wrong}")
 
     def on_silence(self, note: str = "") -> None:
-        """No answer came in time. `note` tells what was seen instead, for example on the wire."""
+        """No answer came in time. `note`: what was seen instead, for example on the wire."""
         if self._attempt >= self.limits.tries:
             tried = f"no answer to {self.limits.tries} tries, the first of {self.limits.timeout_s:g} s"
             self.end(f"{tried}; {note}" if note else tried, silent=True)

@@ -102,7 +102,7 @@ class Source:
     vlan: int | None = None
     """The VLAN all its rows are in; None: not known."""
     known: frozenset[MacAddress] = frozenset()
-    """Addresses the VLAN-aware table has told of already, and better: with their VLAN."""
+    """Addresses the VLAN-aware table has given already, and better: with their VLAN."""
     taken: Set[bytes] = frozenset()
     """Indexes of such addresses."""
     bridge_ports: Mapping[int, int] | None = None

@@ -23,7 +23,7 @@ class Identity:
     location: str
     up: timedelta | None
     bridges: bool
-    """Whether it tells a bridge address: a device without one has no MAC address table to read."""
+    """Whether it reports a bridge address: a device without one has no MAC address table to read."""
     took: timedelta
 
 

@@ -116,8 +116,8 @@ def _trouble(bridge: Bridge, command: str, said: str) -> DeviceError:
     if "not permitted" in said or "denied" in said:
         return DeviceRefused(bridge.address, f"`{command}`: {said}. Reading another namespace takes root")
     if "does not exist" in said or "Cannot find" in said or "No such" in said:
-        told = "`ip link show type bridge` lists those that are here"
-        return DeviceSilent(bridge.address, f"`{command}`: {said}. {told}")
+        hint = "`ip link show type bridge` lists those that are here"
+        return DeviceSilent(bridge.address, f"`{command}`: {said}. {hint}")
     return DeviceLied(bridge.address, f"`{command}`: {said or 'it failed and gave no reason'}")
 
 

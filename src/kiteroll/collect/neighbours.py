@@ -21,7 +21,7 @@ _CAPABILITIES = ("other", "repeater", "bridge", "access point", "router", "phone
 def read_neighbours(
     raw: RawSwitch, ports: tuple[Port, ...], bridge_ports: Mapping[int, int]
 ) -> tuple[Neighbour, ...]:
-    """In order of our port; rows whose port cannot be told are left out."""
+    """In order of our port; rows whose port is not known are left out."""
     local = _LocalPorts(raw, ports, bridge_ports)
     addresses = _management_addresses(raw)
     found = []

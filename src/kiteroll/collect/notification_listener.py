@@ -142,16 +142,16 @@ class NotificationListener(asyncio.DatagramProtocol):
         names = [one.switch for one in senders if one.user is not None and one.user.name == user.name]
         self._on_notification(names, read_notification(pdu))
 
-    def _check_time(self, told: Engine) -> None:
+    def _check_time(self, claimed: Engine) -> None:
         """RFC 3414 3.2 step 7b: not from before the latest boot, nor older than the window."""
-        known = self._clocks.get(told.id)
+        known = self._clocks.get(claimed.id)
         if known is not None:
-            older = told.boots < known.boots
-            if older or (told.boots == known.boots and told.time < known.time - WINDOW_S):
+            older = claimed.boots < known.boots
+            if older or (claimed.boots == known.boots and claimed.time < known.time - WINDOW_S):
                 raise Malformed("an old trap, repeated")
-        if known is None or (told.boots, told.time) > (known.boots, known.time):
-            self._clocks[told.id] = told
-            self._clocks.move_to_end(told.id)
+        if known is None or (claimed.boots, claimed.time) > (known.boots, known.time):
+            self._clocks[claimed.id] = claimed
+            self._clocks.move_to_end(claimed.id)
         if len(self._clocks) > _MAX_ENGINES:
             self._clocks.popitem(last=False)
 

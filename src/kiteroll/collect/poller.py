@@ -143,7 +143,7 @@ class Poller(Generic[T]):
                 target.name, target.agent, walk_cache.rows, mac, vlan, self._clock, limits
             )
         except KiteRollError:
-            return None  # its next whole reading tells what is wrong with it
+            return None  # its next whole reading shows what is wrong with it
         except Exception:
             log.exception("internal error while probing", extra={"event": "probe.bug", "switch": target.name})
             return None

@@ -27,7 +27,7 @@ class RowStatuses:
     @classmethod
     def of(cls, ports: Mapping[bytes, Value], statuses: Mapping[bytes, Value]) -> "RowStatuses | None":
         """Of two whole columns. None where they have not the same rows, or where a row is invalid(2): its
-        switch tells by the status that a row aged out."""
+        switch shows by the status that a row aged out."""
         others = {index: status for index, status in statuses.items() if status != _LEARNED}
         aged_out = any(status[1] == _INVALID for status in others.values())
         return None if aged_out or ports.keys() != statuses.keys() else cls(ports, others)

@@ -142,15 +142,15 @@ class ByUser:
         if envelope.user != self._user.name.encode():
             raise Malformed("an answer came for another user")
 
-    def _check_time(self, told: Engine, known: Engine, now: float) -> None:
+    def _check_time(self, claimed: Engine, known: Engine, now: float) -> None:
         """RFC 3414 3.2 step 7b: our notion of the engine's clock goes on with each answer, and one from
         before it is an old one, repeated."""
         expected = known.time + int(now - self._heard_at)
-        old = told.boots == known.boots and told.time < expected - WINDOW_S
-        if told.boots < known.boots or told.boots == LAST_BOOT or old:
+        old = claimed.boots == known.boots and claimed.time < expected - WINDOW_S
+        if claimed.boots < known.boots or claimed.boots == LAST_BOOT or old:
             raise Malformed("an answer came from outside the time window: an old one, repeated")
-        if (told.boots, told.time) > (known.boots, expected):
-            self._engine, self._heard_at = told, now
+        if (claimed.boots, claimed.time) > (known.boots, expected):
+            self._engine, self._heard_at = claimed, now
 
     def silence(self) -> str:
         if self._engine is None:

@@ -43,7 +43,7 @@ class Target:
     view_context: str = ""
     """The same as an SNMPv3 context."""
     view_vlans: tuple[int, ...] = ()
-    """VLANs to look at so; empty: those the switch tells of."""
+    """VLANs to look at so; empty: those the switch reports."""
 
     @property
     def address(self) -> str:

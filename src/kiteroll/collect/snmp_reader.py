@@ -85,7 +85,7 @@ async def _walk_addresses(tables: TableWalk, target: Target, clock: Clock, walk_
     if target.by_vlan:
         await _walk_views(target, tables, clock)
     elif not raw.broke(VLAN_TABLE) and walk_cache.wants_old_table(raw):
-        # What the VLAN-aware table did not get to tell would look like addresses of no VLAN.
+        # What the VLAN-aware table did not get to list would look like addresses of no VLAN.
         await walk_old_table(tables, walk_cache)
         if raw.column(mib.DOT1D_TP_FDB_PORT) or raw.column(mib.DOT1Q_TP_FDB_PORT):
             _note_lost(raw, VLAN_TABLE, mib.DOT1Q_TP_FDB_PORT, walk_cache)

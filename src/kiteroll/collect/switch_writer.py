@@ -93,8 +93,8 @@ class SwitchWriter:
         may change with a restart. Raises DeviceSilent or DeviceRefused."""
         names = () if interface is None else ((*mib.IF_NAME, interface), (*mib.IF_DESCR, interface))
         values = await self._get((one.oid, *names))
-        told = [text(values.get(name)) for name in names]
-        return one.decode(values.get(one.oid)), next((name for name in told if name), "")
+        texts = [text(values.get(name)) for name in names]
+        return one.decode(values.get(one.oid)), next((name for name in texts if name), "")
 
     async def write(self, one: WrittenObject, value: str) -> Answer:
         """Send it once. Raises DeviceRefused where an SNMPv3 engine does not let us in."""

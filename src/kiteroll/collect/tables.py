@@ -15,7 +15,7 @@ SCALARS = (
     mib.DOT1D_STP_TOP_CHANGES,
 )
 LINKS = {"ifTable": (mib.IF_ADMIN_STATUS, mib.IF_OPER_STATUS, mib.IF_LAST_CHANGE)}
-"""Read first: tells whether what is remembered of the switch still holds."""
+"""Read first: shows whether what is remembered of the switch still holds."""
 INTERFACES = {
     "ifTable": (mib.IF_DESCR, mib.IF_TYPE, mib.IF_PHYS_ADDRESS),
     "ifXTable": (mib.IF_NAME,),
@@ -77,7 +77,7 @@ FURTHER = {
     ),
     "lldpRemManAddrTable": (mib.LLDP_REM_MAN_ADDR_IF_SUBTYPE,),
 }
-"""Tables that tell more of the switch; a reading without them is complete all the same."""
+"""Tables that say more of the switch; a reading without them is complete all the same."""
 TIME_FILTERED = frozenset({"dot1qVlanCurrentTable", "lldpRemTable", "lldpRemManAddrTable"})
 
 GROWING = frozenset({*ADDRESS_TABLES, *NEIGHBOUR_CACHES})

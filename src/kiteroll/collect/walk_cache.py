@@ -43,23 +43,23 @@ class WalkCache:
     skip_old_table: int = 0
     """How many readings more go without the older table."""
     links: "_Links | None" = None
-    """What tells that a link changed, as of the last reading."""
+    """What shows that a link changed, as of the last reading."""
     unsettled_until: datetime | None = None
     """Neighbours may not have announced themselves again before."""
     restarted_at: datetime | None = None
-    told: dict[str, int] = field(default_factory=dict)
+    reported: dict[str, int] = field(default_factory=dict)
     """Tables that had rows, and how often in a row they came back empty since."""
 
     def lost(self, table: str, rows: int) -> bool:
         """Whether a table that had rows came back empty: a busy switch may answer so, and what rests on the
         table is not known then. After some readings it counts as so."""
         if rows:
-            self.told[table] = 0
-        elif table in self.told:
-            self.told[table] += 1
-            if self.told[table] < _BELIEVED_AFTER:
+            self.reported[table] = 0
+        elif table in self.reported:
+            self.reported[table] += 1
+            if self.reported[table] < _BELIEVED_AFTER:
                 return True
-            del self.told[table]
+            del self.reported[table]
         return False
 
     def reuse_interfaces(self, raw: RawSwitch) -> bool:
@@ -109,7 +109,7 @@ class WalkCache:
     def store_further(self, raw: RawSwitch, tables: Mapping[str, Sequence[Oid]]) -> None:
         """Remember the further tables; those that broke off are asked for again next time. Neighbours that
         have not announced themselves again since the switch restarted stay as they were for a while, and so
-        do all of them when none is told any more: of an agent, a part that is slow is left out of answers."""
+        do all of them when none is reported any more: agents leave slow parts out of their answers."""
         kept = False
         filling_up = self.restarted_at is not None and raw.taken_at - self.restarted_at <= _SETTLES_AFTER
         for table in _NEIGHBOUR_TABLES:
@@ -133,7 +133,7 @@ class WalkCache:
         self.skip_old_table -= 1
         return False
 
-    def old_table_told(self, *, more: bool) -> None:
+    def old_table_reported(self, *, more: bool) -> None:
         """`more`: it had, or may have had, addresses that the VLAN-aware table has not."""
         self.skip_old_table = 0 if more else OLD_TABLE_EVERY
 

@@ -163,7 +163,7 @@ class Wire(asyncio.DatagramProtocol):
 
     def error_received(self, exc: Exception) -> None:
         # ICMP port unreachable and its kin. Waited out like silence, so that an agent which is
-        # just restarting gets its tries; the note tells the reader what it was.
+        # just restarting gets its tries; the note shows the reader what it was.
         self._note = (
             "nothing listens on that UDP port" if isinstance(exc, ConnectionRefusedError) else str(exc)
         )

@@ -38,7 +38,7 @@ class Mail:
             raise NotDelivered(f"{self._where}: {wrong}: choose another security for it") from wrong
         except (smtplib.SMTPException, OSError) as wrong:
             raise NotDelivered(f"{self._where}: {_error_text(wrong)}") from wrong
-        if refused:  # the others have it, and sending again would tell them twice
+        if refused:  # the others have it, and sending again would send it to them twice
             log.warning(
                 "a mail was not taken for some of its recipients",
                 extra={"event": "mail.refused", "recipients": sorted(refused)},

@@ -51,13 +51,13 @@ class Syslog:
         pairs |= {"number": message.number, "delivery": delivery.id}
         if delivery.possibly_repeated:
             pairs["repeated"] = "possibly"
-        told = " ".join(f'{name}="{_escaped(value)}"' for name, value in pairs.items())
+        structured = " ".join(f'{name}="{_escaped(value)}"' for name, value in pairs.items())
         stamp = message.at.isoformat(timespec="milliseconds").replace("+00:00", "Z")
         kind = "".join(c for c in str(content.get("kind") or "audit") if 33 <= ord(c) < 127)[:32]
         priority = self.facility * 8 + severity
         head = f"<{priority}>1 {stamp} {delivery.service[:255]} kiteroll {os.getpid()} {kind}"
         text = " ".join(message.line.split())
-        return f"{head} [kiteroll@{_ENTERPRISE} {told}] \ufeff{text}".encode()
+        return f"{head} [kiteroll@{_ENTERPRISE} {structured}] \ufeff{text}".encode()
 
     def _datagrams(self, lines: list[bytes]) -> None:
         family, _, _, _, address = socket.getaddrinfo(self.host, self.port, type=socket.SOCK_DGRAM)[0]

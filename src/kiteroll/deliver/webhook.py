@@ -1,7 +1,7 @@
 """Webhook: a POST, signed so that the receiver knows who it comes from.
 
 The signature is an HMAC-SHA256 (RFC 2104) over the time stamp, a dot, and the body: whoever checks the time
-stamp too cannot be told the same thing again by somebody who listened.
+stamp too cannot be sent the same thing again by somebody who listened.
 """
 
 import hashlib

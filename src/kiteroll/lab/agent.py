@@ -176,7 +176,7 @@ class AgentFarm:
         self._random = random.Random(seed)
 
     def listen(self, address: str, views: Callable[[], Views | None], settings: AgentSettings) -> None:
-        """Answer on `address`; `views` gives what the agent has to tell now, None for silence.
+        """Answer on `address`; `views` gives what the agent has to report now, None for silence.
 
         Raises Invalid when the address cannot be bound.
         """

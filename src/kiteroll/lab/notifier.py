@@ -40,7 +40,7 @@ class Notifier:
         self._up: dict[tuple[str, int], bool] | None = None
 
     def notify(self, engine_time_s: int) -> None:
-        """`engine_time_s`: the clock of the SNMPv3 engines, as their agents tell it."""
+        """`engine_time_s`: the clock of the SNMPv3 engines, as their agents report it."""
         now = {
             (switch.name, port.number): port.up
             for switch in self._world.switches.values()

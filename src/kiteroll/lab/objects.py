@@ -17,7 +17,7 @@ _FULL_DUPLEX = 3
 _DISABLED, _BLOCKING, _FORWARDING = 1, 2, 5
 """dot1dStpPortState (RFC 4188)."""
 _PARTNER, _PARTNER_KEY = MacAddress(0x021AF0FF0001), 7
-"""The far end of a bundle, as LACP tells of it."""
+"""The far end of a bundle, as LACP reports it."""
 Objects = Iterable[tuple[Oid, bytes]]
 
 

@@ -10,8 +10,8 @@ from kiteroll.lab.world import World
 def reading_of(
     world: World, switch: LabSwitch, at: datetime, *, up_s: float, links: bool = True, lldp: bool = True
 ) -> Reading:
-    """What the switch's agent would tell at that time. `up_s`: since when it says to be up, in seconds;
-    `links`: whether it tells when links changed; `lldp`: whether it tells of itself and its neighbours."""
+    """What the switch's agent would report at that time. `up_s`: since when it says to be up, in seconds;
+    `links`: whether it reports when links changed; `lldp`: whether it announces itself and its neighbours."""
     outer = {port.number: port for port in switch.ports.values() if not port.inner}
     neighbours = world.neighbours(switch.name) if lldp else {}
     return Reading(

@@ -12,7 +12,7 @@ from kiteroll.lab.world import World
 class Event:
     at_s: float
     """Seconds after the story began."""
-    tell: str
+    text: str
     do: Callable[[World], None]
 
 
@@ -208,13 +208,13 @@ LENGTH_S = 1800.0
 """The story begins again after this."""
 
 
-def schedule(world: World, tell: Callable[[str], None], start_s: float = 0.0) -> None:
+def schedule(world: World, report: Callable[[str], None], start_s: float = 0.0) -> None:
     """Queue the story in the world, from its present instant on, over and over. With `start_s` it
     begins in the middle; what was before comes when it begins again."""
 
     def run(event: Event) -> None:
         event.do(world)
-        tell(event.tell)
+        report(event.text)
         world.after(LENGTH_S, lambda: run(event))
 
     for event in EVENTS:

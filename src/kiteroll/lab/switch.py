@@ -26,7 +26,7 @@ class LabPort:
     spare: bool = False
     """An end of a second cable: only what goes round is sent there."""
     inner: bool = False
-    """Where the switch's own frames enter: no interface that its agent tells of."""
+    """Where the switch's own frames enter: no interface that its agent reports."""
 
     @property
     def up(self) -> bool:

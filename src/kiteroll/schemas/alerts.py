@@ -1,4 +1,4 @@
-"""Telling people: targets, routes, planned work, and what was sent."""
+"""Alerts: targets, routes, planned work, and what was sent."""
 
 import re
 from typing import Annotated, Any, Literal, Self
@@ -139,7 +139,7 @@ class AlertRouteSettings(RequestModel):
     sites: list[Name64] = Field(default_factory=list, max_length=1000)
     groups: list[Name64] = Field(default_factory=list, max_length=1000)
     hours: RouteHours = RouteHours()
-    tell_over: bool = True
+    send_cleared: bool = True
     remind_after_s: Annotated[int, Field(ge=60, le=30 * 86400)] | None = None
     escalate_after_s: Annotated[int, Field(ge=60, le=30 * 86400)] | None = None
     escalate_to: Name64 | None = None
@@ -160,7 +160,7 @@ class AlertRoute(ResponseModel):
     sites: list[str]
     groups: list[str]
     hours: RouteHours
-    tell_over: bool
+    send_cleared: bool
     remind_after_s: int | None
     escalate_after_s: int | None
     escalate_to: str | None

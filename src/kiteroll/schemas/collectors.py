@@ -34,7 +34,7 @@ class Collector(ResponseModel):
     switches: int
     """That it is to read."""
     clock_ahead_s: float
-    """By how much the clock of its machine is ahead of ours; its readings are told by ours."""
+    """By how much the clock of its machine is ahead of ours; its readings are dated by ours."""
     unsent: int
     """Readings it could not hand to the message engine of its site yet."""
     problem: str

@@ -30,7 +30,7 @@ class DocumentDevice(StrictModel):
     location: Text
     contact: Text
     uptime_s: float | None = Field(
-        ge=0, le=1e10, description="seconds since the agent started; null when not told"
+        ge=0, le=1e10, description="seconds since the agent started; null when not reported"
     )
     bridge_address: MacText | None
     ageing_s: float | None = Field(
@@ -93,8 +93,8 @@ class DocumentVlan(StrictModel):
 
 class DocumentEntry(StrictModel):
     mac: MacText
-    vlan: VlanId | None = Field(description="null when the switch does not tell")
-    port: str | None = Field(description="interface name; null when the switch does not tell")
+    vlan: VlanId | None = Field(description="null when the switch does not report it")
+    port: str | None = Field(description="interface name; null when the switch does not report it")
     status: Literal["learned", "static", "self", "other"]
 
 

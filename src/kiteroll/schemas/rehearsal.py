@@ -80,7 +80,7 @@ class RehearsalFindings(ResponseModel):
     reported: int
     """Findings there would have been."""
     not_reported: int
-    """Breaches too short to be told, or that a rule only records."""
+    """Breaches too short to be reported, or that a rule only records."""
     by_kind: dict[str, int]
     by_day: list[RehearsedDay]
     """Days in UTC on which one began."""

@@ -140,7 +140,7 @@ class NewWindow(RequestModel):
 
     level: RuleLevel
     begins_at: Instant | None = None
-    """Now, unless given. It may be in the past: the records tell who was there."""
+    """Now, unless given. It may be in the past: the records have who was there."""
     ends_at: Instant
     min_present_s: Annotated[int, Field(ge=0, le=90 * 86400)] = 0
     """For how long one must have been present in it, in all."""

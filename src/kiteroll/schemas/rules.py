@@ -134,7 +134,7 @@ class EntryReplacement(_Authored):
 
 
 class NewBarred(_Authored):
-    """What must appear nowhere; the reason is told with the finding."""
+    """What must appear nowhere; the reason is shown with the finding."""
 
     prefix: Prefix
     expires_at: Instant | None = None

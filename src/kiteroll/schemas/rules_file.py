@@ -1,4 +1,4 @@
-"""Rules as a TOML file: out in a stable order, in with every problem told; comments of an older file stay."""
+"""Rules as a TOML file: out in a stable order, in with every problem; comments of an older file stay."""
 
 from datetime import UTC, date, datetime, timedelta
 from typing import Annotated, Any
@@ -23,7 +23,7 @@ from kiteroll.schemas.rules import Note, OnBreach, Owner, PortRange, Prefix, Sea
 from kiteroll.schemas.types import SwitchName, VlanId
 
 FORMAT = 1
-_HEADING = "Rules of ports. `kiteroll rule apply FILE --dry-run` tells what it would change."
+_HEADING = "Rules of ports. `kiteroll rule apply FILE --dry-run` shows what it would change."
 
 
 def _vlans(value: Any) -> Any:

@@ -10,7 +10,7 @@ from kiteroll.schemas.types import ChangeKind
 
 
 class HelloEvent(ResponseModel):
-    """The stream begins; what is fetched from now on is not older than what the stream tells."""
+    """The stream begins; what is fetched from now on is not older than what the stream sends."""
 
     event: Literal["hello"] = "hello"
     resumed: bool

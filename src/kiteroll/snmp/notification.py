@@ -27,24 +27,24 @@ class Notification:
     name: str
     """As in NAMES; empty for any other notification."""
     interface: int | None
-    """ifIndex it is about, where it tells one."""
+    """ifIndex it is about, where it names one."""
 
 
 def read_notification(pdu: Pdu) -> Notification:
     """Raises Malformed when the PDU is no notification, or lacks its snmpTrapOID."""
     if pdu.kind not in (PduType.TRAP, PduType.INFORM):
         raise Malformed("it is no notification")
-    told: ber.Oid | None = None
+    kind: ber.Oid | None = None
     interface = None
     for oid, (tag, value) in pdu.bindings:
         arcs = ber.decode_oid(oid)
         if arcs == _TRAP_OID and tag == ber.OBJECT_IDENTIFIER:
-            told = ber.decode_oid(value)
+            kind = ber.decode_oid(value)
         elif arcs[: len(_IF_INDEX)] == _IF_INDEX and tag == ber.INTEGER:
             interface = ber.decode_int(value)
-    if told is None:
+    if kind is None:
         raise Malformed("a notification without snmpTrapOID")
-    return Notification(NAMES.get(told, ""), interface)
+    return Notification(NAMES.get(kind, ""), interface)
 
 
 def inform_response(pdu: Pdu) -> bytes:

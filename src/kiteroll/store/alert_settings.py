@@ -1,4 +1,4 @@
-"""Whom to tell of findings: targets, routes, planned work."""
+"""Who gets alerts of findings: targets, routes, planned work."""
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
@@ -98,7 +98,7 @@ def set_route(connection: Connection, route: Route) -> None:
         "zone": str(route.hours.zone),
         "since_minute": _minute(route.hours.since),
         "until_minute": _minute(route.hours.until),
-        "tell_over": route.tell_over,
+        "send_cleared": route.send_cleared,
         "remind_after_s": _seconds(route.remind_after),
         "escalate_after_s": _seconds(route.escalate_after),
         "escalate_to": route.escalate_to,
@@ -177,7 +177,7 @@ def _route(row: Row[Any]) -> Route:
             until=time(*divmod(row.until_minute, 60)),
             zone=ZoneInfo(row.zone),
         ),
-        tell_over=row.tell_over,
+        send_cleared=row.send_cleared,
         remind_after=_span(row.remind_after_s),
         escalate_after=_span(row.escalate_after_s),
         escalate_to=row.escalate_to,

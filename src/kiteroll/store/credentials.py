@@ -17,7 +17,7 @@ class CredentialRow:
     id: int
     name: str
     kind: str
-    """What may be told of it: version, user name, security level."""
+    """What may be shown of it: version, user name, security level."""
     sealed: bytes
     added_at: datetime
     used_by: int

@@ -27,7 +27,7 @@ from kiteroll.store.database_hosts import DatabaseHosts, parse_url
 from kiteroll.store.types import instant_of
 
 log = logging.getLogger(__name__)
-# The pool tells with a traceback of each connection that is lost; what is told here says it once.
+# The pool logs each connection that is lost with a traceback; what is logged here says it once.
 logging.getLogger("sqlalchemy.pool").setLevel(logging.CRITICAL)
 T = TypeVar("T")
 
@@ -200,7 +200,7 @@ class Database:
 
     def twice_if_lost(self, work: Callable[[], T]) -> T:
         """Run `work`; once more when its connection turned out to be lost: one that was kept from before
-        the server went away tells nothing of it now. Raises StorageUnavailable."""
+        the server went away says nothing of it now. Raises StorageUnavailable."""
         for attempt in (1, 2):
             self._check_open()
             try:
@@ -224,7 +224,7 @@ class Database:
                 wire.shutdown(socket.SHUT_RDWR)
 
     def translated(self, error: DBAPIError, work: str) -> Exception:
-        """Our error for one of the driver; the same error when it tells of a bug of ours."""
+        """Our error for one of the driver; the same error when it shows a bug of ours."""
         return translated(error, work, self.shown_url)
 
     def _check_open(self) -> None:

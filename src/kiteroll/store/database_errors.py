@@ -30,7 +30,7 @@ def is_passing(error: DBAPIError) -> bool:
 
 
 def translated(error: DBAPIError, work: str, url: str) -> Exception:
-    """Our error for one of the driver; the same error when it tells of a bug of ours."""
+    """Our error for one of the driver; the same error when it shows a bug of ours."""
     number = _number(error)
     reason = str(error.orig.args[-1]) if error.orig is not None and error.orig.args else str(error)
     if number in LOST or error.connection_invalidated:

@@ -82,17 +82,17 @@ class DatabaseLease:
         return self._epoch or 0
 
     def await_turn(self, on_waiting: Callable[[str], None]) -> None:
-        """Stand by until it is free, and the database there, then take it. `on_waiting` is told why it waits,
-        once for each reason."""
-        told = ""
+        """Stand by until it is free, and the database there, then take it. `on_waiting` is called with why it
+        waits, once for each reason."""
+        logged = ""
         while True:
             try:
                 self.hold()
                 return
             except (Conflict, StorageUnavailable) as why:
-                if str(why) != told:
-                    told = str(why)
-                    on_waiting(told)
+                if str(why) != logged:
+                    logged = str(why)
+                    on_waiting(logged)
             time.sleep(_LOOK_EVERY_S)
 
     def check(self) -> None:

@@ -175,8 +175,8 @@ def held_ips(
         )
         rows = connection.execute(query).all()
         named = names_by_ip(connection, [row.ip for row in rows])
-        for mac, ip, told_by, began_at in rows:
-            found[mac].append(HeldIp(ip, told_by, began_at, frozenset(named.get(ip, ()))))
+        for mac, ip, heard_from, began_at in rows:
+            found[mac].append(HeldIp(ip, heard_from, began_at, frozenset(named.get(ip, ()))))
     return found
 
 

@@ -78,8 +78,8 @@ _NAMING = frozenset({"key", "switch_name", "details", "ports"})
 
 
 def rename_findings(connection: Connection, at: datetime, before: str, after: str) -> None:
-    """What was told of a switch, or at its ports, goes on under its new name. Where a switch that had that
-    name once was told of in the same way, it stays under the old name, and is over."""
+    """What was found of a switch, or at its ports, goes on under its new name. Where a switch that had that
+    name once has the same, it stays under the old name, and is over."""
     about = connection.execute(select(finding.c.id).where(_about(before))).scalars().all()
     renamed: dict[str, str] = {}
     cleared: list[str] = []

@@ -20,7 +20,7 @@ class IpStay:
 
     ip: str
     source: str
-    """The switch or router whose neighbour cache told it."""
+    """The switch or router whose neighbour cache had it."""
     began_at: datetime
     ended_at: datetime | None
     names: tuple[str, ...]

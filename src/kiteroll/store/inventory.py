@@ -43,7 +43,7 @@ class SwitchRow:
     """The named credential it is asked by; None when it has one of its own."""
     credential_sealed: bytes | None
     credential_kind: str
-    """What may be told of how it is asked."""
+    """What may be shown of how it is asked."""
     write_credential: str | None
     """Name of the credential it is written with; None: nothing is ever written to it."""
     write_sealed: bytes | None
@@ -230,7 +230,7 @@ def all_switches(connection: Connection, of: Collection[int] | None = None) -> l
 
 
 def bridge_addresses(connection: Connection) -> list[tuple[str, MacAddress]]:
-    """Name and bridge address of every switch that told one."""
+    """Name and bridge address of every switch that reported one."""
     columns = (switch.c.name, switch.c.bridge_address)
     rows = connection.execute(
         select(*columns).where(switch.c.removed_at.is_(None), switch.c.bridge_address.is_not(None))

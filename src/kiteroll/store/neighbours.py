@@ -62,7 +62,7 @@ def _row(row: Row[Any], known: KnownSwitches) -> NeighbourRow:
 
 
 def replace_neighbours(connection: Connection, switch_id: int, taken: Reading) -> None:
-    """Write who told of itself at a switch's ports, in place of who did before."""
+    """Write who announced itself at a switch's ports, in place of who did before."""
     connection.execute(neighbour.delete().where(neighbour.c.switch_id == switch_id))
     rows = [
         {

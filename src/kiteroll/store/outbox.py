@@ -12,7 +12,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, and_, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
-from kiteroll.core.alerts.plan import Told
+from kiteroll.core.alerts.plan import Sent
 from kiteroll.core.alerts.route import AlertReason
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.audit import AuditRow, entries_after
@@ -74,7 +74,7 @@ class SentRow:
     """Of the finding."""
     times_opened: int
     route: str
-    sent: Told
+    sent: Sent
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,7 +86,7 @@ class Backlog:
 
 
 def add_messages(connection: Connection, new: Sequence[NewMessage], at: datetime) -> None:
-    """One that is there already is left as it is: adding twice tells once."""
+    """One that is there already is left as it is: adding twice sends once."""
     rows = [
         {
             **_fresh(at),
@@ -146,7 +146,7 @@ def sent_since_opened(connection: Connection, cleared_since: datetime) -> list[S
     query = query.where(or_(finding.c.state != "cleared", finding.c.cleared_at >= cleared_since))
     return [
         SentRow(
-            row.key, row.times_opened, row.route_name, Told(AlertReason(row.reason), row.made_at, row.number)
+            row.key, row.times_opened, row.route_name, Sent(AlertReason(row.reason), row.made_at, row.number)
         )
         for row in connection.execute(query)
     ]

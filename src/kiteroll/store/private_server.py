@@ -226,7 +226,7 @@ class PrivateServer:
         return pid if f"--datadir={self._data}".encode() in arguments else None
 
     def _known_port(self) -> int | None:
-        """Where the server that runs was told to answer; None when that could not be kept."""
+        """Where the server that runs was started to answer; None when that could not be kept."""
         try:
             return int(self._port_file.read_text())
         except (OSError, ValueError):

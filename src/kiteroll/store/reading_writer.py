@@ -126,7 +126,7 @@ def _record_reading(
         merge_vlans(connection, switch_id, taken)
     neighbours = taken.neighbours
     if any(gap.table.startswith("lldp") for gap in taken.gaps):
-        neighbours = book.neighbours if book else ()  # not read whole: what was told before stands
+        neighbours = book.neighbours if book else ()  # not read whole: what was announced before stands
     elif book is None or book.neighbours != neighbours:
         replace_neighbours(connection, switch_id, taken)
     addresses = merge_addresses(connection, switch_id, taken, book.addresses if book else None)

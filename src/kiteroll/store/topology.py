@@ -113,10 +113,10 @@ def _claims(connection: Connection) -> list[NeighbourClaim]:
 
 def _own_addresses(connection: Connection, areas: Mapping[str, str]) -> dict[PortRef, frozenset[str]]:
     """Where each known switch's own bridge address is learned now, by switches of its area."""
-    told = select(switch.c.bridge_address, switch.c.name).where(
+    reported = select(switch.c.bridge_address, switch.c.name).where(
         switch.c.removed_at.is_(None), switch.c.bridge_address.is_not(None)
     )
-    owners = {(areas.get(name, ""), address): name for address, name in connection.execute(told)}
+    owners = {(areas.get(name, ""), address): name for address, name in connection.execute(reported)}
     addresses = sorted({address for _, address in owners})
     rows: list[Any] = []
     for part in chunks(addresses):

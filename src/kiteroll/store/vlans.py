@@ -28,14 +28,14 @@ class VlanPort:
 
 
 def all_vlans(connection: Connection) -> list[VlanRow]:
-    told = (
+    named = (
         select(vlan.c.id, vlan.c.name, switch.c.name)
         .join(switch, switch.c.id == vlan.c.switch_id)
         .where(switch.c.removed_at.is_(None))
     )
     names: dict[int, set[str]] = {}
     switches: dict[int, set[str]] = {}
-    for number, name, switch_name in connection.execute(told):
+    for number, name, switch_name in connection.execute(named):
         names.setdefault(number, set()).update({name} if name else ())
         switches.setdefault(number, set()).add(switch_name)
     counted = (

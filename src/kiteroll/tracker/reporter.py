@@ -1,4 +1,4 @@
-"""Tells the service what was stored: before readings are confirmed, so that none is kept from it."""
+"""Reports to the service what was stored: before readings are confirmed, so that none is kept from it."""
 
 import asyncio
 import logging

@@ -1,4 +1,4 @@
-"""A tracker at work: holds the lease of its area, takes the readings of the switches it was given, tells."""
+"""A tracker at work: holds the lease of its area, records the readings of the switches it was given."""
 
 import asyncio
 import logging
@@ -56,15 +56,15 @@ class TrackerRole:
                 await asyncio.shield(asyncio.to_thread(self._release))
 
     async def _await_lease(self) -> None:
-        told = ""
+        logged = ""
         while True:
             try:
                 await asyncio.to_thread(self._lease.hold)
                 return
             except (Conflict, StorageUnavailable) as why:
-                if str(why) != told:
-                    told = str(why)
-                    log.warning("stands by", extra=fields("tracker.standby", reason=told))
+                if str(why) != logged:
+                    logged = str(why)
+                    log.warning("stands by", extra=fields("tracker.standby", reason=logged))
             await self._clock.sleep(_AGAIN_S)
 
     def _release(self) -> None:

@@ -20,7 +20,7 @@ HEALTH = {
 
 
 def title(finding: Finding | Detection) -> str:
-    """What was found, in one sentence; what is cleared is told as it was."""
+    """What was found, in one sentence; what is cleared in the past tense."""
     kind, subject, details = finding.kind, finding.subject, finding.details
     over = isinstance(finding, Finding) and finding.state is State.CLEARED
     is_, are, has = ("was", "were", "had") if over else ("is", "are", "has")

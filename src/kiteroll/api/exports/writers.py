@@ -52,7 +52,7 @@ def write(media: str, name: str, rows: Rows, dialect: CsvDialect = CsvDialect())
     }
     pieces = writers[media](name, rows)
     if media == "parquet":
-        return chain([next(pieces)], pieces)  # what is missing is told before the answer begins
+        return chain([next(pieces)], pieces)  # what is missing is said before the answer begins
     return pieces
 
 

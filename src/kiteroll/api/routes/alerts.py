@@ -1,4 +1,4 @@
-"""Telling people: targets, routes, planned work, and what was sent."""
+"""Alerts: targets, routes, planned work, and what was sent."""
 
 from typing import Annotated, Literal
 
@@ -121,7 +121,7 @@ def end_work(routes: TheAlertRoutes, number: int) -> Response:
     return Response(status_code=204)
 
 
-@router.get("/alerts", summary="What was told, and what waits to be; latest first")
+@router.get("/alerts", summary="Alerts that were sent, and those that wait; latest first")
 def list_alerts(
     ask: Annotated[PageAsk, by("id")],
     routes: TheAlertRoutes,

@@ -18,7 +18,7 @@ from kiteroll.schemas.rules_file import parse_rules
 
 router = APIRouter(prefix="/rehearsals", tags=["rehearsal"])
 _USUAL = timedelta(days=30)
-Breaches = Annotated[int, Query(ge=0, le=5000, description="breaches told at most, the longest first")]
+Breaches = Annotated[int, Query(ge=0, le=5000, description="breaches listed at most, the longest first")]
 
 
 @router.get("", summary="The latest rehearsals, without their breaches")

@@ -51,11 +51,11 @@ def ensure_way_in(database: Database, clock: Clock, data_dir: Path, passwords: P
             write_private(token_file, PREFIX + secrets.token_urlsafe(24))
             database.run(_renew, digest_of(_read(token_file)), now)
             if known:
-                told = (
+                warning = (
                     "the token file was missing: a new one is written, for the administrator of this machine"
                 )
-                log.warning(told, extra=fields("access.recovered"))
-                database.run(_note_recovered, told, now)
+                log.warning(warning, extra=fields("access.recovered"))
+                database.run(_note_recovered, warning, now)
         elif digest_of(_read(token_file)) not in {one.token_hash for one in database.run(tokens.all_tokens)}:
             database.run(_renew, digest_of(_read(token_file)), now)
     except OSError as wrong:
@@ -85,5 +85,5 @@ def _renew(connection: Connection, digest: str, at: datetime) -> None:
     tokens.add_token(connection, owner.id, {**values, "expires_at": None})
 
 
-def _note_recovered(connection: Connection, told: str, at: datetime) -> None:
-    audit.append_own(connection, at, "token.recover", ADMINISTRATOR, via="start", note=told)
+def _note_recovered(connection: Connection, note: str, at: datetime) -> None:
+    audit.append_own(connection, at, "token.recover", ADMINISTRATOR, via="start", note=note)

@@ -20,7 +20,7 @@ from kiteroll.clock import Clock
 from kiteroll.core.errors import KiteRollError
 
 with warnings.catch_warnings():
-    # It tells that it will once use another client library by itself: nothing that we, or users, can do.
+    # It warns that it will once use another client library by itself: nothing that we, or users, can do.
     warnings.simplefilter("ignore", AuthlibDeprecationWarning)
     from authlib.integrations.base_client import OAuthError
     from authlib.integrations.httpx_client import OAuth2Client

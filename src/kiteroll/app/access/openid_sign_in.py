@@ -96,8 +96,8 @@ class OpenIdSignIn:
             values["full_name"] = str(claims["name"])[:255]
         if not self._settings.decides_on_roles:
             return values
-        told = claims.get(self._settings.groups_claim) or ()
-        groups = {str(one) for one in (told if isinstance(told, list) else [told])} | {EVERYBODY}
+        given = claims.get(self._settings.groups_claim) or ()
+        groups = {str(one) for one in (given if isinstance(given, list) else [given])} | {EVERYBODY}
         for role, named in (
             (Role.ADMINISTRATOR, self._settings.administrators),
             (Role.OPERATOR, self._settings.operators),
@@ -114,8 +114,8 @@ class OpenIdSignIn:
         raise NotVouchedFor("you are in none of the groups that may sign in here")
 
     def _add(self, claims: Mapping[str, Any], values: Mapping[str, Any]) -> AccountRow:
-        told = str(claims.get("preferred_username") or claims.get("email") or claims["sub"])
-        name = _NAME.sub("-", told).strip("-._@")[:_LONGEST_NAME] or "someone"
+        wanted = str(claims.get("preferred_username") or claims.get("email") or claims["sub"])
+        name = _NAME.sub("-", wanted).strip("-._@")[:_LONGEST_NAME] or "someone"
         try:
             return self._database.run(accounts.add_account, name, values, self._clock.now())
         except Conflict as taken:

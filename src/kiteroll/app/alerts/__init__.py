@@ -1,1 +1,1 @@
-"""Telling people: what is told of which finding, and its delivery."""
+"""Alerts: what is sent about which finding, and its delivery."""

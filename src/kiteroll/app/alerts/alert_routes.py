@@ -1,4 +1,4 @@
-"""Routes and planned work: what is told, and when not; and what was."""
+"""Routes and planned work: what is sent, and when not; and what was."""
 
 from kiteroll.app.alerts.router import AlertRouter
 from kiteroll.clock import Clock

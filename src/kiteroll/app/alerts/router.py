@@ -1,6 +1,6 @@
-"""Decides which findings are told by which route, and puts the messages into the outbox.
+"""Decides which findings are sent by which route, and puts the messages into the outbox.
 
-What was told is known from the outbox: a service that was killed tells what it had not told, and nothing
+What was sent is known from the outbox: a service that was killed sends what it had not sent, and nothing
 twice.
 """
 
@@ -16,7 +16,7 @@ from kiteroll.app.alerts.wording import content_of
 from kiteroll.app.events import AuditAppended, EventBus, FindingChanged, InventoryChanged
 from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
-from kiteroll.core.alerts.plan import Planned, Told, planned
+from kiteroll.core.alerts.plan import Planned, Sent, planned
 from kiteroll.core.alerts.planned_work import PlannedWork, is_covered
 from kiteroll.core.alerts.route import Route, Where
 from kiteroll.core.alerts.settling import settles_after
@@ -50,7 +50,7 @@ class _Settings:
         return row is not None and row.enabled
 
     def settles_after(self, finding: Finding) -> timedelta:
-        """How long it must stand before it is told."""
+        """How long it must stand before it is sent."""
         intervals = [self.intervals[name] for name in finding.switches if name in self.intervals]
         return settles_after(finding.kind, max(intervals, default=timedelta(0)))
 
@@ -62,7 +62,7 @@ class _Seen:
     times_opened: int
     at: datetime
     """When it was noticed here."""
-    told: dict[str, list[Told]] = field(default_factory=dict)
+    sent: dict[str, list[Sent]] = field(default_factory=dict)
     """By route."""
 
 
@@ -110,12 +110,12 @@ class AlertRouter:
         self._settings = None
 
     def switch_renamed(self, before: str, after: str) -> None:
-        """What was told of findings goes by their names: it is read anew from the outbox. From any thread."""
+        """What was sent of findings goes by their names: it is read anew from the outbox. From any thread."""
         self._seen_is_old = True
         self.settings_changed()
 
     def step(self) -> None:
-        """Tell what is due; blocking. While the database is away nothing is lost."""
+        """Send what is due; blocking. While the database is away nothing is lost."""
         now = self._clock.now()
         look_at_all = self._look_at_all_at is None or now >= self._look_at_all_at
         with self._lock:
@@ -166,7 +166,7 @@ class AlertRouter:
         found = []
         for route in settings.routes:
             takes = not held_back and route.takes(finding, places, now)
-            plans = planned(route, finding, seen.told.get(route.name, ()), takes=takes, now=now)
+            plans = planned(route, finding, seen.sent.get(route.name, ()), takes=takes, now=now)
             found += [_Plan(finding, places, route, what) for what in plans if settings.has(what.target)]
         return found
 
@@ -190,8 +190,8 @@ class AlertRouter:
             )
         self._database.run(outbox.add_messages, messages, now)
         for one in plans:
-            told = self._seen[one.finding.key].told.setdefault(one.route.name, [])
-            told.append(Told(one.what.reason, now, one.what.number))
+            sent = self._seen[one.finding.key].sent.setdefault(one.route.name, [])
+            sent.append(Sent(one.what.reason, now, one.what.number))
         self._on_message()
 
     def _send_audit_log(self, settings: _Settings, now: datetime) -> None:
@@ -205,9 +205,9 @@ class AlertRouter:
         found: dict[str, _Seen] = {}
         for row in self._database.run(outbox.sent_since_opened, now - _RECENTLY):
             seen = found.setdefault(row.key, _Seen(row.times_opened, now))
-            seen.told.setdefault(row.route, []).append(row.sent)
+            seen.sent.setdefault(row.route, []).append(row.sent)
         for one in self._database.run(findings.by_keys, sorted(found)).values():
-            if one.finding.state is State.CLEARED:  # cleared, and perhaps not told before the service ended
+            if one.finding.state is State.CLEARED:  # cleared, and perhaps not sent before the service ended
                 self._on_finding(FindingChanged(one.finding))
         return found
 

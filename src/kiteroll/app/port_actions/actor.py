@@ -38,10 +38,10 @@ class Guarded(Conflict):
     def __init__(self, wanted: Wanted, against: Sequence[Objection]) -> None:
         self.objections = tuple(against)
         self.problems = tuple((one.guard.value, objection_text(one)) for one in against)
-        told = "; ".join(f"{guard}: {text}" for guard, text in self.problems)
+        problems = "; ".join(f"{guard}: {text}" for guard, text in self.problems)
         names = ", ".join(one.guard for one in against)
         super().__init__(
-            f"{wanted.switch} {wanted.port} is not touched: {told}. "
+            f"{wanted.switch} {wanted.port} is not touched: {problems}. "
             f"Who knows better overrides it by name ({names})"
         )
 
@@ -200,7 +200,7 @@ class PortActor:
         port_closures.add_closure(connection, closure, row.id, row.asked_by, row.reason, again.came_back)
 
     def _read_soon(self, switch: str) -> None:
-        """Its table changes with it; a reading that fails is told as any other is."""
+        """Its table changes with it; a reading that fails is reported as any other is."""
 
         async def read() -> None:
             try:

@@ -1,4 +1,4 @@
-"""Ports that are closed: the timer that opens them again, and what is told of them."""
+"""Ports that are closed: the timer that opens them again, and what is reported of them."""
 
 import asyncio
 import logging

@@ -33,7 +33,7 @@ from kiteroll.store.vault import Vault
 
 _HOUR = timedelta(hours=1)
 _SHOWN = 50
-"""Endpoints of a port that a plan tells of."""
+"""Endpoints of a port that a plan lists."""
 _ROUTER = "router"
 
 
@@ -138,7 +138,7 @@ class ActionPlanner:
                 f"interface {port.number} is {name!r} there now, not {port.name!r}: read the switch again",
             )
         if value is None:
-            raise DeviceLied(way.target.address, f"it does not tell {way.object.name}")
+            raise DeviceLied(way.target.address, f"it does not report {way.object.name}")
         return value
 
     def _around(self, wanted: Wanted, way: Way, client: str) -> tuple[list[Objection], list[MacAddress]]:
@@ -196,9 +196,9 @@ def _named(ports: Sequence[PortRow], wanted: Wanted) -> PortRow:
     raise NotFound("port", wanted.port, did_you_mean(wanted.port, names, ports_hint(wanted.switch)))
 
 
-def _same_port(name: str, told: str, interface: int) -> bool:
+def _same_port(name: str, described: str, interface: int) -> bool:
     """Doubled names have the number of their interface behind them, or are cut."""
-    return name in (told, f"{told} #{interface}") or told.startswith(name)
+    return name in (described, f"{described} #{interface}") or described.startswith(name)
 
 
 def _unknown_bridge(there: list[NeighbourRow]) -> str:

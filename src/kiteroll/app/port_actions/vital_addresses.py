@@ -60,7 +60,7 @@ def own_addresses(net: Path = _NET) -> list[MacAddress]:
 
 
 def default_routers(routes: Path = _ROUTES) -> list[str]:
-    """IPv4 addresses of the default routers; Linux tells them in hexadecimal, the last octet first."""
+    """IPv4 addresses of the default routers; Linux lists them in hexadecimal, the last octet first."""
     return [
         str(ipaddress.IPv4Address(bytes.fromhex(words[2])[::-1]))
         for words in _rows(routes)

@@ -133,7 +133,7 @@ def _is_pattern(name: str | None) -> bool:
 def _check(
     wanted: EndpointFilter, among: Sequence[SwitchRow] | None
 ) -> Callable[[EndpointView], bool] | None:
-    """What the database cannot tell; None when nothing of that is asked for."""
+    """What the database cannot answer; None when nothing of that is asked for."""
     by_place = (wanted.switch, wanted.port, wanted.vlan, wanted.site, wanted.group)
     if not wanted.maker and not wanted.confidences and all(one is None for one in by_place):
         return None

@@ -53,7 +53,7 @@ __all__ = [
 _NEVER_SEEN = "no switch has ever learned this address"
 _HOMES_AT_ONCE = 200
 _MAX_QUIET = 1000
-"""Quiet times told at once, the latest."""
+"""Quiet times shown at once, the latest."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -65,5 +65,5 @@ class StatusQueries:
             raise TrackerAway(self.following.problem)
 
     def _problem(self) -> str | None:
-        """Readings that wait tell more than whether the database answers: it may take no writes."""
+        """Readings that wait show more than whether the database answers: it may take no writes."""
         return self._turns.storage_problem or self._watch.problem

@@ -58,7 +58,7 @@ class FollowedRecords:
         self._findings.reload()
 
     def after_reading(self, stored: ReadingStored) -> None:
-        """What it changed is taken over as it is told; the records are read where it does not fit."""
+        """What it changed is taken over as it is reported; the records are read where it does not fit."""
         if self._fleet.record_stored(stored) is not None:
             self._names.on_reading(stored)
 

@@ -17,7 +17,7 @@ STORED = "stored"
 PROBED = "probed"
 """One address was asked for, and something had changed. For services alone, without a number."""
 FORGOTTEN = "index.forget"
-"""Not of the audit log, and told like its actions: records of endpoints were deleted."""
+"""Not of the audit log, and sent like its actions: records of endpoints were deleted."""
 
 
 @dataclass(frozen=True, slots=True)

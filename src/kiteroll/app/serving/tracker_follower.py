@@ -37,7 +37,7 @@ class TrackerFollower:
         following: Following,
         clock: Clock,
     ) -> None:
-        """`relay`: takes its events on, in the event loop, once what they tell of is known here."""
+        """`relay`: takes its events on, in the event loop, once what they are about is known here."""
         self._link = link
         self._records = records
         self._relay = relay
@@ -105,8 +105,8 @@ class TrackerFollower:
         if any(event.name == "finding" for event in events):
             self._records.after_findings()
         for event in events:
-            if event.name == STORED and isinstance(told := parse_report(event.data), ReadingStored):
-                self._records.after_reading(told)
+            if event.name == STORED and isinstance(report := parse_report(event.data), ReadingStored):
+                self._records.after_reading(report)
             elif event.name == PROBED and event.switch:
                 self._records.after_probe(event.switch)
 

@@ -1,1 +1,1 @@
-"""Trackers of areas: who has which switches, and what they tell the service."""
+"""Trackers of areas: who has which switches, and what they report to the service."""

@@ -56,7 +56,7 @@ class CollectorBus:
         """Of the latest readings, by switch: for those who wait for them."""
         self._stored = asyncio.Condition()
         self._changed: set[str] = set()
-        """Sites whose collectors are to be told, however often something changed."""
+        """Sites whose collectors are to be notified, however often something changed."""
         self._woken = asyncio.Event()
         collectors.on_change(self._note_change)
         self._loop: asyncio.AbstractEventLoop | None = None

@@ -39,7 +39,7 @@ class ImportFolderWatcher:
         self._clock = clock
         self._sizes: dict[Path, tuple[int, float]] = {}
         self._stuck: set[Path] = set()
-        """Files that are dealt with and cannot be moved away: not to be imported, or told of, again."""
+        """Files that are dealt with and cannot be moved away: not to be imported, or reported, again."""
 
     async def run(self) -> None:
         while True:
@@ -72,7 +72,7 @@ class ImportFolderWatcher:
         return [file for file in complete if file not in self._stuck]
 
     async def _import(self, file: Path) -> None:
-        """The boundary of one file: whatever is wrong with it is told beside it, and ends there."""
+        """The boundary of one file: whatever is wrong with it is written beside it, and ends there."""
         try:
             readings = await asyncio.to_thread(self._read, file)
             stored = await self._importer.import_readings(readings)

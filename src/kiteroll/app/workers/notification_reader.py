@@ -30,7 +30,7 @@ class Reads(Protocol):
 
 
 _SENDERS_EVERY_S = 5.0
-_TELL_EVERY_S = 60.0
+_LOG_EVERY_S = 60.0
 
 
 def bind(settings: NotificationSettings) -> socket.socket:
@@ -115,25 +115,25 @@ class NotificationReader:
 
     async def _refresh_senders(self) -> None:
         """Keep who may be heard in step with the inventory and the DNS."""
-        told = 0
-        told_at = self._clock.monotonic()
+        logged = 0
+        logged_at = self._clock.monotonic()
         while True:
             await asyncio.to_thread(self._resolve_senders, self._targets())
             await self._clock.sleep(_SENDERS_EVERY_S)
             dropped, now = self._listener.dropped, self._clock.monotonic()
-            if dropped > told and now - told_at >= _TELL_EVERY_S:
+            if dropped > logged and now - logged_at >= _LOG_EVERY_S:
                 log.warning(
                     "notifications dropped: unknown sender or community, not authenticated, or too many",
-                    extra=fields("notification.dropped", count=dropped - told),
+                    extra=fields("notification.dropped", count=dropped - logged),
                 )
-                told, told_at = dropped, now
+                logged, logged_at = dropped, now
 
     def _on_notification(self, switches: Sequence[str], notice: Notification) -> None:
         if not notice.name:
             return
         now = self._clock.now()
         for name in switches:
-            # Of a burst the first is told: however many there are, they bring one reading.
+            # Of a burst the first counts: however many there are, they bring one reading.
             if self._debounce.trigger(name, now):
                 said = fields(
                     "notification.received", switch=name, kind=notice.name, interface=notice.interface

@@ -21,7 +21,7 @@ log = logging.getLogger(__name__)
 _RETENTION_S = 3600.0
 _SERVER_CHECK_S = 2.0
 _CLOCK_CHECK_S = 5.0
-_TOLD_AHEAD = timedelta(seconds=2)
+_AHEAD = timedelta(seconds=2)
 
 
 async def every(seconds: float, clock: Clock, work: Callable[[], object], name: str) -> None:
@@ -74,15 +74,15 @@ def delete_old(database: Database, clock: Clock, settings: RetentionSettings) ->
 
 
 async def watch_clock(clock: Clock) -> None:
-    """Tell when the system's clock was set back, and when it has been caught up with."""
-    told = False
+    """Log when the system's clock was set back, and when it has been caught up with."""
+    ahead_logged = False
     while True:
         await clock.sleep(_CLOCK_CHECK_S)
         ahead = clock.ahead()
-        if told is (ahead >= _TOLD_AHEAD):
+        if ahead_logged is (ahead >= _AHEAD):
             continue
-        told = not told
-        if told:
+        ahead_logged = not ahead_logged
+        if ahead_logged:
             log.warning(
                 "the system's clock is behind the latest readings: until it has caught up, time goes on at "
                 "half speed here",

@@ -41,8 +41,8 @@ class SiteReadings:
         done: Callable[[], Awaitable[None]] = _nothing,
     ) -> None:
         """`store` makes records of a reading; `site_of`: of a switch that is read by collectors, by id;
-        `stored` is told of each reading (switch, instant, what came of it), or `came_again` of one that was
-        stored before; `done` is called before some are confirmed."""
+        `stored` is called with each reading (switch, instant, what came of it), or `came_again` with one
+        that was stored before; `done` is called before some are confirmed."""
         self._intake = intake
         self._ingestor = ingestor
         self._store = store
@@ -74,11 +74,11 @@ class SiteReadings:
 
     async def _follow(self, bus: CentreBus, site: str) -> None:
         """The boundary of one site: whatever is wrong with it holds up no other."""
-        measured, told = 0.0, ""
+        measured, logged = 0.0, ""
         while True:
             try:
                 await bus.follow(site, self._intake.position(site))
-                told = ""
+                logged = ""
                 async for messages in bus.readings(site):
                     await self._store_all(site, messages)
                     if self._clock.monotonic() - measured >= _BACKLOG_EVERY_S:
@@ -86,9 +86,9 @@ class SiteReadings:
                         backlog = await bus.backlog(site)
                         self._intake.note_waiting(site, backlog.at_site + backlog.here)
             except (BusUnavailable, StorageUnavailable, TrackedElsewhere) as away:
-                if str(away) != told:
-                    told = str(away)
-                    said = fields("bus.site_away", site=site, error=told)
+                if str(away) != logged:
+                    logged = str(away)
+                    said = fields("bus.site_away", site=site, error=logged)
                     log.warning("a site cannot be followed", extra=said)
             except Exception:
                 log.exception("following a site failed", extra=fields("bus.bug", site=site))

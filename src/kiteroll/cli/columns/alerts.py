@@ -1,4 +1,4 @@
-"""Columns of telling people: targets, routes, planned work, and what was sent."""
+"""Columns of alerts: targets, routes, planned work, and what was sent."""
 
 from __future__ import annotations
 
@@ -36,7 +36,9 @@ def alert_routes() -> list[Column[api.AlertRoute]]:
         Column("hours", lambda one: _hours(one.hours)),
         Column("remind", lambda one: one.remind_after_s, shown=lambda one: _span(one.remind_after_s)),
         Column("escalate", lambda one: one.escalate_after_s, shown=_escalates),
-        Column("over", lambda one: one.tell_over, shown=lambda one: "sent" if one.tell_over else "not sent"),
+        Column(
+            "over", lambda one: one.send_cleared, shown=lambda one: "sent" if one.send_cleared else "not sent"
+        ),
         Column(
             "state",
             lambda one: "on" if one.enabled else "off",

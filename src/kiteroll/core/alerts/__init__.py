@@ -1,1 +1,1 @@
-"""Telling people of findings: which go where, when again, and when not."""
+"""Alerts of findings: which go where, when again, and when not."""

@@ -1,4 +1,4 @@
-"""What is to be told now of one finding, by one route; from what was told of it before."""
+"""What is to be sent now of one finding, by one route; from what was sent of it before."""
 
 from collections.abc import Collection
 from dataclasses import dataclass
@@ -9,7 +9,7 @@ from kiteroll.core.findings.finding import Finding, State
 
 
 @dataclass(frozen=True, slots=True)
-class Told:
+class Sent:
     """A message that was made of the finding, since it opened last."""
 
     reason: AlertReason
@@ -26,13 +26,14 @@ class Planned:
 
 
 def planned(
-    route: Route, finding: Finding, told: Collection[Told], *, takes: bool, now: datetime
+    route: Route, finding: Finding, sent: Collection[Sent], *, takes: bool, now: datetime
 ) -> list[Planned]:
-    """`takes`: whether the route takes the finding as it is now. Of one that is over only those are told who
-    were told that it opened. What somebody acknowledged, and what another finding explains, is not told."""
-    reasons = {one.reason for one in told}
+    """`takes`: whether the route takes the finding as it is now. That one is over goes only to
+    those who were sent that it opened. What somebody acknowledged, and what another finding explains, is
+    not sent."""
+    reasons = {one.reason for one in sent}
     if finding.state is State.CLEARED:
-        if not route.tell_over or AlertReason.OPENED not in reasons or AlertReason.OVER in reasons:
+        if not route.send_cleared or AlertReason.OPENED not in reasons or AlertReason.OVER in reasons:
             return []
         targets = [route.target]
         if AlertReason.ESCALATED in reasons:
@@ -44,12 +45,12 @@ def planned(
         return [Planned(AlertReason.OPENED, route.target)] if finding.opened_at >= route.set_at else []
     found = []
     if route.remind_after is not None:
-        last = max(one.at for one in told if one.reason in (AlertReason.OPENED, AlertReason.REMINDER))
+        last = max(one.at for one in sent if one.reason in (AlertReason.OPENED, AlertReason.REMINDER))
         if now - last >= route.remind_after:
-            count = sum(one.reason is AlertReason.REMINDER for one in told)
+            count = sum(one.reason is AlertReason.REMINDER for one in sent)
             found.append(Planned(AlertReason.REMINDER, route.target, count + 1))
     if route.escalate_after is not None and route.escalate_to and AlertReason.ESCALATED not in reasons:
-        first = min(one.at for one in told if one.reason is AlertReason.OPENED)
+        first = min(one.at for one in sent if one.reason is AlertReason.OPENED)
         if now - first >= route.escalate_after:
             found.append(Planned(AlertReason.ESCALATED, route.escalate_to))
     return found

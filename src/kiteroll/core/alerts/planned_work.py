@@ -19,7 +19,7 @@ class PlannedWork:
     kind: str = ""
 
     def covers(self, finding: Finding, places: tuple[Where, ...], now: datetime) -> bool:
-        """Every switch of a finding must be where the work is: half of it elsewhere is told."""
+        """Every switch of a finding must be where the work is: half of it elsewhere is sent."""
         if not self.begins_at <= now < self.ends_at or (self.kind and finding.kind.value != self.kind):
             return False
         if self.site and not (places and all(one.site == self.site for one in places)):

@@ -16,7 +16,7 @@ class AlertReason(StrEnum):
     REMINDER = "reminder"
     """It is open still, and nobody acknowledged it."""
     ESCALATED = "escalated"
-    """The same, told to somebody else now."""
+    """The same, sent to somebody else now."""
     OVER = "over"
     TEST = "test"
     AUDIT = "audit"
@@ -59,7 +59,7 @@ class Where:
 class Route:
     name: str
     target: str
-    """Name of the target that is told."""
+    """Name of the target it is sent to."""
     severity: Severity = Severity.WARNING
     """And what is worse."""
     kinds: frozenset[str] = frozenset()
@@ -67,13 +67,13 @@ class Route:
     sites: frozenset[str] = frozenset()
     groups: frozenset[str] = frozenset()
     hours: Hours = Hours()
-    tell_over: bool = True
-    """Whether it is told too when the finding is over."""
+    send_cleared: bool = True
+    """Whether it is sent too when the finding is over."""
     remind_after: timedelta | None = None
     """Again and again, while it is open and nobody acknowledged it."""
     escalate_after: timedelta | None = None
     escalate_to: str = ""
-    """Name of another target, told once when it is open for so long and nobody acknowledged it."""
+    """Name of another target, sent to once when it is open for so long and nobody acknowledged it."""
     enabled: bool = True
     set_at: datetime
     """What opened before is not sent by it."""

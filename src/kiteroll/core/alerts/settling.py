@@ -1,4 +1,4 @@
-"""How long a finding must stand before it is told: until then another may turn out to explain it."""
+"""How long a finding must stand before it is sent: until then another may turn out to explain it."""
 
 from datetime import timedelta
 

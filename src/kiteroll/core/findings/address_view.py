@@ -1,8 +1,8 @@
 """The stays of one address, arranged for the three kinds that judge it: moved, flapping, duplicate.
 
 On one switch an address is at one port a VLAN, so every jump ends a stay there and begins another.
-The switch with the most such jumps tells how often the address jumped; the access ports it was
-learned at tell between which places.
+The switch with the most such jumps shows how often the address jumped; the access ports it was
+learned at show between which places.
 """
 
 from collections import defaultdict
@@ -154,6 +154,6 @@ def _at_once(access: Sequence[Sighting], joined: Joined) -> tuple[Sighting, Sigh
 
 
 def _vlan_in_common(one: Sighting, other: Sighting) -> bool:
-    """A switch that tells no VLAN may mean any."""
+    """A switch that reports no VLAN may mean any."""
     here, there = one.stay.place.vlan, other.stay.place.vlan
     return here is None or there is None or here == there

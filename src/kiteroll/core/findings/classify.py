@@ -8,7 +8,7 @@ from kiteroll.core.findings.finding import Detection
 from kiteroll.core.findings.kinds import duplicate_address, flapping, moved
 
 _PATIENCE = timedelta(minutes=3)
-"""For readings that tell whether links changed, or whether a move is one; after it that is judged without."""
+"""For readings that show whether links changed, or whether a move is one; after it that is judged without."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -81,11 +81,11 @@ class ConditionWatch:
         not_read: Collection[str] = (),
     ) -> list[Detection]:
         """`loops`: when each that is not cleared began, and when it showed last; `not_read`: switches that
-        are told already, perhaps since before a start."""
+        are reported already, perhaps since before a start."""
         thresholds = self._thresholds
         conditions, service = facts.conditions(), facts.service()
         self.switched_off = frozenset(one.name for one in conditions if not one.enabled)
-        # Of a site whose readings are on their way nothing can be said yet: the site itself is told.
+        # Of a site whose readings are on their way nothing can be said yet: the site itself is reported.
         late_sites = {one.site for one in service.sites if not one.up_to_date}
         began_at = self._began_at = self._began_at or now
         heard = [
@@ -95,7 +95,7 @@ class ConditionWatch:
         ]
         # A switch that was late when the last note of its site was made: not one whose reader was away since.
         as_of = {one.site: one.as_of for one in service.sites if one.as_of is not None}
-        told = [
+        detections = [
             detection
             for switch in heard
             for detection in (
@@ -113,9 +113,9 @@ class ConditionWatch:
             if detection is not None
         ]
         ports = facts.port_activity(now - thresholds.silent_after, _MAX_PORTS)
-        told += [silent_port.detect(port, topology, thresholds, now, loops) for port in ports]
-        told += self._of_service(service, heard, as_of, now)
-        found = [detection for detection in told if detection is not None]
+        detections += [silent_port.detect(port, topology, thresholds, now, loops) for port in ports]
+        detections += self._of_service(service, heard, as_of, now)
+        found = [detection for detection in detections if detection is not None]
         found += self._odd_ageing.lasting(odd, now, thresholds.ageing_lasting)
         return found + self._from_ips(facts, now)
 

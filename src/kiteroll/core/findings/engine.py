@@ -57,7 +57,7 @@ class SwitchRead:
     changes: tuple[Change, ...]
     topology_changes: int | None = None
     bridge_address: MacAddress | None = None
-    """The one it tells; None when it tells none."""
+    """The one it reports; None when it reports none."""
     left_out: LeftOut | None = None
     """New addresses of it that were not taken."""
     unknown: frozenset[MacAddress] = frozenset()
@@ -244,8 +244,8 @@ class FindingEngine:
             else:
                 self._loops.note(switch, None, at)
         self._burst_switches.clear()
-        for told in self._loops.due(topology, now):
-            found = told.signs
+        for seen in self._loops.due(topology, now):
+            found = seen.signs
             summarised_at = self._summarised_at.get(found.switch)
             summarise = summarised_at is None or now - summarised_at >= _LOOP_SUMMARY_EVERY
             if summarise:
@@ -254,11 +254,11 @@ class FindingEngine:
             self._detected.append(
                 loop.detect(
                     found,
-                    told.macs,
-                    told.ports,
+                    seen.macs,
+                    seen.ports,
                     topology_changed=changed_tree,
                     summarise=summarise,
-                    now=told.last_at,
+                    now=seen.last_at,
                     area=topology.area_of(found.switch),
                 )
             )

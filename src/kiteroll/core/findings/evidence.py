@@ -154,7 +154,7 @@ class PathsChanged:
 
 @dataclass(frozen=True, slots=True)
 class OtherIdentity:
-    """The switch tells another bridge address than before (dot1dBaseBridgeAddress)."""
+    """The switch reports another bridge address than before (dot1dBaseBridgeAddress)."""
 
     at: datetime
     before: MacAddress

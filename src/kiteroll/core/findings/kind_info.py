@@ -29,9 +29,9 @@ class KindInfo:
     condition: bool = False
     """It says how something is, not what happened: it is over as soon as it is not so."""
     by_readings: bool = False
-    """A condition that a reading tells: in between nobody looks whether it is still so."""
+    """A condition that a reading shows: in between nobody looks whether it is still so."""
     recorded: bool = False
-    """A condition that the service's own records tell: it is over once they are read and do not say so."""
+    """A condition that the service's own records show: it is over once they are read and do not say so."""
     explains: frozenset[FindingKind] = frozenset()
     """Kinds whose findings are part of one of this kind: of the same address, or at the same ports."""
     clear_factor: int = 1

@@ -57,7 +57,7 @@ class FindingLifecycle:
         return self._of_kind[FindingKind.LOOP].values()
 
     def switches_not_read(self) -> set[str]:
-        """Those that are told as not read."""
+        """Those that are reported as not read."""
         return {one.subject.switch for one in self._of_kind[FindingKind.NOT_READ].values()}
 
     def unknown(self, detections: Iterable[Detection]) -> list[str]:
@@ -110,7 +110,7 @@ class FindingLifecycle:
         return changed
 
     def end_unrecorded(self, found: Sequence[Detection], now: datetime) -> list[Finding]:
-        """Findings that the service's own records would tell, when these are all they tell: what is not among
+        """Findings that the service's own records would show, when these are all they show: what is not among
         `found` is over."""
         keys = {one.key for one in found}
         ended = [one for kind in RECORDED for one in self._of_kind[kind].values() if one.key not in keys]
@@ -156,7 +156,7 @@ class FindingLifecycle:
         return self._over_with(known, now, by)
 
     def _hidden_by_loop(self, finding: Finding, now: datetime) -> bool:
-        """Whether its address is pulled away by a loop: then a table does not tell that it is over."""
+        """Whether its address is pulled away by a loop: then a table does not show that it is over."""
         return (
             finding.kind is FindingKind.STRANGER
             and finding.state is State.OPEN
@@ -284,7 +284,7 @@ def _reopened(before: Finding, detection: Detection) -> Finding:
 
 def _gathered(known: Finding, detection: Detection) -> Finding:
     evidence, new = known.evidence, 0
-    if not KINDS[detection.kind].condition:  # how something is needs telling once
+    if not KINDS[detection.kind].condition:  # how something is needs reporting once
         evidence, new = _joined(known.evidence, detection.evidence)
     return replace(
         known,

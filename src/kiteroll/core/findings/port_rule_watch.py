@@ -1,4 +1,4 @@
-"""What breaks the rules of ports, since when; told once it lasts."""
+"""What breaks the rules of ports, since when; reported once it lasts."""
 
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
@@ -43,7 +43,7 @@ _LOOK_BACK = timedelta(minutes=30)
 class Breach:
     detection: Detection
     lasting: timedelta
-    """For how long it must be so before it is told."""
+    """For how long it must be so before it is reported."""
     passing: bool = False
     """At a port that carries addresses from elsewhere."""
     lingers: timedelta = timedelta(0)
@@ -181,7 +181,7 @@ class PortRuleWatch:
         delay: timedelta,
     ) -> list[Detection]:
         """Evaluate these switches: their tables, or the rules, are new. `delay`: for how long a rule must be
-        broken at least before it is told. What is told at once comes back. Raises what `facts` raise."""
+        broken at least before it is reported. Gives what is reported at once. Raises what `facts` raise."""
         asked: set[PortRef] = set()
 
         def exempt(port: PortRef) -> bool:

@@ -1,4 +1,4 @@
-"""A switch gets another name: what was told of it, and what is not judged yet, goes on under that one."""
+"""A switch gets another name: what was found of it, and what is not judged yet, goes on under that one."""
 
 from collections.abc import Iterable
 from dataclasses import replace

@@ -7,7 +7,7 @@ from kiteroll.core.model.collector import SiteCondition
 from kiteroll.core.model.port_ref import PortRef
 
 SITE_NEWS = timedelta(minutes=5)
-"""How long something that happened at a site is told, such as readings that were dropped there."""
+"""How long something that happened at a site is reported, such as readings that were dropped there."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,7 +14,7 @@ class Thresholds:
     moved_memory: timedelta = timedelta(days=7)
     """An address that comes up elsewhere within this long of being gone has moved."""
     moved_together: int = 5
-    """Addresses that go from one port to the same other one within `flap_window` that are told as one."""
+    """Addresses that go from one port to the same other one within `flap_window` that are reported as one."""
     path_addresses: int = 5
     """Addresses that a switch learns at another uplink within `burst_window` that make a topology change."""
     loop_addresses: int = 5
@@ -36,7 +36,7 @@ class Thresholds:
     """A rule of a port must be broken for this long: where a new port leads is known some seconds
     after its first reading."""
     expiry_notice: timedelta = timedelta(days=7)
-    """How long before an entry of a roll expires it is told."""
+    """How long before an entry of a roll expires it is reported."""
     table_share: float = DEFAULT_TABLE_SHARE
     """Share of its size from which a table counts as nearly full."""
     ageing_lasting: timedelta = timedelta(minutes=10)

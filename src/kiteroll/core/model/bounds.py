@@ -11,7 +11,7 @@ from kiteroll.core.model.reading_parts import Device, Neighbour, Port
 
 SWITCH_NAME = 64
 TEXT = 255
-"""Characters of any text a switch tells: SnmpAdminString (RFC 3411), ifAlias and the like hold no more."""
+"""Characters of any text a switch reports: SnmpAdminString (RFC 3411), ifAlias and the like hold no more."""
 IP_TEXT = 45
 """Characters of an IPv6 address, in its longest form."""
 PARTNER = len("aa:bb:cc:dd:ee:ff/65535")

@@ -119,4 +119,4 @@ KINDS: dict[type, ChangeKind] = {
     Gone: ChangeKind.GONE,
     Restarted: ChangeKind.RESTARTED,
 }
-"""The changes people are told of. Awaited and Resumed are bookkeeping and have no kind."""
+"""The changes people see. Awaited and Resumed are bookkeeping and have no kind."""

@@ -21,13 +21,13 @@ class LinkBefore:
 
 
 def believed_ticks(port: Port, taken: Reading, before: LinkBefore | None) -> int | None:
-    """ifLastChange of a port; None where the switch tells none, or one that readings contradict: some tell
-    for ever when they started. Then the readings themselves say when the link changed.
+    """ifLastChange of a port; None where the switch has none, or one that readings contradict: some always
+    report when they started. Then the readings themselves say when the link changed.
 
     `before`: None for a port that was never read.
     """
-    told = taken.changed_at(port)
-    if told is None or before is None or before.oper is Oper.UNKNOWN:
+    reported = taken.changed_at(port)
+    if reported is None or before is None or before.oper is Oper.UNKNOWN:
         return port.changed_ticks  # a port that was missing for a while did not change for that
     if port.oper is not before.oper:
         earliest = before.read_at
@@ -35,5 +35,5 @@ def believed_ticks(port: Port, taken: Reading, before: LinkBefore | None) -> int
         earliest = None
     else:
         earliest = before.since
-    can_be = earliest is None or told >= earliest - CLOCK_JITTER
+    can_be = earliest is None or reported >= earliest - CLOCK_JITTER
     return port.changed_ticks if can_be else None

@@ -21,7 +21,7 @@ class MacTable:
     read_at: datetime | None = None
     """Last complete reading."""
     ageing: timedelta | None = None
-    """For how long the switch keeps an address, as it told of late."""
+    """For how long the switch keeps an address, as it reported of late."""
 
 
 def addresses_by_port(tables: Mapping[str, MacTable]) -> Iterator[tuple[PortRef, int, int]]:

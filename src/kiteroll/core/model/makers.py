@@ -1,4 +1,4 @@
-"""Whose address it is, as far as the address itself tells."""
+"""Whose address it is, as far as the address itself shows."""
 
 from collections.abc import Callable, Mapping
 from enum import StrEnum

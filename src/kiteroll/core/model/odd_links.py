@@ -25,7 +25,7 @@ class Link:
 
 def odd_links(links: Sequence[Link]) -> list[tuple[str, LinkOddity, int]]:
     """Ports of one switch that run at 10 Mb/s or half duplex, and the speed that most of its ports run at.
-    No standard object tells what a port could do; those beside it show it: where most run no faster,
+    No standard object says what a port could do; those beside it show it: where most run no faster,
     nothing is odd about 10 Mb/s."""
     speeds = Counter(one.speed_bps for one in links if one.speed_bps)
     usual = max(speeds, key=lambda speed: (speeds[speed], speed), default=0) or 0

@@ -95,7 +95,7 @@ class Reading:
             raise Invalid(f"the reading of {self.switch[: bounds.SWITCH_NAME]}: {wrong}")
 
     def _out_of_bounds(self) -> Iterator[str]:
-        """What it holds that no switch can tell or no record keep."""
+        """What it holds that no switch can report or no record keep."""
         yield from bounds.text("switch", self.switch, bounds.SWITCH_NAME)
         yield from bounds.instant("taken_at", self.taken_at)
         if not timedelta(0) <= self.duration <= timedelta(days=1):

@@ -48,7 +48,7 @@ class Port:
     """dot3StatsDuplexStatus: full, half, or empty when not known."""
     changed_ticks: int | None = None
     """sysUpTime when it last went up or down (ifLastChange); None when that was before the agent
-    started, or is not told. Kept as told: an instant made of it would differ from reading to reading."""
+    started, or is not reported. Kept as it came: an instant made of it would differ between readings."""
     aggregate: str | None = None
     """Name of the aggregate port it is bundled into (dot3adAggPortAttachedAggID)."""
     partner: str = ""
@@ -71,7 +71,7 @@ class Vlan:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Neighbour:
-    """A device that told of itself at one of the ports (LLDP, IEEE 802.1AB)."""
+    """A device that announced itself at one of the ports (LLDP, IEEE 802.1AB)."""
 
     port: str
     """Our port's name."""
@@ -123,7 +123,7 @@ class Device:
     """sysUpTime: hundredths of a second, 0..2**32-1, wraps after about 497 days."""
     bridge_address: MacAddress | None = None
     ageing: timedelta | None = None
-    """dot1dTpAgingTime; None when the switch does not tell."""
+    """dot1dTpAgingTime; None when the switch does not report it."""
     model: str = ""
     serial: str = ""
     software: str = ""

@@ -1,4 +1,4 @@
-"""What of a reading is told on, once it is stored: all but its tables."""
+"""What of a reading is passed on, once it is stored: all but its tables."""
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta

@@ -7,8 +7,8 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading_parts import Port, Status
 
 _AT_A_PORT = frozenset({Status.LEARNED, Status.STATIC, Status.OTHER})
-"""A port that admits an address only after it was authenticated, or was told who may be there, holds it in a
-row of status mgmt or other (dot1qTpFdbStatus, RFC 4363): the device is there all the same."""
+"""A port that admits an address only after it was authenticated, or was configured with who may be there,
+holds it in a row of status mgmt or other (dot1qTpFdbStatus, RFC 4363): the device is there all the same."""
 
 
 def is_endpoint(mac: MacAddress, status: Status, *, bridged: bool, own: Container[MacAddress | None]) -> bool:

@@ -68,7 +68,7 @@ class Judge:
         return self._occupancy(port, rule, self._lifted(port, rule), keys, newcomers)
 
     def counts(self, port: PortRef, keys: Iterable[int]) -> PortCounts:
-        """How many are there on a port, without telling who: a network has a hundred thousand."""
+        """How many are there on a port, without naming them: a network has a hundred thousand."""
         rule = self.rules.rule(port)
         return self._counts(rule, self._lifted(port, rule), keys)
 

@@ -27,7 +27,7 @@ class OnBreach(StrEnum):
     """What breaking a rule does, in order of strictness."""
 
     RECORD = "record"
-    """No finding: the roll call shows it, and a rehearsal of the rules in force tells when it was so."""
+    """No finding: the roll call shows it, and a rehearsal of the rules in force shows when it was so."""
     NOTE = "note"
     """A finding of this severity; the same for the next two."""
     WARNING = "warning"

@@ -70,7 +70,7 @@ class Attendance(StrEnum):
     ABSENT = "absent"
     """Known, and not present."""
     UNKNOWN = "unknown"
-    """No switch has ever told of it."""
+    """No switch has ever had it."""
     NOT_LISTED = "not listed"
     """Present at a port that was called, and not on the list."""
 
@@ -117,13 +117,15 @@ def attend(
         ports = tuple(homes.get(mac, ())) if mac is not None else ()
         where = (one.switch, one.port) if one.switch else None
         if not ports:
-            told = Attendance.ABSENT if mac is not None and mac in known else Attendance.UNKNOWN
+            attendance = Attendance.ABSENT if mac is not None and mac in known else Attendance.UNKNOWN
         elif where is None or any(_is_at(port, where) for port in ports):
-            told = Attendance.IN_PLACE
+            attendance = Attendance.IN_PLACE
         else:
-            told = Attendance.ELSEWHERE
+            attendance = Attendance.ELSEWHERE
         found.append(
-            Attended(attendance=told, device=one.device, line=one.line, mac=mac, expected=where, found=ports)
+            Attended(
+                attendance=attendance, device=one.device, line=one.line, mac=mac, expected=where, found=ports
+            )
         )
     for mac in sorted(homes.keys() - listed):
         ports = tuple(port for port in homes[mac] if called is None or port in called)

@@ -31,7 +31,7 @@ class UplinkClaims:
         self._claims: dict[PortRef, PortRole] = {}
 
     def evaluated(self, switch: str, now: datetime) -> None:
-        """To be told before its ports are asked about: nobody may be at them yet."""
+        """To be called before its ports are asked about: nobody may be at them yet."""
         self.known_since.setdefault(switch, now)
 
     def lifts_rules(self, port: PortRef, role: PortRole, began: datetime | None, now: datetime) -> bool:

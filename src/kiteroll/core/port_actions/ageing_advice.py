@@ -31,7 +31,7 @@ class Advice(StrEnum):
 @dataclass(frozen=True, slots=True, kw_only=True)
 class AgeingFacts:
     ageing: timedelta | None
-    """As the switch tells it."""
+    """As the switch reports it."""
     present: int
     table_size: int | None
     discards: int | None

@@ -32,7 +32,7 @@ class PortBreach:
     vlan: int | None
     span: Span
     lasting: timedelta
-    """For how long it must be so before it is told."""
+    """For how long it must be so before it is reported."""
     on_breach: OnBreach
     count: int = 1
     """Of an overfull port: the most that were present at once."""

@@ -80,7 +80,7 @@ class RehearsalResult:
     reported: int
     """How many there would have been."""
     not_reported: int
-    """Breaches too short to be told, or of rules that tell nobody."""
+    """Breaches too short to be reported, or of rules that report nothing."""
     by_kind: Mapping[FindingKind, int]
     by_day: Mapping[date, int]
     """Days in UTC on which one began."""
@@ -116,8 +116,8 @@ class Rehearsal:
         delay: timedelta,
         again_after: timedelta,
     ) -> None:
-        """`delay`: for how long a rule must be broken before it is told. `again_after`: how long a finding
-        must be over before it opens again."""
+        """`delay`: for how long a rule must be broken before it is reported. `again_after`: how long a
+        finding must be over before it opens again."""
         self._rules = rules
         self._not_counted = not_counted
         self._began_at, self._ended_at = began_at, ended_at

@@ -1,4 +1,4 @@
-"""Which IP answered with which address, source by source, as readings' neighbour caches told."""
+"""Which IP answered with which address, source by source, as readings' neighbour caches had it."""
 
 from collections import defaultdict
 from collections.abc import Mapping

@@ -151,8 +151,8 @@ class MemoryFacts:
             if port is not None:
                 here = {mac_of(key) for key, number in reading.learned.items() if number == port.number}
                 link = self._links[ref]
-                told = reading.changed_at(replace(port, changed_ticks=link.changed_ticks))
-                found[ref] = PortFacts(told or link.since, frozenset(here))
+                changed_at = reading.changed_at(replace(port, changed_ticks=link.changed_ticks))
+                found[ref] = PortFacts(changed_at or link.since, frozenset(here))
         return found
 
     def at_several_ports(self, limit: int) -> Sequence[MacAddress]:

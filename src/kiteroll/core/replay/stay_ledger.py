@@ -1,4 +1,4 @@
-"""Stays in memory, as the tracker's changes tell them; `kiteroll.store.stay_writer` keeps them in records."""
+"""Stays in memory, as the tracker's changes give them; `kiteroll.store.stay_writer` keeps them in records."""
 
 from collections import defaultdict
 from collections.abc import Iterable

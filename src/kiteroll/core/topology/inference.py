@@ -19,7 +19,7 @@ from kiteroll.core.topology.separation import separated_switches
 
 _NOTHING: Mapping[str, str] = {}
 _FAR_WORD_HOLDS = timedelta(minutes=15)
-"""By how much the reading that tells of a cable may be older than that of the switch at its far end."""
+"""By how much the reading that shows a cable may be older than that of the switch at its far end."""
 Reason = tuple[RoleEvidence, tuple[str, ...]]
 """What a role rests on, and the names it is about."""
 
@@ -94,7 +94,7 @@ def infer(facts: TopologyFacts) -> Topology:
             continue
         names = sorted(others)
         if by_neighbours.get(port) == len(names) or _all_beyond(port, direct.get(port, ()), behind, sees):
-            adjacent = sorted(direct[port])  # nothing tells of others in between
+            adjacent = sorted(direct[port])  # nothing shows others in between
         else:
             adjacent = _nearest(port[0], names, sees)
         first = frozenset(adjacent)
@@ -172,12 +172,12 @@ def _by_neighbours(facts: TopologyFacts) -> Iterator[tuple[PortRef, set[str]]]:
     """Ports at which a known switch announces itself, and the far ends that hear nobody; on a member of a
     bundle, also the bundle."""
     found: dict[PortRef, set[str]] = defaultdict(set)
-    told = {claim.port for claim in facts.claims}
+    announced = {claim.port for claim in facts.claims}
     for claim in facts.claims:
         if claim.known_as is None or claim.known_as == claim.port[0] or claim.known_as not in facts.switches:
             continue
         ends = [(claim.port, claim.known_as)]
-        if (far := _far_end(claim, facts.tables)) is not None and far not in told:
+        if (far := _far_end(claim, facts.tables)) is not None and far not in announced:
             ends.append((far, claim.port[0]))
         for port, other in ends:
             for place in _with_bundle(port, facts):
@@ -186,7 +186,7 @@ def _by_neighbours(facts: TopologyFacts) -> Iterator[tuple[PortRef, set[str]]]:
 
 
 def _far_end(claim: NeighbourClaim, tables: Mapping[str, MacTable]) -> PortRef | None:
-    """The port a known switch announces itself from: one cable has two ends, so who is told of at the one is
+    """The port a known switch announces itself from: one cable has two ends, so who is heard at the one is
     at the other as well, though its agent says nothing of neighbours for a while. None where addresses were
     never learned there, or the word for it is much older than the far end's table: it may have been
     re-plugged since."""

@@ -50,7 +50,7 @@ class SwitchIdentity:
 
 
 def names_by_address(switches: Iterable[tuple[str, MacAddress]]) -> dict[MacAddress, list[str]]:
-    """For each bridge address, the names of all switches that tell it."""
+    """For each bridge address, the names of all switches that report it."""
     found: dict[MacAddress, list[str]] = defaultdict(list)
     for name, address in switches:
         found[address].append(name)

@@ -17,7 +17,7 @@ TABLES_MAX_AGE = timedelta(seconds=30)
 """Comparing whole tables costs more, and what it finds hardly changes."""
 
 REMEMBERED = timedelta(days=7)
-"""As long as a move is told of who was away."""
+"""As long as a move is reported of who was away."""
 
 
 @dataclass(frozen=True, slots=True)

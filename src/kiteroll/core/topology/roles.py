@@ -64,7 +64,7 @@ class Topology:
         pairs: Mapping[str, str] | None = None,
         areas: Mapping[str, str] | None = None,
     ) -> None:
-        """`devices`: the end device that tells of itself at a port; `pairs`: switches that share their
+        """`devices`: the end device that announces itself at a port; `pairs`: switches that share their
         tables, and the pair each is of; `areas`: switches of named areas, and the area of each."""
         self._roles = roles
         self._pairs = pairs or {}
@@ -123,7 +123,7 @@ class Topology:
         return self._areas.get(switch, "")
 
     def device_at(self, port: PortRef) -> str:
-        """The end device that tells of itself there; empty when none does."""
+        """The end device that announces itself there; empty when none does."""
         return self._devices.get(port, "")
 
     def pair_of(self, switch: str) -> str:

@@ -23,8 +23,8 @@ _SAMPLE = 3
 Samples = Mapping[int, list[tuple[str, int]]]
 """Addresses, and the switches and port numbers they stand for."""
 Places = Mapping[int, int]
-"""Address to port number on one switch, whatever the VLAN: some switches tell none. Plain integers, for whole
-tables go through here."""
+"""Address to port number on one switch, whatever the VLAN: some switches report none. Plain integers, for
+whole tables go through here."""
 
 
 def separated_switches(
@@ -74,7 +74,7 @@ def _shown_behind(
 
 
 def _places(table: MacTable) -> dict[int, int]:
-    """An address on different ports in two VLANs tells nothing, and is left out."""
+    """An address on different ports in two VLANs says nothing, and is left out."""
     places = {key & MAC_MASK: number for key, number in table.learned.items()}
     if len(places) < len(table.learned):
         for key, number in table.learned.items():

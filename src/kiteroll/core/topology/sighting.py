@@ -11,7 +11,7 @@ from kiteroll.core.topology.roles import Topology
 from kiteroll.core.tracking.switch_health import LATE_AFTER_INTERVALS
 
 DEFAULT_AGEING = timedelta(seconds=300)
-"""Recommended ageing time (IEEE 802.1Q table 8-6), for switches that do not tell theirs."""
+"""Recommended ageing time (IEEE 802.1Q table 8-6), for switches that do not report theirs."""
 
 _LONGEST_AGEING = timedelta(hours=1)
 """What is waited for at most: a switch may be set to keep addresses for days, or for ever."""
@@ -27,9 +27,9 @@ _CONFIRMED_AFTER = 1.5
 """Intervals: two readings later, however they jitter."""
 
 
-def judged_ageing(told: timedelta | None) -> timedelta:
-    """The ageing time that is counted with, by the one the switch tells."""
-    return min(told or DEFAULT_AGEING, _LONGEST_AGEING)
+def judged_ageing(reported: timedelta | None) -> timedelta:
+    """The ageing time that is counted with, by the one the switch reports."""
+    return min(reported or DEFAULT_AGEING, _LONGEST_AGEING)
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,7 +55,7 @@ class Sighting:
     expected_every: timedelta | None = None
     """How often somebody is to bring a reading that is imported."""
     device: str = ""
-    """The end device that tells of itself at the port."""
+    """The end device that announces itself at the port."""
     pair: str = ""
     """The pair of switches with one table that the switch is of."""
     area: str = ""

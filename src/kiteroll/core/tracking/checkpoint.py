@@ -20,11 +20,11 @@ class SwitchCheckpoint:
     drift: timedelta | None = None
     """By how much its uptime ran ahead of our clock between its last two readings."""
     learning_discards: int | None = None
-    """dot1dTpLearnedEntryDiscards, as last told."""
+    """dot1dTpLearnedEntryDiscards, as last reported."""
     discards_rose_at: datetime | None = None
     """When that count was last higher than in the reading before."""
     bridge_address: MacAddress | None = None
-    """Of the device that told all this, as last told."""
+    """Of the device that reported all this, as last reported."""
 
     def after(self, reading: Reading, grace_until: datetime | None) -> "SwitchCheckpoint":
         ticks = reading.device.uptime_ticks
@@ -48,7 +48,7 @@ class SwitchCheckpoint:
         )
 
     def _is_another(self, reading: Reading) -> bool:
-        """Whether another device tells it: its counts do not go on with those of the one before."""
+        """Whether another device reports it: its counts do not go on with those of the one before."""
         return is_another_device(self.bridge_address, reading.device.bridge_address)
 
     def _drift_to(self, reading: Reading) -> timedelta | None:

@@ -1,4 +1,4 @@
-"""Keeps a switch as another tracker has it: from the changes that one tells, or from its records."""
+"""Keeps a switch as another tracker has it: from the changes that one reports, or from its records."""
 
 from collections.abc import Iterable, Mapping
 from datetime import datetime, timedelta
@@ -27,8 +27,8 @@ def follow(
     names: Mapping[int, str] | None,
     ageing: timedelta | None,
 ) -> None:
-    """Take over what one reading changed, told by whoever applied it to the same state. `names`: of ports, by
-    number, where they are others than before; `ageing`: as the reading told it."""
+    """Take over what one reading changed, as reported by whoever applied it to the same state. `names`: of
+    ports, by number, where they are others than before; `ageing`: as the reading had it."""
     complete = checkpoint.last_at == checkpoint.last_complete_at
     if names is not None:
         state.renumber(names, whole=complete)
@@ -73,8 +73,8 @@ def _remove(state: SwitchState, key: int) -> None:
 def changes_between(
     switch: str, before: SwitchState, after: SwitchState, at: datetime
 ) -> tuple[Appeared | Moved, ...]:
-    """What is new in the table, or at another port, where nobody told how that came about: as if one reading
-    at `at` had shown it."""
+    """What is new in the table, or at another port, where no report said how that came about: as if one
+    reading at `at` had shown it."""
     found: list[Appeared | Moved] = []
     for key, number in sorted(after.table.items()):
         place = Place(switch, after.names[number], vlan_of(key))

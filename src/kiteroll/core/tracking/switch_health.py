@@ -16,7 +16,7 @@ DEFAULT_TABLE_SHARE = 0.9
 _NONE: Mapping[str, Sequence[str]] = {}
 _DRIFT_SHARE = 0.05
 _DRIFT_LEAST = timedelta(seconds=5)
-"""An uptime that differs from our clock by more than both is told: restarts are judged by it."""
+"""An uptime that differs from our clock by more than both is reported: restarts are judged by it."""
 
 
 class SwitchHealth(StrEnum):
@@ -151,7 +151,7 @@ def switch_warnings(
     same_address: Mapping[str, Sequence[str]] = _NONE,
 ) -> Iterator[SwitchWarning]:
     """What is odd about a switch as it is set up and read. `same_bridge`: for each bridge address, the names
-    of all switches that tell it; `same_address`: of those that are asked at an address."""
+    of all switches that report it; `same_address`: of those that are asked at an address."""
     if condition.shows_nobody:
         yield SwitchWarning(Warned.TABLE_EMPTY, condition)
     if condition.nearly_full(table_share):

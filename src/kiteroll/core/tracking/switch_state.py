@@ -1,4 +1,4 @@
-"""What the tracker remembers of one switch: just enough to tell what the next reading changes."""
+"""What the tracker remembers of one switch: just enough to know what the next reading changes."""
 
 from collections import deque
 from collections.abc import Iterable, Mapping
@@ -67,9 +67,9 @@ class SwitchState:
     ageings: deque[timedelta | None] = field(default_factory=lambda: deque(maxlen=_AGEINGS_KEPT))
     """Ageing times of the last readings."""
 
-    def lasting_ageing(self, told: timedelta | None) -> timedelta | None:
+    def lasting_ageing(self, reported: timedelta | None) -> timedelta | None:
         """The longest of late: a topology change shortens it for some seconds (IEEE 802.1Q 8.8.3)."""
-        self.ageings.append(told)
+        self.ageings.append(reported)
         return self._ageing()
 
     def _ageing(self) -> timedelta | None:

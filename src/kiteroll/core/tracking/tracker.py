@@ -1,6 +1,6 @@
 """The tracker: what does this reading change? Deterministic, and silent when nothing did.
 
-Rules (docs/tracking.md tells them for readers):
+Rules (docs/tracking.md has them for readers):
 
 - presence counts in every reading; absence counts in complete readings only;
 - missing from a complete reading: quiet; quiet for the hold time: gone;
@@ -52,7 +52,7 @@ class Tracker:
         ageing: timedelta | None = None,
         first_at: datetime | None = None,
     ) -> None:
-        """Take up a switch where an earlier run left it. `stays` are its open ones, `ageing` what it told
+        """Take up a switch where an earlier run left it. `stays` are its open ones, `ageing` what it reported
         last, `first_at` when its first reading was taken."""
         self._switches[switch] = SwitchState.restore(checkpoint, names, stays, ageing, first_at)
 
@@ -64,7 +64,7 @@ class Tracker:
         names: Mapping[int, str] | None,
         ageing: timedelta | None,
     ) -> None:
-        """Take over what another tracker told of one reading: see `followed_switch.follow`."""
+        """Take over what another tracker reported of one reading: see `followed_switch.follow`."""
         follow(self._switches.setdefault(switch, SwitchState()), changes, checkpoint, names, ageing)
 
     def state(self, switch: str) -> SwitchState:

@@ -1,4 +1,4 @@
-"""Telling people: targets, routes, planned work, and the outbox."""
+"""Alerts: targets, routes, planned work, and the outbox."""
 
 from sqlalchemy import (
     JSON,
@@ -49,12 +49,12 @@ alert_route = Table(
     Column("zone", String(64), nullable=False),
     Column("since_minute", SmallInteger, nullable=False),
     Column("until_minute", SmallInteger, nullable=False),
-    Column("tell_over", Boolean, nullable=False),
+    Column("send_cleared", Boolean, nullable=False),
     Column("remind_after_s", Integer),
     Column("escalate_after_s", Integer),
     Column("escalate_to", exact_text(64), nullable=False),
     Column("enabled", Boolean, nullable=False),
-    # What opened before is not told by it.
+    # What opened before is not sent by it.
     Column("set_at", Instant, nullable=False),
 )
 
@@ -78,7 +78,7 @@ alert_message = Table(
     # The outbox. A message is made in one transaction and delivered in another: it is never lost, and what
     # was being sent when the service died is sent again, marked.
     Column("id", BigInteger, primary_key=True),
-    # The same thing is told to one target once by each route.
+    # The same thing is sent to one target once by each route.
     Column("key", exact_text(64), nullable=False),
     Column("target_id", Integer, ForeignKey("alert_target.id", ondelete="CASCADE"), nullable=False),
     Column("route_name", exact_text(64), nullable=False),

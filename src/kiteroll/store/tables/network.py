@@ -63,7 +63,7 @@ switch = Table(
     Column("learning_discards", BigInteger),
     # When the count of discards was last higher than in the reading before.
     Column("discards_rose_at", Instant),
-    # Addresses its table holds, as the operator says; no standard object tells it.
+    # Addresses its table holds, as the operator says; no standard object has it.
     Column("table_size", Integer),
     # By how much its uptime ran ahead of our clock between the last two readings.
     Column("clock_drift_s", Float),

@@ -14,7 +14,7 @@ INFO = KindInfo(
     help=KindHelp(
         title="A switch keeps addresses for too long",
         why="Who left seems to be there still, and the table fills with addresses that nobody uses.",
-        evidence="The ageing time the switch tells.",
+        evidence="The ageing time the switch reports.",
         action="Set a shorter one; 300 seconds is what the standard recommends (IEEE 802.1Q table 8-6).",
         fewer="Raise findings.ageing_long if so long a time is meant.",
     ),

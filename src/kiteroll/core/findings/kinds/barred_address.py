@@ -16,7 +16,7 @@ INFO = KindInfo(
     help=KindHelp(
         title="A barred address",
         why="Somebody decided that this device must not be on the network: stolen, infected, or replaced.",
-        evidence="The address, or a prefix it begins with, is barred, and a switch has it in its table. It is told "
+        evidence="The address, or a prefix it begins with, is barred, and a switch has it in its table. It is reported "
         "at once, on any port, watched or not; uplinks are named only while no access port shows it.",
         action="Go to the port and unplug it. Its page shows where it was before.",
         fewer="Lift the bar when the reason is gone (`kiteroll barred remove`), or give it an end.",

@@ -13,7 +13,7 @@ INFO = KindInfo(
     recorded=True,
     help=KindHelp(
         title="Rules close no more ports by themselves",
-        why="Many breaches at once are more often a mistake in a rule, or a change nobody told of, than an attack. "
+        why="Many breaches at once are more often a mistake in a rule, or a change nobody announced, than an attack. "
         "Further ports are proposed only.",
         evidence="Rules closed as many ports within an hour as `acting.by_rule_per_hour` allows.",
         action="Look at what was closed (`kiteroll port closed`). Reopen what should be open, correct the rule, then "

@@ -12,9 +12,9 @@ INFO = KindInfo(
     help=KindHelp(
         title="The database was away",
         why="Meanwhile readings waited and calls were refused; what happened in between is seen later.",
-        evidence="For half a minute or more it could not be used; told once it can be again.",
+        evidence="For half a minute or more it could not be used; reported once it can be again.",
         action="The log of the database server says why.",
-        fewer="It is told once for each time.",
+        fewer="It is reported once for each time.",
     ),
 )
 _LASTING = timedelta(seconds=30)

@@ -46,7 +46,7 @@ def links_steady(view: AddressView) -> bool | None:
 
 
 def cause_by_neighbours(view: AddressView, steady: bool) -> Cause | None:
-    """The cause, where the other addresses on the ports tell it."""
+    """The cause, where the other addresses on the ports show it."""
     others = [view.facts(port).others for port in view.ports]
     if len(view.ports) >= 2 and all(len(each) >= _ACCESS_POINT_ADDRESSES for each in others):
         return Cause.ROAMING
@@ -58,7 +58,7 @@ def cause_by_neighbours(view: AddressView, steady: bool) -> Cause | None:
 
 
 def detect(view: AddressView, cause: Cause | None, *, steady: bool) -> Detection:
-    """`cause`: what the other addresses tell; None leaves it to the links. `steady`: none of them changed
+    """`cause`: what the other addresses show; None leaves it to the links. `steady`: none of them changed
     with the latest jumps."""
     changed = [port for port in view.ports if view.facts(port).changed_since(view.since)]
     links = [LinkChanged(view.facts(port).changed_at or view.since, port) for port in changed]

@@ -66,7 +66,7 @@ _SHARE = 5
 _JUMPS = 3
 """Jumps of each address between two access ports."""
 _SHOWN = 5
-"""Jumps told as evidence at a time."""
+"""Jumps shown as evidence at a time."""
 
 _AT_ONCE = 4
 """Addresses that are pulled between two readings: what circulates pulls many, clients that roam come one by

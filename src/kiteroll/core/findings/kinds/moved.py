@@ -29,7 +29,7 @@ INFO = KindInfo(
 
 _NONE = timedelta(0)
 _READINGS = 3
-"""Of the switches concerned, within which a move is told: the old one may be read long after the new one."""
+"""Of the switches concerned, within which a move is reported: the old one may be read long after the new one."""
 
 
 def detect(view: AddressView) -> Detection | None:

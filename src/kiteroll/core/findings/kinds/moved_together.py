@@ -1,7 +1,7 @@
 """Moved together: several addresses went from one port to the same other one within minutes.
 
 An access point, a small switch or a host with virtual machines was plugged in elsewhere, or its clients went
-over: one event, which is told once.
+over: one event, which is reported once.
 """
 
 from collections import defaultdict

@@ -21,7 +21,7 @@ INFO = KindInfo(
     condition=True,
     help=KindHelp(
         title="One address, unrelated IPs",
-        why="Two devices may share the address. Behind one port, or beyond what is read, nothing else tells.",
+        why="Two devices may share the address. Behind one port, or beyond what is read, nothing else shows it.",
         evidence="A router's neighbour cache shows an address with the IP it always had and, for six hours (or "
         "as set), with one that came later and has another host name or none. IPs that came together are left "
         f"out, and addresses with more than {MAX_IPS}, which are routers.",

@@ -24,22 +24,22 @@ _SILENT, _BEHIND = timedelta(minutes=1), timedelta(minutes=2)
 
 
 def detect(service: ServiceCondition, now: datetime) -> Detection | None:
-    told = []
+    sites = []
     for one in service.sites:
         if one.silent_since is not None and now - one.silent_since >= _SILENT:
-            told.append((one.silent_since, one.site, f"no collector of it is heard{_because(one.error)}"))
+            sites.append((one.silent_since, one.site, f"no collector of it is heard{_because(one.error)}"))
         elif one.silent_since is None and one.behind_since and now - one.behind_since >= _BEHIND:
-            told.append((one.behind_since, one.site, f"its readings come late{_because(one.error)}"))
-    if not told:
+            sites.append((one.behind_since, one.site, f"its readings come late{_because(one.error)}"))
+    if not sites:
         return None
     return Detection(
         kind=FindingKind.SITE_NOT_READ,
         severity=Severity.SERIOUS,
         subject=Subject(),
         cause=Cause.READINGS_FAIL,
-        details=Details(count=len(told), levels=tuple(site for _, site, _ in told), error=told[0][2]),
-        evidence=tuple(ServiceNoted(*one) for one in told),
-        first_at=min(since for since, _, _ in told),
+        details=Details(count=len(sites), levels=tuple(site for _, site, _ in sites), error=sites[0][2]),
+        evidence=tuple(ServiceNoted(*one) for one in sites),
+        first_at=min(since for since, _, _ in sites),
         last_at=now,
     )
 

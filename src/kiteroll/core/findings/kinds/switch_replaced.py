@@ -32,7 +32,7 @@ INFO = KindInfo(
         title="A switch was replaced, or its ports renamed",
         why="Everybody on it is at a port of another name, though nobody moved; rules of the old names apply no "
         "more.",
-        evidence="The switch tells another bridge address than before, or ports are gone and their addresses are "
+        evidence="The switch reports another bridge address than before, or ports are gone and their addresses are "
         "at ports of other names on the same switch.",
         action="If it was exchanged or the stack numbered anew: set the rules of its ports under the new names. "
         "If nobody did that, find out which device answers at its address.",

@@ -1,4 +1,4 @@
-// What was done, told in passing: what a mutation says of itself in `meta.done`, shown in a corner for some seconds.
+// Confirmations of what was done: what a mutation says of itself in `meta.done`, shown in a corner for some seconds.
 import { MutationCache } from "@tanstack/react-query";
 
 declare module "@tanstack/react-query" {
@@ -11,19 +11,19 @@ type Listener = (text: string) => void;
 const listeners = new Set<Listener>();
 
 /** Returns how to stop listening. */
-export function onTold(listener: Listener): () => void {
+export function onConfirmation(listener: Listener): () => void {
   listeners.add(listener);
   return () => listeners.delete(listener);
 }
 
-export function tell(text: string): void {
+export function confirm(text: string): void {
   for (const listener of listeners) listener(text);
 }
 
-/** Of the query client: tells of each change that was made. Failures stay where they happened. */
-export const tellingMutations = () =>
+/** Of the query client: confirms each change that was made. Failures stay where they happened. */
+export const confirmingMutations = () =>
   new MutationCache({
     onSuccess: (_data, _variables, _result, mutation) => {
-      if (mutation.meta?.done) tell(mutation.meta.done);
+      if (mutation.meta?.done) confirm(mutation.meta.done);
     },
   });

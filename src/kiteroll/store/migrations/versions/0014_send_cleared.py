@@ -1,0 +1,10 @@
+"""Whether a route sends that a finding is over: by the name it has in the API."""
+
+from alembic import op
+
+revision = "0014"
+down_revision = "0013"
+
+
+def upgrade() -> None:
+    op.execute("ALTER TABLE alert_route CHANGE COLUMN IF EXISTS tell_over send_cleared BOOLEAN NOT NULL")
