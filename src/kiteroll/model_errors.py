@@ -59,8 +59,8 @@ def where_and_what(error: Mapping[str, Any]) -> tuple[str, str]:
 
 
 def what_of(error: Mapping[str, Any]) -> str:
-    said = _WORDS.get(error["type"], error["msg"].removeprefix("Value error, "))
-    return said if isinstance(said, str) else said(error.get("ctx", {}))
+    words = _WORDS.get(error["type"], error["msg"].removeprefix("Value error, "))
+    return words if isinstance(words, str) else words(error.get("ctx", {}))
 
 
 def problems_of(wrong: "ValidationError") -> list[tuple[str, str]]:

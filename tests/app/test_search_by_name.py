@@ -1,4 +1,4 @@
-"""What is said of an address finds it, at once; so do host names, in the order people expect."""
+"""The label of an address finds it, at once; so do host names, in the order people expect."""
 
 from kiteroll.app.label_index import LabelIndex
 from kiteroll.app.labels import Label, Labels

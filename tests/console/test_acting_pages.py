@@ -32,7 +32,7 @@ def test_a_port_is_planned_closed_listed_and_reopened(browser: Browser, service:
     plan = page.get_by_role("group", name="the plan")
     expect(plan).to_contain_text("ifAdminStatus.2 from up to down")
     page.get_by_role("button", name="Send it to baggage-hall").click()
-    expect(page.get_by_text("✓ closed: the switch said that it is done")).to_be_visible()
+    expect(page.get_by_text("✓ closed: the switch confirmed it")).to_be_visible()
     shut = page.get_by_role("group", name="ports").get_by_role("button").filter(has_text="✕")
     expect(shut).to_contain_text("p2")
 

@@ -1318,14 +1318,14 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is said of addresses, also of those never seen, by address */
+        /** Labels of addresses, also of those never seen, by address */
         get: operations["list_labels"];
         put?: never;
         post?: never;
         delete?: never;
         options?: never;
         head?: never;
-        /** Set what is said of many addresses; all of it or nothing */
+        /** Set labels of many addresses; all of it or nothing */
         patch: operations["change_labels"];
         trace?: never;
     };
@@ -1336,7 +1336,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What is said of one address */
+        /** The label of one address */
         get: operations["get_label"];
         /** Say it, whether or not the address was seen */
         put: operations["set_label"];

@@ -163,8 +163,8 @@ async def _given(request: Request) -> Given:
         except ValueError:
             body = None  # the call itself says what is wrong with it
     named = body if isinstance(body, dict) else {}
-    said = {"body": named, "sent": body, "principal": principal_of(request)}
-    return {**request.query_params, **request.path_params, **said}
+    values = {"body": named, "sent": body, "principal": principal_of(request)}
+    return {**request.query_params, **request.path_params, **values}
 
 
 def _is_rehearsed(given: Given, call: Call) -> bool:

@@ -53,8 +53,8 @@ def port(parts: Parts, given: Given) -> Any:
 def finding(parts: Parts, given: Given) -> Any:
     found = parts[FindingQueries].get(number_of(given)).row.finding
     until = found.acknowledged_until and found.acknowledged_until.isoformat()
-    said = {"by": found.acknowledged_by, "note": found.note, "until": until}
-    return {"state": found.state.value, **{name: value for name, value in said.items() if value}}
+    details = {"by": found.acknowledged_by, "note": found.note, "until": until}
+    return {"state": found.state.value, **{name: value for name, value in details.items() if value}}
 
 
 def endpoint(parts: Parts, given: Given) -> Any:

@@ -44,7 +44,7 @@ _NOT_PASSED_ON = frozenset(
         *(b"upgrade", b"content-length", b"expect"),
     }
 )
-"""Of the one connection alone (RFC 9110 7.6.1), or said anew."""
+"""Of the one connection alone (RFC 9110 7.6.1), or set anew."""
 _NOT_PASSED_BACK = frozenset(
     {b"connection", b"keep-alive", b"transfer-encoding", b"date", EVENT_HEADER.encode()}
 )
@@ -74,8 +74,8 @@ class Forwarding:
             await _pass_back(answer, send)
         except httpx.HTTPError as cut_off:
             # Its end is not sent: the server closes the connection, and nobody takes a part for the whole.
-            said = fields("forwarding.cut_off", path=scope["path"], error=str(cut_off))
-            log.warning("an answer that was passed back broke off", extra=said)
+            extra = fields("forwarding.cut_off", path=scope["path"], error=str(cut_off))
+            log.warning("an answer that was passed back broke off", extra=extra)
         finally:
             await answer.aclose()
 
@@ -109,8 +109,8 @@ class Forwarding:
             if name not in _NOT_PASSED_ON and not name.startswith(b"x-kiteroll-")
         ]
         client = scope["client"][0] if scope["client"] else ""
-        said = {**self._link.own_headers(), CLIENT_HEADER: client, SCHEME_HEADER: scope["scheme"]}
-        headers += [(name.encode(), value.encode("latin-1")) for name, value in said.items()]
+        given = {**self._link.own_headers(), CLIENT_HEADER: client, SCHEME_HEADER: scope["scheme"]}
+        headers += [(name.encode(), value.encode("latin-1")) for name, value in given.items()]
         there = httpx.URL(url).copy_with(raw_path=path)
         # Made by hand: the client of the link would add headers of its own.
         limits = {"timeout": TIMEOUT.as_dict()}

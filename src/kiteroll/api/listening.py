@@ -23,7 +23,7 @@ _BACKLOG = 128
 @contextmanager
 def listening(listen: Listen) -> Iterator[list[socket.socket]]:
     """A socket for each address. Raises Conflict, or ConfigError for an address that is none, or that is
-    reached from other machines without TLS and nobody said that it may be."""
+    reached from other machines without TLS and no setting allows it."""
     with ExitStack() as stack:
         yield [
             stack.enter_context(_listener(family, address, listen))

@@ -35,8 +35,8 @@ class CollectorTargets:
             try:
                 credential = json.loads(self._vault.open(row.credential_sealed or b""))
             except ConfigError as wrong:
-                said = fields("vault.failed", switch=row.name, error=str(wrong))
-                log.error("switch cannot be read", extra=said)
+                extra = fields("vault.failed", switch=row.name, error=str(wrong))
+                log.error("switch cannot be read", extra=extra)
                 return None
         return AssignedSwitch.model_validate(
             {

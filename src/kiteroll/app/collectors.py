@@ -136,15 +136,15 @@ class Collectors:
     # What comes over the bus.
 
     def heard(self, token: str, status: Status) -> Heard:
-        """A collector said how it is. Raises StorageUnavailable."""
+        """A collector reported its state. Raises StorageUnavailable."""
         now = self._clock.now()
         one = self._of_site(token, status.collector)
         if one is None:
             why = f"no collector {status.collector} of this site is known here: `kiteroll collector add`"
             if status.collector not in self._strangers and len(self._strangers) < _STRANGERS_TOLD:
                 self._strangers.add(status.collector)
-                said = fields("collector.unknown", collector=status.collector, site=token)
-                log.warning("unknown collector", extra=said)
+                extra = fields("collector.unknown", collector=status.collector, site=token)
+                log.warning("unknown collector", extra=extra)
             return Heard(now=now, targets="", refused=why)
         word = CollectorWord(
             heard_at=now,

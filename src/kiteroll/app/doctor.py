@@ -70,9 +70,9 @@ def logs(config: Config) -> dict[str, str]:
     return found
 
 
-def clean(said: str) -> str:
+def clean(text: str) -> str:
     """A text without what follows the name of a secret."""
-    return _URL_PASSWORD.sub(r"\1(secret)\2", _SECRET.sub(r"\1(secret)", said))
+    return _URL_PASSWORD.sub(r"\1(secret)\2", _SECRET.sub(r"\1(secret)", text))
 
 
 def _settings(config: Config) -> Any:

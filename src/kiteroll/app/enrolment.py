@@ -126,14 +126,14 @@ class Enrolment:
         return self.window(number)
 
     def candidates(self, number: int) -> list[CandidateView]:
-        """Who was present in a window, by port and address; with what was said of them. Those who were
+        """Who was present in a window, by port and address; with what was decided on them. Those who were
         accepted are among them. Raises NotFound."""
         row = self._database.run(enrolment.get_window, number)
         judge = self._roll_calls.judge()
         groups = dict(judge.rules.in_groups)
         level, now = row.window.level, self._clock.now()
         ports = self._database.run(enrolment.ports_of_level, level, groups)
-        said = {(one.mac, one.port): one for one in self._database.run(enrolment.decisions, number)}
+        decided = {(one.mac, one.port): one for one in self._database.run(enrolment.decisions, number)}
         until = min(now, row.window.ends_at)
         present = self._database.run(
             lambda connection: list(enrolment.presences(connection, ports, row.window.begins_at, until))
@@ -147,7 +147,7 @@ class Enrolment:
         found = [
             one
             for one in candidates(row.window, present, undecided, judge.exempt, judge.not_counted, now)
-            if (one.mac, one.port) in said or not _enrolled(one, judge.rules, now)
+            if (one.mac, one.port) in decided or not _enrolled(one, judge.rules, now)
         ][:_MAX_CANDIDATES]
         about = {one.mac: one for one in self._endpoints.known(list(dict.fromkeys(one.mac for one in found)))}
         phones = self._phones()
@@ -156,7 +156,7 @@ class Enrolment:
                 candidate=one,
                 endpoint=about.get(one.mac),
                 phone=(one.port, str(one.mac)) in phones,
-                decision=said.get((one.mac, one.port)),
+                decision=decided.get((one.mac, one.port)),
             )
             for one in found
         ]
@@ -169,7 +169,7 @@ class Enrolment:
         by: str,
         note: str,
     ) -> RuleOutcome:
-        """Enrol those who are accepted at their ports, and keep what was said of all. Raises NotFound for
+        """Enrol those who are accepted at their ports, and keep what was decided on all. Raises NotFound for
         one that is no candidate, Conflict for a window that is closed."""
         row = self._database.run(enrolment.get_window, number)
         if row.closed_at is not None:
@@ -186,12 +186,12 @@ class Enrolment:
         ]
         done = self._rules.enrol(entries, Author(by, note, f"window {number}"))
         now = self._clock.now()
-        said = [
+        decisions = [
             Decision(mac=mac, port=port, accepted=yes, by=by, at=now, note=note)
             for yes, several in ((True, accepted), (False, refused))
             for mac, port in several
         ]
-        self._database.run(enrolment.decide, number, said)
+        self._database.run(enrolment.decide, number, decisions)
         return done
 
     def _phones(self) -> set[tuple[PortRef, str]]:

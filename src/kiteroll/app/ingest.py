@@ -223,8 +223,8 @@ def _health_after(failure: KiteRollError) -> SwitchHealth:
 def _log(event: Outcome) -> None:
     took = round(event.duration.total_seconds(), 3)
     if isinstance(event, ReadingFailed):
-        said = fields("collect.failed", switch=event.switch, error=event.error, duration_s=took)
-        log.warning("switch not read", extra=said)
+        extra = fields("collect.failed", switch=event.switch, error=event.error, duration_s=took)
+        log.warning("switch not read", extra=extra)
         return
     log.info(
         "switch read" if event.summary.complete else "switch read in part",

@@ -26,7 +26,7 @@ _IMPORTED_EVERY_S = 86_400
 
 @dataclass(frozen=True, slots=True)
 class SwitchGiven:
-    """What is said of a switch that is added or changed, as in `Inventory.add_switch`."""
+    """The settings of a switch that is added or changed, as in `Inventory.add_switch`."""
 
     values: Mapping[str, Any]
     chosen: ChosenAccess

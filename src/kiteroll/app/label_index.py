@@ -1,4 +1,4 @@
-"""In-memory search index of what is said of addresses."""
+"""In-memory search index of the labels of addresses."""
 
 import threading
 from collections.abc import Iterable, Mapping
@@ -11,7 +11,7 @@ from kiteroll.store.labels import Label
 
 
 class LabelIndex:
-    """What is said here is found at once: it is in an index of its own until all are read anew, as indexing
+    """What is set here is found at once: it is in an index of its own until all are read anew, as indexing
     a hundred thousand takes too long to do it for each."""
 
     def __init__(self, database: Database) -> None:
@@ -45,7 +45,7 @@ class LabelIndex:
         index = TextIndex(_texts(self._database.run(labels.all_labels)))
         with self._lock:
             self._index = index
-            # What was said meanwhile may not be in it.
+            # What was set meanwhile may not be in it.
             self._hold({mac: one for mac, one in self._noted.items() if noted.get(mac) is not one})
 
     def _hold(self, noted: Mapping[MacAddress, Label]) -> None:

@@ -26,7 +26,7 @@ class Labels:
         """Raises NotFound."""
         found = self._database.run(labels.labels_of, [mac])
         if mac not in found:
-            raise NotFound("label", str(mac), "nothing is said of this address")
+            raise NotFound("label", str(mac), "this address has no label")
         return found[mac]
 
     def set(self, label: Label) -> None:

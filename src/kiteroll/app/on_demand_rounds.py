@@ -115,8 +115,8 @@ class OnDemandRounds:
                     await self._read(name)
                 except KiteRollError as skipped:
                     # Removed meanwhile, or switched off: that holds up none of the others.
-                    said = fields("round.skipped", switch=name, error=str(skipped))
-                    log.info("skipped in a round", extra=said)
+                    extra = fields("round.skipped", switch=name, error=str(skipped))
+                    log.info("skipped in a round", extra=extra)
 
         try:
             async with asyncio.TaskGroup() as tasks:

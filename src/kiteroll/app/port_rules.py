@@ -90,9 +90,11 @@ class PortRules:
         if found and not dry_run:
             self._bus.publish(RulesChanged())
         touched = {one.level for one in found}
-        said = cautions(RuleSet({level: rule for level, rule in after.rules.items() if level in touched}))
-        said += [f"{name} was never read: whether it has these ports is not known" for name in unread]
-        return RuleOutcome(bool(found) and not dry_run, tuple(found), tuple(said))
+        cautioned = cautions(
+            RuleSet({level: rule for level, rule in after.rules.items() if level in touched})
+        )
+        cautioned += [f"{name} was never read: whether it has these ports is not known" for name in unread]
+        return RuleOutcome(bool(found) and not dry_run, tuple(found), tuple(cautioned))
 
     def set_levels(
         self, changes: Sequence[LevelChange], author: Author, *, dry_run: bool = False

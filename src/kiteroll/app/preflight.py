@@ -79,8 +79,8 @@ def _data_directory(data_dir: Path, running: str) -> Iterator[Check]:
     if not data_dir.exists():
         parent = next(one for one in data_dir.absolute().parents if one.exists())
         may = os.access(parent, os.W_OK)
-        said = f"{data_dir} is not there yet; it {'is' if may else 'cannot be'} made at the start"
-        yield Check(what, Verdict.OK if may else Verdict.WRONG, said)
+        found = f"{data_dir} is not there yet; it {'is' if may else 'cannot be'} made at the start"
+        yield Check(what, Verdict.OK if may else Verdict.WRONG, found)
         return
     if not os.access(data_dir, os.W_OK | os.X_OK):
         yield Check(what, Verdict.WRONG, f"{data_dir} cannot be written by this user")
@@ -111,9 +111,9 @@ def _certificate(config: Config, now: datetime) -> Iterator[Check]:
         yield Check("certificate", Verdict.OK, "made at the start, signed by itself")
     else:
         ends = ends_at(file)
-        said = f"{file} {'ended' if ends <= now else 'ends'} {ends:%Y-%m-%d}"
+        found = f"{file} {'ended' if ends <= now else 'ends'} {ends:%Y-%m-%d}"
         verdict = Verdict.WRONG if ends <= now else Verdict.WARNING if ends - now < _SOON else Verdict.OK
-        yield Check("certificate", verdict, said)
+        yield Check("certificate", verdict, found)
 
 
 def _database(config: Config, clock: Clock) -> Iterator[Check]:
@@ -127,14 +127,14 @@ def _database(config: Config, clock: Clock) -> Iterator[Check]:
     finally:
         database.close()
     if revision is None:
-        said = "no tables yet: they are made at the start"
+        tables = "no tables yet: they are made at the start"
     elif revision not in known_revisions():
         why = f"its tables are at revision {revision}, of a newer Kite Roll: start the newer version"
         yield Check("database", Verdict.WRONG, why)
         return
     else:
-        said = f"tables at revision {revision}"
-    yield Check("database", Verdict.OK, f"{database.shown_url}: {said}")
+        tables = f"tables at revision {revision}"
+    yield Check("database", Verdict.OK, f"{database.shown_url}: {tables}")
     apart = abs(clock.now() - theirs)
     if apart > _APART:
         seconds = apart.total_seconds()

@@ -34,7 +34,7 @@ class SiteIntake:
         self._clock = clock
         self._sites: dict[str, SiteState] = {}
         self._logged_at: dict[str, datetime] = {}
-        """When it was last said in the log that something was refused."""
+        """When it was last logged that something was refused."""
         self._on_note: list[Callable[[str, SiteState], None]] = []
 
     def load(self, sites: Iterable[str], *, anew: Iterable[str] = ()) -> None:
@@ -89,8 +89,8 @@ class SiteIntake:
         if dropped:
             now = self._clock.now()
             progress = replace(progress, dropped=progress.dropped + dropped, dropped_at=now)
-            said = fields("collector.dropped", site=site, count=dropped)
-            log.error("readings were dropped at a site before they could be sent", extra=said)
+            extra = fields("collector.dropped", site=site, count=dropped)
+            log.error("readings were dropped at a site before they could be sent", extra=extra)
         self._database.run(collectors.note_progress, site, progress)
         self._note(site, replace(state, progress=progress, noted_at=noted_at))
 

@@ -174,11 +174,11 @@ def _bounded(work: Callable[["Msg"], Awaitable[None]]) -> Callable[["Msg"], Awai
         try:
             await work(message)
         except Invalid as wrong:
-            said = {"event": "bus.refused", "subject": message.subject, "error": str(wrong)}
-            log.warning("a message of a collector was refused", extra=said)
+            extra = {"event": "bus.refused", "subject": message.subject, "error": str(wrong)}
+            log.warning("a message of a collector was refused", extra=extra)
         except KiteRollError as away:
-            said = {"event": "bus.unanswered", "subject": message.subject, "error": str(away)}
-            log.warning("a message of a collector is not answered", extra=said)
+            extra = {"event": "bus.unanswered", "subject": message.subject, "error": str(away)}
+            log.warning("a message of a collector is not answered", extra=extra)
         except Exception:
             log.exception("a message of a collector", extra={"event": "bus.bug", "subject": message.subject})
 

@@ -259,8 +259,8 @@ def run_sweep(context: Context) -> Exit:
         context.out.rows(one.appeared, columns.appeared(), empty="nobody appeared who was not there before")
     for text in one.not_read:
         context.out.note(f"not read: {text}", "yellow")
-    said = f"{one.sent} of {one.addresses} addresses asked, {one.read} of {len(one.switches)} switches read"
-    context.out.note(f"{said}; {one.error}" if one.error else said)
+    counts = f"{one.sent} of {one.addresses} addresses asked, {one.read} of {len(one.switches)} switches read"
+    context.out.note(f"{counts}; {one.error}" if one.error else counts)
     if one.state == "failed":
         return Exit.FAULT
     return Exit.OK if one.appeared else Exit.NOTHING

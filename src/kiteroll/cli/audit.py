@@ -67,8 +67,8 @@ def run_verify(context: Context) -> Exit:
     file = context.args.file
     if file is None:
         with context.client() as client:
-            said = client.send(audit_verdict())
-        found = Verdict(said.entries, said.last_digest, said.broken_at, said.why)
+            answer = client.send(audit_verdict())
+        found = Verdict(answer.entries, answer.last_digest, answer.broken_at, answer.why)
     else:
         found = verify(_entries(file))
     if context.out.format == "json":

@@ -108,8 +108,8 @@ def _decide(context: Context, *, accept: bool) -> Exit:
         if not refs:
             context.out.note("no candidate waits for a word", "dim")
             return Exit.NOTHING
-        said: dict[str, Any] = {"accept" if accept else "refuse": refs}
-        outcome = client.send(decide(args.window, api.Decisions(**said, note=args.note)))
+        decided: dict[str, Any] = {"accept" if accept else "refuse": refs}
+        outcome = client.send(decide(args.window, api.Decisions(**decided, note=args.note)))
     if not accept:
         context.out.note(f"{len(refs)} refused")
         return Exit.OK

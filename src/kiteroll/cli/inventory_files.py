@@ -28,7 +28,7 @@ WORDS = (
     ),
     *("interval_s", "timeout_s", "tries", "table_size", "hold_time_s", "enabled"),
 )
-"""What may be said of a switch; `address` is host and port in one."""
+"""Columns of a switch; `address` is host and port in one."""
 MEASURED = frozenset(
     {
         *("credential_kind", "health", "healthy", "health_since", "tried_at", "read_at", "next_try_at"),
@@ -39,7 +39,7 @@ MEASURED = frozenset(
 )
 """What an exported inventory has besides: it is read from switches, and passed over."""
 Row = tuple[str, dict[str, Any]]
-"""Where it stands, and what is said of a switch."""
+"""Where it stands, and the settings of a switch."""
 
 
 def read_inventory(file: Path) -> list[Row]:

@@ -19,8 +19,8 @@ _COLUMNS = ("label", "owner", "notes")
 
 def add_commands(commands: Any) -> None:
     parents = (shared(),)
-    verbs = add_group(commands, "label", "say what addresses are, also before they are seen", of="VERB")
-    one = add_command(verbs, "list", run_list, "list what is said of addresses", parents=parents)
+    verbs = add_group(commands, "label", "set labels of addresses, also before they are seen", of="VERB")
+    one = add_command(verbs, "list", run_list, "list labels of addresses", parents=parents)
     one.add_argument("--never-seen", action="store_true", help="only addresses that no switch has learned")
     one = add_command(
         verbs,
@@ -50,7 +50,7 @@ def add_commands(commands: Any) -> None:
 def run_list(context: Context) -> Exit:
     with context.client() as client:
         found = client.all(labels(seen=False if context.args.never_seen else None))
-    context.out.rows(found, columns.labels(), empty="nothing is said of any address")
+    context.out.rows(found, columns.labels(), empty="no address has a label")
     return Exit.OK
 
 
@@ -72,8 +72,8 @@ def run_import(context: Context) -> Exit:
     for line, row in rows:
         try:
             mac = str(MacAddress.parse(row["mac"] or ""))
-            said = {name: row[name] or "" for name in _COLUMNS if name in row}
-            changes[mac] = checked(api.LabelChange, **said)
+            given = {name: row[name] or "" for name in _COLUMNS if name in row}
+            changes[mac] = checked(api.LabelChange, **given)
         except Invalid as bad:
             wrong.append((f"line {line}", str(bad)))
     if wrong:
@@ -89,12 +89,12 @@ def run_import(context: Context) -> Exit:
 def run_remove(context: Context) -> Exit:
     with context.client() as client:
         client.send(remove_label(context.args.mac))
-    context.out.note(f"nothing is said of {context.args.mac} any more")
+    context.out.note(f"{context.args.mac} has no label any more")
     return Exit.OK
 
 
 def _print_differences(context: Context, done: api.LabelsOutcome) -> Exit:
-    context.out.rows(done.differences, columns.label_differences(), empty="it is said already")
+    context.out.rows(done.differences, columns.label_differences(), empty="they have these labels already")
     if done.differences and not done.applied:
         context.out.note("a dry run: nothing was changed", "dim")
     return Exit.OK

@@ -78,8 +78,8 @@ def rule_change(context: Context) -> api.RuleChange:
     if args.seats is not None:
         values["seats"] = _seats(args.seats)
     for name in ("watched", "uplinks"):
-        if (said := getattr(args, name)) is not None:
-            values[name] = _YES_NO[said]
+        if (given := getattr(args, name)) is not None:
+            values[name] = _YES_NO[given]
     if args.vlans is not None:
         values["vlans"] = None if args.vlans == "auto" else _vlans(args.vlans)
     if args.on_breach is not None:

@@ -21,7 +21,7 @@ from kiteroll.cli.loading import load
 _COMMANDS: tuple[tuple[str, str, str], ...] = (
     ("find", "search", "find endpoints, switches and ports by any part of their address or name"),
     ("endpoint", "endpoints", "list endpoints, show where they are, change their labels"),
-    ("label", "labels", "say what addresses are, also before they are seen"),
+    ("label", "labels", "set labels of addresses, also before they are seen"),
     ("path", "endpoints", "show the path to an endpoint, hop by hop"),
     ("port", "ports", "list ports, close and reopen them, set role and alias, see history and use"),
     ("roll-call", "roll_call", "show who is present beside who may be: on a port, a switch, or everywhere"),

@@ -146,13 +146,13 @@ def _one_port(context: Context, call: api.RollCall) -> Exit:
 
 def _seats(call: api.RollCall) -> str:
     limit = "no limit" if call.seats in (None, "no limit") else f"limit {call.seats}, room {call.room}"
-    said = []
+    remarks = []
     if call.random:
-        said.append(f"{call.random} likely random")
+        remarks.append(f"{call.random} likely random")
     if call.newcomers:
-        said.append(f"{call.newcomers} came within the last ageing time")
-    remarks = f" ({', '.join(said)})" if said else ""
-    return f"{call.present} present{remarks}, {limit}"
+        remarks.append(f"{call.newcomers} came within the last ageing time")
+    aside = f" ({', '.join(remarks)})" if remarks else ""
+    return f"{call.present} present{aside}, {limit}"
 
 
 def _vlans(call: api.RollCall) -> str:

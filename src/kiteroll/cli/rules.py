@@ -159,8 +159,8 @@ def run_set(context: Context) -> Exit:
     patch = api.RulesPatch(changes=[change], dry_run=context.args.dry_run, **levels.reason(context))
     with context.client() as client:
         outcome = client.send(change_rules(patch))
-    said = ", ".join(f"{one.what} {one.after or 'inherited'}" for one in outcome.differences)
-    return levels.print_outcome(context, outcome, f"{levels.level_text(change)}: {said}")
+    changed = ", ".join(f"{one.what} {one.after or 'inherited'}" for one in outcome.differences)
+    return levels.print_outcome(context, outcome, f"{levels.level_text(change)}: {changed}")
 
 
 def run_enrol(context: Context) -> Exit:

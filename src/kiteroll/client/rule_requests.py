@@ -104,13 +104,13 @@ def close_window(number: int) -> ApiRequest[api.EnrolmentWindow]:
 
 
 def candidates(number: int) -> ApiListRequest[api.Candidate]:
-    """Who was present in a window, and what was said of them."""
+    """Who was present in a window, and what was decided on them."""
     return get_list(f"/enrolment-windows/{number}/candidates", TypeAdapter(PageOf[api.Candidate]))
 
 
-def decide(number: int, said: api.Decisions) -> ApiRequest[api.RulesOutcome]:
+def decide(number: int, decisions: api.Decisions) -> ApiRequest[api.RulesOutcome]:
     """Enrol candidates, and keep who was refused."""
-    return _post(f"/enrolment-windows/{number}/decisions", said, _OUTCOME)
+    return _post(f"/enrolment-windows/{number}/decisions", decisions, _OUTCOME)
 
 
 def roll_call(switch: str, port: str) -> ApiRequest[api.RollCall]:

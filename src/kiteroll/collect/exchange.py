@@ -91,14 +91,14 @@ class Exchange(ABC):
 
 class ObjectSet(Exchange):
     """Sets objects, all of them or none (RFC 3416 section 4.2.5). Asked once: what the driver sends again
-    within the one try is the same request. `answered`: the agent said that it is done."""
+    within the one try is the same request. `answered`: the agent confirmed it."""
 
     def __init__(self, objects: Sequence[tuple[Oid, bytes]], version: int, limits: Limits) -> None:
         super().__init__(version, limits)
         self._objects = [(ber.encode_oid(name), value) for name, value in objects]
         self.answered = False
         self.refused = ""
-        """What the agent said no with; empty where it did not."""
+        """What the agent refused with; empty where it did not."""
 
     def on_silence(self, note: str = "") -> None:
         self.end(f"no answer within {self.limits.timeout_s:g} s" + (f"; {note}" if note else ""), silent=True)

@@ -112,13 +112,13 @@ def _rows(bridge: Bridge, program: str, out: bytes) -> list[dict[str, Any]]:
     return [row for row in rows if isinstance(row, dict) and row]
 
 
-def _trouble(bridge: Bridge, command: str, said: str) -> DeviceError:
-    if "not permitted" in said or "denied" in said:
-        return DeviceRefused(bridge.address, f"`{command}`: {said}. Reading another namespace takes root")
-    if "does not exist" in said or "Cannot find" in said or "No such" in said:
+def _trouble(bridge: Bridge, command: str, output: str) -> DeviceError:
+    if "not permitted" in output or "denied" in output:
+        return DeviceRefused(bridge.address, f"`{command}`: {output}. Reading another namespace takes root")
+    if "does not exist" in output or "Cannot find" in output or "No such" in output:
         hint = "`ip link show type bridge` lists those that are here"
-        return DeviceSilent(bridge.address, f"`{command}`: {said}. {hint}")
-    return DeviceLied(bridge.address, f"`{command}`: {said or 'it failed and gave no reason'}")
+        return DeviceSilent(bridge.address, f"`{command}`: {output}. {hint}")
+    return DeviceLied(bridge.address, f"`{command}`: {output or 'it failed and gave no reason'}")
 
 
 def _since_boot() -> float | None:

@@ -72,14 +72,14 @@ class _LocalPorts:
     def name(self, local_port: int) -> str | None:
         index = ber.encode_arcs((local_port,))
         value = self._ids.get(index)
-        said, mac = _identifier(value, self._subtypes.get(index), "port")
-        if said in self._names:
-            return said
-        if said in self._by_alias:
-            return self._by_alias[said]
+        port, mac = _identifier(value, self._subtypes.get(index), "port")
+        if port in self._names:
+            return port
+        if port in self._by_alias:
+            return self._by_alias[port]
         if mac is not None and mac in self._by_address:
             return self._by_address[mac]
-        if (numbered := self._by_number_text.get(said)) is not None:
+        if (numbered := self._by_number_text.get(port)) is not None:
             return numbered
         if local_port in self._by_number:
             return self._by_number[local_port]

@@ -161,8 +161,8 @@ class Poller(Generic[T]):
             try:
                 await self._poll(target)
             except KiteRollError as failed:
-                said = {"event": "collect.not_stored", "switch": target.name, "error": str(failed)}
-                log.error("a reading was not stored", extra=said)
+                extra = {"event": "collect.not_stored", "switch": target.name, "error": str(failed)}
+                log.error("a reading was not stored", extra=extra)
             except Exception:
                 log.exception(
                     "internal error while storing a reading",

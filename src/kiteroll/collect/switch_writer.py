@@ -71,13 +71,13 @@ def wanted_value(kind: ActionKind, value: str) -> str:
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What the switch said to a SET."""
+    """What the switch answered to a SET."""
 
     done: bool
     refused: str = ""
-    """`error not writable`, where it said no."""
+    """`error not writable`, where it refused."""
     silent: str = ""
-    """Where it said nothing: it may have done it."""
+    """Where it did not answer: it may have done it."""
 
 
 class SwitchWriter:

@@ -121,8 +121,8 @@ class CollectorRole:
                 reads = self._reads  # while the site's server is away nobody can take it over
             if reads != self._reads:
                 self._reads, self._reads_since = reads, self._clock.monotonic()
-                said = {"event": "lease.held" if reads else "lease.lost", "site": self._store.site}
-                log.info("reads the site" if reads else "stands by", extra=said)
+                extra = {"event": "lease.held" if reads else "lease.lost", "site": self._store.site}
+                log.info("reads the site" if reads else "stands by", extra=extra)
                 self._apply()
                 self._status_due.set()
             await self._clock.sleep(_LEASE_STEP_S)
@@ -177,8 +177,8 @@ class CollectorRole:
         elif self._targets is None or self._targets.targets != heard.targets:
             sealed = await bus.fetch_targets()
             self._targets = await asyncio.to_thread(self._store.accept, sealed, self._targets)
-            said = {"event": "targets.taken", "switches": len(self._targets.switches)}
-            log.info("other switches to read", extra=said)
+            extra = {"event": "targets.taken", "switches": len(self._targets.switches)}
+            log.info("other switches to read", extra=extra)
             self._apply()
 
     async def _on_asked(self, asked: Asked) -> None:

@@ -60,7 +60,7 @@ class ConfigError(Invalid):
 
 
 def sentence(problems: Sequence[tuple[str, str]]) -> str:
-    """Pairs of where and what; nothing is said of where for the whole."""
+    """Pairs of where and what; where is empty for the whole."""
     return "; ".join(f"{where}: {what}" if where else what for where, what in problems)
 
 

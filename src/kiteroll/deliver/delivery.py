@@ -40,11 +40,11 @@ class Delivery:
         """One line for all of it."""
         first = self.messages[0]
         if len(self.messages) == 1:
-            said = first.line
+            subject = first.line
         else:
             serious = sum(one.severity == "serious" and not one.over for one in self.messages)
-            said = f"{len(self.messages)} messages" + (f", {serious} of them serious" if serious else "")
-        return said + (" (possibly sent before)" if self.possibly_repeated else "")
+            subject = f"{len(self.messages)} messages" + (f", {serious} of them serious" if serious else "")
+        return subject + (" (possibly sent before)" if self.possibly_repeated else "")
 
     def document(self) -> dict[str, Any]:
         """As webhooks and folders get it."""

@@ -71,8 +71,8 @@ class Mail:
 
 def _error_text(wrong: Exception) -> str:
     if isinstance(wrong, smtplib.SMTPResponseException):
-        said = wrong.smtp_error
-        text = said.decode(errors="replace") if isinstance(said, bytes) else str(said)
+        answer = wrong.smtp_error
+        text = answer.decode(errors="replace") if isinstance(answer, bytes) else str(answer)
         return f"answers {wrong.smtp_code} {text}"
     if isinstance(wrong, smtplib.SMTPRecipientsRefused):
         return f"takes nothing for {', '.join(wrong.recipients)}"

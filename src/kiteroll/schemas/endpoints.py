@@ -142,7 +142,7 @@ class SearchResult(ResponseModel):
     switches: list[Switch]
     ports: list[Port]
     never_seen: list[Label]
-    """Addresses that something is said of, and that no switch has learned."""
+    """Addresses that have a label, and that no switch has learned."""
     texts: list[SearchedText]
     """Of a list that was pasted, in its order; empty for a single text."""
 

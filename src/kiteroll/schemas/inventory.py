@@ -208,7 +208,7 @@ class Switch(ResponseModel):
     topology_changed_at: Instant | None
     learning_discards: int | None
     table_size: int | None
-    """Addresses its table holds, as the operator said; null: not known."""
+    """Addresses its table holds, as the operator set it; null: not known."""
     up_since: Instant | None
 
 

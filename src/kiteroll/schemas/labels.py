@@ -34,7 +34,7 @@ class LabelChange(RequestModel):
 
 class LabelChanges(RequestModel):
     labels: Annotated[dict[MacText, LabelChange | None], Field(min_length=1, max_length=_MOST)]
-    """By address; null removes what is said of it."""
+    """By address; null removes its label."""
     dry_run: bool = False
 
 

@@ -93,7 +93,7 @@ class Action(ResponseModel):
     to: str
     state: ActionState
     outcome: str
-    """What the switch answered, and what it said when it was read back."""
+    """What the switch answered, and what it reported when it was read back."""
     reason: str
     asked_by: str
     """Empty: a rule by itself, or the timer."""

@@ -60,7 +60,7 @@ def remove_collector(connection: Connection, name: str) -> None:
 
 
 def note_word(connection: Connection, name: str, word: CollectorWord) -> None:
-    said = {
+    status = {
         "version": word.version,
         "started_at": word.started_at.isoformat(),
         "reads": word.reads,
@@ -69,7 +69,7 @@ def note_word(connection: Connection, name: str, word: CollectorWord) -> None:
         "waiting": word.waiting,
         "problem": word.problem,
     }
-    values = {"heard_at": word.heard_at, "word": said}
+    values = {"heard_at": word.heard_at, "word": status}
     connection.execute(update(collector).where(collector.c.name == name).values(values))
 
 
@@ -103,14 +103,14 @@ def note_progress(connection: Connection, site: str, now: SiteProgress) -> None:
     connection.execute(statement.on_duplicate_key_update(values))
 
 
-def _word(heard_at: datetime, said: dict[str, object]) -> CollectorWord:
+def _word(heard_at: datetime, status: dict[str, object]) -> CollectorWord:
     return CollectorWord(
         heard_at=heard_at,
-        version=str(said["version"]),
-        started_at=datetime.fromisoformat(str(said["started_at"])),
-        reads=bool(said["reads"]),
-        switches=int(str(said["switches"])),
-        clock_ahead_s=float(str(said["clock_ahead_s"])),
-        waiting=int(str(said["waiting"])),
-        problem=str(said["problem"]),
+        version=str(status["version"]),
+        started_at=datetime.fromisoformat(str(status["started_at"])),
+        reads=bool(status["reads"]),
+        switches=int(str(status["switches"])),
+        clock_ahead_s=float(str(status["clock_ahead_s"])),
+        waiting=int(str(status["waiting"])),
+        problem=str(status["problem"]),
     )

@@ -57,8 +57,8 @@ class DatabaseHosts:
             if self._hosts[0] != host:
                 before = self._hosts[0]
                 self._hosts = [host, *(one for one in self._hosts if one != host)]
-                said = {"event": "store.moved", "host": f"{host[0]}:{host[1]}", "before": before[0]}
-                log.warning("another server of the database is used", extra=said)
+                extra = {"event": "store.moved", "host": f"{host[0]}:{host[1]}", "before": before[0]}
+                log.warning("another server of the database is used", extra=extra)
 
 
 def parse_url(text: str | URL) -> tuple[URL, DatabaseHosts]:

@@ -117,5 +117,7 @@ def _options(url: URL) -> Iterator[str]:
 def _check(code: int, errors: IO[bytes], name: str) -> None:
     if code:
         errors.seek(0)
-        said = errors.read(4000).decode(errors="replace").strip().splitlines()
-        raise StorageUnavailable(f"{name} failed (exit {code}): {' | '.join(said[-3:]) or 'it says nothing'}")
+        output = errors.read(4000).decode(errors="replace").strip().splitlines()
+        raise StorageUnavailable(
+            f"{name} failed (exit {code}): {' | '.join(output[-3:]) or 'it says nothing'}"
+        )

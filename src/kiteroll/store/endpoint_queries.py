@@ -43,13 +43,13 @@ def endpoint_records(
     if not macs:
         return {}
     first_seen: dict[MacAddress, datetime] = {}
-    said: dict[MacAddress, Label] = {}
+    labels: dict[MacAddress, Label] = {}
     switches: dict[MacAddress, str | None] = {}
     stays: dict[MacAddress, list[PlacedStay]] = {}
     for row in connection.execute(_KNOWN if then is None else _known(then), {"macs": macs}):
         if row.known not in stays:
             first_seen[row.known] = row.first_seen_at
-            said[row.known] = Label(row.known, row.label or "", row.owner or "", row.notes or "")
+            labels[row.known] = Label(row.known, row.label or "", row.owner or "", row.notes or "")
             switches[row.known] = row.as_switch
             stays[row.known] = []
         if row.id is not None:
@@ -60,17 +60,17 @@ def endpoint_records(
     ips, hosts = host_names.ips_and_names_of(connection, known, then)
     return {
         mac: EndpointRecord(
-            first_seen[mac], said[mac], stays[mac], ips.get(mac, ()), hosts.get(mac, ()), switches[mac]
+            first_seen[mac], labels[mac], stays[mac], ips.get(mac, ()), hosts.get(mac, ()), switches[mac]
         )
         for mac in known
     }
 
 
 def _known(then: datetime | None) -> Select[Any]:
-    """Given `macs`: those that were ever seen, with what is said of each and each of its stays; one that
+    """Given `macs`: those that were ever seen, with the label of each and each of its stays; one that
     has none, once."""
     there = and_(stay.c.mac == endpoint.c.mac, held(stay.c.began_at, stay.c.ended_at, then))
-    said = (address_label.c.label, address_label.c.owner, address_label.c.notes)
+    label = (address_label.c.label, address_label.c.owner, address_label.c.notes)
     itself = switch.alias("itself")
     as_switch = (
         select(func.max(itself.c.name))
@@ -79,7 +79,7 @@ def _known(then: datetime | None) -> Select[Any]:
         .label("as_switch")
     )
     return (
-        select(endpoint.c.mac.label("known"), endpoint.c.first_seen_at, as_switch, *said, *PLACE_COLUMNS)
+        select(endpoint.c.mac.label("known"), endpoint.c.first_seen_at, as_switch, *label, *PLACE_COLUMNS)
         .select_from(endpoint)
         .outerjoin(address_label, address_label.c.mac == endpoint.c.mac)
         .outerjoin(stay, there)

@@ -1,4 +1,4 @@
-"""Enrolment windows and what people said of their candidates; who was present when."""
+"""Enrolment windows and what people decided on their candidates; who was present when."""
 
 from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
@@ -101,9 +101,9 @@ def decisions(connection: Connection, number: int) -> list[Decision]:
     ]
 
 
-def decide(connection: Connection, number: int, said: Sequence[Decision]) -> None:
-    """Keep what was said; the last word on a candidate counts."""
-    if not said:
+def decide(connection: Connection, number: int, decisions: Sequence[Decision]) -> None:
+    """Keep what was decided; the last decision on a candidate counts."""
+    if not decisions:
         return
     statement = upsert(candidate_decision)
     again = ("accepted", "decided_by", "decided_at", "note")
@@ -120,13 +120,13 @@ def decide(connection: Connection, number: int, said: Sequence[Decision]) -> Non
                 "decided_at": one.at,
                 "note": one.note,
             }
-            for one in said
+            for one in decisions
         ],
     )
 
 
 def rename_windows(connection: Connection, switch_name: str, name: str) -> None:
-    """Windows of a switch, and what was said in them, follow it to its new name."""
+    """Windows of a switch, and what was decided in them, follow it to its new name."""
     for table in (enrolment_window, candidate_decision):
         connection.execute(update(table).where(table.c.switch_name == switch_name).values(switch_name=name))
 

@@ -59,8 +59,8 @@ def set_labels(connection: Connection, labels: Iterable[Label]) -> None:
         ]
         if kept:
             statement = insert(address_label)
-            said = {name: statement.inserted[name] for name in ("label", "owner", "notes")}
-            connection.execute(statement.on_duplicate_key_update(said), kept)
+            changed = {name: statement.inserted[name] for name in ("label", "owner", "notes")}
+            connection.execute(statement.on_duplicate_key_update(changed), kept)
 
 
 def labels_page(connection: Connection, ask: PageAsk, *, seen: bool | None = None) -> Page[LabelRow]:

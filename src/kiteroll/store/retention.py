@@ -118,8 +118,8 @@ def _drop_unseen(
     rows = connection.execute(query).all()
     looked_at = [row.mac for row in rows]
     old = [row.mac for row in rows if row.first_seen_at < before]
-    said = select(address_label.c.mac).where(address_label.c.mac.in_(old))
-    noted = set(connection.execute(said).scalars())
+    labelled = select(address_label.c.mac).where(address_label.c.mac.in_(old))
+    noted = set(connection.execute(labelled).scalars())
     old = [mac for mac in old if mac not in noted]
     seen = set(connection.execute(select(stay.c.mac).where(stay.c.mac.in_(old)).distinct()).scalars())
     gone = [mac for mac in old if mac not in seen]

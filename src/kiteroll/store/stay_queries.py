@@ -246,14 +246,14 @@ def endpoints_page(
 ) -> Page[tuple[MacAddress, str]]:
     """Known addresses, each with the cursor of what follows it; by address unless asked otherwise."""
     query = select(endpoint.c.mac).where(*_endpoint_conditions(wanted))
-    said = ("label", "owner")
-    if ask.field in said:
+    labels = ("label", "owner")
+    if ask.field in labels:
         query = query.outerjoin(address_label, address_label.c.mac == endpoint.c.mac)
     mac = Key(endpoint.c.mac)
     sorts: dict[str, tuple[Key, ...]] = {
         "mac": (mac,),
         "first_seen_at": (Key(endpoint.c.first_seen_at), mac),
-        **{name: (Key(func.coalesce(address_label.c[name], "")), mac) for name in said},
+        **{name: (Key(func.coalesce(address_label.c[name], "")), mac) for name in labels},
     }
     count = len(sorts[ask.field]) if ask.field else 1
     return fetch_page(connection, query, (mac,), lambda row: (row.mac, cursor_of(row, count)), ask, sorts)

@@ -51,8 +51,8 @@ def site_left_at(connection: Connection, switch_id: int, site_name: str) -> date
 
 def assignment_mark(connection: Connection, area: str) -> tuple[object, ...]:
     """Another one whenever `tracked_switches` of the area are others, for whoever looks every second."""
-    said = func.crc32(func.concat_ws("/", switch.c.id, switch.c.name, switch.c.site))
-    query = select(func.count(), func.sum(said)).where(
+    names = func.crc32(func.concat_ws("/", switch.c.id, switch.c.name, switch.c.site))
+    query = select(func.count(), func.sum(names)).where(
         switch.c.removed_at.is_(None), switch.c.tracked_in == area
     )
     return tuple(connection.execute(query).one())

@@ -87,6 +87,6 @@ class AssignedSwitches:
         if new:
             self._fleet.reload_switches(new)
         if gone or new:
-            said = fields("tracker.assigned", area=self._area, more=len(new), fewer=len(gone))
-            log.info("has other switches", extra=said)
+            extra = fields("tracker.assigned", area=self._area, more=len(new), fewer=len(gone))
+            log.info("has other switches", extra=extra)
         self._switches, self._mark = now, mark

@@ -44,8 +44,8 @@ class Reporter:
             try:
                 await self.flush()
             except BusUnavailable as away:
-                said = fields("tracker.unreported", error=str(away))
-                log.warning("the service cannot be reached", extra=said)
+                extra = fields("tracker.unreported", error=str(away))
+                log.warning("the service cannot be reached", extra=extra)
                 self._woken.set()
                 await self._clock.sleep(_AGAIN_S)
 

@@ -48,8 +48,8 @@ class TrackerRole:
             try:
                 await self._track()
             except Conflict as lost:
-                said = fields("tracker.lost", error=str(lost))
-                log.warning("the area is given up", extra=said)
+                extra = fields("tracker.lost", error=str(lost))
+                log.warning("the area is given up", extra=extra)
             except (BusUnavailable, StorageUnavailable) as away:
                 log.warning("the tracker waits", extra=fields("tracker.waits", error=str(away)))
             finally:
@@ -77,8 +77,8 @@ class TrackerRole:
         """While the lease is ours. Raises Conflict, BusUnavailable or StorageUnavailable."""
         config, lease = self._config, self._lease
         rules = await asyncio.to_thread(self._rules)
-        said = fields("tracker.rules", hold_time_s=rules.hold_time_s)
-        log.info("hold time of the service", extra=said)
+        extra = fields("tracker.rules", hold_time_s=rules.hold_time_s)
+        log.info("hold time of the service", extra=extra)
         turns, fleet, ingestor = make_tracking(
             self._database, rules, EventBus(), fence=lease.fence, stays=lease.stays, area=lease.area
         )
@@ -89,8 +89,8 @@ class TrackerRole:
             there = await asyncio.to_thread(self._database.run, sites.sites)
             if lease.area not in {one.area for one in there}:
                 hint = "kiteroll site area SITE AREA"
-                said = fields("tracker.no_site", area=lease.area, hint=hint)
-                log.warning("no site is in this area: there is nothing to track", extra=said)
+                extra = fields("tracker.no_site", area=lease.area, hint=hint)
+                log.warning("no site is in this area: there is nothing to track", extra=extra)
             async with connected(config.bus, f"tracker of {lease.area}", _INBOX) as client:
                 reports = ReportBus(client, config.bus)
                 await reports.prepare()

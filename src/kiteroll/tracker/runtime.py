@@ -47,8 +47,8 @@ async def _run(config: Config, database: Database, ready: Callable[[], None]) ->
     tracking = asyncio.create_task(_track(role, database, ready), name="tracker")
     for number in (signal.SIGTERM, signal.SIGINT):
         asyncio.get_running_loop().add_signal_handler(number, tracking.cancel)
-    said = fields("tracker.started", area=config.tracker.area)
-    log.info("tracker started", extra=said)
+    extra = fields("tracker.started", area=config.tracker.area)
+    log.info("tracker started", extra=extra)
     # It is ready before the area is its own: it may stand by for days.
     with ServiceManager().notified(clock), suppress(asyncio.CancelledError):
         await tracking

@@ -82,8 +82,8 @@ def cause(finding: Finding | Detection) -> str:
     details = finding.details
     match finding.cause:
         case Cause.REPLUGGED | Cause.CARRIED:
-            said = finding.cause.value
-            return f"{said}: the link of the old port changed" if details.link_changed else said
+            cause = finding.cause.value
+            return f"{cause}: the link of the old port changed" if details.link_changed else cause
         case Cause.READ_TOO_SELDOM if details.interval is not None and details.ageing is not None:
             return f"it is read every {span(details.interval)}, its ageing time is {span(details.ageing)}"
         case Cause.NEVER_FORGETS:

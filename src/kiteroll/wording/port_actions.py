@@ -52,11 +52,11 @@ def advice_text(advice: AgeingAdvice) -> str:
     use = "" if advice.table_use is None else f", the table is {advice.table_use:.0%} full"
     match advice.advice:
         case Advice.KEEP:
-            said = "it suits"
+            advised = "it suits"
         case Advice.LARGER_TABLE:
-            said = "no ageing time suits: the table is full of endpoints that talk seldom"
+            advised = "no ageing time suits: the table is full of endpoints that talk seldom"
         case Advice.LONGER:
-            said = f"longer: {span(timedelta(seconds=advice.seconds or 0))} would keep nearly all of them"
+            advised = f"longer: {span(timedelta(seconds=advice.seconds or 0))} would keep nearly all of them"
         case Advice.SHORTER:
-            said = f"shorter: {span(timedelta(seconds=advice.seconds or 0))}, so that who left makes room"
-    return f"{said} ({seldom}{use})"
+            advised = f"shorter: {span(timedelta(seconds=advice.seconds or 0))}, so that who left makes room"
+    return f"{advised} ({seldom}{use})"

@@ -22,12 +22,12 @@ def by(*fields: str) -> Any:
     if not fields:
         return Depends(_in_its_order)
     allowed = [name for one in fields for name in (one, f"-{one}")]
-    said = "a field, with - before it for descending; the order of the list unless given"
+    about = "a field, with - before it for descending; the order of the list unless given"
 
     def asked(
         cursor: Cursor = None,
         limit: Limit = 100,
-        sort: Annotated[str | None, Query(description=said, json_schema_extra={"enum": allowed})] = None,
+        sort: Annotated[str | None, Query(description=about, json_schema_extra={"enum": allowed})] = None,
     ) -> PageAsk:
         if sort is not None and sort not in allowed:
             hint = did_you_mean(sort.removeprefix("-"), fields, f"this list is sorted by {', '.join(fields)}")

@@ -55,11 +55,11 @@ def _instants() -> Callable[[str], str]:
     known: dict[str, str] = {}
 
     def instant(text: str) -> str:
-        said = known.get(text)
-        if said is None:
+        short = known.get(text)
+        if short is None:
             if len(known) > 100_000:
                 known.clear()
-            said = known[text] = f"{text[:10]}T{text[11:].removesuffix('.000000')}Z"
-        return said
+            short = known[text] = f"{text[:10]}T{text[11:].removesuffix('.000000')}Z"
+        return short
 
     return instant

@@ -30,7 +30,7 @@ _GROUP = 10_000
 
 @dataclass(frozen=True, slots=True)
 class CsvDialect:
-    """How CSV is written (RFC 4180 unless said otherwise)."""
+    """How CSV is written (RFC 4180 by default)."""
 
     separator: str = ","
     heading: bool = True
@@ -52,7 +52,7 @@ def write(media: str, name: str, rows: Rows, dialect: CsvDialect = CsvDialect())
     }
     pieces = writers[media](name, rows)
     if media == "parquet":
-        return chain([next(pieces)], pieces)  # what is missing is said before the answer begins
+        return chain([next(pieces)], pieces)  # what is missing is answered before the answer begins
     return pieces
 
 

@@ -280,7 +280,7 @@ def present_window(view: WindowView) -> api.EnrolmentWindow:
 
 
 def present_candidate(view: CandidateView) -> api.Candidate:
-    one, about, said = view.candidate, view.endpoint, view.decision
+    one, about, decision = view.candidate, view.endpoint, view.decision
     random = about is not None and about.origin is AddressOrigin.RANDOM
     return api.Candidate(
         mac=str(one.mac),
@@ -297,13 +297,13 @@ def present_candidate(view: CandidateView) -> api.Candidate:
         ips=list(about.record.ips) if about else [],
         host_names=list(about.record.names) if about else [],
         kind="phone" if view.phone else "random" if random else "",
-        decision=_decision(said),
-        decided_by=said.by if said else "",
-        decided_at=said.at if said else None,
+        decision=_decision(decision),
+        decided_by=decision.by if decision else "",
+        decided_at=decision.at if decision else None,
     )
 
 
-def _decision(said: Decision | None) -> Any:
-    if said is None:
+def _decision(decision: Decision | None) -> Any:
+    if decision is None:
         return "waiting"
-    return "accepted" if said.accepted else "refused"
+    return "accepted" if decision.accepted else "refused"

@@ -69,10 +69,10 @@ def _port(port: api.RollCallPort, occupants: Sequence[Occupant]) -> str:
 
 
 def _occupant(one: Occupant) -> str:
-    said = one.status.value + (", VLAN not expected" if one.unexpected_vlan else "")
+    status = one.status.value + (", VLAN not expected" if one.unexpected_vlan else "")
     plain = one.status in (RollStatus.ENROLLED, RollStatus.NOT_ENROLLED) and not one.unexpected_vlan
-    status = said if plain else f"<b>{said}</b>"
-    return f'<td class="mono">{one.mac}</td><td>{one.vlan or ""}</td><td>{status}</td>'
+    shown = status if plain else f"<b>{status}</b>"
+    return f'<td class="mono">{one.mac}</td><td>{one.vlan or ""}</td><td>{shown}</td>'
 
 
 def _seen(one: api.AbsentEntry) -> str:

@@ -64,9 +64,9 @@ def list_candidates(
 
 @router.post("/{number}/decisions", summary="Enrol candidates, and keep who was refused")
 def decide(
-    principal: ThePrincipal, enrolment: TheEnrolment, number: int, said: api.Decisions
+    principal: ThePrincipal, enrolment: TheEnrolment, number: int, given: api.Decisions
 ) -> api.RulesOutcome:
-    done = enrolment.decide(number, _refs(said.accept), _refs(said.refuse), principal.name, said.note)
+    done = enrolment.decide(number, _refs(given.accept), _refs(given.refuse), principal.name, given.note)
     return present_outcome(done)
 
 

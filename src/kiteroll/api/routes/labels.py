@@ -15,7 +15,7 @@ from kiteroll.schemas.base import PageOf
 router = APIRouter(prefix="/labels", tags=["labels"])
 
 
-@router.get("", summary="What is said of addresses, also of those never seen, by address")
+@router.get("", summary="Labels of addresses, also of those never seen, by address")
 def list_labels(
     ask: Annotated[PageAsk, by("mac", "label", "owner")],
     labels: TheLabels,
@@ -25,7 +25,7 @@ def list_labels(
     return PageOf(items=[present_label(one.label, one.seen) for one in found.items], next=found.next)
 
 
-@router.patch("", summary="Set what is said of many addresses; all of it or nothing")
+@router.patch("", summary="Set labels of many addresses; all of it or nothing")
 def change_labels(labels: TheLabels, changes: api.LabelChanges) -> api.LabelsOutcome:
     wanted = {
         MacAddress.parse(mac): None if one is None else one.model_dump(exclude_none=True)
@@ -45,7 +45,7 @@ def change_labels(labels: TheLabels, changes: api.LabelChanges) -> api.LabelsOut
     )
 
 
-@router.get("/{mac}", summary="What is said of one address")
+@router.get("/{mac}", summary="The label of one address")
 def get_label(labels: TheLabels, mac: str) -> api.Label:
     return present_label(labels.get(MacAddress.parse(mac)))
 

@@ -124,8 +124,8 @@ async def _lines(
     latest = broadcaster.last_id
     yield ("" if after else f"id: {latest}\n") + f"event: hello\ndata: {hello}\n\n"
     if following is not None and following.since is None:
-        said = following.event()
-        yield f"event: {said.name}\ndata: {said.data}\n\n"
+        state = following.event()
+        yield f"event: {state.name}\ndata: {state.data}\n\n"
     async with aclosing(with_beats(broadcaster.listen(after or latest), _BEAT_S)) as events:
         async for event in events:
             if not is_signed_in():

@@ -38,8 +38,8 @@ def sign_in(
         else:
             secret, principal = signing.with_password(given.name or "", given.password or "", client, agent)
     except (NotSignedIn, TooManyTries) as refused:
-        said = {"by": given.name or "", "client": client, "note": str(refused)}
-        audit.append(FAILED, "session.open", given.name or "a token", principal=None, **said)
+        details = {"by": given.name or "", "client": client, "note": str(refused)}
+        audit.append(FAILED, "session.open", given.name or "a token", principal=None, **details)
         raise
     audit.append(DONE, "session.open", principal.name, principal=principal, client=client)
     set_cookie(request, response, secret)

@@ -143,8 +143,8 @@ class AlertSender:
         course.delivered.append(now)
         self._unfinished.append((ids, now))
         self._finish()
-        said = fields("alert.sent", target=target.name, messages=len(ids))
-        log.info("alert delivered", extra=said)
+        extra = fields("alert.sent", target=target.name, messages=len(ids))
+        log.info("alert delivered", extra=extra)
         return True
 
     def _send(self, row: TargetRow, delivery: Delivery) -> None:

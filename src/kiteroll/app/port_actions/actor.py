@@ -164,10 +164,10 @@ class PortActor:
 
     async def _end(self, row: ActionRow, state: ActionState, outcome: str) -> ActionRow:
         row = await asyncio.to_thread(self._database.run, self._record_end, row, state, outcome)
-        said = fields(
+        extra = fields(
             "action.ended", kind=row.kind, switch=row.switch, port=row.port, state=row.state, by=row.asked_by
         )
-        log.log(logging.INFO if state is ActionState.DONE else logging.WARNING, "action", extra=said)
+        log.log(logging.INFO if state is ActionState.DONE else logging.WARNING, "action", extra=extra)
         return row
 
     def _record_end(
@@ -237,5 +237,5 @@ def _value_of(row: ActionRow) -> str:
 
 def _answer_text(answer: Answer) -> str:
     if answer.done:
-        return "the switch said that it is done"
-    return f"the switch said no ({answer.refused})" if answer.refused else f"no answer ({answer.silent})"
+        return "the switch confirmed it"
+    return f"the switch refused ({answer.refused})" if answer.refused else f"no answer ({answer.silent})"

@@ -189,5 +189,5 @@ class BreachActions:
         )
         made = self._database.run(port_proposals.propose, new, now)
         if made is not None:
-            said = fields("closing.proposed", switch=new.switch, port=new.port, why=new.why, note=note)
-            log.warning("closing a port is proposed", extra=said)
+            extra = fields("closing.proposed", switch=new.switch, port=new.port, why=new.why, note=note)
+            log.warning("closing a port is proposed", extra=extra)

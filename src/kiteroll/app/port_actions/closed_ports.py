@@ -73,8 +73,8 @@ class ClosedPorts:
             await asyncio.to_thread(self._database.run, port_closures.hold_closed, row.id)
             return
         except KiteRollError as failed:
-            said = fields("reopening.failed", switch=switch, port=port, error=str(failed))
-            log.warning("a port is not reopened yet", extra=said)
+            extra = fields("reopening.failed", switch=switch, port=port, error=str(failed))
+            log.warning("a port is not reopened yet", extra=extra)
         else:
             if done.state is ActionState.DONE:
                 return

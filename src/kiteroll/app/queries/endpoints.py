@@ -119,7 +119,7 @@ class EndpointQueries:
         return found[0]
 
     def label(self, mac: MacAddress) -> Label:
-        """What is said of it. Raises NotFound when no switch ever learned it."""
+        """What is known of it. Raises NotFound when no switch ever learned it."""
         if not self._database.run(stay_queries.first_seen, [mac]):
             raise NotFound("endpoint", str(mac), _NEVER_SEEN)
         return self._database.run(labels.labels_of, [mac]).get(mac, Label(mac))

@@ -105,7 +105,7 @@ class Search:
         text = query.strip()
         macs, wrong = self._by_address(text, limit + 1, at)
         more = limit + 1 if len(macs) <= limit else 0
-        said = self._labels.find(text, more) if more else []
+        labelled = self._labels.find(text, more) if more else []
         if at is None:
             named = self._database.run(
                 endpoint_queries.match_names,
@@ -116,7 +116,7 @@ class Search:
         else:
             hosts = self._database.run(host_names.macs_named_at, text, more, at) if more else []
             named = NameMatches(hosts, [], [])
-        by_name = [*said, *named.macs]
+        by_name = [*labelled, *named.macs]
         if len(macs) <= limit:
             by_maker = self._by_maker(text, limit + 1)
             macs = list(dict.fromkeys([*macs, *by_name, *by_maker]))[: limit + 1]
@@ -137,7 +137,7 @@ class Search:
     def _never_seen(
         self, text: str, macs: Sequence[MacAddress], endpoints: Sequence[EndpointView]
     ) -> list[Label]:
-        """What is said of addresses that the text means and no switch has learned."""
+        """Labels of addresses that the text means and no switch has learned."""
         wanted = set(macs) - {one.mac for one in endpoints}
         with suppress(BadAddress):
             wanted.add(MacAddress.parse(text))

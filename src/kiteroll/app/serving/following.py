@@ -23,5 +23,5 @@ class Following:
 
     def event(self) -> SentEvent:
         """For whoever listens to the live stream (`schemas.stream.FollowingEvent`)."""
-        said = {"event": FOLLOWING, "heard": self.since is not None, "note": self.note}
-        return SentEvent("", FOLLOWING, None, False, json.dumps(said))
+        state = {"event": FOLLOWING, "heard": self.since is not None, "note": self.note}
+        return SentEvent("", FOLLOWING, None, False, json.dumps(state))

@@ -169,16 +169,16 @@ class AreaTrackers:
         await self._turns.run_next(work)
         for area, ids in to_area.items():
             if area:
-                said = fields("area.given", area=area, switches=len(ids))
-                log.info("switches are tracked by the tracker of their area", extra=said)
+                extra = fields("area.given", area=area, switches=len(ids))
+                log.info("switches are tracked by the tracker of their area", extra=extra)
         for area, count in from_area.items():
             if area:
-                said = fields("area.taken_back", area=area, switches=count)
+                extra = fields("area.taken_back", area=area, switches=count)
                 gone = not self._heard.is_there(area)
                 log.log(
                     logging.WARNING if gone else logging.INFO,
                     "the tracker of an area is gone: the service tracks its switches"
                     if gone
                     else "switches are tracked by the service again",
-                    extra=said,
+                    extra=extra,
                 )

@@ -48,7 +48,7 @@ class HeardLeases:
             before.lease, before.free_since = one, free_since
 
     def stood_still(self, seconds: float) -> None:
-        """The database said nothing for so long: what nobody could renew has not run out meanwhile."""
+        """The database did not answer for so long: what nobody could renew has not run out meanwhile."""
         for one in self._heard.values():
             one.at += seconds
 

@@ -257,8 +257,8 @@ class FindingWorker:
     def _announce(self, changed: Sequence[Finding]) -> None:
         for one in changed:
             if one.state is State.OPEN and one.opened_at >= one.last_at:
-                said = fields(
+                extra = fields(
                     "finding.open", kind=one.kind.value, subject=one.subject.key, cause=one.cause.value
                 )
-                log.warning("finding", extra=said)
+                log.warning("finding", extra=extra)
             self._bus.publish(FindingChanged(one))

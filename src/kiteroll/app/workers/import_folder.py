@@ -102,8 +102,8 @@ class ImportFolderWatcher:
         except OSError as wrong:
             # The others are not to wait for it.
             self._stuck.add(file)
-            said = fields("import.stuck", file=file.name, error=str(wrong))
-            log.error("file cannot be moved away; it is left alone from now on", extra=said)
+            extra = fields("import.stuck", file=file.name, error=str(wrong))
+            log.error("file cannot be moved away; it is left alone from now on", extra=extra)
 
     def _move(self, file: Path, where: str, reason: str) -> None:
         to = self._folder / where

@@ -95,8 +95,8 @@ class NotificationReader:
         senders: dict[str, list[Sender]] = defaultdict(list)
         for name, target in targets.items():
             for address in _addresses(target.host):
-                said = self._communities | {target.community.encode()}
-                senders[address].append(Sender(name, target.user, said))
+                communities = self._communities | {target.community.encode()}
+                senders[address].append(Sender(name, target.user, communities))
         self._senders = senders
 
     async def run(self) -> None:
@@ -135,10 +135,10 @@ class NotificationReader:
         for name in switches:
             # Of a burst the first counts: however many there are, they bring one reading.
             if self._debounce.trigger(name, now):
-                said = fields(
+                extra = fields(
                     "notification.received", switch=name, kind=notice.name, interface=notice.interface
                 )
-                log.info("notification", extra=said)
+                log.info("notification", extra=extra)
         self._wake.set()
 
     async def _read(self, name: str) -> None:

@@ -88,8 +88,8 @@ class SiteReadings:
             except (BusUnavailable, StorageUnavailable, TrackedElsewhere) as away:
                 if str(away) != logged:
                     logged = str(away)
-                    said = fields("bus.site_away", site=site, error=logged)
-                    log.warning("a site cannot be followed", extra=said)
+                    extra = fields("bus.site_away", site=site, error=logged)
+                    log.warning("a site cannot be followed", extra=extra)
             except Exception:
                 log.exception("following a site failed", extra=fields("bus.bug", site=site))
             await self._clock.sleep(_AGAIN_S)

@@ -267,8 +267,8 @@ def _some(count: int) -> str:
     return str(count) if count else ""
 
 
-def _yes_no(said: bool | None) -> str:
-    return "" if said is None else "yes" if said else "no"
+def _yes_no(value: bool | None) -> str:
+    return "" if value is None else "yes" if value else "no"
 
 
 def _ends(out: Output, one: api.RollEntry | api.BarredEntry) -> str:

@@ -13,7 +13,7 @@ _PATIENCE = timedelta(minutes=3)
 
 @dataclass(frozen=True, slots=True)
 class NotYet:
-    """It cannot be said before the switches concerned were read again, or `until`."""
+    """It is not known before the switches concerned were read again, or `until`."""
 
     until: datetime
     jumped_at: datetime

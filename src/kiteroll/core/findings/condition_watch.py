@@ -85,7 +85,7 @@ class ConditionWatch:
         thresholds = self._thresholds
         conditions, service = facts.conditions(), facts.service()
         self.switched_off = frozenset(one.name for one in conditions if not one.enabled)
-        # Of a site whose readings are on their way nothing can be said yet: the site itself is reported.
+        # Of a site whose readings are on their way nothing is known yet: the site itself is reported.
         late_sites = {one.site for one in service.sites if not one.up_to_date}
         began_at = self._began_at = self._began_at or now
         heard = [

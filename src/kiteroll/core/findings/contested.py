@@ -1,4 +1,4 @@
-"""Addresses and ports that live findings say nothing certain can be said of."""
+"""Addresses and ports that live findings make uncertain."""
 
 from collections.abc import Iterable
 

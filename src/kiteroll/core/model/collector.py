@@ -21,7 +21,7 @@ class CollectorState(StrEnum):
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class CollectorWord:
-    """What a collector said of itself last."""
+    """What a collector reported of itself last."""
 
     heard_at: datetime
     """By the clock of the centre."""

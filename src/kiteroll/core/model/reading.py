@@ -1,4 +1,4 @@
-"""A reading: what one switch said at one instant. Immutable, complete or partial."""
+"""A reading: what one switch reported at one instant. Immutable, complete or partial."""
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field

@@ -118,8 +118,8 @@ def _rows(
             _check_heading(heading, columns, needed, source, number)
             continue
         if len(cells) != len(heading):
-            said = f"{len(cells)} cells, the heading has {len(heading)}"
-            raise InvalidParts(source, [(f"line {number}", said)])
+            problem = f"{len(cells)} cells, the heading has {len(heading)}"
+            raise InvalidParts(source, [(f"line {number}", problem)])
         if any(len(cell) > _LONGEST for cell in cells):
             raise InvalidParts(source, [(f"line {number}", f"a cell has more than {_LONGEST} signs")])
         row = dict(zip(heading, cells, strict=True))
@@ -132,8 +132,8 @@ def _check_heading(
     unknown = [name for name in heading if name not in columns]
     missing = [name for name in needed if name not in heading]
     if unknown or missing or len(set(heading)) != len(heading):
-        said = (
+        heading_row = (
             f"the heading names columns among {', '.join(columns)}, each once; {', '.join(needed)} is needed"
         )
         what = f" (unknown: {', '.join(unknown)})" if unknown else ""
-        raise InvalidParts(source, [(f"line {number}", said + what)])
+        raise InvalidParts(source, [(f"line {number}", heading_row + what)])

@@ -61,7 +61,7 @@ class Rule:
 
     @property
     def sets_something(self) -> bool:
-        """Whether anything is said at this level."""
+        """Whether anything is set at this level."""
         return bool(self.roll or self.note) or any(getattr(self, name) is not None for name in VALUES)
 
 

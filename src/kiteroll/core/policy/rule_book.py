@@ -141,15 +141,15 @@ def _strictest(rules: Sequence[tuple[Level, Rule]]) -> list[tuple[Level, Rule]]:
     its place in the list."""
     left: dict[int, dict[str, Any]] = {at: {} for at in range(len(rules))}
     for name in VALUES:
-        said = [
+        values = [
             (at, value) for at, (_, rule) in enumerate(rules) if (value := getattr(rule, name)) is not None
         ]
-        if not said:
+        if not values:
             continue
         if name == "vlans":
-            left[said[0][0]][name] = frozenset.intersection(*(value for _, value in said))
+            left[values[0][0]][name] = frozenset.intersection(*(value for _, value in values))
         else:
-            at, value = max(said, key=lambda one: _strictness(name, one[1]))
+            at, value = max(values, key=lambda one: _strictness(name, one[1]))
             left[at][name] = value
     return [(level, Rule(**left[at], roll=rule.roll)) for at, (level, rule) in enumerate(rules)]
 

@@ -41,7 +41,7 @@ class Difference:
 
 
 def changed(rules: RuleSet, changes: Iterable[LevelChange]) -> RuleSet:
-    """The rules after these changes; a level of which nothing is said any more is dropped."""
+    """The rules after these changes; a level that sets nothing any more is dropped."""
     found = dict(rules.rules)
     for change in changes:
         _put(found, change.level, replace(found.get(change.level, Rule()), **change.values))

@@ -32,7 +32,7 @@ class ActionState(StrEnum):
     DONE = "done"
     """Read back: it is as was asked."""
     REFUSED = "refused"
-    """The switch said no, and is as it was."""
+    """The switch refused it, and is as it was."""
     NOT_DONE = "not done"
     """Read back: it is as it was, or something else."""
     UNKNOWN = "unknown"

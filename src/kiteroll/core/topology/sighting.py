@@ -85,8 +85,8 @@ class Sighting:
         return bool(self.device) and self.device == other.device
 
     def late(self, now: datetime) -> bool:
-        """Whether the switch has given no complete reading for three intervals: what is said of the place may
-        be over."""
+        """Whether the switch has given no complete reading for three intervals: what is known of the place
+        may be over."""
         every = self.interval or self.expected_every
         return (
             every is not None

@@ -72,7 +72,7 @@ enrolment_window = Table(
     "enrolment_window",
     metadata,
     # A time in which who is present at some ports becomes a candidate. Candidates are not stored: they
-    # follow from the stays; what people said of them is.
+    # follow from the stays; what people decided on them is.
     Column("id", Integer, primary_key=True),
     Column("group_name", exact_text(64), nullable=False),
     Column("switch_name", exact_text(64), nullable=False),
@@ -94,7 +94,7 @@ enrolment_window = Table(
 candidate_decision = Table(
     "candidate_decision",
     metadata,
-    # What a person said of a candidate; names, not ids: it outlives the port.
+    # What a person decided on a candidate; names, not ids: it outlives the port.
     Column("id", Integer, primary_key=True),
     Column("window_id", Integer, ForeignKey("enrolment_window.id"), nullable=False),
     Column("mac", Mac, nullable=False),

@@ -31,7 +31,7 @@ def often_enough(view: AddressView) -> bool:
 
 
 def links_steady(view: AddressView) -> bool | None:
-    """Whether no link changed with the latest jumps; None when that cannot be said yet, because the
+    """Whether no link changed with the latest jumps; None when that is not known yet, because the
     switches concerned have not been read since.
 
     A cable that is re-plugged changes links with each jump; a clone's link came up once, before.
