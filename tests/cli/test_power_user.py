@@ -127,7 +127,7 @@ def test_inventories_come_in_the_common_forms(tmp_path: Path, name: str, text: s
     ("name", "text", "reported"),
     [
         ("a.csv", "name,colour\nx,red\n", "line 1: there is no column 'colour'"),
-        ("a.json", '[{"name": "x", "colour": "red"}]', "there is no word 'colour'"),
+        ("a.json", '[{"name": "x", "colour": "red"}]', "there is no setting 'colour'"),
         ("a.json", '{"name": ', "is not JSON"),
         ("a.yaml", "- a\n- b\n", "it must be a list of switches"),
         ("a.ini", "x y\n", "line 1: 'y': write key=value"),

@@ -77,7 +77,7 @@ def test_candidates_of_a_window_are_enrolled_or_refused(page: Page) -> None:
     expect(candidates.get_by_text("accepted")).to_have_count(1)
     page.get_by_label("choose all who wait").check()
     page.get_by_role("button", name="Refuse them").click()
-    expect(page.get_by_text("0 wait for a word")).to_be_visible()
+    expect(page.get_by_text("0 wait for a decision")).to_be_visible()
     page.get_by_role("button", name="Close the window").click()
     expect(page.get_by_label("windows").get_by_role("row").nth(1)).to_contain_text("closed")
 

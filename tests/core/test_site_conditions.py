@@ -11,7 +11,7 @@ from kiteroll.core.model.collector import (
     LOST_AFTER,
     Collector,
     CollectorState,
-    CollectorWord,
+    CollectorStatus,
     SiteCondition,
     silent_since,
 )
@@ -29,7 +29,7 @@ SECOND, MINUTE = timedelta(seconds=1), timedelta(minutes=1)
 def collector(name: str, heard: timedelta | None, *, reads: bool = True) -> Collector:
     word = None
     if heard is not None:
-        word = CollectorWord(
+        word = CollectorStatus(
             heard_at=NOW - heard,
             version="1",
             started_at=NOW - 10 * MINUTE,
@@ -38,7 +38,7 @@ def collector(name: str, heard: timedelta | None, *, reads: bool = True) -> Coll
             clock_ahead_s=0,
             waiting=0,
         )
-    return Collector(name=name, site="Island", public_key="", added_at=NOW - 10 * MINUTE, word=word)
+    return Collector(name=name, site="Island", public_key="", added_at=NOW - 10 * MINUTE, status=word)
 
 
 def test_a_collector_is_lost_when_it_is_not_heard_whatever_it_did() -> None:

@@ -2677,7 +2677,7 @@ export interface components {
         };
         /**
          * Candidate
-         * @description An address that was present in a window, waiting for a person's word.
+         * @description An address that was present in a window, waiting for a person's decision.
          */
         Candidate: {
             /**

@@ -208,7 +208,7 @@ function Candidates({ window }: { window: Window }) {
             <>
               <Flex gap="8px" align="center" wrap="wrap" margin="0 0 8px">
                 <span>
-                  {waiting.length} wait for a word, {picked.length} chosen
+                  {waiting.length} wait for a decision, {picked.length} chosen
                 </span>
                 <label htmlFor="candidate-note">Note</label>
                 <Field

@@ -17,7 +17,7 @@ from kiteroll.core.model.collector import (
     BEHIND_AFTER,
     LOST_AFTER,
     Collector,
-    CollectorWord,
+    CollectorStatus,
     SiteCondition,
     silent_since,
 )
@@ -26,7 +26,7 @@ from kiteroll.store import collectors
 from kiteroll.store.database import Database
 
 log = logging.getLogger(__name__)
-_STRANGERS_TOLD = 1000
+_STRANGERS_LOGGED = 1000
 
 MakeTargets = Callable[[str, str, datetime], bytes]
 """What the collectors of a site are to read, in clear: of a site, its version, and the instant."""
@@ -141,12 +141,12 @@ class Collectors:
         one = self._of_site(token, status.collector)
         if one is None:
             why = f"no collector {status.collector} of this site is known here: `kiteroll collector add`"
-            if status.collector not in self._strangers and len(self._strangers) < _STRANGERS_TOLD:
+            if status.collector not in self._strangers and len(self._strangers) < _STRANGERS_LOGGED:
                 self._strangers.add(status.collector)
                 extra = fields("collector.unknown", collector=status.collector, site=token)
                 log.warning("unknown collector", extra=extra)
             return Heard(now=now, targets="", refused=why)
-        word = CollectorWord(
+        reported = CollectorStatus(
             heard_at=now,
             version=status.version,
             started_at=status.started_at,
@@ -156,8 +156,8 @@ class Collectors:
             waiting=status.waiting,
             problem=status.problem,
         )
-        self._collectors[one.name] = replace(one, word=word)
-        self._database.run(collectors.note_word, one.name, word)
+        self._collectors[one.name] = replace(one, status=reported)
+        self._database.run(collectors.note_status, one.name, reported)
         return Heard(now=now, targets=self._versions[one.site], takes_packed=True)
 
     def targets_for(self, token: str, name: str) -> bytes:
@@ -191,7 +191,7 @@ class Collectors:
             as_of=state.noted_at,
             silent_since=None if starting else silent_since(of_site, now),
             behind_since=noted_at if state.noted_at is None or now - noted_at > BEHIND_AFTER else None,
-            error=next((one.word.problem for one in of_site if one.word and one.word.problem), ""),
+            error=next((one.status.problem for one in of_site if one.status and one.status.problem), ""),
             dropped=progress.dropped,
             dropped_at=progress.dropped_at,
             refused=progress.refused,

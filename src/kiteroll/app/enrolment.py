@@ -33,7 +33,7 @@ _MAX_CANDIDATES = 10_000
 class WindowView:
     row: WindowRow
     state: str
-    """`ahead`, `open`, `over` (its candidates still wait for a word) or `closed`."""
+    """`ahead`, `open`, `over` (its candidates still wait for a decision) or `closed`."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

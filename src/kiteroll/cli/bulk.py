@@ -86,7 +86,7 @@ async def _read_many(context: Context, names: list[str]) -> list[api.ReadingSumm
 def plan_import(client: Client, file: Path) -> Plan:
     """What a file would do; the service has checked it.
 
-    Raises Invalid naming file, place and word of everything that is wrong; then nothing is done.
+    Raises Invalid naming file and place of everything that is wrong; then nothing is done.
     """
     known = {one.name: one for one in client.each(switches())}
     plan = Plan()

@@ -1,4 +1,4 @@
-"""`kiteroll enrolment ...`: windows in which those present become candidates, and the word on each."""
+"""`kiteroll enrolment ...`: windows in which those present become candidates, and the decision on each."""
 
 from datetime import timedelta
 from typing import Any
@@ -49,7 +49,7 @@ def add_commands(commands: Any) -> None:
         one = add_command(verbs, name, run, summary, parents=parents)
         one.add_argument("window", type=int)
         one.add_argument("mac", metavar="ADDRESS", nargs="*")
-        one.add_argument("--all", action="store_true", help="everybody who waits for a word")
+        one.add_argument("--all", action="store_true", help="everybody who waits for a decision")
         one.add_argument("--note", default="", help="what it is")
     one = add_command(verbs, "close", run_close, "decide on no more candidates", parents=parents)
     one.add_argument("window", type=int)
@@ -86,7 +86,7 @@ def run_candidates(context: Context) -> Exit:
     with context.client() as client:
         found = client.all(candidates(args.window))
     shown = [one for one in found if args.all or one.decision == "waiting"]
-    out.rows(shown, columns.candidates(out), empty="no candidate waits for a word")
+    out.rows(shown, columns.candidates(out), empty="no candidate waits for a decision")
     return Exit.OK if shown else Exit.NOTHING
 
 
@@ -106,7 +106,7 @@ def _decide(context: Context, *, accept: bool) -> Exit:
         found = client.all(candidates(args.window))
         refs = _chosen(found, args.mac, args.all)
         if not refs:
-            context.out.note("no candidate waits for a word", "dim")
+            context.out.note("no candidate waits for a decision", "dim")
             return Exit.NOTHING
         decided: dict[str, Any] = {"accept" if accept else "refuse": refs}
         outcome = client.send(decide(args.window, api.Decisions(**decided, note=args.note)))

@@ -55,7 +55,9 @@ def read_inventory(file: Path) -> list[Row]:
     rows = readers.get(file.suffix.lower(), _csv)(file)
     unknown = {name for _, row in rows for name in row} - set(WORDS) - MEASURED
     if unknown:
-        raise Invalid(f"{file}: there is no word {', '.join(map(repr, sorted(unknown)))}; {', '.join(WORDS)}")
+        raise Invalid(
+            f"{file}: there is no setting {', '.join(map(repr, sorted(unknown)))}; {', '.join(WORDS)}"
+        )
     return [(where, {name: row[name] for name in row if name not in MEASURED}) for where, row in rows]
 
 

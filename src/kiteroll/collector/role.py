@@ -231,7 +231,7 @@ class CollectorRole:
         )
 
     def _note(self, problem: str) -> None:
-        """For the log, and for the centre with the next word."""
+        """For the log, and for the centre with the next report."""
         if problem != self._problem:
             log.warning("trouble", extra={"event": "collector.trouble", "error": problem})
         self._problem = problem[:1000]

@@ -158,7 +158,7 @@ class EnrolmentWindow(ResponseModel):
     ends_at: Instant
     min_present_s: int
     state: Literal["ahead", "open", "over", "closed"]
-    """Over: its time is, and its candidates wait for a word."""
+    """Over: its time is, and its candidates wait for a decision."""
     note: str
     by: str
     at: Instant
@@ -167,7 +167,7 @@ class EnrolmentWindow(ResponseModel):
 
 
 class Candidate(ResponseModel):
-    """An address that was present in a window, waiting for a person's word."""
+    """An address that was present in a window, waiting for a person's decision."""
 
     mac: MacText
     switch: str

@@ -8,7 +8,7 @@ from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.exc import IntegrityError
 
 from kiteroll.core.errors import Conflict, NotFound
-from kiteroll.core.model.collector import Collector, CollectorWord
+from kiteroll.core.model.collector import Collector, CollectorStatus
 from kiteroll.store.tables import collected_site, collector
 
 
@@ -34,7 +34,7 @@ def all_collectors(connection: Connection) -> list[Collector]:
             site=row.site,
             public_key=row.public_key,
             added_at=row.added_at,
-            word=None if row.word is None else _word(row.heard_at, row.word),
+            status=None if row.status is None else _status(row.heard_at, row.status),
         )
         for row in rows
     ]
@@ -59,17 +59,17 @@ def remove_collector(connection: Connection, name: str) -> None:
         connection.execute(delete(collected_site).where(collected_site.c.site == site))
 
 
-def note_word(connection: Connection, name: str, word: CollectorWord) -> None:
-    status = {
-        "version": word.version,
-        "started_at": word.started_at.isoformat(),
-        "reads": word.reads,
-        "switches": word.switches,
-        "clock_ahead_s": word.clock_ahead_s,
-        "waiting": word.waiting,
-        "problem": word.problem,
+def note_status(connection: Connection, name: str, status: CollectorStatus) -> None:
+    kept = {
+        "version": status.version,
+        "started_at": status.started_at.isoformat(),
+        "reads": status.reads,
+        "switches": status.switches,
+        "clock_ahead_s": status.clock_ahead_s,
+        "waiting": status.waiting,
+        "problem": status.problem,
     }
-    values = {"heard_at": word.heard_at, "word": status}
+    values = {"heard_at": status.heard_at, "status": kept}
     connection.execute(update(collector).where(collector.c.name == name).values(values))
 
 
@@ -103,14 +103,14 @@ def note_progress(connection: Connection, site: str, now: SiteProgress) -> None:
     connection.execute(statement.on_duplicate_key_update(values))
 
 
-def _word(heard_at: datetime, status: dict[str, object]) -> CollectorWord:
-    return CollectorWord(
+def _status(heard_at: datetime, kept: dict[str, object]) -> CollectorStatus:
+    return CollectorStatus(
         heard_at=heard_at,
-        version=str(status["version"]),
-        started_at=datetime.fromisoformat(str(status["started_at"])),
-        reads=bool(status["reads"]),
-        switches=int(str(status["switches"])),
-        clock_ahead_s=float(str(status["clock_ahead_s"])),
-        waiting=int(str(status["waiting"])),
-        problem=str(status["problem"]),
+        version=str(kept["version"]),
+        started_at=datetime.fromisoformat(str(kept["started_at"])),
+        reads=bool(kept["reads"]),
+        switches=int(str(kept["switches"])),
+        clock_ahead_s=float(str(kept["clock_ahead_s"])),
+        waiting=int(str(kept["waiting"])),
+        problem=str(kept["problem"]),
     )

@@ -72,7 +72,7 @@ def _changed(
     uptime_ticks: int | None,
     uptime_at: datetime | None,
 ) -> datetime | None:
-    """By the switch's own word (ifLastChange) where it gives one: a link that went down and came up
+    """As the switch itself reports it (ifLastChange) where it gives one: a link that went down and came up
     between two readings shows in nothing else."""
     if changed_ticks is None or uptime_ticks is None or uptime_at is None:
         return oper_since

@@ -87,7 +87,7 @@ def ids_of_ports(connection: Connection, places: Collection[PortRef]) -> dict[Po
 
 
 def set_operator_role(connection: Connection, switch_id: int, port_name: str, role: str | None) -> None:
-    """None takes the operator's word back. Raises NotFound."""
+    """None removes what the operator set. Raises NotFound."""
     done = connection.execute(
         update(port).where(port.c.switch_id == switch_id, port.c.name == port_name).values(operator_role=role)
     )

@@ -65,20 +65,20 @@ def list_collected_sites(
 
 
 def _present(one: Collector, clock: TheClock) -> api.Collector:
-    word = one.word
+    status = one.status
     return api.Collector(
         name=one.name,
         site=one.site,
         public_key=one.public_key,
         added_at=one.added_at,
         state=one.state(clock.now()).value,
-        heard_at=word.heard_at if word else None,
-        version=word.version if word else "",
-        started_at=word.started_at if word else None,
-        switches=word.switches if word else 0,
-        clock_ahead_s=round(word.clock_ahead_s, 1) if word else 0.0,
-        unsent=word.waiting if word else 0,
-        problem=word.problem if word else "",
+        heard_at=status.heard_at if status else None,
+        version=status.version if status else "",
+        started_at=status.started_at if status else None,
+        switches=status.switches if status else 0,
+        clock_ahead_s=round(status.clock_ahead_s, 1) if status else 0.0,
+        unsent=status.waiting if status else 0,
+        problem=status.problem if status else "",
     )
 
 

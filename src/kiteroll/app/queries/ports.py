@@ -66,7 +66,7 @@ class PortQueries:
         return [_view(row, view, now, tracker.present(row.switch_name)) for row in rows]
 
     def set_role(self, switch: str, port: str, role: str | None) -> PortView:
-        """None removes the operator's word. Raises NotFound."""
+        """None removes what the operator set. Raises NotFound."""
         row = self._database.run(inventory.get_switch, switch)
         self._database.run(set_operator_role, row.id, port, role)
         self._topology.refresh()

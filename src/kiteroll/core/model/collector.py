@@ -20,7 +20,7 @@ class CollectorState(StrEnum):
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
-class CollectorWord:
+class CollectorStatus:
     """What a collector reported of itself last."""
 
     heard_at: datetime
@@ -45,15 +45,15 @@ class Collector:
     public_key: str
     """X25519, in base64: its targets are sealed for it alone."""
     added_at: datetime
-    word: CollectorWord | None = None
+    status: CollectorStatus | None = None
     """None: it was never heard."""
 
     def state(self, now: datetime) -> CollectorState:
-        if self.word is None:
+        if self.status is None:
             return CollectorState.NEVER_HEARD
-        if now - self.word.heard_at > LOST_AFTER:
+        if now - self.status.heard_at > LOST_AFTER:
             return CollectorState.LOST
-        return CollectorState.READING if self.word.reads else CollectorState.STANDBY
+        return CollectorState.READING if self.status.reads else CollectorState.STANDBY
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -88,5 +88,5 @@ def silent_since(collectors: list[Collector], now: datetime) -> datetime | None:
     """When the last reading collector of a site was heard last; None while one is."""
     if any(one.state(now) is CollectorState.READING for one in collectors):
         return None
-    heard = [one.word.heard_at if one.word else one.added_at for one in collectors]
+    heard = [one.status.heard_at if one.status else one.added_at for one in collectors]
     return max(heard, default=None)

@@ -1,6 +1,6 @@
 """Works out which ports lead to other switches, to which, and how that is known.
 
-Evidence in order of weight: the operator's word; a neighbour that is a known switch (LLDP); a known
+Evidence in order of weight: what the operator set; a neighbour that is a known switch (LLDP); a known
 switch's own address learned on the port; addresses there that another switch has on different ports.
 A count alone is none: a phone with a computer behind it, or a small unmanaged switch, is no uplink.
 
@@ -188,7 +188,7 @@ def _by_neighbours(facts: TopologyFacts) -> Iterator[tuple[PortRef, set[str]]]:
 def _far_end(claim: NeighbourClaim, tables: Mapping[str, MacTable]) -> PortRef | None:
     """The port a known switch announces itself from: one cable has two ends, so who is heard at the one is
     at the other as well, though its agent says nothing of neighbours for a while. None where addresses were
-    never learned there, or the word for it is much older than the far end's table: it may have been
+    never learned there, or the evidence for it is much older than the far end's table: it may have been
     re-plugged since."""
     here, there = tables.get(claim.port[0]), tables.get(claim.known_as or "")
     if here is None or there is None or here.read_at is None or there.read_at is None:

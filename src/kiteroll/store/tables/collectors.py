@@ -13,7 +13,7 @@ collector = Table(
     Column("public_key", String(64), nullable=False),
     Column("added_at", Instant, nullable=False),
     Column("heard_at", Instant),
-    Column("word", JSON),
+    Column("status", JSON),
 )
 
 collected_site = Table(
