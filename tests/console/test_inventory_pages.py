@@ -31,7 +31,7 @@ def test_the_first_page_leads_from_nothing_to_a_switch_that_is_read(
     form.get_by_role("button", name="Add it").click()
     name = form.get_by_label("Name")
     expect(name).to_have_attribute("aria-invalid", "true")
-    expect(form.get_by_text("is not a switch name", exact=False)).to_be_visible()
+    expect(form.get_by_text("is not a valid name", exact=False)).to_be_visible()
     # Whoever leaves with something typed is asked first.
     page.keyboard.press("Escape")
     expect(form.get_by_text("What you typed is not saved.")).to_be_visible()
