@@ -145,11 +145,12 @@ def test_a_restart_takes_up_where_the_records_left_off(
         one = reading(minute, {(1, 10): "p1"})
         live.store(replace(one, device=replace(one.device, learning_discards=count)))
     before = live.parts.fleet.tracker.checkpoint("quay-1")
-    assert before.discards_rose_at == at(1)
+    assert (before.discards_rose_at, before.read_since) == (at(1), at(0))
     live.parts.ingestor._ingest_probe(live.ids["quay-1"], "quay-1", _probe(2, {(1, 10): "p2"}))
     live.parts.fleet.load()
     after = live.parts.fleet.tracker.checkpoint("quay-1")
     assert (after.discards_rose_at, after.learning_discards) == (at(1), 9), "a probe keeps that evidence"
+    assert after.read_since == at(0)
     assert live.parts.fleet.tracker.present("quay-1") == 1
 
 

@@ -95,13 +95,27 @@ def test_a_crowd_behind_a_bridge_that_is_not_in_the_inventory_is_explained_by_it
 
 
 def test_ports_fall_silent_and_a_switch_late_with_time() -> None:
-    there = [reading(60 * hour, {(1, 10): "p1" if hour else "p2"}) for hour in range(0, 32, 4)]
+    there = [reading(15 * turn, {(1, 10): "p1" if turn else "p2"}) for turn in range(101)]
     replay = _played(Replay(), there)
-    silent = {one.subject.port for one in replay.findings.values() if one.kind is FindingKind.SILENT_PORT}
-    assert "p1" not in silent and {"p3", "p24"} <= silent
+    assert "p1" not in _silent(replay) and {"p3", "p24"} <= _silent(replay)
     assert FindingKind.NOT_READ not in _open(replay)
-    replay.advance(at(60 * 41))
+    replay.advance(at(60 * 29))
     assert FindingKind.NOT_READ in _open(replay)
+
+
+def test_a_port_is_silent_only_for_as_long_as_its_switch_was_read() -> None:
+    read = [reading(15 * turn, {(1, 10): "p1"}) for turn in (*range(40), *range(60, 155))]
+    replay = _played(Replay(), read)
+    assert not _silent(replay), "who was there while nobody looked is not known"
+    replay = _played(replay, [reading(15 * turn, {(1, 10): "p1"}) for turn in range(155, 158)])
+    assert {"p3", "p24"} <= _silent(replay)
+    replay = _played(replay, [reading(15 * turn, {(1, 10): "p1"}) for turn in range(200, 203)])
+    assert {"p3", "p24"} <= _silent(replay), "that readings paused since does not end it"
+
+
+def _silent(replay: Replay) -> set[str]:
+    live = (one for one in replay.findings.values() if one.state is not State.CLEARED)
+    return {one.subject.port for one in live if one.kind is FindingKind.SILENT_PORT}
 
 
 def test_what_the_facts_cut_off_is_judged_by_the_next_step() -> None:

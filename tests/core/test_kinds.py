@@ -553,6 +553,8 @@ DAY = 24 * 60
         pytest.param(replace(QUIET_PORT, in_table=0), 9 * DAY, None, id="its switch shows nobody"),
         pytest.param(replace(QUIET_PORT, in_table=9), DAY + 60, 60, id="its switch shows others"),
         pytest.param(replace(QUIET_PORT, port="up"), 9 * DAY, None, id="an uplink"),
+        pytest.param(replace(QUIET_PORT, read_since=at(90)), DAY + 60, None, id="readings paused"),
+        pytest.param(replace(QUIET_PORT, read_since=at(90)), DAY + 90, 90, id="a day after the pause"),
     ],
 )
 def test_when_a_port_is_silent(port: PortActivity, minutes: float, since: float | None) -> None:

@@ -35,6 +35,7 @@ from kiteroll.core.findings.evidence import (
     StillAtBoth,
     TableUse,
     TopologyChanged,
+    WatchedSince,
     in_order,
 )
 from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
@@ -147,6 +148,7 @@ PIECES: dict[str, Evidence] = {
         at(0), "LLDP neighbour", ("core-1",)
     ),
     "an address was seen there last": NoAddress(at(0), True),
+    "without a pause": WatchedSince(at(0)),
     "90 of 100": TableUse(at(0), 90, 100),
     "for lack of room": DiscardsRose(at(0)),
     "no answer": NotRead(at(0), "silent", "no answer to 3 tries"),

@@ -99,7 +99,14 @@ class StoredFacts:
     def port_activity(self, up_before: datetime, limit: int) -> Sequence[PortActivity]:
         tracker = self._fleet.tracker
         found = self._database.run(finding_inputs.port_activity, up_before, limit)
-        return [replace(one, in_table=tracker.present(one.switch)) for one in found]
+        return [
+            replace(
+                one,
+                in_table=tracker.present(one.switch),
+                read_since=tracker.checkpoint(one.switch).read_since,
+            )
+            for one in found
+        ]
 
     def ip_turns(
         self, since: datetime, turns: int, limit: int

@@ -130,7 +130,7 @@ def _add_settings(parser: argparse.ArgumentParser) -> None:
     credential_options.add_options(parser)
     about = parser.add_argument_group("settings")
     about.add_argument(
-        "--every", type=int, metavar="SECONDS", help="between readings (default: the service's)"
+        "--every", metavar="SPAN", help="between readings, such as 30s or 5m (default: the service's)"
     )
     about.add_argument("--timeout", metavar="SPAN", help="wait for one answer, such as 500ms")
     about.add_argument("--tries", type=int, metavar="NUMBER", help="how often one request is sent")
@@ -152,7 +152,7 @@ def _settings(args: argparse.Namespace) -> dict[str, Any]:
         "credential": args.credential,
         "write_credential": args.write_credential,
         "access": access or None,
-        "interval_s": args.every,
+        "interval_s": None if args.every is None else round(span_s(args.every, "--every")),
         "timeout_s": None if args.timeout is None else span_s(args.timeout, "--timeout"),
         "hold_time_s": None if args.hold_time is None else round(span_s(args.hold_time, "--hold-time")),
         "tries": args.tries,

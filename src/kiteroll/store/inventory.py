@@ -78,6 +78,7 @@ class SwitchRow:
     uptime_at: datetime | None
     last_at: datetime | None
     last_complete_at: datetime | None
+    read_since: datetime | None
     grace_until: datetime | None
     left_site_at: datetime | None
     health: str
@@ -99,6 +100,7 @@ class SwitchRow:
         return SwitchCheckpoint(
             last_at=self.last_at,
             last_complete_at=self.last_complete_at,
+            read_since=self.read_since,
             uptime_ticks=self.uptime_ticks,
             uptime_at=self.uptime_at,
             grace_until=self.grace_until,

@@ -234,6 +234,7 @@ def _update_switch(
         clock_drift_s=None if checkpoint.drift is None else checkpoint.drift.total_seconds(),
         last_at=checkpoint.last_at,
         last_complete_at=checkpoint.last_complete_at,
+        read_since=checkpoint.read_since,
         uptime_ticks=checkpoint.uptime_ticks,
         uptime_at=checkpoint.uptime_at,
         grace_until=checkpoint.grace_until,

@@ -32,6 +32,7 @@ from kiteroll.core.findings.evidence import (
     StillAtBoth,
     TableUse,
     TopologyChanged,
+    WatchedSince,
 )
 from kiteroll.core.findings.finding import Cause, Detection, Finding
 from kiteroll.core.topology.roles import RoleEvidence
@@ -164,6 +165,8 @@ def evidence_text(evidence: Evidence) -> str:
             return (
                 "an address was seen there last" if ever else "its link came up, and no address was learned"
             )
+        case WatchedSince():
+            return "the switch has been read without a pause since; before, somebody may have been there"
         case TableUse(present=present, size=size):
             return table_use(present, size)
         case DiscardsRose():

@@ -30,6 +30,7 @@ from kiteroll.core.findings.lasting import LastingConditions
 from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.shared_addresses import is_shared
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.tracking.switch_health import LATE_AFTER_INTERVALS, SwitchCondition, SwitchHealth
@@ -79,9 +80,10 @@ class ConditionWatch:
         now: datetime,
         loops: Sequence[tuple[datetime, datetime]] = (),
         not_read: Collection[str] = (),
+        silent: Collection[PortRef] = (),
     ) -> list[Detection]:
         """`loops`: when each that is not cleared began, and when it showed last; `not_read`: switches that
-        are reported already, perhaps since before a start."""
+        are reported already, perhaps since before a start; `silent`: ports that are, likewise."""
         thresholds = self._thresholds
         conditions, service = facts.conditions(), facts.service()
         self.switched_off = frozenset(one.name for one in conditions if not one.enabled)
@@ -113,7 +115,10 @@ class ConditionWatch:
             if detection is not None
         ]
         ports = facts.port_activity(now - thresholds.silent_after, _MAX_PORTS)
-        detections += [silent_port.detect(port, topology, thresholds, now, loops) for port in ports]
+        detections += [
+            silent_port.detect(port, topology, thresholds, now, loops, known=port.ref in silent)
+            for port in ports
+        ]
         detections += self._of_service(service, heard, as_of, now)
         found = [detection for detection in detections if detection is not None]
         found += self._odd_ageing.lasting(odd, now, thresholds.ageing_lasting)

@@ -294,8 +294,8 @@ class FindingEngine:
 
     def _from_conditions(self, facts: FactSource, topology: Topology, now: datetime) -> list[Detection]:
         loops = [(one.began_at - LEAD, one.last_at) for one in self.lifecycle.loops()]
-        not_read = self.lifecycle.switches_not_read()
-        found = self._conditions.detect(facts, topology, now, loops, not_read)
+        not_read, silent = self.lifecycle.switches_not_read(), self.lifecycle.silent_ports()
+        found = self._conditions.detect(facts, topology, now, loops, not_read, silent)
         found += self._breaches.lasting(facts, now)
         if (expiring := enrolment_expires.detect(self._rules, self.thresholds, now)) is not None:
             found.append(expiring)

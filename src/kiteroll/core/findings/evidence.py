@@ -204,6 +204,13 @@ class NoAddress:
 
 
 @dataclass(frozen=True, slots=True)
+class WatchedSince:
+    """Its switch has been read since then without a gap in which an address could come and go unseen."""
+
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
 class TableUse:
     at: datetime
     present: int
@@ -264,6 +271,7 @@ Evidence = (
     | NewAddresses
     | ClaimsUplink
     | NoAddress
+    | WatchedSince
     | TableUse
     | DiscardsRose
     | NotRead

@@ -13,6 +13,7 @@ from kiteroll.core.findings.evidence import Evidence, LinkChanged, LinkSteady, i
 from kiteroll.core.findings.finding import MAX_EVIDENCE, Detection, Finding, FindingKind, State
 from kiteroll.core.findings.registry import CONDITIONS, EXPLAINING, KINDS, RECORDED, clear_after
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.uptime import CLOCK_JITTER
 
 _SETTLES_WITHIN = timedelta(minutes=10)
@@ -55,6 +56,11 @@ class FindingLifecycle:
     def loops(self) -> Collection[Finding]:
         """Those that are not cleared."""
         return self._of_kind[FindingKind.LOOP].values()
+
+    def silent_ports(self) -> set[PortRef]:
+        """Those that are reported as silent."""
+        live = self._of_kind[FindingKind.SILENT_PORT].values()
+        return {(one.subject.switch, one.subject.port) for one in live}
 
     def switches_not_read(self) -> set[str]:
         """Those that are reported as not read."""

@@ -182,6 +182,7 @@ class MemoryFacts:
                             up_since=since,
                             last_seen_at=self.ledger.last_seen_at(ref),
                             in_table=self.tracker.present(name),
+                            read_since=self.tracker.checkpoint(name).read_since,
                         )
                     )
         return found

@@ -8,11 +8,17 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.tracking.uptime import drift, restarted
 
+_NO_GAP = timedelta(minutes=15)
+"""Between two complete readings, whatever the ageing time: most switches are read more often than that."""
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SwitchCheckpoint:
     last_at: datetime | None = None
     last_complete_at: datetime | None = None
+    read_since: datetime | None = None
+    """Since when complete readings came without a gap in which an address could come and go unseen; None:
+    there was none since this is noted."""
     uptime_ticks: int | None = None
     uptime_at: datetime | None = None
     grace_until: datetime | None = None
@@ -38,6 +44,7 @@ class SwitchCheckpoint:
         return SwitchCheckpoint(
             last_at=reading.taken_at,
             last_complete_at=reading.taken_at if reading.complete else self.last_complete_at,
+            read_since=self._read_since(reading),
             uptime_ticks=self.uptime_ticks if ticks is None else ticks,
             uptime_at=self.uptime_at if ticks is None else reading.taken_at,
             grace_until=grace_until,
@@ -46,6 +53,14 @@ class SwitchCheckpoint:
             discards_rose_at=rose_at,
             bridge_address=self.bridge_address if address is None else address,
         )
+
+    def _read_since(self, reading: Reading) -> datetime | None:
+        if not reading.complete:
+            return self.read_since
+        before = self.last_complete_at
+        unnoticed = max(reading.device.ageing or _NO_GAP, _NO_GAP)
+        paused = before is None or reading.taken_at - before > unnoticed
+        return reading.taken_at if paused else self.read_since
 
     def _is_another(self, reading: Reading) -> bool:
         """Whether another device reports it: its counts do not go on with those of the one before."""

@@ -75,6 +75,7 @@ switch = Table(
     # Where the tracker stands.
     Column("last_at", Instant),
     Column("last_complete_at", Instant),
+    Column("read_since", Instant),
     Column("uptime_ticks", BigInteger),
     Column("uptime_at", Instant),
     Column("grace_until", Instant),

@@ -14,7 +14,7 @@ INFO = KindInfo(
         title="Addresses age out before they are read",
         why="Endpoints that talk seldom come and go unseen between two readings.",
         evidence="The reading interval of the switch is longer than its ageing time.",
-        action="Read it more often (`kiteroll switch change NAME --every SECONDS`), or lengthen its ageing time.",
+        action="Read it more often (`kiteroll switch change NAME --every SPAN`), or lengthen its ageing time.",
         fewer="The same.",
     ),
 )

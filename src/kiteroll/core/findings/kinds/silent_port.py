@@ -1,10 +1,10 @@
 """Silent port: its link is up, and no address has been learned for a day or as set."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from kiteroll.core.findings.evidence import NoAddress
+from kiteroll.core.findings.evidence import Evidence, NoAddress, WatchedSince
 from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
 from kiteroll.core.findings.thresholds import Thresholds
@@ -19,7 +19,8 @@ INFO = KindInfo(
     help=KindHelp(
         title="A port that is up and silent",
         why="Something is plugged in and sends nothing: it may have crashed, be in the wrong VLAN, or be forgotten.",
-        evidence="The link is up for a day (or as set) and no address has been learned.",
+        evidence="The link is up for a day (or as set) and no address has been learned. Only time in which the switch "
+        "was read counts: after a pause it begins anew.",
         action="Look at the label and at who was there last. Ping the device, check its VLAN, or go there.",
         fewer="Raise findings.silent_after, or acknowledge it for ports that sleep.",
     ),
@@ -38,6 +39,9 @@ class PortActivity:
     present: int = 0
     last_seen_at: datetime | None = None
     """When an address was last there; None: never."""
+    read_since: datetime | None = None
+    """Since when its switch has been read without a gap in which an address could come and go unseen; None:
+    there was none."""
     in_table: int | None = None
     """Addresses in the table of its switch; None: not known."""
 
@@ -61,7 +65,7 @@ def silent_since(port: PortActivity, topology: Topology, now: datetime, after: t
         return None  # a bridge that announces itself is there, even where spanning tree keeps all else away
     if port.in_table == 0:
         return None  # a switch that shows nobody keeps its table from us, or has just started
-    since = max(port.up_since, port.last_seen_at or port.up_since)
+    since = max(at for at in (port.up_since, port.last_seen_at, port.read_since) if at is not None)
     return since if now - since >= after else None
 
 
@@ -71,21 +75,30 @@ def detect(
     thresholds: Thresholds,
     now: datetime,
     loops: Sequence[tuple[datetime, datetime]] = (),
+    *,
+    known: bool = False,
 ) -> Detection | None:
     """`loops`: when each that is not cleared began, and when it showed last. Who fell silent while one lasted was
-    pulled away, and has not been silent before it was over."""
+    pulled away, and has not been silent before it was over. `known`: it is reported already; that readings
+    paused does not end that."""
+    if known:
+        port = replace(port, read_since=None)
     since = silent_since(port, topology, now, thresholds.silent_after)
     if since is None:
         return None
     if any(began <= since and now - shown < thresholds.silent_after for began, shown in loops):
         return None
+    empty_since = max(at for at in (port.up_since, port.last_seen_at) if at is not None)
+    evidence: list[Evidence] = [NoAddress(empty_since, ever=port.last_seen_at is not None)]
+    if empty_since < since:
+        evidence.append(WatchedSince(since))
     return Detection(
         kind=FindingKind.SILENT_PORT,
         severity=Severity.NOTE,
         subject=Subject(switch=port.switch, port=port.port),
         cause=Cause.SILENT_DEVICE,
         details=Details(ports=(port.ref,), alias=port.alias),
-        evidence=(NoAddress(since, ever=port.last_seen_at is not None),),
+        evidence=tuple(evidence),
         first_at=since,
         last_at=now,
         ports=frozenset({port.ref}),
