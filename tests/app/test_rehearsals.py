@@ -106,7 +106,7 @@ def test_a_database_that_goes_away_fails_it_and_the_next_one_begins(
 
 def test_what_cannot_be_rehearsed_is_refused(rehearsals: Rehearsals) -> None:
     now = SystemClock().now()
-    with pytest.raises(NotFound, match="no switch to rehearse 'nowhere'"):
+    with pytest.raises(NotFound, match="no switch 'nowhere'"):
         _begin(rehearsals, switch="nowhere")
     for scope in (
         RehearsalScope(since=now, until=now - timedelta(days=1)),

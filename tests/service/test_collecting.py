@@ -177,7 +177,7 @@ def test_a_round_reads_a_group_and_reports_how_far_it_is(service: Service, lab: 
         assert (done.state, done.tried, done.remaining) == ("done", 2, [])
         with pytest.raises(ServiceError, match="nothing is left"):
             client.send(resume_round(begun.id))
-        with pytest.raises(ServiceError, match="no switch to read 'nobody'"):
+        with pytest.raises(ServiceError, match="no group 'nobody'"):
             client.send(begin_round(NewRound(group="nobody")))
 
 

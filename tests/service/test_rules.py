@@ -334,7 +334,7 @@ def test_a_rehearsal_reports_what_would_have_been_found_and_changes_nothing(kite
     assert all(2.9 * 3600 < one.lasted_s < 3.1 * 3600 for one in run.findings.breaches)
     assert {(one.port, one.peak) for one in run.findings.seats} == {("p1", 3), ("p2", 1)}
     assert kite.all(rules()) == []
-    with pytest.raises(ServiceError, match="no switch to rehearse 'nowhere'"):
+    with pytest.raises(ServiceError, match="no site 'nowhere'"):
         kite.send(begin_rehearsal(NewRehearsal(site="nowhere")))
 
 

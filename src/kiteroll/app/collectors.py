@@ -12,7 +12,7 @@ from kiteroll.bus import names
 from kiteroll.bus.messages import Heard, Status
 from kiteroll.bus.sealing import check_public_key, seal
 from kiteroll.clock import Clock
-from kiteroll.core.errors import Conflict, Invalid, NotFound
+from kiteroll.core.errors import Conflict, Invalid
 from kiteroll.core.model.collector import (
     BEHIND_AFTER,
     LOST_AFTER,
@@ -21,7 +21,7 @@ from kiteroll.core.model.collector import (
     SiteCondition,
     silent_since,
 )
-from kiteroll.core.model.nearest import did_you_mean
+from kiteroll.core.model.nearest import no_such
 from kiteroll.store import collectors
 from kiteroll.store.database import Database
 
@@ -88,8 +88,7 @@ class Collectors:
     def get(self, name: str) -> Collector:
         """Raises NotFound."""
         if name not in self._collectors:
-            hint = did_you_mean(name, self._collectors, "`kiteroll collector list` shows those there are")
-            raise NotFound("collector", name, hint)
+            raise no_such("collector", name, self._collectors)
         return self._collectors[name]
 
     def add(self, name: str, site: str, public_key: str) -> Collector:

@@ -2,9 +2,8 @@
 
 from collections.abc import Mapping
 
-from kiteroll.core.errors import NotFound
 from kiteroll.core.model.device_links import OF_ENDPOINT, OF_SWITCH, DeviceLink
-from kiteroll.core.model.nearest import did_you_mean
+from kiteroll.core.model.nearest import no_such
 from kiteroll.store import device_links
 from kiteroll.store.database import Database
 
@@ -23,8 +22,7 @@ class DeviceLinks:
         """Raises NotFound."""
         known = self._database.run(device_links.all_links)
         if name not in known:
-            hint = did_you_mean(name, known, "`kiteroll device-link list` shows those there are")
-            raise NotFound("device link", name, hint)
+            raise no_such("device link", name, known)
         return known[name]
 
     def set(self, link: DeviceLink) -> None:

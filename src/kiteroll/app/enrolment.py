@@ -4,6 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.port_rules import Author, PortRules, RuleOutcome
 from kiteroll.app.queries.endpoints import EndpointQueries, EndpointView
 from kiteroll.app.queries.roll_call import RollCalls
@@ -111,6 +112,9 @@ class Enrolment:
         groups = dict(book.in_groups)
         ports = self._database.run(enrolment.ports_of_level, window.level, groups)
         if not ports:
+            InventoryNames.read(self._database).check(
+                switches=(window.level.switch,), groups=(window.level.group,)
+            )
             raise NotFound("port", str(window.level), "no port of the inventory is at this level")
         for row in self._database.run(enrolment.windows):
             if row.closed_at is None and window.overlaps(row.window, ports.values(), groups):

@@ -5,6 +5,7 @@ import logging
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, KiteRollError, NotFound
@@ -84,15 +85,16 @@ class OnDemandRounds:
 
     def _names(self, switches: Sequence[str], group: str | None, everything: bool) -> list[str]:
         rows = self._database.run(inventory.all_switches)
+        InventoryNames.of(rows).check(switches=switches, groups=() if everything else (group,))
         polled = {row.name: row for row in rows if row.source != "files"}
         for name in switches:
             if name not in polled:
-                raise NotFound("switch to read", name, "`kiteroll switch list` shows the inventory")
+                raise NotFound("switch to read", name, "its readings come in files")
         names = list(dict.fromkeys(switches)) or sorted(
             row.name for row in polled.values() if row.enabled and (everything or group in row.in_groups)
         )
         if not names:
-            raise NotFound("switch to read", group or "all", "no switch of the inventory matches")
+            raise NotFound("switch to read", group or "all", "none of them is read")
         return names
 
     def _free(self) -> None:

@@ -10,7 +10,7 @@ from kiteroll.app.events import EventBus, RulesChanged
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, InvalidParts, NotFound
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.nearest import ports_hint
+from kiteroll.core.model.nearest import did_you_mean, no_such, ports_hint
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.policy.levels import Level, Reach
 from kiteroll.core.policy.roll import Barred, Enrolled, prefix_text
@@ -195,7 +195,7 @@ def _check(connection: Connection, after: RuleSet, found: Sequence[Difference]) 
     }
     ports_there = of_switches.get(only.switch) if only is not None else None
     if only is not None and only.port and ports_there and only.port not in ports_there:
-        raise NotFound("port", only.port, ports_hint(only.switch))
+        raise NotFound("port", only.port, did_you_mean(only.port, ports_there, ports_hint(only.switch)))
     wrong = contradictions(RuleSet(beside, after.barred), of_switches, groups)
     if any(one.what in ("enrolled", "barred") for one in found):
         wrong += enrolled_and_barred(after)
@@ -207,6 +207,6 @@ def _check(connection: Connection, after: RuleSet, found: Sequence[Difference]) 
 
 def _check_there(level: Level, switches: Collection[str], groups: Collection[str]) -> None:
     if level.group and level.group not in groups:
-        raise NotFound("group", level.group, "no switch is in it")
+        raise no_such("group", level.group, groups)
     if level.switch and level.switch not in switches:
-        raise NotFound("switch", level.switch, "`kiteroll switch list` shows the inventory")
+        raise no_such("switch", level.switch, switches)

@@ -12,6 +12,7 @@ from itertools import count
 
 from sqlalchemy import Connection
 
+from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, Invalid, KiteRollError, NotFound
@@ -95,8 +96,11 @@ class Rehearsals:
             rehearsal_inputs.switches_with_past, scope.site, scope.switch, scope.group
         )
         if not switches:
+            InventoryNames.read(self._database).check(
+                switches=(scope.switch,), sites=(scope.site,), groups=(scope.group,)
+            )
             wanted = scope.switch or scope.group or scope.site or "any"
-            raise NotFound("switch to rehearse", wanted, "no switch of the inventory matches")
+            raise NotFound("switch to rehearse", wanted, "nothing is recorded of it")
         with self._lock:
             running = next((one for one in self._runs.values() if one.state == "running"), None)
             if running is not None:

@@ -13,6 +13,7 @@ from kiteroll.core.alerts.planned_work import PlannedWork
 from kiteroll.core.alerts.route import Hours, Route
 from kiteroll.core.errors import Conflict, NotFound
 from kiteroll.core.findings.finding import Severity
+from kiteroll.core.model.nearest import no_such
 from kiteroll.store.tables import alert_route, alert_target, audit_entry, planned_work
 
 
@@ -49,7 +50,7 @@ def get_target(connection: Connection, name: str) -> TargetRow:
     """Raises NotFound."""
     row = connection.execute(select(alert_target).where(alert_target.c.name == name)).one_or_none()
     if row is None:
-        raise NotFound("alert target", name, "`kiteroll alert-target list` shows those there are")
+        raise no_such("alert target", name, connection.execute(select(alert_target.c.name)).scalars())
     return _target(row)
 
 
@@ -111,7 +112,7 @@ def set_route(connection: Connection, route: Route) -> None:
 def remove_route(connection: Connection, name: str) -> None:
     """Raises NotFound."""
     if not connection.execute(delete(alert_route).where(alert_route.c.name == name)).rowcount:
-        raise NotFound("alert route", name, "`kiteroll alert-route list` shows those there are")
+        raise no_such("alert route", name, connection.execute(select(alert_route.c.name)).scalars())
 
 
 def all_planned_work(connection: Connection, ends_after: datetime) -> list[WorkRow]:

@@ -7,8 +7,8 @@ from typing import Any
 from sqlalchemy import Connection, Row, Select, func, insert, or_, select, update
 from sqlalchemy.exc import IntegrityError
 
-from kiteroll.core.errors import Conflict, NotFound
-from kiteroll.core.model.nearest import did_you_mean
+from kiteroll.core.errors import Conflict
+from kiteroll.core.model.nearest import no_such
 from kiteroll.store.tables import credential, switch
 
 
@@ -61,9 +61,7 @@ def remove_credential(connection: Connection, name: str) -> None:
 def get_credential(connection: Connection, name: str) -> CredentialRow:
     row = connection.execute(_counted().where(credential.c.name == name)).one_or_none()
     if row is None:
-        names = connection.execute(select(credential.c.name)).scalars()
-        hint = did_you_mean(name, names, "`kiteroll credential list` shows those there are")
-        raise NotFound("credential", name, hint)
+        raise no_such("credential", name, connection.execute(select(credential.c.name)).scalars())
     return _row(row)
 
 

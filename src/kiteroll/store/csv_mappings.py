@@ -6,7 +6,7 @@ from typing import Any
 from sqlalchemy import Connection, delete, select
 from sqlalchemy.dialects.mysql import insert
 
-from kiteroll.core.errors import NotFound
+from kiteroll.core.model.nearest import no_such
 from kiteroll.store.tables import csv_mapping
 
 
@@ -19,7 +19,7 @@ def get_mapping(connection: Connection, name: str) -> Mapping[str, Any]:
     query = select(csv_mapping.c.mapping).where(csv_mapping.c.name == name)
     found: Mapping[str, Any] | None = connection.execute(query).scalar_one_or_none()
     if found is None:
-        raise NotFound("mapping", name, "`kiteroll mapping list` shows those there are")
+        raise no_such("mapping", name, all_mappings(connection))
     return found
 
 

@@ -8,10 +8,10 @@ from typing import Any
 from sqlalchemy import ColumnElement, Connection, Row, and_, func, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
-from kiteroll.core.errors import Conflict, NotFound
+from kiteroll.core.errors import Conflict
 from kiteroll.core.model.changes import Change
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.nearest import did_you_mean
+from kiteroll.core.model.nearest import no_such
 from kiteroll.core.tracking.checkpoint import SwitchCheckpoint
 from kiteroll.store.alert_settings import rename_planned_work
 from kiteroll.store.enrolment import rename_windows
@@ -212,9 +212,7 @@ def get_switch(connection: Connection, name: str) -> SwitchRow:
     ).one_or_none()
     if row is None:
         names = connection.execute(select(switch.c.name).where(switch.c.removed_at.is_(None))).scalars()
-        raise NotFound(
-            "switch", name, did_you_mean(name, names, "`kiteroll switch list` shows the inventory")
-        )
+        raise no_such("switch", name, names)
     return switch_row(row)
 
 

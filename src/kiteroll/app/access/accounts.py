@@ -2,14 +2,15 @@
 
 import re
 import secrets
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any
 
 from kiteroll.app.access.access_book import AccessBook
 from kiteroll.app.access.passwords import Passwords
+from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.clock import Clock
 from kiteroll.core.access.principal import NotAllowed, Principal
-from kiteroll.core.errors import Invalid
+from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.store import accounts, tokens
 from kiteroll.store.accounts import AccountRow
 from kiteroll.store.database import Database
@@ -42,6 +43,7 @@ class Accounts:
             raise Invalid(
                 f"name: {name!r} is not letters, digits, dots, dashes, underscores and @, at most 64"
             )
+        self._check_sites(values.get("sites") or ())
         made = None
         if password is None and values.get("openid_subject") is None:
             password = made = secrets.token_urlsafe(12)
@@ -53,13 +55,21 @@ class Accounts:
         return row, made
 
     def change(self, name: str, values: Mapping[str, Any]) -> AccountRow:
-        """What is not in `values` stays. Ends the sessions of one that is disabled. Raises NotFound or
-        Conflict."""
+        """What is not in `values` stays. Ends the sessions of one that is disabled. Raises NotFound, Invalid
+        or Conflict."""
+        before = self.get(name).sites or ()
+        self._check_sites(one for one in values.get("sites") or () if one not in before)
         row = self._database.run(accounts.change_account, name, values)
         if not row.enabled:
             self._database.run(tokens.end_sessions_of, row.id)
         self._book.reload()
         return row
+
+    def _check_sites(self, sites: Iterable[str]) -> None:
+        try:
+            InventoryNames.read(self._database).check(sites=sites)
+        except NotFound as missing:
+            raise Invalid(str(missing)) from missing
 
     def remove(self, name: str) -> None:
         """Raises NotFound or Conflict."""

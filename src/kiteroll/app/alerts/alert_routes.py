@@ -1,10 +1,12 @@
 """Routes and planned work: what is sent, and when not; and what was."""
 
 from kiteroll.app.alerts.router import AlertRouter
+from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.clock import Clock
 from kiteroll.core.alerts.planned_work import PlannedWork
 from kiteroll.core.alerts.route import Route
 from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.core.model.nearest import the_named
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store import alert_settings, outbox
 from kiteroll.store.alert_settings import WorkRow
@@ -27,17 +29,15 @@ class AlertRoutes:
 
     def get(self, name: str) -> Route:
         """Raises NotFound."""
-        for one in self.all():
-            if one.name == name:
-                return one
-        raise NotFound("alert route", name, "`kiteroll alert-route list` shows those there are")
+        return the_named(self.all(), name, "alert route")
 
     def set(self, route: Route) -> Route:
-        """Add or change one. Raises Invalid when a target is not there."""
+        """Add or change one. Raises Invalid when a target, a site or a group is not there."""
         try:
+            self._names().check(sites=route.sites, groups=route.groups)
             self._database.run(alert_settings.set_route, route)
         except NotFound as missing:
-            raise Invalid(f"target: {missing}") from missing
+            raise Invalid(str(missing)) from missing
         self._router.settings_changed()
         return self.get(route.name)
 
@@ -55,7 +55,11 @@ class AlertRoutes:
         return self._database.run(alert_settings.get_planned_work, number)
 
     def plan_work(self, work: PlannedWork, reason: str, by: str) -> WorkRow:
-        """Raises Invalid when it ends before it begins, or before now."""
+        """Raises Invalid when it ends before it begins, or before now, or is where no switch is."""
+        try:
+            self._names().check(sites=(work.site,), switches=(work.switch,))
+        except NotFound as missing:
+            raise Invalid(str(missing)) from missing
         if work.ends_at <= max(work.begins_at, self._clock.now()):
             raise Invalid("ends_at: it must be later than begins_at, and than now")
         row = self._database.run(alert_settings.add_planned_work, work, reason, by)
@@ -66,6 +70,9 @@ class AlertRoutes:
         """Raises NotFound."""
         self._database.run(alert_settings.end_planned_work, number, self._clock.now())
         self._router.settings_changed()
+
+    def _names(self) -> InventoryNames:
+        return InventoryNames.read(self._database)
 
     def messages(self, filters: MessageFilters, ask: PageAsk) -> Page[MessageRow]:
         """The outbox, latest first."""

@@ -3,9 +3,10 @@
 from collections.abc import Sequence
 from datetime import datetime
 
+from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.topology_view import TopologyView
 from kiteroll.clock import Clock
-from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.core.errors import Invalid
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.whole_number import whole_number
 from kiteroll.core.tracking.differences import Difference, compare
@@ -72,10 +73,9 @@ class Differences:
             return self._database.run(former_switches.ids_called, switch)
         if group is None:
             return None
-        ids = [row.id for row in self._database.run(inventory.all_switches) if group in row.in_groups]
-        if not ids:
-            raise NotFound("group", group, "no switch is in it")
-        return ids
+        rows = self._database.run(inventory.all_switches)
+        InventoryNames.of(rows).check(groups=(group,))
+        return [row.id for row in rows if group in row.in_groups]
 
 
 def _after(cursor: str | None) -> int:

@@ -9,11 +9,11 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 from fnmatch import fnmatchcase
 
+from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.queries.endpoints import EndpointQueries, EndpointView, find_port
 from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.stay import Life
 from kiteroll.store import inventory, stay_queries
@@ -115,14 +115,7 @@ class EndpointList:
         ]
         if not rows and _is_pattern(wanted.switch):
             raise NotFound("switch", wanted.switch or "", "no name of a switch there fits the pattern")
-        if not rows and wanted.site is not None:
-            hint = did_you_mean(wanted.site, {row.site for row in everywhere}, "no switch is there")
-            raise NotFound("site", wanted.site, hint)
-        if not rows:
-            known = {name for row in everywhere for name in row.in_groups}
-            raise NotFound(
-                "group", wanted.group or "", did_you_mean(wanted.group or "", known, "it has no switch")
-            )
+        InventoryNames.of(everywhere).check(sites=(wanted.site,), groups=(wanted.group,))
         return rows
 
 

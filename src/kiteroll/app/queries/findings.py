@@ -7,7 +7,7 @@ from kiteroll.app.queries.as_of import past_instant
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.paging import PageAsk
-from kiteroll.store import findings
+from kiteroll.store import findings, former_switches
 from kiteroll.store.database import Database
 from kiteroll.store.findings import FindingFilters, FindingWithParts
 from kiteroll.store.paging import Page
@@ -31,9 +31,19 @@ class FindingQueries:
         self._clock = clock
 
     def page(self, filters: FindingFilters, ask: PageAsk) -> Page[FindingWithParts]:
-        """Latest evidence first. Raises Invalid for an instant in the future."""
+        """Latest evidence first. Raises Invalid for an instant in the future, NotFound for a switch that
+        never was."""
         past_instant(self._clock, filters.at)
-        return self._database.run(findings.findings_with_parts, filters, ask)
+        found = self._database.run(findings.findings_with_parts, filters, ask)
+        if filters.switch and not found.items:
+            self._check_switch(filters.switch)
+        return found
+
+    def _check_switch(self, name: str) -> None:
+        """Raises NotFound for one of which nothing was ever found, and that never was in the inventory."""
+        ever = FindingFilters(switch=name)
+        if not self._database.run(findings.findings_page, ever, PageAsk(limit=1)).items:
+            self._database.run(former_switches.switches_called, name)
 
     def get(self, number: int) -> FindingWithParts:
         """Raises NotFound."""

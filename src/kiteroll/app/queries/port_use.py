@@ -5,9 +5,9 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
 
+from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.queries.ports import PortQueries, PortView
 from kiteroll.clock import Clock
-from kiteroll.core.errors import NotFound
 from kiteroll.core.model.odd_links import Link, LinkOddity, odd_links
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Oper
@@ -42,13 +42,13 @@ class PortUseQueries:
 
     def by_use(self, unused_for: timedelta, switch: str | None, group: str | None) -> list[WastedPort]:
         """By switch and port. Raises NotFound for a switch or a group that is not there."""
+        inventoried = self._database.run(inventory.all_switches)
+        InventoryNames.of(inventoried).check(switches=(switch,), groups=(group,))
         rows = [
             row
-            for row in self._database.run(inventory.all_switches)
+            for row in inventoried
             if (switch is None or row.name == switch) and (group is None or group in row.in_groups)
         ]
-        if not rows and (switch or group):
-            raise NotFound("switch" if switch else "group", switch or group or "", "")
         return [one for row in rows for one in self._of(row, self._clock.now() - unused_for)]
 
     def _of(self, row: SwitchRow, before: datetime) -> list[WastedPort]:

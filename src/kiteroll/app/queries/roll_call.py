@@ -15,6 +15,7 @@ from kiteroll.core.errors import BadAddress, Invalid, NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.makers import ADDRESS_DIGITS, AddressOrigin, first_digits
+from kiteroll.core.model.nearest import no_such, ports_hint
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.policy.csv_lists import ExpectedLine, expected_devices
@@ -173,11 +174,10 @@ class RollCalls:
             )
         expected = [self._expected(one) for one in lines]
         called = None if level == EVERYTHING else {(s, name) for s, names in ports.items() for name in names}
-        unknown = sorted({one.switch for one in lines if one.switch} - set(self._fleet.switches.values()))
-        if unknown:
-            raise NotFound(
-                "switch", unknown[0], "the list names it; `kiteroll switch list` shows the inventory"
-            )
+        there = set(self._fleet.switches.values())
+        for one in lines:
+            if one.switch and one.switch not in there:
+                raise no_such("switch", one.switch, there)
         return attend(expected, homes, self._fleet.index, called)
 
     def _expected(self, line: ExpectedLine) -> Expected:
@@ -208,9 +208,10 @@ class RollCalls:
         names = self._fleet.switches
         groups = judge.rules.in_groups
         if level.switch and level.switch not in groups:
-            raise NotFound("switch", level.switch, "`kiteroll switch list` shows the inventory")
-        if level.group and not any(level.group in named for named in groups.values()):
-            raise NotFound("group", level.group, "no switch is in it")
+            raise no_such("switch", level.switch, groups)
+        of_groups = {name for named in groups.values() for name in named}
+        if level.group and level.group not in of_groups:
+            raise no_such("group", level.group, of_groups)
         one = next((number for number, name in names.items() if name == level.switch), None)
         found: dict[str, dict[str, str]] = {}
         for number, port, alias in self._database.run(all_port_names, one):
@@ -218,7 +219,7 @@ class RollCalls:
             if switch is not None and level.holds((switch, port), groups.get(switch, ())):
                 found.setdefault(switch, {})[port] = alias
         if level.port and not found:
-            raise NotFound("port", level.port, f"`kiteroll port list {level.switch}` shows its ports")
+            raise NotFound("port", level.port, ports_hint(level.switch))
         return dict(sorted(found.items()))
 
     def _ports_with_keys(

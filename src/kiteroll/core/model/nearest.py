@@ -37,10 +37,15 @@ def ports_hint(switch: str) -> str:
     return f"`kiteroll port list {switch}` shows the ports of {switch}"
 
 
+def no_such(kind: str, name: str, known: Iterable[str]) -> NotFound:
+    """The error about a name that is not there. `kind`: as the command line calls it, which lists them."""
+    command = kind.replace(" ", "-")
+    return NotFound(kind, name, did_you_mean(name, known, f"`kiteroll {command} list` shows those there are"))
+
+
 def the_named(rows: Iterable[T], name: str, kind: str) -> T:
     """Raises NotFound, with names that are nearly the same. `kind`: as the command line calls it."""
     by_name = {row.name: row for row in rows}
     if name not in by_name:
-        hint = did_you_mean(name, by_name, f"`kiteroll {kind} list` shows those there are")
-        raise NotFound(kind, name, hint)
+        raise no_such(kind, name, by_name)
     return by_name[name]
