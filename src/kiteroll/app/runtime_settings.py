@@ -20,6 +20,7 @@ from kiteroll.app.settings import FindingSettings, ReadingSettings, RetentionSet
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, Invalid, NotFound, sentence
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.nearest import no_such
 from kiteroll.duration import duration_text
 from kiteroll.model_errors import problems_of
 from kiteroll.store import runtime_settings
@@ -208,5 +209,5 @@ class RuntimeSettings:
 
 def _known(name: str) -> _Field:
     if name not in _FIELDS:
-        raise NotFound("setting", name, "`kiteroll setting list` shows those that can be changed here")
+        raise no_such("setting", name, _FIELDS)
     return _FIELDS[name]

@@ -9,7 +9,8 @@ from sqlalchemy import Connection, delete, func, insert, select, update
 from sqlalchemy.exc import IntegrityError
 
 from kiteroll.core.access.rights import Role
-from kiteroll.core.errors import Conflict, NotFound
+from kiteroll.core.errors import Conflict
+from kiteroll.core.model.nearest import no_such
 from kiteroll.store.tables import account, api_token, sign_in_session
 
 
@@ -39,7 +40,7 @@ def get_account(connection: Connection, name: str) -> AccountRow:
     """Raises NotFound."""
     row = connection.execute(select(account).where(account.c.name == name)).first()
     if row is None:
-        raise NotFound("user", name, "`kiteroll user list` shows them")
+        raise no_such("user", name, connection.execute(select(account.c.name)).scalars())
     return _row(row)
 
 

@@ -6,7 +6,6 @@ from typing import Any
 
 from sqlalchemy import Connection, or_, select, tuple_, update
 
-from kiteroll.core.errors import NotFound
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.inference import NeighbourClaim, TopologyFacts
 from kiteroll.core.topology.neighbours import FORWARDING, SHUT_STATES, is_switch, listed_twice, shut_ports
@@ -86,14 +85,9 @@ def ids_of_ports(connection: Connection, places: Collection[PortRef]) -> dict[Po
     return found
 
 
-def set_operator_role(connection: Connection, switch_id: int, port_name: str, role: str | None) -> None:
-    """None removes what the operator set. Raises NotFound."""
-    done = connection.execute(
-        update(port).where(port.c.switch_id == switch_id, port.c.name == port_name).values(operator_role=role)
-    )
-    known = select(port.c.id).where(port.c.switch_id == switch_id, port.c.name == port_name)
-    if not done.rowcount and connection.execute(known).first() is None:
-        raise NotFound("port", port_name, "`kiteroll port list SWITCH` shows the ports of a switch")
+def set_operator_role(connection: Connection, port_id: int, role: str | None) -> None:
+    """None removes what the operator set."""
+    connection.execute(update(port).where(port.c.id == port_id).values(operator_role=role))
 
 
 def _claims(connection: Connection) -> list[NeighbourClaim]:

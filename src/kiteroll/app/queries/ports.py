@@ -67,8 +67,7 @@ class PortQueries:
 
     def set_role(self, switch: str, port: str, role: str | None) -> PortView:
         """None removes what the operator set. Raises NotFound."""
-        row = self._database.run(inventory.get_switch, switch)
-        self._database.run(set_operator_role, row.id, port, role)
+        self._database.run(set_operator_role, find_port(self._database, switch, port), role)
         self._topology.refresh()
         return self.get(switch, port, None)
 
