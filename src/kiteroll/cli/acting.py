@@ -183,7 +183,9 @@ def run_actions(context: Context) -> Exit:
     )
     with context.client() as client:
         found = list(islice(client.each(question), args.limit))
-    context.out.rows(found, columns.actions(context.out), empty="nothing was done to any switch")
+    narrowed = args.switch or args.port or args.state
+    empty = "no action is like that" if narrowed else "nothing was done to any switch"
+    context.out.rows(found, columns.actions(context.out), empty=empty)
     note_cut(context, len(found))
     return Exit.OK if found else Exit.NOTHING
 

@@ -89,7 +89,9 @@ def run_alerts(context: Context) -> Exit:
     )
     with context.client() as client:
         found = list(islice(client.each(question), args.limit))
-    context.out.rows(found, columns.alerts(context.out), empty="no alerts were sent")
+    narrowed = args.state or args.target or args.finding is not None
+    empty = "no alert is like that" if narrowed else "no alerts were sent"
+    context.out.rows(found, columns.alerts(context.out), empty=empty)
     note_cut(context, len(found))
     return Exit.OK if found else Exit.NOTHING
 

@@ -88,7 +88,8 @@ def run_list(context: Context) -> Exit:
             limit=min(args.limit, 1000),
         )
         answer = list(islice(client.each(question), args.limit))
-    out.rows(answer, columns.findings(out), empty="no findings")
+    narrowed = any((args.state, args.kind, args.severity, args.switch, args.mac, args.since))
+    out.rows(answer, columns.findings(out), empty="no finding is like that" if narrowed else "no findings")
     note_cut(context, len(answer))
     return Exit.OK
 

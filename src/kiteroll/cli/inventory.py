@@ -2,7 +2,7 @@
 
 import argparse
 from pathlib import Path
-from typing import Any
+from typing import Any, get_args
 
 from kiteroll.cli import acting, bulk, columns, credential_options, links, rounds
 from kiteroll.cli.context import Context
@@ -47,7 +47,12 @@ def add_commands(commands: Any) -> None:
     )
     _add_settings(one)
 
-    add_command(verbs, "list", run_list, "list the inventory", parents=parents)
+    one = add_command(verbs, "list", run_list, "list the inventory", parents=parents)
+    one.add_argument("--site", metavar="NAME")
+    one.add_argument("--group", metavar="NAME")
+    one.add_argument(
+        "--health", action="append", choices=get_args(api.Health), help="such as silent; may be repeated"
+    )
 
     one = add_command(verbs, "show", run_show, "show everything known of one switch", parents=parents)
     one.add_argument("name", metavar="SWITCH")
@@ -180,13 +185,14 @@ def run_add(context: Context) -> Exit:
 
 
 def run_list(context: Context) -> Exit:
+    args = context.args
     with context.client() as client:
-        answer = list(client.each(switches()))
-    context.out.rows(
-        answer,
-        columns.switches(context.out),
-        empty="no switches yet: `kiteroll switch add NAME ADDRESS --community NAME`",
-    )
+        every = client.each(switches(site=args.site, group=args.group))
+        answer = [one for one in every if not args.health or one.health in args.health]
+    narrowed = args.site or args.group or args.health
+    none = "no switches yet: `kiteroll switch add NAME ADDRESS --community NAME`"
+    empty = "no switch is like that" if narrowed else none
+    context.out.rows(answer, columns.switches(context.out), empty=empty)
     return Exit.OK
 
 

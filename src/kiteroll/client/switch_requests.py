@@ -9,8 +9,10 @@ from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
 
-def switches(*, limit: int = 100) -> ApiListRequest[api.Switch]:
-    return get_list("/switches", TypeAdapter(PageOf[api.Switch]), limit=limit)
+def switches(
+    *, site: str | None = None, group: str | None = None, limit: int = 100
+) -> ApiListRequest[api.Switch]:
+    return get_list("/switches", TypeAdapter(PageOf[api.Switch]), site=site, group=group, limit=limit)
 
 
 def switch(name: str) -> ApiRequest[api.Switch]:

@@ -8,7 +8,7 @@ from kiteroll.core.alerts.route import Route
 from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.model.nearest import the_named
 from kiteroll.core.model.paging import PageAsk
-from kiteroll.store import alert_settings, outbox
+from kiteroll.store import alert_settings, findings, outbox
 from kiteroll.store.alert_settings import WorkRow
 from kiteroll.store.database import Database
 from kiteroll.store.outbox import MessageFilters, MessageRow
@@ -75,5 +75,10 @@ class AlertRoutes:
         return InventoryNames.read(self._database)
 
     def messages(self, filters: MessageFilters, ask: PageAsk) -> Page[MessageRow]:
-        """The outbox, latest first."""
-        return self._database.run(outbox.messages_page, filters, ask)
+        """The outbox, latest first. Raises NotFound for a target or a finding that never was."""
+        page = self._database.run(outbox.messages_page, filters, ask)
+        if not page.items and filters.target is not None:
+            self._database.run(alert_settings.get_target, filters.target)
+        if not page.items and filters.finding is not None:
+            self._database.run(findings.get_finding, filters.finding)
+        return page

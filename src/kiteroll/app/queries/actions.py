@@ -1,7 +1,7 @@
 """What was done to switches."""
 
 from kiteroll.core.model.paging import PageAsk
-from kiteroll.store import inventory, port_actions
+from kiteroll.store import former_switches, inventory, port_actions
 from kiteroll.store.database import Database
 from kiteroll.store.paging import Page
 from kiteroll.store.port_actions import ActionFilters, ActionRow
@@ -14,8 +14,11 @@ class ActionQueries:
         self._database = database
 
     def page(self, filters: ActionFilters, ask: PageAsk) -> Page[ActionRow]:
-        """Latest first."""
-        return self._database.run(port_actions.actions_page, filters, ask)
+        """Latest first. Raises NotFound for a switch that never was in the inventory."""
+        page = self._database.run(port_actions.actions_page, filters, ask)
+        if filters.switch and not page.items:
+            self._database.run(former_switches.switches_called, filters.switch)
+        return page
 
     def get(self, number: int) -> ActionRow:
         """Raises NotFound."""

@@ -4,6 +4,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
+from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.switch_condition import condition_of
 from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
@@ -48,8 +49,10 @@ class SwitchQueries:
         self._table_share = table_share
 
     def page(self, ask: PageAsk, site: str | None = None, group: str | None = None) -> Page[SwitchView]:
-        """By name."""
+        """By name. Raises NotFound for a site or a group that is not there."""
         page = self._database.run(list_queries.switches_page, ask, site=site, group=group)
+        if not page.items:
+            InventoryNames.read(self._database).check(sites=(site,), groups=(group,))
         return Page(tuple(self.views(page.items)), page.next)
 
     def all(self) -> list[SwitchView]:
