@@ -160,6 +160,7 @@ def test_a_doubled_address_is_one_finding_with_its_evidence_and_what_it_explains
     assert found.clears_at is not None and found.clears_at > found.last_at
     parts = list(kite.each(finding_parts(found.id)))
     assert {part.kind for part in parts} <= {"moved", "flapping"} and len(parts) == found.parts
+    assert all(part.cause == f"finding {found.id} explains it: {found.cause}" for part in parts)
     by_switch = {one.id for one in kite.each(findings(switch="west"))}
     assert found.id in by_switch
     moved = [one for one in kite.each(findings(mac=str(mac(MOVER)))) if one.kind == "moved"]

@@ -26,7 +26,7 @@ def present_finding(
         severity=one.severity.value,
         state=one.state.value,
         title=title(one),
-        cause=cause(one),
+        cause=_cause(found),
         mac=one.subject.mac,  # type: ignore[arg-type]  # the model turns it into text
         switch=one.subject.switch or None,
         port=one.subject.port or None,
@@ -52,6 +52,13 @@ def present_finding(
         parts=found.parts,
         part_of=None if found.by is None else found.by.id,
     )
+
+
+def _cause(found: FindingWithParts) -> str:
+    """Of one that another explains, what that says: its own was worked out as if it stood alone."""
+    if found.by is None:
+        return cause(found.row.finding)
+    return f"finding {found.by.id} explains it: {cause(found.by.finding)}"
 
 
 def present_kind(info: KindInfo, thresholds: Thresholds) -> api.FindingKindHelp:

@@ -11,6 +11,9 @@ from kiteroll.core.model.stay import Place, Stay
 _ROLE_KNOWN_AFTER = timedelta(minutes=2)
 """Where a new port leads is known some time after the first addresses there."""
 
+_SHORTEST = timedelta(seconds=1)
+"""Two switches are read at two instants: what lies between those is nobody's home."""
+
 _FIRST_PICTURE_AFTER = timedelta(minutes=10)
 """Where ports lead is known some readings after a service begins."""
 
@@ -55,11 +58,12 @@ def _in_one_area(
     found: list[HomeInterval] = []
     for at, until in _between(spells):
         there = [one for one in spells if one.since <= at and (one.until is None or at < one.until)]
-        if not there:
+        if not there or (until is not None and until - at < _SHORTEST):
             continue
         place = max(there, key=lambda one: one.since).place
-        if found and found[-1].place == place and found[-1].until == at:
-            found[-1] = HomeInterval(place, found[-1].since, until)
+        last = found[-1] if found else None
+        if last and last.place == place and last.until and at - last.until < _SHORTEST:
+            found[-1] = HomeInterval(place, last.since, until)
         else:
             found.append(HomeInterval(place, at, until))
     return found
