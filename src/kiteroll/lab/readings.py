@@ -6,6 +6,10 @@ from kiteroll.core.model.reading import Device, Neighbour, Oper, Port, Reading, 
 from kiteroll.lab.switch import LabPort, LabSwitch
 from kiteroll.lab.world import World
 
+_A_REQUEST = timedelta(milliseconds=4)
+"""Until an agent of the laboratory answers, about."""
+_ROWS_A_REQUEST = 25
+
 
 def reading_of(
     world: World, switch: LabSwitch, at: datetime, *, up_s: float, links: bool = True, lldp: bool = True
@@ -17,6 +21,7 @@ def reading_of(
     return Reading(
         switch=switch.name,
         taken_at=at.astimezone(UTC),
+        duration=_A_REQUEST * (1 + len(switch.fdb) / _ROWS_A_REQUEST),
         device=Device(
             name=switch.name,
             description="Simulated bridge, 24 ports",
