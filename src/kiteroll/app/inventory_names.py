@@ -3,6 +3,7 @@
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.model.nearest import no_such
 from kiteroll.store import inventory
 from kiteroll.store.database import Database
@@ -45,3 +46,10 @@ class InventoryNames:
             for name in names:
                 if name and name not in known:
                     raise no_such(kind, name, known)
+
+    def check_value(self, field: str, **names: Iterable[str | None]) -> None:
+        """As `check`, of what a field of a request holds. Raises Invalid."""
+        try:
+            self.check(**names)
+        except NotFound as missing:
+            raise Invalid(f"{field}: {missing}") from missing

@@ -10,7 +10,7 @@ from kiteroll.app.access.passwords import Passwords
 from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.clock import Clock
 from kiteroll.core.access.principal import NotAllowed, Principal
-from kiteroll.core.errors import Invalid, NotFound
+from kiteroll.core.errors import Invalid
 from kiteroll.store import accounts, tokens
 from kiteroll.store.accounts import AccountRow
 from kiteroll.store.database import Database
@@ -66,10 +66,7 @@ class Accounts:
         return row
 
     def _check_sites(self, sites: Iterable[str]) -> None:
-        try:
-            InventoryNames.read(self._database).check(sites=sites)
-        except NotFound as missing:
-            raise Invalid(str(missing)) from missing
+        InventoryNames.read(self._database).check_value("sites", sites=sites)
 
     def remove(self, name: str) -> None:
         """Raises NotFound or Conflict."""

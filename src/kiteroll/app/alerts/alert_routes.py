@@ -33,11 +33,13 @@ class AlertRoutes:
 
     def set(self, route: Route) -> Route:
         """Add or change one. Raises Invalid when a target, a site or a group is not there."""
+        names = InventoryNames.read(self._database)
+        names.check_value("sites", sites=route.sites)
+        names.check_value("groups", groups=route.groups)
         try:
-            self._names().check(sites=route.sites, groups=route.groups)
             self._database.run(alert_settings.set_route, route)
         except NotFound as missing:
-            raise Invalid(str(missing)) from missing
+            raise Invalid(f"target: {missing}") from missing
         self._router.settings_changed()
         return self.get(route.name)
 
@@ -56,10 +58,9 @@ class AlertRoutes:
 
     def plan_work(self, work: PlannedWork, reason: str, by: str) -> WorkRow:
         """Raises Invalid when it ends before it begins, or before now, or is where no switch is."""
-        try:
-            self._names().check(sites=(work.site,), switches=(work.switch,))
-        except NotFound as missing:
-            raise Invalid(str(missing)) from missing
+        names = InventoryNames.read(self._database)
+        names.check_value("site", sites=(work.site,))
+        names.check_value("switch", switches=(work.switch,))
         if work.ends_at <= max(work.begins_at, self._clock.now()):
             raise Invalid("ends_at: it must be later than begins_at, and than now")
         row = self._database.run(alert_settings.add_planned_work, work, reason, by)
@@ -70,9 +71,6 @@ class AlertRoutes:
         """Raises NotFound."""
         self._database.run(alert_settings.end_planned_work, number, self._clock.now())
         self._router.settings_changed()
-
-    def _names(self) -> InventoryNames:
-        return InventoryNames.read(self._database)
 
     def messages(self, filters: MessageFilters, ask: PageAsk) -> Page[MessageRow]:
         """The outbox, latest first. Raises NotFound for a target or a finding that never was."""

@@ -18,7 +18,7 @@ class SwitchCheckpoint:
     last_complete_at: datetime | None = None
     read_since: datetime | None = None
     """Since when complete readings came without a gap in which an address could come and go unseen; None:
-    there was none since this is noted."""
+    no gap is known, in records from before this was noted."""
     uptime_ticks: int | None = None
     uptime_at: datetime | None = None
     grace_until: datetime | None = None

@@ -41,7 +41,7 @@ class PortActivity:
     """When an address was last there; None: never."""
     read_since: datetime | None = None
     """Since when its switch has been read without a gap in which an address could come and go unseen; None:
-    there was none."""
+    none is known."""
     in_table: int | None = None
     """Addresses in the table of its switch; None: not known."""
 
