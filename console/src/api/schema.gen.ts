@@ -3077,7 +3077,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "appeared" | "came back" | "gone" | "moved";
+            kind: "appeared" | "came back" | "gone" | "moved" | "at more places" | "at fewer places";
             /**
              * At
              * Format: date-time

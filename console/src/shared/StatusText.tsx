@@ -27,6 +27,8 @@ const LOOKS: Record<string, { sign: string; color: string }> = {
   sure: { sign: "●", color: "good" },
   likely: { sign: "◐", color: "warn" },
   doubtful: { sign: "?", color: "bad" },
+  "at more places": { sign: "⇉", color: "warn" },
+  "at fewer places": { sign: "⇇", color: "tarn" },
   "came back": { sign: "↩", color: "good" },
   enrolled: { sign: "✓", color: "good" },
   "not enrolled": { sign: "○", color: "soft" },

@@ -39,7 +39,7 @@ def add_commands(commands: Any) -> None:
         commands,
         "compare",
         run_compare,
-        "list what differs between two instants: appeared, gone, moved, came back",
+        "list what differs between two instants: who appeared, left, moved, came back",
         parents=parents,
     )
     one.add_argument("since", metavar="WHEN", help="the earlier instant (2h, 14:05, a full time)")

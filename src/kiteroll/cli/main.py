@@ -26,7 +26,7 @@ _COMMANDS: tuple[tuple[str, str, str], ...] = (
     ("port", "ports", "list ports, close and reopen them, set role and alias, see history and use"),
     ("roll-call", "roll_call", "show who is present beside who may be: on a port, a switch, or everywhere"),
     ("changes", "history", "list what changed, latest first"),
-    ("compare", "history", "list what differs between two instants: appeared, gone, moved, came back"),
+    ("compare", "history", "list what differs between two instants: who appeared, left, moved, came back"),
     ("follow", "history", "show changes and findings as they come, until Ctrl-C"),
     ("readings", "history", "list readings and failed tries, latest first"),
     ("hours", "history", "show what came hour by hour: readings, changes, new endpoints, findings"),

@@ -56,7 +56,7 @@ class Difference(ResponseModel):
     """How an endpoint differs between two instants."""
 
     mac: MacText
-    kind: Literal["appeared", "came back", "gone", "moved"]
+    kind: Literal["appeared", "came back", "gone", "moved", "at more places", "at fewer places"]
     at: Instant
     before: list[str]
     after: list[str]

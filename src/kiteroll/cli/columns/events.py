@@ -14,7 +14,14 @@ if TYPE_CHECKING:
     from kiteroll.schemas import api
     from kiteroll.schemas.stream import StreamEvent
 
-_DIFFERENCE = {"appeared": "green", "came back": "green", "gone": "dim", "moved": "cyan"}
+_DIFFERENCE = {
+    "appeared": "green",
+    "came back": "green",
+    "gone": "dim",
+    "moved": "cyan",
+    "at more places": "yellow",
+    "at fewer places": "cyan",
+}
 _SEVERITY = {"note": "dim", "warning": "yellow", "serious": "red"}
 _CHANGE = {
     "appeared": "green",

@@ -16,6 +16,9 @@ class DifferenceKind(StrEnum):
     """There at the end, not at the beginning, but some time before that."""
     GONE = "gone"
     MOVED = "moved"
+    MORE_PLACES = "at more places"
+    """Where it was, and elsewhere: in another VLAN there, or on another port."""
+    FEWER_PLACES = "at fewer places"
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,11 +42,18 @@ def compare(
         return None
     moments = [stay.began_at for stay in stays if begin <= stay.began_at < end]
     moments += [stay.ended_at for stay in stays if stay.ended_at and begin <= stay.ended_at < end]
-    if not before:
-        kind = DifferenceKind.RETURNED if first_seen_at < begin else DifferenceKind.APPEARED
-    else:
-        kind = DifferenceKind.MOVED if after else DifferenceKind.GONE
+    kind = _kind(frozenset(before), frozenset(after), known_before=first_seen_at < begin)
     return Difference(mac, kind, before, after, max(moments, default=end))
+
+
+def _kind(before: frozenset[Place], after: frozenset[Place], *, known_before: bool) -> DifferenceKind:
+    if not before:
+        return DifferenceKind.RETURNED if known_before else DifferenceKind.APPEARED
+    if not after:
+        return DifferenceKind.GONE
+    if before < after:
+        return DifferenceKind.MORE_PLACES
+    return DifferenceKind.FEWER_PLACES if after < before else DifferenceKind.MOVED
 
 
 def _places(stays: Sequence[Stay], at: datetime) -> tuple[Place, ...]:
