@@ -20,7 +20,7 @@ from kiteroll.client import (
 )
 from kiteroll.schemas.api import FindingState
 from tests.support.cluster import TrackerProcess
-from tests.support.demo_cluster import AREA, DemoCluster
+from tests.support.demo_cluster import DemoCluster
 from tests.support.harness import Service, wait_until
 from tests.support.incidents import problems
 
@@ -41,12 +41,11 @@ class Chaos:
         self._mending: list[threading.Thread] = []
         self._done: Counter[str] = Counter()
         self._problems: list[str] = []
-        self._tracker = ""
-        """Where the one runs that has the area."""
         self._away: list[float] = []
         """For how long no service tracked, in seconds, each time."""
-        self._struck: dict[str, tuple[float, bool]] = {}
-        """When one that had its area was killed, and whether another one stood by, by where it ran."""
+        self._struck: tuple[float, bool, int] | None = None
+        """When the one that had the area was killed, whether another one stood by, and how often trackers had
+        begun by then."""
         self._taken_over: dict[bool, list[float]] = {True: [], False: []}
         """After how long another one had the area, in seconds, by whether it stood by."""
         self._asked = 0
@@ -57,7 +56,7 @@ class Chaos:
     def run(self, seconds: float) -> int:
         """0 when every reading that a site acknowledged is recorded, once, and nothing was invented."""
         self._await_readers()
-        watching = [threading.Thread(target=one) for one in (self._watch, self._ask)]
+        watching = [threading.Thread(target=one) for one in (self._watch, self._watch_trackers, self._ask)]
         for one in watching:
             one.start()
         until = time.monotonic() + seconds
@@ -93,27 +92,35 @@ class Chaos:
         while not self._ended.wait(0.2):
             self._start_what_ended()
             try:
-                self._look_at_area()
+                self._ask_for_areas()
                 if since is not None:
                     self._away.append(time.monotonic() - since)
                 since = None
             except (ServiceError, ServiceUnreachable):
                 since = since or time.monotonic()
 
-    def _look_at_area(self) -> None:
+    def _ask_for_areas(self) -> None:
         """Raises ServiceUnreachable or ServiceError."""
         with self._cluster.service.client() as client:
-            tracker = next((one.tracker for one in client.each(areas()) if one.name == AREA), "")
-        for before in [one for one in self._struck if tracker not in ("", one)]:
-            at, stood_by = self._struck.pop(before)
-            self._taken_over[stood_by].append(time.monotonic() - at)
-        self._tracker = tracker
+            client.all(areas())
+
+    def _watch_trackers(self) -> None:
+        """By what they log: the service that would say it may be away as well."""
+        while not self._ended.wait(0.2):
+            struck = self._struck
+            if struck is not None and self._times_begun() > struck[2]:
+                self._struck = None
+                self._taken_over[struck[1]].append(time.monotonic() - struck[0])
+
+    def _times_begun(self) -> int:
+        return sum(one.times_begun for one in self._cluster.trackers)
 
     def _strike_tracker(self, one: TrackerProcess) -> None:
-        if self._tracker.endswith(f"process {one.pid}"):
-            stood_by = any(other.stands_by for other in self._cluster.trackers)
-            self._struck[self._tracker] = time.monotonic(), stood_by
+        tracked, begun = one.tracks, self._times_begun()
+        stood_by = any(other.stands_by for other in self._cluster.trackers)
         one.end(signal.SIGKILL)
+        if tracked:
+            self._struck = time.monotonic(), stood_by, begun
 
     def _start_what_ended(self) -> None:
         for name, service in self._services():
@@ -227,10 +234,10 @@ class Chaos:
             if strangers := set(recorded) - set(kept):
                 self._problems.append(f"{len(strangers)} readings of {site} were never acknowledged there")
             print(f"{site}: {len(set(kept))} readings acknowledged at the site, {len(recorded)} recorded")
-        self._send(age_s)
+        self._report(age_s)
         return 1 if self._problems else 0
 
-    def _send(self, age_s: float) -> None:
+    def _report(self, age_s: float) -> None:
         with self._cluster.service.client() as client:
             for site in client.each(collected_sites()):
                 if site.dropped or site.refused:

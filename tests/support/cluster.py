@@ -216,6 +216,16 @@ class TrackerProcess:
         return self.is_running and said.rfind('"tracker.standby"') > said.rfind('"tracker.tracks"')
 
     @property
+    def tracks(self) -> bool:
+        said = self.log[self._log_begins :]
+        return self.is_running and said.rfind('"tracker.tracks"') > said.rfind('"tracker.standby"')
+
+    @property
+    def times_begun(self) -> int:
+        """How often it began to track, in all its runs."""
+        return self.log.count('"tracker.tracks"')
+
+    @property
     def pid(self) -> int:
         assert self.process is not None
         return self.process.pid
