@@ -4,6 +4,7 @@ import asyncio
 import signal
 import socket
 import ssl
+from base64 import b64encode
 from collections.abc import Iterator
 from datetime import UTC, datetime, timedelta
 
@@ -12,6 +13,8 @@ import pytest
 
 from kiteroll.bus import names
 from kiteroll.bus.messages import Sent, encode, read_of
+from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.main import main
 from kiteroll.client import (
     add_switch,
     collected_sites,
@@ -48,6 +51,17 @@ def test_a_site_is_read_there_and_reported_here(cluster: CollectedSite) -> None:
         wait_until(lambda: client.all(collected_sites())[0].up_to_date, "the site to be up to date")
     assert '"switch": "quay-1"' in cluster.service.log
     assert "core-1" not in {one.name for one in cluster.at_site()}, "other sites are read from the centre"
+
+
+def test_a_collector_of_a_site_without_switches_is_added_and_that_is_said(
+    cluster: CollectedSite, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    monkeypatch.setenv("KITEROLL_URL", cluster.service.url)
+    monkeypatch.setenv("KITEROLL_DATA", str(cluster.service.data))
+    key = b64encode(bytes(range(1, 33))).decode()
+    assert main(["collector", "add", "pier-1", "--site", "Harbor", "--key", key]) == Exit.OK
+    assert "no switch is at Harbor; did you mean Harbour?" in capsys.readouterr().err
+    assert main(["collector", "remove", "pier-1"]) == Exit.OK
 
 
 def test_what_is_read_while_the_line_is_cut_comes_later_once_each(cluster: CollectedSite) -> None:

@@ -10,7 +10,8 @@ from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.loading import load
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
-from kiteroll.client import add_collector, collected_sites, collectors, remove_collector
+from kiteroll.client import add_collector, collected_sites, collectors, remove_collector, sites
+from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.schemas import api
 
 
@@ -64,7 +65,12 @@ def run_add(context: Context) -> Exit:
     new = checked(api.NewCollector, name=args.name, site=args.site, public_key=args.key)
     with context.client() as client:
         one = client.send(add_collector(new))
-    context.out.done(one, columns.collectors(), f"{one.site} is read by {one.name} from now on")
+        known = {site.name for site in client.each(sites())}
+    sentence = f"{one.site} is read by {one.name} from now on"
+    if one.site not in known:
+        hint = did_you_mean(one.site, known, "switches name their site")
+        sentence = f"{one.name} is added, but no switch is at {one.site}; {hint}"
+    context.out.done(one, columns.collectors(), sentence)
     return Exit.OK
 
 
