@@ -10,9 +10,9 @@ import pytest
 from joserfc.jwk import ECKey
 
 from kiteroll.app.config import load_config
-from kiteroll.client import audit_log, change_user, remove_user, users
+from kiteroll.client import add_switch, audit_log, change_user, remove_user, users
 from kiteroll.core.errors import ConfigError
-from kiteroll.schemas.api import User, UserChange
+from kiteroll.schemas.api import NewSwitch, User, UserChange
 from tests.support.harness import Service
 from tests.support.openid_provider import CLIENT_ID, CLIENT_SECRET, OpenIdStandIn
 from tests.support.ports import free_tcp_port
@@ -80,6 +80,7 @@ def test_groups_there_are_roles_here_and_follow_them(provider: OpenIdStandIn, se
         False,
     )
     with service.client() as kite:
+        kite.send(add_switch(NewSwitch(name="quay-1", source="files", site="Quays")))
         kite.send(change_user("ida", UserChange(sites=["Quays"])))
         (entry,) = kite.each(audit_log(action="session.open", by="ida"))
         assert entry.note == "Tarn ID"
