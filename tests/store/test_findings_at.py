@@ -127,6 +127,19 @@ def test_findings_about_a_switch_are_those_of_that_very_name(database: Database)
     assert [row.finding.subject.switch for row in page.items] == ["of quay_1", "quay_1"]
 
 
+def test_behind_what_explains_a_finding_is_what_explains_that(database: Database) -> None:
+    behind = restarted("quay-1", 0)
+    between = replace(restarted("quay-2", 1), part_of=behind.key)
+    part = replace(restarted("quay-3", 2), part_of=between.key)
+    database.run(findings.save_findings, [behind, between, part])
+    page = database.run(findings.findings_with_parts, FindingFilters(), PageAsk(sort="opened_at"))
+    assert [(one.parts, one.by and one.by.finding, one.root and one.root.finding) for one in page.items] == [
+        (1, None, None),
+        (1, behind, behind),
+        (0, between, behind),
+    ]
+
+
 def test_what_was_reported_follows_a_renamed_switch(database: Database) -> None:
     over, elsewhere = cleared(restarted("quay-1", 0), 5), restarted("quay-2", 1)
     at_its_port = replace(elsewhere, ports=frozenset({("quay-1", "p1")}))

@@ -206,12 +206,20 @@ class FindingWithParts:
     row: FindingRow
     parts: int
     by: FindingRow | None
+    root: FindingRow | None
+    """The one behind all: a flap is explained by a doubled address, and that by a loop."""
 
 
 def with_parts(connection: Connection, rows: Sequence[FindingRow]) -> list[FindingWithParts]:
     parts = counts_of_parts(connection, [row.finding.key for row in rows])
     by = by_keys(connection, [row.finding.part_of for row in rows if row.finding.part_of])
-    return [FindingWithParts(row, parts.get(row.finding.key, 0), by.get(row.finding.part_of)) for row in rows]
+    further = by_keys(connection, [one.finding.part_of for one in by.values() if one.finding.part_of])
+    found = []
+    for row in rows:
+        direct = by.get(row.finding.part_of)
+        root = further.get(direct.finding.part_of, direct) if direct else None
+        found.append(FindingWithParts(row, parts.get(row.finding.key, 0), direct, root))
+    return found
 
 
 def findings_with_parts(

@@ -56,9 +56,9 @@ def present_finding(
 
 def _cause(found: FindingWithParts) -> str:
     """Of one that another explains, what that says: its own was worked out as if it stood alone."""
-    if found.by is None:
+    if found.root is None:
         return cause(found.row.finding)
-    return f"finding {found.by.id} explains it: {cause(found.by.finding)}"
+    return f"finding {found.root.id} explains it: {cause(found.root.finding)}"
 
 
 def present_kind(info: KindInfo, thresholds: Thresholds) -> api.FindingKindHelp:
