@@ -21,7 +21,7 @@ from kiteroll.core.access.audit_chain import verify
 from kiteroll.core.alerts.planned_work import PlannedWork
 from kiteroll.core.alerts.route import AlertReason, Route
 from kiteroll.core.errors import Conflict, Invalid
-from kiteroll.core.findings.finding import Cause, Finding, FindingKind, Severity, State, Subject
+from kiteroll.core.findings.finding import Cause, Details, Finding, FindingKind, Severity, State, Subject
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store import findings, outbox
 from kiteroll.store.database import Database
@@ -142,6 +142,21 @@ def test_what_jumps_is_reported_once_no_loop_can_explain_it_and_all_else_at_once
     assert alerting.after(4) == [("opened", "folder")] * 2, "that a port is silent, and the flood"
     alerting.change(flapping(part_of="loop|quay-1"))
     assert alerting.after(SETTLED_S) == [("opened", "folder")] * 2, "it is part of a loop"
+
+
+def test_that_a_port_at_an_end_of_a_loop_is_overfull_waits_for_its_end(
+    alerting: Alerting,
+) -> None:
+    port = ("quay-1", "p1")
+    loop = flapping(kind=FindingKind.LOOP, severity=Severity.SERIOUS, details=Details(ports=(port,)))
+    overfull: dict[str, Any] = {"kind": FindingKind.OVERFULL, "opened_at": NOON + timedelta(seconds=1)}
+    alerting.change(loop)
+    for at_port in (port, ("quay-1", "p9")):
+        subject = Subject(switch=at_port[0], port=at_port[1])
+        alerting.change(flapping(**overfull, subject=subject, ports=frozenset({at_port})))
+    assert alerting.after(SETTLED_S) == [("opened", "folder")] * 2, "the loop, and the port beside it"
+    alerting.change(replace(loop, state=State.CLEARED, cleared_at=NOON + HOUR))
+    assert sorted(alerting.after(0)) == [("opened", "folder")] * 3 + [("over", "folder")]
 
 
 def test_a_service_that_was_killed_reports_what_it_had_not_and_nothing_twice(alerting: Alerting) -> None:

@@ -1,8 +1,9 @@
 """How long a finding must stand before it is sent: until then another may turn out to explain it."""
 
+from collections.abc import Iterable
 from datetime import timedelta
 
-from kiteroll.core.findings.finding import FindingKind
+from kiteroll.core.findings.finding import Finding, FindingKind
 from kiteroll.core.findings.registry import KINDS
 
 SETTLES_AFTER = timedelta(seconds=3)
@@ -20,3 +21,12 @@ def settles_after(kind: FindingKind, interval: timedelta) -> timedelta:
     if kind not in _OF_A_LOOP:
         return SETTLES_AFTER
     return max(SETTLES_AFTER, min(_READINGS * interval, _AT_MOST))
+
+
+def is_at_loop(finding: Finding, live: Iterable[Finding]) -> bool:
+    """Whether a port has too many where a loop of the `live` findings pulls addresses to. The loop is sent
+    itself; if the port still has too many when that is over, it is sent then."""
+    if finding.kind is not FindingKind.OVERFULL:
+        return False
+    loops = (one for one in live if one.kind is FindingKind.LOOP)
+    return any(not finding.ports.isdisjoint(one.details.ports) for one in loops)
