@@ -7,6 +7,7 @@ import time
 from collections import Counter
 from collections.abc import Callable
 from functools import partial
+from typing import NamedTuple
 
 from kiteroll.client import (
     ServiceError,
@@ -32,6 +33,15 @@ _Blow = tuple[Callable[[], object], Callable[[], object]]
 """What takes a part away, and what brings it back."""
 
 
+class _Struck(NamedTuple):
+    at: float
+    """Monotonic seconds."""
+    stood_by: bool
+    """Whether another one did."""
+    begun: int
+    """How often trackers had begun by then."""
+
+
 class Chaos:
     def __init__(self, cluster: DemoCluster, seed: int, longest_cut_s: float) -> None:
         self._cluster = cluster
@@ -43,9 +53,8 @@ class Chaos:
         self._problems: list[str] = []
         self._away: list[float] = []
         """For how long no service tracked, in seconds, each time."""
-        self._struck: tuple[float, bool, int] | None = None
-        """When the one that had the area was killed, whether another one stood by, and how often trackers had
-        begun by then."""
+        self._struck: _Struck | None = None
+        """The tracker that had the area and was killed, until it is tracked again."""
         self._taken_over: dict[bool, list[float]] = {True: [], False: []}
         """After how long another one had the area, in seconds, by whether it stood by."""
         self._asked = 0
@@ -108,9 +117,9 @@ class Chaos:
         """By what they log: the service that would say it may be away as well."""
         while not self._ended.wait(0.2):
             struck = self._struck
-            if struck is not None and self._times_begun() > struck[2]:
+            if struck is not None and self._times_begun() > struck.begun:
                 self._struck = None
-                self._taken_over[struck[1]].append(time.monotonic() - struck[0])
+                self._taken_over[struck.stood_by].append(time.monotonic() - struck.at)
 
     def _times_begun(self) -> int:
         return sum(one.times_begun for one in self._cluster.trackers)
@@ -120,7 +129,7 @@ class Chaos:
         stood_by = any(other.stands_by for other in self._cluster.trackers)
         one.end(signal.SIGKILL)
         if tracked:
-            self._struck = time.monotonic(), stood_by, begun
+            self._struck = _Struck(time.monotonic(), stood_by, begun)
 
     def _start_what_ended(self) -> None:
         for name, service in self._services():

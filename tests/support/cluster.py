@@ -152,15 +152,13 @@ class CollectorProcess:
     @property
     def key(self) -> str:
         """Its public key, made where there is none."""
-        reported = subprocess.run(
-            self._command("key"), capture_output=True, text=True, check=True, timeout=60
-        )
-        return reported.stdout.strip()
+        done = subprocess.run(self._command("key"), capture_output=True, text=True, check=True, timeout=60)
+        return done.stdout.strip()
 
     def start(self) -> None:
         with (self.data.parent / f"{self.data.name}.log").open("ab") as log:
-            reported = {"KITEROLL_BUS_USER": "collector", "KITEROLL_BUS_PASSWORD": COLLECTOR}
-            environment = {**os.environ, "KITEROLL_BUS_URL": self.bus, **reported, **self.environment}
+            account = {"KITEROLL_BUS_USER": "collector", "KITEROLL_BUS_PASSWORD": COLLECTOR}
+            environment = {**os.environ, "KITEROLL_BUS_URL": self.bus, **account, **self.environment}
             if self.clock_ahead_s:
                 places = (str(_OTHER_CLOCK), environment.get("PYTHONPATH", ""))
                 environment["PYTHONPATH"] = os.pathsep.join(filter(None, places))
@@ -212,13 +210,15 @@ class TrackerProcess:
     @property
     def stands_by(self) -> bool:
         """Whether it has begun to watch whether another one has its area, and has not taken it over."""
-        said = self.log[self._log_begins :]
-        return self.is_running and said.rfind('"tracker.standby"') > said.rfind('"tracker.tracks"')
+        return self.is_running and self._last("tracker.standby") > self._last("tracker.tracks")
 
     @property
     def tracks(self) -> bool:
-        said = self.log[self._log_begins :]
-        return self.is_running and said.rfind('"tracker.tracks"') > said.rfind('"tracker.standby"')
+        return self.is_running and self._last("tracker.tracks") > self._last("tracker.standby")
+
+    def _last(self, event: str) -> int:
+        """Where in the log of this run it stands last; -1 where it does not."""
+        return self.log[self._log_begins :].rfind(f'"{event}"')
 
     @property
     def times_begun(self) -> int:

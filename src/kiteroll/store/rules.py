@@ -230,7 +230,7 @@ def rename_rules(connection: Connection, switch_name: str, name: str) -> None:
 
 
 def drop_rules(connection: Connection, switch_name: str) -> None:
-    """The rules of a switch that leaves the inventory goes with it."""
+    """The rules of a switch that leaves the inventory go with it."""
     ids = select(port_rule.c.id).where(port_rule.c.switch_name == switch_name)
     connection.execute(delete(enrolled).where(enrolled.c.rule_id.in_(ids)))
     connection.execute(delete(port_rule).where(port_rule.c.switch_name == switch_name))

@@ -43,7 +43,8 @@ class Accounts:
             raise Invalid(
                 f"name: {name!r} is not letters, digits, dots, dashes, underscores and @, at most 64"
             )
-        self._check_sites(values.get("sites") or ())
+        if sites := values.get("sites"):
+            self._check_sites(sites)
         made = None
         if password is None and values.get("openid_subject") is None:
             password = made = secrets.token_urlsafe(12)
@@ -57,8 +58,9 @@ class Accounts:
     def change(self, name: str, values: Mapping[str, Any]) -> AccountRow:
         """What is not in `values` stays. Ends the sessions of one that is disabled. Raises NotFound, Invalid
         or Conflict."""
-        before = self.get(name).sites or ()
-        self._check_sites(one for one in values.get("sites") or () if one not in before)
+        if sites := values.get("sites"):
+            before = self.get(name).sites or ()
+            self._check_sites(one for one in sites if one not in before)
         row = self._database.run(accounts.change_account, name, values)
         if not row.enabled:
             self._database.run(tokens.end_sessions_of, row.id)

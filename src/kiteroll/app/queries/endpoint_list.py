@@ -115,7 +115,8 @@ class EndpointList:
         ]
         if not rows and _is_pattern(wanted.switch):
             raise NotFound("switch", wanted.switch or "", "no name of a switch there fits the pattern")
-        InventoryNames.of(everywhere).check(sites=(wanted.site,), groups=(wanted.group,))
+        if not rows:
+            InventoryNames.of(everywhere).check(sites=(wanted.site,), groups=(wanted.group,))
         return rows
 
 

@@ -49,6 +49,11 @@ class PortActivity:
     def ref(self) -> PortRef:
         return (self.switch, self.port)
 
+    @property
+    def empty_since(self) -> datetime | None:
+        """Since when it is up and readings show no address; None where it is not up."""
+        return None if self.up_since is None else max(self.up_since, self.last_seen_at or self.up_since)
+
 
 def up_since(
     since: datetime | None, oper: Oper, *, admin_up: bool, bridged: bool, bundled: bool
@@ -61,11 +66,12 @@ def up_since(
 def silent_since(port: PortActivity, topology: Topology, now: datetime, after: timedelta) -> datetime | None:
     """Since when it is silent; None when it is not. The one decision, for lists and findings."""
     role = topology.role(port.ref)
-    if port.up_since is None or port.present or role.is_uplink or role.beyond:
+    empty_since = port.empty_since
+    if empty_since is None or port.present or role.is_uplink or role.beyond:
         return None  # a bridge that announces itself is there, even where spanning tree keeps all else away
     if port.in_table == 0:
         return None  # a switch that shows nobody keeps its table from us, or has just started
-    since = max(at for at in (port.up_since, port.last_seen_at, port.read_since) if at is not None)
+    since = max(empty_since, port.read_since or empty_since)
     return since if now - since >= after else None
 
 
@@ -88,7 +94,7 @@ def detect(
         return None
     if any(began <= since and now - shown < thresholds.silent_after for began, shown in loops):
         return None
-    empty_since = max(at for at in (port.up_since, port.last_seen_at) if at is not None)
+    empty_since = port.empty_since or since
     evidence: list[Evidence] = [NoAddress(empty_since, ever=port.last_seen_at is not None)]
     if empty_since < since:
         evidence.append(WatchedSince(since))
