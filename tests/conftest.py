@@ -69,9 +69,10 @@ def new_service(tmp_path: Path) -> Iterator[NewService]:
     """Makes services of one test's own; those still running afterwards are ended."""
     made: list[Service] = []
 
-    def make(**options: Any) -> Service:
+    def make(*, start: bool = True, **options: Any) -> Service:
         made.append(Service(tmp_path / f"data-{len(made)}", free_tcp_port(), **options))
-        made[-1].start()
+        if start:
+            made[-1].start()
         return made[-1]
 
     yield make

@@ -18,9 +18,24 @@ _PROVIDER = "/usr/lib/galera/libgalera_smm.so"
 PASSWORD = "over-the-tarn"
 
 
+@dataclass(frozen=True)
+class Patience:
+    """How long a server that is not heard is waited for before it is left out, in seconds."""
+
+    suspected: float
+    left_out: float
+
+
+AS_ADVISED = Patience(2, 4)
+"""In docs/standby.md, for machines that have their cores for themselves."""
+FOR_BUSY_MACHINES = Patience(8, 20)
+"""Where all share two cores with many others: what is not heard for seconds is most often not dead."""
+
+
 @dataclass
 class Node:
     directory: Path
+    patience: Patience = AS_ADVISED
     port: int = field(default_factory=free_tcp_port)
     group_port: int = field(default_factory=free_tcp_port)
     state_port: int = field(default_factory=free_tcp_port)
@@ -54,7 +69,8 @@ class Node:
         peers = ",".join(f"127.0.0.1:{one.group_port}" for one in others)
         provider = (
             f"gmcast.listen_addr=tcp://127.0.0.1:{self.group_port};ist.recv_addr=127.0.0.1:{self.state_port};"
-            "evs.suspect_timeout=PT2S;evs.inactive_timeout=PT4S;evs.keepalive_period=PT0.5S;gcache.size=32M"
+            f"evs.suspect_timeout=PT{self.patience.suspected}S;"
+            f"evs.inactive_timeout=PT{self.patience.left_out}S;evs.keepalive_period=PT0.5S;gcache.size=32M"
         )
         command = [
             *("mariadbd", "--no-defaults", f"--datadir={self.data}", f"--tmpdir={temporary}"),
@@ -72,8 +88,8 @@ class Node:
         if os.geteuid() == 0:
             for path in (self.directory, *self.directory.rglob("*")):
                 shutil.chown(path, "mysql")
-        with (self.directory / "said").open("ab") as said:
-            self.process = subprocess.Popen(command, stdout=said, stderr=said, start_new_session=True)
+        with (self.directory / "output").open("ab") as output:
+            self.process = subprocess.Popen(command, stdout=output, stderr=output, start_new_session=True)
 
     def await_ready(self, seconds: float = 120) -> None:
         database = Database(url_of([self]), pool_size=1)
@@ -93,7 +109,7 @@ class Node:
 
     @property
     def log(self) -> str:
-        files = [one for one in (self.directory / "said", self.directory / "server.log") if one.exists()]
+        files = [one for one in (self.directory / "output", self.directory / "server.log") if one.exists()]
         return "".join(one.read_text(errors="replace") for one in files)
 
     def kill(self) -> None:
@@ -103,11 +119,11 @@ class Node:
 
 
 class Galera:
-    def __init__(self, nodes: int = 3) -> None:
+    def __init__(self, nodes: int = 3, patience: Patience = AS_ADVISED) -> None:
         # Not below a directory that is ours alone.
         self._directory = Path(tempfile.mkdtemp(prefix="kiteroll-galera-"))
         self._directory.chmod(0o755)
-        self.nodes = [Node(self._directory / f"node-{number}") for number in range(1, nodes + 1)]
+        self.nodes = [Node(self._directory / f"node-{number}", patience) for number in range(1, nodes + 1)]
 
     def start(self) -> None:
         first, *others = self.nodes
