@@ -207,6 +207,15 @@ def test_a_home_is_sure_once_it_was_heard_and_read_again(
     assert late is (confidence is Confidence.LIKELY)
 
 
+@pytest.mark.parametrize(("read_since", "paused"), [(-20, True), (-60, False), (5, False), (None, False)])
+def test_a_home_during_a_pause_of_readings_says_so(read_since: float | None, paused: bool) -> None:
+    since = None if read_since is None else at(read_since)
+    seen = replace(_seen(1, "quay-1", began=-60), read_since=since)
+    home = choose_home([seen], at(0))
+    assert (HomeReason(Because.READ_ANEW, seen.stay.place, since=since) in home.reasons) is paused
+    assert home.confidence is Confidence.SURE, "it is there now"
+
+
 def test_an_address_that_a_finding_says_is_here_and_there_has_no_sure_home() -> None:
     seen = replace(_seen(1, "quay-1", began=-60), read_at=at(0), interval=timedelta(minutes=1))
     for contested in (

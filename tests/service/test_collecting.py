@@ -120,6 +120,17 @@ def test_documents_are_imported_in_order_of_time_all_or_none(service: Service) -
             client.send(import_readings([_document("hut-a", -60, {})]))
 
 
+def test_a_home_during_a_pause_of_readings_says_so(service: Service) -> None:
+    with service.client() as client:
+        client.send(add_switch(NewSwitch(name="hut-p", source="files", interval_s=3600)))
+        client.send(import_readings([_document("hut-p", ago, {(990, 10): "p1"}) for ago in (90, 1)]))
+        now = client.send(endpoint(str(mac(990))))
+        assert now.home is not None and now.confidence == "sure"
+        assert [one for one in now.reasons if "hut-p was not read for a while before" in one]
+        before = client.send(endpoint(str(mac(990)), at=now.home.began_at + timedelta(minutes=10)))
+        assert len(before.reasons) == len(now.reasons) - 1, "nothing had been missed by then"
+
+
 def test_a_csv_table_is_imported_by_its_mapping_or_refused_whole(
     service: Service, cli: None, tmp_path: Path, capsys: pytest.CaptureFixture[str]
 ) -> None:

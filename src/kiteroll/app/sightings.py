@@ -13,6 +13,7 @@ def sighting_of(row: PlacedStay, view: NetworkView) -> Sighting:
         address_count=view.address_count((place.switch, place.port)),
         newcomers=view.snapshot.newcomers.get((place.switch, place.port), 0),
         read_at=row.read_at,
+        read_since=row.read_since,
         ageing=row.ageing,
         interval=row.interval,
         expected_every=row.expected_every,

@@ -44,6 +44,8 @@ class PlacedStay:
     """How often a reading of the switch is to come, polled or imported."""
     read_at: datetime | None
     """The switch's last complete reading: how old the knowledge of this place is."""
+    read_since: datetime | None
+    """Since when its complete readings come without a gap (`SwitchCheckpoint.read_since`)."""
 
     @property
     def life(self) -> Life:
@@ -73,6 +75,7 @@ PLACE_COLUMNS = (
     *stay.c,
     switch.c.name.label("switch_name"),
     switch.c.last_complete_at,
+    switch.c.read_since,
     switch.c.ageing_s,
     switch.c.interval_s,
     switch.c.source,
@@ -149,6 +152,7 @@ def placed_stay(row: Row[Any]) -> PlacedStay:
         interval=None if row.source == "files" else timedelta(seconds=row.interval_s),
         expected_every=timedelta(seconds=row.interval_s),
         read_at=row.last_complete_at,
+        read_since=row.read_since,
     )
 
 

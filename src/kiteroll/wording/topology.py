@@ -73,6 +73,11 @@ def _reason(reason: HomeReason) -> str:
             )
         case Because.READ_LONG_AGO if place is not None:
             return f"{place.switch} was read last at {_instant(reason.since)}: whoever was there may be gone"
+        case Because.READ_ANEW if place is not None:
+            return (
+                f"{place.switch} was not read for a while before {_instant(reason.since)}: it may have been "
+                "elsewhere meanwhile"
+            )
         case Because.BEYOND_UNKNOWN_BRIDGE:
             return f"beyond this port, through {reason.names[0]}, which is not in the inventory"
         case Because.BEYOND_UPLINK if place is not None and not reason.names:

@@ -40,6 +40,7 @@ class Because(StrEnum):
     CONTESTED = "contested"
     READ_LATE = "not read lately"
     READ_LONG_AGO = "read long ago"
+    READ_ANEW = "read anew"
     BEYOND_UNKNOWN_BRIDGE = "beyond an unknown bridge"
     BEYOND_UPLINK = "beyond an uplink"
     ONLY_ON_UPLINKS = "only on uplinks"
@@ -171,6 +172,8 @@ def _in_one_area(sightings: Sequence[Sighting], now: datetime | None, contested:
             confidence = Confidence.DOUBTFUL if outdated else Confidence.LIKELY
         because = Because.READ_LONG_AGO if outdated else Because.READ_LATE
         reasons.insert(0, HomeReason(because, home.stay.place, since=home.read_at))
+    if now is not None and (since := home.read_anew_since(now)) is not None:
+        reasons.append(HomeReason(Because.READ_ANEW, home.stay.place, since=since))
     return Home(home, tuple(reasons), confidence)
 
 

@@ -47,6 +47,9 @@ class Sighting:
     """Of those, the ones learned within the last ageing time."""
     read_at: datetime | None = None
     """Last complete reading of the switch."""
+    read_since: datetime | None = None
+    """Since when complete readings of the switch come without a gap in which it could have been elsewhere;
+    None when that is not known."""
     ageing: timedelta = DEFAULT_AGEING
     never_ages: bool = False
     """Whether the switch keeps whoever left: then a table says where he was, not where he is."""
@@ -94,6 +97,12 @@ class Sighting:
             and now - self.read_at > LATE_AFTER_INTERVALS * every
         )
 
+    def read_anew_since(self, now: datetime) -> datetime | None:
+        """When readings of the switch began again after a gap in which the stay went on; None when there was
+        none, or none is known. Only the latest gap is known, which may be after `now`."""
+        since = self.read_since
+        return since if since is not None and self.stay.began_at < since <= now else None
+
     def outdated(self, now: datetime) -> bool:
         """Whether it was read so long ago that whoever was there counts as gone: three ageing times, as long
         as an address that its switch no longer shows keeps its stay."""
@@ -119,6 +128,7 @@ def sighting(
     address_count: int = 1,
     newcomers: int = 0,
     read_at: datetime | None = None,
+    read_since: datetime | None = None,
     ageing: timedelta | None = None,
     interval: timedelta | None = None,
     expected_every: timedelta | None = None,
@@ -138,6 +148,7 @@ def sighting(
         address_count,
         newcomers,
         read_at,
+        read_since,
         judged_ageing(ageing),
         ageing is not None and ageing >= bounds.AGEING,
         interval,
