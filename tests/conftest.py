@@ -1,6 +1,7 @@
 """What many tests share: a real MariaDB server, and the whole service on the simulated network."""
 
 import itertools
+from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -102,5 +103,12 @@ def service(lab: Lab, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Serv
 
 def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
     """Browser tests last: Playwright keeps an event loop running in this thread from its first page
-    on, and tests that run a loop of their own could not do so any more."""
-    items.sort(key=lambda item: "tests/console/" in str(item.path))
+    on, and tests that run a loop of their own could not do so any more. Of those the longest files
+    first, for workers take whole files, and none is to be left with a long one at the end."""
+    tests_in = Counter(item.path for item in items)
+
+    def place(item: pytest.Item) -> tuple[bool, int]:
+        browser = "tests/console/" in str(item.path)
+        return browser, -tests_in[item.path] if browser else 0
+
+    items.sort(key=place)
