@@ -75,8 +75,8 @@ def _reason(reason: HomeReason) -> str:
             return f"{place.switch} was read last at {_instant(reason.since)}: whoever was there may be gone"
         case Because.READ_ANEW if place is not None:
             return (
-                f"{place.switch} was not read for a while before {_instant(reason.since)}: it may have been "
-                "elsewhere meanwhile"
+                f"{place.switch} was not read for a while before {_instant(reason.since)}: the "
+                "endpoint may have been elsewhere meanwhile"
             )
         case Because.BEYOND_UNKNOWN_BRIDGE:
             return f"beyond this port, through {reason.names[0]}, which is not in the inventory"
