@@ -285,7 +285,7 @@ function Actions() {
               <th>From, to</th>
               <th>By</th>
               <th>Reason</th>
-              <th>What the switch said</th>
+              <th>Answer of the switch</th>
             </tr>
           </thead>
           <tbody>

@@ -28,15 +28,15 @@ const COLUMNS: Column<RuleEvent>[] = [
     id: "before",
     header: "Before",
     width: 140,
-    cell: (one) => <span className="soft">{said(one.before)}</span>,
-    text: (one) => said(one.before),
+    cell: (one) => <span className="soft">{shown(one.before)}</span>,
+    text: (one) => shown(one.before),
   },
   {
     id: "after",
     header: "After",
     width: 140,
-    cell: (one) => said(one.after),
-    text: (one) => said(one.after),
+    cell: (one) => shown(one.after),
+    text: (one) => shown(one.after),
   },
   { id: "via", header: "Via", width: 90, wide: true, cell: (one) => one.via, text: (one) => one.via },
   { id: "reason", header: "Why", width: 220, cell: (one) => one.reason, text: (one) => one.reason },
@@ -58,7 +58,7 @@ export function LogPage() {
   );
 }
 
-function said(value: unknown): string {
+function shown(value: unknown): string {
   if (value === null || value === undefined) return "";
   if (typeof value === "object" && !Array.isArray(value))
     return Object.values(value)

@@ -3,7 +3,7 @@ import { Box, chakra } from "@chakra-ui/react";
 import { type ComponentProps, type ReactNode, useId } from "react";
 import { Choice, Field } from "./Grid";
 
-type Said = {
+type Message = {
   /** What is wrong with it. */
   error?: string;
   /** What it is for, where the label does not say it all. */
@@ -16,7 +16,7 @@ export function Labelled({
   error = "",
   hint = "",
   ...more
-}: { label: string; onChange: (text: string) => void } & Said &
+}: { label: string; onChange: (text: string) => void } & Message &
   Omit<ComponentProps<typeof Field>, "onChange">) {
   const id = useId();
   return (
@@ -27,13 +27,13 @@ export function Labelled({
         id={id}
         {...more}
         aria-invalid={error !== "" || undefined}
-        aria-describedby={error || hint ? `${id}-said` : undefined}
+        aria-describedby={error || hint ? `${id}-message` : undefined}
         borderColor={error ? "bad" : "line"}
         maxWidth="100%"
         onChange={(event) => onChange(event.target.value)}
       />
       {(error || hint) && (
-        <chakra.div id={`${id}-said`} color={error ? "bad" : "soft"} fontSize="13px" maxWidth="340px">
+        <chakra.div id={`${id}-message`} color={error ? "bad" : "soft"} fontSize="13px" maxWidth="340px">
           {error ? `✕ ${error}` : hint}
         </chakra.div>
       )}

@@ -19,7 +19,7 @@ if TYPE_CHECKING:
 
 log = logging.getLogger(__name__)
 T = TypeVar("T")
-_TOLD_EVERY_S = 60.0
+_LOGGED_EVERY_S = 60.0
 ANSWER_S = 5.0
 """How long an answer of the server, or of the other side, is waited for."""
 
@@ -85,7 +85,7 @@ class _TroubleLog:
 
     def warn(self, what: str) -> None:
         now = time.monotonic()
-        if not self.ended and now - self._last.get(what, -_TOLD_EVERY_S) >= _TOLD_EVERY_S:
+        if not self.ended and now - self._last.get(what, -_LOGGED_EVERY_S) >= _LOGGED_EVERY_S:
             self._last[what] = now
             log.warning("message engine", extra={"event": "bus.lost", "error": what})
 

@@ -1,4 +1,4 @@
-"""When findings were open, each time: what was told at an instant of the past."""
+"""When findings were open, each time: what was open at an instant of the past."""
 
 import sqlalchemy as sa
 from alembic import op
