@@ -27,6 +27,7 @@ from kiteroll.client import (
     import_readings,
     ips,
     ports,
+    reading_pauses,
     readings,
     remove_switch,
     resume_round,
@@ -120,7 +121,9 @@ def test_documents_are_imported_in_order_of_time_all_or_none(service: Service) -
             client.send(import_readings([_document("hut-a", -60, {})]))
 
 
-def test_a_home_during_a_pause_of_readings_says_so(service: Service) -> None:
+def test_a_home_during_a_pause_of_readings_says_so(
+    service: Service, cli: None, capsys: pytest.CaptureFixture[str]
+) -> None:
     with service.client() as client:
         client.send(add_switch(NewSwitch(name="hut-p", source="files", interval_s=3600)))
         client.send(import_readings([_document("hut-p", ago, {(990, 10): "p1"}) for ago in (90, 1)]))
@@ -129,6 +132,14 @@ def test_a_home_during_a_pause_of_readings_says_so(service: Service) -> None:
         assert [one for one in now.reasons if "hut-p was not read for a while before" in one]
         before = client.send(endpoint(str(mac(990)), at=now.home.began_at + timedelta(minutes=10)))
         assert len(before.reasons) == len(now.reasons) - 1, "nothing had been missed by then"
+        (pause,) = client.all(reading_pauses(str(mac(990))))
+        assert (pause.switch, pause.port, pause.began_at) == ("hut-p", "p1", now.home.began_at)
+        assert pause.ended_at == now.home.read_at
+    assert main(["endpoint", "reading-pauses", str(mac(990))]) == Exit.OK
+    out = capsys.readouterr().out
+    assert "89 min" in out and "hut-p" in out
+    assert main(["endpoint", "reading-pauses", str(mac(4990))]) == Exit.NOTHING
+    assert "no switch has ever learned this address" in capsys.readouterr().err
 
 
 def test_a_csv_table_is_imported_by_its_mapping_or_refused_whole(

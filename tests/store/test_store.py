@@ -45,6 +45,7 @@ from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.ports import port_ids
 from kiteroll.store.quiet_periods import quiet_since, quiet_times
+from kiteroll.store.reading_pauses import reading_pauses
 from kiteroll.store.reading_writer import ReadingWriter, _record_reading
 from kiteroll.store.rules import Author
 from kiteroll.store.stay_queries import Filters
@@ -422,6 +423,22 @@ def test_every_quiet_time_is_reported_and_so_is_who_was_quiet_at_an_instant(stor
         then = stored.database.run(quiet_since, [stay_then], at(instant))
         assert then == ({} if since is None else {stay_then.id: at(since)}), instant
     assert [one.ended_at for one in stored.database.run(quiet_times, [mac(2)], at(3), at(5))] == [None]
+
+
+def test_every_pause_of_readings_during_a_stay_is_known(stored: Stored) -> None:
+    here = {(1, 10): "p1"}
+    for minute in (0, 15, 40, 50, 100, 110):
+        stored.apply(minute, here if minute < 110 else {(1, 10): "p2"})
+
+    def pauses(since: float, now: float) -> list[tuple[str, datetime, datetime | None]]:
+        found = stored.database.run(reading_pauses, mac(1), at(since), at(now))
+        return [(one.place.port, one.began_at, one.ended_at) for one in found]
+
+    assert pauses(0, 125) == [("p1", at(15), at(40)), ("p1", at(50), at(100))]
+    assert pauses(60, 125) == [("p1", at(50), at(100))], "also one that began before"
+    assert pauses(105, 126) == [("p2", at(110), None)], "and the one that lasts"
+    stored.apply(115, here, partial=True)
+    assert pauses(105, 126) == [("p2", at(110), None)], "a reading that is not whole ends none"
 
 
 def test_the_link_of_a_port_is_kept_each_time_it_becomes_another(stored: Stored) -> None:

@@ -31,6 +31,7 @@ _PATHS = (
         "/endpoints/{}/path",
         "/endpoints/{}/ips",
         "/endpoints/{}/quiet-times",
+        "/endpoints/{}/reading-pauses",
         "/endpoints/{}/homes",
     ),
     *("/stays", "/changes", "/differences", "/readings", "/findings", "/findings/{}", "/findings/{}/parts"),

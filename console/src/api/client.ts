@@ -13,6 +13,7 @@ export type Hop = Schemas["Hop"];
 export type NetworkMap = Schemas["NetworkMap"];
 export type MapLink = Schemas["MapLink"];
 export type QuietTime = Schemas["QuietTime"];
+export type ReadingPause = Schemas["ReadingPause"];
 export type MapSwitch = Schemas["MapSwitch"];
 export type Difference = Schemas["Difference"];
 export type Round = Schemas["Round"];

@@ -146,6 +146,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/endpoints/{mac}/reading-pauses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** When its switch was not read for so long that it may have been elsewhere, earliest first */
+        get: operations["list_reading_pauses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/endpoints/{mac}/homes": {
         parameters: {
             query?: never;
@@ -4460,6 +4477,13 @@ export interface components {
             /** Next */
             next?: string | null;
         };
+        /** PageOf[ReadingPause] */
+        PageOf_ReadingPause_: {
+            /** Items */
+            items: components["schemas"]["ReadingPause"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[ReadingSummary] */
         PageOf_ReadingSummary_: {
             /** Items */
@@ -4867,6 +4891,26 @@ export interface components {
          * @description A time in which an endpoint was missing where it was, within one of its stays.
          */
         QuietTime: {
+            /** Switch */
+            switch: string;
+            /** Port */
+            port: string;
+            /** Vlan */
+            vlan: number | null;
+            /**
+             * Began At
+             * Format: date-time
+             */
+            began_at: string;
+            /** Ended At */
+            ended_at: string | null;
+        };
+        /**
+         * ReadingPause
+         * @description A time during a stay in which its switch was not read whole for so long that the endpoint may have been
+         *     elsewhere.
+         */
+        ReadingPause: {
             /** Switch */
             switch: string;
             /** Port */
@@ -7571,6 +7615,59 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["PageOf_QuietTime_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_reading_pauses: {
+        parameters: {
+            query?: {
+                /** @description how far back */
+                days?: number;
+                /** @description false leaves out uplinks */
+                uplinks?: boolean;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "began_at" | "-began_at";
+            };
+            header?: never;
+            path: {
+                mac: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "vlan": 30,
+                     *           "began_at": "2026-05-04T12:00:00Z",
+                     *           "ended_at": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_ReadingPause_"];
                 };
             };
             401: components["responses"]["Problem401"];

@@ -56,7 +56,7 @@ beforeEach(() => {
       const hop = { port: "p1", learned: true, leads_to: [], why: "" };
       return json({ items: start ? [{ ...hop, switch: `next to ${start}` }] : [], next: null });
     }
-    if (/\/(path|ips|homes|quiet-times)$/.test(path)) return json([]);
+    if (/\/(path|ips|homes|quiet-times|reading-pauses)$/.test(path)) return json([]);
     return json({ items: [], next: null });
   };
 });

@@ -4,7 +4,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { useParams } from "react-router";
 import { api, type Endpoint, need } from "../api/client";
-import { endpointQuery, homesQuery, ipsQuery, quietTimesQuery } from "../api/resources/endpoints";
+import {
+  endpointQuery,
+  homesQuery,
+  ipsQuery,
+  quietTimesQuery,
+  readingPausesQuery,
+} from "../api/resources/endpoints";
 import { findingsQuery } from "../api/resources/findings";
 import { endpointLinksQuery } from "../api/resources/links";
 import { enrolmentQuery } from "../api/resources/rules";
@@ -36,6 +42,7 @@ function Whole({ mac, at }: { mac: string; at: string | undefined }) {
   const one = useQuery(endpointQuery(mac, at));
   const history = useQuery(historyQuery(mac));
   const quiet = useQuery(quietTimesQuery(mac));
+  const pauses = useQuery(readingPausesQuery(mac));
   const findings = useQuery(findingsQuery({ mac, ...EVERY }));
   return (
     <QueryView query={one} rows={8}>
@@ -49,7 +56,12 @@ function Whole({ mac, at }: { mac: string; at: string | undefined }) {
           <Sheet tabIndex={0} aria-label="stays over time">
             <QueryView query={history} rows={4}>
               {(page) => (
-                <TimeLine stays={page.items} quiet={quiet.data ?? []} findings={findings.data?.items ?? []} />
+                <TimeLine
+                  stays={page.items}
+                  quiet={quiet.data ?? []}
+                  pauses={pauses.data ?? []}
+                  findings={findings.data?.items ?? []}
+                />
               )}
             </QueryView>
           </Sheet>

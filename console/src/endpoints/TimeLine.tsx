@@ -1,9 +1,9 @@
 // Where an endpoint was, as bars on a time line that can be zoomed and moved. A notch in a bar: quiet for a while,
-// and held; a gap: the stay had ended. Findings about it stand above the bars.
+// and held; a hatched part: its switch was not read; a gap: the stay had ended. Findings about it stand above the bars.
 import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
-import type { Finding, QuietTime, Stay } from "../api/client";
+import type { Finding, QuietTime, ReadingPause, Stay } from "../api/client";
 import { useNow } from "../shared/Age";
 import { TimeLink, useAt } from "../shared/instant";
 import { findingPath, portPath } from "../shared/links";
@@ -27,17 +27,19 @@ const STEP_IN = 0.6;
 export function TimeLine({
   stays,
   quiet,
+  pauses,
   findings = [],
 }: {
   stays: Stay[];
   quiet: QuietTime[];
+  pauses: ReadingPause[];
   findings?: Finding[];
 }) {
   const now = useNow();
   const at = useAt();
   const [all, setAll] = useState(false);
   const [chosen, setChosen] = useState<Window | null>(null);
-  const whole = timeLine(stays, quiet, now, LONGEST_MS);
+  const whole = timeLine(stays, quiet, pauses, now, LONGEST_MS);
   const uplinks = whole.lanes.filter((lane) => lane.uplink).length;
   const hide = !all && uplinks < whole.lanes.length;
   const lanes = hide ? whole.lanes.filter((lane) => !lane.uplink) : whole.lanes;
@@ -135,6 +137,8 @@ export function TimeLine({
       </chakra.div>
       <chakra.p padding="0 10px 8px" color="soft" fontSize="13px">
         {lanes.some((lane) => lane.quiet.length > 0) && "A notch: quiet for a while, and held. A gap: gone. "}
+        {lanes.some((lane) => lane.unread.length > 0) &&
+          "Hatched: its switch was not read, it may have been elsewhere. "}
         Drag over a part to see it nearer.
       </chakra.p>
     </>
@@ -222,6 +226,11 @@ function Drawing(props: {
       onPointerUp={done}
       onPointerLeave={done}
     >
+      <defs>
+        <pattern id="unread" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <chakra.rect width="5" height="8" fill="sheet" />
+        </pattern>
+      </defs>
       {ticks(shown.from, shown.to, 7).map((time) => (
         <chakra.line key={time} x1={x(time)} x2={x(time)} y1={TOP - 2} y2={height} stroke="line" />
       ))}
@@ -239,6 +248,18 @@ function Drawing(props: {
             >
               <title>{bar.title}</title>
             </chakra.rect>
+          ))}
+          {lane.unread.map((one) => (
+            <rect
+              key={`${one.from} ${one.to}`}
+              x={x(one.from)}
+              y={TOP + row * LANE + 4}
+              width={Math.max(2, x(one.to) - x(one.from))}
+              height={LANE - 10}
+              fill="url(#unread)"
+            >
+              <title>{one.title}</title>
+            </rect>
           ))}
           {lane.quiet.map((one) => (
             <chakra.rect

@@ -28,7 +28,8 @@ it("draws a lane a place, access ports first and the latest on top", () => {
     { switch: "quay-1", port: "p1", vlan: 10, began_at: at(-50), ended_at: at(-45) },
     { switch: "quay-1", port: "p2", vlan: 10, began_at: at(-5), ended_at: null },
   ];
-  const line = timeLine(stays, quiet, NOON, 86_400_000);
+  const pauses = [{ switch: "quay-1", port: "p2", vlan: 10, began_at: at(-25), ended_at: at(-10) }];
+  const line = timeLine(stays, quiet, pauses, NOON, 86_400_000);
   expect(line.lanes.map((lane) => [lane.port, lane.bars.length])).toEqual([
     ["p2", 1],
     ["p1", 2],
@@ -41,10 +42,15 @@ it("draws a lane a place, access ports first and the latest on top", () => {
     [[-50 * 60_000, -45 * 60_000]],
     [],
   ]);
+  expect(line.lanes.map((lane) => lane.unread.map((one) => [one.from - NOON, one.to - NOON]))).toEqual([
+    [[-25 * 60_000, -10 * 60_000]],
+    [],
+    [],
+  ]);
 });
 
 it("cuts what is older than the longest span", () => {
-  const line = timeLine([stay("p1", -600, -500), stay("p2", -500, null)], [], NOON, 60 * 60_000);
+  const line = timeLine([stay("p1", -600, -500), stay("p2", -500, null)], [], [], NOON, 60 * 60_000);
   expect(line.lanes.map((lane) => lane.port)).toEqual(["p2"]);
   expect(line.lanes[0]?.bars[0]?.from).toBe(NOON - 60 * 60_000);
 });

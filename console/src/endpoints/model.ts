@@ -1,14 +1,27 @@
 // Logic of the endpoint page, without rendering.
-import type { QuietTime, Stay } from "../api/client";
+import type { QuietTime, ReadingPause, Stay } from "../api/client";
 import { clockTime, dayText, fullTime, isMidnight } from "../shared/time";
 
 export type Bar = { from: number; to: number; open: boolean; life: string; title: string };
-export type Quiet = { from: number; to: number; title: string };
-export type Lane = { switch: string; port: string; uplink: boolean; bars: Bar[]; quiet: Quiet[] };
+export type Part = { from: number; to: number; title: string };
+export type Lane = {
+  switch: string;
+  port: string;
+  uplink: boolean;
+  bars: Bar[];
+  quiet: Part[];
+  unread: Part[];
+};
 export type TimeLine = { from: number; to: number; lanes: Lane[] };
 
 /** Stays as bars, a lane a place: access ports first, then the latest seen. Times in ms. */
-export function timeLine(stays: Stay[], quiet: QuietTime[], now: number, longest: number): TimeLine {
+export function timeLine(
+  stays: Stay[],
+  quiet: QuietTime[],
+  pauses: ReadingPause[],
+  now: number,
+  longest: number,
+): TimeLine {
   const to = now;
   const began = stays.map((stay) => Date.parse(stay.began_at));
   const from = Math.max(to - longest, Math.min(to - 60_000, ...began));
@@ -23,6 +36,7 @@ export function timeLine(stays: Stay[], quiet: QuietTime[], now: number, longest
       uplink: stay.role === "uplink",
       bars: [],
       quiet: [],
+      unread: [],
     };
     lane.bars.push({
       from: Math.max(from, Date.parse(stay.began_at)),
@@ -33,15 +47,17 @@ export function timeLine(stays: Stay[], quiet: QuietTime[], now: number, longest
     });
     lanes.set(key, lane);
   }
-  for (const one of quiet) {
+  const place = (one: QuietTime | ReadingPause, of: "quiet" | "unread", what: string) => {
     const end = one.ended_at ? Date.parse(one.ended_at) : to;
-    if (end < from) continue;
-    lanes.get(`${one.switch} ${one.port}`)?.quiet.push({
+    if (end < from) return;
+    lanes.get(`${one.switch} ${one.port}`)?.[of].push({
       from: Math.max(from, Date.parse(one.began_at)),
       to: end,
-      title: `not seen since ${fullTime(one.began_at)}${one.ended_at ? `, until ${fullTime(one.ended_at)}` : ""}`,
+      title: `${what} since ${fullTime(one.began_at)}${one.ended_at ? `, until ${fullTime(one.ended_at)}` : ""}`,
     });
-  }
+  };
+  for (const one of quiet) place(one, "quiet", "not seen");
+  for (const one of pauses) place(one, "unread", `${one.switch} was not read, it may have been elsewhere:`);
   const latest = (lane: Lane) => Math.max(...lane.bars.map((bar) => bar.to));
   const first = (lane: Lane) => Math.max(...lane.bars.map((bar) => bar.from));
   const ordered = [...lanes.values()].sort(

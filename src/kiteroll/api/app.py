@@ -90,6 +90,7 @@ def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> Fa
     export_lists = ExportLists(
         parts.endpoint_list,
         parts.endpoint_queries,
+        parts.endpoint_history,
         parts.switch_queries,
         parts.port_queries,
         parts.finding_queries,

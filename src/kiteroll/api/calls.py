@@ -57,6 +57,7 @@ _SEEN = (
     *("list_absent", "call_against", "roll_call_report_page", "list_ports_by_use", "list_rehearsals"),
     *("get_rehearsal", "search", "list_endpoints", "get_path", "list_quiet_times"),
     *(
+        "list_reading_pauses",
         "list_homes",
         "list_ips",
         "list_stays",

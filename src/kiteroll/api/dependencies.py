@@ -34,6 +34,7 @@ from kiteroll.app.port_actions.sweeps import Sweeps
 from kiteroll.app.port_rules import PortRules
 from kiteroll.app.queries.actions import ActionQueries
 from kiteroll.app.queries.differences import Differences
+from kiteroll.app.queries.endpoint_history import EndpointHistory
 from kiteroll.app.queries.endpoint_list import EndpointList
 from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
@@ -90,6 +91,7 @@ TheClock = Annotated[Clock, Depends(_part(SystemClock))]
 TheAreas = Annotated[AreaTrackers, Depends(_part(AreaTrackers))]
 TheCollectors = Annotated[Collectors, Depends(_part(Collectors))]
 TheDifferences = Annotated[Differences, Depends(_part(Differences))]
+TheEndpointHistory = Annotated[EndpointHistory, Depends(_part(EndpointHistory))]
 TheEndpoints = Annotated[EndpointQueries, Depends(_part(EndpointQueries))]
 TheEnrolment = Annotated[Enrolment, Depends(_part(Enrolment))]
 TheExports = Annotated[ExportLists, Depends(_part(ExportLists))]

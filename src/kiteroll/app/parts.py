@@ -55,6 +55,7 @@ from kiteroll.app.port_actions.vital_addresses import VitalAddresses
 from kiteroll.app.port_rules import PortRules
 from kiteroll.app.queries.actions import ActionQueries
 from kiteroll.app.queries.differences import Differences
+from kiteroll.app.queries.endpoint_history import EndpointHistory
 from kiteroll.app.queries.endpoint_list import EndpointList
 from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.queries.findings import FindingQueries
@@ -154,6 +155,7 @@ class Parts:
     mappings: CsvMappings
     shared_addresses: SharedAddresses
     endpoint_queries: EndpointQueries
+    endpoint_history: EndpointHistory
     endpoint_list: EndpointList
     paths: Paths
     switch_queries: SwitchQueries
@@ -371,6 +373,7 @@ def build(
         mappings=mappings,
         shared_addresses=SharedAddresses(database, bus),
         endpoint_queries=endpoint_queries,
+        endpoint_history=EndpointHistory(database, topology, clock),
         endpoint_list=EndpointList(database, endpoint_queries, makers),
         paths=Paths(database, endpoint_queries, search),
         switch_queries=switch_queries,

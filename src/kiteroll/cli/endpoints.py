@@ -19,6 +19,7 @@ from kiteroll.client import (
     ips,
     path,
     quiet_times,
+    reading_pauses,
     stays,
 )
 from kiteroll.core.errors import Invalid
@@ -78,6 +79,16 @@ def add_commands(commands: Any) -> None:
     one.add_argument("--days", type=float, default=30, help="how far back (default 30)")
     one = add_command(
         verbs, "quiet-times", run_quiet_times, "show when it was missing where it was", parents=parents
+    )
+    one.add_argument("mac", metavar="ADDRESS")
+    one.add_argument("--days", type=float, default=30, help="how far back (default 30)")
+    one.add_argument("--uplinks", action="store_true", help="also on uplinks")
+    one = add_command(
+        verbs,
+        "reading-pauses",
+        run_reading_pauses,
+        "show when its switch was not read for so long that it may have been elsewhere",
+        parents=parents,
     )
     one.add_argument("mac", metavar="ADDRESS")
     one.add_argument("--days", type=float, default=30, help="how far back (default 30)")
@@ -220,6 +231,17 @@ def run_quiet_times(context: Context) -> Exit:
             quiet_times(whole_address(context, client, args.mac), days=args.days, uplinks=args.uplinks)
         )
     out.rows(found, columns.quiet_times(), empty=f"it was never quiet in the last {args.days:g} days")
+    return Exit.OK if found else Exit.NOTHING
+
+
+def run_reading_pauses(context: Context) -> Exit:
+    args, out = context.args, context.out
+    with context.client() as client:
+        found = client.all(
+            reading_pauses(whole_address(context, client, args.mac), days=args.days, uplinks=args.uplinks)
+        )
+    empty = f"its switches were read without a pause in the last {args.days:g} days"
+    out.rows(found, columns.reading_pauses(), empty=empty)
     return Exit.OK if found else Exit.NOTHING
 
 

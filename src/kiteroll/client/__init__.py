@@ -46,7 +46,7 @@ _NAMES = {
     "collector_requests": "add_collector collected_sites collectors remove_collector",
     "endpoint_requests": """
         add_makers change_endpoint endpoint endpoints homes ips makers path quiet_times
-        remove_maker search stays""",
+        reading_pauses remove_maker search stays""",
     "errors": "ServiceError ServiceUnreachable",
     "finding_requests": """
         acknowledge clear_finding finding finding_kind finding_parts findings

@@ -43,6 +43,16 @@ def quiet_times(mac: str, *, days: float = 30, uplinks: bool = True) -> ApiListR
     )
 
 
+def reading_pauses(mac: str, *, days: float = 30, uplinks: bool = True) -> ApiListRequest[api.ReadingPause]:
+    """When its switch was not read for so long that it may have been elsewhere, earliest first."""
+    return get_list(
+        f"/endpoints/{part(mac)}/reading-pauses",
+        TypeAdapter(PageOf[api.ReadingPause]),
+        days=days,
+        uplinks=uplinks,
+    )
+
+
 def homes(mac: str, *, days: float = 30) -> ApiListRequest[api.HomeInterval]:
     """Where it was at home over time, earliest first."""
     return get_list(f"/endpoints/{part(mac)}/homes", TypeAdapter(PageOf[api.HomeInterval]), days=days)

@@ -34,7 +34,7 @@ _NAMES = {
     "collectors": "CollectedSite Collector NewCollector",
     "endpoints": """
         Endpoint EndpointChange HomeElsewhere HomeInterval Hop IpStay Maker NewMakers
-        NewSharedAddress Place QuietTime SearchResult SearchedText SharedAddress Stay""",
+        NewSharedAddress Place QuietTime ReadingPause SearchResult SearchedText SharedAddress Stay""",
     "findings": """
         Acknowledgement Evidence Finding FindingKind FindingKindHelp FindingPort FindingState
         Severity""",

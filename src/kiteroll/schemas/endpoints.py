@@ -84,6 +84,19 @@ class QuietTime(ResponseModel):
     """When it was seen again or the stay ended; null while it is quiet."""
 
 
+class ReadingPause(ResponseModel):
+    """A time during a stay in which its switch was not read whole for so long that the endpoint may have been
+    elsewhere."""
+
+    switch: str
+    port: str
+    vlan: int | None
+    began_at: Instant
+    """The last whole reading before it."""
+    ended_at: Instant | None
+    """The first whole reading after it; null while it lasts."""
+
+
 class HomeInterval(ResponseModel):
     """A time in which an endpoint was at home at one place."""
 

@@ -22,6 +22,7 @@ from sqlalchemy import (
     type_coerce,
 )
 
+from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.stay import Ending, Life, Place, Stay
@@ -230,6 +231,15 @@ _FIRST_SEEN = select(endpoint.c.mac, endpoint.c.first_seen_at).where(given(endpo
 def first_seen(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAddress, datetime]:
     """When each known one was first seen."""
     return {mac: at for mac, at in connection.execute(_FIRST_SEEN, {"macs": macs})}
+
+
+NEVER_SEEN = "no switch has ever learned this address"
+
+
+def check_known(connection: Connection, mac: MacAddress) -> None:
+    """Raises NotFound when no switch ever learned it."""
+    if not first_seen(connection, [mac]):
+        raise NotFound("endpoint", str(mac), NEVER_SEEN)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)

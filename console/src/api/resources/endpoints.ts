@@ -55,6 +55,19 @@ export const quietTimesQuery = (mac: string) =>
       ),
   });
 
+/** When its switches were not read for so long that it may have been elsewhere, in the last month. */
+export const readingPausesQuery = (mac: string) =>
+  queryOptions({
+    queryKey: ["endpoints", "reading-pauses", mac],
+    queryFn: ({ signal }) =>
+      every((paging) =>
+        api.GET("/api/v1/endpoints/{mac}/reading-pauses", {
+          params: { query: paging, path: { mac } },
+          signal,
+        }),
+      ),
+  });
+
 export const searchQuery = (text: string, at?: string) =>
   queryOptions({
     queryKey: ["search", text, at],

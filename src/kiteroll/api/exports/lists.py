@@ -29,6 +29,7 @@ from kiteroll.api.presenters.switches import (
 from kiteroll.app.labels import Labels
 from kiteroll.app.port_rules import PortRules
 from kiteroll.app.queries.differences import Differences
+from kiteroll.app.queries.endpoint_history import EndpointHistory
 from kiteroll.app.queries.endpoint_list import EndpointFilter, EndpointList
 from kiteroll.app.queries.endpoints import EndpointQueries, StayFilter
 from kiteroll.app.queries.findings import FindingFilters, FindingQueries, states_asked
@@ -97,6 +98,7 @@ class ExportLists:
         self,
         endpoint_list: EndpointList,
         endpoints: EndpointQueries,
+        endpoint_history: EndpointHistory,
         switches: SwitchQueries,
         ports: PortQueries,
         findings: FindingQueries,
@@ -112,6 +114,7 @@ class ExportLists:
     ) -> None:
         self._endpoint_list = endpoint_list
         self._endpoints = endpoints
+        self._endpoint_history = endpoint_history
         self._switches = switches
         self._ports = ports
         self._findings = findings
@@ -230,9 +233,11 @@ class ExportLists:
         since = wanted.since or datetime.fromtimestamp(0, UTC)
         if wanted.address is not None:
             mac = wanted.address
-            yield from (present_home_interval(mac, one) for one in self._endpoints.homes_since(mac, since))
+            yield from (
+                present_home_interval(mac, one) for one in self._endpoint_history.homes_since(mac, since)
+            )
             return
-        yield from (present_home_interval(mac, one) for mac, one in self._endpoints.all_homes(since))
+        yield from (present_home_interval(mac, one) for mac, one in self._endpoint_history.all_homes(since))
 
     def _discovered_rows(self, wanted: ExportFilter) -> Iterator[api.Neighbour]:
         yield from map(present_neighbour, self._switches.discovered())

@@ -1,7 +1,8 @@
 """Endpoints, their places and paths, as the API shows them."""
 
 from kiteroll.app.labels import Label
-from kiteroll.app.queries.endpoints import EndpointView, HomeInterval, IpStay, PlaceView, QuietTime
+from kiteroll.app.queries.endpoint_history import HomeInterval, IpStay, QuietTime, ReadingPause
+from kiteroll.app.queries.endpoints import EndpointView, PlaceView
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.topology.path import Hop
 from kiteroll.core.topology.roles import PortRole
@@ -66,6 +67,13 @@ def present_ip(row: IpStay) -> api.IpStay:
 def present_quiet_time(row: QuietTime) -> api.QuietTime:
     place = row.place
     return api.QuietTime(
+        switch=place.switch, port=place.port, vlan=place.vlan, began_at=row.began_at, ended_at=row.ended_at
+    )
+
+
+def present_reading_pause(row: ReadingPause) -> api.ReadingPause:
+    place = row.place
+    return api.ReadingPause(
         switch=place.switch, port=place.port, vlan=place.vlan, began_at=row.began_at, ended_at=row.ended_at
     )
 

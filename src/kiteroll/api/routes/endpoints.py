@@ -6,7 +6,15 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Query, Response
 
 from kiteroll.api.contract.pages import PageAsk, by, page
-from kiteroll.api.dependencies import TheEndpointList, TheEndpoints, TheLabels, TheMakers, ThePaths, TheSearch
+from kiteroll.api.dependencies import (
+    TheEndpointHistory,
+    TheEndpointList,
+    TheEndpoints,
+    TheLabels,
+    TheMakers,
+    ThePaths,
+    TheSearch,
+)
 from kiteroll.api.parameters import AsOf, Days, WithUplinks
 from kiteroll.api.presenters.endpoints import (
     present_endpoint,
@@ -15,6 +23,7 @@ from kiteroll.api.presenters.endpoints import (
     present_ip,
     present_label,
     present_quiet_time,
+    present_reading_pause,
     present_stay,
 )
 from kiteroll.api.presenters.switches import present_port, present_switch
@@ -126,31 +135,47 @@ def get_path(
 @router.get("/endpoints/{mac}/quiet-times", summary="When it was missing where it was, earliest first")
 def list_quiet_times(
     ask: Annotated[PageAsk, by("began_at")],
-    endpoints: TheEndpoints,
+    history: TheEndpointHistory,
     mac: str,
     days: Days = 30,
     uplinks: WithUplinks = True,
 ) -> PageOf[api.QuietTime]:
-    found = endpoints.quiet_times(MacAddress.parse(mac), timedelta(days=days), uplinks=uplinks)
+    found = history.quiet_times(MacAddress.parse(mac), timedelta(days=days), uplinks=uplinks)
     rows = [present_quiet_time(one) for one in found]
+    return page(rows, ask, "began_at", "switch", "port", "vlan")
+
+
+@router.get(
+    "/endpoints/{mac}/reading-pauses",
+    summary="When its switch was not read for so long that it may have been elsewhere, earliest first",
+)
+def list_reading_pauses(
+    ask: Annotated[PageAsk, by("began_at")],
+    history: TheEndpointHistory,
+    mac: str,
+    days: Days = 30,
+    uplinks: WithUplinks = True,
+) -> PageOf[api.ReadingPause]:
+    found = history.reading_pauses(MacAddress.parse(mac), timedelta(days=days), uplinks=uplinks)
+    rows = [present_reading_pause(one) for one in found]
     return page(rows, ask, "began_at", "switch", "port", "vlan")
 
 
 @router.get("/endpoints/{mac}/homes", summary="Where it was at home over time, earliest first")
 def list_homes(
-    ask: Annotated[PageAsk, by("since")], endpoints: TheEndpoints, mac: str, days: Days = 30
+    ask: Annotated[PageAsk, by("since")], history: TheEndpointHistory, mac: str, days: Days = 30
 ) -> PageOf[api.HomeInterval]:
     address = MacAddress.parse(mac)
-    found = endpoints.homes(address, timedelta(days=days))
+    found = history.homes(address, timedelta(days=days))
     rows = [present_home_interval(address, one) for one in found]
     return page(rows, ask, "since")
 
 
 @router.get("/endpoints/{mac}/ips", summary="IP addresses and host names of an endpoint over time")
 def list_ips(
-    ask: Annotated[PageAsk, by("began_at")], endpoints: TheEndpoints, mac: str
+    ask: Annotated[PageAsk, by("began_at")], history: TheEndpointHistory, mac: str
 ) -> PageOf[api.IpStay]:
-    rows = [present_ip(row) for row in endpoints.ips(MacAddress.parse(mac), _MOST_IPS)]
+    rows = [present_ip(row) for row in history.ips(MacAddress.parse(mac), _MOST_IPS)]
     return page(rows, ask, "ip", "began_at")
 
 

@@ -1,8 +1,8 @@
-"""Endpoints: where each is and was, what is known of it, and the path to it."""
+"""Endpoints: where each is, or was at an instant, what is known of it, and the path to it."""
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Row
@@ -19,41 +19,27 @@ from kiteroll.core.model.nearest import did_you_mean, ports_hint
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.topology.contested import NOTHING_CONTESTED, Contested
 from kiteroll.core.topology.home import Home, choose_home, home_of_switch, rank
-from kiteroll.core.topology.home_history import HomeInterval, homes_over_time
 from kiteroll.core.topology.path import Hop, longest_path
 from kiteroll.core.topology.roles import PortRole
 from kiteroll.store import (
-    finding_inputs,
     former_switches,
-    host_names,
     inventory,
     labels,
-    port_history,
     ports,
     stay_queries,
 )
 from kiteroll.store.database import Database
 from kiteroll.store.endpoint_queries import EndpointRecord, endpoint_records
-from kiteroll.store.host_names import IpStay
 from kiteroll.store.labels import Label
 from kiteroll.store.paging import Page
-from kiteroll.store.quiet_periods import QuietTime, quiet_times
-from kiteroll.store.stay_queries import EndpointCriteria, Filters, PlacedStay
+from kiteroll.store.stay_queries import Filters, PlacedStay
 
 __all__ = [
     "EndpointQueries",
     "EndpointView",
-    "HomeInterval",
-    "IpStay",
     "PlaceView",
-    "QuietTime",
     "StayFilter",
 ]
-
-_NEVER_SEEN = "no switch has ever learned this address"
-_HOMES_AT_ONCE = 200
-_MAX_QUIET = 1000
-"""Quiet times shown at once, the latest."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -114,14 +100,13 @@ class EndpointQueries:
         found = self.known([mac], at)
         if not found:
             first = self._database.run(stay_queries.first_seen, [mac]).get(mac)
-            hint = f"it was first seen at {first.isoformat()}" if first else _NEVER_SEEN
+            hint = f"it was first seen at {first.isoformat()}" if first else stay_queries.NEVER_SEEN
             raise NotFound("endpoint", str(mac), hint)
         return found[0]
 
     def label(self, mac: MacAddress) -> Label:
         """What is known of it. Raises NotFound when no switch ever learned it."""
-        if not self._database.run(stay_queries.first_seen, [mac]):
-            raise NotFound("endpoint", str(mac), _NEVER_SEEN)
+        self._database.run(stay_queries.check_known, mac)
         return self._database.run(labels.labels_of, [mac]).get(mac, Label(mac))
 
     def known(self, macs: Sequence[MacAddress], at: datetime | None = None) -> list[EndpointView]:
@@ -188,53 +173,6 @@ class EndpointQueries:
         if ended:
             return self._database.run(former_switches.ids_called, name)
         return [self._database.run(inventory.get_switch, name).id]
-
-    def quiet_times(self, mac: MacAddress, back: timedelta, *, uplinks: bool) -> list[QuietTime]:
-        """When it was missing where it was, earliest first."""
-        now = self._clock.now()
-        found = self._database.run(quiet_times, [mac], now - back, now)
-        if not uplinks:
-            topology = self._topology.now().topology
-            found = [one for one in found if not topology.is_uplink((one.place.switch, one.place.port))]
-        return found[-_MAX_QUIET:]
-
-    def homes(self, mac: MacAddress, back: timedelta) -> list[HomeInterval]:
-        """Where it was at home, earliest first. Raises NotFound when no switch ever learned it."""
-        return self.homes_since(mac, self._clock.now() - back)
-
-    def homes_since(self, mac: MacAddress, since: datetime) -> list[HomeInterval]:
-        """The same."""
-        if not self._database.run(stay_queries.first_seen, [mac]):
-            raise NotFound("endpoint", str(mac), _NEVER_SEEN)
-        recorded_since = self._database.run(port_history.recorded_since)
-        return self._homes([mac], since, recorded_since)[mac]
-
-    def all_homes(self, since: datetime) -> Iterator[tuple[MacAddress, HomeInterval]]:
-        """Where every endpoint was at home since then, in order of address, then of time."""
-        cursor: str | None = None
-        recorded_since = self._database.run(port_history.recorded_since)
-        while True:
-            page = self._database.run(
-                stay_queries.endpoints_page, EndpointCriteria(), PageAsk(cursor, _HOMES_AT_ONCE)
-            )
-            macs = [mac for mac, _ in page.items]
-            homes = self._homes(macs, since, recorded_since)
-            yield from ((mac, one) for mac in macs for one in homes[mac])
-            if (cursor := page.next) is None:
-                return
-
-    def _homes(
-        self, macs: Sequence[MacAddress], since: datetime, recorded_since: datetime | None
-    ) -> dict[MacAddress, list[HomeInterval]]:
-        rows = self._database.run(finding_inputs.recent_stays, macs, since)
-        stays = {mac: [row.stay for row in rows[mac]] for mac in macs}
-        concerned = {(one.place.switch, one.place.port) for several in stays.values() for one in several}
-        uplinks = self._database.run(port_history.uplink_times, concerned)
-        areas = self._topology.now().topology.areas()
-        return {mac: homes_over_time(of_it, uplinks, recorded_since, areas) for mac, of_it in stays.items()}
-
-    def ips(self, mac: MacAddress, limit: int) -> list[IpStay]:
-        return self._database.run(host_names.ip_history, mac, limit)
 
     def _view(
         self, mac: MacAddress, record: EndpointRecord, view: NetworkView, now: datetime, contested: Contested

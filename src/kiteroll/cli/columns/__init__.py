@@ -20,6 +20,7 @@ from kiteroll.cli.columns.endpoints import (
     labels,
     makers,
     quiet_times,
+    reading_pauses,
     stays,
     vlan_text,
 )
@@ -115,6 +116,7 @@ __all__ = [
     "ports_by_use",
     "proposals",
     "quiet_times",
+    "reading_pauses",
     "readings",
     "rehearsed_breaches",
     "rehearsed_ports",

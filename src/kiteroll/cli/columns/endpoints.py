@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from kiteroll.cli.output import Column, Output, age
 
@@ -73,6 +73,15 @@ def hops() -> list[Column[api.Hop]]:
 
 
 def quiet_times() -> list[Column[api.QuietTime]]:
+    return _times()
+
+
+def reading_pauses() -> list[Column[api.ReadingPause]]:
+    return _times()
+
+
+def _times() -> list[Column[Any]]:
+    """Of quiet times and of pauses of readings: both say from when until when, and where."""
     return [
         Column("from", lambda one: one.began_at),
         Column("until", lambda one: one.ended_at),

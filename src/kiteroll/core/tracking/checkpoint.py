@@ -6,10 +6,8 @@ from datetime import datetime, timedelta
 from kiteroll.core.model.device_identity import is_another_device
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
+from kiteroll.core.tracking.pauses import longest_unnoticed
 from kiteroll.core.tracking.uptime import drift, restarted
-
-_NO_GAP = timedelta(minutes=15)
-"""Between two complete readings, whatever the ageing time: most switches are read more often than that."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -17,7 +15,7 @@ class SwitchCheckpoint:
     last_at: datetime | None = None
     last_complete_at: datetime | None = None
     read_since: datetime | None = None
-    """Since when complete readings came without a gap in which an address could come and go unseen; None:
+    """Since when complete readings came without a pause in which an address could come and go unseen; None:
     no gap is known, in records from before this was noted."""
     uptime_ticks: int | None = None
     uptime_at: datetime | None = None
@@ -58,8 +56,7 @@ class SwitchCheckpoint:
         if not reading.complete:
             return self.read_since
         before = self.last_complete_at
-        unnoticed = max(reading.device.ageing or _NO_GAP, _NO_GAP)
-        paused = before is None or reading.taken_at - before > unnoticed
+        paused = before is None or reading.taken_at - before > longest_unnoticed(reading.device.ageing)
         return reading.taken_at if paused else self.read_since
 
     def _is_another(self, reading: Reading) -> bool:

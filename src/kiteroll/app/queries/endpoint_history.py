@@ -1,0 +1,90 @@
+"""Where an endpoint was, over time: its homes, when it was quiet, when nobody looked, and its IPs."""
+
+from collections.abc import Iterator, Sequence
+from datetime import datetime, timedelta
+from typing import TypeVar
+
+from kiteroll.app.topology_view import TopologyView
+from kiteroll.clock import Clock
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.model.paging import PageAsk
+from kiteroll.core.topology.home_history import HomeInterval, homes_over_time
+from kiteroll.core.tracking.pauses import ReadingPause
+from kiteroll.store import finding_inputs, host_names, port_history, stay_queries
+from kiteroll.store.database import Database
+from kiteroll.store.host_names import IpStay
+from kiteroll.store.quiet_periods import QuietTime, quiet_times
+from kiteroll.store.reading_pauses import reading_pauses
+from kiteroll.store.stay_queries import EndpointCriteria
+
+__all__ = ["EndpointHistory", "HomeInterval", "IpStay", "QuietTime", "ReadingPause"]
+
+T = TypeVar("T", QuietTime, ReadingPause)
+_HOMES_AT_ONCE = 200
+_MAX_TIMES = 1000
+"""Quiet times, or pauses of readings, shown at once: the latest."""
+
+
+class EndpointHistory:
+    def __init__(self, database: Database, topology: TopologyView, clock: Clock) -> None:
+        self._database = database
+        self._topology = topology
+        self._clock = clock
+
+    def quiet_times(self, mac: MacAddress, back: timedelta, *, uplinks: bool) -> list[QuietTime]:
+        """When it was missing where it was, earliest first. Raises NotFound when it is not known."""
+        self._database.run(stay_queries.check_known, mac)
+        now = self._clock.now()
+        found = self._database.run(quiet_times, [mac], now - back, now)
+        return self._latest(found, uplinks=uplinks)
+
+    def reading_pauses(self, mac: MacAddress, back: timedelta, *, uplinks: bool) -> list[ReadingPause]:
+        """When a switch that it was on was not read for so long that it may have been elsewhere, earliest
+        first. Raises NotFound when no switch ever learned it."""
+        self._database.run(stay_queries.check_known, mac)
+        now = self._clock.now()
+        found = self._database.run(reading_pauses, mac, now - back, now)
+        return self._latest(found, uplinks=uplinks)
+
+    def _latest(self, times: list[T], *, uplinks: bool) -> list[T]:
+        if not uplinks:
+            topology = self._topology.now().topology
+            times = [one for one in times if not topology.is_uplink((one.place.switch, one.place.port))]
+        return times[-_MAX_TIMES:]
+
+    def homes(self, mac: MacAddress, back: timedelta) -> list[HomeInterval]:
+        """Where it was at home, earliest first. Raises NotFound when no switch ever learned it."""
+        return self.homes_since(mac, self._clock.now() - back)
+
+    def homes_since(self, mac: MacAddress, since: datetime) -> list[HomeInterval]:
+        """The same."""
+        self._database.run(stay_queries.check_known, mac)
+        recorded_since = self._database.run(port_history.recorded_since)
+        return self._homes([mac], since, recorded_since)[mac]
+
+    def all_homes(self, since: datetime) -> Iterator[tuple[MacAddress, HomeInterval]]:
+        """Where every endpoint was at home since then, in order of address, then of time."""
+        cursor: str | None = None
+        recorded_since = self._database.run(port_history.recorded_since)
+        while True:
+            page = self._database.run(
+                stay_queries.endpoints_page, EndpointCriteria(), PageAsk(cursor, _HOMES_AT_ONCE)
+            )
+            macs = [mac for mac, _ in page.items]
+            homes = self._homes(macs, since, recorded_since)
+            yield from ((mac, one) for mac in macs for one in homes[mac])
+            if (cursor := page.next) is None:
+                return
+
+    def _homes(
+        self, macs: Sequence[MacAddress], since: datetime, recorded_since: datetime | None
+    ) -> dict[MacAddress, list[HomeInterval]]:
+        rows = self._database.run(finding_inputs.recent_stays, macs, since)
+        stays = {mac: [row.stay for row in rows[mac]] for mac in macs}
+        concerned = {(one.place.switch, one.place.port) for several in stays.values() for one in several}
+        uplinks = self._database.run(port_history.uplink_times, concerned)
+        areas = self._topology.now().topology.areas()
+        return {mac: homes_over_time(of_it, uplinks, recorded_since, areas) for mac, of_it in stays.items()}
+
+    def ips(self, mac: MacAddress, limit: int) -> list[IpStay]:
+        return self._database.run(host_names.ip_history, mac, limit)

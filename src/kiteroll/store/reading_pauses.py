@@ -1,0 +1,45 @@
+"""When switches were not read whole for longer than goes unnoticed, from the log of readings."""
+
+from datetime import datetime, timedelta
+
+from sqlalchemy import Connection, func, or_, select, text
+
+from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.tracking.pauses import ReadingPause, Span, longest_unnoticed, pauses_during, with_open_end
+from kiteroll.store.stay_queries import Filters, placed, placed_stay
+from kiteroll.store.tables import reading, stay
+
+
+def reading_pauses(
+    connection: Connection, mac: MacAddress, since: datetime, now: datetime
+) -> list[ReadingPause]:
+    """During stays of an address, those that ended since then or last; earliest first. Of times whose
+    readings are not kept any more nothing is known."""
+    recent = or_(stay.c.ended_at.is_(None), stay.c.ended_at >= since)
+    rows = list(connection.execute(placed(Filters(mac=mac, open_only=False)).where(recent)))
+    of_switch: dict[int, list[Span]] = {}
+    found = []
+    for row in rows:
+        one = placed_stay(row)
+        if row.switch_id not in of_switch:
+            over = _pauses_of(connection, row.switch_id, since, longest_unnoticed(one.ageing))
+            of_switch[row.switch_id] = with_open_end(over, one.read_at, one.ageing, now)
+        found += pauses_during(one.stay, of_switch[row.switch_id])
+    return sorted(found, key=lambda one: (one.began_at, one.place.switch, one.place.port))
+
+
+def _pauses_of(connection: Connection, switch_id: int, since: datetime, unnoticed: timedelta) -> list[Span]:
+    """Of one switch, those that ended since then."""
+    whole = (reading.c.switch_id == switch_id, reading.c.outcome == "complete")
+    before = select(func.max(reading.c.taken_at)).where(*whole, reading.c.taken_at < since).scalar_subquery()
+    times = (
+        select(
+            reading.c.taken_at,
+            func.lag(reading.c.taken_at).over(order_by=reading.c.taken_at).label("before"),
+        )
+        .where(*whole, reading.c.taken_at >= func.coalesce(before, since))
+        .subquery()
+    )
+    apart = func.timestampdiff(text("MICROSECOND"), times.c.before, times.c.taken_at)
+    query = select(times.c.before, times.c.taken_at).where(apart > unnoticed / timedelta(microseconds=1))
+    return [(began, ended) for began, ended in connection.execute(query.order_by(times.c.taken_at))]
