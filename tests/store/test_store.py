@@ -426,18 +426,19 @@ def test_every_quiet_time_is_reported_and_so_is_who_was_quiet_at_an_instant(stor
 
 
 def test_every_pause_of_readings_during_a_stay_is_known(stored: Stored) -> None:
-    here = {(1, 10): "p1"}
-    for minute in (0, 15, 40, 50, 100, 110):
-        stored.apply(minute, here if minute < 110 else {(1, 10): "p2"})
+    here, moved = {(1, 10): "p1"}, {(1, 10): "p2"}
+    for minute in (0, 15, 40, 70, 80, 100):
+        stored.apply(minute, here)
+    stored.apply(110, moved)
 
     def pauses(since: float, now: float) -> list[tuple[str, datetime, datetime | None]]:
         found = stored.database.run(reading_pauses, mac(1), at(since), at(now))
         return [(one.place.port, one.began_at, one.ended_at) for one in found]
 
-    assert pauses(0, 125) == [("p1", at(15), at(40)), ("p1", at(50), at(100))]
-    assert pauses(60, 125) == [("p1", at(50), at(100))], "also one that began before"
+    assert pauses(0, 125) == [("p1", at(15), at(70)), ("p1", at(80), at(100))]
+    assert pauses(90, 125) == [("p1", at(80), at(100))], "also one that began before"
     assert pauses(105, 126) == [("p2", at(110), None)], "and the one that lasts"
-    stored.apply(115, here, partial=True)
+    stored.apply(115, moved, partial=True)
     assert pauses(105, 126) == [("p2", at(110), None)], "a reading that is not whole ends none"
 
 

@@ -153,7 +153,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** When its switch was not read for so long that it may have been elsewhere, earliest first */
+        /** When its switch was read too seldom to know that it was there, earliest first */
         get: operations["list_reading_pauses"];
         put?: never;
         post?: never;
@@ -4907,8 +4907,8 @@ export interface components {
         };
         /**
          * ReadingPause
-         * @description A time during a stay in which its switch was not read whole for so long that the endpoint may have been
-         *     elsewhere.
+         * @description A time during a stay in which its switch was not read whole, or so seldom, that the endpoint may have
+         *     been elsewhere.
          */
         ReadingPause: {
             /** Switch */

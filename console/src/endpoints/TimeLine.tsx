@@ -1,5 +1,5 @@
 // Where an endpoint was, as bars on a time line that can be zoomed and moved. A notch in a bar: quiet for a while,
-// and held; a hatched part: its switch was not read; a gap: the stay had ended. Findings about it stand above the bars.
+// and held; a hatched part: its switch was read too seldom; a gap: the stay had ended. Findings about it stand above the bars.
 import { Button, chakra, Flex } from "@chakra-ui/react";
 import { useRef, useState } from "react";
 import { Link } from "react-router";
@@ -138,7 +138,7 @@ export function TimeLine({
       <chakra.p padding="0 10px 8px" color="soft" fontSize="13px">
         {lanes.some((lane) => lane.quiet.length > 0) && "A notch: quiet for a while, and held. A gap: gone. "}
         {lanes.some((lane) => lane.unread.length > 0) &&
-          "Hatched: its switch was not read, it may have been elsewhere. "}
+          "Hatched: its switch was read too seldom to know that it was there. "}
         Drag over a part to see it nearer.
       </chakra.p>
     </>
@@ -228,7 +228,7 @@ function Drawing(props: {
     >
       <defs>
         <pattern id="unread" width="8" height="8" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
-          <chakra.rect width="5" height="8" fill="sheet" />
+          <chakra.rect width="3.5" height="8" fill="sheet" />
         </pattern>
       </defs>
       {ticks(shown.from, shown.to, 7).map((time) => (

@@ -57,7 +57,8 @@ export function timeLine(
     });
   };
   for (const one of quiet) place(one, "quiet", "not seen");
-  for (const one of pauses) place(one, "unread", `${one.switch} was not read, it may have been elsewhere:`);
+  for (const one of pauses)
+    place(one, "unread", `${one.switch} was read too seldom to know that it was there:`);
   const latest = (lane: Lane) => Math.max(...lane.bars.map((bar) => bar.to));
   const first = (lane: Lane) => Math.max(...lane.bars.map((bar) => bar.from));
   const ordered = [...lanes.values()].sort(

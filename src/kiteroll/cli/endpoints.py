@@ -87,7 +87,7 @@ def add_commands(commands: Any) -> None:
         verbs,
         "reading-pauses",
         run_reading_pauses,
-        "show when its switch was not read for so long that it may have been elsewhere",
+        "show when its switch was read too seldom to know that it was there",
         parents=parents,
     )
     one.add_argument("mac", metavar="ADDRESS")

@@ -44,7 +44,7 @@ def quiet_times(mac: str, *, days: float = 30, uplinks: bool = True) -> ApiListR
 
 
 def reading_pauses(mac: str, *, days: float = 30, uplinks: bool = True) -> ApiListRequest[api.ReadingPause]:
-    """When its switch was not read for so long that it may have been elsewhere, earliest first."""
+    """When its switch was read too seldom to know that it was there, earliest first."""
     return get_list(
         f"/endpoints/{part(mac)}/reading-pauses",
         TypeAdapter(PageOf[api.ReadingPause]),

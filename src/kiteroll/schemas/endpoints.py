@@ -85,16 +85,16 @@ class QuietTime(ResponseModel):
 
 
 class ReadingPause(ResponseModel):
-    """A time during a stay in which its switch was not read whole for so long that the endpoint may have been
-    elsewhere."""
+    """A time during a stay in which its switch was not read whole, or so seldom, that the endpoint may have
+    been elsewhere."""
 
     switch: str
     port: str
     vlan: int | None
     began_at: Instant
-    """The last whole reading before it."""
+    """The last whole reading before it, or when the stay began."""
     ended_at: Instant | None
-    """The first whole reading after it; null while it lasts."""
+    """The first whole reading after it, or when the stay ended; null while it lasts."""
 
 
 class HomeInterval(ResponseModel):

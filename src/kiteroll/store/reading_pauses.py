@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 from sqlalchemy import Connection, func, or_, select, text
 
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.tracking.pauses import ReadingPause, Span, longest_unnoticed, pauses_during, with_open_end
+from kiteroll.core.tracking.pauses import ReadingPause, Span, longest_unnoticed, pauses_during, pauses_of
 from kiteroll.store.stay_queries import Filters, placed, placed_stay
 from kiteroll.store.tables import reading, stay
 
@@ -22,14 +22,16 @@ def reading_pauses(
     for row in rows:
         one = placed_stay(row)
         if row.switch_id not in of_switch:
-            over = _pauses_of(connection, row.switch_id, since, longest_unnoticed(one.ageing))
-            of_switch[row.switch_id] = with_open_end(over, one.read_at, one.ageing, now)
+            apart = _too_far_apart(connection, row.switch_id, since, longest_unnoticed(one.ageing))
+            of_switch[row.switch_id] = pauses_of(apart, one.read_at, one.ageing, now)
         found += pauses_during(one.stay, of_switch[row.switch_id])
     return sorted(found, key=lambda one: (one.began_at, one.place.switch, one.place.port))
 
 
-def _pauses_of(connection: Connection, switch_id: int, since: datetime, unnoticed: timedelta) -> list[Span]:
-    """Of one switch, those that ended since then."""
+def _too_far_apart(
+    connection: Connection, switch_id: int, since: datetime, unnoticed: timedelta
+) -> list[tuple[datetime, datetime]]:
+    """Whole readings of a switch that followed each other later than that, the second of them since then."""
     whole = (reading.c.switch_id == switch_id, reading.c.outcome == "complete")
     before = select(func.max(reading.c.taken_at)).where(*whole, reading.c.taken_at < since).scalar_subquery()
     times = (

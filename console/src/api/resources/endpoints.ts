@@ -55,7 +55,7 @@ export const quietTimesQuery = (mac: string) =>
       ),
   });
 
-/** When its switches were not read for so long that it may have been elsewhere, in the last month. */
+/** When its switches were read too seldom to know that it was there, in the last month. */
 export const readingPausesQuery = (mac: string) =>
   queryOptions({
     queryKey: ["endpoints", "reading-pauses", mac],

@@ -147,7 +147,7 @@ def list_quiet_times(
 
 @router.get(
     "/endpoints/{mac}/reading-pauses",
-    summary="When its switch was not read for so long that it may have been elsewhere, earliest first",
+    summary="When its switch was read too seldom to know that it was there, earliest first",
 )
 def list_reading_pauses(
     ask: Annotated[PageAsk, by("began_at")],

@@ -39,7 +39,7 @@ class EndpointHistory:
         return self._latest(found, uplinks=uplinks)
 
     def reading_pauses(self, mac: MacAddress, back: timedelta, *, uplinks: bool) -> list[ReadingPause]:
-        """When a switch that it was on was not read for so long that it may have been elsewhere, earliest
+        """When a switch that it was on was read too seldom to know that it was there all the time, earliest
         first. Raises NotFound when no switch ever learned it."""
         self._database.run(stay_queries.check_known, mac)
         now = self._clock.now()

@@ -1,7 +1,7 @@
-"""Pauses of readings: times in which a switch was not read whole for so long that whoever was on it before
+"""Pauses of readings: times in which a switch was not read whole, or so seldom, that whoever was on it before
 and after may have been elsewhere meanwhile."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -20,9 +20,9 @@ class ReadingPause:
 
     place: Place
     began_at: datetime
-    """The last whole reading before it."""
+    """The last whole reading before it, or when the stay began."""
     ended_at: datetime | None
-    """The first whole reading after it; None while it lasts."""
+    """The first whole reading after it, or when the stay ended; None while it lasts."""
 
 
 def longest_unnoticed(ageing: timedelta | None) -> timedelta:
@@ -31,19 +31,32 @@ def longest_unnoticed(ageing: timedelta | None) -> timedelta:
     return max(ageing or _NO_PAUSE, _NO_PAUSE)
 
 
-def pauses_during(stay: Stay, pauses: Iterable[Span]) -> list[ReadingPause]:
-    """Those that began while the stay lasted. `pauses`: of its switch."""
-    return [
-        ReadingPause(stay.place, began, ended)
-        for began, ended in pauses
-        if stay.began_at <= began and (stay.ended_at is None or began < stay.ended_at)
-    ]
-
-
-def with_open_end(
-    pauses: Sequence[Span], read_at: datetime | None, ageing: timedelta | None, now: datetime
+def pauses_of(
+    apart: Iterable[tuple[datetime, datetime]],
+    read_at: datetime | None,
+    ageing: timedelta | None,
+    now: datetime,
 ) -> list[Span]:
-    """And the one that lasts, where the latest whole reading (`read_at`) is too long ago."""
-    if read_at is None or now - read_at <= longest_unnoticed(ageing):
-        return list(pauses)
-    return [*pauses, (read_at, None)]
+    """Pauses of one switch. `apart`: whole readings that followed each other too late, in order; where one
+    such time begins as another ends, both are one. `read_at`: of the latest whole reading."""
+    found: list[Span] = []
+    for began, ended in apart:
+        if found and found[-1][1] == began:
+            found[-1] = (found[-1][0], ended)
+        else:
+            found.append((began, ended))
+    if read_at is not None and now - read_at > longest_unnoticed(ageing):
+        goes_on = bool(found) and found[-1][1] == read_at
+        found.append((found.pop()[0] if goes_on else read_at, None))
+    return found
+
+
+def pauses_during(stay: Stay, pauses: Iterable[Span]) -> list[ReadingPause]:
+    """What falls into the stay of the pauses of its switch."""
+    found = []
+    for began, ended in pauses:
+        since = max(began, stay.began_at)
+        until = min((at for at in (ended, stay.ended_at) if at is not None), default=None)
+        if until is None or since < until:
+            found.append(ReadingPause(stay.place, since, until))
+    return found
