@@ -6,7 +6,9 @@ import pytest
 
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.stay import Place, Stay
-from kiteroll.core.topology.home_history import Times, homes_over_time
+from kiteroll.core.topology.home_history import homes_over_time
+from kiteroll.core.topology.past_roles import PastRoles, Times
+from kiteroll.core.topology.roles import PortRole, Role
 from tests.support.factories import at, mac
 
 A, B = ("quay-1", "p1"), ("quay-2", "p2")
@@ -62,7 +64,7 @@ def test_homes_follow_the_stays_at_access_ports(
     uplinks: dict[PortRef, Times],
     expected: list[tuple[PortRef, float, float | None]],
 ) -> None:
-    found = homes_over_time(stays, uplinks)
+    found = homes_over_time(stays, PastRoles(uplinks))
     assert [
         ((one.place.switch, one.place.port), _minutes(one.since), _minutes(one.until)) for one in found
     ] == expected
@@ -70,19 +72,38 @@ def test_homes_follow_the_stays_at_access_ports(
 
 def test_what_was_an_uplink_when_recording_began_is_taken_to_have_been_one_before() -> None:
     stays, uplinks = [_stay(A, 0), _stay(UP, 1)], {UP: [(at(500), None)]}
-    first = homes_over_time(stays, uplinks)
+    first = homes_over_time(stays, PastRoles(uplinks))
     assert [one.place.port for one in first] == ["p1", "p24", "p1"]
-    assert [one.place.port for one in homes_over_time(stays, uplinks, at(499))] == ["p1"]
-    assert homes_over_time(stays, uplinks, at(400)) == first, "it became one long after"
+    assert [one.place.port for one in homes_over_time(stays, PastRoles(uplinks, at(499)))] == ["p1"]
+    assert homes_over_time(stays, PastRoles(uplinks, at(400))) == first, "it became one long after"
 
 
 def test_homes_of_two_areas_overlap_in_time() -> None:
     stays = [_stay(("a", "p1"), 0, 30), _stay(("b", "p1"), 10), _stay(("a", "p1"), 40)]
-    found = homes_over_time(stays, {}, areas={"b": "island"})
+    found = homes_over_time(stays, PastRoles({}), areas={"b": "island"})
     assert [(one.place.switch, one.since, one.until) for one in found] == [
         ("a", at(0), at(30)),
         ("b", at(10), None),
         ("a", at(40), None),
     ]
-    assert len(homes_over_time(stays, {})) == 3
-    assert homes_over_time(stays, {})[0].until == at(10)
+    assert len(homes_over_time(stays, PastRoles({}))) == 3
+    assert homes_over_time(stays, PastRoles({}))[0].until == at(10)
+
+
+@pytest.mark.parametrize(
+    ("times", "now", "then"),
+    [
+        ([], Role.ACCESS, Role.ACCESS),
+        ([(at(-99), at(60))], Role.ACCESS, Role.UPLINK),
+        ([(at(1), at(60))], Role.ACCESS, Role.UPLINK),
+        ([(at(60), None)], Role.UPLINK, Role.ACCESS),
+        ([(at(20), None)], Role.UPLINK, Role.ACCESS),
+        ([(at(-99), None)], Role.UPLINK, Role.UPLINK),
+    ],
+    ids=["never one", "until later", "known as one a minute later", "since later", "in part", "still one"],
+)
+def test_a_stay_that_is_over_was_at_a_port_with_the_role_of_then(times: Times, now: Role, then: Role) -> None:
+    roles = PastRoles({UP: times} if times else {})
+    found = roles.role(UP, at(0), at(30), PortRole(now, leads_to=("core-1",) if now is Role.UPLINK else ()))
+    assert found.role is then
+    assert bool(found.leads_to) is (now is then is Role.UPLINK)

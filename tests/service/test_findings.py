@@ -226,6 +226,20 @@ def test_the_role_an_operator_sets_wins_and_can_be_taken_back(kite: Client) -> N
         kite.send(change_port("east", "p99", PortChange(role="uplink")))
 
 
+def test_a_stay_that_is_over_keeps_the_role_its_port_had(kite: Client, played: Service) -> None:
+    assert kite.send(change_port("west", UP, PortChange(role="access"))).role == "access"
+    try:
+        wanted = {"mac": str(mac(MOVER)), "ended": "true"}
+        with played.http(played.token, "/api/v1") as http:
+            file = http.get("/exports/stays.json", params=wanted).json()
+        for listed in (file, [one.model_dump() for one in kite.all(stays(mac=str(mac(MOVER)), ended=True))]):
+            roles = {(one["switch"], one["port"], one["life"]): one["role"] for one in listed}
+            assert roles["east", "p2", "gone"] == "access"
+            assert roles["west", UP, "gone"] == "uplink", "it only passed by"
+    finally:
+        kite.send(change_port("west", UP, PortChange(role=None)))
+
+
 def test_a_label_is_kept_and_found(kite: Client) -> None:
     kite.send(change_endpoint(str(mac(600)), EndpointChange(label="Berth lamp", owner="Quay crew")))
     for text in ("berth la", "quay crew"):

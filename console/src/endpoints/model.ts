@@ -33,11 +33,13 @@ export function timeLine(
     const lane = lanes.get(key) ?? {
       switch: stay.switch,
       port: stay.port,
-      uplink: stay.role === "uplink",
+      uplink: true,
       bars: [],
       quiet: [],
       unread: [],
     };
+    // A port that was an uplink at times is one where it was at home as well.
+    lane.uplink &&= stay.role === "uplink";
     lane.bars.push({
       from: Math.max(from, Date.parse(stay.began_at)),
       to: end,

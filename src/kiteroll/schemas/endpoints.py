@@ -27,6 +27,7 @@ class Place(ResponseModel):
     """Why the stay ended."""
     read_at: Instant | None
     role: Literal["access", "uplink"]
+    """Of the port; of a stay that is over, the one that the port had while it lasted."""
     leads_to: list[str]
 
 

@@ -9,6 +9,7 @@ from typing import Any
 from sqlalchemy import Connection, Row, func, insert, select, tuple_, update
 
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.past_roles import PastRoles
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
 from kiteroll.store.bulk import chunks
 from kiteroll.store.predicates import covers
@@ -96,19 +97,34 @@ def recorded_since(connection: Connection) -> datetime | None:
     return connection.execute(select(func.min(port_uplink.c.began_at))).scalar()
 
 
-def uplink_times(
-    connection: Connection, places: Collection[PortRef]
+def past_roles(connection: Connection, places: Collection[PortRef]) -> PastRoles:
+    """Of these ports."""
+    if not places:
+        return PastRoles({})
+    return PastRoles(_uplink_times(connection, places), recorded_since(connection))
+
+
+def all_past_roles(connection: Connection) -> PastRoles:
+    """Of every port that ever was an uplink."""
+    return PastRoles(_uplink_times(connection, None), recorded_since(connection))
+
+
+def _uplink_times(
+    connection: Connection, places: Collection[PortRef] | None
 ) -> dict[PortRef, list[tuple[datetime, datetime | None]]]:
-    """When each of these ports counted as an uplink, in order of time."""
+    """When each of these ports, or every port there is, counted as an uplink, in order of time."""
     found: dict[PortRef, list[tuple[datetime, datetime | None]]] = defaultdict(list)
-    for part in chunks(sorted(places)):
-        query = (
-            select(switch.c.name, port.c.name, port_uplink.c.began_at, port_uplink.c.ended_at)
-            .join(port, port.c.id == port_uplink.c.port_id)
-            .join(switch, switch.c.id == port.c.switch_id)
-            .where(tuple_(switch.c.name, port.c.name).in_(part))
-            .order_by(port_uplink.c.began_at)
-        )
+    every = (
+        select(switch.c.name, port.c.name, port_uplink.c.began_at, port_uplink.c.ended_at)
+        .join(port, port.c.id == port_uplink.c.port_id)
+        .join(switch, switch.c.id == port.c.switch_id)
+        .order_by(port_uplink.c.began_at)
+    )
+    of_port = tuple_(switch.c.name, port.c.name)
+    queries = (
+        [every] if places is None else [every.where(of_port.in_(part)) for part in chunks(sorted(places))]
+    )
+    for query in queries:
         for switch_name, port_name, began_at, ended_at in connection.execute(query):
             found[switch_name, port_name].append((began_at, ended_at))
     return found

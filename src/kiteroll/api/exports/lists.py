@@ -167,8 +167,8 @@ class ExportLists:
         if missing := sorted(set(EXPORT_NEEDS.get(name, ())) - given):
             raise Invalid(f"{', '.join(missing)}: the list {name} needs it")
         if name == "stays" and wanted.at is None:
-            view, rows = self._endpoints.plain_stays(_stay_filter(wanted))
-            return Rows(one.model, plain=_started(stay_rows(view, rows)))
+            view, past, rows = self._endpoints.plain_stays(_stay_filter(wanted))
+            return Rows(one.model, plain=_started(stay_rows(view, past, rows)))
         return Rows(one.model, _started(one.rows(wanted)))
 
     def _names_of(self, wanted: ExportFilter) -> list[str]:

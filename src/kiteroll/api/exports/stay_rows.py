@@ -1,6 +1,7 @@
 """Stays in plain values, in the order of the fields of `api.Stay`: half a million rows in seconds."""
 
 from collections.abc import Callable, Iterable, Iterator
+from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import Row
@@ -8,6 +9,7 @@ from sqlalchemy import Row
 from kiteroll.api.presenters.endpoints import place_fields_of_role
 from kiteroll.app.topology_view import NetworkView
 from kiteroll.core.model.stay import Ending, Life
+from kiteroll.core.topology.past_roles import PastRoles
 from kiteroll.schemas import api
 from kiteroll.wording.stays import ending_text
 
@@ -20,16 +22,22 @@ if _FIELDS != _OF_ROW:
     raise AssertionError(f"stays have other fields than their rows here: {_FIELDS}")
 
 
-def stay_rows(view: NetworkView, rows: Iterable[Row[Any]]) -> Iterator[tuple[Any, ...]]:
+def stay_rows(view: NetworkView, past: PastRoles, rows: Iterable[Row[Any]]) -> Iterator[tuple[Any, ...]]:
     endings = {one.name: ending_text(one) for one in Ending}
-    roles: dict[int, tuple[str, list[str]]] = {}
+    roles: dict[tuple[int, bool], tuple[str, list[str]]] = {}
     instant = _instants()
     for values in rows:
         row = tuple(values)
         mac, vlan, ending, port_id, switch, port, alias, vlan_name = row[:8]
         began, resumed, last_seen, quiet, ended, read = row[8:]
-        if (role := roles.get(port_id)) is None:
-            role = roles[port_id] = place_fields_of_role(view.topology.role((switch, port)))
+        over = ended is not None
+        if (role := roles.get((port_id, over))) is None:
+            found = view.topology.role((switch, port))
+            if over:
+                found = past.role((switch, port), _utc(began), _utc(ended), found)
+            role = place_fields_of_role(found)
+            if not (over and past.knows((switch, port))):
+                roles[port_id, over] = role  # the same for all its stays
         digits = f"{mac:012x}"
         yield (
             switch,
@@ -48,6 +56,10 @@ def stay_rows(view: NetworkView, rows: Iterable[Row[Any]]) -> Iterator[tuple[Any
             role[1],
             f"{digits[:2]}:{digits[2:4]}:{digits[4:6]}:{digits[6:8]}:{digits[8:10]}:{digits[10:]}",
         )
+
+
+def _utc(text: str) -> datetime:
+    return datetime.fromisoformat(text).replace(tzinfo=UTC)
 
 
 def _instants() -> Callable[[str], str]:

@@ -1,6 +1,6 @@
 """Where an endpoint was, over time: its homes, when it was quiet, when nobody looked, and its IPs."""
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime, timedelta
 from typing import TypeVar
 
@@ -8,7 +8,9 @@ from kiteroll.app.topology_view import TopologyView
 from kiteroll.clock import Clock
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
+from kiteroll.core.model.stay import Place, Stay
 from kiteroll.core.topology.home_history import HomeInterval, homes_over_time
+from kiteroll.core.topology.past_roles import PastRoles
 from kiteroll.core.tracking.pauses import ReadingPause
 from kiteroll.store import finding_inputs, host_names, port_history, stay_queries
 from kiteroll.store.database import Database
@@ -48,9 +50,16 @@ class EndpointHistory:
 
     def _latest(self, times: list[T], *, uplinks: bool) -> list[T]:
         if not uplinks:
-            topology = self._topology.now().topology
-            times = [one for one in times if not topology.is_uplink((one.place.switch, one.place.port))]
+            roles = self._past_roles([one.place for one in times])
+            times = [
+                one
+                for one in times
+                if any(roles.access_times((one.place.switch, one.place.port), one.began_at, one.ended_at))
+            ]
         return times[-_MAX_TIMES:]
+
+    def _past_roles(self, places: Iterable[Place]) -> PastRoles:
+        return self._database.run(port_history.past_roles, {(one.switch, one.port) for one in places})
 
     def homes(self, mac: MacAddress, back: timedelta) -> list[HomeInterval]:
         """Where it was at home, earliest first. Raises NotFound when no switch ever learned it."""
@@ -59,32 +68,32 @@ class EndpointHistory:
     def homes_since(self, mac: MacAddress, since: datetime) -> list[HomeInterval]:
         """The same."""
         self._database.run(stay_queries.check_known, mac)
-        recorded_since = self._database.run(port_history.recorded_since)
-        return self._homes([mac], since, recorded_since)[mac]
+        stays = self._stays([mac], since)
+        return self._homes(stays, self._past_roles([one.place for one in stays[mac]]))[mac]
 
     def all_homes(self, since: datetime) -> Iterator[tuple[MacAddress, HomeInterval]]:
         """Where every endpoint was at home since then, in order of address, then of time."""
         cursor: str | None = None
-        recorded_since = self._database.run(port_history.recorded_since)
+        roles = self._database.run(port_history.all_past_roles)
         while True:
             page = self._database.run(
                 stay_queries.endpoints_page, EndpointCriteria(), PageAsk(cursor, _HOMES_AT_ONCE)
             )
             macs = [mac for mac, _ in page.items]
-            homes = self._homes(macs, since, recorded_since)
+            homes = self._homes(self._stays(macs, since), roles)
             yield from ((mac, one) for mac in macs for one in homes[mac])
             if (cursor := page.next) is None:
                 return
 
-    def _homes(
-        self, macs: Sequence[MacAddress], since: datetime, recorded_since: datetime | None
-    ) -> dict[MacAddress, list[HomeInterval]]:
+    def _stays(self, macs: Sequence[MacAddress], since: datetime) -> dict[MacAddress, list[Stay]]:
         rows = self._database.run(finding_inputs.recent_stays, macs, since)
-        stays = {mac: [row.stay for row in rows[mac]] for mac in macs}
-        concerned = {(one.place.switch, one.place.port) for several in stays.values() for one in several}
-        uplinks = self._database.run(port_history.uplink_times, concerned)
+        return {mac: [row.stay for row in rows[mac]] for mac in macs}
+
+    def _homes(
+        self, stays: Mapping[MacAddress, Sequence[Stay]], roles: PastRoles
+    ) -> dict[MacAddress, list[HomeInterval]]:
         areas = self._topology.now().topology.areas()
-        return {mac: homes_over_time(of_it, uplinks, recorded_since, areas) for mac, of_it in stays.items()}
+        return {mac: homes_over_time(of_it, roles, areas) for mac, of_it in stays.items()}
 
     def ips(self, mac: MacAddress, limit: int) -> list[IpStay]:
         return self._database.run(host_names.ip_history, mac, limit)

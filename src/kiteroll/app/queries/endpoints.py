@@ -19,12 +19,14 @@ from kiteroll.core.model.nearest import did_you_mean, ports_hint
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.topology.contested import NOTHING_CONTESTED, Contested
 from kiteroll.core.topology.home import Home, choose_home, home_of_switch, rank
+from kiteroll.core.topology.past_roles import PastRoles
 from kiteroll.core.topology.path import Hop, longest_path
 from kiteroll.core.topology.roles import PortRole
 from kiteroll.store import (
     former_switches,
     inventory,
     labels,
+    port_history,
     ports,
     stay_queries,
 )
@@ -44,7 +46,7 @@ __all__ = [
 
 @dataclass(frozen=True, slots=True)
 class PlaceView:
-    """A stay, with the role of its port."""
+    """A stay, with the role of its port; where it is over, the one that the port had while it lasted."""
 
     row: PlacedStay
     role: PortRole
@@ -138,13 +140,19 @@ class EndpointQueries:
         view = self._topology.now() if at is None else self._topology.at(at)
         filters = self._filters(wanted, view, at)
         page = self._database.run(stay_queries.stays_page, filters, ask, newest_first=wanted.ended)
-        rows = page.items if at is None else stays_as_of(self._database, page.items, at)
-        return Page(tuple(_place(row, view) for row in rows), page.next)
+        if at is not None:
+            rows = stays_as_of(self._database, page.items, at)
+            return Page(tuple(_place(row, view) for row in rows), page.next)
+        over = {one.stay.place for one in page.items if one.stay.ended_at is not None}
+        past = self._database.run(port_history.past_roles, {(one.switch, one.port) for one in over})
+        return Page(tuple(_place_then(row, view, past) for row in page.items), page.next)
 
-    def plain_stays(self, wanted: StayFilter) -> tuple[NetworkView, Iterator[Row[Any]]]:
+    def plain_stays(self, wanted: StayFilter) -> tuple[NetworkView, PastRoles, Iterator[Row[Any]]]:
         """Every stay in plain values (`stay_queries.plain_placed`), as of now. Raises NotFound."""
         view = self._topology.now()
-        return view, self._database.stream(stay_queries.plain_placed, self._filters(wanted, view, None))
+        filters = self._filters(wanted, view, None)
+        past = self._database.run(port_history.all_past_roles) if wanted.ended else PastRoles({})
+        return view, past, self._database.stream(stay_queries.plain_placed, filters)
 
     def _filters(self, wanted: StayFilter, view: NetworkView, at: datetime | None) -> Filters:
         """Raises NotFound."""
@@ -226,6 +234,15 @@ def _ports_called(database: Database, switch_ids: Sequence[int], switch: str, po
     if not found:
         raise NotFound("port", port, did_you_mean(port, known[0], ports_hint(switch)))
     return found
+
+
+def _place_then(row: PlacedStay, view: NetworkView, past: PastRoles) -> PlaceView:
+    """With the role that its port had while the stay lasted."""
+    one, stay = _place(row, view), row.stay
+    if stay.ended_at is None:
+        return one
+    port = (stay.place.switch, stay.place.port)
+    return replace(one, role=past.role(port, stay.began_at, stay.ended_at, one.role))
 
 
 def _place(row: PlacedStay, view: NetworkView) -> PlaceView:

@@ -3,22 +3,13 @@
 from collections import defaultdict
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 
-from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.stay import Place, Stay
-
-_ROLE_KNOWN_AFTER = timedelta(minutes=2)
-"""Where a new port leads is known some time after the first addresses there."""
+from kiteroll.core.topology.past_roles import PastRoles
 
 _SHORTEST = timedelta(seconds=1)
 """Two switches are read at two instants: what lies between those is nobody's home."""
-
-_FIRST_PICTURE_AFTER = timedelta(minutes=10)
-"""Where ports lead is known some readings after a service begins."""
-
-Times = Sequence[tuple[datetime, datetime | None]]
-"""[from, until), in order; None: it still is so."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,29 +22,28 @@ class HomeInterval:
 
 
 def homes_over_time(
-    stays: Sequence[Stay],
-    uplinks: Mapping[PortRef, Times],
-    recorded_since: datetime | None = None,
-    areas: Mapping[str, str] | None = None,
+    stays: Sequence[Stay], roles: PastRoles, areas: Mapping[str, str] | None = None
 ) -> list[HomeInterval]:
-    """Earliest first. `stays`: of one endpoint; `uplinks`: when each of their ports counted as an uplink;
-    `recorded_since`: from when on that is recorded, and before which it is taken to have been as it was then;
-    `areas`: switches of named areas, and the area of each.
+    """Earliest first. `stays`: of one endpoint; `areas`: switches of named areas, and the area of each.
     Of several access places at an instant the one learned last is the home, as `choose_home` has it; those of
     two areas may overlap."""
     by_area: dict[str, list[Stay]] = defaultdict(list)
     for stay in stays:
         by_area[(areas or {}).get(stay.place.switch, "")].append(stay)
-    found = [one for some in by_area.values() for one in _in_one_area(some, uplinks, recorded_since)]
+    found = [one for some in by_area.values() for one in _in_one_area(some, roles)]
     return sorted(found, key=lambda one: one.since)
 
 
-def _in_one_area(
-    stays: Sequence[Stay], uplinks: Mapping[PortRef, Times], recorded_since: datetime | None
-) -> list[HomeInterval]:
-    known = {port: _from_the_beginning(times, recorded_since) for port, times in uplinks.items()}
+def _in_one_area(stays: Sequence[Stay], roles: PastRoles) -> list[HomeInterval]:
     spells = sorted(
-        (spell for stay in stays for spell in _access_spells(stay, known)), key=lambda one: one.since
+        (
+            HomeInterval(stay.place, since, until)
+            for stay in stays
+            for since, until in roles.access_times(
+                (stay.place.switch, stay.place.port), stay.began_at, stay.ended_at
+            )
+        ),
+        key=lambda one: one.since,
     )
     found: list[HomeInterval] = []
     for at, until in _between(spells):
@@ -69,28 +59,7 @@ def _in_one_area(
     return found
 
 
-def _from_the_beginning(times: Times, recorded_since: datetime | None) -> Times:
-    if not times or recorded_since is None or times[0][0] > recorded_since + _FIRST_PICTURE_AFTER:
-        return times
-    return [(datetime.min.replace(tzinfo=UTC), times[0][1]), *times[1:]]
-
-
 def _between(spells: Sequence[HomeInterval]) -> Iterator[tuple[datetime, datetime | None]]:
     """From each instant at which something changes to the next."""
     instants = sorted({at for one in spells for at in (one.since, one.until) if at is not None})
     yield from zip(instants, (*instants[1:], None), strict=False)
-
-
-def _access_spells(stay: Stay, uplinks: Mapping[PortRef, Times]) -> Iterator[HomeInterval]:
-    """What is left of a stay without the times in which its port was an uplink."""
-    since: datetime | None = stay.began_at
-    for began, ended in uplinks.get((stay.place.switch, stay.place.port), ()):
-        if since is None or (ended is not None and ended <= since):
-            continue
-        if stay.ended_at is not None and began >= stay.ended_at:
-            break
-        if began - since > _ROLE_KNOWN_AFTER:
-            yield HomeInterval(stay.place, since, began)
-        since = ended
-    if since is not None and (stay.ended_at is None or since < stay.ended_at):
-        yield HomeInterval(stay.place, since, stay.ended_at)

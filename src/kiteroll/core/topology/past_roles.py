@@ -1,0 +1,58 @@
+"""Which ports were uplinks, and when: what the places of stays that are over were."""
+
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.roles import PortRole, Role
+
+_ROLE_KNOWN_AFTER = timedelta(minutes=2)
+"""Where a new port leads is known some time after the first addresses there."""
+
+_FIRST_PICTURE_AFTER = timedelta(minutes=10)
+"""Where ports lead is known some readings after a service begins."""
+
+Times = Sequence[tuple[datetime, datetime | None]]
+"""[from, until), in order; None: it still is so."""
+
+
+class PastRoles:
+    def __init__(self, uplinks: Mapping[PortRef, Times], recorded_since: datetime | None = None) -> None:
+        """`uplinks`: when each port counted as an uplink; `recorded_since`: from when on that is recorded,
+        and before which it is taken to have been as it was then."""
+        self._uplinks = {port: _from_the_beginning(times, recorded_since) for port, times in uplinks.items()}
+
+    def knows(self, port: PortRef) -> bool:
+        """Whether it ever was an uplink."""
+        return port in self._uplinks
+
+    def access_times(
+        self, port: PortRef, began: datetime, ended: datetime | None
+    ) -> Iterator[tuple[datetime, datetime | None]]:
+        """What is left of [began, ended) without the times in which the port was an uplink."""
+        since: datetime | None = began
+        for uplink_at, access_at in self._uplinks.get(port, ()):
+            if since is None or (access_at is not None and access_at <= since):
+                continue
+            if ended is not None and uplink_at >= ended:
+                break
+            if uplink_at - since > _ROLE_KNOWN_AFTER:
+                yield since, uplink_at
+            since = access_at
+        if since is not None and (ended is None or since < ended):
+            yield since, ended
+
+    def role(self, port: PortRef, began: datetime, ended: datetime, role_now: PortRole) -> PortRole:
+        """Of the port in [began, ended). Where it was an uplink all the time, and is none now, nobody knows
+        any more where it led."""
+        was_access = next(self.access_times(port, began, ended), None) is not None
+        if was_access is not role_now.is_uplink:
+            return role_now
+        return PortRole(Role.ACCESS) if was_access else replace(role_now, role=Role.UPLINK)
+
+
+def _from_the_beginning(times: Times, recorded_since: datetime | None) -> Times:
+    if not times or recorded_since is None or times[0][0] > recorded_since + _FIRST_PICTURE_AFTER:
+        return times
+    return [(datetime.min.replace(tzinfo=UTC), times[0][1]), *times[1:]]
