@@ -432,7 +432,8 @@ def test_every_pause_of_readings_during_a_stay_is_known(stored: Stored) -> None:
     stored.apply(110, moved)
 
     def pauses(since: float, now: float) -> list[tuple[str, datetime, datetime | None]]:
-        found = stored.database.run(reading_pauses, mac(1), at(since), at(now))
+        ids = [one.stay.id for one in stored.stays(open_only=False)]
+        found = stored.database.run(reading_pauses, ids, at(since), at(now))
         return [(one.place.port, one.began_at, one.ended_at) for one in found]
 
     assert pauses(0, 125) == [("p1", at(15), at(70)), ("p1", at(80), at(100))]

@@ -1,22 +1,21 @@
 """When switches were not read whole for longer than goes unnoticed, from the log of readings."""
 
+from collections.abc import Collection
 from datetime import datetime, timedelta
 
-from sqlalchemy import Connection, func, or_, select, text
+from sqlalchemy import Connection, func, select, text
 
-from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.tracking.pauses import ReadingPause, Span, longest_unnoticed, pauses_during, pauses_of
 from kiteroll.store.stay_queries import Filters, placed, placed_stay
 from kiteroll.store.tables import reading, stay
 
 
 def reading_pauses(
-    connection: Connection, mac: MacAddress, since: datetime, now: datetime
+    connection: Connection, stays: Collection[int], since: datetime, now: datetime
 ) -> list[ReadingPause]:
-    """During stays of an address, those that ended since then or last; earliest first. Of times whose
-    readings are not kept any more nothing is known."""
-    recent = or_(stay.c.ended_at.is_(None), stay.c.ended_at >= since)
-    rows = list(connection.execute(placed(Filters(mac=mac, open_only=False)).where(recent)))
+    """During these stays, by id; those that ended since then or last, earliest first. Of times whose readings
+    are not kept any more nothing is known."""
+    rows = list(connection.execute(placed(Filters(open_only=False)).where(stay.c.id.in_(stays))))
     of_switch: dict[int, list[Span]] = {}
     found = []
     for row in rows:

@@ -55,14 +55,14 @@ export const quietTimesQuery = (mac: string) =>
       ),
   });
 
-/** When its switches were read too seldom to know that it was there, in the last month. */
+/** When its access switches were read too seldom to know that it was there, in the last month. */
 export const readingPausesQuery = (mac: string) =>
   queryOptions({
     queryKey: ["endpoints", "reading-pauses", mac],
     queryFn: ({ signal }) =>
       every((paging) =>
         api.GET("/api/v1/endpoints/{mac}/reading-pauses", {
-          params: { query: paging, path: { mac } },
+          params: { query: { ...paging, uplinks: false }, path: { mac } },
           signal,
         }),
       ),

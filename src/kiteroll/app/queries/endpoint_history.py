@@ -45,7 +45,12 @@ class EndpointHistory:
         first. Raises NotFound when no switch ever learned it."""
         self._database.run(stay_queries.check_known, mac)
         now = self._clock.now()
-        found = self._database.run(reading_pauses, mac, now - back, now)
+        since = now - back
+        stays = self._stays([mac], since)[mac]
+        if not uplinks:
+            roles = self._past_roles([one.place for one in stays])
+            stays = [one for one in stays if roles.was_access(one)]
+        found = self._database.run(reading_pauses, [one.id for one in stays], since, now)
         return self._latest(found, uplinks=uplinks)
 
     def _latest(self, times: list[T], *, uplinks: bool) -> list[T]:

@@ -5,6 +5,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.stay import Stay
 from kiteroll.core.topology.roles import PortRole, Role
 
 _ROLE_KNOWN_AFTER = timedelta(minutes=2)
@@ -43,10 +44,15 @@ class PastRoles:
         if since is not None and (ended is None or since < ended):
             yield since, ended
 
+    def was_access(self, stay: Stay) -> bool:
+        """Whether the port of a stay was an access port for some of it."""
+        port = (stay.place.switch, stay.place.port)
+        return any(self.access_times(port, stay.began_at, stay.ended_at))
+
     def role(self, port: PortRef, began: datetime, ended: datetime, role_now: PortRole) -> PortRole:
         """Of the port in [began, ended). Where it was an uplink all the time, and is none now, nobody knows
         any more where it led."""
-        was_access = next(self.access_times(port, began, ended), None) is not None
+        was_access = any(self.access_times(port, began, ended))
         if was_access is not role_now.is_uplink:
             return role_now
         return PortRole(Role.ACCESS) if was_access else replace(role_now, role=Role.UPLINK)
