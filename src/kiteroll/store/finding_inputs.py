@@ -10,9 +10,9 @@ from sqlalchemy.dialects.mysql import insert
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.model.link_change import link_changed_at
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.model.uptime import counted_back
 from kiteroll.store.bulk import chunks
 from kiteroll.store.host_names import names_by_ip
 from kiteroll.store.ports import IS_UP
@@ -61,22 +61,9 @@ def port_facts(connection: Connection, places: Sequence[PortRef]) -> dict[PortRe
     for port_id, mac in connection.execute(query.limit(20_000)):
         present[port_id].add(mac)
     return {
-        (switch_name, port_name): PortFacts(_changed(*times), frozenset(present[port_id]))
+        (switch_name, port_name): PortFacts(link_changed_at(*times), frozenset(present[port_id]))
         for switch_name, port_name, port_id, *times in rows
     }
-
-
-def _changed(
-    oper_since: datetime | None,
-    changed_ticks: int | None,
-    uptime_ticks: int | None,
-    uptime_at: datetime | None,
-) -> datetime | None:
-    """As the switch itself reports it (ifLastChange) where it gives one: a link that went down and came up
-    between two readings shows in nothing else."""
-    if changed_ticks is None or uptime_ticks is None or uptime_at is None:
-        return oper_since
-    return counted_back(changed_ticks, uptime_ticks, uptime_at)
 
 
 def at_several_ports(connection: Connection, without_ports: Sequence[int], limit: int) -> list[MacAddress]:

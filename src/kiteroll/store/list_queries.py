@@ -40,6 +40,8 @@ class PortRow:
     admin_up: bool
     oper: str
     oper_since: datetime | None
+    changed_ticks: int | None
+    """ifLastChange, where the switch is believed about it."""
     speed_bps: int | None
     bridged: bool
     duplex: str

@@ -8,6 +8,7 @@ from enum import StrEnum
 from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.queries.ports import PortQueries, PortView
 from kiteroll.clock import Clock
+from kiteroll.core.model.link_change import unchanged_since
 from kiteroll.core.model.odd_links import Link, LinkOddity, odd_links
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Oper
@@ -58,7 +59,7 @@ class PortUseQueries:
             if one.row.bridged and one.row.there and not one.role.is_uplink
         ]
         last_used = self._database.run(port_history.last_used, row.id)
-        found = [one for view in views for one in _unused(view, last_used.get(view.row.id), before)]
+        found = [one for view in views for one in _unused(row, view, last_used.get(view.row.id), before)]
         found += [
             WastedPort(
                 (row.name, view.row.name), view.row.alias, Waste.SILENT, view.silent_since, "up, no address"
@@ -69,16 +70,22 @@ class PortUseQueries:
         return found + _odd(row.name, views)
 
 
-def _unused(view: PortView, last_used: datetime | None, before: datetime) -> list[WastedPort]:
+def _unused(
+    switch: SwitchRow, view: PortView, last_used: datetime | None, before: datetime
+) -> list[WastedPort]:
     """Nobody was there since, and its link was not up since."""
     row = view.row
     if row.present or row.quiet or row.oper == Oper.UP.value:
         return []
-    times = [at for at in (last_used, row.oper_since) if at is not None]
-    since = max(times, default=None)
-    if since is not None and since > before:
+    link_since = unchanged_since(
+        row.oper_since, switch.read_since, row.changed_ticks, switch.uptime_ticks, switch.uptime_at
+    )
+    if link_since is None:
         return []
-    why = "never used since it is read" if last_used is None else "no link, and nobody since"
+    since = link_since if last_used is None else max(link_since, last_used)
+    if since > before:
+        return []
+    why = "no link, and nobody was ever seen" if last_used is None else "no link, and nobody since"
     return [WastedPort((row.switch_name, row.name), row.alias, Waste.UNUSED, since, why)]
 
 

@@ -1,10 +1,13 @@
-"""Whether a switch can be believed when its link changed last (ifLastChange, RFC 2863)."""
+"""When a link changed last, and whether a switch can be believed about it (ifLastChange, RFC 2863)."""
 
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from kiteroll.core.model.reading import Oper, Port, Reading
-from kiteroll.core.model.uptime import CLOCK_JITTER
+from kiteroll.core.model.uptime import CLOCK_JITTER, counted_back, uptime
+
+_STARTING = timedelta(minutes=10)
+"""A change within so long of its start is that of the switch, and none of the port."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,3 +40,36 @@ def believed_ticks(port: Port, taken: Reading, before: LinkBefore | None) -> int
         earliest = before.since
     can_be = earliest is None or reported >= earliest - CLOCK_JITTER
     return port.changed_ticks if can_be else None
+
+
+def link_changed_at(
+    seen_since: datetime | None,
+    changed_ticks: int | None,
+    uptime_ticks: int | None,
+    uptime_at: datetime | None,
+) -> datetime | None:
+    """As the switch itself reports it where it is believed: a link that went down and came up between two
+    readings shows in nothing else. `seen_since`: the first reading that showed it as it is; `changed_ticks`:
+    see `believed_ticks`; `uptime_ticks` at `uptime_at`: sysUpTime as last read."""
+    if changed_ticks is None or uptime_ticks is None or uptime_at is None:
+        return seen_since
+    return counted_back(changed_ticks, uptime_ticks, uptime_at)
+
+
+def unchanged_since(
+    seen_since: datetime | None,
+    read_since: datetime | None,
+    changed_ticks: int | None,
+    uptime_ticks: int | None,
+    uptime_at: datetime | None,
+) -> datetime | None:
+    """Since when a link is known to have been as it is all the time. None: nothing is known. What the switch
+    reports holds while nobody reads it, but not beyond its own start; what readings showed holds beyond that,
+    but not beyond a pause. `read_since`: since when there was none; the rest as for `link_changed_at`."""
+    by_readings = max((at for at in (seen_since, read_since) if at is not None), default=None)
+    if changed_ticks is None or uptime_ticks is None or uptime_at is None:
+        return by_readings
+    reported = counted_back(changed_ticks, uptime_ticks, uptime_at)
+    if by_readings is not None and uptime(changed_ticks) <= _STARTING:
+        return min(reported, by_readings)
+    return reported
