@@ -23,6 +23,7 @@ from kiteroll.core.findings.lifecycle import FindingLifecycle
 from kiteroll.core.findings.overdue import may_be_over_at
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
+from kiteroll.core.tracking.switch_health import SwitchCondition
 from tests.support.factories import at, mac
 
 THRESHOLDS = Thresholds()
@@ -186,6 +187,47 @@ def test_what_comes_when_its_explanation_is_over_speaks_for_itself() -> None:
     (again,) = apply(lifecycle, detection(11))
     assert (again.state, again.part_of) == (State.OPEN, "")
     assert FindingKind.LOOP in {one.kind for one in lifecycle.live().values()}, "it is quiet, and not cleared"
+
+
+@pytest.mark.parametrize(
+    ("read", "goes_on"),
+    [
+        ((0, 38), True),
+        ((5, 38), True),
+        ((39, 38), False),
+        ((39, 20), True),
+        ((39, None), False),
+        ((None, 38), True),
+    ],
+    ids=["not since", "only once since", "both", "the other is late", "the other is off", "never"],
+)
+def test_a_loop_is_not_over_while_its_switches_are_not_read(
+    read: tuple[float | None, float | None], goes_on: bool
+) -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    ends = (("a", "p1"), ("b", "p2"))
+    apply(lifecycle, detection(0, FindingKind.LOOP, subject=Subject(), details=Details(ports=ends)))
+    conditions = [
+        SwitchCondition(
+            name=name,
+            interval=timedelta(minutes=5),
+            enabled=minute is not None or name == "a",
+            read_at=None if minute is None else at(minute),
+        )
+        for name, minute in zip("ab", read, strict=True)
+    ]
+    changed = lifecycle.expire(at(40), lambda: conditions)
+    assert [one.state for one in changed] == ([] if goes_on else [State.CLEARED])
+    assert [one.state for one in lifecycle.expire(at(41), list)] == ([State.CLEARED] if goes_on else [])
+
+
+def test_what_goes_on_unseen_is_over_after_a_day_and_no_longer_acknowledged_before() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    (loop,) = apply(lifecycle, detection(0, FindingKind.LOOP))
+    lifecycle.acknowledge(loop.key, "mara", "", at(60))
+    unread = [SwitchCondition(name="a", interval=timedelta(minutes=5), read_at=at(0))]
+    states = [[one.state for one in lifecycle.expire(at(now), lambda: unread)] for now in (50, 61, 70, 1441)]
+    assert states == [[], [State.OPEN], [], [State.CLEARED]]
 
 
 def test_what_is_come_to_late_and_happened_while_a_loop_lasted_is_explained_by_it() -> None:

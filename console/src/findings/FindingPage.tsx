@@ -104,7 +104,8 @@ function Over({ one }: { one: Finding }) {
   return (
     <>
       {overdue ? "it may be: " : ""}quiet for <Age at={one.last_at} />
-      {left > 0 ? `; clears in ${span(left)} if nothing comes` : ""}
+      {left > 0 && `; clears in ${span(left)} if nothing comes`}
+      {one.clears_at && left <= 0 && "; clears once its switches show that it is over"}
     </>
   );
 }

@@ -8,6 +8,7 @@ from kiteroll.cli import columns
 from kiteroll.cli.addresses import whole_address
 from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.output import Output
 from kiteroll.cli.parsing import add_command, add_group, checked, note_cut, shared, span_s
 from kiteroll.client import (
     acknowledge,
@@ -112,10 +113,7 @@ def run_show(context: Context) -> Exit:
             "last so" if lasting else "quiet for",
             f"{out.age(one.last_at)} ago" if lasting else out.age(one.last_at),
         ),
-        (
-            "clears by itself",
-            f"in {out.until(one.clears_at)}, without new evidence" if one.clears_at and not lasting else "",
-        ),
+        ("clears by itself", "" if lasting else _clears(one, out)),
         ("cleared", "" if one.cleared_at is None else f"{out.age(one.cleared_at)} ago {_by(one)}"),
         ("opened", f"{one.times_opened} times" if one.times_opened > 1 else ""),
         ("acknowledged by", one.acknowledged_by if one.state == "acknowledged" else ""),
@@ -197,6 +195,14 @@ def run_remove_shared(context: Context) -> Exit:
         client.send(remove_shared_address(context.args.prefix))
     context.out.note(f"{context.args.prefix} is removed")
     return Exit.OK
+
+
+def _clears(one: api.Finding, out: Output) -> str:
+    if one.clears_at is None:
+        return ""
+    if out.is_past(one.clears_at):
+        return "once its switches show that it is over"
+    return f"in {out.until(one.clears_at)}, without new evidence"
 
 
 def _by(one: api.Finding) -> str:

@@ -88,7 +88,7 @@ class Finding(ResponseModel):
     may_be_over_at: Instant | None
     """From then on a condition may be over, unless it was found to be so again; null for what happened."""
     clears_at: Instant | None
-    """When it clears by itself, if nothing more comes."""
+    """When it clears by itself, if nothing more comes; later where its switches are not read."""
     cleared_at: Instant | None
     cleared_by: str
     """Empty: by itself."""

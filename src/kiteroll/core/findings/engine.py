@@ -193,7 +193,7 @@ class FindingEngine:
             ended = self.lifecycle.end_unrecorded(self._detected, now)
             ended += self.lifecycle.end_of_switches(facts.switches(), self._conditions.switched_off, now)
             changed |= {one.key: one for one in ended}
-        changed |= {one.key: one for one in self.lifecycle.expire(now)}
+        changed |= {one.key: one for one in self.lifecycle.expire(now, facts.conditions)}
         self._detected = []
         return Step(list(changed.values()), self._addresses.drain_probes(), self._next_wake(now))
 

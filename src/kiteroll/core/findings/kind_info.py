@@ -30,6 +30,8 @@ class KindInfo:
     """It says how something is, not what happened: it is over as soon as it is not so."""
     by_readings: bool = False
     """A condition that a reading shows: in between nobody looks whether it is still so."""
+    shown_by_readings: bool = False
+    """What happened, and may go on: only readings show whether it does."""
     recorded: bool = False
     """A condition that the service's own records show: it is over once they are read and do not say so."""
     explains: frozenset[FindingKind] = frozenset()

@@ -3,7 +3,7 @@
 One finding per kind and subject, however often it comes: evidence is added, never a second finding.
 """
 
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime, timedelta
 from heapq import heappop, heappush
@@ -13,8 +13,10 @@ from kiteroll.core.findings.evidence import Evidence, LinkChanged, LinkSteady, i
 from kiteroll.core.findings.finding import MAX_EVIDENCE, Detection, Finding, FindingKind, State
 from kiteroll.core.findings.registry import CONDITIONS, EXPLAINING, KINDS, RECORDED, clear_after
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.findings.unseen import may_go_on_unseen
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.uptime import CLOCK_JITTER
+from kiteroll.core.tracking.switch_health import SwitchCondition
 
 _SETTLES_WITHIN = timedelta(minutes=10)
 """After a loop is over, addresses are learned at their own ports again."""
@@ -23,6 +25,9 @@ EXPLAINS_FOR = timedelta(hours=1)
 _LOOK_AGAIN = timedelta(minutes=1)
 LEAD = timedelta(minutes=2)
 """A loop makes addresses jump for a while before enough of them are seen to call it one."""
+
+
+Conditions = Callable[[], Iterable[SwitchCondition]]
 
 
 class FindingLifecycle:
@@ -100,19 +105,25 @@ class FindingLifecycle:
         self._put(finding)
         return [finding, *self._newly_explained(finding)]
 
-    def expire(self, now: datetime) -> list[Finding]:
-        """Findings that changed with time alone: quiet for long enough, or no longer acknowledged."""
+    def expire(self, now: datetime, conditions: Conditions = tuple) -> list[Finding]:
+        """Findings that changed with time alone: quiet for long enough, or no longer acknowledged.
+        `conditions`: asks how the switches of the inventory are doing."""
         changed = []
+        known: Mapping[str, SwitchCondition] | None = None
         while self._due and self._due[0][0] <= now:
             finding = self._live.get(heappop(self._due)[1])
             if finding is None or self._due_at(finding) > now:
                 continue  # cleared by hand, or put off by later evidence, which has an entry of its own
-            if self._hidden_by_loop(finding, now):
-                heappush(self._due, (now + _LOOK_AGAIN, finding.key))
-            elif now - finding.last_at >= clear_after(finding.kind, self.thresholds):
+            quiet = now - finding.last_at >= clear_after(finding.kind, self.thresholds)
+            if quiet and known is None:
+                known = {one.name: one for one in conditions()}
+            goes_on = self._hidden_by_loop(finding, now) or may_go_on_unseen(finding, known or {}, now)
+            if quiet and not goes_on:
                 changed.append(self._over_with(finding, now))
-            else:
+            elif finding.acknowledged_until is not None and finding.acknowledged_until <= now:
                 changed.append(self._put(replace(finding, state=State.OPEN, acknowledged_until=None)))
+            else:
+                heappush(self._due, (now + _LOOK_AGAIN, finding.key))
         return changed
 
     def end_unrecorded(self, found: Sequence[Detection], now: datetime) -> list[Finding]:

@@ -14,6 +14,7 @@ from kiteroll.core.topology.roles import Topology
 INFO = KindInfo(
     kind=FindingKind.FLOOD,
     thresholds=("flood_addresses", "burst_window"),
+    shown_by_readings=True,
     explains=frozenset(
         {FindingKind.TABLE_FILLING, FindingKind.OVERFULL, FindingKind.STRANGER, FindingKind.LEFT_OUT}
     ),
