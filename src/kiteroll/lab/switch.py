@@ -1,6 +1,7 @@
 """A learning bridge: ports, VLANs and a filtering database (IEEE 802.1Q clauses 6 to 8)."""
 
 from dataclasses import dataclass, field
+from math import inf
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.lab.traits import PLAIN, Traits
@@ -19,8 +20,8 @@ class LabPort:
     cabled: bool = False
     admin_up: bool = True
     speed_mbps: int = 1000
-    changed_at: float = 0.0
-    """World time of its last going up or down."""
+    changed_at: float = -inf
+    """World time of its last going up or down; before its switch started unless set."""
     blocked: bool = False
     """Spanning tree keeps it shut: it neither learns nor forwards (IEEE 802.1Q clause 13)."""
     spare: bool = False

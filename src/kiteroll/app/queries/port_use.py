@@ -77,15 +77,16 @@ def _unused(
     row = view.row
     if row.present or row.quiet or row.oper == Oper.UP.value:
         return []
-    link_since = unchanged_since(
-        row.oper_since, switch.read_since, row.changed_ticks, switch.uptime_ticks, switch.uptime_at
-    )
+    link_since = unchanged_since(row.oper_since, row.changed_ticks, switch.uptime_ticks, switch.uptime_at)
     if link_since is None:
         return []
     since = link_since if last_used is None else max(link_since, last_used)
     if since > before:
         return []
     why = "no link, and nobody was ever seen" if last_used is None else "no link, and nobody since"
+    read_since = switch.read_since
+    if row.changed_ticks is None and read_since is not None and since < read_since:
+        why += f"; it was not read for a while before {read_since:%Y-%m-%d %H:%MZ}"
     return [WastedPort((row.switch_name, row.name), row.alias, Waste.UNUSED, since, why)]
 
 

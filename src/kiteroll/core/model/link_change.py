@@ -58,18 +58,14 @@ def link_changed_at(
 
 def unchanged_since(
     seen_since: datetime | None,
-    read_since: datetime | None,
     changed_ticks: int | None,
     uptime_ticks: int | None,
     uptime_at: datetime | None,
 ) -> datetime | None:
-    """Since when a link is known to have been as it is all the time. None: nothing is known. What the switch
-    reports holds while nobody reads it, but not beyond its own start; what readings showed holds beyond that,
-    but not beyond a pause. `read_since`: since when there was none; the rest as for `link_changed_at`."""
-    by_readings = max((at for at in (seen_since, read_since) if at is not None), default=None)
-    if changed_ticks is None or uptime_ticks is None or uptime_at is None:
-        return by_readings
-    reported = counted_back(changed_ticks, uptime_ticks, uptime_at)
-    if by_readings is not None and uptime(changed_ticks) <= _STARTING:
-        return min(reported, by_readings)
-    return reported
+    """Since when a link is known to be as it is. None: nothing is known. What the switch reports holds while
+    nobody reads it, but not beyond its own start; what readings showed holds beyond that. For the parameters
+    see `link_changed_at`."""
+    reported = link_changed_at(seen_since, changed_ticks, uptime_ticks, uptime_at)
+    if changed_ticks is None or seen_since is None or reported is None:
+        return reported
+    return min(reported, seen_since) if uptime(changed_ticks) <= _STARTING else reported
