@@ -207,26 +207,26 @@ def test_a_loop_is_not_over_while_its_switches_are_not_read(
     lifecycle = FindingLifecycle(THRESHOLDS)
     ends = (("a", "p1"), ("b", "p2"))
     apply(lifecycle, detection(0, FindingKind.LOOP, subject=Subject(), details=Details(ports=ends)))
-    conditions = [
-        SwitchCondition(
+    conditions = {
+        name: SwitchCondition(
             name=name,
             interval=timedelta(minutes=5),
             enabled=minute is not None or name == "a",
             read_at=None if minute is None else at(minute),
         )
         for name, minute in zip("ab", read, strict=True)
-    ]
-    changed = lifecycle.expire(at(40), lambda: conditions)
+    }
+    changed = lifecycle.expire(at(40), conditions)
     assert [one.state for one in changed] == ([] if goes_on else [State.CLEARED])
-    assert [one.state for one in lifecycle.expire(at(41), list)] == ([State.CLEARED] if goes_on else [])
+    assert [one.state for one in lifecycle.expire(at(41))] == ([State.CLEARED] if goes_on else [])
 
 
 def test_what_goes_on_unseen_is_over_after_a_day_and_no_longer_acknowledged_before() -> None:
     lifecycle = FindingLifecycle(THRESHOLDS)
     (loop,) = apply(lifecycle, detection(0, FindingKind.LOOP))
     lifecycle.acknowledge(loop.key, "mara", "", at(60))
-    unread = [SwitchCondition(name="a", interval=timedelta(minutes=5), read_at=at(0))]
-    states = [[one.state for one in lifecycle.expire(at(now), lambda: unread)] for now in (50, 61, 70, 1441)]
+    unread = {"a": SwitchCondition(name="a", interval=timedelta(minutes=5), read_at=at(0))}
+    states = [[one.state for one in lifecycle.expire(at(now), unread)] for now in (50, 61, 70, 1441)]
     assert states == [[], [State.OPEN], [], [State.CLEARED]]
 
 

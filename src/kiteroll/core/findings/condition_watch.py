@@ -60,8 +60,8 @@ class ConditionWatch:
         self._began_at: datetime | None = None
         self._held_ips: Mapping[MacAddress, Sequence[HeldIp]] = {}
         self._held_ips_at: datetime | None = None
-        self.switched_off: frozenset[str] = frozenset()
-        """Switches that were not to be read when it looked last."""
+        self.switches: Mapping[str, SwitchCondition] = {}
+        """How those of the inventory were doing when it looked last, by name."""
 
     def due(self, now: datetime) -> bool:
         return self._looked_at is None or now - self._looked_at >= CONDITIONS_EVERY
@@ -86,7 +86,7 @@ class ConditionWatch:
         are reported already, perhaps since before a start; `silent`: ports that are, likewise."""
         thresholds = self._thresholds
         conditions, service = facts.conditions(), facts.service()
-        self.switched_off = frozenset(one.name for one in conditions if not one.enabled)
+        self.switches = {one.name: one for one in conditions}
         # Of a site whose readings are on their way nothing is known yet: the site itself is reported.
         late_sites = {one.site for one in service.sites if not one.up_to_date}
         began_at = self._began_at = self._began_at or now

@@ -191,9 +191,10 @@ class FindingEngine:
         changed = {one.key: one for one in self.lifecycle.apply(self._detected, known)}
         if looked:
             ended = self.lifecycle.end_unrecorded(self._detected, now)
-            ended += self.lifecycle.end_of_switches(facts.switches(), self._conditions.switched_off, now)
+            off = {name for name, one in self._conditions.switches.items() if not one.enabled}
+            ended += self.lifecycle.end_of_switches(facts.switches(), off, now)
             changed |= {one.key: one for one in ended}
-        changed |= {one.key: one for one in self.lifecycle.expire(now, facts.conditions)}
+        changed |= {one.key: one for one in self.lifecycle.expire(now, self._conditions.switches)}
         self._detected = []
         return Step(list(changed.values()), self._addresses.drain_probes(), self._next_wake(now))
 

@@ -3,7 +3,7 @@
 One finding per kind and subject, however often it comes: evidence is added, never a second finding.
 """
 
-from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import replace
 from datetime import datetime, timedelta
 from heapq import heappop, heappush
@@ -23,11 +23,9 @@ _SETTLES_WITHIN = timedelta(minutes=10)
 EXPLAINS_FOR = timedelta(hours=1)
 """For so long after its last evidence what is over explains what happened while it lasted."""
 _LOOK_AGAIN = timedelta(minutes=1)
+_NONE: Mapping[str, SwitchCondition] = {}
 LEAD = timedelta(minutes=2)
 """A loop makes addresses jump for a while before enough of them are seen to call it one."""
-
-
-Conditions = Callable[[], Iterable[SwitchCondition]]
 
 
 class FindingLifecycle:
@@ -105,19 +103,16 @@ class FindingLifecycle:
         self._put(finding)
         return [finding, *self._newly_explained(finding)]
 
-    def expire(self, now: datetime, conditions: Conditions = tuple) -> list[Finding]:
+    def expire(self, now: datetime, switches: Mapping[str, SwitchCondition] = _NONE) -> list[Finding]:
         """Findings that changed with time alone: quiet for long enough, or no longer acknowledged.
-        `conditions`: asks how the switches of the inventory are doing."""
+        `switches`: how those of the inventory are doing, by name."""
         changed = []
-        known: Mapping[str, SwitchCondition] | None = None
         while self._due and self._due[0][0] <= now:
             finding = self._live.get(heappop(self._due)[1])
             if finding is None or self._due_at(finding) > now:
                 continue  # cleared by hand, or put off by later evidence, which has an entry of its own
             quiet = now - finding.last_at >= clear_after(finding.kind, self.thresholds)
-            if quiet and known is None:
-                known = {one.name: one for one in conditions()}
-            goes_on = self._hidden_by_loop(finding, now) or may_go_on_unseen(finding, known or {}, now)
+            goes_on = self._hidden_by_loop(finding, now) or may_go_on_unseen(finding, switches, now)
             if quiet and not goes_on:
                 changed.append(self._over_with(finding, now))
             elif finding.acknowledged_until is not None and finding.acknowledged_until <= now:
