@@ -106,11 +106,14 @@ def test_one_of_the_same_kind_may_stand_in_for_one_that_is_gone() -> None:
 
 def test_the_sums_of_a_roll_call_count_an_address_once_a_port() -> None:
     judge = _judge(mac(1), mac(2))
-    one = counts_of(judge.counts(P1, [key_of(mac(1), 10), key_of(mac(1), 20), key_of(mac(3), 10)]), at(0))
+    one = counts_of(
+        judge.counts(P1, [key_of(mac(1), 10), key_of(mac(1), 20), key_of(mac(3), 10)]), at(0), current=True
+    )
     assert (one.present, one.enrolled, one.strangers, one.absent, one.broken) == (2, 1, 1, 1, 1)
-    other = counts_of(judge.counts(P2, [key_of(mac(4), 10)]), at(0))
+    other = counts_of(judge.counts(P2, [key_of(mac(4), 10)]), at(0), current=False)
     both = total([one, other])
-    assert both == one + other and (both.ports, both.present, both.broken) == (2, 3, 1)
+    assert both == one + other
+    assert (both.ports, both.present, both.broken, both.not_read) == (2, 3, 1, 1)
 
 
 def test_a_list_and_the_network_are_compared_both_ways() -> None:

@@ -31,6 +31,7 @@ from kiteroll.client import (
     readings,
     remove_switch,
     resume_round,
+    roll_call,
     round_status,
     search,
     sites,
@@ -109,9 +110,12 @@ def test_documents_are_imported_in_order_of_time_all_or_none(service: Service) -
         assert (now.port, now.mac) == ("p2", str(mac(901)))
         sure = client.send(endpoint(str(mac(901)))).confidence
         assert (sure, client.send(switch("hut-a")).health) == ("sure", "read")
+        assert not client.send(roll_call("hut-a", "p2")).not_read
         client.send(change_switch("hut-a", SwitchChange(interval_s=5)))  # it is expected every few seconds
         sure = client.send(endpoint(str(mac(901)))).confidence
         assert (sure, client.send(switch("hut-a")).health) == ("likely", "late")
+        called = client.send(roll_call("hut-a", "p2"))
+        assert called.not_read and called.read_at == late.taken_at
         with pytest.raises(ServiceError, match="in order of time"):
             client.send(import_readings([_document("hut-a", 0.5, {}), _document("hut-a", 5, {})]))
         assert len(list(client.each(readings(switch="hut-a")))) == 2, "nothing of a bad batch is kept"

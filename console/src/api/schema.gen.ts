@@ -5146,6 +5146,10 @@ export interface components {
             room: number | null;
             /** Broken */
             broken: boolean;
+            /** Read At */
+            read_at: string | null;
+            /** Not Read */
+            not_read: boolean;
             /** Count */
             count: number;
             /** Newcomers */
@@ -5224,6 +5228,10 @@ export interface components {
             room: number | null;
             /** Broken */
             broken: boolean;
+            /** Read At */
+            read_at: string | null;
+            /** Not Read */
+            not_read: boolean;
         };
         /** RollCallTotals */
         RollCallTotals: {
@@ -5245,6 +5253,8 @@ export interface components {
             overfull: number;
             /** Broken */
             broken: number;
+            /** Not Read */
+            not_read: number;
         };
         /** RollEntry */
         RollEntry: {
@@ -8666,6 +8676,8 @@ export interface operations {
                      *       "overfull": true,
                      *       "room": 1,
                      *       "broken": true,
+                     *       "read_at": "2026-05-04T12:00:00Z",
+                     *       "not_read": true,
                      *       "count": 1,
                      *       "newcomers": 1,
                      *       "roll": [
@@ -12413,7 +12425,8 @@ export interface operations {
                      *         "barred": 1,
                      *         "absent": 1,
                      *         "overfull": 1,
-                     *         "broken": 1
+                     *         "broken": 1,
+                     *         "not_read": 1
                      *       },
                      *       "items": [
                      *         {
@@ -12442,7 +12455,9 @@ export interface operations {
                      *           "random": 1,
                      *           "overfull": true,
                      *           "room": 1,
-                     *           "broken": true
+                     *           "broken": true,
+                     *           "read_at": "2026-05-04T12:00:00Z",
+                     *           "not_read": true
                      *         }
                      *       ],
                      *       "next": ""

@@ -9,7 +9,7 @@ import { Age } from "../shared/Age";
 import { Fact } from "../shared/Fact";
 import { Facts, Heading, Lines, Title } from "../shared/Grid";
 import { endpointPath, portPath } from "../shared/links";
-import { ErrorNotice, QueryView } from "../shared/QueryView";
+import { ErrorNotice, Notice, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { usePutParam } from "../shared/usePutParam";
 import { DataTable } from "../table/DataTable";
@@ -34,6 +34,12 @@ export function RollCallPage() {
         {({ pages: [first] }) => (
           <>
             {first && <Sums totals={first.totals} />}
+            {first && first.totals.not_read > 0 && (
+              <Notice tone="warn">
+                {first.totals.not_read} of the ports are of switches that are not read in time: who is there
+                now is not known, the numbers are of their latest readings.
+              </Notice>
+            )}
             <DataTable
               caption="roll call"
               rows={ports}

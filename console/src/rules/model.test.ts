@@ -7,6 +7,7 @@ import {
   levelText,
   marked,
   parseVlans,
+  portState,
   rangesText,
   unmarked,
 } from "./model";
@@ -49,6 +50,8 @@ describe("the roll call", () => {
   it("shows ports first that need somebody, the others as they come", () => {
     const ports = [port("p1"), port("p2", { broken: true, overfull: true }), port("p3", { strangers: 1 })];
     expect(inNeed([...ports, port("p4")]).map((one) => one.port)).toEqual(["p2", "p3", "p1", "p4"]);
+    const unread = port("p5", { not_read: true });
+    expect(inNeed([port("p4"), unread]).map(portState)).toEqual(["not read", "in order"]);
   });
 });
 

@@ -97,10 +97,11 @@ export function portState(port: CalledPort): string {
   if (port.barred > 0) return "barred";
   if (port.overfull) return "overfull";
   if (port.strangers > 0) return "stranger";
-  return port.broken ? "broken" : "in order";
+  if (port.broken) return "broken";
+  return port.not_read ? "not read" : "in order";
 }
 
-const ORDER = ["barred", "overfull", "stranger", "broken", "in order", "exempt"];
+const ORDER = ["barred", "overfull", "stranger", "broken", "not read", "in order", "exempt"];
 
 /** Ports that need somebody first; those that need nobody more than others as they come. */
 export function inNeed(ports: CalledPort[]): CalledPort[] {

@@ -38,6 +38,7 @@ const LOOKS: Record<string, { sign: string; color: string }> = {
   overfull: { sign: "△", color: "warn" },
   broken: { sign: "△", color: "warn" },
   "in order": { sign: "✓", color: "good" },
+  "not read": { sign: "◔", color: "warn" },
   exempt: { sign: "–", color: "soft" },
   waiting: { sign: "…", color: "kite" },
   accepted: { sign: "✓", color: "good" },

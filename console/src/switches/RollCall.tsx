@@ -5,10 +5,11 @@ import { useState } from "react";
 import { api, need, type Schemas } from "../api/client";
 import { rollCallQuery } from "../api/resources/ports";
 import { rulesQuery } from "../api/resources/rules";
+import { Age } from "../shared/Age";
 import { Field, Grid, Heading, Sheet } from "../shared/Grid";
 import { TimeLink } from "../shared/instant";
 import { endpointPath } from "../shared/links";
-import { ErrorNotice, Nothing, QueryView } from "../shared/QueryView";
+import { ErrorNotice, Nothing, Notice, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { seatsText } from "./model";
 
@@ -25,6 +26,19 @@ export function RollCall({ name, port }: { name: string; port: string }) {
             <p>It is an uplink: rules do not apply to it.</p>
           ) : (
             <>
+              {result.not_read && (
+                <Notice tone="warn">
+                  Its switch{" "}
+                  {result.read_at ? (
+                    <>
+                      was read last <Age at={result.read_at} ago />
+                    </>
+                  ) : (
+                    "was never read"
+                  )}
+                  : who is here now is not known.
+                </Notice>
+              )}
               <Rule call={result} />
               <Present call={result} />
             </>

@@ -7,6 +7,7 @@ from typing import Any
 from kiteroll.cli import columns, levels
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.output import Output
 from kiteroll.cli.parsing import add_command, add_limit, shared
 from kiteroll.client import Client, absent, call_against, roll_call, roll_calls
 from kiteroll.core.errors import Invalid
@@ -86,6 +87,12 @@ def _many(context: Context, client: Client, at: api.RuleLevel) -> Exit:
         if cursor is not None:
             out.note(f"the first {len(rows)} ports; --limit shows more", "dim")
         out.note(_summary(totals), "bold")
+        if totals.not_read:
+            out.note(
+                f"{totals.not_read} of the ports are of switches that are not read in time: who is there now "
+                "is not known (`kiteroll switch list`)",
+                "yellow",
+            )
     return Exit.BROKEN_RULE if totals.broken else Exit.OK
 
 
@@ -123,6 +130,7 @@ def _one_port(context: Context, call: api.RollCall) -> Exit:
     if out.format == "table":
         out.facts(
             (
+                *((("not read for", _not_read_for(out, call)),) if call.not_read else ()),
                 ("seats", _sourced(call, "seats", _seats(call))),
                 ("watched", _sourced(call, "watched", "yes" if call.watched else "no")),
                 ("vlans", _sourced(call, "vlans", _vlans(call))),
@@ -161,6 +169,11 @@ def _vlans(call: api.RollCall) -> str:
 
 def _reopen(call: api.RollCall) -> str:
     return span(timedelta(seconds=call.reopen_after_s)) if call.reopen_after_s else "never by itself"
+
+
+def _not_read_for(out: Output, call: api.RollCall) -> str:
+    """Of a switch that is not read in time."""
+    return f"{out.age(call.read_at)}: who is here now is not known" if call.read_at else "ever"
 
 
 def _sourced(call: api.RollCall, name: str, text: str) -> str:

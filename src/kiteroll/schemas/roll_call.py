@@ -62,6 +62,10 @@ class RollCallPort(ResponseModel):
     """Seats left; null without a limit."""
     broken: bool
     """Whether any rule is broken here."""
+    read_at: Instant | None
+    """The latest whole reading of its switch, which all this is of."""
+    not_read: bool
+    """Its switch is not read in time: who is here now is not known."""
 
 
 class RollCall(RollCallPort):
@@ -91,6 +95,8 @@ class RollCallTotals(ResponseModel):
     """Ports with more present than seats."""
     broken: int
     """Ports at which any rule is broken."""
+    not_read: int
+    """Ports of switches that are not read in time: the other numbers are of their latest readings."""
 
 
 class RollCallPage(ResponseModel):

@@ -198,6 +198,8 @@ def _called_fields(called: CalledPort) -> dict[str, Any]:
         "overfull": occupancy.overfull,
         "room": occupancy.room,
         "broken": occupancy.broken,
+        "read_at": called.read_at,
+        "not_read": bool(counts.not_read),
     }
 
 

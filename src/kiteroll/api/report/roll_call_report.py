@@ -28,6 +28,11 @@ def roll_call_report(
         f"{totals.present} devices present: {totals.enrolled} enrolled, {totals.strangers} strangers, "
         f"{totals.out_of_place} out of place, {totals.barred} barred. {len(absent)} enrolled are absent.</p>",
     ]
+    if totals.not_read:
+        parts.append(
+            f"<p><b>{totals.not_read} of the ports are of switches that are not read in time</b>: who is "
+            "there now is not known, what follows is of their latest readings.</p>"
+        )
     if cut:
         parts.append(f"<p>The first {len(ports)} ports; the sums are of all.</p>")
     parts.append(
@@ -51,12 +56,17 @@ def roll_call_report(
 
 def _port(port: api.RollCallPort, occupants: Sequence[Occupant]) -> str:
     state = "uplink, exempt" if port.exempt else ("yes" if port.watched else "no")
+    switch = escape(port.switch)
+    if port.not_read:
+        switch += (
+            f" <b>not read since {time_text(port.read_at)}</b>" if port.read_at else " <b>never read</b>"
+        )
     rows = [_occupant(one) for one in occupants] or ["<td></td><td></td><td></td>"]
     seats = "" if port.seats is None else str(port.seats)
     over = " <b>overfull</b>" if port.overfull else ""
     span = f' rowspan="{len(rows)}"' if len(rows) > 1 else ""
     cells = (
-        escape(port.switch),
+        switch,
         escape(port.port),
         escape(port.alias),
         f"{port.present}/{seats}{over}" if seats else str(port.present),

@@ -8,6 +8,7 @@ from datetime import datetime
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.queries.endpoints import find_port
 from kiteroll.app.queries.search import Search
+from kiteroll.app.switch_condition import condition_of
 from kiteroll.app.topology_view import TopologyView
 from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
@@ -26,6 +27,7 @@ from kiteroll.core.policy.occupancy import NotCounted, PortOccupancy
 from kiteroll.core.policy.roll import Enrolled
 from kiteroll.core.policy.roll_call import Attended, Expected, RollCallCounts, attend, counts_of, total
 from kiteroll.core.topology.sighting import judged_ageing
+from kiteroll.core.tracking.switch_health import SwitchCondition
 from kiteroll.store import finding_inputs, inventory, rules, stay_queries
 from kiteroll.store.database import Database
 from kiteroll.store.list_queries import all_port_names
@@ -42,6 +44,8 @@ class CalledPort:
     occupancy: PortOccupancy
     alias: str
     counts: RollCallCounts
+    read_at: datetime | None
+    """The latest whole reading of its switch, which all this is of."""
     random: frozenset[MacAddress]
     """Present addresses that devices are likely to have made up."""
     replacements: tuple[Replacement, ...] = ()
@@ -92,7 +96,7 @@ class RollCalls:
         judge = self._judge()
         table = self._fleet.tracker.table(switch)
         keys = _keys_by_port(table).get(port, ())
-        called = self._called(judge, (switch, port), "", keys)
+        called = self._called(judge, self._conditions(), (switch, port), "", keys)
         since = judge.now - judged_ageing(table.ageing)
         lately = frozenset(key for key in keys if (at := table.recent.get(key)) is not None and at > since)
         called = replace(called, occupancy=judge.occupancy((switch, port), keys, lately))
@@ -103,7 +107,7 @@ class RollCalls:
         """Ports of a level that have a rule or a roll and are not exempt, or where somebody is who is barred;
         and their sums. `broken`: only those at which a rule is broken; `without_rule`: all others are listed
         too. Raises NotFound for a level that is not there."""
-        judge = self._judge()
+        judge, switches = self._judge(), self._conditions()
         ports = self._ports_of(level, judge)
         sums: list[RollCallCounts] = []
         wanted: list[tuple[PortRef, str, Sequence[int]]] = []
@@ -112,13 +116,13 @@ class RollCalls:
             counts = judge.counts(port, keys)
             called = counts.rule.sets_something or counts.rule.own_roll or counts.broken
             if called and not counts.exempt:
-                sums.append(counts_of(counts, judge.now))
+                sums.append(counts_of(counts, judge.now, current=_is_current(switches, port, judge.now)))
             elif not without_rule:
                 continue
             if at >= after and len(wanted) <= ask.limit and (counts.broken or not broken):
                 wanted.append((port, alias, keys))
                 last = at
-        rows = [self._called(judge, *one) for one in wanted[: ask.limit]]
+        rows = [self._called(judge, switches, *one) for one in wanted[: ask.limit]]
         return RollCallView(
             totals=total(sums), ports=tuple(rows), next=str(last) if len(wanted) > ask.limit else None
         )
@@ -231,12 +235,25 @@ class RollCalls:
             for name, alias in names.items():
                 yield (switch, name), alias, keys.get(name, ())
 
-    def _called(self, judge: Judge, port: PortRef, alias: str, keys: Sequence[int]) -> CalledPort:
-        occupancy = judge.occupancy(port, keys)
+    def _conditions(self) -> dict[str, SwitchCondition]:
+        """Of the switches of the inventory, by name."""
+        return {row.name: condition_of(row, present=0) for row in self._database.run(inventory.all_switches)}
+
+    def _called(
+        self,
+        judge: Judge,
+        switches: Mapping[str, SwitchCondition],
+        port: PortRef,
+        alias: str,
+        keys: Sequence[int],
+    ) -> CalledPort:
+        occupancy, switch = judge.occupancy(port, keys), switches.get(port[0])
+        current = _is_current(switches, port, judge.now)
         return CalledPort(
             occupancy=occupancy,
             alias=alias,
-            counts=counts_of(judge.counts(port, keys), judge.now),
+            counts=counts_of(judge.counts(port, keys), judge.now, current=current),
+            read_at=switch.read_at if switch else None,
             random=self._random(occupancy),
         )
 
@@ -259,6 +276,11 @@ class RollCalls:
             if seen:
                 found[mac.digits] = max(at_home or seen)
         return found
+
+
+def _is_current(switches: Mapping[str, SwitchCondition], port: PortRef, now: datetime) -> bool:
+    switch = switches.get(port[0])
+    return switch is not None and switch.is_current(now)
 
 
 def _keys_by_port(table: MacTable) -> dict[str, list[int]]:

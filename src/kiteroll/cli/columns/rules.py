@@ -129,7 +129,7 @@ def roll_call_ports() -> list[Column[api.RollCallPort]]:
         Column(
             "state",
             lambda one: _state(one),
-            style=lambda one: "yellow" if one.broken else "dim" if one.exempt else "green",
+            style=lambda one: "yellow" if one.broken or one.not_read else "dim" if one.exempt else "green",
         ),
     ]
 
@@ -254,9 +254,8 @@ def _span(seconds: float) -> str:
 def _state(one: api.RollCallPort) -> str:
     if one.exempt:
         return "uplink, exempt"
-    if one.overfull:
-        return "overfull"
-    return "broken" if one.broken else "in order"
+    state = "overfull" if one.overfull else "broken" if one.broken else "in order"
+    return f"{state} when last read" if one.not_read else state
 
 
 def _seats(seats: int | str | None) -> str:

@@ -26,14 +26,16 @@ class RollCallCounts:
     """Ports with more present than seats."""
     broken: int = 0
     """Ports at which any rule is broken."""
+    not_read: int = 0
+    """Ports of switches that are not read in time: the other numbers are of their latest readings."""
 
     def __add__(self, other: "RollCallCounts") -> "RollCallCounts":
         names = [one.name for one in fields(self)]
         return RollCallCounts(**{name: getattr(self, name) + getattr(other, name) for name in names})
 
 
-def counts_of(counts: PortCounts, now: datetime) -> RollCallCounts:
-    """Of one port."""
+def counts_of(counts: PortCounts, now: datetime, *, current: bool) -> RollCallCounts:
+    """Of one port. `current`: whether its switch is read in time."""
     found = counts.by_status
 
     def count(status: RollStatus) -> int:
@@ -49,6 +51,7 @@ def counts_of(counts: PortCounts, now: datetime) -> RollCallCounts:
         absent=0 if counts.exempt else counts.absent(now),
         overfull=int(counts.overfull),
         broken=int(counts.broken),
+        not_read=int(not current),
     )
 
 

@@ -85,6 +85,10 @@ class SwitchCondition:
         since = self.late_since
         return self.enabled and since is not None and now > since
 
+    def is_current(self, now: datetime) -> bool:
+        """Whether its latest table shows who is there now: it was read whole within three intervals."""
+        return self.enabled and self.read_at is not None and not self.is_late(now)
+
     def health(self, now: datetime) -> SwitchHealth:
         if not self.enabled:
             return SwitchHealth.OFF  # also where a reading was on its way when it was turned off
