@@ -22,6 +22,7 @@ from kiteroll.core.findings.finding import (
 from kiteroll.core.findings.lifecycle import FindingLifecycle
 from kiteroll.core.findings.overdue import may_be_over_at
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.findings.unseen import as_last_read
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.tracking.switch_health import SwitchCondition
 from tests.support.factories import at, mac
@@ -228,6 +229,22 @@ def test_what_goes_on_unseen_is_over_after_a_day_and_no_longer_acknowledged_befo
     unread = {"a": SwitchCondition(name="a", interval=timedelta(minutes=5), read_at=at(0))}
     states = [[one.state for one in lifecycle.expire(at(now), unread)] for now in (50, 61, 70, 1441)]
     assert states == [[], [State.OPEN], [], [State.CLEARED]]
+
+
+def test_how_something_is_stays_open_as_of_the_last_reading_while_nobody_reads() -> None:
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    there = detection(10, FindingKind.STRANGER)
+    apply(lifecycle, there)
+    switch = SwitchCondition(name="a", interval=timedelta(minutes=1), read_at=at(10))
+    for late in (switch, replace(switch, enabled=False)):
+        assert as_last_read(detection(12, FindingKind.STRANGER), {"a": switch}, at(12)).last_at == at(12)
+        lately = as_last_read(detection(60, FindingKind.STRANGER), {"a": late}, at(60))
+        assert (lately.first_at, lately.last_at) == (at(10), at(10))
+        assert apply(lifecycle, lately) == [] and lifecycle.expire(at(3000), {"a": late}) == []
+    (over,) = lifecycle.expire(at(3060), {"a": replace(switch, read_at=at(3060))})
+    assert over.state is State.CLEARED
+    moved = detection(60, FindingKind.MOVED)
+    assert as_last_read(moved, {"a": switch}, at(60)) is moved
 
 
 def test_what_is_come_to_late_and_happened_while_a_loop_lasted_is_explained_by_it() -> None:

@@ -31,6 +31,7 @@ from kiteroll.core.findings.path_changes import PathChanges
 from kiteroll.core.findings.port_rule_watch import PortRuleWatch
 from kiteroll.core.findings.switch_identities import SwitchIdentities
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.findings.unseen import as_last_read
 from kiteroll.core.model.changes import Change, Restarted
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
@@ -305,7 +306,7 @@ class FindingEngine:
             self._addresses.add(facts.at_several_ports(_MAX_ADDRESSES))
             self._several_ports_at = now
         self._conditions.round_complete(now)
-        return found
+        return [as_last_read(one, self._conditions.switches, now) for one in found]
 
     def _next_wake(self, now: datetime) -> datetime:
         if self._addresses.backlog():

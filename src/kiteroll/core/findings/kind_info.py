@@ -31,7 +31,7 @@ class KindInfo:
     by_readings: bool = False
     """A condition that a reading shows: in between nobody looks whether it is still so."""
     shown_by_readings: bool = False
-    """What happened, and may go on: only readings show whether it does."""
+    """Only readings of the switches it is about show whether it goes on."""
     recorded: bool = False
     """A condition that the service's own records show: it is over once they are read and do not say so."""
     explains: frozenset[FindingKind] = frozenset()

@@ -1,25 +1,42 @@
-"""Whether something may go on unseen: no evidence comes from a switch that is not read."""
+"""What may go on unseen: no evidence comes from a switch that is not read."""
 
 from collections.abc import Mapping
+from dataclasses import replace
 from datetime import datetime, timedelta
 
-from kiteroll.core.findings.finding import Finding
+from kiteroll.core.findings.finding import Detection, Finding
 from kiteroll.core.findings.registry import KINDS
 from kiteroll.core.tracking.switch_health import SwitchCondition
 
 MOST = timedelta(days=1)
-"""For so long after its last evidence; then it is over, for a switch may never come back."""
+"""For so long after its last evidence what happened is waited for; a switch may never come back."""
 
 
 def may_go_on_unseen(finding: Finding, switches: Mapping[str, SwitchCondition], now: datetime) -> bool:
     """Whether a switch that the finding is about was not read whole since its last evidence, or is late:
-    often it is the loop itself that keeps it from answering. `switches`: by name, of the inventory; one that
-    is not in it, or not to be read, is not waited for."""
-    if not KINDS[finding.kind].shown_by_readings or now - finding.last_at > MOST:
+    often it is the loop itself that keeps it from answering. `switches`: by name, of the inventory. What
+    happened does not wait for one that is not to be read; how something is does, for it may be so still."""
+    info = KINDS[finding.kind]
+    if not info.shown_by_readings or (not info.condition and now - finding.last_at > MOST):
         return False
     names = {switch for switch, _ in finding.details.ports or finding.ports} | {finding.subject.switch}
     concerned = [switches[name] for name in names if name in switches]
-    return any(one.enabled and not _is_watched(one, finding.last_at, now) for one in concerned)
+    waits_for = [one for one in concerned if one.enabled or info.condition]
+    return any(not _is_watched(one, finding.last_at, now) for one in waits_for)
+
+
+def as_last_read(detection: Detection, switches: Mapping[str, SwitchCondition], now: datetime) -> Detection:
+    """Of how something is now: as of the latest readings of its switches, where none of them is read in time.
+    It may be over since."""
+    if not KINDS[detection.kind].shown_by_readings:
+        return detection
+    names = {switch for switch, _ in detection.ports} | {detection.subject.switch}
+    concerned = [switches[name] for name in names if name in switches]
+    read_at = max((one.read_at for one in concerned if one.read_at is not None), default=None)
+    if read_at is None or any(one.is_current(now) for one in concerned):
+        return detection
+    at = min(detection.last_at, read_at)
+    return replace(detection, first_at=min(detection.first_at, at), last_at=at)
 
 
 def _is_watched(switch: SwitchCondition, since: datetime, now: datetime) -> bool:

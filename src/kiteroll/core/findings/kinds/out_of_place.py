@@ -15,6 +15,7 @@ INFO = KindInfo(
     kind=FindingKind.OUT_OF_PLACE,
     thresholds=("port_rule_delay",),
     condition=True,
+    shown_by_readings=True,
     help=KindHelp(
         title="An enrolled device that is out of place",
         why="A device that is known and authorised elsewhere was plugged in here: an exchange nobody wrote down, "

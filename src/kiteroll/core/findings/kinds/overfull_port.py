@@ -12,6 +12,7 @@ INFO = KindInfo(
     kind=FindingKind.OVERFULL,
     thresholds=("port_rule_delay",),
     condition=True,
+    shown_by_readings=True,
     help=KindHelp(
         title="A port that is overfull",
         why="More devices than agreed share one socket: what they do cannot be told apart, and a small switch "

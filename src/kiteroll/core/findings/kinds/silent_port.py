@@ -16,6 +16,7 @@ INFO = KindInfo(
     kind=FindingKind.SILENT_PORT,
     thresholds=("silent_after",),
     condition=True,
+    shown_by_readings=True,
     help=KindHelp(
         title="A port that is up and silent",
         why="Something is plugged in and sends nothing: it may have crashed, be in the wrong VLAN, or be forgotten.",

@@ -13,6 +13,7 @@ INFO = KindInfo(
     kind=FindingKind.STRANGER,
     thresholds=("port_rule_delay",),
     condition=True,
+    shown_by_readings=True,
     help=KindHelp(
         title="A stranger on a port",
         why="A device that nobody enrolled receives what is meant for others, or was plugged into the wrong "

@@ -12,6 +12,7 @@ INFO = KindInfo(
     kind=FindingKind.TABLE_FILLING,
     thresholds=("table_share",),
     condition=True,
+    shown_by_readings=True,
     help=KindHelp(
         title="A table that fills up",
         why="What no longer fits is not learned: frames to it flood every port.",

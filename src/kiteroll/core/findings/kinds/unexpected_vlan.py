@@ -12,6 +12,7 @@ INFO = KindInfo(
     kind=FindingKind.OTHER_VLAN,
     thresholds=("port_rule_delay",),
     condition=True,
+    shown_by_readings=True,
     help=KindHelp(
         title="Addresses in a VLAN that is not expected on a port",
         why="A device reaches a network that its port was not made for: the port is configured for another VLAN, "
