@@ -240,9 +240,9 @@ def test_how_something_is_stays_open_as_of_the_last_reading_while_nobody_reads()
         assert as_last_read(detection(12, FindingKind.STRANGER), {"a": switch}, at(12)).last_at == at(12)
         lately = as_last_read(detection(60, FindingKind.STRANGER), {"a": late}, at(60))
         assert (lately.first_at, lately.last_at) == (at(10), at(10))
-        assert apply(lifecycle, lately) == [] and lifecycle.expire(at(3000), {"a": late}) == []
-    (over,) = lifecycle.expire(at(3060), {"a": replace(switch, read_at=at(3060))})
-    assert over.state is State.CLEARED
+        assert apply(lifecycle, lately) == [] and lifecycle.expire(at(3000), {"a": late}, [there.key]) == []
+    (over,) = lifecycle.expire(at(3060), {"a": switch})
+    assert over.state is State.CLEARED, "the rule is another now"
     moved = detection(60, FindingKind.MOVED)
     assert as_last_read(moved, {"a": switch}, at(60)) is moved
 

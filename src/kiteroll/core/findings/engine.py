@@ -118,6 +118,8 @@ class FindingEngine:
         self._unevaluated: set[str] = set()
         self._several_ports_at: datetime | None = None
         self._summarised_at: dict[str, datetime] = {}
+        self._shown: frozenset[str] = frozenset()
+        """Keys of how things were found to be at the last look."""
         # What was detected is kept until it was applied: a step that the facts cut off loses nothing.
         self._detected: list[Detection] = []
 
@@ -195,7 +197,9 @@ class FindingEngine:
             off = {name for name, one in self._conditions.switches.items() if not one.enabled}
             ended += self.lifecycle.end_of_switches(facts.switches(), off, now)
             changed |= {one.key: one for one in ended}
-        changed |= {one.key: one for one in self.lifecycle.expire(now, self._conditions.switches)}
+        changed |= {
+            one.key: one for one in self.lifecycle.expire(now, self._conditions.switches, self._shown)
+        }
         self._detected = []
         return Step(list(changed.values()), self._addresses.drain_probes(), self._next_wake(now))
 
@@ -306,6 +310,7 @@ class FindingEngine:
             self._addresses.add(facts.at_several_ports(_MAX_ADDRESSES))
             self._several_ports_at = now
         self._conditions.round_complete(now)
+        self._shown = frozenset(one.key for one in found)
         return [as_last_read(one, self._conditions.switches, now) for one in found]
 
     def _next_wake(self, now: datetime) -> datetime:

@@ -103,16 +103,26 @@ class FindingLifecycle:
         self._put(finding)
         return [finding, *self._newly_explained(finding)]
 
-    def expire(self, now: datetime, switches: Mapping[str, SwitchCondition] = _NONE) -> list[Finding]:
+    def expire(
+        self,
+        now: datetime,
+        switches: Mapping[str, SwitchCondition] = _NONE,
+        shown: Collection[str] = (),
+    ) -> list[Finding]:
         """Findings that changed with time alone: quiet for long enough, or no longer acknowledged.
-        `switches`: how those of the inventory are doing, by name."""
+        `switches`: how those of the inventory are doing, by name; `shown`: keys of what the last look found
+        to be so, as far as readings show."""
         changed = []
         while self._due and self._due[0][0] <= now:
             finding = self._live.get(heappop(self._due)[1])
             if finding is None or self._due_at(finding) > now:
                 continue  # cleared by hand, or put off by later evidence, which has an entry of its own
             quiet = now - finding.last_at >= clear_after(finding.kind, self.thresholds)
-            goes_on = self._hidden_by_loop(finding, now) or may_go_on_unseen(finding, switches, now)
+            goes_on = (
+                finding.key in shown
+                or self._hidden_by_loop(finding, now)
+                or may_go_on_unseen(finding, switches, now)
+            )
             if quiet and not goes_on:
                 changed.append(self._over_with(finding, now))
             elif finding.acknowledged_until is not None and finding.acknowledged_until <= now:

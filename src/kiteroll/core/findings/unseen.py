@@ -9,20 +9,19 @@ from kiteroll.core.findings.registry import KINDS
 from kiteroll.core.tracking.switch_health import SwitchCondition
 
 MOST = timedelta(days=1)
-"""For so long after its last evidence what happened is waited for; a switch may never come back."""
+"""For so long after its last evidence; then it is over, for a switch may never come back."""
 
 
 def may_go_on_unseen(finding: Finding, switches: Mapping[str, SwitchCondition], now: datetime) -> bool:
     """Whether a switch that the finding is about was not read whole since its last evidence, or is late:
-    often it is the loop itself that keeps it from answering. `switches`: by name, of the inventory. What
-    happened does not wait for one that is not to be read; how something is does, for it may be so still."""
+    often it is the loop itself that keeps it from answering. `switches`: by name, of the inventory; one that
+    is not in it, or not to be read, is not waited for. Never of how something is: that is looked at."""
     info = KINDS[finding.kind]
-    if not info.shown_by_readings or (not info.condition and now - finding.last_at > MOST):
+    if info.condition or not info.shown_by_readings or now - finding.last_at > MOST:
         return False
     names = {switch for switch, _ in finding.details.ports or finding.ports} | {finding.subject.switch}
     concerned = [switches[name] for name in names if name in switches]
-    waits_for = [one for one in concerned if one.enabled or info.condition]
-    return any(not _is_watched(one, finding.last_at, now) for one in waits_for)
+    return any(one.enabled and not _is_watched(one, finding.last_at, now) for one in concerned)
 
 
 def as_last_read(detection: Detection, switches: Mapping[str, SwitchCondition], now: datetime) -> Detection:
