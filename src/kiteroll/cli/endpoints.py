@@ -77,22 +77,18 @@ def add_commands(commands: Any) -> None:
     one = add_command(verbs, "homes", run_homes, "show where it was at home over time", parents=parents)
     one.add_argument("mac", metavar="ADDRESS")
     one.add_argument("--days", type=float, default=30, help="how far back (default 30)")
-    one = add_command(
-        verbs, "quiet-times", run_quiet_times, "show when it was missing where it was", parents=parents
-    )
-    one.add_argument("mac", metavar="ADDRESS")
-    one.add_argument("--days", type=float, default=30, help="how far back (default 30)")
-    one.add_argument("--uplinks", action="store_true", help="also on uplinks")
-    one = add_command(
-        verbs,
-        "reading-pauses",
-        run_reading_pauses,
-        "show when its switch was read too seldom to know that it was there",
-        parents=parents,
-    )
-    one.add_argument("mac", metavar="ADDRESS")
-    one.add_argument("--days", type=float, default=30, help="how far back (default 30)")
-    one.add_argument("--uplinks", action="store_true", help="also on uplinks")
+    for name, run, text in (
+        ("quiet-times", run_quiet_times, "show when it was missing where it was"),
+        (
+            "reading-pauses",
+            run_reading_pauses,
+            "show when its switch was read too seldom to know that it was there",
+        ),
+    ):
+        one = add_command(verbs, name, run, text, parents=parents)
+        one.add_argument("mac", metavar="ADDRESS")
+        one.add_argument("--days", type=float, default=30, help="how far back (default 30)")
+        one.add_argument("--uplinks", action="store_true", help="also on uplinks")
     one = add_command(verbs, "change", run_change, "set its label, owner or notes", parents=parents)
     one.add_argument("mac", metavar="ADDRESS")
     for name in ("label", "owner", "notes"):

@@ -1,5 +1,7 @@
 """Endpoints, their places and paths, as the API shows them."""
 
+from typing import Any
+
 from kiteroll.app.labels import Label
 from kiteroll.app.queries.endpoint_history import HomeInterval, IpStay, QuietTime, ReadingPause
 from kiteroll.app.queries.endpoints import EndpointView, PlaceView
@@ -65,17 +67,22 @@ def present_ip(row: IpStay) -> api.IpStay:
 
 
 def present_quiet_time(row: QuietTime) -> api.QuietTime:
-    place = row.place
-    return api.QuietTime(
-        switch=place.switch, port=place.port, vlan=place.vlan, began_at=row.began_at, ended_at=row.ended_at
-    )
+    return api.QuietTime(**_time_fields(row))
 
 
 def present_reading_pause(row: ReadingPause) -> api.ReadingPause:
+    return api.ReadingPause(**_time_fields(row))
+
+
+def _time_fields(row: QuietTime | ReadingPause) -> dict[str, Any]:
     place = row.place
-    return api.ReadingPause(
-        switch=place.switch, port=place.port, vlan=place.vlan, began_at=row.began_at, ended_at=row.ended_at
-    )
+    return {
+        "switch": place.switch,
+        "port": place.port,
+        "vlan": place.vlan,
+        "began_at": row.began_at,
+        "ended_at": row.ended_at,
+    }
 
 
 def present_home_interval(mac: MacAddress, row: HomeInterval) -> api.HomeInterval:

@@ -38,7 +38,9 @@ class EndpointHistory:
         self._database.run(stay_queries.check_known, mac)
         now = self._clock.now()
         found = self._database.run(quiet_times, [mac], now - back, now)
-        return self._latest(found, uplinks=uplinks)
+        if not uplinks:
+            found = _at_access(found, self._past_roles([one.place for one in found]))
+        return found[-_MAX_TIMES:]
 
     def reading_pauses(self, mac: MacAddress, back: timedelta, *, uplinks: bool) -> list[ReadingPause]:
         """When a switch that it was on was read too seldom to know that it was there all the time, earliest
@@ -47,21 +49,13 @@ class EndpointHistory:
         now = self._clock.now()
         since = now - back
         stays = self._stays([mac], since)[mac]
-        if not uplinks:
+        if uplinks:
+            found = self._database.run(reading_pauses, [one.id for one in stays], since, now)
+        else:
             roles = self._past_roles([one.place for one in stays])
-            stays = [one for one in stays if roles.was_access(one)]
-        found = self._database.run(reading_pauses, [one.id for one in stays], since, now)
-        return self._latest(found, uplinks=uplinks)
-
-    def _latest(self, times: list[T], *, uplinks: bool) -> list[T]:
-        if not uplinks:
-            roles = self._past_roles([one.place for one in times])
-            times = [
-                one
-                for one in times
-                if any(roles.access_times((one.place.switch, one.place.port), one.began_at, one.ended_at))
-            ]
-        return times[-_MAX_TIMES:]
+            here = [one.id for one in stays if roles.was_access(one)]
+            found = _at_access(self._database.run(reading_pauses, here, since, now), roles)
+        return found[-_MAX_TIMES:]
 
     def _past_roles(self, places: Iterable[Place]) -> PastRoles:
         return self._database.run(port_history.past_roles, {(one.switch, one.port) for one in places})
@@ -102,3 +96,12 @@ class EndpointHistory:
 
     def ips(self, mac: MacAddress, limit: int) -> list[IpStay]:
         return self._database.run(host_names.ip_history, mac, limit)
+
+
+def _at_access(times: Sequence[T], roles: PastRoles) -> list[T]:
+    """Those in which the port was an access port at all."""
+    return [
+        one
+        for one in times
+        if any(roles.access_times((one.place.switch, one.place.port), one.began_at, one.ended_at))
+    ]

@@ -30,7 +30,7 @@ class KindInfo:
     """It says how something is, not what happened: it is over as soon as it is not so."""
     by_readings: bool = False
     """A condition that a reading shows: in between nobody looks whether it is still so."""
-    shown_by_readings: bool = False
+    goes_on_unseen: bool = False
     """Only readings of the switches it is about show whether it goes on."""
     recorded: bool = False
     """A condition that the service's own records show: it is over once they are read and do not say so."""

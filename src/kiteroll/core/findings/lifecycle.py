@@ -118,12 +118,11 @@ class FindingLifecycle:
             if finding is None or self._due_at(finding) > now:
                 continue  # cleared by hand, or put off by later evidence, which has an entry of its own
             quiet = now - finding.last_at >= clear_after(finding.kind, self.thresholds)
-            goes_on = (
+            if quiet and not (
                 finding.key in shown
                 or self._hidden_by_loop(finding, now)
                 or may_go_on_unseen(finding, switches, now)
-            )
-            if quiet and not goes_on:
+            ):
                 changed.append(self._over_with(finding, now))
             elif finding.acknowledged_until is not None and finding.acknowledged_until <= now:
                 changed.append(self._put(replace(finding, state=State.OPEN, acknowledged_until=None)))

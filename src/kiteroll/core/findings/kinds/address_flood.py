@@ -14,7 +14,7 @@ from kiteroll.core.topology.roles import Topology
 INFO = KindInfo(
     kind=FindingKind.FLOOD,
     thresholds=("flood_addresses", "burst_window"),
-    shown_by_readings=True,
+    goes_on_unseen=True,
     explains=frozenset(
         {FindingKind.TABLE_FILLING, FindingKind.OVERFULL, FindingKind.STRANGER, FindingKind.LEFT_OUT}
     ),

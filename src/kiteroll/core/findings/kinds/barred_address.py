@@ -13,7 +13,7 @@ from kiteroll.core.policy.roll import BarredList
 INFO = KindInfo(
     kind=FindingKind.BARRED,
     condition=True,
-    shown_by_readings=True,
+    goes_on_unseen=True,
     help=KindHelp(
         title="A barred address",
         why="Somebody decided that this device must not be on the network: stolen, infected, or replaced.",

@@ -15,7 +15,7 @@ from kiteroll.core.findings.kind_info import KindHelp, KindInfo
 INFO = KindInfo(
     kind=FindingKind.DUPLICATE,
     thresholds=("flap_moves", "flap_window"),
-    shown_by_readings=True,
+    goes_on_unseen=True,
     explains=frozenset({FindingKind.MOVED, FindingKind.FLAPPING}),
     help=KindHelp(
         title="Two devices have the same address",

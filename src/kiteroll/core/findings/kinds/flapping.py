@@ -8,7 +8,7 @@ from kiteroll.core.findings.kind_info import KindHelp, KindInfo
 INFO = KindInfo(
     kind=FindingKind.FLAPPING,
     thresholds=("flap_moves", "flap_window"),
-    shown_by_readings=True,
+    goes_on_unseen=True,
     explains=frozenset({FindingKind.MOVED}),
     help=KindHelp(
         title="An address jumps to and fro",

@@ -31,7 +31,7 @@ from kiteroll.core.topology.roles import Topology
 INFO = KindInfo(
     kind=FindingKind.LOOP,
     thresholds=("loop_addresses", "loop_window"),
-    shown_by_readings=True,
+    goes_on_unseen=True,
     # Addresses find their ports again one by one: that is still part of it.
     clear_factor=2,
     # Of addresses that jumped themselves, see `lifecycle`: who does not belong to a port is no less a stranger.

@@ -12,7 +12,7 @@ from kiteroll.core.topology.roles import PortRole
 INFO = KindInfo(
     kind=FindingKind.UPLINK_CLAIMED,
     condition=True,
-    shown_by_readings=True,
+    goes_on_unseen=True,
     help=KindHelp(
         title="A port that claims to be an uplink",
         why="Uplinks are exempt from the rules of ports. One forged frame with the address or the name of a known "
