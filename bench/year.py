@@ -61,7 +61,7 @@ def _live(run: LiveRun, database: Database, names: list[str], files: Path) -> No
     addresses = [0x021A09000000 + number for number in range(SWITCHES * ROWS)]
     places = {mac: (number % SWITCHES, 1 + number % 24) for number, mac in enumerate(addresses)}
     newest, replaced = addresses[-1], SWITCHES
-    fleet = run.parts.fleet
+    fleet = run.parts.tracking.fleet
     for day in range(DAYS):
         for gone in rng.sample(list(places), _NEW_A_DAY):
             newest += 1
@@ -87,7 +87,7 @@ def _live(run: LiveRun, database: Database, names: list[str], files: Path) -> No
                 run.store(Reading(switch=name, taken_at=at, ports=_PORTS, learned=learned, device=device))
             run.evaluate(at)
         deleted = delete_old(database, run.clock, _KEPT)
-        run.parts.ingestor.forget_endpoints(deleted.endpoints)
+        run.parts.tracking.ingestor.forget_endpoints(deleted.endpoints)
         if day % 30 == 29 or day == DAYS - 1:
             _report(day + 1, database, files, run, names)
 
@@ -100,14 +100,14 @@ def _report(day: int, database: Database, files: Path, run: LiveRun, names: list
         }
     disk = sum(one.stat().st_size for one in files.rglob("*.ibd")) >> 10
     rows = ", ".join(f"{table} {count:,}" for table, count in counts.items())
-    parts, known = run.parts, len(run.parts.fleet.index)
-    parts.names.refresh()
+    parts, known = run.parts, len(run.parts.tracking.fleet.index)
+    parts.tracking.names.refresh()
     asked = {
-        "find": lambda number: parts.search.find(f"{number * 257 % 65536:04x}", 50, None),
-        "a switch": lambda number: parts.endpoint_queries.stays(
+        "find": lambda number: parts.queries.search.find(f"{number * 257 % 65536:04x}", 50, None),
+        "a switch": lambda number: parts.queries.endpoints.stays(
             StayFilter(switch=names[number % len(names)]), PageAsk(limit=500)
         ),
-        "findings": lambda _: parts.finding_queries.page(FindingFilters(), PageAsk(limit=100)),
+        "findings": lambda _: parts.queries.findings.page(FindingFilters(), PageAsk(limit=100)),
     }
     took = ", ".join(f"{what} {_p95_ms(ask):.1f} ms" for what, ask in asked.items())
     row(

@@ -52,7 +52,7 @@ def _story() -> list[Reading]:
 @pytest.fixture
 def live(database: Database, tmp_path: Path) -> Iterator[LiveRun]:
     with LiveRun(database, tmp_path / "data", ["east", "west"]) as run:
-        run.parts.port_rules.replace_all(RuleSet(RULES.rules), Author("Mara"))
+        run.parts.rules.port_rules.replace_all(RuleSet(RULES.rules), Author("Mara"))
         yield run
 
 
@@ -137,7 +137,7 @@ def test_first_readings_wait_for_roles_that_take_long_to_work_out(
     for _ in range(4):
         live.clock.advance(1)
         assert live.facts.topology(fresh=True) is before and live.facts.topology_at() == known_at
-        live.parts.topology.refresh_if_stale()
+        live.parts.tracking.topology.refresh_if_stale()
     assert len(done) == 1
     live.clock.advance(1.1)
     live.facts.topology(fresh=True)

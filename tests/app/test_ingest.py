@@ -44,9 +44,9 @@ def test_a_probe_changes_stays_and_leaves_labels_metrics_and_readings_alone(live
     parts = live.parts
     metrics = Metrics(
         parts.bus,
-        parts.fleet,
-        parts.switch_queries,
-        parts.findings.live,
+        parts.tracking.fleet,
+        parts.queries.switches,
+        parts.findings.worker.live,
         parts.supervisor,
         lambda: 0,
         live.clock,
@@ -58,36 +58,36 @@ def test_a_probe_changes_stays_and_leaves_labels_metrics_and_readings_alone(live
     live.store(_labelled(0, {(1, 10): "p1"}))
     before = [line for line in metrics.text().decode().splitlines() if "kiteroll_reading" in line]
     published.clear()
-    parts.ingestor._ingest_probe(live.ids["quay-1"], "quay-1", _probe(1, {(1, 10): "p2"}))
-    parts.names.refresh()
-    assert parts.names.aliases.find("berth p2", 5), "its label is found still"
+    parts.tracking.ingestor._ingest_probe(live.ids["quay-1"], "quay-1", _probe(1, {(1, 10): "p2"}))
+    parts.tracking.names.refresh()
+    assert parts.tracking.names.aliases.find("berth p2", 5), "its label is found still"
     assert [line for line in metrics.text().decode().splitlines() if "kiteroll_reading" in line] == before
     assert [(one.event, one.uplink) for one in published] == [("change", True)], "no reading is reported of"
     (row,) = live.parts.storage.database.run(inventory.all_switches)
     assert (row.health, row.last_complete_at) == ("read", at(0))
-    assert parts.fleet.tracker.present("quay-1") == 1
+    assert parts.tracking.fleet.tracker.present("quay-1") == 1
 
 
 def test_a_reading_that_comes_late_is_noted_and_changes_nothing(live: LiveRun) -> None:
     live.store(reading(5, {(1, 10): "p1"}))
-    ingestor, switch = live.parts.ingestor, live.ids["quay-1"]
+    ingestor, switch = live.parts.tracking.ingestor, live.ids["quay-1"]
     before = live.parts.storage.database.run(inventory.all_switches)
     late = import_result(switch, reading(3, {(1, 10): "p2"}), None)
     failed = replace(late, started_at=at(4), outcome=DeviceSilent("127.0.0.1:161", "no answer"))
     for one in (late, failed, late, failed):
         ingestor._ingest_late(one)
-    rows = live.parts.history.readings("quay-1", PageAsk())
+    rows = live.parts.queries.history.readings("quay-1", PageAsk())
     assert [(one.taken_at, one.outcome) for one in rows.items] == [
         (at(5), "complete"),
         (at(4), "failed"),
         (at(3), "complete"),
     ]
     assert live.parts.storage.database.run(inventory.all_switches) == before
-    assert live.parts.fleet.tracker.present("quay-1") == 1
+    assert live.parts.tracking.fleet.tracker.present("quay-1") == 1
 
 
 def test_names_of_switches_are_replaced_and_never_changed_under_who_iterates(live: LiveRun) -> None:
-    fleet = live.parts.fleet
+    fleet = live.parts.tracking.fleet
     seen = iter(fleet.switches.items())
     fleet.name_switch(99, "quay-9")
     fleet.drop_switch(live.ids["quay-1"])
@@ -98,7 +98,7 @@ def test_names_of_switches_are_replaced_and_never_changed_under_who_iterates(liv
 def test_a_bug_while_storing_is_reported_at_its_switch_and_the_next_reading_goes_on(
     live: LiveRun, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    ingestor, found = live.parts.ingestor, list[object]()
+    ingestor, found = live.parts.tracking.ingestor, list[object]()
     live.parts.bus.subscribe(ReadingStored, found.append)
     live.parts.bus.subscribe(ReadingFailed, found.append)
     live.store(reading(0, {(1, 10): "p1"}))
@@ -107,7 +107,7 @@ def test_a_bug_while_storing_is_reported_at_its_switch_and_the_next_reading_goes
         def fail(*_: object) -> None:
             raise KeyError("a bug")
 
-        patch.setattr(live.parts.fleet, "load", fail)
+        patch.setattr(live.parts.tracking.fleet, "load", fail)
         patch.setattr(ingestor._writer, "write_reading", fail)
         live.store(reading(1, {(2, 10): "p2"}))
     live.store(reading(2, {(1, 10): "p1", (2, 10): "p2"}))
@@ -121,7 +121,7 @@ def test_a_bug_while_storing_is_reported_at_its_switch_and_the_next_reading_goes
 def test_readings_wait_for_a_database_that_is_away_and_none_is_lost(
     live: LiveRun, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    ingestor, turns = live.parts.ingestor, live.parts.turns
+    ingestor, turns = live.parts.tracking.ingestor, live.parts.tracking.turns
     write, failures = ingestor._writer.write_reading, [StorageUnavailable("it is away")] * 2
     problems: list[str | None] = []
 
@@ -135,7 +135,7 @@ def test_readings_wait_for_a_database_that_is_away_and_none_is_lost(
     monkeypatch.setattr(turns._stopping, "wait", lambda seconds: None)
     live.store(reading(0, {(1, 10): "p1"}))
     assert problems == [None, "it is away", "it is away"]
-    assert turns.storage_problem is None and live.parts.fleet.tracker.present("quay-1") == 1
+    assert turns.storage_problem is None and live.parts.tracking.fleet.tracker.present("quay-1") == 1
 
 
 def test_a_restart_takes_up_where_the_records_left_off(
@@ -144,20 +144,20 @@ def test_a_restart_takes_up_where_the_records_left_off(
     for minute, count in ((0, 5), (1, 9)):
         one = reading(minute, {(1, 10): "p1"})
         live.store(replace(one, device=replace(one.device, learning_discards=count)))
-    before = live.parts.fleet.tracker.checkpoint("quay-1")
+    before = live.parts.tracking.fleet.tracker.checkpoint("quay-1")
     assert (before.discards_rose_at, before.read_since) == (at(1), at(0))
-    live.parts.ingestor._ingest_probe(live.ids["quay-1"], "quay-1", _probe(2, {(1, 10): "p2"}))
-    live.parts.fleet.load()
-    after = live.parts.fleet.tracker.checkpoint("quay-1")
+    live.parts.tracking.ingestor._ingest_probe(live.ids["quay-1"], "quay-1", _probe(2, {(1, 10): "p2"}))
+    live.parts.tracking.fleet.load()
+    after = live.parts.tracking.fleet.tracker.checkpoint("quay-1")
     assert (after.discards_rose_at, after.learning_discards) == (at(1), 9), "a probe keeps that evidence"
     assert after.read_since == at(0)
-    assert live.parts.fleet.tracker.present("quay-1") == 1
+    assert live.parts.tracking.fleet.tracker.present("quay-1") == 1
 
 
 def test_the_share_that_counts_as_full_is_the_one_that_is_set(live: LiveRun) -> None:
     live.store(reading(0, {(number, 10): "p1" for number in range(60)}))
     live.parts.storage.database.run(inventory.change_switch, NOON, "quay-1", {"table_size": 100})
-    queries = live.parts.switch_queries
+    queries = live.parts.queries.switches
     for share, expected in ((0.9, False), (0.5, True)):
         queries._table_share = partial(float, share)
         warned = {each.what for each in queries.get("quay-1").warnings}
@@ -165,7 +165,7 @@ def test_the_share_that_counts_as_full_is_the_one_that_is_set(live: LiveRun) -> 
 
 
 def test_a_switch_that_shows_nobody_while_its_ports_are_up_has_no_silent_ports(live: LiveRun) -> None:
-    queries, ports = live.parts.switch_queries, live.parts.port_queries
+    queries, ports = live.parts.queries.switches, live.parts.queries.ports
     live.parts.storage.database.run(inventory.change_switch, NOON, "quay-1", {"source": "snmp"})
     reported: list[tuple[int, dict[tuple[int, int], str], bool]] = [
         (0, {}, True),
@@ -196,7 +196,7 @@ def test_a_change_of_the_inventory_goes_before_readings_that_wait(live: LiveRun)
     done: list[str] = []
 
     async def run() -> None:
-        turns, held = live.parts.turns, threading.Event()
+        turns, held = live.parts.tracking.turns, threading.Event()
         first = asyncio.create_task(turns.run(held.wait, 20))
         readings = [asyncio.create_task(turns.run(done.append, f"reading {number}")) for number in range(5)]
         await asyncio.sleep(0)
@@ -215,15 +215,15 @@ def test_a_change_of_the_inventory_goes_before_readings_that_wait(live: LiveRun)
 def test_cancelling_who_waits_does_not_cut_a_reading_off_half_way(live: LiveRun) -> None:
     async def run() -> None:
         result = import_result(live.ids["quay-1"], reading(0, {(1, 10): "p1"}), None)
-        waiting = asyncio.create_task(live.parts.ingestor.ingest(result))
+        waiting = asyncio.create_task(live.parts.tracking.ingestor.ingest(result))
         await asyncio.sleep(0)
         waiting.cancel()
         await asyncio.gather(waiting, return_exceptions=True)
-        await live.parts.turns.run(lambda: None)
+        await live.parts.tracking.turns.run(lambda: None)
 
     live.clock.advance(60)
     asyncio.run(run())
-    assert live.parts.fleet.tracker.present("quay-1") == 1
+    assert live.parts.tracking.fleet.tracker.present("quay-1") == 1
 
 
 @pytest.mark.parametrize(
@@ -251,13 +251,13 @@ def test_an_import_that_was_not_stored_is_reported_as_such(
     def fail(*_: object) -> None:
         raise KeyError("a bug")
 
-    monkeypatch.setattr(live.parts.ingestor._writer, "write_reading", fail)
+    monkeypatch.setattr(live.parts.tracking.ingestor._writer, "write_reading", fail)
     with pytest.raises(Invalid, match=r"was not stored: .*KeyError.*Of the 1 readings given, 0"):
-        asyncio.run(live.parts.importer.import_readings([reading(0, {(1, 10): "p1"})]))
+        asyncio.run(live.parts.reading.importer.import_readings([reading(0, {(1, 10): "p1"})]))
 
 
 def test_what_another_one_stored_is_taken_over_also_where_something_was_not_reported(live: LiveRun) -> None:
-    fleet, switch = live.parts.fleet, live.ids["quay-1"]
+    fleet, switch = live.parts.tracking.fleet, live.ids["quay-1"]
     reported: list[ReadingStored] = []
     live.parts.bus.subscribe(ReadingStored, reported.append)
     turns, here, ingestor = storing(live.parts.storage.database, EventBus())

@@ -29,7 +29,7 @@ RULES = rule_book(
 def live(database: Database, tmp_path: Path) -> Iterator[LiveRun]:
     """Two switches, linked at p24 of each; who is at `east` has to be enrolled, and one is not."""
     with LiveRun(database, tmp_path / "data", ["east", "west"]) as run:
-        run.parts.port_rules.replace_all(RuleSet(RULES.rules), Author("Mara"))
+        run.parts.rules.port_rules.replace_all(RuleSet(RULES.rules), Author("Mara"))
         for minute in range(4):
             _minute(run, minute, "east")
         yield run
@@ -49,12 +49,12 @@ def _of(minute: float, learned: dict[tuple[int, int], str], switch: str, own: in
 
 
 def _rename(live: LiveRun, before: str, after: str) -> None:
-    asyncio.run(live.parts.inventory.change_switch(before, {"name": after}, ""))
+    asyncio.run(live.parts.reading.inventory.change_switch(before, {"name": after}, ""))
     live.ids[after] = live.ids.pop(before)
 
 
 def _reported(live: LiveRun) -> list[FindingRow]:
-    keys = [one.key for one in live.parts.findings.live()]
+    keys = [one.key for one in live.parts.findings.worker.live()]
     return list(live.parts.storage.database.run(findings.by_keys, keys).values())
 
 
@@ -75,14 +75,14 @@ def test_nobody_behind_an_uplink_becomes_a_stranger_and_the_stranger_stays_one(l
 
 def test_the_uplink_is_one_at_once_and_was_one_before(live: LiveRun) -> None:
     _rename(live, "east", "orient")
-    view = live.parts.topology.now()
+    view = live.parts.tracking.topology.now()
     assert view.topology.uplinks().keys() == {("orient", "p24"), ("west", "p24")}
     assert view.topology.uplink_before(("orient", "p24"), at(1))
 
 
 def test_what_is_over_is_opened_again_under_the_new_name(live: LiveRun) -> None:
     (first,) = _reported(live)
-    live.parts.findings.clear(first.id, "Mara")
+    live.parts.findings.worker.clear(first.id, "Mara")
     _rename(live, "east", "orient")
     for minute in (4, 5):
         _minute(live, minute, "orient")
@@ -91,13 +91,13 @@ def test_what_is_over_is_opened_again_under_the_new_name(live: LiveRun) -> None:
 
 
 def test_who_is_barred_and_left_is_not_found_on_the_way_after_it(live: LiveRun) -> None:
-    live.parts.port_rules.replace_all(RuleSet(RULES.rules, (Barred(mac(4).digits),)), Author("Mara"))
+    live.parts.rules.port_rules.replace_all(RuleSet(RULES.rules, (Barred(mac(4).digits),)), Author("Mara"))
     _minute(live, 4, "east")
     (barred,) = [one for one in _reported(live) if one.finding.kind is FindingKind.BARRED]
     assert barred.finding.details.ports == (("west", "p4"),)
     live.store(_of(4.5, {(5, 10): "p5", (6, 10): "p6", (91, 1): "p24"}, "west", 90))
     live.evaluate(at(4.6))
-    live.parts.findings.clear(barred.id, "Mara")
+    live.parts.findings.worker.clear(barred.id, "Mara")
     _rename(live, "east", "orient")
     live.store(_of(5, {(9, 10): "p9", (4, 10): "p24", (5, 10): "p24", (90, 1): "p24"}, "orient", 91))
     live.evaluate(at(5.2))
@@ -112,7 +112,7 @@ def test_after_a_start_who_is_barred_and_only_passes_is_reported_unless_he_just_
     who = 4 if left else 40
     live.store(_of(4, {(4, 10): "p4", (90, 1): "p24"}, "west", 90))
     live.store(_of(4.5, {(5, 10): "p5", (90, 1): "p24"}, "west", 90))
-    live.parts.port_rules.replace_all(RuleSet(RULES.rules, (Barred(mac(who).digits),)), Author("Mara"))
+    live.parts.rules.port_rules.replace_all(RuleSet(RULES.rules, (Barred(mac(who).digits),)), Author("Mara"))
     live.__exit__(None, None, None)
     with LiveRun(database, tmp_path / "data", []) as again:
         again.ids = live.ids
@@ -129,7 +129,7 @@ def test_a_table_that_was_read_before_it_forgot_who_left_says_nothing_of_now(
     """The ageing time is five minutes; he left at 4.5."""
     live.store(_of(4, {(4, 10): "p4", (90, 1): "p24"}, "west", 90))
     live.store(_of(4.5, {(5, 10): "p5", (90, 1): "p24"}, "west", 90))
-    live.parts.port_rules.replace_all(RuleSet(RULES.rules, (Barred(mac(4).digits),)), Author("Mara"))
+    live.parts.rules.port_rules.replace_all(RuleSet(RULES.rules, (Barred(mac(4).digits),)), Author("Mara"))
     live.store(_of(read, {(9, 10): "p9", (4, 10): "p24", (90, 1): "p24"}, "east", 91))
     live.evaluate(at(judged))
     assert len([one for one in _reported(live) if one.finding.kind is FindingKind.BARRED]) == found

@@ -5,9 +5,9 @@ from pathlib import Path
 
 import pytest
 
-from kiteroll.app import parts as app_parts
 from kiteroll.app import service_workers, storage
 from kiteroll.app.config import Config
+from kiteroll.app.parts import reading, whole
 from kiteroll.app.settings import DatabaseSettings, DnsSettings, ImportSettings, NotificationSettings
 from kiteroll.clock import SystemClock
 from kiteroll.core.errors import Conflict, KiteRollError
@@ -22,7 +22,7 @@ def _named(database: Database, data: Path, **sections: object) -> Config:
 
 def _workers(config: Config) -> set[str]:
     with ExitStack() as stack:
-        parts = app_parts.build(config, SystemClock(), stack, lambda: None)
+        parts = whole.build(config, SystemClock(), stack, lambda: None)
         service_workers.add_workers(parts, config, SystemClock(), stack, lambda text, file: [])
         return {one.name for one in parts.supervisor.health()}
 
@@ -53,7 +53,7 @@ def test_a_start_that_fails_half_way_leaves_no_private_server_behind(
     monkeypatch.setattr(storage, "migrate", fail)
     config = Config(data_dir=tmp_path / "data")
     with pytest.raises(KiteRollError, match="the migration failed"), ExitStack() as stack:
-        app_parts.build(config, SystemClock(), stack, lambda: None)
+        whole.build(config, SystemClock(), stack, lambda: None)
     pid = tmp_path / "data" / "database" / "server.pid"
     assert not pid.exists()
 
@@ -63,10 +63,10 @@ def test_a_start_that_fails_half_way_gives_the_database_back(
 ) -> None:
     config = _named(database, tmp_path / "data")
     with monkeypatch.context() as patch, ExitStack() as stack:
-        patch.setattr(app_parts, "Poller", None)
+        patch.setattr(reading, "Poller", None)
         with pytest.raises(TypeError), stack:
-            app_parts.build(config, SystemClock(), stack, lambda: None)
+            whole.build(config, SystemClock(), stack, lambda: None)
     with ExitStack() as stack:
-        app_parts.build(config, SystemClock(), stack, lambda: None)
+        whole.build(config, SystemClock(), stack, lambda: None)
         with pytest.raises(Conflict, match="another Kite Roll"), ExitStack() as other:
-            app_parts.build(config, SystemClock(), other, lambda: None)
+            whole.build(config, SystemClock(), other, lambda: None)

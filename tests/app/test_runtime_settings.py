@@ -88,9 +88,9 @@ def test_thresholds_hold_for_what_comes_next_and_open_findings_stay(live: LiveRu
     live.apply(reading(0, {(1, 10): "p1"}))
     many = {(number, 10): "p2" for number in range(2, 20)}
     assert not [one for one in live.apply(reading(1, many)) if one.kind is FindingKind.FLOOD]
-    parts.runtime_settings.set("findings.flood_addresses", 10, "mara")
+    parts.settings.set("findings.flood_addresses", 10, "mara")
     more = {(number, 10): "p3" for number in range(30, 60)}
     found = live.apply(reading(2, more)) + live.evaluate(reading(3, {}).taken_at)
     assert FindingKind.FLOOD in {one.kind for one in found}
-    parts.runtime_settings.reset("findings.flood_addresses")
-    assert FindingKind.FLOOD in {one.kind for one in parts.findings.live()}
+    parts.settings.reset("findings.flood_addresses")
+    assert FindingKind.FLOOD in {one.kind for one in parts.findings.worker.live()}

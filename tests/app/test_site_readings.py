@@ -31,7 +31,7 @@ class Sites:
         live.clock.set(at(0))
         self.intake = SiteIntake(self.database, live.clock)
         self.intake.load(("Island", "Yard"))
-        ingestor = live.parts.ingestor
+        ingestor = live.parts.tracking.ingestor
         self._readings = SiteReadings(
             self.intake, ingestor, ingestor.ingest, self._site_of, self._stored, live.clock
         )
@@ -42,7 +42,7 @@ class Sites:
         self.live.clock.set(at(minutes))
         self._change(**values)
         if "name" in values:
-            self.live.parts.fleet.name_switch(self.switch, values["name"])
+            self.live.parts.tracking.fleet.name_switch(self.switch, values["name"])
 
     def send(self, site: str, minutes: float, name: str = "quay-1") -> None:
         """A reading that was taken then."""
@@ -97,7 +97,7 @@ def test_what_was_read_before_is_recorded_and_nothing_later_and_no_site_is_blame
 
 def test_one_of_a_switch_that_was_removed_blames_nobody(there: Sites) -> None:
     there.change(5)
-    asyncio.run(there.live.parts.inventory.remove_switch("quay-1"))
+    asyncio.run(there.live.parts.reading.inventory.remove_switch("quay-1"))
     there.send("Island", 4)
     assert (there.recorded(), there.refused("Island")) == ([], 0)
 
@@ -116,4 +116,5 @@ def test_one_under_the_name_its_switch_had_is_recorded(there: Sites) -> None:
     there.send("Island", 4)
     there.send("Island", 4)
     there.send("Island", 3)
-    assert there.recorded() == [at(4), at(3)] and there.live.parts.fleet.tracker.present("quay-9") == 1
+    assert there.recorded() == [at(4), at(3)]
+    assert there.live.parts.tracking.fleet.tracker.present("quay-9") == 1

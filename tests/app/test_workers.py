@@ -61,7 +61,7 @@ def test_findings_that_could_not_be_saved_are_saved_with_the_next_step(
 def test_a_finding_is_acknowledged_and_cleared_once_and_the_records_agree(live: LiveRun) -> None:
     _move(live)
     (found,) = live.evaluate(at(1))
-    database, worker = live.parts.storage.background, live.parts.findings
+    database, worker = live.parts.storage.background, live.parts.findings.worker
     number = database.run(stored_findings.by_keys, [found.key])[found.key].id
     worker.acknowledge(number, "Mara", "known", at(9))
     assert database.run(stored_findings.get_finding, number).finding.state is State.ACKNOWLEDGED
@@ -75,7 +75,7 @@ def test_a_finding_is_acknowledged_and_cleared_once_and_the_records_agree(live: 
 
 def _set_seats(live: LiveRun, seats: int | None) -> None:
     change = LevelChange(Level(switch="quay-1", port="p1"), {"seats": seats})
-    live.parts.port_rules.set_levels([change], Author("Mara"))
+    live.parts.rules.port_rules.set_levels([change], Author("Mara"))
 
 
 def test_a_changed_rule_is_judged_without_a_new_reading(live: LiveRun) -> None:
@@ -95,7 +95,12 @@ def test_a_restart_knows_the_findings_that_are_open(live: LiveRun) -> None:
     (found,) = live.evaluate(at(1))
     parts = live.parts
     again = FindingWorker(
-        parts.storage.database, live.facts, parts.findings.thresholds, live.clock, parts.bus, lambda _: None
+        parts.storage.database,
+        live.facts,
+        parts.findings.worker.thresholds,
+        live.clock,
+        parts.bus,
+        lambda _: None,
     )
     assert [one.key for one in again.live()] == [found.key]
     assert again.clears_at(found) == at(1) + timedelta(minutes=15)
@@ -141,7 +146,7 @@ def _watch(live: LiveRun, folder: Path, rounds: int) -> None:
                 raise Enough
 
     async def run() -> None:
-        watcher = ImportFolderWatcher(live.parts.importer, folder, Clock(), read_readings)  # type: ignore[arg-type]
+        watcher = ImportFolderWatcher(live.parts.reading.importer, folder, Clock(), read_readings)  # type: ignore[arg-type]
         with pytest.raises(Enough):
             await watcher.run()
 
@@ -157,7 +162,7 @@ def test_files_are_imported_once_they_stopped_growing(live: LiveRun, tmp_path: P
     _watch(live, folder, 1)
     assert file.exists(), "it may be growing still"
     _watch(live, folder, 2)
-    assert not file.exists() and live.parts.fleet.tracker.present("quay-1") == 1
+    assert not file.exists() and live.parts.tracking.fleet.tracker.present("quay-1") == 1
     assert [one.suffix for one in (folder / "imported").iterdir()] == [".json"]
 
 
@@ -212,7 +217,7 @@ def test_probes_are_bounded_and_an_address_rests_before_it_is_probed_again(live:
             probed.append(switch)
 
     async def run(requests: Sequence[Sequence[Probe]]) -> list[int]:
-        worker = live.parts.followup
+        worker = live.parts.reading.followup
         worker._poller = Poller()  # type: ignore[assignment]
         worker._wake = asyncio.Event()
         running = asyncio.create_task(worker.run())
@@ -229,7 +234,7 @@ def test_probes_are_bounded_and_an_address_rests_before_it_is_probed_again(live:
     many = [Probe(mac(number), (("quay-1", 10),), at(1)) for number in range(50)]
     assert asyncio.run(run([many[:1], many[:1], many])) == [1, 1, 20]
     live.clock.advance(60)
-    live.parts.followup._probing.clear()
+    live.parts.reading.followup._probing.clear()
     assert asyncio.run(run([many[:1]])) == [0], "it was probed a minute ago"
 
 
@@ -250,7 +255,7 @@ def test_a_file_that_cannot_be_moved_away_holds_up_no_other_and_is_reported_once
 
     monkeypatch.setattr(Path, "rename", stuck)
     _watch(live, folder, 5)
-    assert live.parts.fleet.tracker.present("quay-1") == 1
+    assert live.parts.tracking.fleet.tracker.present("quay-1") == 1
     assert caplog.text.count("file cannot be moved away") == 1
 
 
@@ -271,7 +276,7 @@ def test_whoever_hands_something_over_never_waits_for_a_step(live: LiveRun) -> N
     worker = FindingWorker(
         parts.storage.database,
         Slow(),  # type: ignore[arg-type]
-        parts.findings.thresholds,
+        parts.findings.worker.thresholds,
         live.clock,
         parts.bus,
         lambda _: None,

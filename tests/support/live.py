@@ -10,7 +10,7 @@ from typing import Self
 from kiteroll.app.config import Config
 from kiteroll.app.finding_facts import StoredFacts
 from kiteroll.app.ingest import import_result
-from kiteroll.app.parts import build
+from kiteroll.app.parts.whole import build
 from kiteroll.app.settings import DatabaseSettings
 from kiteroll.core.findings.finding import Finding
 from kiteroll.core.model.reading import Reading
@@ -32,18 +32,20 @@ class LiveRun:
 
     def __enter__(self) -> Self:
         self.parts = build(self._config, self.clock, self._stack, lambda: None)
-        self.facts = StoredFacts(self.parts.storage.database, self.parts.fleet, self.parts.topology)
+        self.facts = StoredFacts(
+            self.parts.storage.database, self.parts.tracking.fleet, self.parts.tracking.topology
+        )
         return self
 
     def __exit__(
         self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
     ) -> None:
-        self.parts.turns.stop()
+        self.parts.tracking.turns.stop()
         self._stack.close()
 
     def store(self, reading: Reading) -> None:
         self.clock.set(reading.taken_at)
-        self.parts.ingestor._ingest(import_result(self.ids[reading.switch], reading, None))
+        self.parts.tracking.ingestor._ingest(import_result(self.ids[reading.switch], reading, None))
 
     def apply(self, reading: Reading) -> list[Finding]:
         """Store it and evaluate what is due; findings that changed."""
@@ -52,7 +54,7 @@ class LiveRun:
 
     def evaluate(self, now: datetime) -> list[Finding]:
         self.clock.set(now)
-        return self.parts.findings.evaluate_pending(now)
+        return self.parts.findings.worker.evaluate_pending(now)
 
 
 def add_switch(database: Database, name: str) -> int:

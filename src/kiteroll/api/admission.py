@@ -12,7 +12,7 @@ from fastapi import Depends, Request
 from fastapi.security import APIKeyCookie, HTTPBearer
 
 from kiteroll.api.call_states import state_or_none
-from kiteroll.api.call_subjects import Given, Parts
+from kiteroll.api.call_subjects import Given, PartsByType
 from kiteroll.api.calls import CALLS, OPEN, Call
 from kiteroll.api.contract import preconditions
 from kiteroll.api.contract.preconditions import ChangeLocks
@@ -99,7 +99,7 @@ def check_complete(names: Iterable[str]) -> None:
 class _Entry:
     def __init__(self, request: Request, principal: Principal, call: Call, given: Given) -> None:
         self._log: AuditLog = request.app.state.parts[AuditLog]
-        self._parts: Parts = request.app.state.parts
+        self._parts: PartsByType = request.app.state.parts
         self._principal = principal
         self._call = call
         self._given = given
@@ -143,7 +143,7 @@ class _Entry:
         )
 
 
-def _check_sites(principal: Principal, call: Call, parts: Parts, given: Given) -> None:
+def _check_sites(principal: Principal, call: Call, parts: PartsByType, given: Given) -> None:
     """Raises NotAllowed, or what finding out raises."""
     if call.sites is None:
         principal.require_every_site("this")

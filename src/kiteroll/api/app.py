@@ -2,7 +2,6 @@
 
 from collections.abc import AsyncIterator
 from contextlib import asynccontextmanager
-from dataclasses import fields
 from typing import Any
 
 import anyio.to_thread
@@ -54,7 +53,7 @@ from kiteroll.api.routes import (
 )
 from kiteroll.api.stream import events
 from kiteroll.api.stream.broadcaster import EventBroadcaster
-from kiteroll.app.parts import Parts
+from kiteroll.app.parts.whole import Parts
 from kiteroll.app.runtime import running
 from kiteroll.clock import SystemClock
 from kiteroll.core.model.port_ref import PortRef
@@ -75,33 +74,33 @@ def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> Fa
     """The application over what was built; its workers run while it does."""
 
     def is_uplink(port: PortRef) -> bool:
-        return parts.topology.latest.topology.is_uplink(port)
+        return parts.tracking.topology.latest.topology.is_uplink(port)
 
     events.connect(parts.bus, broadcaster, is_uplink)
     metrics = Metrics(
         parts.bus,
-        parts.fleet,
-        parts.switch_queries,
-        parts.findings.live,
+        parts.tracking.fleet,
+        parts.queries.switches,
+        parts.findings.worker.live,
         parts.supervisor,
         lambda: parts.storage.database.in_use,
         clock,
     )
     export_lists = ExportLists(
-        parts.endpoint_list,
-        parts.endpoint_queries,
-        parts.endpoint_history,
-        parts.switch_queries,
-        parts.port_queries,
-        parts.finding_queries,
-        parts.findings,
-        parts.differences,
-        parts.history,
-        parts.vlans,
-        parts.roll_calls,
-        parts.port_rules,
-        parts.labels,
-        parts.network_map,
+        parts.queries.endpoint_list,
+        parts.queries.endpoints,
+        parts.queries.endpoint_history,
+        parts.queries.switches,
+        parts.queries.ports,
+        parts.queries.findings,
+        parts.findings.worker,
+        parts.queries.differences,
+        parts.queries.history,
+        parts.queries.vlans,
+        parts.rules.roll_calls,
+        parts.rules.port_rules,
+        parts.queries.labels,
+        parts.queries.network_map,
         clock,
     )
 
@@ -116,8 +115,7 @@ def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> Fa
     app = make_app(lifespan)
     app.state.started_at = clock.now()
     app.state.change_locks = ChangeLocks()
-    own = [getattr(parts, one.name) for one in fields(parts) if one.name != "storage"]
-    app.state.parts = by_type(*own, broadcaster, metrics, export_lists, clock)
+    app.state.parts = by_type(*parts.for_routes(), broadcaster, metrics, export_lists, clock)
     return app
 
 

@@ -14,7 +14,7 @@ from kiteroll.app.queries.switches import SwitchQueries
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.mac import MacAddress
 
-Parts = Mapping[type, Any]
+PartsByType = Mapping[type, Any]
 Given = Mapping[str, Any]
 """Of a call: its path and query parameters and, under `body`, its parsed body."""
 
@@ -38,64 +38,64 @@ def number_of(given: Given) -> int:
 # --- sites --------------------------------------------------------------------------------
 
 
-def own(parts: Parts, given: Given) -> Iterable[Site]:
+def own(parts: PartsByType, given: Given) -> Iterable[Site]:
     """What is one's own is at no site."""
     return ()
 
 
-def site_of_switch(parts: Parts, given: Given) -> Iterable[Site]:
+def site_of_switch(parts: PartsByType, given: Given) -> Iterable[Site]:
     return (_site(parts, given["name"]),)
 
 
-def site_of_body(parts: Parts, given: Given) -> Iterable[Site]:
+def site_of_body(parts: PartsByType, given: Given) -> Iterable[Site]:
     """Of the switch that the body names, if it names one."""
     name = (given["body"] or {}).get("switch")
     return (_site(parts, name) if name else Site(None, "what it sets for groups or everything"),)
 
 
-def site_of_level(parts: Parts, given: Given) -> Iterable[Site]:
+def site_of_level(parts: PartsByType, given: Given) -> Iterable[Site]:
     return (_of_level(parts, (given["body"] or {}).get("level") or {}),)
 
 
-def sites_of_rules(parts: Parts, given: Given) -> Iterable[Site]:
+def sites_of_rules(parts: PartsByType, given: Given) -> Iterable[Site]:
     changes = (given["body"] or {}).get("changes") or ()
     return [_of_level(parts, one) for one in changes if isinstance(one, dict)]
 
 
-def sites_of_round(parts: Parts, given: Given) -> Iterable[Site]:
+def sites_of_round(parts: PartsByType, given: Given) -> Iterable[Site]:
     names = (given["body"] or {}).get("switches") or ()
     return [_site(parts, name) for name in names] or (Site(None, "a round of a group or of all switches"),)
 
 
-def sites_of_finding(parts: Parts, given: Given) -> Iterable[Site]:
+def sites_of_finding(parts: PartsByType, given: Given) -> Iterable[Site]:
     found = parts[FindingQueries].get(number_of(given)).row.finding
     return [_site(parts, name) for name in sorted(found.switches)] or (
         Site(None, "a finding of no one switch"),
     )
 
 
-def site_of_entry(parts: Parts, given: Given) -> Iterable[Site]:
+def site_of_entry(parts: PartsByType, given: Given) -> Iterable[Site]:
     for row in parts[PortRules].all():
         if any(one.entry.id == number_of(given) for one in row.roll):
             return (_of_level(parts, {"switch": row.level.switch}),)
     return ()
 
 
-def site_of_window(parts: Parts, given: Given) -> Iterable[Site]:
+def site_of_window(parts: PartsByType, given: Given) -> Iterable[Site]:
     window = parts[Enrolment].window(number_of(given)).row.window
     return (_of_level(parts, {"switch": window.level.switch}),)
 
 
-def site_of_proposal(parts: Parts, given: Given) -> Iterable[Site]:
+def site_of_proposal(parts: PartsByType, given: Given) -> Iterable[Site]:
     return (_site(parts, parts[Proposals].get(number_of(given)).switch),)
 
 
-def site_of_home(parts: Parts, given: Given) -> Iterable[Site]:
+def site_of_home(parts: PartsByType, given: Given) -> Iterable[Site]:
     home = parts[EndpointQueries].get(MacAddress.parse(given["mac"]), None).home_place
     return (_site(parts, home.row.place.switch) if home else Site(None, "an endpoint that is nowhere now"),)
 
 
-def sites_of_labels(parts: Parts, given: Given) -> Iterable[Site]:
+def sites_of_labels(parts: PartsByType, given: Given) -> Iterable[Site]:
     """Where the addresses are at home; those that are nowhere belong to no single site."""
     macs = [given["mac"]] if "mac" in given else list((given["body"] or {}).get("labels") or ())
     known = parts[EndpointQueries].known([MacAddress.parse(mac) for mac in macs])
@@ -104,27 +104,27 @@ def sites_of_labels(parts: Parts, given: Given) -> Iterable[Site]:
     return [*found, *([Site(None, "an address that is nowhere now")] if len(homes) < len(macs) else [])]
 
 
-def site_of_new_work(parts: Parts, given: Given) -> Iterable[Site]:
+def site_of_new_work(parts: PartsByType, given: Given) -> Iterable[Site]:
     body = given["body"] or {}
     return (_of_work(parts, body.get("site") or "", body.get("switch") or ""),)
 
 
-def site_of_work(parts: Parts, given: Given) -> Iterable[Site]:
+def site_of_work(parts: PartsByType, given: Given) -> Iterable[Site]:
     work = parts[AlertRoutes].get_planned_work(number_of(given)).work
     return (_of_work(parts, work.site, work.switch),)
 
 
-def _of_work(parts: Parts, site: str, switch: str) -> Site:
+def _of_work(parts: PartsByType, site: str, switch: str) -> Site:
     if switch:
         return _site(parts, switch)
     return Site(site, f"site {site}") if site else Site(None, "planned work everywhere")
 
 
-def _of_level(parts: Parts, level: Mapping[str, Any]) -> Site:
+def _of_level(parts: PartsByType, level: Mapping[str, Any]) -> Site:
     name = level.get("switch")
     return _site(parts, name) if name else Site(None, "what is set for a group or everything")
 
 
-def _site(parts: Parts, name: Any) -> Site:
+def _site(parts: PartsByType, name: Any) -> Site:
     """Raises NotFound."""
     return Site(parts[SwitchQueries].get(str(name)).row.site, str(name))

@@ -10,11 +10,11 @@ from typing import Any
 
 from kiteroll.api import call_states as was
 from kiteroll.api import call_subjects as of
-from kiteroll.api.call_subjects import Given, Parts
+from kiteroll.api.call_subjects import Given, PartsByType
 from kiteroll.core.access.rights import Right
 
-SitesOf = Callable[[Parts, Given], Iterable[of.Site]]
-StateOf = Callable[[Parts, Given], Any]
+SitesOf = Callable[[PartsByType, Given], Iterable[of.Site]]
+StateOf = Callable[[PartsByType, Given], Any]
 
 
 @dataclass(frozen=True, slots=True)

@@ -23,7 +23,7 @@ from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.api.timed_http import TimedHttp
 from kiteroll.app.config import Config
 from kiteroll.app.data_lock import held
-from kiteroll.app.parts import build
+from kiteroll.app.parts.whole import build
 from kiteroll.app.service_manager import ServiceManager
 from kiteroll.app.service_workers import add_answering_workers, add_workers
 from kiteroll.app.serving.tracker_link import NODE_PURPOSE, TrackerLink
@@ -107,8 +107,8 @@ def run(config: Config, ready: Callable[[], None] = lambda: None, *, only_answer
         stack.enter_context(held(config.data_dir))
         tls = make_tls(config, clock.now())
         parts = build(config, clock, stack, on_must_stop, only_answers=only_answers)
-        if parts.fleet.latest_at is not None:
-            clock.never_before(parts.fleet.latest_at)
+        if parts.tracking.fleet.latest_at is not None:
+            clock.never_before(parts.tracking.fleet.latest_at)
         listeners = listeners or stack.enter_context(listening(config.listen))
         link = None
         if only_answers:
@@ -127,7 +127,7 @@ def run(config: Config, ready: Callable[[], None] = lambda: None, *, only_answer
             IdempotentPosts(app, parts.kept_answers)
             if link is None
             else Forwarding(app, link, broadcaster, clock),
-            parts.sign_in,
+            parts.access.sign_in,
             config.listen.called,
             partial(parts.storage.vault.proves, NODE_PURPOSE),
             lambda: broadcaster.last_id,

@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator
 from contextlib import AsyncExitStack, asynccontextmanager, suppress
 
 from kiteroll.app.logs import fields
-from kiteroll.app.parts import Parts
+from kiteroll.app.parts.whole import Parts
 from kiteroll.app.turns import Turns
 from kiteroll.core.errors import StorageUnavailable
 from kiteroll.store.database_lease import DatabaseLease
@@ -22,10 +22,10 @@ async def running(parts: Parts) -> AsyncIterator[None]:
     async with AsyncExitStack() as stack:
         stack.push_async_callback(_finish_writing, parts)
         stack.push_async_callback(parts.supervisor.stop)
-        stack.push_async_callback(parts.rounds.stop)
-        stack.push_async_callback(parts.sweeps.stop)
+        stack.push_async_callback(parts.reading.rounds.stop)
+        stack.push_async_callback(parts.acting.sweeps.stop)
         if parts.following is None:
-            await parts.assignments.start()
+            await parts.reading.assignments.start()
         parts.supervisor.start()
         log.info("service started", extra=fields("service.started"))
         yield
@@ -35,7 +35,8 @@ async def running(parts: Parts) -> AsyncIterator[None]:
 async def _finish_writing(parts: Parts) -> None:
     """Let the reading in hand be written; but where the database does not answer, the service ends without:
     what waits was never acknowledged."""
-    writing = asyncio.ensure_future(asyncio.to_thread(_end_writing, parts.turns, parts.storage.lease))
+    ending = asyncio.to_thread(_end_writing, parts.tracking.turns, parts.storage.lease)
+    writing = asyncio.ensure_future(ending)
     await asyncio.wait({writing}, timeout=_FINISH_S)
     for pool in (parts.storage.database, parts.storage.background, parts.storage.watch):
         pool.abort()

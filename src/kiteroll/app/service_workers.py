@@ -9,7 +9,7 @@ from functools import partial
 from kiteroll.app.access.access_book import RELOAD_S
 from kiteroll.app.alerts.router import STEP_S as ALERT_STEP_S
 from kiteroll.app.config import Config
-from kiteroll.app.parts import Parts
+from kiteroll.app.parts.whole import Parts
 from kiteroll.app.port_actions.breach_actions import STEP_S as BREACH_STEP_S
 from kiteroll.app.port_actions.closed_ports import STEP_S as CLOSED_STEP_S
 from kiteroll.app.serving.followed_records import FollowedRecords
@@ -32,38 +32,40 @@ def add_workers(parts: Parts, config: Config, clock: Clock, stack: ExitStack, pa
     cannot be received, Invalid for name servers that are none. `parse` reads reading documents."""
     add, storage = parts.supervisor.add, parts.storage
     _add_common_workers(parts, clock)
-    add("poller", parts.poller.run)
-    add("findings", parts.findings.run)
-    add("followup-probe", parts.followup.run)
-    add("alert-router", partial(periodic.every, ALERT_STEP_S, clock, parts.alert_router.step, "alerts"))
-    add("alert-sender", parts.alert_sender.run)
-    closed = parts.closed_ports.step
+    add("poller", parts.reading.poller.run)
+    add("findings", parts.findings.worker.run)
+    add("followup-probe", parts.reading.followup.run)
+    alerts = parts.findings.alert_router.step
+    add("alert-router", partial(periodic.every, ALERT_STEP_S, clock, alerts, "alerts"))
+    add("alert-sender", parts.findings.alert_sender.run)
+    closed = parts.acting.closed_ports.step
     add("closed-ports", partial(periodic.every_async, CLOSED_STEP_S, clock, closed, "closed ports"))
-    breaches = parts.breach_actions.step
+    breaches = parts.rules.breach_actions.step
     add("breach-actions", partial(periodic.every_async, BREACH_STEP_S, clock, breaches, "breaches"))
     add(
         "retention",
         partial(
             periodic.retention,
             storage.background,
-            parts.turns,
-            parts.ingestor,
+            parts.tracking.turns,
+            parts.tracking.ingestor,
             clock,
-            lambda: parts.runtime_settings.retention,
+            lambda: parts.settings.retention,
         ),
     )
     if config.bus.url:
-        add("collectors", parts.collector_bus.run)
+        add("collectors", parts.reading.collector_bus.run)
     if config.bus.url and storage.lease is not None:
-        add("areas", parts.areas.run)
-        add("tracker-events", parts.tracker_events.run)
+        add("areas", parts.reading.areas.run)
+        add("tracker-events", parts.reading.tracker_events.run)
     if config.notifications.enabled:
         engine = local_engine(config.data_dir / "engine.json")
         add("notifications", _notification_reader(parts, config, clock, engine, stack).run)
     if config.dns.enabled:
         add("reverse-dns", ReverseDnsWorker(storage.background, clock, config.dns).run)
     if config.imports.folder is not None:
-        add("import-folder", ImportFolderWatcher(parts.importer, config.imports.folder, clock, parse).run)
+        importer = parts.reading.importer
+        add("import-folder", ImportFolderWatcher(importer, config.imports.folder, clock, parse).run)
     if storage.server is not None:
         pools = (storage.database, storage.background, storage.watch)
         add("database", partial(periodic.watch_private_server, storage.server, pools, clock))
@@ -80,13 +82,13 @@ def add_answering_workers(
     """The same for a service that only answers. `relay` takes events of the one it follows."""
     assert parts.following is not None
     records = FollowedRecords(
-        parts.fleet,
-        parts.names,
-        parts.label_index,
-        parts.findings,
-        parts.access,
-        parts.runtime_settings,
-        parts.makers,
+        parts.tracking.fleet,
+        parts.tracking.names,
+        parts.tracking.label_index,
+        parts.findings.worker,
+        parts.access.book,
+        parts.settings,
+        parts.tracking.makers,
     )
     follower = TrackerFollower(link, records, relay, parts.following, clock)
     _add_common_workers(parts, clock)
@@ -96,14 +98,12 @@ def add_answering_workers(
 def _add_common_workers(parts: Parts, clock: Clock) -> None:
     add = parts.supervisor.add
     add("clock", partial(periodic.watch_clock, clock))
-    add("database-watch", parts.database_watch.run)
-    refresh = partial(
-        periodic.every, FACTS_MAX_AGE.total_seconds(), clock, parts.topology.refresh_if_stale, "topology"
-    )
-    add("topology", refresh)
-    add("name-index", partial(periodic.every, _NAMES_S, clock, parts.names.refresh, "names"))
-    add("label-index", partial(periodic.every, _NAMES_S, clock, parts.label_index.refresh, "labels"))
-    add("access", partial(periodic.every, RELOAD_S, clock, parts.access.refresh, "access"))
+    add("database-watch", parts.findings.database_watch.run)
+    refresh = parts.tracking.topology.refresh_if_stale
+    add("topology", partial(periodic.every, FACTS_MAX_AGE.total_seconds(), clock, refresh, "topology"))
+    add("name-index", partial(periodic.every, _NAMES_S, clock, parts.tracking.names.refresh, "names"))
+    add("label-index", partial(periodic.every, _NAMES_S, clock, parts.tracking.label_index.refresh, "labels"))
+    add("access", partial(periodic.every, RELOAD_S, clock, parts.access.book.refresh, "access"))
 
 
 def _notification_reader(
@@ -114,8 +114,8 @@ def _notification_reader(
     return NotificationReader(
         sock,
         engine,
-        parts.reads,
-        parts.assignments.poll_targets,
+        parts.reading.reads,
+        parts.reading.assignments.poll_targets,
         clock,
         debounce,
         config.notifications.communities,
