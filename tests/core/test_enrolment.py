@@ -137,6 +137,20 @@ def test_a_list_and_the_network_are_compared_both_ways() -> None:
         ("", Attendance.NOT_LISTED),
     ]
     assert (found[-1].mac, found[-1].found) == (mac(5), (P2,))
+    assert not any(one.not_read for one in found)
+
+
+def test_what_a_list_finds_says_where_it_rests_on_a_switch_that_is_not_read() -> None:
+    homes = {mac(1): [P1], mac(2): [("hut", "p1")]}
+    listed = [
+        Expected(line=2, device="a", macs=(mac(1),), switch="hut"),
+        Expected(line=3, device="b", macs=(mac(2),), switch=SWITCH),
+        Expected(line=4, device="c", macs=(mac(3),), switch="hut"),
+        Expected(line=5, device="d", macs=(mac(3),), switch=SWITCH),
+        Expected(line=6, device="e", macs=(mac(3),)),
+    ]
+    found = attend(listed, homes, {mac(3)}, None, {"hut"})
+    assert [one.device for one in found if one.not_read] == ["b", "c", "e"]
 
 
 def test_slow_and_half_duplex_links_are_odd_beside_quicker_ones() -> None:

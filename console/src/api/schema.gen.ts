@@ -2271,6 +2271,8 @@ export interface components {
             seen_switch: string | null;
             /** Seen Port */
             seen_port: string | null;
+            /** Not Read */
+            not_read: boolean;
         };
         /** Acknowledgement */
         Acknowledgement: {
@@ -2623,6 +2625,8 @@ export interface components {
             expected_port: string | null;
             /** Found */
             found: string[];
+            /** Not Read */
+            not_read: boolean;
         };
         /** AuditEntry */
         AuditEntry: {
@@ -12514,7 +12518,8 @@ export interface operations {
                      *           "owner": "Ticketing",
                      *           "seen_at": "2026-05-04T12:00:00Z",
                      *           "seen_switch": "",
-                     *           "seen_port": ""
+                     *           "seen_port": "",
+                     *           "not_read": true
                      *         }
                      *       ],
                      *       "next": ""
@@ -12567,7 +12572,8 @@ export interface operations {
                      *           "expected_port": "",
                      *           "found": [
                      *             ""
-                     *           ]
+                     *           ],
+                     *           "not_read": true
                      *         }
                      *       ],
                      *       "next": ""

@@ -171,6 +171,18 @@ const CALLED: Column<CalledPort>[] = [
   count("absent", "Absent"),
 ];
 
+function NotRead() {
+  return (
+    <chakra.span
+      color="warn"
+      title="A switch where it is, or may be, is not read in time: whether it is so now is not known."
+    >
+      {" "}
+      not read in time
+    </chakra.span>
+  );
+}
+
 const ABSENT: Column<Schemas["AbsentEntry"]>[] = [
   {
     id: "address",
@@ -186,11 +198,12 @@ const ABSENT: Column<Schemas["AbsentEntry"]>[] = [
   {
     id: "seen_at",
     header: "Last seen",
-    width: 260,
+    width: 360,
     cell: (one) => (
       <>
         <Age at={one.seen_at} ago={one.seen_at !== null} />
         {one.seen_switch && ` at ${one.seen_switch} · ${one.seen_port}`}
+        {one.not_read && <NotRead />}
       </>
     ),
     text: (one) => one.seen_at ?? "",
@@ -225,8 +238,13 @@ const AGAINST: Column<Schemas["AttendedDevice"]>[] = [
   {
     id: "attendance",
     header: "Is",
-    width: 140,
-    cell: (one) => <StatusText of={one.attendance} />,
+    width: 240,
+    cell: (one) => (
+      <>
+        <StatusText of={one.attendance} />
+        {one.not_read && <NotRead />}
+      </>
+    ),
     text: (one) => one.attendance,
   },
   {
@@ -286,7 +304,7 @@ function Against() {
           rows={compare.data}
           columns={AGAINST}
           rowKey={(one) => `${one.line} ${one.device} ${one.mac}`}
-          empty="The list names nobody, and nobody is enrolled."
+          empty="The list names nobody, and nobody is present."
           height="50vh"
         />
       )}

@@ -1,5 +1,6 @@
 """`kiteroll roll-call`: who is present on a port, a switch, a group or everywhere, beside who may be."""
 
+from collections.abc import Sequence
 from datetime import timedelta
 from pathlib import Path
 from typing import Any
@@ -107,6 +108,7 @@ def _summary(totals: api.RollCallTotals) -> str:
 def _absent(context: Context, client: Client, at: api.RuleLevel) -> Exit:
     found = client.all(absent(at))
     context.out.rows(found, columns.absent(context.out), empty="everybody who is enrolled is present")
+    _note_unread(context.out, found)
     return Exit.OK
 
 
@@ -119,7 +121,18 @@ def _against(context: Context, client: Client, at: api.RuleLevel) -> Exit:
         counts[one.attendance] += 1
     if context.out.format == "table":
         context.out.note(", ".join(f"{count} {what}" for what, count in sorted(counts.items())), "bold")
+    _note_unread(context.out, found)
     return Exit.OK if set(counts) <= {"in place"} else Exit.BROKEN_RULE
+
+
+def _note_unread(out: Output, found: Sequence[api.AbsentEntry] | Sequence[api.AttendedDevice]) -> None:
+    count = sum(one.not_read for one in found)
+    if count and out.format == "table":
+        out.note(
+            f"{count} of these are of the latest reading of a switch that is not read in time: whether "
+            "it is so now is not known (`kiteroll switch list`)",
+            "yellow",
+        )
 
 
 def _one_port(context: Context, call: api.RollCall) -> Exit:

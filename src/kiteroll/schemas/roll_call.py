@@ -120,6 +120,8 @@ class AbsentEntry(ResponseModel):
     """When it was present last, anywhere; null: never."""
     seen_switch: str | None
     seen_port: str | None
+    not_read: bool
+    """A switch where it may be is not read in time: it is absent from its latest reading."""
 
 
 class ExpectedList(RequestModel):
@@ -139,6 +141,8 @@ class AttendedDevice(ResponseModel):
     expected_port: str | None
     found: list[str]
     """Ports it is present at."""
+    not_read: bool
+    """A switch where it is present, or may be, is not read in time: all this is of its latest reading."""
 
 
 class NewWindow(RequestModel):

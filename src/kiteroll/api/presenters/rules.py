@@ -248,6 +248,7 @@ def present_absent(one: AbsentEntry) -> api.AbsentEntry:
         seen_at=one.seen_at,
         seen_switch=one.seen_port[0] if one.seen_port else None,
         seen_port=one.seen_port[1] if one.seen_port else None,
+        not_read=one.not_read,
     )
 
 
@@ -260,6 +261,7 @@ def present_attended(one: Attended) -> api.AttendedDevice:
         expected_switch=one.expected[0] if one.expected else None,
         expected_port=(one.expected[1] or None) if one.expected else None,
         found=[port_name(port) for port in one.found],
+        not_read=one.not_read,
     )
 
 

@@ -86,4 +86,5 @@ def _occupant(one: Occupant) -> str:
 
 
 def _seen(one: api.AbsentEntry) -> str:
-    return f"{one.seen_switch} port {one.seen_port}" if one.seen_switch else "nowhere"
+    where = f"{one.seen_switch} port {one.seen_port}" if one.seen_switch else "nowhere"
+    return f"{where}; a switch where it may be is not read in time" if one.not_read else where

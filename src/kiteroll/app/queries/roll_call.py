@@ -60,6 +60,8 @@ class AbsentEntry:
     seen_at: datetime | None
     """When it was present last, anywhere; now, if it is elsewhere. None: never."""
     seen_port: PortRef | None
+    not_read: bool
+    """A switch where it may be is not read in time: it is absent from its latest reading."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -151,8 +153,11 @@ class RollCalls:
             if not any(entry.level.holds(port, judge.rules.in_groups.get(port[0], ())) for port in at):
                 missing.append(entry)
         seen = self._last_seen([entry.mac for entry in missing if entry.mac is not None], judge)
+        unread = self._unread(judge.now)
+        levels = {entry.level for entry in missing}
+        not_read = {one for one in levels if any(_has_ports_of(switch, one, judge) for switch in unread)}
         return [
-            AbsentEntry(entry=entry, seen_at=at, seen_port=port)
+            AbsentEntry(entry=entry, seen_at=at, seen_port=port, not_read=entry.level in not_read)
             for entry in missing
             for at, port in [seen.get(entry.prefix, (None, None))]
         ]
@@ -183,7 +188,7 @@ class RollCalls:
         for one in lines:
             if one.switch and one.switch not in there:
                 raise no_such("switch", one.switch, there)
-        return attend(expected, homes, self._fleet.index, called)
+        return attend(expected, homes, self._fleet.index, called, self._unread(judge.now))
 
     def _expected(self, line: ExpectedLine) -> Expected:
         macs: tuple[MacAddress, ...]
@@ -239,6 +244,10 @@ class RollCalls:
     def _conditions(self) -> dict[str, SwitchCondition]:
         """Of the switches of the inventory, by name."""
         return {row.name: condition_of(row, present=0) for row in self._database.run(inventory.all_switches)}
+
+    def _unread(self, now: datetime) -> frozenset[str]:
+        """Switches whose latest table may not show who is there now."""
+        return frozenset(name for name, one in self._conditions().items() if not one.is_current(now))
 
     def _called(
         self,
@@ -301,6 +310,12 @@ def _within(entry: Level, level: Level, judge: Judge, ports: Mapping[str, Mappin
     if entry.switch:
         return level.holds((entry.switch, ""), judge.rules.in_groups.get(entry.switch, ())) and not level.port
     return False
+
+
+def _has_ports_of(switch: str, level: Level, judge: Judge) -> bool:
+    if level.switch:
+        return level.switch == switch
+    return not level.group or level.group in judge.rules.in_groups.get(switch, ())
 
 
 def _position(cursor: str | None) -> int:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import timedelta
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from kiteroll.cli.output import Column, Output
 from kiteroll.core.model.ranges import ranges
@@ -143,6 +143,7 @@ def absent(out: Output) -> list[Column[api.AbsentEntry]]:
         Column("owner", lambda one: one.owner),
         Column("last seen", lambda one: one.seen_at, shown=lambda one: out.age(one.seen_at)),
         Column("where", lambda one: f"{one.seen_switch} {one.seen_port}" if one.seen_switch else ""),
+        _read(),
     ]
 
 
@@ -159,7 +160,17 @@ def attended() -> list[Column[api.AttendedDevice]]:
         ),
         Column("found at", lambda one: ", ".join(one.found)),
         Column("line", lambda one: one.line, right=True),
+        _read(),
     ]
+
+
+def _read() -> Column[Any]:
+    return Column(
+        "read",
+        lambda one: "no" if one.not_read else "yes",
+        shown=lambda one: "not in time" if one.not_read else "in time",
+        style=lambda one: "yellow" if one.not_read else "dim",
+    )
 
 
 def windows(out: Output) -> list[Column[api.EnrolmentWindow]]:

@@ -1,6 +1,6 @@
 """Roll call of many ports: who is present beside who may be, in numbers, or beside a list of devices."""
 
-from collections.abc import Container, Iterable, Mapping, Sequence
+from collections.abc import Collection, Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, fields
 from datetime import datetime
 from enum import StrEnum
@@ -102,6 +102,8 @@ class Attended:
     """The port may be empty: anywhere on the switch."""
     found: tuple[PortRef, ...]
     """Where it is present."""
+    not_read: bool
+    """A switch where it is present, or may be, is not read in time: all this is of its latest reading."""
 
 
 def attend(
@@ -109,9 +111,11 @@ def attend(
     homes: Mapping[MacAddress, Sequence[PortRef]],
     known: Container[MacAddress],
     called: Container[PortRef] | None,
+    unread: Collection[str] = (),
 ) -> list[Attended]:
     """The list beside the network, both ways: each line, then who is present and not listed. `homes`:
-    access ports where each is present; `called`: the ports whose occupants must be on the list, None: all."""
+    access ports where each is present; `called`: the ports whose occupants must be on the list, None: all;
+    `unread`: switches that are not read in time."""
     found = []
     listed: set[MacAddress] = set()
     for one in expected:
@@ -127,7 +131,13 @@ def attend(
             attendance = Attendance.ELSEWHERE
         found.append(
             Attended(
-                attendance=attendance, device=one.device, line=one.line, mac=mac, expected=where, found=ports
+                attendance=attendance,
+                device=one.device,
+                line=one.line,
+                mac=mac,
+                expected=where,
+                found=ports,
+                not_read=_is_of(unread, ports, where),
             )
         )
     for mac in sorted(homes.keys() - listed):
@@ -141,9 +151,18 @@ def attend(
                     mac=mac,
                     expected=None,
                     found=ports,
+                    not_read=_is_of(unread, ports, None),
                 )
             )
     return found
+
+
+def _is_of(unread: Collection[str], ports: Sequence[PortRef], where: PortRef | None) -> bool:
+    """Whether what is said of a device rests on a switch of these. One that is present nowhere may be at any,
+    unless it is expected at one."""
+    if ports:
+        return any(switch in unread for switch, _ in ports)
+    return where[0] in unread if where is not None else bool(unread)
 
 
 def _is_at(port: PortRef, where: PortRef) -> bool:
