@@ -49,7 +49,7 @@ def main() -> None:
         files = certificate(Path(directory))
         context = server_context(files)
         hook, mail, log = WebhookReceiver(context), MailReceiver(context), SyslogReceiver(context)
-        service = Service(Path(directory) / "data", free_tcp_port())
+        service = Service(Path(directory) / "data", free_tcp_port(), anew=True)
         service.start()
         try:
             with closing_all(hook, mail, log), service.client() as kite:

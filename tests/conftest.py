@@ -94,7 +94,7 @@ def lab() -> Iterator[Lab]:
 def service(lab: Lab, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Service]:
     """The demo: service and network at peace, every switch read at least once."""
     data = tmp_path_factory.mktemp("demo") / "data"
-    demo = Service(data, free_tcp_port())
+    demo = Service(data, free_tcp_port(), anew=True)
     demo.start()
     add_lab_switches(demo, lab)
     yield demo

@@ -62,7 +62,7 @@ class DemoCluster:
 
         def made(name: str, port: int | None = None, command: str = "up") -> Service:
             return Service(
-                directory / name, port or free_tcp_port(), environment=environment, command=command
+                directory / name, port or free_tcp_port(), environment=environment, command=command, anew=True
             )
 
         self.trackers = [

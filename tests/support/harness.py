@@ -26,6 +26,7 @@ from kiteroll.client import (
 from kiteroll.core.errors import Invalid
 from kiteroll.data_dir import KEY_FILE, TOKEN_FILE
 from kiteroll.schemas.api import Credential, NewSwitch, ReadingSummary
+from tests.support.program_starter import StartedProgram, starter
 
 
 @dataclass
@@ -73,10 +74,12 @@ class Service:
     environment: dict[str, str] = field(default_factory=dict)
     ca_file: Path | None = None
     """What vouches for it, where it speaks TLS."""
-    process: "subprocess.Popen[bytes] | None" = None
+    process: "subprocess.Popen[bytes] | StartedProgram | None" = None
     python: str = sys.executable
     command: str = "up"
     """Or `serve`."""
+    anew: bool = False
+    """Whether it loads its modules itself, as for its users: see `program_starter`."""
 
     @property
     def url(self) -> str:
@@ -91,11 +94,15 @@ class Service:
         return (self.data.parent / f"{self.data.name}.log").read_text()
 
     def start(self, *, wait: bool = True) -> None:
-        command = [self.python, "-m", "kiteroll.cli", self.command, "--data", str(self.data)]
-        command += ["--listen-port", str(self.port), *self.extra]
-        with (self.data.parent / f"{self.data.name}.log").open("ab") as log:
-            environment = {**os.environ, "KITEROLL_INTERVAL": "1h", **self.environment}
-            self.process = subprocess.Popen(command, stdout=log, stderr=log, env=environment)
+        words = [self.command, "--data", str(self.data), "--listen-port", str(self.port), *self.extra]
+        environment = {**os.environ, "KITEROLL_INTERVAL": "1h", **self.environment}
+        log = self.data.parent / f"{self.data.name}.log"
+        if not self.anew and self.python == sys.executable:
+            self.process = starter().start(words, environment, log)
+        else:
+            command = [self.python, "-m", "kiteroll.cli", *words]
+            with log.open("ab") as file:
+                self.process = subprocess.Popen(command, stdout=file, stderr=file, env=environment)
         if wait:
             self.await_answer()
 
@@ -140,6 +147,10 @@ class Service:
 NewService = Callable[..., Service]
 
 
+_LONGER = 0.15
+"""By what share of a wait it may last longer than it must."""
+
+
 def wait_until(
     condition: Callable[[], object],
     what: str,
@@ -148,13 +159,15 @@ def wait_until(
     seen: Callable[[], object] | None = None,
 ) -> None:
     """Wait for what another process does, which notifies nobody. Fails with `what`, and with what is
-    `seen` then, when it does not happen."""
-    until = time.monotonic() + seconds
+    `seen` then, when it does not happen. Asks less often the longer it lasts: asking takes from the machine
+    what the other process needs."""
+    began = time.monotonic()
     while not condition():
-        if time.monotonic() >= until:
+        waited = time.monotonic() - began
+        if waited >= seconds:
             instead = f"; there is: {seen()}" if seen else ""
             raise AssertionError(f"waited {seconds} s for: {what}{instead}")
-        time.sleep(0.05)
+        time.sleep(min(max(0.05, waited * _LONGER), 0.5))
 
 
 def read_again(client: Client, name: str) -> ReadingSummary:
