@@ -6,7 +6,6 @@ import pytest
 
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.odd_links import Link, LinkOddity, odd_links
 from kiteroll.core.model.reading import key_of
 from kiteroll.core.policy.enrolment import Presence, Window, candidates, covered, replacements
 from kiteroll.core.policy.evaluation import Judge
@@ -151,15 +150,3 @@ def test_what_a_list_finds_says_where_it_rests_on_a_switch_that_is_not_read() ->
     ]
     found = attend(listed, homes, {mac(3)}, None, {"hut"})
     assert [one.device for one in found if one.not_read] == ["b", "c", "e"]
-
-
-def test_slow_and_half_duplex_links_are_odd_beside_quicker_ones() -> None:
-    links = [Link(f"p{number}", 10**9, "full") for number in range(4)]
-    odd = [Link("p8", 10**7, "full"), Link("p9", 10**9, "half"), Link("p7", None, "")]
-    assert odd_links([*links, *odd]) == [
-        ("p8", LinkOddity.SLOW, 10**9),
-        ("p9", LinkOddity.HALF_DUPLEX, 10**9),
-    ]
-    assert odd_links([Link("p1", 10**7, "full"), Link("p2", 10**7, "half")]) == [
-        ("p2", LinkOddity.HALF_DUPLEX, 10**7)
-    ]

@@ -125,11 +125,11 @@ def list_ports_by_use(
             switch=one.port[0],
             port=one.port[1],
             alias=one.alias,
-            what=one.what.value,
+            what=one.use.value,
             since=one.since,
             why=one.why,
         )
         for one in found
-        if what is None or one.what.value in what
+        if what is None or one.use.value in what
     ]
     return page(rows, ask, "switch", "port", "what")
