@@ -23,10 +23,12 @@ from sqlalchemy import (
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.stay import Ending
+from kiteroll.store.changes_at_uplinks import was_at_uplink
 from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
 from kiteroll.store.paging import Key, Page, fetch_page
+from kiteroll.store.port_history import recorded_since
 from kiteroll.store.ports import IS_UP
-from kiteroll.store.predicates import given, none_of
+from kiteroll.store.predicates import given
 from kiteroll.store.tables import change_log, port, reading, stay, switch, vlan
 
 
@@ -192,9 +194,9 @@ def changes_page(
     switch_ids: Sequence[int] | None,
     mac: MacAddress | None,
     kinds: Sequence[str],
-    without_ports: frozenset[int] = frozenset(),
+    uplinks: bool = True,
 ) -> Page[ChangeRow]:
-    """Changes in [since, until), latest first."""
+    """Changes in [since, until), latest first. `uplinks`: also those at ports that were uplinks then."""
     origin = port.alias("origin")
     query = (
         select(  # in the order of ChangeRow
@@ -224,9 +226,10 @@ def changes_page(
         query = query.where(change_log.c.mac == mac)
     if kinds:
         query = query.where(change_log.c.kind.in_(kinds))
-    if without_ports:
-        elsewhere = none_of(change_log.c.port_id, without_ports)
-        query = query.where(or_(change_log.c.port_id.is_(None), elsewhere))
+    if not uplinks:
+        first = recorded_since(connection)
+        if first is not None:
+            query = query.where(~was_at_uplink(first))
     keys = (Key(change_log.c.at, descending=True), Key(change_log.c.id, descending=True))
     sorts = {"at": (Key(change_log.c.at), Key(change_log.c.id))}
     return fetch_page(connection, query, keys, _change_row, ask, sorts)

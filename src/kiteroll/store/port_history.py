@@ -6,7 +6,15 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, func, insert, select, tuple_, update
+from sqlalchemy import (
+    Connection,
+    Row,
+    func,
+    insert,
+    select,
+    tuple_,
+    update,
+)
 
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.past_roles import PastRoles

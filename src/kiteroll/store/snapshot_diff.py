@@ -1,6 +1,6 @@
 """Inputs for comparing two instants: addresses that may differ, and their stays then."""
 
-from collections.abc import Collection, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -32,12 +32,10 @@ def comparable(
     end: datetime,
     *,
     switch_ids: Sequence[int] | None,
-    without_ports: Collection[int],
     after: int,
     limit: int,
 ) -> Comparable:
-    """Of at most `limit` addresses above `after`. `switch_ids`: only changes on these; `without_ports`:
-    ids of ports whose stays do not count."""
+    """Of at most `limit` addresses above `after`. `switch_ids`: only changes on these."""
     macs = changed_macs(connection, begin, end, switch_ids, after, limit + 1)
     shown = macs[:limit]
     found: dict[MacAddress, list[Stay]] = {mac: [] for mac in shown}
@@ -45,7 +43,7 @@ def comparable(
     if shown:
         query = (
             select(
-                *(stay.c.id, stay.c.mac, stay.c.port_id, stay.c.vlan),
+                *(stay.c.id, stay.c.mac, stay.c.vlan),
                 *(stay.c.began_at, stay.c.ended_at, stay.c.resumed_at),
                 switch.c.name.label("switch_name"),
                 port.c.name.label("port_name"),
@@ -58,9 +56,6 @@ def comparable(
             )
         )
         for row in connection.execute(query):
-            if row.port_id in without_ports:
-                # Here, not in the statement: thousands of numbers in it cost more than these few rows.
-                continue
             found[row.mac].append(
                 Stay(
                     id=row.id,

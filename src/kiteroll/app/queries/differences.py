@@ -4,13 +4,12 @@ from collections.abc import Sequence
 from datetime import datetime
 
 from kiteroll.app.inventory_names import InventoryNames
-from kiteroll.app.topology_view import TopologyView
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.whole_number import whole_number
 from kiteroll.core.tracking.differences import Difference, compare
-from kiteroll.store import former_switches, inventory, snapshot_diff
+from kiteroll.store import former_switches, inventory, port_history, snapshot_diff
 from kiteroll.store.database import Database
 from kiteroll.store.paging import Page
 
@@ -22,9 +21,8 @@ _MAX_BATCHES = 25
 
 
 class Differences:
-    def __init__(self, database: Database, topology: TopologyView, clock: Clock) -> None:
+    def __init__(self, database: Database, clock: Clock) -> None:
         self._database = database
-        self._topology = topology
         self._clock = clock
 
     def page(
@@ -35,13 +33,12 @@ class Differences:
         group: str | None,
         ask: PageAsk,
     ) -> Page[Difference]:
-        """By address, uplinks left out. A page may hold fewer than `limit`, or none, and still have a
-        next one. Raises Invalid, or NotFound for a switch or group that is not there."""
+        """By address, without places that were uplinks then. A page may hold fewer than `limit`, or none, and
+        still have a next one. Raises Invalid, or NotFound for a switch or group that is not there."""
         end = until or self._clock.now()
         if since.tzinfo is None or end.tzinfo is None or since >= end:
             raise Invalid("since: it must be earlier than until, and both need a zone (2026-05-04T14:05:00Z)")
         switch_ids = self._switch_ids(switch, group)
-        uplinks = self._topology.now().uplink_ids()
         after = _after(ask.cursor)
         found: list[Difference] = []
         batch = ask.limit + 1
@@ -51,13 +48,15 @@ class Differences:
                 since,
                 end,
                 switch_ids=switch_ids,
-                without_ports=uplinks,
                 after=after,
                 limit=batch,
             )
+            places = {(one.place.switch, one.place.port) for stays in known.stays.values() for one in stays}
+            roles = self._database.run(port_history.past_roles, places)
             for mac, stays in known.stays.items():
                 after = int(mac)
-                difference = compare(mac, stays, known.first_seen.get(mac, end), since, end)
+                first_seen = known.first_seen.get(mac, end)
+                difference = compare(mac, stays, first_seen, since, end, roles.was_access_at)
                 if difference is not None:
                     found.append(difference)
                     if len(found) == ask.limit:

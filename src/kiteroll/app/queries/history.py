@@ -4,7 +4,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from kiteroll.app.topology_view import TopologyView
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store import former_switches, list_queries
@@ -25,13 +24,12 @@ class ChangeFilter:
     mac: MacAddress | None = None
     kinds: Sequence[str] = ()
     uplinks: bool = True
-    """Also changes at uplinks."""
+    """Also changes at ports that were uplinks then."""
 
 
 class HistoryQueries:
-    def __init__(self, database: Database, topology: TopologyView) -> None:
+    def __init__(self, database: Database) -> None:
         self._database = database
-        self._topology = topology
 
     def changes(self, wanted: ChangeFilter, ask: PageAsk) -> Page[ChangeRow]:
         """Latest first; also of a switch that left the inventory. Raises NotFound where none had the name."""
@@ -43,7 +41,7 @@ class HistoryQueries:
             switch_ids=self._switch_ids(wanted.switch),
             mac=wanted.mac,
             kinds=wanted.kinds,
-            without_ports=frozenset() if wanted.uplinks else self._topology.now().uplink_ids(wanted.switch),
+            uplinks=wanted.uplinks,
         )
 
     def readings(self, switch: str | None, ask: PageAsk) -> Page[ReadingRow]:

@@ -8,10 +8,13 @@ from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.stay import Stay
 from kiteroll.core.topology.roles import PortRole, Role
 
-_ROLE_KNOWN_AFTER = timedelta(minutes=2)
+ROLE_KNOWN_AFTER = timedelta(minutes=2)
 """Where a new port leads is known some time after the first addresses there."""
 
-_FIRST_PICTURE_AFTER = timedelta(minutes=10)
+ROLE_LOST_AFTER = timedelta(seconds=30)
+"""That a port leads there no more is known some seconds after the reading that shows others there."""
+
+FIRST_PICTURE_AFTER = timedelta(minutes=10)
 """Where ports lead is known some readings after a service begins."""
 
 Times = Sequence[tuple[datetime, datetime | None]]
@@ -38,7 +41,7 @@ class PastRoles:
                 continue
             if ended is not None and uplink_at >= ended:
                 break
-            if uplink_at - since > _ROLE_KNOWN_AFTER:
+            if uplink_at - since > ROLE_KNOWN_AFTER:
                 yield since, uplink_at
             since = access_at
         if since is not None and (ended is None or since < ended):
@@ -48,6 +51,12 @@ class PastRoles:
         """Whether the port of a stay was an access port for some of it."""
         port = (stay.place.switch, stay.place.port)
         return any(self.access_times(port, stay.began_at, stay.ended_at))
+
+    def was_access_at(self, stay: Stay, at: datetime) -> bool:
+        """Whether a stay was there at an instant, and its port an access port then."""
+        port = (stay.place.switch, stay.place.port)
+        times = self.access_times(port, stay.began_at, stay.ended_at)
+        return any(began <= at and (ended is None or at < ended) for began, ended in times)
 
     def role(self, port: PortRef, began: datetime, ended: datetime, role_now: PortRole) -> PortRole:
         """Of the port in [began, ended). Where it was an uplink all the time, and is none now, nobody knows
@@ -59,6 +68,6 @@ class PastRoles:
 
 
 def _from_the_beginning(times: Times, recorded_since: datetime | None) -> Times:
-    if not times or recorded_since is None or times[0][0] > recorded_since + _FIRST_PICTURE_AFTER:
+    if not times or recorded_since is None or times[0][0] > recorded_since + FIRST_PICTURE_AFTER:
         return times
     return [(datetime.min.replace(tzinfo=UTC), times[0][1]), *times[1:]]

@@ -1,6 +1,6 @@
 """What differs between two instants, address by address."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from enum import StrEnum
@@ -32,14 +32,23 @@ class Difference:
 
 
 def compare(
-    mac: MacAddress, stays: Sequence[Stay], first_seen_at: datetime, begin: datetime, end: datetime
+    mac: MacAddress,
+    stays: Sequence[Stay],
+    first_seen_at: datetime,
+    begin: datetime,
+    end: datetime,
+    at_access: Callable[[Stay, datetime], bool],
 ) -> Difference | None:
-    """`stays`: those of the address that cover `begin` or `end`, at access ports. None
-    when it was at the same places at both instants. A quiet address counts as there."""
-    before = _places(stays, begin)
-    after = _places(stays, end)
+    """`stays`: those of the address that cover `begin` or `end`; `at_access`: whether one was there at an
+    instant, and its port an access port then: no address is at an uplink. None when it was at the same places
+    at both instants. A quiet address counts as there."""
+    at_begin, at_end = ([stay for stay in stays if at_access(stay, at)] for at in (begin, end))
+    before, after = _places(at_begin), _places(at_end)
     if before == after:
         return None
+    stayed = any(covers(stay, begin) and covers(stay, end) for stay in (*at_begin, *at_end))
+    if stayed and not (before and after):
+        return None  # it is where it was: another role of its port alone is no coming or going
     moments = [stay.began_at for stay in stays if begin <= stay.began_at < end]
     moments += [stay.ended_at for stay in stays if stay.ended_at and begin <= stay.ended_at < end]
     kind = _kind(frozenset(before), frozenset(after), known_before=first_seen_at < begin)
@@ -56,8 +65,8 @@ def _kind(before: frozenset[Place], after: frozenset[Place], *, known_before: bo
     return DifferenceKind.FEWER_PLACES if after < before else DifferenceKind.MOVED
 
 
-def _places(stays: Sequence[Stay], at: datetime) -> tuple[Place, ...]:
-    there = {stay.place for stay in stays if covers(stay, at)}
+def _places(stays: Sequence[Stay]) -> tuple[Place, ...]:
+    there = {stay.place for stay in stays}
     return tuple(sorted(there, key=lambda place: (place.switch, place.port, place.vlan or 0)))
 
 
