@@ -1,13 +1,25 @@
 """The table of every list, findings by the dozen, the past, and how things are shown, in a real browser."""
 
 import re
-from datetime import timedelta
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 
 from playwright.sync_api import Browser, Page, expect
 
-from kiteroll.client import bar, clear_finding, findings, lift_bar, stays
-from kiteroll.schemas.api import NewBarred
+from kiteroll.client import (
+    add_switch,
+    bar,
+    clear_finding,
+    findings,
+    import_readings,
+    lift_bar,
+    remove_switch,
+    stays,
+)
+from kiteroll.schemas.api import NewBarred, NewSwitch
+from kiteroll.schemas.reading_convert import to_document
 from tests.console.conftest import open_console, sign_in, violations
+from tests.support.factories import reading
 from tests.support.harness import Service, read_again, wait_until
 
 
@@ -47,6 +59,26 @@ def test_a_list_is_filtered_by_words_sorted_and_used_by_keyboard(page: Page) -> 
     expect(table.get_by_role("columnheader", name="Address")).to_have_attribute("aria-sort", "descending")
     expect(table.get_by_role("columnheader").nth(1)).to_have_text("Label")
     assert violations(page) == []
+
+
+def test_the_past_says_which_switches_were_not_read_then(page: Page, service: Service) -> None:
+    first, last = (
+        to_document(replace(reading(0, {(995, 10): "p1"}, switch="hut-u"), taken_at=instant))
+        for instant in (datetime.now(UTC) - timedelta(minutes=90), datetime.now(UTC) - timedelta(minutes=1))
+    )
+    with service.client() as kite:
+        kite.send(add_switch(NewSwitch(name="hut-u", source="files", interval_s=60)))
+        kite.send(import_readings([first, last]))
+    then = (first.taken_at + timedelta(minutes=30)).strftime("%Y-%m-%dT%H:%M:%SZ")
+    page.goto(f"/compare?since={then}&on=switch:hut-u")
+    unread = page.get_by_text(re.compile("^Not read around .*hut-u"))
+    expect(unread).to_have_count(1)  # it was read lately
+    expect(page.get_by_text("No differences.")).to_be_visible()
+    page.goto(f"/switches/hut-u?at={then}")
+    expect(page.get_by_role("status").filter(has_text="Not read around")).to_contain_text("hut-u (since")
+    assert violations(page) == []
+    with service.client() as kite:
+        kite.send(remove_switch("hut-u"))
 
 
 def test_many_findings_are_acknowledged_with_a_note(page: Page, service: Service) -> None:

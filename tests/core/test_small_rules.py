@@ -27,6 +27,7 @@ from kiteroll.core.topology.contested import Contested
 from kiteroll.core.topology.home import Because, Confidence, HomeReason, choose_home
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import Sighting, both_present_beyond_ageing, sighting
+from kiteroll.core.tracking.pauses import unread_around
 from kiteroll.core.tracking.switch_health import SwitchCondition, SwitchHealth, Warned, switch_warnings
 from kiteroll.core.tracking.uptime import drift, restarted
 from kiteroll.wording.switches import warning_text
@@ -498,3 +499,23 @@ def test_since_when_a_link_did_not_change(
     seen_since, expected = (None if one is None else at(one) for one in (seen, since))
     ticks = None if changed_s is None else int(changed_s * 100)
     assert unchanged_since(seen_since, ticks, 1000 * 6000, at(0)) == expected
+
+
+@pytest.mark.parametrize(
+    ("before", "after", "interval_min", "unread"),
+    [
+        (0, 10, 1, False),
+        (0, 16, 1, True),
+        (0, 16, 10, False),
+        (0, None, 1, True),
+        (50, None, 1, False),
+        (None, 10, 1, True),
+        (None, None, 1, True),
+    ],
+)
+def test_a_switch_is_unread_around_an_instant_that_its_readings_are_too_far_from(
+    before: int | None, after: int | None, interval_min: int, unread: bool
+) -> None:
+    read_before, read_after = (None if one is None else at(one) for one in (before, after))
+    ageing, interval = timedelta(minutes=5), timedelta(minutes=interval_min)
+    assert unread_around(read_before, read_after, ageing, interval, at(60)) is unread

@@ -38,6 +38,7 @@ from kiteroll.client import (
     stays,
     switch,
     switches,
+    unread_switches,
 )
 from kiteroll.client import test_credential as try_credential
 from kiteroll.schemas.api import (
@@ -144,6 +145,29 @@ def test_a_home_during_a_pause_of_readings_says_so(
     assert "89 min" in out and "hut-p" in out
     assert main(["endpoint", "reading-pauses", str(mac(4990))]) == Exit.NOTHING
     assert "no switch has ever learned this address" in capsys.readouterr().err
+
+
+def test_a_comparison_says_which_switches_were_not_read_around_its_instants(
+    service: Service, cli: None, capsys: pytest.CaptureFixture[str]
+) -> None:
+    with service.client() as client:
+        client.send(add_switch(NewSwitch(name="hut-q", source="files", interval_s=60, groups=["huts"])))
+        first, last = _document("hut-q", 90, {(991, 10): "p1"}), _document("hut-q", 1, {(991, 10): "p2"})
+        client.send(import_readings([first, last]))
+        (unread,) = client.all(unread_switches(at=first.taken_at + timedelta(minutes=30), switch="hut-q"))
+        assert (unread.read_before, unread.read_after) == (first.taken_at, last.taken_at)
+        assert client.all(unread_switches(group="huts")) == [], "it was read lately"
+        assert client.all(unread_switches(at=first.taken_at - timedelta(minutes=1), group="huts")) == []
+        with pytest.raises(ServiceError, match="no group 'hut'; did you mean huts"):
+            client.all(unread_switches(group="hut"))
+    assert main(["compare", "1h", "40m", "--switch", "hut-q"]) == Exit.OK
+    out, notes = capsys.readouterr()
+    assert "no differences" in out + notes and (out + notes).count("hut-q; what is said of them then") == 2
+    assert main(["compare", "1h", "--switch", "hut-q"]) == Exit.OK
+    out, notes = capsys.readouterr()
+    assert "moved" in out and (out + notes).count("hut-q; what is said of them then") == 1
+    assert main(["switch", "unread", "--at", "1h", "--group", "huts"]) == Exit.OK
+    assert "hut-q" in capsys.readouterr().out
 
 
 def test_a_csv_table_is_imported_by_its_mapping_or_refused_whole(

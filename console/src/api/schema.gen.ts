@@ -1506,6 +1506,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/unread-switches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Switches that were not read around an instant */
+        get: operations["list_unread_switches"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/hours": {
         parameters: {
             query?: never;
@@ -4572,6 +4589,13 @@ export interface components {
             /** Next */
             next?: string | null;
         };
+        /** PageOf[UnreadSwitch] */
+        PageOf_UnreadSwitch_: {
+            /** Items */
+            items: components["schemas"]["UnreadSwitch"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[User] */
         PageOf_User_: {
             /** Items */
@@ -6005,6 +6029,18 @@ export interface components {
             token: components["schemas"]["Token"];
             /** Secret */
             secret: string;
+        };
+        /**
+         * UnreadSwitch
+         * @description A switch that was not read around an instant: what is known of it then is as of the reading before.
+         */
+        UnreadSwitch: {
+            /** Switch */
+            switch: string;
+            /** Read Before */
+            read_before: string | null;
+            /** Read After */
+            read_after: string | null;
         };
         /**
          * User
@@ -13948,6 +13984,55 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["PageOf_Difference_"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_unread_switches: {
+        parameters: {
+            query?: {
+                /** @description as it was known at this instant; now unless given */
+                at?: string | null;
+                switch?: string | null;
+                group?: string | null;
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "switch" | "-switch" | "read_before" | "-read_before" | "read_after" | "-read_after";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "read_before": "2026-05-04T12:00:00Z",
+                     *           "read_after": "2026-05-04T12:00:00Z"
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_UnreadSwitch_"];
                 };
             };
             401: components["responses"]["Problem401"];

@@ -12,6 +12,7 @@ import { endpointPath, withAt } from "../shared/links";
 import { Nothing, QueryView } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
 import { instantOfInput, timeInput } from "../shared/time";
+import { UnreadNotice } from "../shared/Unread";
 import { groupsOf } from "../switches/model";
 
 const SPANS: [string, number][] = [
@@ -28,12 +29,11 @@ export function ComparePage() {
   const since = params.get("since") ?? new Date(opened - 3_600_000).toISOString();
   const until = params.get("until") ?? undefined;
   const [on, name] = (params.get("on") ?? "").split(":");
-  const filter = {
-    since,
-    ...(until ? { until } : {}),
+  const chosen = {
     ...(on === "switch" && name ? { switch: name } : {}),
     ...(on === "group" && name ? { group: name } : {}),
   };
+  const filter = { since, ...(until ? { until } : {}), ...chosen };
   const compared = useQuery(differencesQuery(filter));
   const switches = useQuery(switchesQuery);
   const known = switches.data?.items ?? [];
@@ -86,6 +86,8 @@ export function ComparePage() {
         </Choice>
         <Exports list="differences" filters={filter} />
       </Flex>
+      <UnreadNotice at={since} on={chosen} />
+      <UnreadNotice at={until} on={chosen} />
       <Sheet tabIndex={0} aria-label="what differs">
         <QueryView query={compared} rows={8}>
           {(page) =>

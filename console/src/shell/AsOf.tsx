@@ -5,6 +5,7 @@ import { lazy, Suspense, useState } from "react";
 import { useMatches } from "react-router";
 import { useAt } from "../shared/instant";
 import { fullTime, shortTime } from "../shared/time";
+import { Unread } from "../shared/Unread";
 import { usePutParam } from "../shared/usePutParam";
 
 const InstantChoice = lazy(() => import("./InstantChoice").then((all) => ({ default: all.InstantChoice })));
@@ -68,7 +69,8 @@ export function PastNotice() {
       <Box flex="1" minWidth="240px">
         {past !== undefined ? (
           <>
-            This is <strong>as of {fullTime(at)}</strong>, not now. Ages count back from then. {past}
+            This is <strong>as of {fullTime(at)}</strong>, not now. Ages count back from then. {past}{" "}
+            <Unread at={at} as={(text) => <b>{text}</b>} />
           </>
         ) : (
           <>

@@ -65,6 +65,7 @@ _SEEN = (
         "list_makers",
         "list_changes",
         "list_differences",
+        "list_unread_switches",
         "health",
     ),
     *("stream", "get_map", "list_all_vlans", "list_vlan_ports", "list_discovered_switches", "export"),

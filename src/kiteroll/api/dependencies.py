@@ -48,6 +48,7 @@ from kiteroll.app.queries.search import Search
 from kiteroll.app.queries.service_status import StatusQueries
 from kiteroll.app.queries.switches import SwitchQueries
 from kiteroll.app.queries.trends import Trends
+from kiteroll.app.queries.unread_switches import UnreadSwitches
 from kiteroll.app.queries.vlans import VlanQueries
 from kiteroll.app.rehearsals import Rehearsals
 from kiteroll.app.runtime_settings import RuntimeSettings
@@ -98,6 +99,7 @@ TheExports = Annotated[ExportLists, Depends(_part(ExportLists))]
 TheFindingWorker = Annotated[FindingWorker, Depends(_part(FindingWorker))]
 TheFindings = Annotated[FindingQueries, Depends(_part(FindingQueries))]
 TheHistory = Annotated[HistoryQueries, Depends(_part(HistoryQueries))]
+TheUnreadSwitches = Annotated[UnreadSwitches, Depends(_part(UnreadSwitches))]
 TheTrends = Annotated[Trends, Depends(_part(Trends))]
 TheImporter = Annotated[Importer, Depends(_part(Importer))]
 TheAssignments = Annotated[SwitchAssignments, Depends(_part(SwitchAssignments))]

@@ -8,6 +8,7 @@ from kiteroll.cli.addresses import whole_address
 from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_limit, note_cut, shared
+from kiteroll.cli.unread import note_unread
 from kiteroll.client import all_vlans, changes, differences, health, hours, readings
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
@@ -108,17 +109,21 @@ def run_changes(context: Context) -> Exit:
 
 def run_compare(context: Context) -> Exit:
     args, now = context.args, context.now()
+    since = parse_instant(args.since, now)
+    until = parse_instant(args.until, now) if args.until else None
     request = differences(
-        parse_instant(args.since, now),
-        until=parse_instant(args.until, now) if args.until else None,
+        since,
+        until=until,
         switch=args.switch,
         group=args.group,
         limit=min(args.limit, 1000),
     )
     with context.client() as client:
         answer = list(islice(client.each(request), args.limit))
-    context.out.rows(answer, columns.differences(), empty="no differences")
-    note_cut(context, len(answer))
+        context.out.rows(answer, columns.differences(), empty="no differences")
+        note_cut(context, len(answer))
+        for at in (since, until):
+            note_unread(context.out, client, at, switch=args.switch, group=args.group)
     return Exit.OK
 
 

@@ -4,7 +4,7 @@ import argparse
 from pathlib import Path
 from typing import Any, get_args
 
-from kiteroll.cli import acting, bulk, columns, credential_options, links, rounds
+from kiteroll.cli import acting, bulk, columns, credential_options, links, rounds, unread
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.host_port import split_address
@@ -89,6 +89,8 @@ def add_commands(commands: Any) -> None:
         "list neighbours that are bridges and not in the inventory",
         parents=parents,
     )
+
+    unread.add_to(verbs)
 
     one = add_command(verbs, "read", run_read, "read switches now", parents=parents)
     one.add_argument("name", metavar="SWITCH", nargs="*")

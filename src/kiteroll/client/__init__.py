@@ -59,7 +59,7 @@ _NAMES = {
     "network_requests": """
         all_vlans changes differences health hours import_mac_table import_readings mappings
         network_map readings remove_mapping reset_setting set_mapping set_setting settings
-        vlan_ports""",
+        unread_switches vlan_ports""",
     "people_requests": """
         add_token add_user audit_log audit_verdict change_own_password change_user end_session
         remove_user reset_password revoke_token rotate_key sessions tokens users""",

@@ -31,6 +31,15 @@ def differences(
     )
 
 
+def unread_switches(
+    *, at: datetime | None = None, switch: str | None = None, group: str | None = None
+) -> ApiListRequest[api.UnreadSwitch]:
+    """Switches that were not read around an instant; now, unless `at` is given."""
+    return get_list(
+        "/unread-switches", TypeAdapter(PageOf[api.UnreadSwitch]), at=at, switch=switch, group=group
+    )
+
+
 def network_map(*, at: datetime | None = None) -> ApiRequest[api.NetworkMap]:
     """`at`: links as they were known then."""
     return get_request("/map", TypeAdapter(api.NetworkMap), at=at)

@@ -40,7 +40,7 @@ _NAMES = {
         Severity""",
     "history": """
         Change CountPoint Difference Gap Hour LinkChange MapLink MapSwitch NetworkMap
-        ReadingSummary VlanPort VlanSummary""",
+        ReadingSummary UnreadSwitch VlanPort VlanSummary""",
     "inventory": """
         Area Credential CredentialTest CredentialVerdict Group GroupChange InventoryChanges
         InventoryOutcome NamedCredential Neighbour NewCredential NewSwitch Port PortChange Site

@@ -63,6 +63,16 @@ class Difference(ResponseModel):
     """Places at access ports."""
 
 
+class UnreadSwitch(ResponseModel):
+    """A switch that was not read around an instant: what is known of it then is as of the reading before."""
+
+    switch: str
+    read_before: Instant | None
+    """Its latest whole reading by then; null: there was none."""
+    read_after: Instant | None
+    """The first one behind it; null: there is none yet."""
+
+
 class LinkChange(ResponseModel):
     at: Instant
     oper: OperState

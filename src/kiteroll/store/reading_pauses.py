@@ -3,11 +3,32 @@
 from collections.abc import Collection
 from datetime import datetime, timedelta
 
-from sqlalchemy import Connection, func, select, text
+from sqlalchemy import ColumnElement, Connection, func, select, text
 
 from kiteroll.core.tracking.pauses import ReadingPause, Span, longest_unnoticed, pauses_during, pauses_of
 from kiteroll.store.stay_queries import Filters, placed, placed_stay
-from kiteroll.store.tables import reading, stay
+from kiteroll.store.tables import reading, stay, switch
+
+
+def readings_around(
+    connection: Connection, at: datetime
+) -> dict[int, tuple[datetime | None, datetime | None]] | None:
+    """By id of each switch: its latest whole reading by an instant, and the first one after it; None where
+    readings of that time are not kept any more."""
+    oldest = connection.execute(select(func.min(reading.c.taken_at))).scalar()
+    if oldest is None or at < oldest:
+        return None
+
+    def nearest(side: ColumnElement[bool], order: ColumnElement[datetime]) -> ColumnElement[datetime]:
+        # Each goes from the instant along the index, and stops at the first reading that fits.
+        of_switch = select(reading.c.taken_at).where(reading.c.switch_id == switch.c.id, side)
+        whole = of_switch.where(reading.c.outcome == "complete").order_by(order).limit(1)
+        return whole.correlate(switch).scalar_subquery()
+
+    before = nearest(reading.c.taken_at <= at, reading.c.taken_at.desc())
+    after = nearest(reading.c.taken_at > at, reading.c.taken_at.asc())
+    rows = connection.execute(select(switch.c.id, before.label("before"), after.label("after")))
+    return {row.id: (row.before, row.after) for row in rows}
 
 
 def reading_pauses(

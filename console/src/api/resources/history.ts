@@ -15,6 +15,16 @@ export const differencesQuery = (filter: {
       need(api.GET("/api/v1/differences", { params: { query: { ...filter, limit: 1000 } }, signal })),
   });
 
+/** Switches that were not read around an instant; lately, without one. */
+export const unreadSwitchesQuery = (filter: { at?: string; switch?: string; group?: string }) =>
+  queryOptions({
+    queryKey: ["unread-switches", filter],
+    queryFn: ({ signal }) =>
+      every((paging) =>
+        api.GET("/api/v1/unread-switches", { params: { query: { ...filter, ...paging } }, signal }),
+      ),
+  });
+
 export const changesQuery = (filter: { switch?: string; until?: string; limit: number }) =>
   queryOptions({
     queryKey: ["changes", filter],

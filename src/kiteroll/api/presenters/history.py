@@ -5,6 +5,7 @@ from kiteroll.app.ingest import Outcome
 from kiteroll.app.on_demand_rounds import RoundProgress
 from kiteroll.app.queries.history import ChangeRow, ReadingRow
 from kiteroll.app.queries.trends import HourRow
+from kiteroll.app.queries.unread_switches import UnreadSwitch
 from kiteroll.core.model.reading_summary import ReadingSummary
 from kiteroll.core.tracking.differences import Difference
 from kiteroll.schemas import api
@@ -89,6 +90,10 @@ def present_difference(one: Difference) -> api.Difference:
         before=[str(place) for place in one.before],
         after=[str(place) for place in one.after],
     )
+
+
+def present_unread_switch(one: UnreadSwitch) -> api.UnreadSwitch:
+    return api.UnreadSwitch(switch=one.name, read_before=one.read_before, read_after=one.read_after)
 
 
 def present_round(one: RoundProgress) -> api.Round:

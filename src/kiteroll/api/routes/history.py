@@ -5,9 +5,15 @@ from typing import Annotated
 from fastapi import APIRouter, Query
 
 from kiteroll.api.contract.pages import PageAsk, by, page
-from kiteroll.api.dependencies import TheDifferences, TheHistory, TheTrends
-from kiteroll.api.parameters import Since, Until, WithUplinks
-from kiteroll.api.presenters.history import present_change, present_difference, present_hour, present_reading
+from kiteroll.api.dependencies import TheDifferences, TheHistory, TheTrends, TheUnreadSwitches
+from kiteroll.api.parameters import AsOf, Since, Until, WithUplinks
+from kiteroll.api.presenters.history import (
+    present_change,
+    present_difference,
+    present_hour,
+    present_reading,
+    present_unread_switch,
+)
 from kiteroll.app.queries.history import ChangeFilter
 from kiteroll.app.queries.trends import MOST_HOURS
 from kiteroll.core.model.mac import MacAddress
@@ -51,6 +57,18 @@ def list_differences(
 ) -> PageOf[api.Difference]:
     found = differences.page(since, until, switch, group, ask)
     return PageOf(items=[present_difference(one) for one in found.items], next=found.next)
+
+
+@router.get("/unread-switches", summary="Switches that were not read around an instant")
+def list_unread_switches(
+    ask: Annotated[PageAsk, by("switch", "read_before", "read_after")],
+    unread: TheUnreadSwitches,
+    at: AsOf = None,
+    switch: str | None = None,
+    group: str | None = None,
+) -> PageOf[api.UnreadSwitch]:
+    rows = [present_unread_switch(one) for one in unread.at(at, switch, group)]
+    return page(rows, ask, "switch")
 
 
 @router.get("/readings", summary="Readings and failed tries, latest first")

@@ -22,6 +22,7 @@ from kiteroll.app.queries.search import Search
 from kiteroll.app.queries.service_status import StatusQueries
 from kiteroll.app.queries.switches import SwitchQueries
 from kiteroll.app.queries.trends import Trends
+from kiteroll.app.queries.unread_switches import UnreadSwitches
 from kiteroll.app.queries.vlans import VlanQueries
 from kiteroll.app.saved_queries import SavedQueries
 
@@ -38,6 +39,7 @@ class QueryParts:
     port_use: PortUseQueries
     findings: FindingQueries
     differences: Differences
+    unread_switches: UnreadSwitches
     network_map: NetworkMap
     history: HistoryQueries
     trends: Trends
@@ -78,6 +80,7 @@ def build_queries(
         port_use=PortUseQueries(database, ports, clock),
         findings=FindingQueries(database, clock),
         differences=Differences(database, clock),
+        unread_switches=UnreadSwitches(database, clock),
         network_map=NetworkMap(database, switches, topology, findings.worker.live, clock),
         history=HistoryQueries(database),
         trends=Trends(database, clock),

@@ -34,6 +34,7 @@ from kiteroll.cli.columns.events import (
     readings,
     shared_addresses,
     stream_events,
+    unread_switches,
     vlans,
     workers,
 )
@@ -136,6 +137,7 @@ __all__ = [
     "sweeps",
     "switches",
     "tokens",
+    "unread_switches",
     "users",
     "vlan_text",
     "vlans",

@@ -109,6 +109,14 @@ def differences() -> list[Column[api.Difference]]:
     ]
 
 
+def unread_switches() -> list[Column[api.UnreadSwitch]]:
+    return [
+        Column("switch", lambda one: one.switch, style=lambda _: "bold"),
+        Column("read before", lambda one: one.read_before),
+        Column("read after", lambda one: one.read_after),
+    ]
+
+
 def hours() -> list[Column[api.Hour]]:
     return [
         Column("from", lambda one: one.began_at),

@@ -168,8 +168,8 @@ def _read() -> Column[Any]:
     return Column(
         "read",
         lambda one: "no" if one.not_read else "yes",
-        shown=lambda one: "not in time" if one.not_read else "in time",
-        style=lambda one: "yellow" if one.not_read else "dim",
+        shown=lambda one: "not in time" if one.not_read else "",
+        style=lambda _: "yellow",
     )
 
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from kiteroll.core.model.stay import Place, Stay
+from kiteroll.core.tracking.switch_health import LATE_AFTER_INTERVALS
 
 _NO_PAUSE = timedelta(minutes=15)
 """Between two whole readings, whatever the ageing time: most switches are read more often than that."""
@@ -49,6 +50,20 @@ def pauses_of(
         goes_on = bool(found) and found[-1][1] == read_at
         found.append((found.pop()[0] if goes_on else read_at, None))
     return found
+
+
+def unread_around(
+    before: datetime | None,
+    after: datetime | None,
+    ageing: timedelta | None,
+    interval: timedelta,
+    now: datetime,
+) -> bool:
+    """Whether nobody can say who was on a switch at an instant. `before`: its latest whole reading by then,
+    None: there was none; `after`: the first one behind it; `interval`: how often it is read, for one that is
+    read seldom is not unread for that."""
+    unnoticed = max(longest_unnoticed(ageing), LATE_AFTER_INTERVALS * interval)
+    return before is None or (after or now) - before > unnoticed
 
 
 def pauses_during(stay: Stay, pauses: Iterable[Span]) -> list[ReadingPause]:
