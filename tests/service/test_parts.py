@@ -9,7 +9,7 @@ from kiteroll.api.stream.broadcaster import KEPT, QUEUE, EventBroadcaster
 from kiteroll.app.config import load_config
 from kiteroll.app.serving.sent_event import SentEvent
 from kiteroll.app.turns import Turns
-from kiteroll.core.errors import ConfigError, StorageUnavailable
+from kiteroll.core.errors import ConfigError, ServiceStopping, StorageUnavailable
 from kiteroll.duration import parse_duration_s
 from kiteroll.schemas.stream import FindingEvent, ResyncEvent, RulesEvent
 from kiteroll.store.vault import Vault
@@ -136,3 +136,12 @@ def test_a_change_of_the_inventory_does_not_wait_for_a_database_that_is_away() -
     turns.storage_problem = None
     assert asyncio.run(turns.run_next(lambda: 1)) == 1
     turns.stop()
+
+
+def test_whoever_wants_a_turn_after_the_end_is_told_that_the_service_stops() -> None:
+    turns = Turns()
+    assert asyncio.run(turns.run(lambda: 1)) == 1
+    turns.stop()
+    for work in (turns.run(lambda: 1), turns.run_next(lambda: 1)):
+        with pytest.raises(ServiceStopping, match="nothing was stored"):
+            asyncio.run(work)

@@ -65,6 +65,7 @@ class ProgramStarter:
 
     def start(self, words: Sequence[str], environment: Mapping[str, str], log: Path) -> StartedProgram:
         """`kiteroll` with these words; what it prints is appended to `log`."""
+        log.touch()  # whoever reads it need not wait for the program
         asked = {"words": list(words), "environment": dict(environment)}
         asked |= {"log": str(log), "directory": str(Path.cwd())}
         return StartedProgram(self, self._ask({"start": asked})["pid"])

@@ -28,27 +28,28 @@ class Turns:
         """Why writes wait; None while they do not."""
 
     async def run(self, work: Callable[..., T], *args: object) -> T:
-        """Run `work` in a turn of its own. Cancelling the caller does not cut it off half-way."""
-        future = asyncio.get_running_loop().run_in_executor(self._thread, self._turn, work, *args)
+        """Run `work` in a turn of its own. Cancelling the caller does not cut it off half-way. Raises
+        ServiceStopping."""
+        future = asyncio.wrap_future(self._submit(self._turn, work, *args))
         future.add_done_callback(_seen)  # also where whoever asked does not wait for it any more
         return await asyncio.shield(future)
 
     async def run_next(self, work: Callable[[], T]) -> T:
         """Run a change that a person waits for in the next turn, before readings that wait. Raises
-        StorageUnavailable at once while they wait for the database."""
+        ServiceStopping, or StorageUnavailable at once while they wait for the database."""
         if self.storage_problem is not None:
             raise StorageUnavailable(self.storage_problem)
         future: Future[T] = Future()
         self._urgent.append(lambda: _settle(future, work))
         # Whoever's turn comes next does it first; this one sees to it that there is a next one.
-        self._thread.submit(self._run_urgent)
+        self._submit(self._run_urgent)
         return await asyncio.shield(asyncio.wrap_future(future))
 
     def until_stored(self, write: Callable[[], T]) -> T:
         """In a turn: write, again and again until the database takes it. Raises ServiceStopping."""
         while True:
             if self._stopping.is_set():
-                raise ServiceStopping("the service is stopping; nothing was stored")
+                raise _stopping()
             try:
                 result = write()
             except StorageUnavailable as away:
@@ -67,6 +68,14 @@ class Turns:
         self._stopping.set()
         self._thread.shutdown(wait=True, cancel_futures=True)
 
+    def _submit(self, work: Callable[..., T], *args: object) -> Future[T]:
+        try:
+            return self._thread.submit(work, *args)
+        except RuntimeError as refused:
+            if self._stopping.is_set():
+                raise _stopping() from refused
+            raise
+
     def _turn(self, work: Callable[..., T], *args: object) -> T:
         self._run_urgent()
         return work(*args)
@@ -74,6 +83,10 @@ class Turns:
     def _run_urgent(self) -> None:
         while self._urgent:
             self._urgent.popleft()()
+
+
+def _stopping() -> ServiceStopping:
+    return ServiceStopping("the service is stopping; nothing was stored")
 
 
 def _seen(future: "asyncio.Future[T]") -> None:

@@ -6,15 +6,18 @@ from datetime import datetime, timedelta
 from sqlalchemy import ColumnElement, Connection, func, select, text
 
 from kiteroll.core.tracking.pauses import ReadingPause, Span, longest_unnoticed, pauses_during, pauses_of
+from kiteroll.store.predicates import one_of
 from kiteroll.store.stay_queries import Filters, placed, placed_stay
 from kiteroll.store.tables import reading, stay, switch
 
 
 def readings_around(
-    connection: Connection, at: datetime
+    connection: Connection, switch_ids: Collection[int], at: datetime
 ) -> dict[int, tuple[datetime | None, datetime | None]] | None:
-    """By id of each switch: its latest whole reading by an instant, and the first one after it; None where
+    """By id of these switches: the latest whole reading by an instant, and the first one after it; None where
     readings of that time are not kept any more."""
+    if not switch_ids:
+        return {}
     oldest = connection.execute(select(func.min(reading.c.taken_at))).scalar()
     if oldest is None or at < oldest:
         return None
@@ -27,7 +30,8 @@ def readings_around(
 
     before = nearest(reading.c.taken_at <= at, reading.c.taken_at.desc())
     after = nearest(reading.c.taken_at > at, reading.c.taken_at.asc())
-    rows = connection.execute(select(switch.c.id, before.label("before"), after.label("after")))
+    query = select(switch.c.id, before.label("before"), after.label("after"))
+    rows = connection.execute(query.where(one_of(switch.c.id, switch_ids)))
     return {row.id: (row.before, row.after) for row in rows}
 
 

@@ -34,15 +34,19 @@ class UnreadSwitches:
         instant = past_instant(self._clock, at) or now
         rows = self._database.run(inventory.all_switches)
         InventoryNames.of(rows).check(switches=(switch,), groups=(group,))
-        around = self._database.run(readings_around, instant)
+        rows = [
+            row
+            for row in rows
+            if (switch is None or row.name == switch) and (group is None or group in row.in_groups)
+        ]
+        read_since = [row.id for row in rows if row.last_complete_at and row.last_complete_at > instant]
+        around = self._database.run(readings_around, read_since, instant)
         if around is None:
             return []
         found = []
         for row in rows:
-            wanted = (switch is None or row.name == switch) and (group is None or group in row.in_groups)
-            before, after = around.get(row.id, (None, None))
-            came_later = before is None and row.added_at > instant
-            if not wanted or came_later:
+            before, after = around.get(row.id, (row.last_complete_at, None))
+            if before is None and row.added_at > instant:
                 continue
             if unread_around(before, after, row.ageing, timedelta(seconds=row.interval_s), now):
                 found.append(UnreadSwitch(row.name, before, after))
