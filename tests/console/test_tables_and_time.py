@@ -75,7 +75,7 @@ def test_the_past_says_which_switches_were_not_read_then(page: Page, service: Se
     expect(unread).to_have_count(1)  # it was read lately
     expect(page.get_by_text("No differences.")).to_be_visible()
     page.goto(f"/switches/hut-u?at={then}")
-    expect(page.get_by_role("status").filter(has_text="Not read around")).to_contain_text("hut-u (since")
+    expect(page.get_by_role("status").filter(has_text="Not read around")).to_contain_text("hut-u (last read")
     assert violations(page) == []
     with service.client() as kite:
         kite.send(remove_switch("hut-u"))

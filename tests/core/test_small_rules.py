@@ -432,11 +432,12 @@ def test_a_stay_is_reported_as_it_was_known_then(
         ended_at=at(9),
         ending=Ending.HELD_OUT,
     )
-    then = whole.as_of(at(minute), None if quiet_since is None else at(quiet_since))
+    resumed = at(0 if minute < 2 else 2)
+    then = whole.as_known_then(resumed, None if quiet_since is None else at(quiet_since))
     life = Life.PRESENT if quiet_since is None else Life.QUIET
     assert (then.life, then.ended_at, then.ending) == (life, None, None)
     assert then.last_seen_at == (None if last_seen is None else at(last_seen))
-    assert then.resumed_at <= at(minute)
+    assert then.resumed_at == resumed
 
 
 @given(

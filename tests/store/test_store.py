@@ -44,7 +44,7 @@ from kiteroll.store.area_lease import SERVICE_STAYS
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.store.ports import port_ids
-from kiteroll.store.quiet_periods import quiet_since, quiet_times
+from kiteroll.store.quiet_periods import HeardThen, heard_then, quiet_times
 from kiteroll.store.reading_pauses import reading_pauses
 from kiteroll.store.reading_writer import ReadingWriter, _record_reading
 from kiteroll.store.rules import Author
@@ -415,13 +415,14 @@ def test_every_quiet_time_is_reported_and_so_is_who_was_quiet_at_an_instant(stor
         (stay_then.place, at(1), at(2)),
         (stay_then.place, at(4), at(6)),
     ]
-    quiet: tuple[tuple[float, int | None], ...] = (
-        *((0.5, None), (1, 1), (1.5, 1), (2, None)),
-        *((3.5, None), (5, 4), (6.5, None)),
+    heard: tuple[tuple[float, float, float | None], ...] = (
+        *((0.5, 0, None), (1, 0, 1), (1.5, 0, 1), (2, 2, None)),
+        *((3.5, 2, None), (5, 2, 4), (6.5, 6, None)),
     )
-    for instant, since in quiet:
-        then = stored.database.run(quiet_since, [stay_then], at(instant))
-        assert then == ({} if since is None else {stay_then.id: at(since)}), instant
+    for instant, resumed, since in heard:
+        expected = HeardThen(at(resumed), None if since is None else at(since))
+        then = stored.database.run(heard_then, [stay_then], at(instant))
+        assert then == {stay_then.id: expected}, instant
     assert [one.ended_at for one in stored.database.run(quiet_times, [mac(2)], at(3), at(5))] == [None]
 
 

@@ -1,4 +1,5 @@
 // Which switches were not read around an instant: what is said of them then is as of the reading before.
+import { Box } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { unreadSwitchesQuery } from "../api/resources/history";
@@ -11,27 +12,40 @@ const NAMED = 3;
 type Asked = { at?: string | undefined; on?: { switch?: string; group?: string } };
 
 /** Nothing where all were read. Without an instant: lately. */
-export function UnreadNotice({ at, on = {} }: Asked) {
-  return <Unread at={at} on={on} as={(text) => <Notice tone="warn">{text}</Notice>} />;
-}
-
-export function Unread({ at, on = {}, as }: Asked & { as: (text: React.ReactNode) => React.ReactNode }) {
+export function Unread({ at, on = {} }: Asked) {
   const { data } = useQuery(unreadSwitchesQuery({ ...(at ? { at } : {}), ...on }));
   if (!data || data.length === 0) return null;
-  const more = data.length - NAMED;
-  return as(
-    <>
-      Not read {at ? `around ${shortTime(at)}` : "lately"}:{" "}
+  const few = data.length <= NAMED;
+  return (
+    <span>
+      {few ? "Not read" : `${data.length} switches were not read`} {at ? `around ${shortTime(at)}` : "lately"}
+      :{" "}
       {data.slice(0, NAMED).map((one, place) => (
         <span key={one.switch}>
           {place > 0 && ", "}
           <Link to={withAt(switchPath(one.switch), at)}>{one.switch}</Link>
-          {` (${one.read_before ? `since ${shortTime(one.read_before)}` : "never before"}`}
-          {one.read_after ? ` until ${shortTime(one.read_after)})` : ")"}
+          {few && ` (${readAround(one)})`}
         </span>
       ))}
-      {more > 0 && ` and ${more} more`}. What is said of {data.length === 1 ? "it" : "them"}{" "}
-      {at ? "then" : "now"} is as of the reading before.
-    </>,
+      {few ? "." : " and others."} What is said of {data.length === 1 ? "it" : "them"} {at ? "then" : "now"}{" "}
+      is as of the reading before.
+    </span>
   );
+}
+
+/** The same, on its own; nothing, and no room taken, where all were read. */
+export function UnreadNotice(asked: Asked) {
+  const { data } = useQuery(unreadSwitchesQuery({ ...(asked.at ? { at: asked.at } : {}), ...asked.on }));
+  return (data ?? []).length === 0 ? null : (
+    <Box marginBottom="10px">
+      <Notice tone="warn">
+        <Unread {...asked} />
+      </Notice>
+    </Box>
+  );
+}
+
+function readAround(one: { read_before: string | null; read_after: string | null }): string {
+  const before = one.read_before ? `last read ${shortTime(one.read_before)}` : "never read before";
+  return one.read_after ? `${before}, next ${shortTime(one.read_after)}` : before;
 }

@@ -70,7 +70,7 @@ export function PastNotice() {
         {past !== undefined ? (
           <>
             This is <strong>as of {fullTime(at)}</strong>, not now. Ages count back from then. {past}{" "}
-            <Unread at={at} as={(text) => <b>{text}</b>} />
+            <Unread at={at} />
           </>
         ) : (
           <>

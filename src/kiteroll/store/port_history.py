@@ -21,7 +21,7 @@ from kiteroll.core.topology.past_roles import PastRoles
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
 from kiteroll.store.bulk import chunks
 from kiteroll.store.predicates import covers
-from kiteroll.store.quiet_periods import quiet_since
+from kiteroll.store.quiet_periods import heard_then
 from kiteroll.store.stay_queries import Filters, placed, placed_stay
 from kiteroll.store.tables import port, port_link, port_uplink, reading, stay, switch
 
@@ -186,10 +186,10 @@ def ports_at(
     of_switch = select(port.c.id).where(port.c.switch_id == switch_id)
     there = placed(Filters(switch_ids=[switch_id], at=at))
     stays = {row.id: (row.port_id, placed_stay(row).stay) for row in connection.execute(there)}
-    quiet = quiet_since(connection, [one for _, one in stays.values()], at)
+    heard = heard_then(connection, [one for _, one in stays.values()], at)
     counts: dict[int, list[int]] = {}
     for number, (port_id, _) in stays.items():
-        counts.setdefault(port_id, [0, 0])[number in quiet] += 1
+        counts.setdefault(port_id, [0, 0])[heard[number].quiet_since is not None] += 1
     last = (
         select(port_link.c.port_id, func.max(port_link.c.id).label("id"))
         .where(port_link.c.port_id.in_(of_switch), port_link.c.at <= at)

@@ -56,16 +56,32 @@ def quiet_times(
     return found
 
 
-def quiet_since(connection: Connection, stays: Sequence[Stay], at: datetime) -> dict[int, datetime]:
-    """By id, of these stays that cover an instant: since when each was quiet then, if it was."""
-    later = [one for one in stays if one.resumed_at > at]
-    found = {one.id: one.quiet_at for one in stays if one.quiet_at is not None and one.quiet_at <= at}
+@dataclass(frozen=True, slots=True)
+class HeardThen:
+    """Of a stay, as of an instant that it covers."""
+
+    resumed_at: datetime
+    """Since when it had been heard without a quiet time, by then."""
+    quiet_since: datetime | None
+    """When the quiet time began that it was in."""
+
+
+def heard_then(connection: Connection, stays: Sequence[Stay], at: datetime) -> dict[int, HeardThen]:
+    """By id, of these stays that cover an instant."""
+    found = {
+        one.id: HeardThen(one.resumed_at, one.quiet_at if one.quiet_at and one.quiet_at <= at else None)
+        for one in stays
+    }
+    # Of those heard again after the instant, the log alone knows how it was before.
+    later = {one.id: one for one in stays if one.resumed_at > at}
+    found |= {number: HeardThen(one.began_at, None) for number, one in later.items()}
     if later:
-        # Heard again after the instant: the log alone knows whether it was quiet before that.
-        macs = sorted({one.mac for one in later})
-        times = quiet_times(connection, macs, min(one.began_at for one in later), at)
-        ids = {one.id for one in later}
-        found |= {one.stay: one.began_at for one in times if one.ended_at is None and one.stay in ids}
+        macs = sorted({one.mac for one in later.values()})
+        times = quiet_times(connection, macs, min(one.began_at for one in later.values()), at)
+        for one in times:
+            if one.stay in later:
+                resumed_at = one.ended_at or found[one.stay].resumed_at
+                found[one.stay] = HeardThen(resumed_at, one.began_at if one.ended_at is None else None)
     return found
 
 

@@ -10,7 +10,7 @@ from kiteroll.core.errors import Invalid
 from kiteroll.core.tracking.differences import covers
 from kiteroll.store import port_history
 from kiteroll.store.database import Database
-from kiteroll.store.quiet_periods import quiet_since
+from kiteroll.store.quiet_periods import heard_then
 from kiteroll.store.stay_queries import PlacedStay
 
 
@@ -29,8 +29,11 @@ def stays_as_of(database: Database, rows: Sequence[PlacedStay], at: datetime) ->
     """Stays as they were known at an instant; those that had ended by then stay ended."""
     read_at = database.run(port_history.read_at, {row.stay.place.switch for row in rows}, at)
     there = [row.stay for row in rows if covers(row.stay, at)]
-    quiet = database.run(quiet_since, there, at)
-    then = {stay.id: stay.as_of(at, quiet.get(stay.id)) for stay in there}
+    heard = database.run(heard_then, there, at)
+    then = {}
+    for stay in there:
+        known = heard[stay.id]
+        then[stay.id] = stay.as_known_then(known.resumed_at, known.quiet_since)
     return [
         replace(row, stay=then.get(row.stay.id, row.stay), read_at=read_at.get(row.stay.place.switch))
         for row in rows

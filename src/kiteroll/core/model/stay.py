@@ -64,13 +64,14 @@ class Stay:
             return Life.GONE
         return Life.PRESENT if self.last_seen_at is None else Life.QUIET
 
-    def as_of(self, at: datetime, quiet_since: datetime | None) -> "Stay":
-        """What was known of it at an instant that it covers: what came later is left out. `quiet_since`:
-        when the quiet time began that it was in; then it was last seen no later than that."""
+    def as_known_then(self, resumed_at: datetime, quiet_since: datetime | None) -> "Stay":
+        """What was known of it at an instant that it covers: what came later is left out. `resumed_at`: since
+        when it had been heard without a quiet time; `quiet_since`: when the quiet time began that it was in;
+        then it was last seen no later than that."""
         seen_at = self.last_seen_at if quiet_since is not None and quiet_since == self.quiet_at else None
         return replace(
             self,
-            resumed_at=min(self.resumed_at, at),
+            resumed_at=resumed_at,
             last_seen_at=seen_at or quiet_since,
             quiet_at=quiet_since,
             ended_at=None,
