@@ -166,6 +166,10 @@ def test_a_comparison_says_which_switches_were_not_read_around_its_instants(
     assert main(["compare", "1h", "--switch", "hut-q"]) == Exit.OK
     out, notes = capsys.readouterr()
     assert "moved" in out and (out + notes).count("hut-q; what is said of them then") == 1
+    for words in (["endpoint", "list", "--switch", "hut-q"], ["port", "list", "hut-q"]):
+        assert main([*words, "--at", "1h"]) == Exit.OK
+        out, notes = capsys.readouterr()
+        assert "hut-q; what is said of them then" in out + notes
     assert main(["switch", "unread", "--at", "1h", "--group", "huts"]) == Exit.OK
     assert "hut-q" in capsys.readouterr().out
 

@@ -42,6 +42,7 @@ from kiteroll.client import (
     search,
     set_shared_address,
     stays,
+    unread_switches,
     vlan_ports,
 )
 from kiteroll.schemas.api import (
@@ -501,4 +502,5 @@ def test_a_switch_that_left_the_inventory_is_still_asked_about_by_its_name(kite:
     assert [one.mac for one in kite.each(stays(switch="gone", port="p1", at=earlier))] == [stay.mac]
     assert {one.kind for one in kite.each(changes(switch="gone"))} == {"appeared", "gone"}
     assert [one.mac for one in kite.each(differences(earlier, switch="gone"))] == [stay.mac]
+    assert kite.all(unread_switches(at=earlier, switch="gone")) == [], "it is in the inventory no more"
     assert [one.present for one in kite.all(ports("gone", at=earlier)) if one.name == "p1"] == [1]

@@ -8,6 +8,7 @@ from kiteroll.cli.addresses import whole_address
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, add_limit, checked, note_cut, shared
+from kiteroll.cli.unread import note_unread
 from kiteroll.client import (
     change_endpoint,
     endpoint,
@@ -112,18 +113,23 @@ def run_list(context: Context) -> Exit:
         raise Invalid(
             "name a --switch (and a --port of it), or a --vlan; `kiteroll endpoint all` lists all there are"
         )
+    at = context.instant(args.at)
     request = stays(
         switch=args.switch,
         port=args.port,
         vlan=args.vlan,
         ended=args.ended,
-        at=context.instant(args.at),
+        at=at,
         limit=min(args.limit, 1000),
     )
     with context.client() as client:
         answer = list(islice(client.each(request), args.limit))
-    out.rows(answer, columns.stays(out), empty=f"no addresses {_where(args.switch, args.port, args.vlan)}")
-    note_cut(context, len(answer))
+        out.rows(
+            answer, columns.stays(out), empty=f"no addresses {_where(args.switch, args.port, args.vlan)}"
+        )
+        note_cut(context, len(answer))
+        if at is not None:
+            note_unread(out, client, at, switch=args.switch)
     return Exit.OK if answer else Exit.NOTHING
 
 

@@ -7,6 +7,7 @@ from kiteroll.cli import acting, columns
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, shared, span_s
+from kiteroll.cli.unread import note_unread
 from kiteroll.client import change_port, closed_ports, link_history, ports, ports_by_use, switch
 from kiteroll.schemas import api
 
@@ -92,14 +93,16 @@ def _add_port(parser: argparse.ArgumentParser) -> None:
 def run_list(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        answer = client.all(ports(args.switch, at=context.instant(args.at)))
+        at = context.instant(args.at)
+        answer = client.all(ports(args.switch, at=at))
+        out.rows(answer, columns.ports(out), empty=f"no ports of {args.switch} have been read yet")
         # A table says nothing of its age; what else is odd about the switch belongs to `switch show`.
-        late = out.format == "table" and args.at is None and client.send(switch(args.switch)).health != "read"
-    out.rows(answer, columns.ports(out), empty=f"no ports of {args.switch} have been read yet")
-    if late:
-        out.note(
-            f"{args.switch} is not read in time: `kiteroll switch show {args.switch}` says why", "yellow"
-        )
+        if at is not None:
+            note_unread(out, client, at, switch=args.switch)
+        elif out.format == "table" and client.send(switch(args.switch)).health != "read":
+            out.note(
+                f"{args.switch} is not read in time: `kiteroll switch show {args.switch}` says why", "yellow"
+            )
     return Exit.OK if answer else Exit.NOTHING
 
 

@@ -1,4 +1,4 @@
-"""`kiteroll switch unread`, and what a comparison says of switches that were not read around its instants."""
+"""`kiteroll switch unread`, and what tables of the past say of switches that were not read around then."""
 
 from datetime import datetime
 from typing import Any
@@ -38,7 +38,7 @@ def run_unread(context: Context) -> Exit:
 
 
 def note_unread(
-    out: Output, client: Client, at: datetime | None, *, switch: str | None, group: str | None
+    out: Output, client: Client, at: datetime | None, *, switch: str | None, group: str | None = None
 ) -> None:
     """Under a table that says how things were at an instant."""
     if out.format != "table":

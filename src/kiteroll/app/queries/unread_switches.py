@@ -7,7 +7,7 @@ from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.queries.as_of import past_instant
 from kiteroll.clock import Clock
 from kiteroll.core.tracking.pauses import unread_around
-from kiteroll.store import inventory
+from kiteroll.store import former_switches, inventory
 from kiteroll.store.database import Database
 from kiteroll.store.reading_pauses import readings_around
 
@@ -28,12 +28,14 @@ class UnreadSwitches:
 
     def at(self, at: datetime | None, switch: str | None, group: str | None) -> list[UnreadSwitch]:
         """By name, of those that are in the inventory and were then. None: now. Empty where readings of that
-        time are not kept any more. Raises Invalid for an instant to come, or NotFound for a switch or a group
-        that is not there."""
+        time are not kept any more. Raises Invalid for an instant to come, or NotFound for a group that is not
+        there, or a switch that never was."""
         now = self._clock.now()
         instant = past_instant(self._clock, at) or now
         rows = self._database.run(inventory.all_switches)
-        InventoryNames.of(rows).check(switches=(switch,), groups=(group,))
+        InventoryNames.of(rows).check(groups=(group,))
+        if switch is not None:
+            self._database.run(former_switches.ids_called, switch)
         rows = [
             row
             for row in rows
