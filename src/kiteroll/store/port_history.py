@@ -20,7 +20,7 @@ from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.past_roles import PastRoles
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
 from kiteroll.store.bulk import chunks
-from kiteroll.store.predicates import covers
+from kiteroll.store.predicates import covers, one_of
 from kiteroll.store.quiet_periods import heard_then
 from kiteroll.store.stay_queries import Filters, placed, placed_stay
 from kiteroll.store.tables import port, port_link, port_uplink, reading, stay, switch
@@ -110,6 +110,18 @@ def past_roles(connection: Connection, places: Collection[PortRef]) -> PastRoles
     if not places:
         return PastRoles({})
     return PastRoles(_uplink_times(connection, places), recorded_since(connection))
+
+
+def past_roles_of(connection: Connection, ports: Mapping[int, PortRef]) -> PastRoles:
+    """Of these ports, by id: quicker than by name where the ids are at hand."""
+    times: dict[PortRef, list[tuple[datetime, datetime | None]]] = defaultdict(list)
+    if not ports:
+        return PastRoles({})
+    query = select(port_uplink.c.port_id, port_uplink.c.began_at, port_uplink.c.ended_at)
+    query = query.where(one_of(port_uplink.c.port_id, ports)).order_by(port_uplink.c.began_at)
+    for port_id, began_at, ended_at in connection.execute(query):
+        times[ports[port_id]].append((began_at, ended_at))
+    return PastRoles(times, recorded_since(connection))
 
 
 def all_past_roles(connection: Connection) -> PastRoles:

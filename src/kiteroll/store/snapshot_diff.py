@@ -8,6 +8,8 @@ from sqlalchemy import Connection, and_, func, or_, select
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.stay import Place, Stay
+from kiteroll.core.topology.past_roles import PastRoles
+from kiteroll.store.port_history import past_roles_of
 from kiteroll.store.predicates import covers
 from kiteroll.store.tables import endpoint, port, stay, switch
 
@@ -20,7 +22,10 @@ class Comparable:
     """Addresses with a stay that began or ended in between, ascending, each with what to compare."""
 
     stays: dict[MacAddress, list[Stay]]
-    """Those that cover either instant, for each address that was looked at."""
+    """Those that cover either instant, for each address that was looked at; without those at ports that were
+    uplinks all the time."""
+    roles: PastRoles
+    """Of their ports."""
     first_seen: dict[MacAddress, datetime]
     more: bool
     """Whether others follow behind the last one."""
@@ -40,10 +45,11 @@ def comparable(
     shown = macs[:limit]
     found: dict[MacAddress, list[Stay]] = {mac: [] for mac in shown}
     first: dict[MacAddress, datetime] = {}
+    roles = PastRoles({})
     if shown:
         query = (
             select(
-                *(stay.c.id, stay.c.mac, stay.c.vlan),
+                *(stay.c.id, stay.c.mac, stay.c.port_id, stay.c.vlan),
                 *(stay.c.began_at, stay.c.ended_at, stay.c.resumed_at),
                 switch.c.name.label("switch_name"),
                 port.c.name.label("port_name"),
@@ -55,7 +61,13 @@ def comparable(
                 or_(*(covers(stay.c.began_at, stay.c.ended_at, at) for at in (begin, end))),
             )
         )
-        for row in connection.execute(query):
+        rows = connection.execute(query).all()
+        ports = {row.port_id: (row.switch_name, row.port_name) for row in rows}
+        roles = past_roles_of(connection, ports)
+        without = {number for number, one in ports.items() if roles.was_uplink_throughout(one, begin, end)}
+        for row in rows:
+            if row.port_id in without:
+                continue
             found[row.mac].append(
                 Stay(
                     id=row.id,
@@ -68,7 +80,7 @@ def comparable(
             )
         seen = select(endpoint.c.mac, endpoint.c.first_seen_at).where(endpoint.c.mac.in_(shown))
         first = {mac: at for mac, at in connection.execute(seen)}
-    return Comparable(found, first, len(macs) > limit)
+    return Comparable(found, roles, first, len(macs) > limit)
 
 
 def changed_macs(

@@ -9,7 +9,7 @@ from kiteroll.core.errors import Invalid
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.whole_number import whole_number
 from kiteroll.core.tracking.differences import Difference, compare
-from kiteroll.store import former_switches, inventory, port_history, snapshot_diff
+from kiteroll.store import former_switches, inventory, snapshot_diff
 from kiteroll.store.database import Database
 from kiteroll.store.paging import Page
 
@@ -51,12 +51,10 @@ class Differences:
                 after=after,
                 limit=batch,
             )
-            places = {(one.place.switch, one.place.port) for stays in known.stays.values() for one in stays}
-            roles = self._database.run(port_history.past_roles, places)
             for mac, stays in known.stays.items():
                 after = int(mac)
                 first_seen = known.first_seen.get(mac, end)
-                difference = compare(mac, stays, first_seen, since, end, roles.was_access_at)
+                difference = compare(mac, stays, first_seen, since, end, known.roles.was_access_at)
                 if difference is not None:
                     found.append(difference)
                     if len(found) == ask.limit:

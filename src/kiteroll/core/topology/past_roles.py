@@ -52,6 +52,13 @@ class PastRoles:
         port = (stay.place.switch, stay.place.port)
         return any(self.access_times(port, stay.began_at, stay.ended_at))
 
+    def was_uplink_throughout(self, port: PortRef, begin: datetime, end: datetime) -> bool:
+        """Whether a port was an uplink all the time between two instants."""
+        return any(
+            uplink_at <= begin and (access_at is None or access_at > end)
+            for uplink_at, access_at in self._uplinks.get(port, ())
+        )
+
     def was_access_at(self, stay: Stay, at: datetime) -> bool:
         """Whether a stay was there at an instant, and its port an access port then."""
         port = (stay.place.switch, stay.place.port)
