@@ -157,12 +157,15 @@ def test_a_comparison_says_which_switches_were_not_read_around_its_instants(
         (unread,) = client.all(unread_switches(at=first.taken_at + timedelta(minutes=30), switch="hut-q"))
         assert (unread.read_before, unread.read_after) == (first.taken_at, last.taken_at)
         assert client.all(unread_switches(group="huts")) == [], "it was read lately"
-        assert client.all(unread_switches(at=first.taken_at - timedelta(minutes=1), group="huts")) == []
+        with pytest.raises(ServiceError, match="no reading of that time is on record, the oldest is of"):
+            client.all(unread_switches(at=first.taken_at - timedelta(days=9), group="huts"))
         with pytest.raises(ServiceError, match="no group 'hut'; did you mean huts"):
             client.all(unread_switches(group="hut"))
     assert main(["compare", "1h", "40m", "--switch", "hut-q"]) == Exit.OK
     out, notes = capsys.readouterr()
     assert "no differences" in out + notes and (out + notes).count("hut-q; what is said of them then") == 2
+    assert main(["compare", "9d", "--switch", "hut-q"]) == Exit.OK
+    assert "no reading of that time is on record" in capsys.readouterr().err
     assert main(["compare", "1h", "--switch", "hut-q"]) == Exit.OK
     out, notes = capsys.readouterr()
     assert "moved" in out and (out + notes).count("hut-q; what is said of them then") == 1

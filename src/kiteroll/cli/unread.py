@@ -8,7 +8,7 @@ from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.output import Output
 from kiteroll.cli.parsing import add_command, shared
-from kiteroll.client import Client, unread_switches
+from kiteroll.client import Client, ServiceError, unread_switches
 
 _NAMED = 3
 """Switches that a note names; of more it has the number."""
@@ -32,7 +32,7 @@ def run_unread(context: Context) -> Exit:
     at = parse_instant(args.at, now) if args.at else None
     with context.client() as client:
         found = client.all(unread_switches(at=at, group=args.group))
-    when = f"around {at:%Y-%m-%d %H:%M:%SZ}" if at else "just now"
+    when = f"around {at:%Y-%m-%d %H:%M:%SZ}" if at else "lately"
     context.out.rows(found, columns.unread_switches(), empty=f"every switch was read {when}")
     return Exit.OK
 
@@ -43,7 +43,11 @@ def note_unread(
     """Under a table that says how things were at an instant."""
     if out.format != "table":
         return
-    found = client.all(unread_switches(at=at, switch=switch, group=group))
+    try:
+        found = client.all(unread_switches(at=at, switch=switch, group=group))
+    except ServiceError as unknown:  # the table itself was no error
+        out.note(str(unknown).removeprefix("at: "), "yellow")
+        return
     if not found:
         return
     names = ", ".join(one.switch for one in found[:_NAMED])

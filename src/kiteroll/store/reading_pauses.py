@@ -11,16 +11,15 @@ from kiteroll.store.stay_queries import Filters, placed, placed_stay
 from kiteroll.store.tables import reading, stay, switch
 
 
+def oldest_reading(connection: Connection) -> datetime | None:
+    """When the oldest reading on record was taken; None: there is none."""
+    return connection.execute(select(func.min(reading.c.taken_at))).scalar()
+
+
 def readings_around(
     connection: Connection, switch_ids: Collection[int], at: datetime
-) -> dict[int, tuple[datetime | None, datetime | None]] | None:
-    """By id of these switches: the latest whole reading by an instant, and the first one after it; None where
-    readings of that time are not kept any more."""
-    if not switch_ids:
-        return {}
-    oldest = connection.execute(select(func.min(reading.c.taken_at))).scalar()
-    if oldest is None or at < oldest:
-        return None
+) -> dict[int, tuple[datetime | None, datetime | None]]:
+    """By id of these switches: the latest whole reading by an instant, and the first one after it."""
 
     def nearest(side: ColumnElement[bool], order: ColumnElement[datetime]) -> ColumnElement[datetime]:
         # Each goes from the instant along the index, and stops at the first reading that fits.
