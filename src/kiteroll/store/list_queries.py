@@ -23,10 +23,9 @@ from sqlalchemy import (
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.stay import Ending
-from kiteroll.store.changes_at_uplinks import was_at_uplink
+from kiteroll.store.changes_at_uplinks import at_access_ports
 from kiteroll.store.inventory import SWITCH_COLUMNS, SwitchRow, switch_row
 from kiteroll.store.paging import Key, Page, fetch_page
-from kiteroll.store.port_history import recorded_since
 from kiteroll.store.ports import IS_UP
 from kiteroll.store.predicates import given
 from kiteroll.store.tables import change_log, port, reading, stay, switch, vlan
@@ -226,10 +225,8 @@ def changes_page(
         query = query.where(change_log.c.mac == mac)
     if kinds:
         query = query.where(change_log.c.kind.in_(kinds))
-    if not uplinks:
-        first = recorded_since(connection)
-        if first is not None:
-            query = query.where(~was_at_uplink(first))
+    if not uplinks and (wanted := at_access_ports(connection)) is not None:
+        query = query.where(wanted)
     keys = (Key(change_log.c.at, descending=True), Key(change_log.c.id, descending=True))
     sorts = {"at": (Key(change_log.c.at), Key(change_log.c.id))}
     return fetch_page(connection, query, keys, _change_row, ask, sorts)
