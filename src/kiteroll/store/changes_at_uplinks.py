@@ -7,7 +7,7 @@ from sqlalchemy import ColumnElement, Connection, and_, case, exists, func, or_,
 
 from kiteroll.core.model.changes import ChangeKind
 from kiteroll.core.topology.past_roles import FIRST_PICTURE_AFTER, ROLE_KNOWN_AFTER, ROLE_LOST_AFTER
-from kiteroll.store.port_history import recorded_since
+from kiteroll.store.past_roles import recorded_since
 from kiteroll.store.predicates import none_of
 from kiteroll.store.tables import change_log, port_uplink
 

@@ -12,7 +12,7 @@ from kiteroll.core.rehearsal.rehearsal import SwitchPast
 from kiteroll.core.rehearsal.spans import micros
 from kiteroll.core.topology.sighting import judged_ageing
 from kiteroll.store.enrolment import present_spans
-from kiteroll.store.port_history import recorded_since
+from kiteroll.store.past_roles import recorded_since
 from kiteroll.store.tables import port, port_uplink, reading, stay, switch
 
 

@@ -9,7 +9,7 @@ from sqlalchemy import Connection, and_, func, or_, select
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.stay import Place, Stay
 from kiteroll.core.topology.past_roles import PastRoles
-from kiteroll.store.port_history import past_roles_of
+from kiteroll.store.past_roles import past_roles_of
 from kiteroll.store.predicates import covers
 from kiteroll.store.tables import endpoint, port, stay, switch
 

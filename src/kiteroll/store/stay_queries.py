@@ -1,5 +1,6 @@
 """Who is where: stays joined with their switch and port, by address, port, VLAN or switch."""
 
+from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -26,9 +27,14 @@ from kiteroll.core.errors import NotFound
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.stay import Ending, Life, Place, Stay
+from kiteroll.core.topology.last_place import last_place
 from kiteroll.store.paging import Key, Page, cursor_of, fetch_page
+from kiteroll.store.past_roles import past_roles_of
 from kiteroll.store.predicates import given, held, none_of
 from kiteroll.store.tables import address_label, endpoint, port, stay, switch, vlan
+
+_LATEST = 16
+"""Stays of an endpoint among which its last place is looked for: its home, and the switches on the way."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -188,8 +194,8 @@ _PLACES = placed(Filters()).where(given(stay.c.mac, "macs"))
 def places_of(
     connection: Connection, macs: Sequence[MacAddress], then: datetime | None = None
 ) -> dict[MacAddress, list[PlacedStay]]:
-    """For each address its open stays, or those that covered an instant; for one that has none, the
-    latest stay alone that had ended by then."""
+    """For each address its open stays, or those that covered an instant; for one that has none, its last
+    place by then alone."""
     found: dict[MacAddress, list[PlacedStay]] = {mac: [] for mac in macs}
     if not macs:
         return found
@@ -204,15 +210,22 @@ def places_of(
 def latest_ended(
     connection: Connection, macs: Sequence[MacAddress], then: datetime | None = None
 ) -> list[PlacedStay]:
-    """The latest stay of each that had ended by then, of those that have one."""
+    """Of each the stay that was its last place by then (`last_place`), where one had ended."""
     if not macs:
         return []
-    ended = select(func.max(stay.c.id)).where(stay.c.mac.in_(macs))
+    latest_first = (stay.c.ended_at.desc(), stay.c.id.desc())
+    nth = func.row_number().over(partition_by=stay.c.mac, order_by=latest_first).label("nth")
+    ended = select(stay.c.id, nth).where(stay.c.mac.in_(macs), stay.c.ended_at.is_not(None))
     if then is not None:
         ended = ended.where(stay.c.ended_at <= then)
-    latest = ended.group_by(stay.c.mac).scalar_subquery()
-    rows = connection.execute(placed(Filters(open_only=False)).where(stay.c.id.in_(latest)))
-    return [placed_stay(row) for row in rows]
+    of_each = ended.subquery()
+    latest = select(of_each.c.id).where(of_each.c.nth <= _LATEST)
+    rows = connection.execute(placed(Filters(open_only=False)).where(stay.c.id.in_(latest))).all()
+    roles = past_roles_of(connection, {row.port_id: (row.switch_name, row.port_name) for row in rows})
+    found: dict[MacAddress, dict[int, PlacedStay]] = defaultdict(dict)
+    for row in rows:
+        found[row.mac][row.id] = placed_stay(row)
+    return [of_one[last_place([one.stay for one in of_one.values()], roles).id] for of_one in found.values()]
 
 
 def intervals_of_port(

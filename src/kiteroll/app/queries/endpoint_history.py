@@ -12,7 +12,7 @@ from kiteroll.core.model.stay import Place, Stay
 from kiteroll.core.topology.home_history import HomeInterval, homes_over_time
 from kiteroll.core.topology.past_roles import PastRoles
 from kiteroll.core.tracking.pauses import ReadingPause
-from kiteroll.store import finding_inputs, host_names, port_history, stay_queries
+from kiteroll.store import finding_inputs, host_names, past_roles, stay_queries
 from kiteroll.store.database import Database
 from kiteroll.store.host_names import IpStay
 from kiteroll.store.quiet_periods import QuietTime, quiet_times
@@ -58,7 +58,7 @@ class EndpointHistory:
         return found[-_MAX_TIMES:]
 
     def _past_roles(self, places: Iterable[Place]) -> PastRoles:
-        return self._database.run(port_history.past_roles, {(one.switch, one.port) for one in places})
+        return self._database.run(past_roles.past_roles, {(one.switch, one.port) for one in places})
 
     def homes(self, mac: MacAddress, back: timedelta) -> list[HomeInterval]:
         """Where it was at home, earliest first. Raises NotFound when no switch ever learned it."""
@@ -73,7 +73,7 @@ class EndpointHistory:
     def all_homes(self, since: datetime) -> Iterator[tuple[MacAddress, HomeInterval]]:
         """Where every endpoint was at home since then, in order of address, then of time."""
         cursor: str | None = None
-        roles = self._database.run(port_history.all_past_roles)
+        roles = self._database.run(past_roles.all_past_roles)
         while True:
             page = self._database.run(
                 stay_queries.endpoints_page, EndpointCriteria(), PageAsk(cursor, _HOMES_AT_ONCE)

@@ -26,7 +26,7 @@ from kiteroll.store import (
     former_switches,
     inventory,
     labels,
-    port_history,
+    past_roles,
     ports,
     stay_queries,
 )
@@ -144,14 +144,14 @@ class EndpointQueries:
             rows = stays_as_of(self._database, page.items, at)
             return Page(tuple(_place(row, view) for row in rows), page.next)
         over = {one.stay.place for one in page.items if one.stay.ended_at is not None}
-        past = self._database.run(port_history.past_roles, {(one.switch, one.port) for one in over})
+        past = self._database.run(past_roles.past_roles, {(one.switch, one.port) for one in over})
         return Page(tuple(_place_then(row, view, past) for row in page.items), page.next)
 
     def plain_stays(self, wanted: StayFilter) -> tuple[NetworkView, PastRoles, Iterator[Row[Any]]]:
         """Every stay in plain values (`stay_queries.plain_placed`), as of now. Raises NotFound."""
         view = self._topology.now()
         filters = self._filters(wanted, view, None)
-        past = self._database.run(port_history.all_past_roles) if wanted.ended else PastRoles({})
+        past = self._database.run(past_roles.all_past_roles) if wanted.ended else PastRoles({})
         return view, past, self._database.stream(stay_queries.plain_placed, filters)
 
     def _filters(self, wanted: StayFilter, view: NetworkView, at: datetime | None) -> Filters:
