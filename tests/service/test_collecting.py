@@ -85,13 +85,16 @@ def extended(lab: Lab, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Ext
     config = base / "settings.toml"
     config.write_text(
         f'[imports]\nfolder = "{folder}"\n'
-        f'[notifications]\nenabled = true\nhost = "127.0.0.1"\nport = {notices}\ndebounce = "200ms"\n'
+        f'[notifications]\nenabled = true\nhost = "127.0.0.1"\nport = {notices}\ndebounce = "500ms"\n'
         f'[dns]\nenabled = true\nservers = ["127.77.0.250:{lab.port}"]\nrate = 500\n'
     )
     service = Service(base / "data", free_tcp_port(), extra=("--config", str(config)))
     service.start()
     yield Extended(service, folder, notices)
     assert service.end() == 0
+
+
+_LOOKS = 8
 
 
 def _document(name: str, minutes_ago: float, learned: dict[tuple[int, int], str]) -> ReadingDocument:
@@ -157,15 +160,12 @@ def test_a_comparison_says_which_switches_were_not_read_around_its_instants(
         (unread,) = client.all(unread_switches(at=first.taken_at + timedelta(minutes=30), switch="hut-q"))
         assert (unread.read_before, unread.read_after) == (first.taken_at, last.taken_at)
         assert client.all(unread_switches(group="huts")) == [], "it was read lately"
-        with pytest.raises(ServiceError, match="no reading of that time is on record, the oldest is of"):
-            client.all(unread_switches(at=first.taken_at - timedelta(days=9), group="huts"))
+        assert client.all(unread_switches(at=first.taken_at - timedelta(minutes=1), group="huts")) == []
         with pytest.raises(ServiceError, match="no group 'hut'; did you mean huts"):
             client.all(unread_switches(group="hut"))
     assert main(["compare", "1h", "40m", "--switch", "hut-q"]) == Exit.OK
     out, notes = capsys.readouterr()
     assert "no differences" in out + notes and (out + notes).count("hut-q; what is said of them then") == 2
-    assert main(["compare", "9d", "--switch", "hut-q"]) == Exit.OK
-    assert "no reading of that time is on record" in capsys.readouterr().err
     assert main(["compare", "1h", "--switch", "hut-q"]) == Exit.OK
     out, notes = capsys.readouterr()
     assert "moved" in out and (out + notes).count("hut-q; what is said of them then") == 1
@@ -350,8 +350,7 @@ def test_a_link_notification_brings_the_next_reading_forward(extended: Extended,
         before = 1
         # The inventory is handed to the receiver every few seconds; until then traps are dropped.
         wait_until(trapped, "a trap that is listened to")
-        _settled(client, "near")
-        before = tries()
+        before = _settled(client, "near") + _LOOKS
         # All at once: on a busy machine five in a row take longer than a switch is waited for to settle.
         sent = [subprocess.Popen(trap) for _ in range(5)]
         assert [one.wait(30) for one in sent] == [0] * 5
@@ -361,9 +360,11 @@ def test_a_link_notification_brings_the_next_reading_forward(extended: Extended,
 
 def _settled(client: Client, name: str) -> int:
     """Tries at reading a switch, once nothing more comes of earlier traps: a reading that is asked for
-    now queues behind those that are due."""
-    read_again(client, name)
-    return len(list(client.each(readings(switch=name)))) - 1
+    now queues behind those that are due. Nobody answers there, so that each takes a tenth of a second, and
+    all of them longer than traps are gathered for."""
+    for _ in range(_LOOKS):
+        read_again(client, name)
+    return len(list(client.each(readings(switch=name)))) - _LOOKS
 
 
 def test_host_names_and_makers_come_with_an_endpoint(extended: Extended, lab: Lab) -> None:

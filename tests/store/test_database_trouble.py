@@ -67,6 +67,20 @@ def test_whoever_waits_for_the_database_is_let_go_when_the_service_ends(proxy: D
         ours.run(_seven)
 
 
+def test_whoever_stops_in_the_middle_of_a_transaction_holds_up_nobody_for_long(
+    database: Database, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    database.run(_make_table)
+    monkeypatch.setattr(gate, "_IDLE_S", 1)
+    stopped = Database(database.url, pool_size=1, overflow=0)
+    insert = text("INSERT INTO trouble VALUES (1)")
+    with pytest.raises(OperationalError), stopped.engine.begin() as connection:
+        connection.execute(insert)
+        database.run(lambda other: other.execute(insert))  # waits for the row, and has it
+    assert database.run(lambda other: other.execute(text("SELECT COUNT(*) FROM trouble")).scalar_one()) == 1
+    stopped.close()
+
+
 def test_a_pool_that_is_used_up_is_reported_as_such(
     database: Database, monkeypatch: pytest.MonkeyPatch
 ) -> None:

@@ -46,6 +46,8 @@ export function UnreadNotice(asked: Asked) {
 }
 
 function readAround(one: { read_before: string | null; read_after: string | null }): string {
-  const before = one.read_before ? `last read ${shortTime(one.read_before)}` : "never read before";
+  const before = one.read_before
+    ? `last read ${shortTime(one.read_before)}`
+    : "no reading before is on record";
   return one.read_after ? `${before}, next ${shortTime(one.read_after)}` : before;
 }

@@ -8,7 +8,7 @@ from kiteroll.cli.context import Context, parse_instant
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.output import Output
 from kiteroll.cli.parsing import add_command, shared
-from kiteroll.client import Client, ServiceError, unread_switches
+from kiteroll.client import Client, unread_switches
 
 _NAMED = 3
 """Switches that a note names; of more it has the number."""
@@ -43,11 +43,7 @@ def note_unread(
     """Under a table that says how things were at an instant."""
     if out.format != "table":
         return
-    try:
-        found = client.all(unread_switches(at=at, switch=switch, group=group))
-    except ServiceError as unknown:  # the table itself was no error
-        out.note(str(unknown).removeprefix("at: "), "yellow")
-        return
+    found = client.all(unread_switches(at=at, switch=switch, group=group))
     if not found:
         return
     names = ", ".join(one.switch for one in found[:_NAMED])

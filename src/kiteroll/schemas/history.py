@@ -68,7 +68,7 @@ class UnreadSwitch(ResponseModel):
 
     switch: str
     read_before: Instant | None
-    """Its latest whole reading by then; null: there was none."""
+    """Its latest whole reading by then; null: none is on record."""
     read_after: Instant | None
     """The first one behind it; null: there is none yet."""
 

@@ -37,6 +37,9 @@ _POOL_TIMEOUT_S = 5
 """How long work waits for a connection of the pool."""
 _LOCK_WAIT_S = 10
 """How long a statement waits for rows that others hold."""
+_IDLE_S = 15
+"""How long a transaction that wrote may wait for its next statement. A process that was stopped in the middle
+of one, with its machine, must not hold rows that whoever takes over from it needs."""
 _CONVERSIONS = {**conversions, FIELD_TYPE.DATETIME: instant_of}
 
 
@@ -244,7 +247,7 @@ class Database:
         with raw.cursor() as cursor:
             cursor.execute(
                 "SET time_zone = '+00:00', sql_mode = 'TRADITIONAL,NO_ENGINE_SUBSTITUTION', "
-                f"innodb_lock_wait_timeout = {_LOCK_WAIT_S}"
+                f"innodb_lock_wait_timeout = {_LOCK_WAIT_S}, idle_write_transaction_timeout = {_IDLE_S}"
             )
             if self._follows:
                 cursor.execute("SET SESSION wsrep_sync_wait = 1")

@@ -11,11 +11,6 @@ from kiteroll.store.stay_queries import Filters, placed, placed_stay
 from kiteroll.store.tables import reading, stay, switch
 
 
-def oldest_reading(connection: Connection) -> datetime | None:
-    """When the oldest reading on record was taken; None: there is none."""
-    return connection.execute(select(func.min(reading.c.taken_at))).scalar()
-
-
 def readings_around(
     connection: Connection, switch_ids: Collection[int], at: datetime
 ) -> dict[int, tuple[datetime | None, datetime | None]]:

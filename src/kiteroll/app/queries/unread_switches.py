@@ -6,18 +6,17 @@ from datetime import datetime, timedelta
 from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.queries.as_of import past_instant
 from kiteroll.clock import Clock
-from kiteroll.core.errors import Invalid
 from kiteroll.core.tracking.pauses import unread_around
 from kiteroll.store import former_switches, inventory
 from kiteroll.store.database import Database
-from kiteroll.store.reading_pauses import oldest_reading, readings_around
+from kiteroll.store.reading_pauses import readings_around
 
 
 @dataclass(frozen=True, slots=True)
 class UnreadSwitch:
     name: str
     read_before: datetime | None
-    """Its latest whole reading by then; None: there was none."""
+    """Its latest whole reading by then; None: none is on record."""
     read_after: datetime | None
     """The first one behind it; None: there is none yet."""
 
@@ -29,8 +28,7 @@ class UnreadSwitches:
 
     def at(self, at: datetime | None, switch: str | None, group: str | None) -> list[UnreadSwitch]:
         """By name, of those that are in the inventory and were then. None: now. Raises Invalid for an instant
-        to come, or before all readings on record; NotFound for a group that is not there, or a switch that
-        never was."""
+        to come, or NotFound for a group that is not there, or a switch that never was."""
         now = self._clock.now()
         instant = past_instant(self._clock, at) or now
         rows = self._database.run(inventory.all_switches)
@@ -43,11 +41,6 @@ class UnreadSwitches:
             if (switch is None or row.name == switch) and (group is None or group in row.in_groups)
         ]
         read_since = [row.id for row in rows if row.last_complete_at and row.last_complete_at > instant]
-        oldest = self._database.run(oldest_reading) if read_since else None
-        if oldest is not None and instant < oldest:
-            raise Invalid(
-                f"at: no reading of that time is on record, the oldest is of {oldest:%Y-%m-%d %H:%M:%SZ}"
-            )
         around = self._database.run(readings_around, read_since, instant)
         found = []
         for row in rows:
