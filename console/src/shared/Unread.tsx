@@ -11,23 +11,29 @@ const NAMED = 3;
 
 type Asked = { at?: string | undefined; on?: { switch?: string; group?: string } };
 
-/** Nothing where all were read. Without an instant: lately. */
-export function Unread({ at, on = {} }: Asked) {
-  const { data } = useQuery(unreadSwitchesQuery({ ...(at ? { at } : {}), ...on }));
-  if (!data || data.length === 0) return null;
-  const few = data.length <= NAMED;
+/** Without an instant: lately. */
+function useUnread({ at, on }: Asked) {
+  return useQuery(unreadSwitchesQuery({ ...(at ? { at } : {}), ...on })).data ?? [];
+}
+
+/** Nothing where all were read. */
+export function Unread(asked: Asked) {
+  const { at } = asked;
+  const unread = useUnread(asked);
+  if (unread.length === 0) return null;
+  const few = unread.length <= NAMED;
   return (
     <span>
-      {few ? "Not read" : `${data.length} switches were not read`} {at ? `around ${shortTime(at)}` : "lately"}
-      :{" "}
-      {data.slice(0, NAMED).map((one, place) => (
+      {few ? "Not read" : `${unread.length} switches were not read`}{" "}
+      {at ? `around ${shortTime(at)}` : "lately"}:{" "}
+      {unread.slice(0, NAMED).map((one, place) => (
         <span key={one.switch}>
           {place > 0 && ", "}
           <Link to={withAt(switchPath(one.switch), at)}>{one.switch}</Link>
           {few && ` (${readAround(one)})`}
         </span>
       ))}
-      {few ? "." : " and others."} What is said of {data.length === 1 ? "it" : "them"} {at ? "then" : "now"}{" "}
+      {few ? "." : " and others."} What is said of {unread.length === 1 ? "it" : "them"} {at ? "then" : "now"}{" "}
       is as of the reading before.
     </span>
   );
@@ -35,8 +41,7 @@ export function Unread({ at, on = {} }: Asked) {
 
 /** The same, on its own; nothing, and no room taken, where all were read. */
 export function UnreadNotice(asked: Asked) {
-  const { data } = useQuery(unreadSwitchesQuery({ ...(asked.at ? { at: asked.at } : {}), ...asked.on }));
-  return (data ?? []).length === 0 ? null : (
+  return useUnread(asked).length === 0 ? null : (
     <Box marginBottom="10px">
       <Notice tone="warn">
         <Unread {...asked} />

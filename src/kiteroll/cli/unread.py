@@ -4,7 +4,7 @@ from datetime import datetime
 from typing import Any
 
 from kiteroll.cli import columns
-from kiteroll.cli.context import Context, parse_instant
+from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.output import Output
 from kiteroll.cli.parsing import add_command, shared
@@ -28,12 +28,10 @@ def add_to(verbs: Any) -> None:
 
 
 def run_unread(context: Context) -> Exit:
-    args, now = context.args, context.now()
-    at = parse_instant(args.at, now) if args.at else None
+    args, at = context.args, context.instant(context.args.at)
     with context.client() as client:
         found = client.all(unread_switches(at=at, group=args.group))
-    when = f"around {at:%Y-%m-%d %H:%M:%SZ}" if at else "lately"
-    context.out.rows(found, columns.unread_switches(), empty=f"every switch was read {when}")
+    context.out.rows(found, columns.unread_switches(), empty=f"every switch was read {_when(at)}")
     return Exit.OK
 
 
@@ -48,10 +46,13 @@ def note_unread(
         return
     names = ", ".join(one.switch for one in found[:_NAMED])
     more = f" and {len(found) - _NAMED} more" if len(found) > _NAMED else ""
-    when = f"around {at:%Y-%m-%d %H:%M:%SZ}" if at else "lately"
     see = f" --at {at:%Y-%m-%dT%H:%M:%SZ}" if at else ""
     out.note(
-        f"not read {when}: {names}{more}; what is said of them then is as of the reading before "
+        f"not read {_when(at)}: {names}{more}; what is said of them then is as of the reading before "
         f"(`kiteroll switch unread{see}`)",
         "yellow",
     )
+
+
+def _when(at: datetime | None) -> str:
+    return f"around {at:%Y-%m-%d %H:%M:%SZ}" if at else "lately"

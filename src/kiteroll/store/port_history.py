@@ -1,19 +1,11 @@
-"""Uplinks, links and counts of ports, and readings, as of an instant."""
+"""Uplinks, links and counts of ports as of an instant."""
 
 from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import (
-    Connection,
-    Row,
-    func,
-    insert,
-    select,
-    tuple_,
-    update,
-)
+from sqlalchemy import Connection, Row, func, insert, select, tuple_, update
 
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
@@ -21,7 +13,7 @@ from kiteroll.store.past_roles import recorded_since
 from kiteroll.store.predicates import covers
 from kiteroll.store.quiet_periods import heard_then
 from kiteroll.store.stay_queries import Filters, placed, placed_stay
-from kiteroll.store.tables import port, port_link, port_uplink, reading, stay, switch
+from kiteroll.store.tables import port, port_link, port_uplink, stay, switch
 
 
 @dataclass(frozen=True, slots=True)
@@ -106,22 +98,6 @@ def _role(row: Row[Any]) -> PortRole:
         tuple(row.leads_to),
         tuple(row.adjacent),
     )
-
-
-def read_at(connection: Connection, switches: Collection[str], at: datetime) -> dict[str, datetime]:
-    """When each switch was last read whole by then."""
-    # By switch, each goes back from the instant and stops at the first reading that fits.
-    last = (
-        select(reading.c.taken_at)
-        .where(reading.c.switch_id == switch.c.id, reading.c.taken_at <= at)
-        .where(reading.c.outcome == "complete")
-        .order_by(reading.c.taken_at.desc())
-        .limit(1)
-        .correlate(switch)
-        .scalar_subquery()
-    )
-    rows = connection.execute(select(switch.c.name, last).where(switch.c.name.in_(switches)))
-    return {name: taken_at for name, taken_at in rows if taken_at is not None}
 
 
 def address_counts_at(connection: Connection, places: Sequence[PortRef], at: datetime) -> dict[PortRef, int]:

@@ -3,30 +3,11 @@
 from collections.abc import Collection
 from datetime import datetime, timedelta
 
-from sqlalchemy import ColumnElement, Connection, func, select, text
+from sqlalchemy import Connection, func, select, text
 
 from kiteroll.core.tracking.pauses import ReadingPause, Span, longest_unnoticed, pauses_during, pauses_of
-from kiteroll.store.predicates import one_of
 from kiteroll.store.stay_queries import Filters, placed, placed_stay
-from kiteroll.store.tables import reading, stay, switch
-
-
-def readings_around(
-    connection: Connection, switch_ids: Collection[int], at: datetime
-) -> dict[int, tuple[datetime | None, datetime | None]]:
-    """By id of these switches: the latest whole reading by an instant, and the first one after it."""
-
-    def nearest(side: ColumnElement[bool], order: ColumnElement[datetime]) -> ColumnElement[datetime]:
-        # Each goes from the instant along the index, and stops at the first reading that fits.
-        of_switch = select(reading.c.taken_at).where(reading.c.switch_id == switch.c.id, side)
-        whole = of_switch.where(reading.c.outcome == "complete").order_by(order).limit(1)
-        return whole.correlate(switch).scalar_subquery()
-
-    before = nearest(reading.c.taken_at <= at, reading.c.taken_at.desc())
-    after = nearest(reading.c.taken_at > at, reading.c.taken_at.asc())
-    query = select(switch.c.id, before.label("before"), after.label("after"))
-    rows = connection.execute(query.where(one_of(switch.c.id, switch_ids)))
-    return {row.id: (row.before, row.after) for row in rows}
+from kiteroll.store.tables import reading, stay
 
 
 def reading_pauses(

@@ -8,7 +8,7 @@ from kiteroll.app.topology_view import NetworkView, TopologyView
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Invalid
 from kiteroll.core.tracking.differences import covers
-from kiteroll.store import port_history
+from kiteroll.store import port_history, whole_readings
 from kiteroll.store.database import Database
 from kiteroll.store.quiet_periods import heard_then
 from kiteroll.store.stay_queries import PlacedStay
@@ -27,7 +27,7 @@ def past_instant(clock: Clock, at: datetime | None) -> datetime | None:
 
 def stays_as_of(database: Database, rows: Sequence[PlacedStay], at: datetime) -> list[PlacedStay]:
     """Stays as they were known at an instant; those that had ended by then stay ended."""
-    read_at = database.run(port_history.read_at, {row.stay.place.switch for row in rows}, at)
+    read_at = database.run(whole_readings.read_at, {row.stay.place.switch for row in rows}, at)
     there = [row.stay for row in rows if covers(row.stay, at)]
     heard = database.run(heard_then, there, at)
     then = {}

@@ -154,8 +154,12 @@ class RollCalls:
                 missing.append(entry)
         seen = self._last_seen([entry.mac for entry in missing if entry.mac is not None], judge)
         unread = self._unread(judge.now)
-        levels = {entry.level for entry in missing}
-        not_read = {one for one in levels if any(_has_ports_of(switch, one, judge) for switch in unread)}
+        groups = judge.rules.in_groups
+        not_read = {
+            level
+            for level in {entry.level for entry in missing}
+            if any(level.concerns(switch, groups.get(switch, ())) for switch in unread)
+        }
         return [
             AbsentEntry(entry=entry, seen_at=at, seen_port=port, not_read=entry.level in not_read)
             for entry in missing
@@ -310,12 +314,6 @@ def _within(entry: Level, level: Level, judge: Judge, ports: Mapping[str, Mappin
     if entry.switch:
         return level.holds((entry.switch, ""), judge.rules.in_groups.get(entry.switch, ())) and not level.port
     return False
-
-
-def _has_ports_of(switch: str, level: Level, judge: Judge) -> bool:
-    if level.switch:
-        return level.switch == switch
-    return not level.group or level.group in judge.rules.in_groups.get(switch, ())
 
 
 def _position(cursor: str | None) -> int:

@@ -9,7 +9,7 @@ from kiteroll.clock import Clock
 from kiteroll.core.tracking.pauses import unread_around
 from kiteroll.store import former_switches, inventory
 from kiteroll.store.database import Database
-from kiteroll.store.reading_pauses import readings_around
+from kiteroll.store.whole_readings import readings_around
 
 
 @dataclass(frozen=True, slots=True)

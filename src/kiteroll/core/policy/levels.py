@@ -110,6 +110,12 @@ class Level:
             case Reach.PORT:
                 return port == (self.switch, self.port)
 
+    def concerns(self, switch: str, groups: Sequence[str]) -> bool:
+        """Whether ports of a switch are of this level. `groups`: of the switch."""
+        if self.switch:
+            return self.switch == switch
+        return not self.group or self.group in groups
+
     def __str__(self) -> str:
         match self.reach:
             case Reach.EVERYTHING:
