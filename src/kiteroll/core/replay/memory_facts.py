@@ -58,7 +58,11 @@ class MemoryFacts:
         self._rules = rules
         self._areas = areas or {}
         self._latest: dict[str, Reading] = {}
-        self._gaps: dict[str, deque[timedelta]] = defaultdict(lambda: deque(maxlen=_GAPS_KEPT))
+        self._gaps_s: dict[str, deque[float]] = defaultdict(lambda: deque(maxlen=_GAPS_KEPT))
+        self._intervals: dict[str, timedelta] = {}
+        """As readings come; from the second of a switch on."""
+        self._facts: TopologyFacts | None = None
+        """What the latest readings say; None: not put together yet."""
         self._links: dict[PortRef, LinkBefore] = {}
         """As of the latest reading."""
         self._outcome: dict[str, tuple[SwitchHealth, datetime]] = {}
@@ -79,11 +83,14 @@ class MemoryFacts:
             ticks = believed_ticks(port, reading, known)
             self._links[ref] = LinkBefore(port.oper, since, ticks, reading.taken_at)
         if before is not None:
-            self._gaps[reading.switch].append(reading.taken_at - before.taken_at)
+            gaps = self._gaps_s[reading.switch]
+            gaps.append((reading.taken_at - before.taken_at).total_seconds())
+            self._intervals[reading.switch] = timedelta(seconds=median(gaps))
         outcome = SwitchHealth.READ if reading.complete else SwitchHealth.PARTIAL
         if self._outcome.get(reading.switch, (None,))[0] is not outcome:
             self._outcome[reading.switch] = (outcome, reading.taken_at)
         self._latest[reading.switch] = reading
+        self._facts = None
         return changes
 
     def knows(self, switch: str) -> bool:
@@ -109,7 +116,7 @@ class MemoryFacts:
         return {address for _, address in self._owners()}
 
     def conditions(self) -> Sequence[SwitchCondition]:
-        return [self._condition(name, reading) for name, reading in self._latest.items() if self._gaps[name]]
+        return [self._condition(name, reading) for name, reading in self._latest.items() if name in self._intervals]
 
     def service(self) -> ServiceCondition:
         return ServiceCondition()
@@ -136,7 +143,7 @@ class MemoryFacts:
                     newcomers=snapshot.newcomers.get((stay.place.switch, stay.place.port), 0),
                     read_at=self.tracker.checkpoint(stay.place.switch).last_complete_at,
                     ageing=self._latest[stay.place.switch].device.ageing,
-                    interval=self._interval(stay.place.switch),
+                    interval=self._intervals.get(stay.place.switch),
                 )
                 for stay in self.ledger.stays_of(mac, since)
             ]
@@ -197,17 +204,12 @@ class MemoryFacts:
 
     # --- inside ---------------------------------------------------------------------------
 
-    def _interval(self, switch: str) -> timedelta | None:
-        """As its readings come; None before the second."""
-        gaps = self._gaps[switch]
-        return timedelta(seconds=median(gap.total_seconds() for gap in gaps)) if gaps else None
-
     def _condition(self, name: str, reading: Reading) -> SwitchCondition:
         checkpoint = self.tracker.checkpoint(name)
         outcome, since = self._outcome[name]
         return SwitchCondition(
             name=name,
-            interval=self._interval(name) or timedelta(0),
+            interval=self._intervals[name],
             ageing=reading.device.ageing,
             last_outcome=outcome,
             outcome_since=since,
@@ -231,6 +233,11 @@ class MemoryFacts:
         }
 
     def _topology_facts(self) -> TopologyFacts:
+        if self._facts is None:
+            self._facts = self._put_together()
+        return self._facts
+
+    def _put_together(self) -> TopologyFacts:
         known = KnownSwitches(
             SwitchIdentity(
                 name=name, sys_name=reading.device.name, bridge_address=reading.device.bridge_address

@@ -59,6 +59,8 @@ class Replay:
         self._now: datetime | None = None
         self._wake_at: datetime | None = None
         self._topology: Topology | None = None
+        self._noted: tuple[int, Collection[PortRef]] | None = None
+        """Readings and uplinks that the logs rest on."""
 
     @property
     def now(self) -> datetime | None:
@@ -121,9 +123,12 @@ class Replay:
         self._wake_at = step.wake_at
         topology = self.facts.topology(fresh=False)
         if topology is not self._topology:
-            self._note_roles(topology, now)
-            self._note_homes(self.facts.ledger.macs(), now)
             self._topology = topology
+            rests_on = (self.readings, topology.uplinks().keys())
+            if rests_on != self._noted:
+                self._note_roles(topology, now)
+                self._note_homes(self.facts.ledger.macs(), now)
+                self._noted = rests_on
         return step.changed
 
     def _cleared(self, keys: Sequence[str]) -> Mapping[str, Finding]:
