@@ -72,7 +72,7 @@ async def _serve(port: int, *, events: bool, notify: tuple[str, int] | None, sta
 
 
 def _print_past(days: int) -> None:
-    """Poller of readings of the days before now, one a line, as reading documents."""
+    """Print the rounds of readings of the days before now, one a line, as reading documents."""
     for readings in past_rounds(SystemClock().now(), days):
         documents = [to_document(reading).model_dump(mode="json") for reading in readings]
         print(json.dumps(documents), flush=True)

@@ -4,6 +4,7 @@ sleeps between them."""
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from itertools import pairwise
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Reading
@@ -14,6 +15,8 @@ from kiteroll.lab.switch import LabSwitch
 from kiteroll.lab.world import World
 
 EVERY = timedelta(hours=2)
+LATELY, EVERY_LATELY = timedelta(hours=4), timedelta(minutes=15)
+"""In the last hours it was read more often: of any instant in them it is known who was where."""
 _AWAKE_S = 90.0
 """World seconds lived before each round of readings: everything talks once at least, nearly."""
 _LAST = timedelta(minutes=3)
@@ -72,24 +75,31 @@ HABITS = (
 
 
 def past_rounds(now: datetime, days: int) -> Iterator[list[Reading]]:
-    """Poller of readings of the days before `now`, earliest first; at the end all is as the demo
+    """Rounds of readings of the days before `now`, earliest first; at the end all is as the demo
     begins."""
     world = tarn_ferries.build(traits={})
     world.readdress(world.hosts["kiosk-5"], _OLD_KIOSK)
     world.advance(SETTLE_S)
-    at = now - timedelta(days=days)
-    count = int((now - _LAST - at) / EVERY)
-    for number in range(count + 1):
-        until = now - _LAST - EVERY * (count - number)
-        _live(world, at, until, now)
-        at = until
-        if number == count:
+    begins = now - timedelta(days=days)
+    instants = _instants(begins, now - _LAST)
+    for before, at in pairwise((begins, *instants)):
+        if before is not begins:
+            world.sleep((at - before).total_seconds() - _AWAKE_S)
+        _live(world, before, at, now)
+        if at == instants[-1]:
             for name in ("laptop-1", "laptop-2", "laptop-3"):
                 _plug(name, "port-office", 12 + int(name[-1]))(world)
             _exchange_kiosk(world)
         world.advance(world.now + _AWAKE_S)
         yield [_read(world, switch, at) for switch in world.switches.values()]
-        world.sleep((EVERY - timedelta(seconds=_AWAKE_S)).total_seconds())
+
+
+def _instants(begins: datetime, last: datetime) -> list[datetime]:
+    """When it is read, earliest first, so that the last time is `last`."""
+    lately = [last - EVERY_LATELY * number for number in range(LATELY // EVERY_LATELY)]
+    before = last - LATELY
+    earlier = [before - EVERY * number for number in range((before - begins) // EVERY + 1)]
+    return sorted(earlier + lately)
 
 
 def _live(world: World, since: datetime, until: datetime, now: datetime) -> None:
