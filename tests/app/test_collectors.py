@@ -93,9 +93,12 @@ def test_after_a_start_nothing_is_up_to_date_and_nobody_lost_yet(
     clock.advance(600)
     later = again(database, clock)
     site = later.conditions()[0]
-    assert site.silent_since is None and not site.up_to_date
+    assert site.silent_since is None and not site.up_to_date and later.is_heard("Island")
     clock.advance(31)
+    assert not later.is_heard("Island"), "nothing is asked of it"
     assert later.conditions()[0].silent_since == clock.now() - timedelta(seconds=631)
+    later.heard("Island", status("island-1", clock.now(), reads=False))
+    assert later.is_heard("Island"), "the one that stands by is about to read"
     later.heard("Island", status("island-1", clock.now()))
     later.intake.note_taken("Island", [1], 7, clock.now())
     assert later.conditions()[0].up_to_date

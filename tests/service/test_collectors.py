@@ -6,6 +6,7 @@ import socket
 import ssl
 from base64 import b64encode
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime, timedelta
 
 import nats
@@ -18,6 +19,7 @@ from kiteroll.cli.main import main
 from kiteroll.client import (
     add_switch,
     collected_sites,
+    remove_switch,
     switch,
 )
 from kiteroll.collect.poller import PollResult
@@ -87,9 +89,22 @@ def test_the_standby_takes_over(cluster: CollectedSite) -> None:
     second.start()
     wait_until(lambda: cluster.state("quays-2") == "standby", "the second one to stand by")
     cluster.collectors[0].end(signal.SIGKILL)
-    wait_until(lambda: cluster.state("quays-2") == "reading", "the standby to read", seconds=30)
     with cluster.service.client() as client:
-        assert read_again(client, "quay-2").outcome == "complete"
+        assert read_again(client, "quay-2").outcome == "complete", "asked for before it took over"
+    wait_until(lambda: cluster.state("quays-2") == "reading", "the standby to say that it reads")
+
+
+def test_a_silent_switch_keeps_no_other_from_being_read(cluster: CollectedSite, lab: Lab) -> None:
+    silent = lab.new_switch("quay-3", site=SITE).model_copy(
+        update={"name": "pier-9", "host": "127.77.9.9", "interval_s": 3600, "timeout_s": 5.0, "tries": 2}
+    )
+    with cluster.service.client() as client, ThreadPoolExecutor(1) as aside:
+        client.send(add_switch(silent))
+        wait_until(lambda: client.send(switch("pier-9")).error, "it to be found silent", seconds=90)
+        asked = aside.submit(read_again, client, "pier-9")
+        wait_until(lambda: read_again(client, "quay-2").outcome == "complete", "another to be read")
+        assert not asked.done(), "the silent one is waited for still"
+        client.send(remove_switch("pier-9"))
 
 
 def test_a_site_says_nothing_for_others(cluster: CollectedSite) -> None:

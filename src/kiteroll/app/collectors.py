@@ -173,6 +173,12 @@ class Collectors:
         one = self._collectors.get(name)
         return one if one is not None and names.site_token(one.site) == token else None
 
+    def is_heard(self, site: str) -> bool:
+        """Whether any of its collectors is, or had no time to be yet."""
+        now = self._clock.now()
+        starting = now - self._started_at <= LOST_AFTER
+        return starting or any(one.is_heard(now) for one in self._collectors.values() if one.site == site)
+
     def conditions(self) -> tuple[SiteCondition, ...]:
         """By site."""
         now = self._clock.now()

@@ -2,7 +2,7 @@
 
 import asyncio
 import time
-from collections.abc import Awaitable, Callable
+from collections.abc import Callable
 from contextlib import suppress
 from datetime import datetime
 from typing import TYPE_CHECKING
@@ -78,14 +78,13 @@ class SiteBus:
         message = await answered(asking, "asking for what is to be read")
         return message.data
 
-    async def listen(
-        self, on_asked: Callable[[Asked], Awaitable[None]], on_changed: Callable[[], None]
-    ) -> None:
-        """From now on: what the centre asks for, and that there are other targets."""
+    async def listen(self, on_asked: Callable[[Asked], None], on_changed: Callable[[], None]) -> None:
+        """From now on: what the centre asks for, and that there are other targets. One message is handed on
+        after the other: neither may take long."""
 
         async def asked(message: "Msg") -> None:
             try:
-                await on_asked(decode(Asked, message.data))
+                on_asked(decode(Asked, message.data))
             except Invalid:
                 return  # of a centre that is newer than we are
 

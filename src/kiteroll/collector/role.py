@@ -14,6 +14,7 @@ from kiteroll.collect.poller import Poller, PollResult, PollTarget
 from kiteroll.collect.snmp_client import Target
 from kiteroll.collector.centre_clock import CentreClock
 from kiteroll.collector.kept_targets import TargetStore
+from kiteroll.collector.requests import Requests
 from kiteroll.core.errors import BusUnavailable, Conflict, KiteRollError, NotFound
 
 log = logging.getLogger(__name__)
@@ -42,6 +43,7 @@ class CollectorRole:
         self._reads_since = 0.0
         self._in_hand: list[datetime] = []
         """When readings were taken that the site's server does not have yet."""
+        self._requests = Requests(self._read_for_centre, self._send_answer)
         self._problem = ""
         self._packed = False
         """Whether the centre takes packed readings, as far as it was heard."""
@@ -181,22 +183,26 @@ class CollectorRole:
             log.info("other switches to read", extra=extra)
             self._apply()
 
-    async def _on_asked(self, asked: Asked) -> None:
-        if not self._reads or self._bus is None:
-            return  # the one that reads answers
+    def _on_asked(self, asked: Asked) -> None:
+        if self._reads:  # else the other one answers
+            self._requests.take(asked)
+
+    async def _read_for_centre(self, asked: Asked) -> Answer:
         mine = self._store.collector
         try:
             result = await self.poller.read_now(asked.switch)
         except Conflict as busy:
-            answer = Answer(id=asked.id, collector=mine, problem="conflict", what=str(busy))
+            return Answer(id=asked.id, collector=mine, problem="conflict", what=str(busy))
         except NotFound as unknown:
-            answer = Answer(id=asked.id, collector=mine, problem="not_found", what=str(unknown))
-        else:
-            answer = Answer(id=asked.id, collector=mine, taken_at=result.started_at)
+            return Answer(id=asked.id, collector=mine, problem="not_found", what=str(unknown))
+        return Answer(id=asked.id, collector=mine, taken_at=result.started_at)
+
+    async def _send_answer(self, answer: Answer) -> None:
+        assert self._bus is not None
         try:
             await self._bus.answer(answer)
         except BusUnavailable as away:
-            self._note(str(away))  # whoever asked waits no longer than an answer may take
+            self._note(str(away))  # it is asked again
 
     def _apply(self) -> None:
         """Read what is to be read, or nothing."""

@@ -26,6 +26,8 @@ _INBOX = "_INBOX_centre"
 _AGAIN_S = 2.0
 _ANSWER_S = 90.0
 """How long a switch that was asked for may take to be read, as a switch may here, and half as much again."""
+_ASK_AGAIN_S = 5.0
+"""What was asked while the collector that reads the site was just taken over is heard the next time."""
 _ARRIVAL_S = 30.0
 _KEPT = 10_000
 
@@ -86,9 +88,14 @@ class CollectorBus:
         future: asyncio.Future[Answer] = asyncio.get_running_loop().create_future()
         self._asked[asked.id] = future
         try:
-            await self._bus.publish_request(site, asked)
             async with asyncio.timeout(_ANSWER_S):
-                answer = await future
+                while not future.done():
+                    if not self._collectors.is_heard(site):
+                        raise BusUnavailable(f"no collector of {site} is heard: {name} was not read")
+                    if self._bus is not None:
+                        await self._bus.publish_request(site, asked)
+                    await asyncio.wait([future], timeout=_ASK_AGAIN_S)
+            answer = future.result()
         except TimeoutError as silent:
             raise BusUnavailable(f"no collector of {site} answered: {name} was not read") from silent
         finally:

@@ -55,6 +55,9 @@ class Collector:
             return CollectorState.LOST
         return CollectorState.READING if self.status.reads else CollectorState.STANDBY
 
+    def is_heard(self, now: datetime) -> bool:
+        return self.state(now) in (CollectorState.READING, CollectorState.STANDBY)
+
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class SiteCondition:

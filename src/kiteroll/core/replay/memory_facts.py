@@ -116,7 +116,11 @@ class MemoryFacts:
         return {address for _, address in self._owners()}
 
     def conditions(self) -> Sequence[SwitchCondition]:
-        return [self._condition(name, reading) for name, reading in self._latest.items() if name in self._intervals]
+        return [
+            self._condition(name, reading)
+            for name, reading in self._latest.items()
+            if name in self._intervals
+        ]
 
     def service(self) -> ServiceCondition:
         return ServiceCondition()
