@@ -20,14 +20,16 @@ from kiteroll.core.errors import NotFound, StorageUnavailable
 from kiteroll.core.findings.address_evaluation import Probe
 from kiteroll.core.findings.engine import SwitchRead
 from kiteroll.core.findings.finding import FindingKind, State
+from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.policy.levels import Level
 from kiteroll.core.policy.rule_changes import LevelChange
 from kiteroll.core.topology.roles import Topology
 from kiteroll.schemas.reading_convert import to_document
 from kiteroll.schemas.reading_files import read_readings
 from kiteroll.store import findings as stored_findings
+from tests.support.clock import ManualClock
 from tests.support.factories import at, mac, reading
-from tests.support.live import LiveRun
+from tests.support.live import LiveRun, add_switch
 
 
 def _move(live: LiveRun) -> None:
@@ -236,6 +238,40 @@ def test_probes_are_bounded_and_an_address_rests_before_it_is_probed_again(live:
     live.clock.advance(60)
     live.parts.reading.followup._probing.clear()
     assert asyncio.run(run([many[:1]])) == [0], "it was probed a minute ago"
+
+
+def test_a_switch_that_does_not_answer_holds_up_no_probe_of_another(live: LiveRun) -> None:
+    silent = live.ids["quay-1"]
+    add_switch(live.parts.storage.database, "quay-2")
+
+    async def run() -> list[int]:
+        probed: list[int] = []
+        again = asyncio.Event()
+
+        class Poller:
+            async def probe_address(self, switch: int, address: MacAddress, vlan: object) -> None:
+                if switch == silent:
+                    await asyncio.Event().wait()
+                probed.append(address)
+                if len(probed) == 4:
+                    again.set()
+
+        class Clock(ManualClock):
+            async def sleep(self, seconds: float) -> None:
+                await asyncio.sleep(0.01)
+
+        worker = live.parts.reading.followup
+        worker._poller, worker._clock = Poller(), Clock()  # type: ignore[assignment]
+        running = asyncio.create_task(worker.run())
+        await asyncio.sleep(0)
+        worker.request([Probe(mac(number), (("quay-1", 10), ("quay-2", 10)), at(1)) for number in (1, 2)])
+        async with asyncio.timeout(60):
+            await again.wait()
+        running.cancel()
+        await asyncio.gather(running, return_exceptions=True)
+        return probed
+
+    assert asyncio.run(run())[:4] == [mac(1), mac(2)] * 2
 
 
 def test_a_file_that_cannot_be_moved_away_holds_up_no_other_and_is_reported_once(

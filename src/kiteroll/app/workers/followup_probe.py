@@ -3,6 +3,7 @@ a short while. That tells a move from a flap between two readings."""
 
 import asyncio
 import logging
+from collections import defaultdict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -16,6 +17,7 @@ from kiteroll.core.findings.address_evaluation import Probe
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.store import inventory
 from kiteroll.store.database import Database
+from kiteroll.tasks import end_tasks
 
 log = logging.getLogger(__name__)
 _EVERY_S = 3.0
@@ -74,24 +76,39 @@ class FollowupProbe:
         return last is not None and probe.jumped_at <= last[1]
 
     async def run(self) -> None:
+        """Each switch is asked by itself: one that does not answer, or slowly, holds up no other."""
         self._loop = asyncio.get_running_loop()
-        while True:
-            now = self._clock.now()
-            self._probing = {mac: one for mac, one in self._probing.items() if one.until > now}
-            if not self._probing:
-                self._wake.clear()
-                await self._wake.wait()
-                continue
-            for one in list(self._probing.values()):
-                try:
-                    await self._probe(one)
-                except KiteRollError as wrong:
-                    log.info("an address is not probed", extra=fields("probe.failed", error=str(wrong)))
-            await self._clock.sleep(_EVERY_S)
+        asking: dict[str, asyncio.Task[None]] = {}
+        try:
+            while True:
+                now = self._clock.now()
+                self._probing = {mac: one for mac, one in self._probing.items() if one.until > now}
+                if not self._probing:
+                    self._wake.clear()
+                    await self._wake.wait()
+                    continue
+                for name, addresses in self._by_switch().items():
+                    if name not in asking:
+                        asking[name] = asyncio.create_task(self._ask(name, addresses), name=f"probe:{name}")
+                await self._clock.sleep(_EVERY_S)
+                for name in [name for name, task in asking.items() if task.done()]:
+                    asking.pop(name).result()
+        finally:
+            await end_tasks(asking.values())
 
-    async def _probe(self, one: _Probing) -> None:
-        for name, vlan in one.places:
+    def _by_switch(self) -> dict[str, list[tuple[MacAddress, int | None]]]:
+        found: dict[str, list[tuple[MacAddress, int | None]]] = defaultdict(list)
+        for one in self._probing.values():
+            for name, vlan in one.places:
+                found[name].append((one.mac, vlan))
+        return found
+
+    async def _ask(self, name: str, addresses: Sequence[tuple[MacAddress, int | None]]) -> None:
+        try:
             row = await asyncio.to_thread(self._database.run, inventory.get_switch, name)
-            reading = await self._poller.probe_address(row.id, one.mac, vlan)
-            if reading is not None:
-                await self._ingestor.ingest_probe(row.id, name, reading)
+            for mac, vlan in addresses:
+                reading = await self._poller.probe_address(row.id, mac, vlan)
+                if reading is not None:
+                    await self._ingestor.ingest_probe(row.id, name, reading)
+        except KiteRollError as wrong:
+            log.info("addresses are not probed", extra=fields("probe.failed", switch=name, error=str(wrong)))
