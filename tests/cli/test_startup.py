@@ -55,3 +55,20 @@ def test_help_fills_its_paragraphs_and_leaves_examples_as_they_are() -> None:
         "Then:",
         "  kiteroll find 52:4e  --format json",
     ]
+
+
+@pytest.mark.parametrize(
+    ("typed", "text"),
+    [
+        ("alert-route set x --target t --escalate-to y", "--escalate-to: it goes with --escalate-after;"),
+        ("switch add x 192.0.2.7 --snmp 3 --user u --privacy-password x", "--privacy-password: must have"),
+        ("user add mara --role administrator --site Quays", "--site: an administrator"),
+        ("round begin", "--group NAME or --all"),
+        ("switch add x --source linux", "host: name the bridge"),
+    ],
+)
+def test_a_wrong_value_is_reported_by_its_option(
+    typed: str, text: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    assert main(typed.split()) != Exit.OK
+    assert text in capsys.readouterr().err

@@ -171,6 +171,7 @@ def main(words: Sequence[str] | None = None) -> Exit:
 
     from kiteroll.cli.context import make_context
     from kiteroll.cli.exit_codes import exit_of
+    from kiteroll.cli.option_names import with_options
     from kiteroll.core.errors import ConfigError, KiteRollError
 
     try:
@@ -181,7 +182,8 @@ def main(words: Sequence[str] | None = None) -> Exit:
         print(f"kiteroll: {wrong.source}:", *wrong.problems, sep="\n  ", file=sys.stderr)
         return Exit.USAGE
     except KiteRollError as error:
-        print(f"kiteroll: {error}", file=sys.stderr)
+        options = args.parser._option_string_actions
+        print(f"kiteroll: {with_options(str(error), options)}", file=sys.stderr)
         return exit_of(error)
     except KeyboardInterrupt:
         return Exit.OK

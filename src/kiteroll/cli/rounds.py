@@ -127,6 +127,8 @@ def run_shared_table(context: Context) -> Exit:
 
 def run_begin(context: Context) -> Exit:
     args = context.args
+    if sum((bool(args.name), args.group is not None, args.all)) != 1:
+        raise Invalid("say which switches to read: some by name, --group NAME or --all; one of the three")
     return begin(context, names=args.name, group=args.group, everything=args.all, wait=not args.leave)
 
 

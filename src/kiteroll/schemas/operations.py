@@ -91,7 +91,7 @@ class NewRound(RequestModel):
     @model_validator(mode="after")
     def _one_of_them(self) -> Self:
         if sum((bool(self.switches), self.group is not None, self.all)) != 1:
-            raise ValueError("name the switches, or a group, or give all: exactly one of them")
+            raise ValueError("say which switches to read: some by name, a group, or all; one of the three")
         return self
 
 
