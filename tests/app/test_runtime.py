@@ -32,7 +32,7 @@ def test_workers_are_those_the_configuration_asks_for(database: Database, tmp_pa
     assert plain == {
         *("poller", "findings", "followup-probe", "topology", "name-index", "retention"),
         *("database-lease", "database-watch", "clock", "access", "alert-router", "alert-sender"),
-        *("closed-ports", "breach-actions", "label-index"),
+        *("closed-ports", "breach-actions", "label-index", "change-counts"),
     }
     more = _named(
         database,

@@ -8,6 +8,7 @@ from functools import partial
 
 from kiteroll.app.access.access_book import RELOAD_S
 from kiteroll.app.alerts.router import STEP_S as ALERT_STEP_S
+from kiteroll.app.change_counts import ChangeCounts
 from kiteroll.app.config import Config
 from kiteroll.app.parts.whole import Parts
 from kiteroll.app.port_actions.breach_actions import STEP_S as BREACH_STEP_S
@@ -25,6 +26,7 @@ from kiteroll.collect.notification_listener import LocalEngine
 from kiteroll.core.topology.refresh import FACTS_MAX_AGE
 
 _NAMES_S = 3.0
+_COUNTS_S = 10.0
 
 
 def add_workers(parts: Parts, config: Config, clock: Clock, stack: ExitStack, parse: ParseDocuments) -> None:
@@ -53,6 +55,10 @@ def add_workers(parts: Parts, config: Config, clock: Clock, stack: ExitStack, pa
             lambda: parts.settings.retention,
         ),
     )
+    counts = ChangeCounts(
+        storage.background, parts.bus, lambda port: parts.tracking.topology.latest.topology.is_uplink(port)
+    )
+    add("change-counts", partial(periodic.every, _COUNTS_S, clock, counts.record, "change counts"))
     if config.bus.url:
         add("collectors", parts.reading.collector_bus.run)
     if config.bus.url and storage.lease is not None:

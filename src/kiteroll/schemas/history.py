@@ -47,6 +47,7 @@ class Hour(ResponseModel):
     """Readings that were not complete."""
     slowest_ms: int
     changes: int
+    """Not those at uplinks."""
     new_endpoints: int
     findings: int
     """That opened in it."""

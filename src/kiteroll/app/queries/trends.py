@@ -6,11 +6,10 @@ from datetime import datetime, timedelta
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Invalid
 from kiteroll.store.database import Database
-from kiteroll.store.hours import HOUR, HourRow, hour_of
+from kiteroll.store.hours import HOUR, MOST_HOURS, HourRow, hour_at, hour_of
 
 __all__ = ["MOST_HOURS", "HourRow", "Trends"]
 
-MOST_HOURS = 168
 _SETTLED = timedelta(minutes=10)
 """An hour that ended this long ago stays as it is: what was read in it has been written."""
 _FRESH = timedelta(seconds=10)
@@ -32,7 +31,7 @@ class Trends:
         if not 1 <= many <= MOST_HOURS:
             raise Invalid(f"hours: between 1 and {MOST_HOURS}, not {many}")
         now = self._clock.now()
-        current = now.replace(minute=0, second=0, microsecond=0)
+        current = hour_at(now)
         wanted = [current - HOUR * back for back in reversed(range(many))]
         with self._lock:
             for gone in self._hours.keys() - {current - HOUR * back for back in range(MOST_HOURS)}:

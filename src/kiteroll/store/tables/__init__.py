@@ -8,6 +8,7 @@ from kiteroll.store.tables.alerts import alert_message, alert_route, alert_targe
 from kiteroll.store.tables.base import metadata
 from kiteroll.store.tables.collectors import collected_site, collector
 from kiteroll.store.tables.history import (
+    change_hour,
     change_log,
     endpoint,
     finding,
@@ -60,6 +61,7 @@ __all__ = [
     "audit_entry",
     "barred_address",
     "candidate_decision",
+    "change_hour",
     "change_log",
     "collected_site",
     "collector",

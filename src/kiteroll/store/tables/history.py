@@ -110,6 +110,15 @@ change_log = Table(
 )
 
 
+# How many changes an hour brought, without those at uplinks: counted as they come, for the log is too long.
+change_hour = Table(
+    "change_hour",
+    metadata,
+    Column("began_at", Instant, primary_key=True),
+    Column("changes", Integer, nullable=False),
+)
+
+
 ip_name = Table(
     "ip_name",
     metadata,
