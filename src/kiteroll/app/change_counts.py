@@ -5,12 +5,15 @@ import threading
 from collections import Counter
 from collections.abc import Callable, Sequence
 from datetime import datetime
+from operator import attrgetter
 
 from kiteroll.app.events import AddressProbed, EventBus, ReadingStored
 from kiteroll.core.model.changes import KINDS, Change, Restarted
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.store.database import Database
 from kiteroll.store.hours import add_changes, hour_at
+
+_WHEN_AND_WHERE = attrgetter("at", "place.port")
 
 
 class ChangeCounts:
@@ -20,8 +23,8 @@ class ChangeCounts:
         self._lock = threading.Lock()
         self._new: Counter[tuple[datetime, PortRef | None]] = Counter()
         """Not recorded yet, by hour and port; None: of a whole switch."""
-        bus.subscribe(ReadingStored, lambda event: self._count(event.changes))
-        bus.subscribe(AddressProbed, lambda event: self._count(event.changes))
+        bus.subscribe(ReadingStored, lambda event: self._count(event.switch, event.changes))
+        bus.subscribe(AddressProbed, lambda event: self._count(event.switch, event.changes))
 
     def record(self) -> None:
         """Ports are judged now: what a new one is for shows some seconds after its first addresses. Raises
@@ -39,9 +42,12 @@ class ChangeCounts:
                 self._new.update(new)
             raise
 
-    def _count(self, changes: Sequence[Change]) -> None:
+    def _count(self, switch: str, changes: Sequence[Change]) -> None:
+        # A table may change throughout: whoever published waits for this.
+        shown = [change for change in changes if type(change) in KINDS]
+        places = Counter(map(_WHEN_AND_WHERE, (one for one in shown if type(one) is not Restarted)))
         with self._lock:
-            for change in changes:
-                if type(change) in KINDS:
-                    port = None if isinstance(change, Restarted) else (change.place.switch, change.place.port)
-                    self._new[hour_at(change.at), port] += 1
+            for (at, port), count in places.items():
+                self._new[hour_at(at), (switch, port)] += count
+            for restart in (one for one in shown if type(one) is Restarted):
+                self._new[hour_at(restart.at), None] += 1
