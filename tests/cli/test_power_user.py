@@ -14,7 +14,7 @@ import pytest
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.inventory_files import read_inventory
 from kiteroll.cli.profile import load_profile
-from kiteroll.client import Client, stays
+from kiteroll.client import Client, add_switch, remove_switch, stays
 from kiteroll.core.errors import ConfigError, Invalid
 from tests.support.harness import Lab, Service
 
@@ -246,3 +246,14 @@ def test_a_terminal_that_lacks_letters_ends_no_command(service: Service) -> None
         shown = kiteroll("label", "list", "--format", form, service=service, PYTHONIOENCODING="ascii")
         assert shown.returncode == 0 and "F\\xe4hrlampe \\u2192 Kai" in shown.stdout, shown.stderr
     assert kiteroll("label", "remove", odd, service=service).returncode == 0
+
+
+def test_a_round_names_the_switches_that_were_not_tried(service: Service, lab: Lab) -> None:
+    with service.client() as kite:
+        kite.send(add_switch(lab.new_switch("quay-2", enabled=False).model_copy(update={"name": "laid-up"})))
+        ran = kiteroll("switch", "read", "--site", "Nowhere", "quay-1", service=service)
+        assert ran.returncode == Exit.USAGE and "--group NAME, --site NAME or --all" in ran.stderr
+        ran = kiteroll("round", "begin", "quay-1", "laid-up", service=service)
+        kite.send(remove_switch("laid-up"))
+    assert ran.returncode == Exit.PARTIAL
+    assert "not tried: laid-up (`kiteroll switch read laid-up` says why)" in ran.stderr

@@ -63,7 +63,8 @@ def test_help_fills_its_paragraphs_and_leaves_examples_as_they_are() -> None:
         ("alert-route set x --target t --escalate-to y", "--escalate-to: it goes with --escalate-after;"),
         ("switch add x 192.0.2.7 --snmp 3 --user u --privacy-password x", "--privacy-password: must have"),
         ("user add mara --role administrator --site Quays", "--site: an administrator"),
-        ("round begin", "--group NAME or --all"),
+        ("round begin", "--site NAME or --all"),
+        ("switch read", "--site NAME or --all"),
         ("switch add x --source linux", "host: name the bridge"),
     ],
 )

@@ -221,18 +221,23 @@ def test_files_in_the_import_folder_are_imported_or_refused_with_the_reason(
         assert client.send(switch("hut-c")).present == 2
 
 
-def test_a_round_reads_a_group_and_reports_how_far_it_is(service: Service, lab: Lab) -> None:
+def test_a_round_reads_a_group_or_a_site_and_reports_how_far_it_is(service: Service, lab: Lab) -> None:
     with service.client() as client:
         for name in ("quay-1", "quay-2"):
-            client.send(change_switch(name, SwitchChange(groups=["berths"])))
-        begun = client.send(begin_round(NewRound(group="berths")))
-        assert begun.total == 2
-        done = _ended(service, begun.id)
-        assert (done.state, done.tried, done.remaining) == ("done", 2, [])
+            client.send(change_switch(name, SwitchChange(groups=["berths"], site="Berths")))
+        for new in (NewRound(group="berths"), NewRound(site="Berths")):
+            begun = client.send(begin_round(new))
+            assert begun.total == 2
+            done = _ended(service, begun.id)
+            assert (done.state, done.tried, done.remaining) == ("done", 2, [])
         with pytest.raises(ServiceError, match="nothing is left"):
             client.send(resume_round(begun.id))
         with pytest.raises(ServiceError, match="no group 'nobody'"):
             client.send(begin_round(NewRound(group="nobody")))
+        with pytest.raises(ServiceError, match="no site 'Berth'; did you mean Berths"):
+            client.send(begin_round(NewRound(site="Berth")))
+        for name in ("quay-1", "quay-2"):
+            client.send(change_switch(name, SwitchChange(site="")))
 
 
 def _ended(service: Service, number: int) -> Round:

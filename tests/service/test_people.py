@@ -18,11 +18,12 @@ from kiteroll.client import (
     change_user,
     read_now,
     remove_user,
+    round_status,
     users,
 )
 from kiteroll.core.access.rights import Right, Role, rights_of
 from kiteroll.schemas.api import NewToken, NewUser, RuleChange, RulesPatch, SwitchChange, UserChange
-from tests.support.harness import Service
+from tests.support.harness import Service, wait_until
 
 GOOD = "over the tarn by ferry"
 V1 = "/api/v1"
@@ -123,13 +124,17 @@ def test_who_is_restricted_to_a_site_changes_its_switches_alone(service: Service
             ("PATCH", "/rules", {"changes": [{"switch": here, "seats": 2}, {"seats": 2}]}),
             ("POST", "/rounds", {"switches": [here, elsewhere]}),
             ("POST", "/rounds", {"all": True}),
+            ("POST", "/rounds", {"site": "Terminal"}),
             ("POST", "/barred", {"prefix": "02:1a:99"}),
             ("PUT", "/rules/file", {"text": "", "dry_run": True}),
         ):
             refused = browser.request(method, f"{V1}{path}", json=body)
             assert refused.status_code == 403, (path, refused.text)
             assert "joss may change the site Quays only" in refused.json()["detail"]
+        begun = browser.post(f"{V1}/rounds", json={"site": "Quays"})
+        assert begun.status_code == 202 and begun.json()["total"] == 1
     with service.client() as kite:
+        wait_until(lambda: kite.send(round_status(begun.json()["id"])).state == "done", "the round to end")
         with pytest.raises(ServiceError, match="not restricted to sites"):
             kite.send(change_user("joss", UserChange(role="administrator", sites=["Quays"])))
         assert kite.send(change_user("joss", UserChange(role="administrator"))).sites is None

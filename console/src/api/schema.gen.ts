@@ -559,7 +559,7 @@ export interface paths {
         /** The latest rounds somebody asked for */
         get: operations["list_rounds"];
         put?: never;
-        /** Read some switches, a group or all now */
+        /** Read some switches, a group, a site or all now */
         post: operations["begin_round"];
         delete?: never;
         options?: never;
@@ -4039,13 +4039,15 @@ export interface components {
         };
         /**
          * NewRound
-         * @description Which switches to read: some by name, a group, or all; one of the three.
+         * @description Which switches to read: some by name, a group, a site, or all; one of the four.
          */
         NewRound: {
             /** Switches */
             switches?: string[] | null;
             /** Group */
             group?: string | null;
+            /** Site */
+            site?: string | null;
             /**
              * All
              * @default false

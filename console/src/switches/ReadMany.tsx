@@ -6,18 +6,19 @@ import { api, need, type Round, type Switch } from "../api/client";
 import { roundsQuery } from "../api/resources/switches";
 import { Choice } from "../shared/Grid";
 import { ErrorNotice } from "../shared/QueryView";
-import { groupsOf, roundText } from "./model";
+import { groupsOf, roundText, sitesOf } from "./model";
 
-const ALL = "";
+const ALL = "all";
+const GROUP = "group ";
+const SITE = "site ";
 
 export function ReadMany({ switches }: { switches: Switch[] }) {
   const rounds = useQuery(roundsQuery);
   const client = useQueryClient();
-  const [group, setGroup] = useState(ALL);
+  const [which, setWhich] = useState(ALL);
   const settled = { onSettled: () => client.invalidateQueries({ queryKey: roundsQuery.queryKey }) };
   const begin = useMutation({
-    mutationFn: () =>
-      need(api.POST("/api/v1/rounds", { body: group === ALL ? { all: true } : { group, all: false } })),
+    mutationFn: () => need(api.POST("/api/v1/rounds", { body: wanted(which) })),
     ...settled,
   });
   const cancel = useMutation({
@@ -36,11 +37,16 @@ export function ReadMany({ switches }: { switches: Switch[] }) {
     <>
       <Flex align="center" gap="12px" wrap="wrap" margin="0 0 12px">
         <chakra.label htmlFor="which">Read now</chakra.label>
-        <Choice id="which" value={group} onChange={(event) => setGroup(event.target.value)}>
+        <Choice id="which" value={which} onChange={(event) => setWhich(event.target.value)}>
           <option value={ALL}>all switches</option>
           {groupsOf(switches).map((name) => (
-            <option key={name} value={name}>
+            <option key={GROUP + name} value={GROUP + name}>
               group {name}
+            </option>
+          ))}
+          {sitesOf(switches).map((name) => (
+            <option key={SITE + name} value={SITE + name}>
+              site {name}
             </option>
           ))}
         </Choice>
@@ -64,6 +70,12 @@ export function ReadMany({ switches }: { switches: Switch[] }) {
       {error && <ErrorNotice error={error} />}
     </>
   );
+}
+
+function wanted(which: string) {
+  if (which.startsWith(GROUP)) return { group: which.slice(GROUP.length), all: false };
+  if (which.startsWith(SITE)) return { site: which.slice(SITE.length), all: false };
+  return { all: true };
 }
 
 function Progress({ round, cancel, resume }: { round: Round; cancel: () => void; resume: () => void }) {

@@ -9,6 +9,7 @@ import {
   portMarks,
   roundText,
   seatsText,
+  sitesOf,
   speedText,
   steps,
   tableUse,
@@ -107,6 +108,8 @@ it("says how far a round is and what is left of it", () => {
   );
   const one = { groups: ["berths"], present: 45, table_size: 50 } as Switch;
   expect(groupsOf([one, { ...one, groups: ["berths", "all-day"] }])).toEqual(["all-day", "berths"]);
+  const at = ["Quays", "", "Berths", "Quays"].map((site) => ({ site }) as Switch);
+  expect(sitesOf(at)).toEqual(["Berths", "Quays"]);
   expect(tableUse(one)).toBe("45 of 50, 90 %");
   expect(tableUse({ ...one, table_size: null })).toBe("45 (size not set)");
 });

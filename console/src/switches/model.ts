@@ -28,6 +28,10 @@ export function groupsOf(switches: Switch[]): string[] {
   return [...new Set(switches.flatMap((one) => one.groups))].sort();
 }
 
+export function sitesOf(switches: Switch[]): string[] {
+  return [...new Set(switches.map((one) => one.site).filter((site) => site !== ""))].sort();
+}
+
 /** Progress of a round, or how it ended. */
 export function roundText(round: Round): string {
   const failed = round.failed.length > 0 ? `, ${round.failed.length} not read completely` : "";

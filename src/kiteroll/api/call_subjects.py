@@ -63,7 +63,10 @@ def sites_of_rules(parts: PartsByType, given: Given) -> Iterable[Site]:
 
 
 def sites_of_round(parts: PartsByType, given: Given) -> Iterable[Site]:
-    names = (given["body"] or {}).get("switches") or ()
+    body = given["body"] or {}
+    if isinstance(site := body.get("site"), str):
+        return (Site(site, f"a round of site {site}"),)
+    names = body.get("switches") or ()
     return [_site(parts, name) for name in names] or (Site(None, "a round of a group or of all switches"),)
 
 

@@ -24,6 +24,15 @@ class RoundProgress:
     """Health by name of the switches that were tried since it began."""
 
 
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which switches to read: those of that name, else those of a group, else those at a site, else all."""
+
+    switches: Sequence[str] = ()
+    group: str | None = None
+    site: str | None = None
+
+
 class OnDemandRounds:
     """At most one round runs: a second one would only wait for the same switches."""
 
@@ -41,10 +50,10 @@ class OnDemandRounds:
         """Raises NotFound."""
         return self._progress_of(self._database.run(rounds.get_round, number))
 
-    async def begin(self, switches: Sequence[str], group: str | None, *, everything: bool) -> RoundProgress:
-        """Read these switches, or else a group, or everything. Raises NotFound for a name or a group that
-        is not there, Conflict while another one runs, StorageUnavailable."""
-        names = await asyncio.to_thread(self._names, switches, group, everything)
+    async def begin(self, wanted: Wanted) -> RoundProgress:
+        """Raises NotFound for a name, a group or a site that is not there, Conflict while another one runs,
+        StorageUnavailable."""
+        names = await asyncio.to_thread(self._names, wanted)
         self._free()
         row = await asyncio.to_thread(self._database.run, rounds.begin_round, self._clock.now(), list(names))
         self._start(row, names)
@@ -83,18 +92,22 @@ class OnDemandRounds:
     def _progress_of(self, row: RoundRow) -> RoundProgress:
         return RoundProgress(row, self._database.run(rounds.progress, row))
 
-    def _names(self, switches: Sequence[str], group: str | None, everything: bool) -> list[str]:
+    def _names(self, wanted: Wanted) -> list[str]:
         rows = self._database.run(inventory.all_switches)
-        InventoryNames.of(rows).check(switches=switches, groups=() if everything else (group,))
+        InventoryNames.of(rows).check(switches=wanted.switches, groups=(wanted.group,), sites=(wanted.site,))
         polled = {row.name: row for row in rows if row.source != "files"}
-        for name in switches:
+        for name in wanted.switches:
             if name not in polled:
                 raise NotFound("switch to read", name, "its readings come in files")
-        names = list(dict.fromkeys(switches)) or sorted(
-            row.name for row in polled.values() if row.enabled and (everything or group in row.in_groups)
+        names = list(dict.fromkeys(wanted.switches)) or sorted(
+            row.name
+            for row in polled.values()
+            if row.enabled
+            and (wanted.group is None or wanted.group in row.in_groups)
+            and (wanted.site is None or wanted.site == row.site)
         )
         if not names:
-            raise NotFound("switch to read", group or "all", "none of them is read")
+            raise NotFound("switch to read", wanted.group or wanted.site or "all", "none of them is read")
         return names
 
     def _free(self) -> None:

@@ -95,6 +95,7 @@ def add_commands(commands: Any) -> None:
     one = add_command(verbs, "read", run_read, "read switches now", parents=parents)
     one.add_argument("name", metavar="SWITCH", nargs="*")
     one.add_argument("--group", metavar="NAME", help="those in this group")
+    one.add_argument("--site", metavar="NAME", help="those at this site")
     one.add_argument("--all", action="store_true", help="every switch that is to be read")
 
     one = add_command(
@@ -259,10 +260,8 @@ def run_remove(context: Context) -> Exit:
 
 def run_read(context: Context) -> Exit:
     args, out = context.args, context.out
-    if args.group or args.all:
-        return rounds.begin(context, names=args.name, group=args.group, everything=args.all)
-    if not args.name:
-        raise Invalid("name the switches to read, or a --group, or --all")
+    if not args.name or args.group is not None or args.site is not None or args.all:
+        return rounds.begin(context)
     answers = bulk.read_many(context, args.name)
     out.rows(answers, columns.readings(out), empty="")
     outcomes = {answer.outcome for answer in answers}

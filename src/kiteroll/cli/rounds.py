@@ -43,6 +43,7 @@ def add_commands(commands: Any) -> None:
     )
     one.add_argument("name", metavar="SWITCH", nargs="*", help="switches")
     one.add_argument("--group", metavar="NAME", help="those in this group")
+    one.add_argument("--site", metavar="NAME", help="those at this site")
     one.add_argument("--all", action="store_true", help="every switch that is to be read")
     one.add_argument("--leave", action="store_true", help="begin it and do not wait")
     add_command(verbs, "list", run_list, "list the latest rounds", parents=parents)
@@ -126,16 +127,15 @@ def run_shared_table(context: Context) -> Exit:
 
 
 def run_begin(context: Context) -> Exit:
+    return begin(context, wait=not context.args.leave)
+
+
+def begin(context: Context, *, wait: bool = True) -> Exit:
+    """As the options say: of `round begin`, and of `switch read`."""
     args = context.args
-    if sum((bool(args.name), args.group is not None, args.all)) != 1:
-        raise Invalid("say which switches to read: some by name, --group NAME or --all; one of the three")
-    return begin(context, names=args.name, group=args.group, everything=args.all, wait=not args.leave)
-
-
-def begin(
-    context: Context, *, names: list[str], group: str | None, everything: bool, wait: bool = True
-) -> Exit:
-    new = checked(api.NewRound, switches=names or None, group=group, all=everything)
+    if sum((bool(args.name), args.group is not None, args.site is not None, args.all)) != 1:
+        raise Invalid("say which switches to read: some by name, --group NAME, --site NAME or --all")
+    new = checked(api.NewRound, switches=args.name or None, group=args.group, site=args.site, all=args.all)
     with context.client() as client:
         begun = client.send(begin_round(new))
     if not wait:
@@ -235,4 +235,6 @@ def _watch(context: Context, number: int) -> Exit:
     if now.state != "done":
         out.note(f"{len(now.remaining)} not read; `kiteroll round resume {number}` goes on", "yellow")
         return Exit.PARTIAL
-    return Exit.PARTIAL if now.failed else Exit.OK
+    for name in now.remaining:
+        out.note(f"not tried: {name} (`kiteroll switch read {name}` says why)", "yellow")
+    return Exit.PARTIAL if now.failed or now.remaining else Exit.OK

@@ -82,16 +82,17 @@ class NewMacTable(RequestModel):
 
 
 class NewRound(RequestModel):
-    """Which switches to read: some by name, a group, or all; one of the three."""
+    """Which switches to read: some by name, a group, a site, or all; one of the four."""
 
     switches: list[SwitchName] | None = None
     group: Name | None = None
+    site: Annotated[str, Field(min_length=1, max_length=64)] | None = None
     all: bool = False
 
     @model_validator(mode="after")
     def _one_of_them(self) -> Self:
-        if sum((bool(self.switches), self.group is not None, self.all)) != 1:
-            raise ValueError("say which switches to read: some by name, a group, or all; one of the three")
+        if sum((bool(self.switches), self.group is not None, self.site is not None, self.all)) != 1:
+            raise ValueError("say which switches to read: some by name, a group, a site, or all; one of them")
         return self
 
 

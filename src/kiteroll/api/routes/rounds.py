@@ -8,6 +8,7 @@ from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheRounds
 from kiteroll.api.presenters.history import present_round
+from kiteroll.app.on_demand_rounds import Wanted
 from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 
@@ -15,9 +16,9 @@ router = APIRouter(tags=["rounds"])
 _LATEST = 20
 
 
-@router.post("/rounds", status_code=202, summary="Read some switches, a group or all now")
+@router.post("/rounds", status_code=202, summary="Read some switches, a group, a site or all now")
 async def begin_round(response: Response, rounds: TheRounds, new: api.NewRound) -> api.Round:
-    row = await rounds.begin(new.switches or (), new.group, everything=new.all)
+    row = await rounds.begin(Wanted(new.switches or (), new.group, new.site))
     located(response, "rounds", row.row.id)
     return present_round(row)
 
