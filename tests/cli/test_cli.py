@@ -214,7 +214,7 @@ def test_many_switches_are_read_at_once(service: Service) -> None:
         and reported["complete"] == reported["total"] >= 12
     )
     assert kiteroll("switch", "read", "--group", "nobody", service=service).returncode == 1
-    assert "name the switches" in kiteroll("switch", "read", service=service).stderr
+    assert "say which switches to read" in kiteroll("switch", "read", service=service).stderr
 
 
 def test_an_import_shows_what_it_would_do_and_does_it_whole_or_not_at_all(

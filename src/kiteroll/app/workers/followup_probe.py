@@ -107,6 +107,8 @@ class FollowupProbe:
         try:
             row = await asyncio.to_thread(self._database.run, inventory.get_switch, name)
             for mac, vlan in addresses:
+                if mac not in self._probing:
+                    continue  # its time is over: this switch took long over the ones before
                 reading = await self._poller.probe_address(row.id, mac, vlan)
                 if reading is not None:
                     await self._ingestor.ingest_probe(row.id, name, reading)
