@@ -9,8 +9,8 @@ import { ErrorNotice } from "../shared/QueryView";
 import { groupsOf, roundText, sitesOf } from "./model";
 
 const ALL = "all";
-const GROUP = "group ";
-const SITE = "site ";
+const GROUP = "group:";
+const SITE = "site:";
 
 export function ReadMany({ switches }: { switches: Switch[] }) {
   const rounds = useQuery(roundsQuery);

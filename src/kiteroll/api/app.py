@@ -56,7 +56,6 @@ from kiteroll.api.stream.broadcaster import EventBroadcaster
 from kiteroll.app.parts.whole import Parts
 from kiteroll.app.runtime import running
 from kiteroll.clock import SystemClock
-from kiteroll.core.model.port_ref import PortRef
 
 CALLS_AT_ONCE = 12
 """Calls that are worked on in threads; fewer than there are connections to the database for them."""
@@ -72,11 +71,7 @@ _ROUTES = (
 
 def serve(parts: Parts, broadcaster: EventBroadcaster, clock: SystemClock) -> FastAPI:
     """The application over what was built; its workers run while it does."""
-
-    def is_uplink(port: PortRef) -> bool:
-        return parts.tracking.topology.latest.topology.is_uplink(port)
-
-    events.connect(parts.bus, broadcaster, is_uplink)
+    events.connect(parts.bus, broadcaster, parts.tracking.topology.is_uplink)
     metrics = Metrics(
         parts.bus,
         parts.tracking.fleet,

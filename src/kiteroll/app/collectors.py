@@ -176,8 +176,14 @@ class Collectors:
     def is_heard(self, site: str) -> bool:
         """Whether any of its collectors is, or had no time to be yet."""
         now = self._clock.now()
-        starting = now - self._started_at <= LOST_AFTER
-        return starting or any(one.is_heard(now) for one in self._collectors.values() if one.site == site)
+        return self._is_starting(now) or any(one.is_heard(now) for one in self._of(site))
+
+    def _is_starting(self, now: datetime) -> bool:
+        """Nobody had time to be heard yet; nothing is known to be up to date either."""
+        return now - self._started_at <= LOST_AFTER
+
+    def _of(self, site: str) -> list[Collector]:
+        return [one for one in self._collectors.values() if one.site == site]
 
     def conditions(self) -> tuple[SiteCondition, ...]:
         """By site."""
@@ -185,16 +191,14 @@ class Collectors:
         return tuple(self._condition(site, self._intake.state(site), now) for site in sorted(self._versions))
 
     def _condition(self, site: str, state: SiteState, now: datetime) -> SiteCondition:
-        of_site = [one for one in self._collectors.values() if one.site == site]
-        # Nobody had time to be heard yet; nothing is known to be up to date either.
-        starting = now - self._started_at <= LOST_AFTER
+        of_site = self._of(site)
         noted_at = state.noted_at or self._started_at
         progress = state.progress
         return SiteCondition(
             site=site,
             waiting=state.waiting,
             as_of=state.noted_at,
-            silent_since=None if starting else silent_since(of_site, now),
+            silent_since=None if self._is_starting(now) else silent_since(of_site, now),
             behind_since=noted_at if state.noted_at is None or now - noted_at > BEHIND_AFTER else None,
             error=next((one.status.problem for one in of_site if one.status and one.status.problem), ""),
             dropped=progress.dropped,

@@ -55,9 +55,7 @@ def add_workers(parts: Parts, config: Config, clock: Clock, stack: ExitStack, pa
             lambda: parts.settings.retention,
         ),
     )
-    counts = ChangeCounts(
-        storage.background, parts.bus, lambda port: parts.tracking.topology.latest.topology.is_uplink(port)
-    )
+    counts = ChangeCounts(storage.background, parts.bus, parts.tracking.topology.is_uplink)
     add("change-counts", partial(periodic.every, _COUNTS_S, clock, counts.record, "change counts"))
     if config.bus.url:
         add("collectors", parts.reading.collector_bus.run)

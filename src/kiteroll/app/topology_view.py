@@ -92,6 +92,10 @@ class TopologyView:
         """What was worked out last, at no cost; empty before the first time."""
         return self._view
 
+    def is_uplink(self, port: PortRef) -> bool:
+        """As it was worked out last, at no cost."""
+        return self.latest.topology.is_uplink(port)
+
     def note_claims(self, ports: frozenset[PortRef]) -> None:
         """Ports that stay under their rules though they look like uplinks: the next view knows of it."""
         self._refresh.claimed = ports

@@ -12,7 +12,7 @@ from kiteroll.store.tables import change_hour, change_log, endpoint, finding, re
 
 HOUR = timedelta(hours=1)
 MOST_HOURS = 168
-"""Counts are kept for that many."""
+"""That are asked for; counts are kept for twice as many."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
