@@ -6,9 +6,9 @@ VENV := .venv
 PY := $(VENV)/bin/python
 CONSOLE := src/kiteroll/api/console_dist/index.html
 CONSOLE_SOURCES := $(shell find console/src console/public -type f) console/index.html console/vite.config.ts console/package-lock.json
-# Much of a test is waiting for a service, so that three at a time are done sooner, also on one core. Files stay
+# Much of a test is waiting for a service, so that four at a time are done sooner, also on two cores. Files stay
 # whole and in order: those with a browser come last, whose loop goes on in its process.
-AT_ONCE := -n 3 --dist loadfile --no-loadscope-reorder --max-worker-restart 0
+AT_ONCE := -n 4 --dist loadfile --no-loadscope-reorder --max-worker-restart 0
 
 .PHONY: demo test coverage check console generated bench cluster chaos torture deb wheels screenshots clean
 
