@@ -288,6 +288,10 @@ def test_a_round_is_cancelled_interrupted_and_resumed_and_stopping_in_it_is_quic
         done = _ended(one, begun.id)
         assert (done.state, done.complete, len(done.failed)) == ("done", 0, 4)
         assert client.send(switch("silent-0")).health == "silent"
+        answers = SwitchChange(host=lab.switches["quay-1"], access=lab.access["quay-1"])
+        client.send(change_switch("silent-0", answers))
+        wait_until(lambda: client.send(switch("silent-0")).health == "read", "the switch to be read")
+        assert client.send(round_status(begun.id)).failed == done.failed, "a round says what was so in it"
         (far,) = client.all(sites())
         assert (far.name, far.concurrency, far.switches) == ("far", 1, 5)
 

@@ -5,23 +5,26 @@ import logging
 from collections.abc import Awaitable, Callable, Mapping, Sequence
 from dataclasses import dataclass
 
+from kiteroll.app.events import ReadingStored
+from kiteroll.app.ingest import Outcome
 from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
-from kiteroll.core.errors import Conflict, KiteRollError, NotFound
+from kiteroll.core.errors import Conflict, KiteRollError, NotFound, StorageUnavailable
 from kiteroll.store import inventory, rounds
 from kiteroll.store.database import Database
 from kiteroll.store.rounds import RoundRow
 
 log = logging.getLogger(__name__)
 CONCURRENCY = 16
+_END_AGAIN_S = 1.0
 
 
 @dataclass(frozen=True, slots=True)
 class RoundProgress:
     row: RoundRow
-    tried: Mapping[str, str]
-    """Health by name of the switches that were tried since it began."""
+    tried: Mapping[str, bool]
+    """Whether each switch that was tried in it was read completely, by name."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +39,7 @@ class Wanted:
 class OnDemandRounds:
     """At most one round runs: a second one would only wait for the same switches."""
 
-    def __init__(self, database: Database, clock: Clock, read: Callable[[str], Awaitable[object]]) -> None:
+    def __init__(self, database: Database, clock: Clock, read: Callable[[str], Awaitable[Outcome]]) -> None:
         """`read` reads one switch by name; a KiteRollError it raises ends that switch's turn alone."""
         self._database = database
         self._clock = clock
@@ -63,7 +66,7 @@ class OnDemandRounds:
         """Read the switches that are left. Raises NotFound, or Conflict: one runs, none is left."""
         self._free()
         row = await asyncio.to_thread(self._database.run, rounds.get_round, number)
-        tried = await asyncio.to_thread(self._database.run, rounds.progress, row)
+        tried = await asyncio.to_thread(self._database.run, rounds.tries, number)
         left = [name for name in row.wanted if name not in tried]
         if row.state == "done" or not left:
             raise Conflict(f"round {number} is done: nothing is left to read")
@@ -90,7 +93,7 @@ class OnDemandRounds:
         await asyncio.gather(task, return_exceptions=True)
 
     def _progress_of(self, row: RoundRow) -> RoundProgress:
-        return RoundProgress(row, self._database.run(rounds.progress, row))
+        return RoundProgress(row, self._database.run(rounds.tries, row.id))
 
     def _names(self, wanted: Wanted) -> list[str]:
         rows = self._database.run(inventory.all_switches)
@@ -123,23 +126,35 @@ class OnDemandRounds:
 
     async def _run(self, number: int, names: Sequence[str]) -> None:
         slots = asyncio.Semaphore(CONCURRENCY)
-
-        async def one(name: str) -> None:
-            async with slots:
-                try:
-                    await self._read(name)
-                except KiteRollError as skipped:
-                    # Removed meanwhile, or switched off: that holds up none of the others.
-                    extra = fields("round.skipped", switch=name, error=str(skipped))
-                    log.info("skipped in a round", extra=extra)
-
         try:
             async with asyncio.TaskGroup() as tasks:
                 for name in names:
-                    tasks.create_task(one(name), name=f"round:{number}:{name}")
-            await asyncio.to_thread(self._database.run, rounds.end_round, number, self._clock.now(), "done")
-        except KiteRollError as away:
-            log.warning("the end of a round is not stored", extra=fields("round.not_stored", error=str(away)))
+                    tasks.create_task(self._try(number, name, slots), name=f"round:{number}:{name}")
+            await self._end(number)
         finally:
             if self._running is not None and self._running[0] == number:
                 self._running = None
+
+    async def _try(self, number: int, name: str, slots: asyncio.Semaphore) -> None:
+        """One that cannot be tried holds up none of the others."""
+        async with slots:
+            try:
+                outcome = await self._read(name)
+                complete = isinstance(outcome, ReadingStored) and outcome.summary.complete
+                await asyncio.to_thread(self._database.run, rounds.add_try, number, name, complete=complete)
+            except KiteRollError as skipped:
+                # Removed meanwhile, say, or switched off.
+                log.info("skipped in a round", extra=fields("round.skipped", switch=name, error=str(skipped)))
+            except Exception:
+                log.exception("a switch of a round could not be read", extra=fields("round.bug", switch=name))
+
+    async def _end(self, number: int) -> None:
+        """Whoever watches the round waits for this to be stored, so that it is, however long it takes."""
+        while True:
+            try:
+                at = self._clock.now()
+                return await asyncio.to_thread(self._database.run, rounds.end_round, number, at, "done")
+            except StorageUnavailable as away:
+                extra = fields("round.not_stored", error=str(away))
+                log.warning("the end of a round is not stored yet", extra=extra)
+                await self._clock.sleep(_END_AGAIN_S)

@@ -1,4 +1,4 @@
-"""Rounds on demand. Their progress is not stored: it follows from `tried_at` of their switches."""
+"""Rounds on demand, and how their tries at switches ended."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -6,9 +6,10 @@ from datetime import datetime
 from typing import Any
 
 from sqlalchemy import Connection, Row, insert, select, update
+from sqlalchemy.dialects import mysql
 
 from kiteroll.core.errors import NotFound
-from kiteroll.store.tables import on_demand_round, switch
+from kiteroll.store.tables import on_demand_round, round_try
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -56,15 +57,16 @@ def latest_rounds(connection: Connection, limit: int) -> list[RoundRow]:
     return [_row(row) for row in connection.execute(query)]
 
 
-def progress(connection: Connection, row: RoundRow) -> dict[str, str]:
-    """Health of each wanted switch that was tried since the round began, by name."""
-    until = row.ended_at
-    query = select(switch.c.name, switch.c.health).where(
-        switch.c.removed_at.is_(None), switch.c.name.in_(row.wanted), switch.c.tried_at >= row.began_at
-    )
-    if until is not None and row.state != "done":
-        query = query.where(switch.c.tried_at <= until)
-    return {name: health for name, health in connection.execute(query)}
+def add_try(connection: Connection, number: int, switch: str, *, complete: bool) -> None:
+    """`complete`: whether the switch was read completely. Of two tries in one round the later one counts."""
+    statement = mysql.insert(round_try).values(round_id=number, switch=switch, complete=complete)
+    connection.execute(statement.on_duplicate_key_update(complete=statement.inserted.complete))
+
+
+def tries(connection: Connection, number: int) -> dict[str, bool]:
+    """Whether each switch that was tried in a round was read completely, by name."""
+    query = select(round_try.c.switch, round_try.c.complete).where(round_try.c.round_id == number)
+    return {switch: complete for switch, complete in connection.execute(query)}
 
 
 def _row(row: Row[Any]) -> RoundRow:

@@ -98,7 +98,7 @@ def present_unread_switch(one: UnreadSwitch) -> api.UnreadSwitch:
 
 def present_round(one: RoundProgress) -> api.Round:
     row, tried = one.row, one.tried
-    complete = [name for name, health in tried.items() if health == "read"]
+    complete = [name for name, whole in tried.items() if whole]
     return api.Round(
         id=row.id,
         state=row.state,  # type: ignore[arg-type]  # written by the rounds

@@ -25,6 +25,7 @@ from kiteroll.store.tables.inventory import (
     group_setting,
     maker_prefix,
     on_demand_round,
+    round_try,
     shared_address,
     site,
 )
@@ -92,6 +93,7 @@ __all__ = [
     "port_uplink",
     "reading",
     "rehearsed_rule",
+    "round_try",
     "rule_event",
     "runtime_setting",
     "saved_query",

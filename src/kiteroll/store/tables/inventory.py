@@ -4,6 +4,7 @@ from sqlalchemy import (
     JSON,
     Boolean,
     Column,
+    ForeignKey,
     Integer,
     LargeBinary,
     SmallInteger,
@@ -40,12 +41,22 @@ site = Table(
 on_demand_round = Table(
     "on_demand_round",
     metadata,
-    # A round that somebody asked for. What of it is done shows in the `tried_at` of its switches.
+    # A round that somebody asked for.
     Column("id", Integer, primary_key=True),
     Column("began_at", Instant, nullable=False),
     Column("ended_at", Instant),
     Column("state", String(12), nullable=False),
     Column("wanted", JSON, nullable=False),
+)
+
+
+round_try = Table(
+    "round_try",
+    metadata,
+    # A switch that was tried in a round, and whether it was read completely.
+    Column("round_id", Integer, ForeignKey("on_demand_round.id", ondelete="CASCADE"), primary_key=True),
+    Column("switch", exact_text(64), primary_key=True),
+    Column("complete", Boolean, nullable=False),
 )
 
 
