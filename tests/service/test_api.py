@@ -354,7 +354,7 @@ def test_figures_for_monitoring_count_what_happened(service: Service, http: http
     assert after["kiteroll_reading_seconds_count", ""] > before["kiteroll_reading_seconds_count", ""]
     assert after["kiteroll_endpoints", ""] == known.endpoints > 0
     assert after["kiteroll_switches", "read"] >= 1 and after["kiteroll_database_up", ""] == 1
-    assert after["kiteroll_changes_total", "appeared"] > 0
+    wait_until(lambda: figures()["kiteroll_changes_total", "appeared"] > 0, "changes to be counted")
     assert 0 <= after["kiteroll_oldest_reading_seconds", ""] < 3600
     assert after["kiteroll_findings_open", "loopserious"] == 0, "a kind that has none stands at zero"
     assert after["kiteroll_switch_up", "quay-1"] == 1

@@ -9,14 +9,14 @@ from prometheus_client.core import CounterMetricFamily, GaugeMetricFamily
 from prometheus_client.registry import Collector
 
 from kiteroll import __version__
-from kiteroll.app.events import EventBus, ReadingFailed, ReadingStored
+from kiteroll.app.events import ChangesCounted, EventBus, ReadingFailed, ReadingStored
 from kiteroll.app.queries.switches import SwitchQueries, SwitchView
 from kiteroll.app.supervisor import Supervisor
 from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable
 from kiteroll.core.findings.finding import Finding, FindingKind, Severity, State
-from kiteroll.core.model.changes import KINDS, ChangeKind
+from kiteroll.core.model.changes import ChangeKind
 
 _OUTCOMES = ("complete", "partial", "failed")
 _STATUS_CLASSES = ("2xx", "3xx", "4xx", "5xx")
@@ -43,7 +43,7 @@ class Metrics:
             "kiteroll_reading_seconds", "How long they took", buckets=_SECONDS, registry=self._registry
         )
         self._changes = Counter(
-            "kiteroll_changes", "Changes found by readings", ["kind"], registry=self._registry
+            "kiteroll_changes", "Changes found, without those at uplinks", ["kind"], registry=self._registry
         )
         self._calls = Counter("kiteroll_http_requests", "Calls answered", ["status"], registry=self._registry)
         self._call_seconds = Histogram(
@@ -66,6 +66,7 @@ class Metrics:
         self._registry.register(_Now(fleet, switches, live_findings, supervisor, in_use, clock))
         bus.subscribe(ReadingStored, self._on_reading)
         bus.subscribe(ReadingFailed, self._on_failure)
+        bus.subscribe(ChangesCounted, self._on_counted)
 
     def text(self) -> bytes:
         return generate_latest(self._registry)
@@ -78,8 +79,9 @@ class Metrics:
     def _on_reading(self, event: ReadingStored) -> None:
         self._readings.labels("complete" if event.summary.complete else "partial").inc()
         self._seconds.observe(event.duration.total_seconds())
-        kinds = Tally(KINDS[type(one)] for one in event.changes if type(one) in KINDS)
-        for kind, count in kinds.items():
+
+    def _on_counted(self, event: ChangesCounted) -> None:
+        for kind, count in event.of_kind.items():
             self._changes.labels(kind.value).inc(count)
 
     def _on_failure(self, event: ReadingFailed) -> None:

@@ -2,13 +2,13 @@
 
 import logging
 from collections import defaultdict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any, TypeVar
 
 from kiteroll.core.findings.finding import Finding
-from kiteroll.core.model.changes import KINDS, Change
+from kiteroll.core.model.changes import KINDS, Change, ChangeKind
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.reading import Port, Reading
 from kiteroll.core.model.reading_summary import ReadingSummary
@@ -72,6 +72,13 @@ class AddressProbed:
 
 
 @dataclass(frozen=True, slots=True)
+class ChangesCounted:
+    """Some seconds' changes, without those at uplinks."""
+
+    of_kind: Mapping[ChangeKind, int]
+
+
+@dataclass(frozen=True, slots=True)
 class EndpointsForgotten:
     """Records of endpoints were deleted, as old as they were."""
 
@@ -102,6 +109,7 @@ Event = (
     ReadingStored
     | ReadingFailed
     | AddressProbed
+    | ChangesCounted
     | RulesChanged
     | InventoryChanged
     | FindingChanged
