@@ -14,7 +14,7 @@ from kiteroll.store.private_server import PrivateServer
 def fill(directory: Path, statements: Sequence[str], revision: str = "head") -> None:
     """A private database in `directory` with the tables of a revision, after these statements."""
     server = PrivateServer(directory)
-    database = Database(server.start(), pool_size=2)
+    database = Database(server.start(), pool_size=2, answer_s=3600)
     try:
         migrate(database, revision)
         # Indexes are sorted once at the end: kept up row by row, each row goes to as many odd pages.
