@@ -50,7 +50,7 @@ def test_a_start_that_fails_half_way_leaves_no_private_server_behind(
     def fail(*_: object) -> None:
         raise KiteRollError("the migration failed")
 
-    monkeypatch.setattr(storage, "migrate", fail)
+    monkeypatch.setattr(storage, "bring_up_to_date", fail)
     config = Config(data_dir=tmp_path / "data")
     with pytest.raises(KiteRollError, match="the migration failed"), ExitStack() as stack:
         whole.build(config, SystemClock(), stack, lambda: None)

@@ -14,10 +14,13 @@ from scripts.man_page import page
 
 from kiteroll.app.service_manager import ServiceManager
 from kiteroll.cli.main import build_parser
+from kiteroll.store.database import Database
+from kiteroll.store.database_lease import DatabaseLease
 from tests.support.harness import NewService
 from tests.support.ports import free_tcp_port
 
 DEB = Path(__file__).parents[2] / "deb"
+READY = b"READY=1\nSTATUS="
 _WORST_SCORE = 2.5
 """Of systemd-analyze: 0 is locked up, 10 wide open."""
 
@@ -31,11 +34,34 @@ def test_the_service_reports_when_it_is_ready_alive_and_stopping(
         reported = {"NOTIFY_SOCKET": str(tmp_path / "notify"), "WATCHDOG_USEC": "600000"}
         service = new_service(environment=reported)
         said = {manager.recv(100) for _ in range(4)}
-        assert said == {b"READY=1", b"WATCHDOG=1"}
+        assert said == {READY, b"WATCHDOG=1"}
         assert service.end() == 0
         while (last := manager.recv(100)) == b"WATCHDOG=1":
             pass
         assert last == b"STOPPING=1"
+
+
+def test_one_that_stands_by_counts_as_started_and_says_what_it_waits_for(
+    new_service: NewService, database: Database, tmp_path: Path
+) -> None:
+    """systemd ends a start that takes three minutes."""
+    tracks = DatabaseLease(database)
+    tracks.hold()
+    with socket.socket(socket.AF_UNIX, socket.SOCK_DGRAM) as manager:
+        manager.bind(str(tmp_path / "notify"))
+        manager.settimeout(30)
+        environment = {
+            "NOTIFY_SOCKET": str(tmp_path / "notify"),
+            "KITEROLL_DATABASE_URL": database.url.render_as_string(hide_password=False),
+            "KITEROLL_DATABASE_STANDBY": "true",
+        }
+        standby = new_service(start=False, environment=environment)
+        standby.start(wait=False)
+        said = manager.recv(1000)
+        assert said.startswith(READY + b"the database ") and b"is in use by another Kite Roll" in said
+        tracks.release()
+        assert manager.recv(1000) == READY
+        assert standby.end() == 0
 
 
 @pytest.mark.parametrize(
@@ -60,7 +86,7 @@ def test_so_does_a_tracker_and_a_collector_though_nobody_it_needs_is_there(
         }
         process = subprocess.Popen([sys.executable, "-m", "kiteroll.cli", *command], env=environment)
         said = [manager.recv(100) for _ in range(4)]
-        assert (said[0], set(said[1:])) == (b"READY=1", {b"WATCHDOG=1"})
+        assert (said[0], set(said[1:])) == (READY, {b"WATCHDOG=1"})
         process.terminate()
         while (last := manager.recv(100)) == b"WATCHDOG=1":
             pass

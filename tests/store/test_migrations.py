@@ -1,7 +1,8 @@
 """Migrations: cut off anywhere they go on, and what an earlier version stored is there after each."""
 
 from collections.abc import Iterator
-from contextlib import contextmanager
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing, contextmanager
 from datetime import datetime
 from itertools import count
 from typing import Any
@@ -10,12 +11,13 @@ import pytest
 from alembic.script import ScriptDirectory
 from sqlalchemy import Column, MetaData, event, func, insert, inspect, select, text
 
-from kiteroll.core.errors import Conflict
+from kiteroll.core.errors import Conflict, StorageUnavailable
 from kiteroll.store import inventory
 from kiteroll.store.database import Database
-from kiteroll.store.migrate import MIGRATIONS, migrate
+from kiteroll.store.migrate import MIGRATIONS, bring_up_to_date, migrate
 from kiteroll.store.tables import metadata
 from tests.support.factories import NOON
+from tests.support.harness import wait_until
 
 
 class CutOff(Exception):
@@ -108,6 +110,24 @@ def _sample(column: Column[Any]) -> Any:
     if kind is str:
         return "[]" if column.type.length is None else "x"[: column.type.length]  # type: ignore[attr-defined]
     return kind(1) if kind is not bytes else b"x"
+
+
+def test_a_statement_may_take_longer_than_the_service_waits_for_answers(empty: Database) -> None:
+    migrate(empty, "0016")
+    impatient = Database(empty.url, pool_size=1, answer_s=1)
+    waits = text(
+        "SELECT COUNT(*) FROM information_schema.processlist WHERE db = DATABASE() AND time_ms > 1500 "
+        "AND state LIKE 'Waiting for table metadata lock'"
+    )
+    with empty.engine.connect() as busy, ThreadPoolExecutor() as threads:
+        busy.execute(text("LOCK TABLES on_demand_round WRITE"))
+        with closing(impatient), pytest.raises(StorageUnavailable):
+            migrate(impatient)
+        upgrade = threads.submit(bring_up_to_date, empty.url)
+        wait_until(lambda: busy.execute(waits).scalar_one() > 0, "the upgrade to wait")
+        busy.execute(text("UNLOCK TABLES"))
+        upgrade.result(timeout=60)
+    _assert_whole(empty)
 
 
 def test_a_database_of_a_newer_version_is_left_alone(database: Database) -> None:

@@ -106,7 +106,9 @@ def run(config: Config, ready: Callable[[], None] = lambda: None, *, only_answer
         listeners = _listen_first(config, stack, waits=config.database.standby or only_answers)
         stack.enter_context(held(config.data_dir))
         tls = make_tls(config, clock.now())
-        parts = build(config, clock, stack, on_must_stop, only_answers=only_answers)
+        with manager.starting():
+            waiting = manager.standing_by
+            parts = build(config, clock, stack, on_must_stop, on_waiting=waiting, only_answers=only_answers)
         if parts.tracking.fleet.latest_at is not None:
             clock.never_before(parts.tracking.fleet.latest_at)
         listeners = listeners or stack.enter_context(listening(config.listen))

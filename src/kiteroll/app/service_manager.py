@@ -1,4 +1,5 @@
-"""Notifies systemd of its state (sd_notify): ready, stopping, and that the event loop still turns.
+"""Notifies systemd of its state (sd_notify): starting, standing by, ready, stopping, and that the event loop
+still turns.
 
 Without systemd, which sets NOTIFY_SOCKET and WATCHDOG_USEC, it says nothing to nobody.
 """
@@ -6,10 +7,14 @@ Without systemd, which sets NOTIFY_SOCKET and WATCHDOG_USEC, it says nothing to 
 import asyncio
 import os
 import socket
+import threading
 from collections.abc import Iterator, MutableMapping
 from contextlib import contextmanager, suppress
 
 from kiteroll.clock import Clock
+
+_STARTING_EVERY_S = 15.0
+_MORE_TIME_S = 60
 
 
 class ServiceManager:
@@ -25,8 +30,31 @@ class ServiceManager:
         """Whether signs of life are expected."""
         return bool(self._address) and self._watchdog_s is not None
 
+    @contextmanager
+    def starting(self) -> Iterator[None]:
+        """Meanwhile a start may take longer than the unit says: tables are brought to a new version, or
+        records read. Each step has a bound of its own."""
+        over = threading.Event()
+
+        def go_on() -> None:
+            while not over.wait(_STARTING_EVERY_S):
+                # One that stood by counts as started: signs of life are expected of it already.
+                self._notify(f"EXTEND_TIMEOUT_USEC={_MORE_TIME_S * 1_000_000}\nWATCHDOG=1")
+
+        thread = threading.Thread(target=go_on, name="starting", daemon=True)
+        thread.start()
+        try:
+            yield
+        finally:
+            over.set()
+            thread.join()
+
+    def standing_by(self, why: str) -> None:
+        """It waits for another service, maybe for days: that counts as started."""
+        self._notify(f"READY=1\nSTATUS={' '.join(why.split())}")
+
     def ready(self) -> None:
-        self._notify("READY=1")
+        self._notify("READY=1\nSTATUS=")
 
     def stopping(self) -> None:
         self._notify("STOPPING=1")

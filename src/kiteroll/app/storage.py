@@ -2,8 +2,10 @@
 
 import logging
 import threading
+from collections.abc import Callable
 from contextlib import ExitStack
 from dataclasses import dataclass
+from functools import partial
 
 from sqlalchemy.engine import URL
 
@@ -15,12 +17,14 @@ from kiteroll.data_dir import KEY_FILE
 from kiteroll.store import rounds
 from kiteroll.store.database import Database
 from kiteroll.store.database_lease import DatabaseLease
-from kiteroll.store.migrate import migrate, tables_differ
+from kiteroll.store.migrate import bring_up_to_date, tables_differ
 from kiteroll.store.private_server import PrivateServer
 from kiteroll.store.vault import Vault
 
 log = logging.getLogger(__name__)
 _LOOK_EVERY_S = 1.0
+OnWaiting = Callable[[str], None]
+"""Called with why a start waits for another service, once for each reason."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -39,7 +43,7 @@ class Storage:
     service has it."""
 
 
-def open_storage(config: Config, stack: ExitStack) -> Storage:
+def open_storage(config: Config, stack: ExitStack, on_waiting: OnWaiting) -> Storage:
     """Database and secrets, ready for use. Raises ConfigError, StorageUnavailable or Conflict."""
     try:
         config.data_dir.mkdir(parents=True, exist_ok=True, mode=0o700)
@@ -59,18 +63,18 @@ def open_storage(config: Config, stack: ExitStack) -> Storage:
         lease = DatabaseLease(background, config.node_url)
         stack.callback(_release, lease)
         if config.database.standby:
-            lease.await_turn(_log_standby)
+            lease.await_turn(partial(_stand_by, on_waiting))
         else:
             lease.hold()
     database.check()
-    migrate(background)
+    bring_up_to_date(url)
     background.run(rounds.interrupt_running)
     return Storage(
         database=database, background=background, watch=watch, vault=vault, server=server, lease=lease
     )
 
 
-def open_followed(config: Config, stack: ExitStack) -> Storage:
+def open_followed(config: Config, stack: ExitStack, on_waiting: OnWaiting) -> Storage:
     """The same where another service has the database: nothing of it is changed. Waits for the tables of this
     version to be there. Raises ConfigError or Conflict."""
     key_file = config.data_dir / KEY_FILE
@@ -79,7 +83,7 @@ def open_followed(config: Config, stack: ExitStack) -> Storage:
     if not key_file.exists():
         raise ConfigError(str(key_file), ("copy it from the service whose database it is",))
     database, background, watch = _pools(config.database.url, stack, follows=True)
-    await_tables(background)
+    await_tables(background, on_waiting)
     return Storage(
         database=database,
         background=background,
@@ -99,7 +103,9 @@ def _pools(url: str | URL, stack: ExitStack, *, follows: bool = False) -> tuple[
     return database, background, watch
 
 
-def await_tables(database: Database, stopped: threading.Event | None = None) -> None:
+def await_tables(
+    database: Database, on_waiting: OnWaiting = lambda why: None, stopped: threading.Event | None = None
+) -> None:
     """Until those of this version are there, which another service makes, or nobody waits any more. Raises
     Conflict when they are of a newer version."""
     stopped = stopped or threading.Event()
@@ -114,11 +120,13 @@ def await_tables(database: Database, stopped: threading.Event | None = None) -> 
             return
         if why != logged:
             logged = why
+            on_waiting(why)
             log.warning("waits for the database", extra=fields("service.waits", reason=why))
         stopped.wait(_LOOK_EVERY_S)
 
 
-def _log_standby(why: str) -> None:
+def _stand_by(on_waiting: OnWaiting, why: str) -> None:
+    on_waiting(why)
     log.warning("stands by until the database is free", extra=fields("service.standby", reason=why))
 
 

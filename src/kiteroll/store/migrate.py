@@ -1,5 +1,6 @@
 """Migrates a database to the tables of this version. Runs at every start; safe to rerun."""
 
+import logging
 from pathlib import Path
 
 from alembic import command
@@ -7,13 +8,27 @@ from alembic.config import Config
 from alembic.migration import MigrationContext
 from alembic.script import ScriptDirectory
 from sqlalchemy import Connection
+from sqlalchemy.engine import URL
 from sqlalchemy.exc import DBAPIError
 
 from kiteroll.core.errors import Conflict
 from kiteroll.store.database import Database
 from kiteroll.store.dump import check_whole
 
+log = logging.getLogger(__name__)
+_LONGEST_STATEMENT_S = 6 * 3600
+"""A table of many years may be rewritten by one."""
 MIGRATIONS = Path(__file__).with_name("migrations")
+
+
+def bring_up_to_date(url: str | URL) -> None:
+    """Migrate a database that may be large, however long its server takes. Raises what `migrate` raises, and
+    ConfigError for no URL of a database."""
+    database = Database(url, pool_size=1, overflow=0, answer_s=_LONGEST_STATEMENT_S)
+    try:
+        migrate(database)
+    finally:
+        database.close()
 
 
 def migrate(database: Database, revision: str = "head") -> None:
@@ -29,6 +44,11 @@ def migrate(database: Database, revision: str = "head") -> None:
     current = database.run(revision_of)
     if current is not None and current not in known:
         raise Conflict(_newer(database, current))
+    if current is not None and current != ScriptDirectory.from_config(config).get_current_head():
+        # Whoever waits for the start is told why it takes long.
+        log.warning(
+            "brings the tables to this version", extra={"event": "database.migrating", "from": current}
+        )
     config.attributes["engine"] = database.engine
     try:
         command.upgrade(config, revision)

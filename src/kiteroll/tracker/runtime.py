@@ -59,7 +59,7 @@ async def _run(config: Config, database: Database, ready: Callable[[], None]) ->
 async def _track(role: TrackerRole, database: Database, ready: Callable[[], None]) -> None:
     stopped = threading.Event()
     try:
-        await asyncio.to_thread(await_tables, database, stopped)
+        await asyncio.to_thread(await_tables, database, stopped=stopped)
     finally:
         stopped.set()  # a thread is not cancelled with whoever waits for it
     await role.run(ready)

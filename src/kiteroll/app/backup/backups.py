@@ -26,7 +26,7 @@ from kiteroll.private_file import write_private
 from kiteroll.store import audit, dump, outbox
 from kiteroll.store.database import Database
 from kiteroll.store.database_lease import DatabaseLease
-from kiteroll.store.migrate import known_revisions, migrate, revision_of
+from kiteroll.store.migrate import bring_up_to_date, known_revisions, revision_of
 from kiteroll.store.private_server import PrivateServer
 
 log = logging.getLogger(__name__)
@@ -74,7 +74,7 @@ def verify(file: Path, passphrase: str | None, *, trial: bool) -> Verified:
             database = stack.enter_context(_opened(server.start()))
             _load(database, backup)
             rows = database.run(dump.row_counts)
-            migrate(database)
+            bring_up_to_date(database.url)
             verdict = verify_chain(one.plain() for one in database.stream(audit.every_entry))
             if verdict.broken_at is not None:
                 raise Invalid(f"the audit log is broken at entry {verdict.broken_at}: {verdict.why}")
@@ -94,7 +94,7 @@ def restore(config: Config, file: Path, passphrase: str, clock: Clock, *, replac
                 dump.drop_everything(database)
             _load(database, backup)
             _write_keys(config.data_dir, keys)
-            migrate(database)
+            bring_up_to_date(database.url)
             database.run(outbox.mark_restored)
             _enter(database, clock, "backup.restore", str(file), f"made at {backup.manifest.made_at}")
         log.info("backup restored", extra=fields("backup.restored", file=str(file)))

@@ -19,7 +19,7 @@ from kiteroll.app.parts.tracking import TrackingParts, build_tracking
 from kiteroll.app.queries.endpoints import EndpointQueries
 from kiteroll.app.runtime_settings import RuntimeSettings
 from kiteroll.app.serving.following import Following
-from kiteroll.app.storage import Storage, open_followed, open_storage
+from kiteroll.app.storage import OnWaiting, Storage, open_followed, open_storage
 from kiteroll.app.supervisor import Supervisor
 from kiteroll.app.traces import Traces, make_traces
 from kiteroll.clock import Clock
@@ -59,12 +59,13 @@ def build(
     stack: ExitStack,
     on_must_stop: Callable[[], None],
     *,
+    on_waiting: OnWaiting = lambda why: None,
     only_answers: bool = False,
 ) -> Parts:
     """Everything the service is made of that needs no event loop; blocking, nothing runs yet. What was opened
     is closed in reverse order when `stack` unwinds, also when this fails half-way. `only_answers`: as in
     `Basis`. Raises ConfigError, StorageUnavailable or Conflict."""
-    storage = (open_followed if only_answers else open_storage)(config, stack)
+    storage = (open_followed if only_answers else open_storage)(config, stack, on_waiting)
     settings = RuntimeSettings(storage.background, clock, config)
     settings.load()
     traces = make_traces(config.traces.endpoint, config.traces.headers, config.traces.share)
