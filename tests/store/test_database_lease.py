@@ -54,6 +54,7 @@ def test_who_was_taken_over_is_reported_and_writes_nothing_more(database: Databa
     _stop_renewing(ours)
     reported: list[str] = []
     standby.await_turn(reported.append)  # nobody renews ours: it runs out
+    assert all("database.standby" not in one for one in reported), "it stands by already"
     with pytest.raises(ServiceStopping, match="took over"):
         database.run(_write, ours)
     assert database.run(_rows) == 1

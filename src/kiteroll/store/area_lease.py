@@ -10,7 +10,7 @@ from sqlalchemy import Connection, inspect, text
 
 from kiteroll.core.errors import Conflict, TrackedElsewhere
 from kiteroll.store.database import Database
-from kiteroll.store.database_lease import DatabaseLease, prepare_leases, shown_holder
+from kiteroll.store.database_lease import DatabaseLease, LeaseInUse, prepare_leases, shown_holder
 
 _FENCE = text(
     "UPDATE service_lease JOIN switch ON switch.id = :switch AND switch.tracked_in = service_lease.area "
@@ -53,8 +53,8 @@ class AreaLease(DatabaseLease):
         prepare_leases(connection)
         self._row = _row_of(connection, self.area)
 
-    def _in_use(self, holder: str) -> str:
-        return f"the area {self.area} is tracked by another one, at {shown_holder(holder)}"
+    def _in_use(self, holder: str) -> LeaseInUse:
+        return LeaseInUse(f"the area {self.area} is tracked by another one, at {shown_holder(holder)}")
 
 
 SERVICE_STAYS = range(1, 1 << _STAYS_OF_ROW)

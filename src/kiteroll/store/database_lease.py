@@ -54,6 +54,14 @@ class LeaseHolder:
     """Grows for as long as it holds the lease."""
 
 
+class LeaseInUse(Conflict):
+    """Somebody else has it."""
+
+    def __init__(self, fact: str, remedy: str = "") -> None:
+        super().__init__(f"{fact}: {remedy}" if remedy else fact)
+        self.fact = fact
+
+
 class DatabaseLease:
     def __init__(self, database: Database, url: str = "") -> None:
         """`url`: where other services on this database reach whoever holds it."""
@@ -90,9 +98,10 @@ class DatabaseLease:
                 self.hold()
                 return
             except (Conflict, StorageUnavailable) as why:
-                if str(why) != logged:
-                    logged = str(why)
-                    on_waiting(logged)
+                reason = why.fact if isinstance(why, LeaseInUse) else str(why)
+                if reason != logged:
+                    logged = reason
+                    on_waiting(reason)
             time.sleep(_LOOK_EVERY_S)
 
     def check(self) -> None:
@@ -127,11 +136,11 @@ class DatabaseLease:
             time.sleep(_LOOK_EVERY_S)
             holder, now = self._database.run(_state, self._row)
             if now != seen and holder != _FREE:
-                raise Conflict(self._in_use(holder))
+                raise self._in_use(holder)
             seen = now
         epoch = self._database.run(_take_over, self._row, self._me, self._url, seen)
         if epoch is None:
-            raise Conflict(self._in_use(self._database.run(_state, self._row)[0]))
+            raise self._in_use(self._database.run(_state, self._row)[0])
         return epoch
 
     def _renew(self) -> None:
@@ -140,7 +149,7 @@ class DatabaseLease:
             try:
                 renewed = self._database.run(_renew, self._row, self._me, self._epoch)
                 if not renewed:
-                    self._taken_over = self._in_use(self._database.run(_state, self._row)[0])
+                    self._taken_over = str(self._in_use(self._database.run(_state, self._row)[0]))
                     return
             except KiteRollError:
                 continue
@@ -148,12 +157,12 @@ class DatabaseLease:
     def _prepare(self, connection: Connection) -> None:
         prepare_leases(connection)
 
-    def _in_use(self, holder: str) -> str:
+    def _in_use(self, holder: str) -> LeaseInUse:
         where = shown_holder(holder) or "a machine that gave it back just now"
-        return (
-            f"the database at {self._database.shown_url} is in use by another Kite Roll (at {where}): stop "
-            "that one, give this one a database of its own with database.url, or let it stand by with "
-            "database.standby"
+        return LeaseInUse(
+            f"the database at {self._database.shown_url} is in use by another Kite Roll (at {where})",
+            "stop that one, give this one a database of its own with database.url, or let it stand by with "
+            "database.standby",
         )
 
 
