@@ -34,7 +34,7 @@ from tests.support.live import LiveRun, add_switch
 
 def _move(live: LiveRun) -> None:
     live.apply(reading(0, {(1, 10): "p1"}))
-    live.store(reading(1, {(1, 10): "p2"}))
+    live.store(reading(1, {(1, 10): "p2"}, down=("p1",)))
 
 
 def test_findings_that_could_not_be_saved_are_saved_with_the_next_step(

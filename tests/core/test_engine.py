@@ -48,7 +48,18 @@ def test_what_is_shared_by_design_raises_nothing(shared: tuple[str, ...], expect
 def test_thresholds_decide_what_counts() -> None:
     strict = {one.kind for one in _played(Replay(), _flapping()).findings.values()}
     lax = {one.kind for one in _played(Replay(Thresholds(flap_moves=50)), _flapping()).findings.values()}
-    assert lax == {FindingKind.MOVED} and strict > lax
+    assert lax == set() != strict
+
+
+@pytest.mark.parametrize(
+    ("down", "link_changed"), [((), False), (("p1",), True)], ids=["stays up", "goes down"]
+)
+def test_a_link_that_is_read_for_the_first_time_has_not_changed(
+    down: tuple[str, ...], link_changed: bool
+) -> None:
+    later = [reading(minute, {(1, 10): "p2"}, down=down) for minute in (1, 2)]
+    (moved,) = _played(Replay(), [reading(0, {(1, 10): "p1"}), *later]).findings.values()
+    assert (moved.kind, moved.details.link_changed) == (FindingKind.MOVED, link_changed)
 
 
 def test_everybody_on_a_new_switch_is_no_flood_and_a_crowd_later_is() -> None:
@@ -134,7 +145,7 @@ def test_what_the_facts_cut_off_is_judged_by_the_next_step() -> None:
     facts = Flaky(hold_time=None, shared=(), rules=RuleBook())
     engine = FindingEngine(Thresholds())
     for minute, port in enumerate(("p1", "p2")):
-        one = reading(minute, {(1, 10): port})
+        one = reading(minute, {(1, 10): port}, down=("p1",) if minute else ())
         changes = facts.apply(one)
         assert changes is not None
         facts.now = one.taken_at
@@ -175,7 +186,7 @@ def test_a_clock_that_steps_back_neither_ends_nor_doubles_anything() -> None:
     replay = _played(Replay(), [*readings, *back])
     assert (replay.readings, replay.ignored, replay.now) == (5, 2, at(2))
     assert replay.findings == {}
-    _played(replay, [reading(3, {(1, 10): "p2"})])
+    _played(replay, [reading(minute, {(1, 10): "p2"}) for minute in (3, 4)])
     assert _open(replay) == {FindingKind.MOVED}
 
 
@@ -198,7 +209,7 @@ def test_a_step_looks_at_a_bounded_number_of_places_and_the_next_one_goes_on(
     engine = FindingEngine(Thresholds())
     facts.now = at(0)
     facts.apply(reading(0, {(number, 10): "p1" for number in range(200)}))
-    changes = facts.apply(reading(1, {(number, 10): "p2" for number in range(200)}))
+    changes = facts.apply(reading(1, {(number, 10): "p2" for number in range(200)}, down=("p1",)))
     assert changes is not None
     engine.enqueue(SwitchRead(switch="quay-1", at=at(1), changes=changes))
     moved: set[str] = set()

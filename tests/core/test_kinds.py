@@ -88,7 +88,7 @@ def _classify(
 
     def facts(port: PortRef) -> PortFacts:
         changed = at((links or {}).get(port[0], -500))
-        return PortFacts(changed, frozenset(mac(100 + number) for number in range(others)))
+        return PortFacts(changed, changed, frozenset(mac(100 + number) for number in range(others)))
 
     sightings = [
         replace(

@@ -10,15 +10,16 @@ from sqlalchemy.dialects.mysql import insert
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
-from kiteroll.core.model.link_change import link_changed_at
+from kiteroll.core.model.link_change import reported_change, seen_change
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.reading import Oper
 from kiteroll.store.bulk import chunks
 from kiteroll.store.host_names import names_by_ip
 from kiteroll.store.ports import IS_UP
 from kiteroll.store.predicates import none_of
 from kiteroll.store.stay_queries import Filters, PlacedStay, placed, placed_stay
-from kiteroll.store.tables import ip_stay, port, shared_address, stay, switch
+from kiteroll.store.tables import ip_stay, port, port_link, shared_address, stay, switch
 
 _CHUNK = 500
 
@@ -46,7 +47,9 @@ def port_facts(connection: Connection, places: Sequence[PortRef]) -> dict[PortRe
             switch.c.name,
             port.c.name,
             port.c.id,
+            port.c.oper,
             port.c.oper_since,
+            _OPER_BEFORE,
             port.c.changed_ticks,
             switch.c.uptime_ticks,
             switch.c.uptime_at,
@@ -60,10 +63,28 @@ def port_facts(connection: Connection, places: Sequence[PortRef]) -> dict[PortRe
     )
     for port_id, mac in connection.execute(query.limit(20_000)):
         present[port_id].add(mac)
-    return {
-        (switch_name, port_name): PortFacts(link_changed_at(*times), frozenset(present[port_id]))
-        for switch_name, port_name, port_id, *times in rows
-    }
+    found = {}
+    for switch_name, port_name, port_id, oper, since, oper_before, *ticks in rows:
+        reported = reported_change(*ticks)
+        before = None if oper_before is None else Oper(oper_before)
+        changed_at = reported or seen_change(Oper(oper), before, since)
+        found[switch_name, port_name] = PortFacts(changed_at, reported or since, frozenset(present[port_id]))
+    return found
+
+
+_OPER_BEFORE = (
+    select(port_link.c.oper)
+    .where(
+        port_link.c.port_id == port.c.id,
+        port_link.c.at < port.c.oper_since,
+        port_link.c.oper != Oper.UNKNOWN.value,
+    )
+    .order_by(port_link.c.at.desc(), port_link.c.id.desc())
+    .limit(1)
+    .correlate(port)
+    .scalar_subquery()
+)
+"""What a link was known to be before it became what it is."""
 
 
 def at_several_ports(connection: Connection, without_ports: Sequence[int], limit: int) -> list[MacAddress]:

@@ -23,12 +23,18 @@ class PortFacts:
     """What is known of an access port besides the address in question."""
 
     changed_at: datetime | None = None
-    """When its link last went up or down."""
+    """When its link last went up or down; None: not since it is known."""
+    steady_since: datetime | None = None
+    """Since when its link is known to be as it is."""
     others: frozenset[MacAddress] = frozenset()
     """Other addresses present there."""
 
     def changed_since(self, since: datetime) -> bool:
         return self.changed_at is not None and self.changed_at > since
+
+    def steady_from(self, since: datetime) -> bool:
+        """Whether its link is known not to have changed from then on."""
+        return self.steady_since is not None and self.steady_since <= since
 
 
 PortFactsOf = Callable[[PortRef], PortFacts]

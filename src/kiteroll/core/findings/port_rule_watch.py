@@ -93,7 +93,7 @@ def _at_steady_ports(breaches: Sequence[Breach], facts: FactSource, since: datet
     there in one reading and not in the next, as while frames circulate, is there all the same."""
     ports = {port for one in breaches for port in one.detection.ports}
     known = facts.port_facts(sorted(ports)) if ports else {}
-    steady = {port for port, fact in known.items() if not fact.changed_since(since)}
+    steady = {port for port, fact in known.items() if fact.steady_from(since)}
     return [one for one in breaches if one.detection.ports <= steady]
 
 

@@ -42,18 +42,22 @@ def believed_ticks(port: Port, taken: Reading, before: LinkBefore | None) -> int
     return port.changed_ticks if can_be else None
 
 
-def link_changed_at(
-    seen_since: datetime | None,
-    changed_ticks: int | None,
-    uptime_ticks: int | None,
-    uptime_at: datetime | None,
+def reported_change(
+    changed_ticks: int | None, uptime_ticks: int | None, uptime_at: datetime | None
 ) -> datetime | None:
-    """As the switch itself reports it where it is believed: a link that went down and came up between two
-    readings shows in nothing else. `seen_since`: the first reading that showed it as it is; `changed_ticks`:
-    see `believed_ticks`; `uptime_ticks` at `uptime_at`: sysUpTime as last read."""
+    """When a link changed last, as the switch itself reports it where it is believed: one that went down and
+    came up between two readings shows in nothing else. `changed_ticks`: see `believed_ticks`; `uptime_ticks`
+    at `uptime_at`: sysUpTime as last read."""
     if changed_ticks is None or uptime_ticks is None or uptime_at is None:
-        return seen_since
+        return None
     return counted_back(changed_ticks, uptime_ticks, uptime_at)
+
+
+def seen_change(oper: Oper, before: Oper | None, since: datetime | None) -> datetime | None:
+    """When readings showed a link change last. `since`: the first reading that showed it as it is; `before`:
+    what it was known to be until then. A port that is read for the first time, or again after it was missing,
+    did not change for that."""
+    return since if before is not None and before is not oper else None
 
 
 def unchanged_since(
@@ -63,9 +67,9 @@ def unchanged_since(
     uptime_at: datetime | None,
 ) -> datetime | None:
     """Since when a link is known to be as it is. None: nothing is known. What the switch reports holds while
-    nobody reads it, but not beyond its own start; what readings showed holds beyond that. For the parameters
-    see `link_changed_at`."""
-    reported = link_changed_at(seen_since, changed_ticks, uptime_ticks, uptime_at)
+    nobody reads it, but not beyond its own start; what readings showed holds beyond that. `seen_since`: the
+    first reading that showed it so; for the others see `reported_change`."""
+    reported = reported_change(changed_ticks, uptime_ticks, uptime_at)
     if changed_ticks is None or seen_since is None or reported is None:
-        return reported
+        return reported or seen_since
     return min(reported, seen_since) if uptime(changed_ticks) <= _STARTING else reported

@@ -11,11 +11,11 @@ from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity, up_since
 from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.model.changes import Change
-from kiteroll.core.model.link_change import LinkBefore, believed_ticks
+from kiteroll.core.model.link_change import LinkBefore, believed_ticks, seen_change
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.model.reading import Reading, mac_of
+from kiteroll.core.model.reading import Oper, Reading, mac_of
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.replay.ip_history import IpHistory
 from kiteroll.core.replay.stay_ledger import StayLedger
@@ -65,6 +65,8 @@ class MemoryFacts:
         """What the latest readings say; None: not put together yet."""
         self._links: dict[PortRef, LinkBefore] = {}
         """As of the latest reading."""
+        self._links_before: dict[PortRef, Oper] = {}
+        """What a link was known to be before it became what it is."""
         self._outcome: dict[str, tuple[SwitchHealth, datetime]] = {}
 
     def apply(self, reading: Reading) -> tuple[Change, ...] | None:
@@ -80,6 +82,8 @@ class MemoryFacts:
             ref = (reading.switch, port.name)
             known = self._links.get(ref)
             since = known.since if known is not None and known.oper is port.oper else reading.taken_at
+            if known is not None and known.oper not in (port.oper, Oper.UNKNOWN):
+                self._links_before[ref] = known.oper
             ticks = believed_ticks(port, reading, known)
             self._links[ref] = LinkBefore(port.oper, since, ticks, reading.taken_at)
         if before is not None:
@@ -162,8 +166,9 @@ class MemoryFacts:
             if port is not None:
                 here = {mac_of(key) for key, number in reading.learned.items() if number == port.number}
                 link = self._links[ref]
-                changed_at = reading.changed_at(replace(port, changed_ticks=link.changed_ticks))
-                found[ref] = PortFacts(changed_at or link.since, frozenset(here))
+                reported = reading.changed_at(replace(port, changed_ticks=link.changed_ticks))
+                changed_at = reported or seen_change(port.oper, self._links_before.get(ref), link.since)
+                found[ref] = PortFacts(changed_at, reported or link.since, frozenset(here))
         return found
 
     def at_several_ports(self, limit: int) -> Sequence[MacAddress]:

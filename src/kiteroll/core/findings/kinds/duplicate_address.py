@@ -55,9 +55,7 @@ def _detection(
     view: AddressView, evidence: list[Evidence], first_at: datetime, last_at: datetime
 ) -> Detection:
     steady = [
-        LinkSteady(changed, port)
-        for port in view.ports
-        if (changed := view.facts(port).changed_at) is not None
+        LinkSteady(since, port) for port in view.ports if (since := view.facts(port).steady_since) is not None
     ]
     return Detection(
         kind=FindingKind.DUPLICATE,
