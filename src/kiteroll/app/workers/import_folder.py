@@ -111,9 +111,15 @@ class ImportFolderWatcher:
         stamp = self._clock.now().strftime("%Y%m%dT%H%M%S")
         names = (f"{file.stem[:_LONGEST_STEM]}-{stamp}{extra}{file.suffix}" for extra in _extras())
         moved = next(to / name for name in names if not os.path.lexists(to / name))
-        file.rename(moved)
+        why = moved.with_suffix(".reason.txt")
         if reason:
-            write_private(moved.with_suffix(".reason.txt"), reason[:_LONGEST_REASON])
+            write_private(why, reason[:_LONGEST_REASON])
+        # Last: a file that lies there has its reason beside it, whatever ends the service when.
+        try:
+            file.rename(moved)
+        except OSError:
+            why.unlink(missing_ok=True)
+            raise
 
 
 def _text_of(file: Path) -> tuple[str, datetime]:
