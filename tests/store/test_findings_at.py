@@ -168,3 +168,23 @@ def test_what_was_reported_of_a_switch_that_had_the_name_once_stays_as_it_was(da
 def _reported(database: Database) -> list[Finding]:
     page = database.run(findings.findings_page, FindingFilters(), PageAsk())
     return [row.finding for row in sorted(page.items, key=lambda row: row.id)]
+
+
+def test_the_worst_come_first_and_of_those_the_latest_page_by_page(database: Database) -> None:
+    levels = (Severity.NOTE, Severity.SERIOUS, Severity.WARNING, Severity.SERIOUS, Severity.NOTE)
+    every = [
+        replace(restarted(f"quay-{number}", number), severity=level) for number, level in enumerate(levels)
+    ]
+    database.run(findings.save_findings, every)
+
+    def listed(sort: str) -> list[tuple[Severity, datetime]]:
+        found, cursor = [], None
+        while True:
+            ask = PageAsk(cursor, 2, sort)
+            page = database.run(findings.findings_page, FindingFilters(), ask)
+            found += [(row.finding.severity, row.finding.last_at) for row in page.items]
+            if (cursor := page.next) is None:
+                return found
+
+    order = [(levels[number], at(number)) for number in (3, 1, 2, 4, 0)]
+    assert (listed("severity"), listed("-severity")) == (order, order[::-1])

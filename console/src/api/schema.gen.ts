@@ -5629,6 +5629,8 @@ export interface components {
             endpoints: number;
             /** Tracked */
             tracked: number;
+            /** Open Findings */
+            open_findings: number;
             /**
              * Clock Ahead S
              * @description by how much its clock is ahead of the system's, which was set back; it goes at half speed until the two agree
@@ -10602,7 +10604,7 @@ export interface operations {
                 /** @description rows a page */
                 limit?: number;
                 /** @description a field, with - before it for descending; the order of the list unless given */
-                sort?: "last_at" | "-last_at" | "opened_at" | "-opened_at" | "kind" | "-kind";
+                sort?: "severity" | "-severity" | "last_at" | "-last_at" | "opened_at" | "-opened_at" | "kind" | "-kind";
             };
             header?: never;
             path?: never;
@@ -10752,7 +10754,7 @@ export interface operations {
                 /** @description rows a page */
                 limit?: number;
                 /** @description a field, with - before it for descending; the order of the list unless given */
-                sort?: "last_at" | "-last_at" | "opened_at" | "-opened_at" | "kind" | "-kind";
+                sort?: "severity" | "-severity" | "last_at" | "-last_at" | "opened_at" | "-opened_at" | "kind" | "-kind";
             };
             header?: never;
             path: {
@@ -14120,6 +14122,7 @@ export interface operations {
                      *       "switches": 1,
                      *       "endpoints": 1,
                      *       "tracked": 1,
+                     *       "open_findings": 1,
                      *       "clock_ahead_s": 0,
                      *       "role": "tracks",
                      *       "tracker": "",

@@ -27,7 +27,10 @@ export function QuickFind({ open, onClose }: { open: boolean; onClose: () => voi
   // Words that are filters are no question to the search.
   const filters = Object.keys(readWords(text, 0).filter).length > 0;
   const found = useQuery({ ...searchQuery(text), enabled: open && text !== "" && !filters });
-  const findings = useQuery({ ...findingsQuery({ state: ["open"], limit: 100 }), enabled: open });
+  const findings = useQuery({
+    ...findingsQuery({ state: ["open"], sort: "severity", limit: 100 }),
+    enabled: open,
+  });
   const answers = answersOf(
     typed.trim(),
     text === "" || filters ? undefined : found.data,

@@ -9,7 +9,6 @@ import { changesQuery } from "../api/resources/history";
 import { healthQuery } from "../api/resources/session";
 import { switchesQuery } from "../api/resources/switches";
 import { FindingTable } from "../findings/FindingTable";
-import { worstFirst } from "../findings/model";
 import { useMay } from "../session/useSession";
 import { Age } from "../shared/Age";
 import { Heading, More, Sheet } from "../shared/Grid";
@@ -25,10 +24,12 @@ const FirstSwitch = lazy(() =>
   import("../switches/FirstSwitch").then((all) => ({ default: all.FirstSwitch })),
 );
 
+const MOST_FINDINGS = 8;
+
 export function Today() {
   const health = useQuery(healthQuery);
   const switches = useQuery(switchesQuery);
-  const findings = useQuery(findingsQuery({ state: ["open"], limit: 100 }));
+  const findings = useQuery(findingsQuery({ state: ["open"], sort: "severity", limit: MOST_FINDINGS }));
   const changes = useQuery(changesQuery({ limit: 25 }));
   const navigate = useNavigate();
   const mayAdd = useMay("administer");
@@ -44,11 +45,8 @@ export function Today() {
               label="switches read"
               value={`${page.items.filter((each) => each.healthy).length} of ${page.items.length}`}
             />
-            <Fact
-              label="findings open"
-              value={findings.data ? `${findings.data.items.length}${findings.data.next ? "+" : ""}` : "…"}
-            />
-            <Fact label="endpoints known" value={health.data ? String(health.data.endpoints) : "…"} />
+            <Fact label="findings open" value={health.data?.open_findings.toLocaleString() ?? "…"} />
+            <Fact label="endpoints known" value={health.data?.endpoints.toLocaleString() ?? "…"} />
             <Fact label="oldest reading" value={<Oldest switches={page.items} />} />
           </Flex>
         )}
@@ -68,12 +66,19 @@ export function Today() {
         Open findings <More to="/findings">all findings</More>
       </Heading>
       <Sheet tabIndex={0} aria-label="findings">
-        <QueryView query={findings} rows={4}>
+        <QueryView query={findings} cutTold rows={4}>
           {(page) =>
             page.items.length === 0 ? (
               <Nothing>No open findings.</Nothing>
             ) : (
-              <FindingTable findings={worstFirst(page.items).slice(0, 8)} />
+              <>
+                <FindingTable findings={page.items} />
+                {page.next && (
+                  <Notice tone="soft">
+                    The worst {page.items.length} are shown. <More to="/findings">all findings</More>
+                  </Notice>
+                )}
+              </>
             )
           }
         </QueryView>

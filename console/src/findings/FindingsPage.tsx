@@ -4,7 +4,7 @@ import { useInfiniteQuery, useMutation, useQuery, useQueryClient } from "@tansta
 import { useMemo, useState } from "react";
 import { useNavigate, useSearchParams } from "react-router";
 import { api, type Finding, need } from "../api/client";
-import { allFindingsQuery, type FindingState, type Severity } from "../api/resources/findings";
+import { allFindingsQuery, type FindingState, kindsQuery, type Severity } from "../api/resources/findings";
 import { switchesQuery } from "../api/resources/switches";
 import { useMay } from "../session/useSession";
 import { Age } from "../shared/Age";
@@ -20,7 +20,7 @@ import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
 import { moreOf, rowsOf, serverSort } from "../table/paged";
 import { FindingTitle } from "./FindingTitle";
-import { severityRank, worstFirst } from "./model";
+import { severityRank } from "./model";
 
 const STATES: FindingState[] = ["open", "acknowledged", "cleared"];
 const SEVERITIES: Severity[] = ["serious", "warning", "note"];
@@ -43,6 +43,7 @@ function columns(siteOf: Map<string, string>): Column<Finding>[] {
     {
       id: "severity",
       header: "Severity",
+      sortBy: "severity",
       width: 110,
       cell: (one) => <StatusText of={one.severity} />,
       text: (one) => severityRank(one),
@@ -114,7 +115,8 @@ export function FindingsPage() {
   const [params] = useSearchParams();
   const state = STATES.find((one) => one === params.get("state")) ?? "open";
   const severity = SEVERITIES.find((one) => one === params.get("severity"));
-  const kind = params.get("kind") ?? "";
+  const kinds = useQuery(kindsQuery).data?.items.map((one) => one.kind) ?? [];
+  const kind = (params.get("kind") ?? "") as Finding["kind"] | "";
   const parts = params.get("parts") === "yes";
   const at = useAt();
   const when = at ? { at } : { state: [state] };
@@ -125,15 +127,11 @@ export function FindingsPage() {
   );
   const found = useInfiniteQuery(
     allFindingsQuery(
-      { ...when, parts, ...(severity ? { severity: [severity] } : {}) },
-      serverSort(params.get("sort"), all),
+      { ...when, parts, ...(severity ? { severity: [severity] } : {}), ...(kind ? { kind: [kind] } : {}) },
+      serverSort(params.get("sort"), all) ?? (state === "cleared" && !at ? null : "severity"),
     ),
   );
-  const rows = useMemo(() => {
-    const listed = rowsOf(found.data).filter((one) => !kind || one.kind === kind);
-    return state === "cleared" && !at ? listed : worstFirst(listed);
-  }, [found.data, kind, state, at]);
-  const kinds = useMemo(() => [...new Set(rowsOf(found.data).map((one) => one.kind))].sort(), [found.data]);
+  const rows = useMemo(() => rowsOf(found.data), [found.data]);
   const navigate = useNavigate();
   const mayAct = useMay("operate");
   const put = usePutParam();
@@ -186,7 +184,7 @@ export function FindingsPage() {
               </Choice>
               <Choice aria-label="kind" value={kind} onChange={(event) => put("kind", event.target.value)}>
                 <option value="">any kind</option>
-                {[...new Set([...kinds, ...(kind ? [kind] : [])])].map((one) => (
+                {[...new Set([...kinds, ...(kind ? [kind] : [])])].sort().map((one) => (
                   <option key={one}>{one}</option>
                 ))}
               </Choice>

@@ -1,16 +1,6 @@
 import { expect, it } from "vitest";
 import type { Finding } from "../api/client";
-import { occurrences, worstFirst } from "./model";
-
-it("puts the worst and latest first", () => {
-  const one = (severity: string, last_at: string) => ({ severity, last_at }) as Finding;
-  const listed = worstFirst([
-    one("note", "2026-03-01T12:00:00Z"),
-    one("serious", "2026-03-01T10:00:00Z"),
-    one("serious", "2026-03-01T11:00:00Z"),
-  ]);
-  expect(listed.map((each) => each.last_at.slice(11, 13))).toEqual(["11", "10", "12"]);
-});
+import { occurrences } from "./model";
 
 it("counts evidence over time, the latest too", () => {
   const at = (minute: number) => ({ at: `2026-03-01T10:${String(minute).padStart(2, "0")}:00Z`, text: "" });

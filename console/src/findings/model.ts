@@ -6,13 +6,6 @@ const WEIGHT: Record<string, number> = { serious: 0, warning: 1, note: 2 };
 /** 0 for the most serious. */
 export const severityRank = (one: Finding) => WEIGHT[one.severity] ?? 9;
 
-/** By severity, then latest first. */
-export function worstFirst(findings: Finding[]): Finding[] {
-  return [...findings].sort(
-    (a, b) => severityRank(a) - severityRank(b) || Date.parse(b.last_at) - Date.parse(a.last_at),
-  );
-}
-
 export type Bin = { from: number; to: number; count: number };
 
 /** Pieces of evidence in equal bins from the first to now; what `count` has beyond the kept ones is not in them. */

@@ -14,7 +14,7 @@ import { Facts, Title } from "../shared/Grid";
 import { reportPath } from "../shared/links";
 import { ErrorNotice, Notice } from "../shared/QueryView";
 import { StatusText } from "../shared/StatusText";
-import { clockTime } from "../shared/time";
+import { clockTime, span } from "../shared/time";
 import { addressText, tableUse } from "./model";
 
 export function Identity({ one, change }: { one: Switch; change: () => void }) {
@@ -89,7 +89,9 @@ export function Identity({ one, change }: { one: Switch; change: () => void }) {
         <Fact label="last read">
           <Age at={one.read_at} ago={one.read_at !== null} />
         </Fact>
-        <Fact label="read every">{one.interval_s} s</Fact>
+        <Fact label={one.source === "files" ? "reading expected every" : "read every"}>
+          {span(one.interval_s * 1000)}
+        </Fact>
         <Fact label="table">{tableUse(one)}</Fact>
         <Fact label="ageing time">{one.ageing_s === null ? "not reported" : `${one.ageing_s} s`}</Fact>
         <Fact label="up for">

@@ -20,10 +20,11 @@ def findings(
     since: datetime | None = None,
     at: datetime | None = None,
     parts: bool = False,
+    sort: str | None = None,
     limit: int = 100,
 ) -> ApiListRequest[api.Finding]:
-    """Latest evidence first; open and acknowledged ones unless `states` are given; with `at` those that were
-    open at that instant."""
+    """Latest evidence first, or as `sort` says (`severity`: the worst first); open and acknowledged ones
+    unless `states` are given; with `at` those that were open at that instant."""
     return get_list(
         "/findings",
         TypeAdapter(PageOf[api.Finding]),
@@ -35,6 +36,7 @@ def findings(
         since=since and since.isoformat(),
         at=at and at.isoformat(),
         parts=parts or None,
+        sort=sort,
         limit=limit,
     )
 

@@ -17,6 +17,8 @@ class ServiceHealth(ResponseModel):
     endpoints: int
     tracked: int
     """(address, place) pairs with an open stay."""
+    open_findings: int
+    """Those that another one explains left out."""
     clock_ahead_s: float = Field(
         default=0,
         description="by how much its clock is ahead of the system's, which was set back; it goes at half "

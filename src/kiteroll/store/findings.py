@@ -6,7 +6,7 @@ from datetime import datetime
 from functools import partial
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Row, Select, and_, func, or_, select, update
+from sqlalchemy import ColumnElement, Connection, Integer, Row, Select, and_, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.errors import NotFound
@@ -164,8 +164,13 @@ def findings_page(connection: Connection, filters: FindingFilters, ask: PageAsk)
         "last_at": (Key(finding.c.last_at), number),
         "opened_at": (Key(opened_at), number),
         "kind": (Key(finding.c.kind), number),
+        # The worst first, and of those the latest: what cannot wait stands on the first page.
+        "severity": (Key(_WORST_FIRST), *keys),
     }
     return fetch_page(connection, query, keys, make, ask, sorts)
+
+
+_WORST_FIRST = func.field(finding.c.severity, *(one.value for one in reversed(Severity)), type_=Integer)
 
 
 def _about(switch: str) -> ColumnElement[bool]:

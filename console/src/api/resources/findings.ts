@@ -1,10 +1,12 @@
 // Findings and what their kinds mean.
 import { queryOptions } from "@tanstack/react-query";
-import { api, need } from "../client";
+import { api, type Finding, need } from "../client";
 import { type PageAsked, pagedOptions } from "./paged";
 
 export type FindingState = "open" | "acknowledged" | "cleared";
 export type Severity = "note" | "warning" | "serious";
+type SortField = "severity" | "last_at" | "opened_at" | "kind";
+type FindingSort = SortField | `-${SortField}`;
 
 export const findingsQuery = (filter: {
   state?: FindingState[];
@@ -12,6 +14,7 @@ export const findingsQuery = (filter: {
   mac?: string;
   at?: string;
   parts?: boolean;
+  sort?: FindingSort;
   limit?: number;
 }) =>
   queryOptions({
@@ -33,6 +36,14 @@ export const partsQuery = (number: number) =>
       need(api.GET("/api/v1/findings/{number}/parts", { params: { path: { number } }, signal })),
   });
 
+/** All kinds there are, with their help. */
+export const kindsQuery = queryOptions({
+  queryKey: ["kinds"],
+  queryFn: ({ signal }) =>
+    need(api.GET("/api/v1/finding-kinds", { params: { query: { limit: 1000 } }, signal })),
+  staleTime: Number.POSITIVE_INFINITY,
+});
+
 export const kindQuery = (kind: string) =>
   queryOptions({
     queryKey: ["kind", kind],
@@ -41,11 +52,15 @@ export const kindQuery = (kind: string) =>
     staleTime: Number.POSITIVE_INFINITY,
   });
 
-type FindingSort = "last_at" | "-last_at" | "opened_at" | "-opened_at" | "kind" | "-kind";
-
 /** All findings that fit, page by page. */
 export const allFindingsQuery = (
-  filter: { state?: FindingState[]; severity?: Severity[]; parts?: boolean; at?: string },
+  filter: {
+    state?: FindingState[];
+    kind?: Finding["kind"][];
+    severity?: Severity[];
+    parts?: boolean;
+    at?: string;
+  },
   sort: string | null,
 ) =>
   pagedOptions(["findings", "all", filter], sort, (asked: PageAsked<FindingSort>, signal) =>

@@ -24,7 +24,7 @@ router = APIRouter(tags=["findings"])
 
 @router.get("/findings", summary="What a person must look at, latest evidence first")
 def list_findings(
-    ask: Annotated[PageAsk, by("last_at", "opened_at", "kind")],
+    ask: Annotated[PageAsk, by("severity", "last_at", "opened_at", "kind")],
     findings: TheFindings,
     worker: TheFindingWorker,
     state: Annotated[
@@ -66,7 +66,7 @@ def get_finding(findings: TheFindings, worker: TheFindingWorker, number: int) ->
 
 @router.get("/findings/{number}/parts", summary="Findings that this one explains")
 def list_parts(
-    ask: Annotated[PageAsk, by("last_at", "opened_at", "kind")],
+    ask: Annotated[PageAsk, by("severity", "last_at", "opened_at", "kind")],
     findings: TheFindings,
     worker: TheFindingWorker,
     number: int,

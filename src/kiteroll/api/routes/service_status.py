@@ -38,6 +38,7 @@ def health(request: Request, queries: TheStatus) -> api.ServiceHealth:
         switches=one.switches,
         endpoints=one.endpoints,
         tracked=one.tracked,
+        open_findings=one.open_findings,
         clock_ahead_s=round(one.clock_ahead.total_seconds(), 1),
         **_following(one.following),
         workers=[_present(worker) for worker in one.workers],

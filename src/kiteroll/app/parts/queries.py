@@ -87,7 +87,8 @@ def build_queries(
         vlans=VlanQueries(database),
         ageing=AgeingAdvisor(database, switches, topology, clock),
         status=StatusQueries(
-            findings.database_watch, tracking.turns, fleet, basis.supervisor, basis.following, clock
+            *(findings.database_watch, tracking.turns, fleet, findings.worker.live),
+            *(basis.supervisor, basis.following, clock),
         ),
         labels=Labels(database, tracking.label_index),
         device_links=DeviceLinks(database),

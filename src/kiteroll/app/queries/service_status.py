@@ -1,5 +1,6 @@
 """How the service itself is doing."""
 
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 
@@ -10,6 +11,7 @@ from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.app.turns import Turns
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable, TrackerAway
+from kiteroll.core.findings.finding import Finding, State
 
 __all__ = ["ServiceStatus", "StatusQueries", "WorkerHealth"]
 
@@ -21,6 +23,8 @@ class ServiceStatus:
     endpoints: int
     tracked: int
     """Entries in the tracker: address, VLAN and switch."""
+    open_findings: int
+    """Those that another one explains left out."""
     clock_ahead: timedelta
     following: Following | None
     workers: list[WorkerHealth]
@@ -34,6 +38,7 @@ class StatusQueries:
         watch: DatabaseWatch,
         turns: Turns,
         fleet: TrackedFleet,
+        live_findings: Callable[[], Sequence[Finding]],
         supervisor: Supervisor,
         following: Following | None,
         clock: Clock,
@@ -43,6 +48,7 @@ class StatusQueries:
         self._watch = watch
         self._turns = turns
         self._fleet = fleet
+        self._live_findings = live_findings
         self._supervisor = supervisor
         self._clock = clock
 
@@ -52,6 +58,7 @@ class StatusQueries:
             switches=len(self._fleet.switches),
             endpoints=len(self._fleet.index),
             tracked=self._fleet.tracker.tracked(),
+            open_findings=sum(one.state is State.OPEN and not one.part_of for one in self._live_findings()),
             clock_ahead=self._clock.ahead(),
             following=self.following,
             workers=self._supervisor.health(),

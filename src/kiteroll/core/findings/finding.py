@@ -10,6 +10,8 @@ from kiteroll.core.model.port_ref import PortRef
 
 
 class Severity(StrEnum):
+    """From the least to the most serious."""
+
     NOTE = "note"
     """Worth knowing; nothing is broken."""
     WARNING = "warning"
