@@ -49,6 +49,10 @@ async def admitted(
             await _add_entity_tag(request, call, await _given(request))
         yield
         return
+    if not call.entered:
+        principal.require_every_site("this")
+        yield
+        return
     given = await _given(request)
     if principal.sites is not None:
         await asyncio.to_thread(_check_sites, principal, call, request.app.state.parts, given)
@@ -90,10 +94,12 @@ Admitted = Depends(admitted, scope="function")
 
 
 def check_complete(names: Iterable[str]) -> None:
-    """Every call has its right, and every right its call."""
+    """Every call has its right, and every right its call; the bodies of those that are not entered are not
+    looked at."""
     calls = set(names) - OPEN
     if calls != CALLS.keys():
         raise AssertionError(f"calls and their rights differ: {sorted(calls ^ CALLS.keys())}")
+    assert not any(one.sites or one.state for one in CALLS.values() if not one.entered)
 
 
 class _Entry:

@@ -1,6 +1,7 @@
 """Pages of lists that are short enough to be made whole for each call, and what all lists are asked by."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Iterable, Sequence
+from itertools import groupby
 from typing import Annotated, Any, TypeVar
 
 from fastapi import Depends, Query
@@ -12,7 +13,7 @@ from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.model.paging import PageAsk, decode_cursor, encode_cursor
 from kiteroll.schemas.base import PageOf, ResponseModel
 
-__all__ = ["PageAsk", "by", "page"]
+__all__ = ["PageAsk", "by", "page", "page_by_group"]
 
 M = TypeVar("M", bound=ResponseModel)
 
@@ -51,6 +52,30 @@ def page(rows: Sequence[M], ask: PageAsk, *key: str) -> PageOf[M]:
     return PageOf(items=shown, next=_encode(ask, first + ask.limit - 1, shown[-1], key) if more else None)
 
 
+def page_by_group(
+    rows: Callable[[str | None], Iterable[M]], ask: PageAsk, group: str, *key: str
+) -> PageOf[M]:
+    """The same of a list that takes long to make: no more of it is made than the page needs, unless it is
+    to be sorted. `rows` makes them one after the other, group by group in the order of their names, from the
+    group on that is given. `key` tells rows of a group apart."""
+    if ask.sort:
+        return page(list(rows(None)), ask, group, *key)
+    at, last = (-1, [""]) if ask.cursor is None else _place(ask, 1 + len(key))
+    groups = groupby(rows(last[0] or None), lambda row: _name(row, [group])[0])
+    shown: list[tuple[int, M]] = []
+    for name, members in groups:
+        numbered = list(enumerate(members))
+        if name == last[0]:
+            names = [_name(row, (group, *key)) for _, row in numbered]
+            numbered = numbered[names.index(last) + 1 if last in names else at + 1 :]
+        shown += numbered
+        if len(shown) > ask.limit:
+            number, row = shown[ask.limit - 1]
+            cursor = _encode(ask, number, row, (group, *key))
+            return PageOf(items=[row for _, row in shown[: ask.limit]], next=cursor)
+    return PageOf(items=[row for _, row in shown], next=None)
+
+
 def _sorted(rows: Sequence[M], ask: PageAsk) -> list[M]:
     valued = [(row, value) for row in rows if (value := _value(row, ask.field)) not in (None, "")]
     valued.sort(key=lambda one: natural_key(_folded(one[1])), reverse=ask.descending)
@@ -77,14 +102,21 @@ def _encode(ask: PageAsk, at: int, row: ResponseModel, key: Sequence[str]) -> st
 
 
 def _behind(ordered: Sequence[ResponseModel], ask: PageAsk, key: Sequence[str]) -> int:
-    def place_and_name(values: list[Any]) -> tuple[int, list[Any]]:
-        sort, at, *name = values
-        if sort != (ask.sort or "") or type(at) is not int or at < 0 or len(name) != len(key):
-            raise ValueError("another list's cursor")
-        return at, name
-
-    at, name = decode_cursor(ask.cursor or "", place_and_name)
+    at, name = _place(ask, len(key))
     for number, row in enumerate(ordered):
         if _name(row, key) == name:
             return number + 1
     return at  # it is gone: what followed it has moved up to its place
+
+
+def _place(ask: PageAsk, parts: int) -> tuple[int, list[str]]:
+    """Where the last row of the page before was, and its name. Raises Invalid."""
+
+    def understood(values: list[Any]) -> tuple[int, list[str]]:
+        sort, at, *name = values
+        known = sort == (ask.sort or "") and type(at) is int and at >= 0 and len(name) == parts
+        if not known or not all(isinstance(one, str) for one in name):
+            raise ValueError("another list's cursor")
+        return at, name
+
+    return decode_cursor(ask.cursor or "", understood)

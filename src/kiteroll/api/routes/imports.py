@@ -1,15 +1,18 @@
 """Readings that are imported by call: documents, and CSV tables by a mapping."""
 
 import asyncio
+import logging
 from typing import Annotated
 
 from fastapi import APIRouter, Request, Response
 
+from kiteroll.api.admission import ThePrincipal
 from kiteroll.api.contract.located import located
 from kiteroll.api.contract.pages import PageAsk, by, page
 from kiteroll.api.dependencies import TheImporter, TheMappings
 from kiteroll.api.presenters.history import present_outcome, summarise
 from kiteroll.app.imports import Importer
+from kiteroll.app.logs import fields
 from kiteroll.core.errors import Invalid
 from kiteroll.core.model.reading import Reading
 from kiteroll.core.model.reading_summary import ReadingSummary
@@ -17,6 +20,7 @@ from kiteroll.schemas import api
 from kiteroll.schemas.base import PageOf
 from kiteroll.schemas.reading_files import read_readings
 
+log = logging.getLogger(__name__)
 _COMPONENTS = "#/components/schemas/{model}"
 _BODY = {"type": "array", "items": {"$ref": _COMPONENTS.format(model="ReadingDocument")}}
 router = APIRouter(tags=["imports"])
@@ -29,13 +33,16 @@ router = APIRouter(tags=["imports"])
     openapi_extra={"requestBody": {"required": True, "content": {"application/json": {"schema": _BODY}}}},
 )
 async def import_readings(
-    response: Response, importer: TheImporter, request: Request
+    response: Response, importer: TheImporter, request: Request, principal: ThePrincipal
 ) -> list[api.ReadingSummary]:
     located(response, "readings")
     body = await request.body()
     # In a thread, one document after another: a large body is not to keep other calls waiting.
     documents = await asyncio.to_thread(_documents, body)
-    return [present_outcome(one) for one in await importer.import_readings(documents)]
+    stored = await importer.import_readings(documents)
+    about = fields("import.done", switches=[one.switch for one in stored], by=principal.name)
+    log.info("readings imported", extra=about | {"via": principal.via})
+    return [present_outcome(one) for one in stored]
 
 
 @router.post("/mac-tables", status_code=201, summary="Import a CSV table of one switch; all of it or nothing")

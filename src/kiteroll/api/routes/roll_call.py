@@ -1,5 +1,6 @@
 """The roll call of many ports, a list of devices beside the network, and ports by use."""
 
+from collections.abc import Iterator
 from datetime import timedelta
 from typing import Annotated, Literal
 
@@ -7,7 +8,7 @@ from fastapi import APIRouter, Query
 from fastapi.responses import HTMLResponse
 from pydantic import ValidationError
 
-from kiteroll.api.contract.pages import PageAsk, by, page
+from kiteroll.api.contract.pages import PageAsk, by, page, page_by_group
 from kiteroll.api.dependencies import TheClock, ThePortUse, TheRollCalls
 from kiteroll.api.parameters import Limit
 from kiteroll.api.presenters.rules import (
@@ -119,17 +120,16 @@ def list_ports_by_use(
     group: Group = None,
     what: Annotated[list[Literal["unused", "silent", "slow", "half duplex"]] | None, Query()] = None,
 ) -> PageOf[api.PortByUse]:
-    found = use.by_use(timedelta(days=unused_days), switch, group)
-    rows = [
-        api.PortByUse(
-            switch=one.port[0],
-            port=one.port[1],
-            alias=one.alias,
-            what=one.use.value,
-            since=one.since,
-            why=one.why,
-        )
-        for one in found
-        if what is None or one.use.value in what
-    ]
-    return page(rows, ask, "switch", "port", "what")
+    def rows(first: str | None) -> Iterator[api.PortByUse]:
+        for one in use.by_use(timedelta(days=unused_days), switch, group, first):
+            if what is None or one.use.value in what:
+                yield api.PortByUse(
+                    switch=one.port[0],
+                    port=one.port[1],
+                    alias=one.alias,
+                    what=one.use.value,
+                    since=one.since,
+                    why=one.why,
+                )
+
+    return page_by_group(rows, ask, "switch", "port", "what")

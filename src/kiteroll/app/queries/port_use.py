@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from operator import attrgetter
 
 from kiteroll.app.inventory_names import InventoryNames
 from kiteroll.app.queries.ports import PortQueries, PortView
@@ -11,7 +12,7 @@ from kiteroll.core.model.link_change import unchanged_since
 from kiteroll.core.model.poor_use import Link, PoorUse, odd_links, unused
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Oper
-from kiteroll.store import inventory, port_history
+from kiteroll.store import inventory, list_queries, port_history
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.wording.ports import SILENT, odd_link_text, unused_text
@@ -32,8 +33,11 @@ class PortUseQueries:
         self._ports = ports
         self._clock = clock
 
-    def by_use(self, unused_for: timedelta, switch: str | None, group: str | None) -> list[PoorlyUsedPort]:
-        """By switch and port. Raises NotFound for a switch or a group that is not there."""
+    def by_use(
+        self, unused_for: timedelta, switch: str | None, group: str | None, first: str | None = None
+    ) -> Iterator[PoorlyUsedPort]:
+        """By switch and port, from switch `first` on, or the one that follows it where it is not there; each
+        switch is looked at when it is its turn. Raises NotFound for a switch or a group that is not there."""
         inventoried = self._database.run(inventory.all_switches)
         InventoryNames.of(inventoried).check(switches=(switch,), groups=(group,))
         rows = [
@@ -42,12 +46,13 @@ class PortUseQueries:
             if (switch is None or row.name == switch) and (group is None or group in row.in_groups)
         ]
         before = self._clock.now() - unused_for
-        return [one for row in rows for one in self._of(row, before)]
+        rows = sorted((row for row in rows if row.name >= (first or "")), key=attrgetter("name"))
+        return (one for row in rows for one in self._of(row, before))
 
     def _of(self, row: SwitchRow, before: datetime) -> Iterator[PoorlyUsedPort]:
         views = [
             one
-            for one in self._ports.of_switch(row.name, None)
+            for one in self._ports.views(self._database.run(list_queries.ports_of, row.id))
             if one.row.bridged and one.row.there and not one.role.is_uplink
         ]
         yield from self._unused(row, views, before)
