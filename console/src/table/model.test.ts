@@ -72,8 +72,8 @@ describe("what is said and copied", () => {
   it("never calls a part the whole", () => {
     expect(countText(1, 1, false, undefined)).toBe("1 row");
     expect(countText(3, 12, false, undefined)).toBe("3 of 12 rows");
-    expect(countText(500, 500, true, undefined)).toBe("500 of more loaded");
-    expect(countText(500, 500, true, 52_000)).toBe(`500 of ${(52_000).toLocaleString()} loaded`);
+    expect(countText(500, 500, true, undefined)).toBe("the first 500; there are more");
+    expect(countText(500, 500, true, 52_000)).toBe(`the first 500 of ${(52_000).toLocaleString()}`);
     expect(countText(4, 500, true, 52_000)).toBe("4 rows among the first 500");
   });
 });

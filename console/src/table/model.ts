@@ -100,15 +100,14 @@ export function asTabs<T>(rows: T[], columns: Column<T>[]): string {
   return [columns.map((one) => one.header).join("\t"), ...lines].join("\n");
 }
 
-/** "12 rows", "500 of 1,204", "the first 500". */
+/** "12 rows", "3 of 12 rows", "the first 500 of 1,204", "the first 500; there are more". */
 export function countText(shown: number, all: number, more: boolean, total: number | undefined): string {
   const number = (value: number) => value.toLocaleString();
   const rows = shown === 1 ? "row" : "rows";
   if (more) {
-    const of = total !== undefined && total > all ? `of ${number(total)}` : "of more";
-    return shown < all
-      ? `${number(shown)} ${rows} among the first ${number(all)}`
-      : `${number(all)} ${of} loaded`;
+    if (shown < all) return `${number(shown)} ${rows} among the first ${number(all)}`;
+    const known = total !== undefined && total > all;
+    return `the first ${number(all)}${known ? ` of ${number(total)}` : "; there are more"}`;
   }
   return shown < all ? `${number(shown)} of ${number(all)} rows` : `${number(shown)} ${rows}`;
 }
