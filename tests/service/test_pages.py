@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 import pytest
 
-from kiteroll.api.contract.pages import PageAsk, page_by_group
+from kiteroll.api.contract.pages import PageAsk, page_by_group, presented_page
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas.base import PageOf, ResponseModel
 
@@ -65,3 +65,21 @@ def test_sorted_it_is_made_whole_and_a_cursor_of_another_order_is_refused() -> N
     assert _names(listed.page(one.next, 2, "-port")) == ["b-p0"]
     with pytest.raises(Invalid, match="cursor"):
         listed.page(one.next, 2)
+
+
+def test_rows_are_presented_where_they_are_shown() -> None:
+    presented: list[int] = []
+
+    def present(number: int) -> Row:
+        presented.append(number)
+        return Row(switch="a", port=f"p{number}")
+
+    def listed(rows: list[int], ask: PageAsk) -> PageOf[Row]:
+        return presented_page(rows, ask, present, "port", lambda number: f"p{number}")
+
+    one = listed([1, 2, 3, 4, 5], PageAsk(limit=2))
+    two = listed([1, 2, 3, 4, 5], PageAsk(one.next, 2))
+    assert (_names(one), _names(two), presented) == (["a-p1", "a-p2"], ["a-p3", "a-p4"], [1, 2, 3, 4])
+    rest = listed([1, 2, 3, 5], PageAsk(two.next, 9))
+    assert _names(rest) == ["a-p5"] and rest.next is None, "what followed the one that is gone"
+    assert _names(listed([1, 2], PageAsk(sort="-port"))) == ["a-p2", "a-p1"]

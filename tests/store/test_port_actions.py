@@ -99,7 +99,7 @@ def test_a_breach_is_proposed_once_each_time_and_decided_on_once(database: Datab
     with pytest.raises(Conflict, match="approved by mara"):
         run(port_proposals.decide, made.id, port_proposals.REFUSED, "ida", at(4))
     run(port_proposals.give_back, made.id)
-    assert run(port_proposals.withdraw, "stranger|x", at(5)) == 2
+    assert run(port_proposals.withdraw_others, ["stranger|y"], at(5)) == 2
     third = run(port_proposals.propose, proposal(closings=2), at(6))
     assert (
         third is not None

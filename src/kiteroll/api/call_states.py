@@ -27,7 +27,6 @@ from kiteroll.app.shared_addresses import SharedAddresses
 from kiteroll.app.sites_and_groups import SitesAndGroups
 from kiteroll.core.errors import KiteRollError
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.schemas.rules_file import rules_text
 
 
 def switch(parts: PartsByType, given: Given) -> Any:
@@ -112,7 +111,7 @@ def saved_query(parts: PartsByType, given: Given) -> Any:
 
 
 def rules(parts: PartsByType, given: Given) -> Any:
-    return {"rules": sha256(rules_text(parts[PortRules].rule_set()).encode()).hexdigest()}
+    return {"rules": parts[PortRules].fingerprint()}
 
 
 def window(parts: PartsByType, given: Given) -> Any:

@@ -11,7 +11,6 @@ from kiteroll.app.queries.roll_call import RollCalls
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, Invalid, NotFound
 from kiteroll.core.model.mac import MacAddress
-from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.policy import csv_lists
 from kiteroll.core.policy.enrolment import Candidate, Window, candidates
@@ -68,28 +67,17 @@ class Enrolment:
     def all_present(self, level: Level, author: Author, note: str, *, dry_run: bool) -> RuleOutcome:
         """Everybody present now at ports of a level, each at their port. Who is enrolled there already, and
         who is barred, is left out. Raises NotFound."""
-        cursor: str | None = None
         entries: list[Enrolled] = []
-        while True:
-            view = self._roll_calls.all(level, broken=False, without_rule=True, ask=PageAsk(cursor, 1000))
-            for called in view.ports:
-                occupancy = called.occupancy
-                if occupancy.exempt:
-                    continue
-                at = Level(switch=occupancy.port[0], port=occupancy.port[1])
-                entries += [
-                    Enrolled(mac.digits, level=at, note=note)
-                    for mac in sorted(
-                        {
-                            one.mac
-                            for one in occupancy.occupants
-                            if one.status not in (RollStatus.ENROLLED, RollStatus.BARRED)
-                        }
-                    )
-                ]
-            cursor = view.next
-            if cursor is None:
-                break
+        for occupancy in self._roll_calls.occupancies(level):
+            if occupancy.exempt:
+                continue
+            at = Level(switch=occupancy.port[0], port=occupancy.port[1])
+            here = {
+                one.mac
+                for one in occupancy.occupants
+                if one.status not in (RollStatus.ENROLLED, RollStatus.BARRED)
+            }
+            entries += [Enrolled(mac.digits, level=at, note=note) for mac in sorted(here)]
         return self._rules.enrol(entries, author, dry_run=dry_run)
 
     # --- windows --------------------------------------------------------------------------

@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from sqlalchemy import Connection
 
 from kiteroll.app.events import EventBus, RulesChanged
+from kiteroll.app.kept_rules import KeptRules
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, InvalidParts, NotFound
 from kiteroll.core.model.mac import MacAddress
@@ -49,27 +50,33 @@ class RuleOutcome:
 
 
 class PortRules:
-    def __init__(self, database: Database, clock: Clock, bus: EventBus) -> None:
+    def __init__(self, database: Database, kept: KeptRules, clock: Clock, bus: EventBus) -> None:
         self._database = database
+        self._kept = kept
         self._clock = clock
         self._bus = bus
         self._lock = threading.Lock()
         """One change after the other: each is checked against all that is set."""
 
-    def all(self) -> list[RuleRow]:
-        return self._database.run(rules.all_rules)
+    def fingerprint(self) -> str:
+        """Another one wherever the rules are others."""
+        return self._kept.fingerprint()
+
+    def all(self) -> Sequence[RuleRow]:
+        """Wide levels first."""
+        return self._kept.rows()
 
     def barred(self) -> list[BarredRow]:
         return self._database.run(rules.all_barred)
 
     def rule_set(self) -> RuleSet:
-        return self._database.run(rules.rule_set)
+        return self._kept.rule_set()
 
     def book(self, rules_then: RuleSet | None = None) -> RuleBook:
         """The rules in force, or others, to go by."""
         if rules_then is None:
-            return self._database.run(rules.rule_book)
-        return self._database.run(rules.book_of, rules_then)
+            return self._kept.book()
+        return rules.book_of(rules_then, self._database.run(rules.groups_of_switches))
 
     def about(self, mac: MacAddress) -> tuple[list[Enrolled], Barred | None]:
         """Entries that authorise an address somewhere, and the one that bars it."""

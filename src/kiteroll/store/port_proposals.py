@@ -1,6 +1,6 @@
 """Proposals to close ports, for a person to decide on."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -123,12 +123,17 @@ def expire(connection: Connection, at: datetime) -> int:
     ).rowcount
 
 
-def withdraw(connection: Connection, breach: str, at: datetime) -> int:
-    """The finding is over: there is nothing to close for it any more; returns how many."""
+def withdraw_others(connection: Connection, live: Collection[str], at: datetime) -> int:
+    """Of findings that are over there is nothing to close any more. `live`: keys of those that are not.
+    Returns how many were withdrawn."""
     table = port_proposal
+    waiting = connection.execute(select(table.c.breach).where(table.c.state == OPEN).distinct()).scalars()
+    over = [breach for breach in waiting if breach not in live]
+    if not over:
+        return 0
     return connection.execute(
         update(table)
-        .where(table.c.state == OPEN, table.c.breach == breach)
+        .where(table.c.state == OPEN, table.c.breach.in_(over))
         .values(state=WITHDRAWN, decided_at=at)
     ).rowcount
 

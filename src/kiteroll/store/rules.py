@@ -1,12 +1,12 @@
 """Port rules as they are kept: what is set at each level, who is enrolled, who is barred."""
 
 from collections import defaultdict
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Connection, Table, and_, delete, insert, select
+from sqlalchemy import Connection, Table, and_, delete, func, insert, select, tuple_
 from sqlalchemy.dialects.mysql import insert as upsert
 
 from kiteroll.core.policy.levels import Level
@@ -14,10 +14,12 @@ from kiteroll.core.policy.port_rules import NO_LIMIT, NoLimit, OnBreach, Rule, S
 from kiteroll.core.policy.roll import Barred, BarredList, Enrolled
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.policy.rule_changes import Difference, RuleSet
+from kiteroll.store.bulk import chunks
 from kiteroll.store.rule_log import log_differences
 from kiteroll.store.tables import barred_address, enrolled, port_rule, switch
 
 _NO_LIMIT = -1
+_STRUCK_OFF_AT_ONCE = 500
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,19 +81,35 @@ def all_barred(connection: Connection) -> list[BarredRow]:
 
 def rule_set(connection: Connection) -> RuleSet:
     """All of it, as values."""
-    rules = {row.level: row.rule for row in all_rules(connection)}
-    return RuleSet(rules, tuple(row.entry for row in all_barred(connection)))
+    return as_set(all_rules(connection), all_barred(connection))
+
+
+def as_set(rows: Sequence[RuleRow], barred: Sequence[BarredRow]) -> RuleSet:
+    return RuleSet({row.level: row.rule for row in rows}, tuple(row.entry for row in barred))
+
+
+def fingerprint(connection: Connection) -> str:
+    """Of all that is set, made by the server: rows are not sent for it."""
+    parts: list[Any] = []
+    for table in (port_rule, enrolled, barred_address):
+        row = func.concat_ws("|", *(func.coalesce(column, "-") for column in table.c))
+        number = func.conv(func.left(func.md5(row), 15), 16, 10)
+        parts += connection.execute(select(func.count(), func.bit_xor(number)).select_from(table)).one()
+    return "-".join(map(str, parts))
 
 
 def rule_book(connection: Connection) -> RuleBook:
-    """The same to go by."""
-    return book_of(connection, rule_set(connection))
+    """The rules in force, to go by."""
+    return book_of(rule_set(connection), groups_of_switches(connection))
 
 
-def book_of(connection: Connection, rules: RuleSet) -> RuleBook:
-    """These rules, with the groups that switches are in."""
+def groups_of_switches(connection: Connection) -> dict[str, tuple[str, ...]]:
     query = select(switch.c.name, switch.c.in_groups).where(switch.c.removed_at.is_(None))
-    groups = {name: tuple(named) for name, named in connection.execute(query)}
+    return {name: tuple(named) for name, named in connection.execute(query)}
+
+
+def book_of(rules: RuleSet, groups: Mapping[str, Sequence[str]]) -> RuleBook:
+    """These rules, with the groups that switches are in."""
     return RuleBook(rules=rules.rules, in_groups=groups, barred=BarredList(rules.barred))
 
 
@@ -112,10 +130,9 @@ def save_differences(
         connection.execute(
             statement.on_duplicate_key_update({name: statement.inserted[name] for name in again}), new
         )
+    _strike_off(connection, [(ids[one.level], one.before) for one in found if one.what == "struck off"])
     for one in found:
         match one.what:
-            case "struck off":
-                _strike_off(connection, ids[one.level], one.before)
             case "barred":
                 _bar(connection, one.after, author, at)
             case "bar lifted":
@@ -144,14 +161,12 @@ def _enrolled(rule_id: int, entry: Enrolled, author: Author, at: datetime) -> di
     }
 
 
-def _strike_off(connection: Connection, rule_id: int, entry: Enrolled) -> None:
-    connection.execute(
-        delete(enrolled).where(
-            enrolled.c.rule_id == rule_id,
-            enrolled.c.prefix == entry.prefix,
-            enrolled.c.vlan == (entry.vlan or 0),
-        )
-    )
+def _strike_off(connection: Connection, entries: Sequence[tuple[int, Enrolled]]) -> None:
+    """`entries`: each with the id of its level."""
+    columns = tuple_(enrolled.c.rule_id, enrolled.c.prefix, enrolled.c.vlan)
+    for some in chunks(entries, _STRUCK_OFF_AT_ONCE):
+        rows = [(rule_id, one.prefix, one.vlan or 0) for rule_id, one in some]
+        connection.execute(delete(enrolled).where(columns.in_(rows)))
 
 
 def _bar(connection: Connection, entry: Barred, author: Author, at: datetime) -> None:

@@ -13,9 +13,10 @@ from kiteroll.core.model.nearest import did_you_mean
 from kiteroll.core.model.paging import PageAsk, decode_cursor, encode_cursor
 from kiteroll.schemas.base import PageOf, ResponseModel
 
-__all__ = ["PageAsk", "by", "page", "page_by_group"]
+__all__ = ["PageAsk", "by", "page", "page_by_group", "presented_page"]
 
 M = TypeVar("M", bound=ResponseModel)
+R = TypeVar("R")
 
 
 def by(*fields: str) -> Any:
@@ -50,6 +51,22 @@ def page(rows: Sequence[M], ask: PageAsk, *key: str) -> PageOf[M]:
     shown = ordered[first : first + ask.limit]
     more = len(ordered) > first + ask.limit
     return PageOf(items=shown, next=_encode(ask, first + ask.limit - 1, shown[-1], key) if more else None)
+
+
+def presented_page(
+    rows: Sequence[R], ask: PageAsk, present: Callable[[R], M], key: str, name: Callable[[R], str]
+) -> PageOf[M]:
+    """The same of rows that take long to present: those of the page alone are, unless it is to be sorted.
+    `key`: the field that tells them apart; `name` gives it of a row."""
+    if ask.sort:
+        return page([present(row) for row in rows], ask, key)
+    first = 0
+    if ask.cursor is not None:
+        at, (last,) = _place(ask, 1)
+        first = next((number + 1 for number, row in enumerate(rows) if name(row) == last), at)
+    shown = [present(row) for row in rows[first : first + ask.limit]]
+    more = len(rows) > first + ask.limit
+    return PageOf(items=shown, next=_encode(ask, first + ask.limit - 1, shown[-1], [key]) if more else None)
 
 
 def page_by_group(

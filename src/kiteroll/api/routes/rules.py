@@ -6,7 +6,7 @@ from fastapi import APIRouter, Query, Response
 
 from kiteroll.api.admission import ThePrincipal
 from kiteroll.api.contract.located import located
-from kiteroll.api.contract.pages import PageAsk, by, page
+from kiteroll.api.contract.pages import PageAsk, by, page, presented_page
 from kiteroll.api.dependencies import TheClock, TheEnrolment, ThePortRules
 from kiteroll.api.presenters.rules import (
     change_of,
@@ -36,8 +36,9 @@ def list_rules(
     ask: Annotated[PageAsk, by("level")], rules: ThePortRules, clock: TheClock
 ) -> PageOf[api.PortRules]:
     now = clock.now()
-    rows = [present_rule(row, now) for row in rules.all()]
-    return page(rows, ask, "level")
+    return presented_page(
+        rules.all(), ask, lambda row: present_rule(row, now), "level", lambda row: str(row.level)
+    )
 
 
 @router.patch("/rules", summary="Set values at levels, as one change; null inherits")

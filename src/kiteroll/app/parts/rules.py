@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from kiteroll.app.enrolment import Enrolment
+from kiteroll.app.kept_rules import KeptRules
 from kiteroll.app.parts.acting import ActingParts
 from kiteroll.app.parts.basis import Basis
 from kiteroll.app.parts.findings import FindingParts
@@ -30,9 +31,11 @@ def build_rules(
 ) -> RuleParts:
     database, background = basis.storage.database, basis.storage.background
     bus, clock, worker = basis.bus, basis.clock, findings.worker
-    port_rules = PortRules(database, clock, bus)
+    kept = KeptRules(database)
+    port_rules = PortRules(database, kept, clock, bus)
     roll_calls = RollCalls(
         database,
+        kept,
         tracking.topology,
         tracking.fleet,
         tracking.makers,

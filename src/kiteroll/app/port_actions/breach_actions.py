@@ -3,7 +3,7 @@
 import asyncio
 import logging
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from datetime import timedelta
 
 from kiteroll.app.events import EventBus, InventoryChanged, RulesChanged
@@ -12,7 +12,6 @@ from kiteroll.app.port_actions.actor import Guarded, Order, PortActor
 from kiteroll.clock import Clock
 from kiteroll.core.errors import KiteRollError, StorageUnavailable
 from kiteroll.core.findings.finding import Finding, State
-from kiteroll.core.model.paging import PageAsk
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.port_actions.actions import ActionKind, ActionState, Wanted
@@ -62,15 +61,13 @@ class BreachActions:
         self._changes = 0
         bus.subscribe(RulesChanged, lambda _: self._forget_rules())
         bus.subscribe(InventoryChanged, lambda _: self._forget_rules())
-        self._seen: frozenset[str] | None = None
-        """Keys of breaches that were live at the last step."""
         self._settled: set[tuple[str, int, int, PortRef, Consequence]] = set()
         """What was seen to, of breaches that are live."""
 
     async def step(self) -> None:
         """Look at breaches that are live now. Raises StorageUnavailable; then nothing is lost."""
         live = {one.key: one for one in self._live() if one.kind in BREACHES}
-        await asyncio.to_thread(self._withdraw, frozenset(live))
+        await asyncio.to_thread(self._withdraw, live.keys())
         self._settled = {one for one in self._settled if one[0] in live}
         # What a finding explains, such as a loop, is not closed for; what somebody looks at is theirs.
         open_now = [one for one in live.values() if one.state is State.OPEN and not one.part_of]
@@ -113,20 +110,11 @@ class BreachActions:
         self._book = None
         self._changes += 1
 
-    def _withdraw(self, live: frozenset[str]) -> None:
+    def _withdraw(self, live: Collection[str]) -> None:
         """Proposals whose cause is gone, and those nobody decided on in time."""
         now = self._clock.now()
         self._database.run(port_proposals.expire, now)
-        if self._seen is None:
-            waiting = self._database.run(
-                port_proposals.proposals_page, (port_proposals.OPEN,), PageAsk(limit=1000)
-            )
-            gone = {one.breach for one in waiting.items} - live
-        else:
-            gone = set(self._seen - live)
-        for breach in sorted(gone):
-            self._database.run(port_proposals.withdraw, breach, now)
-        self._seen = live
+        self._database.run(port_proposals.withdraw_others, live, now)
 
     async def _propose_or_close(self, finding: Finding, step: Step, closings: int) -> None:
         """Propose it, unless the rule closes the port by itself, and that is done."""

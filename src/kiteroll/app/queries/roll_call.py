@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+from kiteroll.app.kept_rules import KeptRules
 from kiteroll.app.makers import MakerDirectory
 from kiteroll.app.queries.endpoints import find_port
 from kiteroll.app.queries.search import Search
@@ -28,7 +29,7 @@ from kiteroll.core.policy.roll import Enrolled
 from kiteroll.core.policy.roll_call import Attended, Expected, RollCallCounts, attend, counts_of, total
 from kiteroll.core.topology.sighting import judged_ageing
 from kiteroll.core.tracking.switch_health import SwitchCondition
-from kiteroll.store import finding_inputs, inventory, rules, stay_queries
+from kiteroll.store import finding_inputs, inventory, stay_queries
 from kiteroll.store.database import Database
 from kiteroll.store.list_queries import all_port_names
 from kiteroll.store.paging import Page
@@ -76,6 +77,7 @@ class RollCalls:
     def __init__(
         self,
         database: Database,
+        kept_rules: KeptRules,
         topology: TopologyView,
         fleet: TrackedFleet,
         makers: MakerDirectory,
@@ -85,6 +87,7 @@ class RollCalls:
     ) -> None:
         """`claimed_uplinks`: ports that look like uplinks and stay under their rules."""
         self._database = database
+        self._rules = kept_rules
         self._topology = topology
         self._fleet = fleet
         self._makers = makers
@@ -129,6 +132,12 @@ class RollCalls:
         return RollCallView(
             totals=total(sums), ports=tuple(rows), next=str(last) if len(wanted) > ask.limit else None
         )
+
+    def occupancies(self, level: Level) -> list[PortOccupancy]:
+        """Of every port of a level, in order of switch and port. Raises NotFound."""
+        judge = self._judge()
+        ports = self._ports_with_keys(self._ports_of(level, judge))
+        return [judge.occupancy(port, keys) for port, _, keys in ports]
 
     def absent(self, level: Level) -> list[AbsentEntry]:
         """Whole addresses that are enrolled at or below a level, and present nowhere where they may be.
@@ -211,7 +220,7 @@ class RollCalls:
         switches = self._database.run(inventory.switch_addresses)
         shared = self._database.run(finding_inputs.shared_addresses)
         return Judge(
-            self._database.run(rules.rule_book),
+            self._rules.book(),
             lambda port: topology.is_uplink(port) and port not in claimed,
             NotCounted(switches, shared),
             self._clock.now(),
