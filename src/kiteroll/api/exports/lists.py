@@ -282,15 +282,7 @@ class ExportLists:
         )
 
     def _roll_call_rows(self, wanted: ExportFilter) -> Iterator[api.RollCallPort]:
-        cursor: str | None = None
-        while True:
-            view = self._roll_calls.all(
-                _level(wanted), broken=False, without_rule=False, ask=PageAsk(cursor, _PAGE)
-            )
-            yield from map(present_called_port, view.ports)
-            cursor = view.next
-            if cursor is None:
-                return
+        yield from map(present_called_port, self._roll_calls.called(_level(wanted)))
 
     def _absent_rows(self, wanted: ExportFilter) -> Iterator[api.AbsentEntry]:
         yield from map(present_absent, self._roll_calls.absent(_level(wanted)))

@@ -24,7 +24,7 @@ from kiteroll.core.policy.csv_lists import ExpectedLine, expected_devices
 from kiteroll.core.policy.enrolment import Replacement, replacements
 from kiteroll.core.policy.evaluation import Judge
 from kiteroll.core.policy.levels import EVERYTHING, Level
-from kiteroll.core.policy.occupancy import NotCounted, PortOccupancy
+from kiteroll.core.policy.occupancy import NotCounted, PortCounts, PortOccupancy
 from kiteroll.core.policy.roll import Enrolled
 from kiteroll.core.policy.roll_call import Attended, Expected, RollCallCounts, attend, counts_of, total
 from kiteroll.core.topology.sighting import judged_ageing
@@ -120,8 +120,7 @@ class RollCalls:
         after, last = _position(ask.cursor), 0
         for at, (port, alias, keys) in enumerate(self._ports_with_keys(ports)):
             counts = judge.counts(port, keys)
-            called = counts.rule.sets_something or counts.rule.own_roll or counts.broken
-            if called and not counts.exempt:
+            if _is_called(counts):
                 sums.append(counts_of(counts, judge.now, current=_is_current(switches, port, judge.now)))
             elif not without_rule:
                 continue
@@ -132,6 +131,13 @@ class RollCalls:
         return RollCallView(
             totals=total(sums), ports=tuple(rows), next=str(last) if len(wanted) > ask.limit else None
         )
+
+    def called(self, level: Level) -> Iterator[CalledPort]:
+        """Ports of a level that have a rule or a roll, one after the other as in `all`. Raises NotFound."""
+        judge, switches = self._judge(), self._conditions()
+        for port, alias, keys in self._ports_with_keys(self._ports_of(level, judge)):
+            if _is_called(judge.counts(port, keys)):
+                yield self._called(judge, switches, port, alias, keys)
 
     def occupancies(self, level: Level) -> list[PortOccupancy]:
         """Of every port of a level, in order of switch and port. Raises NotFound."""
@@ -299,6 +305,11 @@ class RollCalls:
             if seen:
                 found[mac.digits] = max(at_home or seen)
         return found
+
+
+def _is_called(counts: PortCounts) -> bool:
+    called = counts.rule.sets_something or counts.rule.own_roll or counts.broken
+    return bool(called) and not counts.exempt
 
 
 def _is_current(switches: Mapping[str, SwitchCondition], port: PortRef, now: datetime) -> bool:
