@@ -4678,6 +4678,8 @@ export interface components {
             role: "access" | "uplink";
             /** Leads To */
             leads_to: string[];
+            /** Leads To Count */
+            leads_to_count: number;
         };
         /** PlannedWork */
         PlannedWork: {
@@ -4761,6 +4763,8 @@ export interface components {
             role_evidence: string;
             /** Leads To */
             leads_to: string[];
+            /** Leads To Count */
+            leads_to_count: number;
             /** Beyond */
             beyond: string;
             /**
@@ -5806,6 +5810,8 @@ export interface components {
             role: "access" | "uplink";
             /** Leads To */
             leads_to: string[];
+            /** Leads To Count */
+            leads_to_count: number;
             /**
              * Mac
              * @example 02:1a:01:07:52:4e
@@ -7020,7 +7026,8 @@ export interface operations {
                      *             "role": "access",
                      *             "leads_to": [
                      *               ""
-                     *             ]
+                     *             ],
+                     *             "leads_to_count": 1
                      *           },
                      *           "why": "",
                      *           "confidence": "sure",
@@ -7046,7 +7053,8 @@ export interface operations {
                      *                 "role": "access",
                      *                 "leads_to": [
                      *                   ""
-                     *                 ]
+                     *                 ],
+                     *                 "leads_to_count": 1
                      *               },
                      *               "why": "",
                      *               "confidence": "sure"
@@ -7072,7 +7080,8 @@ export interface operations {
                      *               "role": "access",
                      *               "leads_to": [
                      *                 ""
-                     *               ]
+                     *               ],
+                     *               "leads_to_count": 1
                      *             }
                      *           ]
                      *         }
@@ -7154,6 +7163,7 @@ export interface operations {
                      *           "leads_to": [
                      *             ""
                      *           ],
+                     *           "leads_to_count": 1,
                      *           "beyond": "",
                      *           "use": "uplink",
                      *           "silent_since": "2026-05-04T12:00:00Z"
@@ -7260,7 +7270,8 @@ export interface operations {
                      *             "role": "access",
                      *             "leads_to": [
                      *               ""
-                     *             ]
+                     *             ],
+                     *             "leads_to_count": 1
                      *           },
                      *           "why": "",
                      *           "confidence": "sure",
@@ -7286,7 +7297,8 @@ export interface operations {
                      *                 "role": "access",
                      *                 "leads_to": [
                      *                   ""
-                     *                 ]
+                     *                 ],
+                     *                 "leads_to_count": 1
                      *               },
                      *               "why": "",
                      *               "confidence": "sure"
@@ -7312,7 +7324,8 @@ export interface operations {
                      *               "role": "access",
                      *               "leads_to": [
                      *                 ""
-                     *               ]
+                     *               ],
+                     *               "leads_to_count": 1
                      *             }
                      *           ]
                      *         }
@@ -7379,7 +7392,8 @@ export interface operations {
                      *         "role": "access",
                      *         "leads_to": [
                      *           ""
-                     *         ]
+                     *         ],
+                     *         "leads_to_count": 1
                      *       },
                      *       "why": "",
                      *       "confidence": "sure",
@@ -7405,7 +7419,8 @@ export interface operations {
                      *             "role": "access",
                      *             "leads_to": [
                      *               ""
-                     *             ]
+                     *             ],
+                     *             "leads_to_count": 1
                      *           },
                      *           "why": "",
                      *           "confidence": "sure"
@@ -7431,7 +7446,8 @@ export interface operations {
                      *           "role": "access",
                      *           "leads_to": [
                      *             ""
-                     *           ]
+                     *           ],
+                     *           "leads_to_count": 1
                      *         }
                      *       ]
                      *     }
@@ -7502,7 +7518,8 @@ export interface operations {
                      *         "role": "access",
                      *         "leads_to": [
                      *           ""
-                     *         ]
+                     *         ],
+                     *         "leads_to_count": 1
                      *       },
                      *       "why": "",
                      *       "confidence": "sure",
@@ -7528,7 +7545,8 @@ export interface operations {
                      *             "role": "access",
                      *             "leads_to": [
                      *               ""
-                     *             ]
+                     *             ],
+                     *             "leads_to_count": 1
                      *           },
                      *           "why": "",
                      *           "confidence": "sure"
@@ -7554,7 +7572,8 @@ export interface operations {
                      *           "role": "access",
                      *           "leads_to": [
                      *             ""
-                     *           ]
+                     *           ],
+                     *           "leads_to_count": 1
                      *         }
                      *       ]
                      *     }
@@ -7888,6 +7907,7 @@ export interface operations {
                      *           "leads_to": [
                      *             ""
                      *           ],
+                     *           "leads_to_count": 1,
                      *           "mac": "02:1a:01:07:52:4e"
                      *         }
                      *       ],
@@ -8557,6 +8577,7 @@ export interface operations {
                      *           "leads_to": [
                      *             ""
                      *           ],
+                     *           "leads_to_count": 1,
                      *           "beyond": "",
                      *           "use": "uplink",
                      *           "silent_since": "2026-05-04T12:00:00Z"
@@ -8810,6 +8831,7 @@ export interface operations {
                      *       "leads_to": [
                      *         ""
                      *       ],
+                     *       "leads_to_count": 1,
                      *       "beyond": "",
                      *       "use": "uplink",
                      *       "silent_since": "2026-05-04T12:00:00Z"
@@ -8883,6 +8905,7 @@ export interface operations {
                      *       "leads_to": [
                      *         ""
                      *       ],
+                     *       "leads_to_count": 1,
                      *       "beyond": "",
                      *       "use": "uplink",
                      *       "silent_since": "2026-05-04T12:00:00Z"

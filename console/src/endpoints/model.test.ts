@@ -14,6 +14,7 @@ const stay = (port: string, from: number, to: number | null, uplink = false) =>
     ended_at: to === null ? null : at(to),
     ending: to === null ? null : "port went down",
     leads_to: uplink ? ["core-1"] : [],
+    leads_to_count: uplink ? 1 : 0,
     role: uplink ? "uplink" : "access",
   }) as unknown as Stay;
 

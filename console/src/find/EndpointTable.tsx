@@ -155,7 +155,7 @@ function Places({ endpoint }: { endpoint: Endpoint }) {
           {others.map((place) => (
             <li key={`${place.switch} ${place.port} ${place.vlan}`}>
               <StatusText of={place.life} /> at {place.switch} · {place.port}
-              {place.leads_to.length > 0 && `, which leads to ${leads(place.leads_to)}`}, last seen{" "}
+              {place.leads_to.length > 0 && `, which leads to ${leads(place)}`}, last seen{" "}
               <Age at={place.seen_at} ago />
             </li>
           ))}
@@ -165,7 +165,8 @@ function Places({ endpoint }: { endpoint: Endpoint }) {
   );
 }
 
-export function leads(names: string[]): string {
-  const [first, ...rest] = names;
-  return rest.length === 0 ? `${first}` : `${first} and ${rest.length} more`;
+/** The next switch, and how many more are behind it. */
+export function leads(one: { leads_to: string[]; leads_to_count: number }): string {
+  const more = one.leads_to_count - 1;
+  return more > 0 ? `${one.leads_to[0]} and ${more.toLocaleString()} more` : `${one.leads_to[0]}`;
 }

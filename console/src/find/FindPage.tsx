@@ -184,7 +184,7 @@ function Results(props: { data: Schemas["SearchResult"]; text: string; chosen: n
                     <td>
                       <StatusText of={one.oper} />
                     </td>
-                    <td>{one.leads_to.length > 0 ? `leads to ${leads(one.leads_to)}` : ""}</td>
+                    <td>{one.leads_to.length > 0 ? `leads to ${leads(one)}` : ""}</td>
                     <td className="n">{one.present} addresses</td>
                   </tr>
                 ))}

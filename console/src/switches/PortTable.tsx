@@ -179,16 +179,21 @@ function LastSeen({ stay }: { stay: Stay }) {
   return <Age at={useContext(Seen).get(stayKey(stay)) ?? stay.seen_at} ago />;
 }
 
+/** As many as are named, and how many are not. */
+function behind(port: Port): string {
+  const more = port.leads_to_count - port.leads_to.length;
+  return [...port.leads_to, ...(more > 0 ? [`${more.toLocaleString()} more`] : [])].join(", ");
+}
+
 function NoAddress({ port }: { port: Port }) {
   if (port.use === "uplink") {
     return (
       <span>
-        leads to{" "}
-        {port.leads_to.length === 1 ? (
+        {port.leads_to_count === 0 ? "uplink" : "leads to "}
+        {port.leads_to_count === 1 && (
           <TimeLink to={switchPath(port.leads_to[0] ?? "")}>{port.leads_to[0]}</TimeLink>
-        ) : (
-          <span title={port.leads_to.join(", ")}>{leads(port.leads_to)}</span>
         )}
+        {port.leads_to_count > 1 && <span title={behind(port)}>{leads(port)}</span>}
         <span className="soft">; {port.present} addresses learned through it</span>
       </span>
     );

@@ -36,6 +36,7 @@ const port = (values: Partial<Port>): Port => ({
   present: 0,
   quiet: 0,
   leads_to: [],
+  leads_to_count: 0,
   role: "access",
   role_by_operator: false,
   role_evidence: "",

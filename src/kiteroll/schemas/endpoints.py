@@ -29,6 +29,9 @@ class Place(ResponseModel):
     role: Literal["access", "uplink"]
     """Of the port; of a stay that is over, the one that the port had while it lasted."""
     leads_to: list[str]
+    """Known switches behind the port, the adjacent ones first; ten at most."""
+    leads_to_count: int
+    """How many there are."""
 
 
 class Stay(Place):

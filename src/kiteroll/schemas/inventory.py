@@ -239,7 +239,9 @@ class Port(ResponseModel):
     role_evidence: str
     """What the role rests on."""
     leads_to: list[str]
-    """Known switches behind it, the adjacent ones first."""
+    """Known switches behind the port, the adjacent ones first; ten at most."""
+    leads_to_count: int
+    """How many there are."""
     beyond: str
     """A bridge behind it that is not in the inventory and announces itself there."""
     use: Literal["uplink", "in use", "quiet", "silent", "shut", "down", "idle"]

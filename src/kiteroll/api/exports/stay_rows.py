@@ -16,7 +16,7 @@ from kiteroll.wording.stays import ending_text
 _FIELDS = tuple(api.Stay.model_fields)
 _OF_ROW = (
     *("switch", "port", "port_alias", "vlan", "vlan_name", "life", "began_at", "seen_at", "quiet_at"),
-    *("ended_at", "ending", "read_at", "role", "leads_to", "mac"),
+    *("ended_at", "ending", "read_at", "role", "leads_to", "leads_to_count", "mac"),
 )
 if _FIELDS != _OF_ROW:
     raise AssertionError(f"stays have other fields than their rows here: {_FIELDS}")
@@ -24,7 +24,7 @@ if _FIELDS != _OF_ROW:
 
 def stay_rows(view: NetworkView, past: PastRoles, rows: Iterable[Row[Any]]) -> Iterator[tuple[Any, ...]]:
     endings = {one.name: ending_text(one) for one in Ending}
-    roles: dict[tuple[int, bool], tuple[str, list[str]]] = {}
+    roles: dict[tuple[int, bool], tuple[str, list[str], int]] = {}
     instant = _instants()
     for values in rows:
         row = tuple(values)
@@ -52,8 +52,7 @@ def stay_rows(view: NetworkView, past: PastRoles, rows: Iterable[Row[Any]]) -> I
             ended and instant(ended),
             ending and endings[ending],
             read and instant(read),
-            role[0],
-            role[1],
+            *role,
             f"{digits[:2]}:{digits[2:4]}:{digits[4:6]}:{digits[6:8]}:{digits[8:10]}:{digits[10:]}",
         )
 

@@ -97,9 +97,17 @@ def present_home_interval(mac: MacAddress, row: HomeInterval) -> api.HomeInterva
     )
 
 
-def place_fields_of_role(role: PortRole) -> tuple[str, list[str]]:
-    """role and leads_to of a place."""
-    return role.role.value, list(role.leads_to)
+_MOST_BEHIND = 10
+"""A thousand switches may be behind an uplink, and a page has hundreds of rows."""
+
+
+def place_fields_of_role(role: PortRole) -> tuple[str, list[str], int]:
+    """role, leads_to and leads_to_count of a place."""
+    return role.role.value, list(role.leads_to[:_MOST_BEHIND]), len(role.leads_to)
+
+
+def fields_of_role(role: PortRole) -> dict[str, Any]:
+    return dict(zip(("role", "leads_to", "leads_to_count"), place_fields_of_role(role), strict=True))
 
 
 def _place_fields(view: PlaceView) -> dict[str, object]:
@@ -117,7 +125,7 @@ def _place_fields(view: PlaceView) -> dict[str, object]:
         "ended_at": stay.ended_at,
         "ending": None if stay.ending is None else ending_text(stay.ending),
         "read_at": row.read_at,
-        **dict(zip(("role", "leads_to"), place_fields_of_role(view.role), strict=True)),
+        **fields_of_role(view.role),
     }
 
 

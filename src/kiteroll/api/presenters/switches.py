@@ -1,5 +1,6 @@
 """Switches, ports, neighbours and credentials, as the API shows them."""
 
+from kiteroll.api.presenters.endpoints import fields_of_role
 from kiteroll.app.named_credentials import CredentialRow
 from kiteroll.app.queries.network_map import LinkView
 from kiteroll.app.queries.ports import PortView
@@ -80,10 +81,9 @@ def present_port(view: PortView) -> api.Port:
         spanning_tree=row.spanning_tree,
         present=row.present,
         quiet=row.quiet,
-        role=role.role.value,
+        **fields_of_role(role),
         role_by_operator=role.evidence is RoleEvidence.OPERATOR,
         role_evidence=role_text(role),
-        leads_to=list(role.leads_to),
         beyond=role.beyond,
         use=view.use.value,
         silent_since=view.silent_since,

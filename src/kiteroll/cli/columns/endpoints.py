@@ -58,7 +58,7 @@ def stays(out: Output) -> list[Column[api.Stay]]:
         Column("seen", lambda one: one.seen_at, shown=lambda one: f"{out.age(one.seen_at)} ago"),
         Column("ended", lambda one: one.ended_at),
         Column("ending", lambda one: one.ending or ""),
-        Column("leads to", lambda one: one.leads_to, shown=lambda one: leads(one.leads_to)),
+        Column("leads to", lambda one: one.leads_to, shown=leads),
     ]
 
 
@@ -141,9 +141,10 @@ def label_differences() -> list[Column[api.LabelDifference]]:
     ]
 
 
-def leads(names: list[str]) -> str:
+def leads(one: api.Place | api.Port) -> str:
     """The next switch, and how many more are behind it."""
-    return names[0] + (f" and {len(names) - 1} more" if len(names) > 1 else "") if names else ""
+    names, count = one.leads_to, one.leads_to_count
+    return names[0] + (f" and {count - 1} more" if count > 1 else "") if names else ""
 
 
 def _place_vlan(place: api.Place | None) -> str:

@@ -97,7 +97,7 @@ def ports(out: Output) -> list[Column[api.Port]]:
         Column("speed", lambda one: one.speed_bps, shown=lambda one: speed_text(one.speed_bps), right=True),
         Column("present", lambda one: one.present, right=True),
         Column("quiet", lambda one: one.quiet, right=True),
-        Column("leads to", lambda one: one.leads_to, shown=lambda one: leads(one.leads_to)),
+        Column("leads to", lambda one: one.leads_to, shown=leads),
         Column("label", lambda one: one.alias),
         Column("role", lambda one: one.role),
         Column("evidence", lambda one: one.role_evidence),
