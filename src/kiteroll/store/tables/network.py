@@ -126,6 +126,7 @@ port_uplink = Table(
     # When a port counted as an uplink, [began_at, ended_at): what a question about the past goes by.
     Column("id", BigInteger, primary_key=True),
     Column("port_id", Integer, ForeignKey("port.id"), nullable=False),
+    # Compressed by the server (migration 0018): a tenth of what it is.
     Column("leads_to", JSON, nullable=False),
     Column("adjacent", JSON, nullable=False),
     # What it rests on (kiteroll.core.topology.roles.RoleEvidence), and the names that is about.
