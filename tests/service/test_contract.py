@@ -137,8 +137,9 @@ def test_who_changes_what_was_changed_meanwhile_is_reported(http: httpx.Client) 
     assert both.status_code == 200
     assert http.patch(path, json={"notes": ""}, headers={"If-Match": "*"}).status_code == 200
     assert http.patch(path, json={"notes": ""}, headers={"If-Match": "unquoted"}).status_code == 422
-    answer = http.post("/rounds", json={"all": True}, headers={"If-Match": seen})
-    assert answer.status_code == 422 and "has an entity tag" in answer.text
+    for path, body in (("/rounds", {"all": True}), ("/readings", [])):
+        answer = http.post(path, json=body, headers={"If-Match": seen})
+        assert answer.status_code == 422 and "has an entity tag" in answer.text
 
 
 def test_of_changes_that_come_at_once_with_one_tag_one_is_made(http: httpx.Client) -> None:

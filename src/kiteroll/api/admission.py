@@ -49,6 +49,8 @@ async def admitted(
             await _add_entity_tag(request, call, await _given(request))
         yield
         return
+    if call.state is None and preconditions.is_conditional(request.headers):
+        raise Invalid("If-Match and If-None-Match: this call changes nothing that has an entity tag")
     if not call.entered:
         principal.require_every_site("this")
         yield
@@ -65,7 +67,7 @@ async def admitted(
         entry = _Entry(request, principal, call, given)
         await asyncio.to_thread(entry.read_state)
         if preconditions.is_conditional(request.headers):
-            _check_condition(request, call, entry)
+            preconditions.check(request.headers, preconditions.tag_of(entry.before))
         await asyncio.to_thread(entry.begin)
         try:
             yield
@@ -81,13 +83,6 @@ async def _add_entity_tag(request: Request, call: Call, given: Given) -> None:
     state = await asyncio.to_thread(state_or_none, call.state, request.app.state.parts, given)
     if (tag := preconditions.tag_of(state)) is not None:
         request.scope["answer_headers"]["ETag"] = tag
-
-
-def _check_condition(request: Request, call: Call, entry: "_Entry") -> None:
-    """Raises ChangedMeanwhile or Invalid."""
-    if call.state is None:
-        raise Invalid("If-Match and If-None-Match: this call changes nothing that has an entity tag")
-    preconditions.check(request.headers, preconditions.tag_of(entry.before))
 
 
 Admitted = Depends(admitted, scope="function")
