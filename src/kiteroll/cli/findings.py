@@ -33,7 +33,7 @@ def add_commands(commands: Any) -> None:
         verbs,
         "list",
         run_list,
-        "list what a person must look at, the worst first, then the latest",
+        "list what a person must look at, the worst first (cleared ones: the latest)",
         parents=parents,
         detail="Open and acknowledged ones unless --state is given. Those that another finding explains\n"
         "(the flaps of a loop) are left out unless --parts is given.",
@@ -86,7 +86,7 @@ def run_list(context: Context) -> Exit:
             since=parse_instant(args.since, context.now()) if args.since else None,
             at=parse_instant(args.at, context.now()) if args.at else None,
             parts=args.parts,
-            sort="severity",
+            sort=None if args.state == ["cleared"] else "severity",
             limit=min(args.limit, 1000),
         )
         answer = list(islice(client.each(question), args.limit))
