@@ -107,8 +107,11 @@ def test_a_finding_reaches_webhook_mail_syslog_and_folder(
         assert subject.startswith("[Kite Roll] ") and "barred" in subject
         lines: list[str] = []
         wait_until(lambda: _drained(log, lines) and any('reason="opened"' in one for one in lines), "syslog")
-        wait_until(lambda: list((tmp_path / "alerts").glob("alert-*[1-9].json")), "a file")
-        wait_until(lambda: any('action="reading.import"' in one for one in lines + _new(log, lines)), "audit")
+        test = tmp_path / "alerts" / f"alert-{0:010}.json"
+        wait_until(lambda: {*test.parent.glob("alert-*.json")} - {test}, "a file")
+        wait_until(
+            lambda: any('action="alert-route.set"' in one for one in lines + _new(log, lines)), "audit"
+        )
         sent = list(kite.each(alerts(finding=message["finding"])))
         wait_until(
             lambda: {one.state for one in kite.each(alerts(finding=message["finding"]))} == {"sent"},
