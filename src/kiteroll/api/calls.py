@@ -5,7 +5,7 @@ This is the one place: a call that is not listed is refused at start, and so is 
 """
 
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 
 from kiteroll.api import call_states as was
@@ -41,8 +41,9 @@ def _change(
     sites: SitesOf | None = None,
     state: StateOf | None = None,
     dry: bool = False,
+    entered: bool = True,
 ) -> Call:
-    return Call(right, action, sites, state, subject, dry)
+    return Call(right, action, sites, state, subject, dry, entered)
 
 
 _VIEW = Call(Right.VIEW)
@@ -114,7 +115,7 @@ CALLS: dict[str, Call] = {
     "resume_round": _change(Right.OPERATE, "round.resume", "number"),
     "change_site": _change(Right.ADMINISTER, "site.change", "name", state=was.site),
     "change_group": _change(Right.ADMINISTER, "group.change", "name", state=was.group),
-    "import_readings": replace(_change(Right.OPERATE, "reading.import"), entered=False),
+    "import_readings": _change(Right.OPERATE, "reading.import", entered=False),
     "import_mac_table": _change(Right.OPERATE, "mac-table.import", "body.switch", sites=of.site_of_body),
     "set_mapping": _change(Right.OPERATE, "mapping.set", "name", state=was.mapping),
     "remove_mapping": _change(Right.OPERATE, "mapping.remove", "name", state=was.mapping),

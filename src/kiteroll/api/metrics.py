@@ -15,7 +15,7 @@ from kiteroll.app.supervisor import Supervisor
 from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable
-from kiteroll.core.findings.finding import Finding, FindingKind, Severity, State
+from kiteroll.core.findings.finding import Finding, FindingKind, Severity
 from kiteroll.core.model.changes import ChangeKind
 
 _OUTCOMES = ("complete", "partial", "failed")
@@ -152,7 +152,7 @@ class _Now(Collector):
         """Of every kind there is: one that has none open stands at zero."""
         findings = GaugeMetricFamily("kiteroll_findings_open", "Open findings", labels=["kind", "severity"])
         live = self._live_findings()
-        tally = Tally((one.kind, one.severity) for one in live if one.state is State.OPEN and not one.part_of)
+        tally = Tally((one.kind, one.severity) for one in live if one.stands_open)
         for kind in FindingKind:
             for severity in Severity:
                 findings.add_metric([kind.value, severity.value], tally[kind, severity])

@@ -8,14 +8,13 @@ from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.policy.rule_changes import RuleSet
 from kiteroll.store import rules
 from kiteroll.store.database import Database
-from kiteroll.store.rules import BarredRow, RuleRow
+from kiteroll.store.rules import RuleRow
 
 
 @dataclass(frozen=True, slots=True)
 class _Kept:
     fingerprint: str
     rows: Sequence[RuleRow]
-    barred: Sequence[BarredRow]
     whole: RuleSet
 
 
@@ -37,9 +36,6 @@ class KeptRules:
         """Wide levels first."""
         return self._current().rows
 
-    def barred(self) -> Sequence[BarredRow]:
-        return self._current().barred
-
     def rule_set(self) -> RuleSet:
         return self._current().whole
 
@@ -57,5 +53,5 @@ class KeptRules:
         with self._lock:
             if self._kept is None or self._kept.fingerprint != fingerprint:
                 rows, barred = self._database.run(rules.all_rules), self._database.run(rules.all_barred)
-                self._kept = _Kept(fingerprint, rows, barred, rules.as_set(rows, barred))
+                self._kept = _Kept(fingerprint, rows, rules.as_set(rows, barred))
             return self._kept

@@ -46,11 +46,8 @@ def _in_its_order(cursor: Cursor = None, limit: Limit = 100) -> PageAsk:
 def page(rows: Sequence[M], ask: PageAsk, *key: str) -> PageOf[M]:
     """One page of all `rows`. `key`: fields that tell rows apart; the next page begins behind the last row of
     this one by them, however many come meanwhile. Rows without a value come last. Raises Invalid."""
-    ordered = _sorted(rows, ask) if ask.sort else list(rows)
-    first = 0 if ask.cursor is None else _behind(ordered, ask, key)
-    shown = ordered[first : first + ask.limit]
-    more = len(ordered) > first + ask.limit
-    return PageOf(items=shown, next=_encode(ask, first + ask.limit - 1, shown[-1], key) if more else None)
+    ordered = _sorted(rows, ask) if ask.sort else rows
+    return _cut(ordered, ask, lambda row: _name(row, key), lambda row: row, len(key))
 
 
 def presented_page(
@@ -60,13 +57,18 @@ def presented_page(
     `key`: the field that tells them apart; `name` gives it of a row."""
     if ask.sort:
         return page([present(row) for row in rows], ask, key)
-    first = 0
-    if ask.cursor is not None:
-        at, (last,) = _place(ask, 1)
-        first = next((number + 1 for number, row in enumerate(rows) if name(row) == last), at)
-    shown = [present(row) for row in rows[first : first + ask.limit]]
+    return _cut(rows, ask, lambda row: [name(row)], present, 1)
+
+
+def _cut(
+    rows: Sequence[R], ask: PageAsk, name: Callable[[R], list[str]], present: Callable[[R], M], parts: int
+) -> PageOf[M]:
+    """`name` tells rows apart by so many `parts`."""
+    first = 0 if ask.cursor is None else _behind(rows, ask, name, parts)
+    some = rows[first : first + ask.limit]
     more = len(rows) > first + ask.limit
-    return PageOf(items=shown, next=_encode(ask, first + ask.limit - 1, shown[-1], [key]) if more else None)
+    cursor = _encode(ask, first + ask.limit - 1, name(some[-1])) if more else None
+    return PageOf(items=[present(row) for row in some], next=cursor)
 
 
 def page_by_group(
@@ -88,7 +90,7 @@ def page_by_group(
         shown += numbered
         if len(shown) > ask.limit:
             number, row = shown[ask.limit - 1]
-            cursor = _encode(ask, number, row, (group, *key))
+            cursor = _encode(ask, number, _name(row, (group, *key)))
             return PageOf(items=[row for _, row in shown[: ask.limit]], next=cursor)
     return PageOf(items=[row for _, row in shown], next=None)
 
@@ -114,14 +116,14 @@ def _name(row: ResponseModel, key: Sequence[str]) -> list[str]:
     return [str(_value(row, one)) for one in key]
 
 
-def _encode(ask: PageAsk, at: int, row: ResponseModel, key: Sequence[str]) -> str:
-    return encode_cursor([ask.sort or "", at, *_name(row, key)])
+def _encode(ask: PageAsk, at: int, name: Sequence[str]) -> str:
+    return encode_cursor([ask.sort or "", at, *name])
 
 
-def _behind(ordered: Sequence[ResponseModel], ask: PageAsk, key: Sequence[str]) -> int:
-    at, name = _place(ask, len(key))
-    for number, row in enumerate(ordered):
-        if _name(row, key) == name:
+def _behind(rows: Sequence[R], ask: PageAsk, name: Callable[[R], list[str]], parts: int) -> int:
+    at, last = _place(ask, parts)
+    for number, row in enumerate(rows):
+        if name(row) == last:
             return number + 1
     return at  # it is gone: what followed it has moved up to its place
 

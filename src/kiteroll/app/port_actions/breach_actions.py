@@ -11,7 +11,7 @@ from kiteroll.app.logs import fields
 from kiteroll.app.port_actions.actor import Guarded, Order, PortActor
 from kiteroll.clock import Clock
 from kiteroll.core.errors import KiteRollError, StorageUnavailable
-from kiteroll.core.findings.finding import Finding, State
+from kiteroll.core.findings.finding import Finding
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.port_actions.actions import ActionKind, ActionState, Wanted
@@ -70,7 +70,7 @@ class BreachActions:
         await asyncio.to_thread(self._withdraw, live.keys())
         self._settled = {one for one in self._settled if one[0] in live}
         # What a finding explains, such as a loop, is not closed for; what somebody looks at is theirs.
-        open_now = [one for one in live.values() if one.state is State.OPEN and not one.part_of]
+        open_now = [one for one in live.values() if one.stands_open]
         if not open_now:
             return
         rules = await self._rules_in_force()

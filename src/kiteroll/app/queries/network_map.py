@@ -9,7 +9,7 @@ from kiteroll.app.queries.as_of import past_instant
 from kiteroll.app.queries.switches import SwitchQueries, SwitchView
 from kiteroll.app.topology_view import TopologyView
 from kiteroll.clock import Clock
-from kiteroll.core.findings.finding import Finding, State
+from kiteroll.core.findings.finding import Finding
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.link_state import LinkState, link_state
 from kiteroll.core.topology.neighbours import shut_ports
@@ -79,9 +79,4 @@ class NetworkMap:
         return MapView([(one, counts[one.row.name]) for one in views], found)
 
     def _open_findings(self) -> Counter[str]:
-        return Counter(
-            name
-            for one in self._live_findings()
-            if one.state is State.OPEN and not one.part_of
-            for name in one.switches
-        )
+        return Counter(name for one in self._live_findings() if one.stands_open for name in one.switches)

@@ -12,7 +12,7 @@ from kiteroll.core.model.link_change import unchanged_since
 from kiteroll.core.model.poor_use import Link, PoorUse, odd_links, unused
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.reading import Oper
-from kiteroll.store import inventory, list_queries, port_history
+from kiteroll.store import inventory, port_history
 from kiteroll.store.database import Database
 from kiteroll.store.inventory import SwitchRow
 from kiteroll.wording.ports import SILENT, odd_link_text, unused_text
@@ -43,16 +43,17 @@ class PortUseQueries:
         rows = [
             row
             for row in inventoried
-            if (switch is None or row.name == switch) and (group is None or group in row.in_groups)
+            if (switch is None or row.name == switch)
+            and (group is None or group in row.in_groups)
+            and row.name >= (first or "")
         ]
         before = self._clock.now() - unused_for
-        rows = sorted((row for row in rows if row.name >= (first or "")), key=attrgetter("name"))
-        return (one for row in rows for one in self._of(row, before))
+        return (one for row in sorted(rows, key=attrgetter("name")) for one in self._of(row, before))
 
     def _of(self, row: SwitchRow, before: datetime) -> Iterator[PoorlyUsedPort]:
         views = [
             one
-            for one in self._ports.views(self._database.run(list_queries.ports_of, row.id))
+            for one in self._ports.of_id(row.id)
             if one.row.bridged and one.row.there and not one.role.is_uplink
         ]
         yield from self._unused(row, views, before)

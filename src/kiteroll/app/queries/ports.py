@@ -52,8 +52,11 @@ class PortQueries:
         at = past_instant(self._clock, at)
         if at is not None:
             return self._as_of(self._database.run(former_switches.switch_then, switch, at), at)
-        row = self._database.run(inventory.get_switch, switch)
-        return self.views(self._database.run(list_queries.ports_of, row.id))
+        return self.of_id(self._database.run(inventory.get_switch, switch).id)
+
+    def of_id(self, switch_id: int) -> list[PortView]:
+        """The same, of a switch in the inventory by its id."""
+        return self.views(self._database.run(list_queries.ports_of, switch_id))
 
     def get(self, switch: str, port: str, at: datetime | None) -> PortView:
         """Raises NotFound."""

@@ -11,7 +11,7 @@ from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.app.turns import Turns
 from kiteroll.clock import Clock
 from kiteroll.core.errors import StorageUnavailable, TrackerAway
-from kiteroll.core.findings.finding import Finding, State
+from kiteroll.core.findings.finding import Finding
 
 __all__ = ["ServiceStatus", "StatusQueries", "WorkerHealth"]
 
@@ -58,7 +58,7 @@ class StatusQueries:
             switches=len(self._fleet.switches),
             endpoints=len(self._fleet.index),
             tracked=self._fleet.tracker.tracked(),
-            open_findings=sum(one.state is State.OPEN and not one.part_of for one in self._live_findings()),
+            open_findings=sum(one.stands_open for one in self._live_findings()),
             clock_ahead=self._clock.ahead(),
             following=self.following,
             workers=self._supervisor.health(),

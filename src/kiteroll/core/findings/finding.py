@@ -238,6 +238,11 @@ class Finding:
         )
 
     @property
+    def stands_open(self) -> bool:
+        """Whether it is open, and no other one explains it."""
+        return self.state is State.OPEN and not self.part_of
+
+    @property
     def began_at(self) -> datetime:
         """When it began this time, as far as is kept."""
         return self.first_at if self.times_opened == 1 else self.opened_at - _TOLD_WITHIN
