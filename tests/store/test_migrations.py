@@ -1,5 +1,6 @@
 """Migrations: cut off anywhere they go on, and what an earlier version stored is there after each."""
 
+import json
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import closing, contextmanager
@@ -12,7 +13,9 @@ from alembic.script import ScriptDirectory
 from sqlalchemy import Column, Connection, MetaData, event, func, insert, inspect, select, text
 
 from kiteroll.core.errors import Conflict, StorageUnavailable
-from kiteroll.store import inventory
+from kiteroll.core.topology.cables import Cable, UplinkRecord
+from kiteroll.core.topology.roles import RoleEvidence
+from kiteroll.store import inventory, port_history
 from kiteroll.store.database import Database
 from kiteroll.store.migrate import MIGRATIONS, bring_up_to_date, migrate
 from kiteroll.store.tables import metadata
@@ -137,6 +140,32 @@ def test_a_statement_may_take_longer_than_the_service_waits_for_answers(empty: D
         busy.execute(text("UNLOCK TABLES"))
         upgrade.result(timeout=60)
     _assert_whole(empty)
+
+
+def test_uplinks_of_before_name_their_switches_by_id(empty: Database) -> None:
+    migrate(empty, "0018")
+    tables = MetaData()
+    tables.reflect(empty.engine)
+    named = {"leads_to": ["quay-1", "gone"], "adjacent": ["quay-1"], "witnesses": ["quay-1"]}
+    rows: list[tuple[str, dict[str, Any]]] = [
+        ("switch", {"id": 7, "name": "quay-1", "name_key": "quay-1"}),
+        ("port", {"id": 3, "name": "p24"}),
+        ("port_uplink", {"port_id": 3, "evidence": "LLDP neighbour", "ended_at": None} | named),
+    ]
+    with empty.engine.begin() as connection:
+        connection.execute(text("SET foreign_key_checks = 0"))
+        for name, values in rows:
+            table = tables.tables[name]
+            unsaid = {
+                c.name: None if c.nullable else _sample(c) for c in table.columns if c.name not in values
+            }
+            as_stored = {
+                one: json.dumps(value) if isinstance(value, list) else value for one, value in values.items()
+            }
+            connection.execute(insert(table), unsaid | as_stored)
+    migrate(empty)
+    recorded = UplinkRecord(("quay-1",), Cable.OPEN, RoleEvidence.NEIGHBOUR, ("quay-1",), ("quay-1",))
+    assert empty.run(port_history.open_uplinks) == {3: recorded}
 
 
 def test_a_database_of_a_newer_version_is_left_alone(database: Database) -> None:

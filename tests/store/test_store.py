@@ -20,6 +20,7 @@ from kiteroll.core.policy.port_rules import NO_LIMIT, STAYS_CLOSED, OnBreach, Ru
 from kiteroll.core.policy.roll import Barred, Enrolled
 from kiteroll.core.policy.rule_changes import RuleSet, differences
 from kiteroll.core.replay.stay_ledger import StayLedger
+from kiteroll.core.topology.cables import Cable, UplinkRecord
 from kiteroll.core.topology.inference import infer
 from kiteroll.core.topology.refresh import TopologyRefresh
 from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
@@ -372,25 +373,29 @@ def test_ip_addresses_are_kept_as_intervals_and_found_from_both_sides(stored: St
     ]
 
 
-def _uplink_to(name: str) -> PortRole:
-    return PortRole(Role.UPLINK, RoleEvidence.NEIGHBOUR, (name,), (name,), (name,))
-
-
 def test_what_ports_were_is_reported_as_of_an_instant(stored: Stored) -> None:
     stored.apply(0, {(1, 10): "p1"})
     ids = stored.database.run(ids_of_ports, [("quay-1", "p1"), ("quay-1", "p24")])
-    core, ring = (
-        PortRole(Role.UPLINK, RoleEvidence.NEIGHBOUR, (name,), (name,), (name,))
-        for name in ("core-1", "ring-1")
-    )
+    for name in ("core-1", "ring-1"):
+        add(stored.database, name)
     port = ids["quay-1", "p24"]
     assert stored.database.run(port_history.uplinks_at, at(1)) is None, "nothing is recorded yet"
-    stored.database.run(port_history.record_uplinks, {port: core}, (), at(1))
-    stored.database.run(port_history.record_uplinks, {port: ring}, (), at(3))
+    to_core, to_ring = (
+        UplinkRecord((name,), Cable.OPEN, RoleEvidence.NEIGHBOUR, (name,), leads_to)
+        for name, leads_to in (("core-1", None), ("ring-1", ("ring-1", "core-1")))
+    )
+    stored.database.run(port_history.record_uplinks, {port: to_core}, (), at(1))
+    assert stored.database.run(port_history.open_uplinks) == {port: to_core}
+    stored.database.run(port_history.record_uplinks, {port: to_ring}, (), at(3))
     stored.database.run(port_history.record_uplinks, {}, (port,), at(5))
+    stored.database.run(inventory.change_switch, at(6), "core-1", {"name": "core-new"})
     recorded = {minute: stored.database.run(port_history.uplinks_at, at(minute)) for minute in (0, 1, 4, 5)}
     place = ("quay-1", "p24")
-    assert recorded == {0: None, 1: {port: (place, core)}, 4: {port: (place, ring)}, 5: {}}
+    then, later = (
+        PortRole(Role.UPLINK, RoleEvidence.NEIGHBOUR, adjacent, leads_to, adjacent)
+        for adjacent, leads_to in ((("core-new",), ("core-new",)), (("ring-1",), ("ring-1", "core-new")))
+    )
+    assert recorded == {0: None, 1: {port: (place, then)}, 4: {port: (place, later)}, 5: {}}
     assert stored.database.run(port_history.open_uplinks) == {}
     former = stored.database.run(port_history.former_uplinks, at(4))
     assert former == {place: at(5)}

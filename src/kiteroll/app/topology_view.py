@@ -9,6 +9,7 @@ from datetime import datetime
 from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.cables import UplinkRecord, as_recorded
 from kiteroll.core.topology.refresh import REMEMBERED, TopologyRefresh, TopologySnapshot
 from kiteroll.core.topology.roles import PortRole, Topology
 from kiteroll.store import port_history
@@ -66,7 +67,8 @@ class TopologyView:
         self._cost_s = 0.0
         self._done_at: float | None = None
         """By the monotonic clock."""
-        self._recorded: dict[int, PortRole] | None = None
+        self._recorded: dict[int, UplinkRecord] | None = None
+        self._recorded_of: Mapping[PortRef, PortRole] = {}
 
     def now(self) -> NetworkView:
         """A few seconds old at most where working it out is quick; where it takes long (thousands of
@@ -110,6 +112,7 @@ class TopologyView:
         """What is remembered of ports goes by the names of switches: all is worked out anew from the records,
         as after a start, by whoever asks next."""
         self._refresh = TopologyRefresh()
+        self._recorded = None
 
     def refresh_unless_costly(self) -> NetworkView | None:
         """The same; None where it was done so short a time ago that, by what it takes, it would be at work
@@ -149,7 +152,7 @@ class TopologyView:
             uplinks = snapshot.topology.uplinks()
             ids = self._database.run(ids_of_ports, list(uplinks))
             if self._records:
-                self._record({ids[port]: role for port, role in uplinks.items() if port in ids}, now)
+                self._record(snapshot.topology, ids, now)
             self._view = NetworkView(snapshot, ids)
         self._view = replace(self._view, facts_at=refresh.facts_at)
         self._done_at = self._clock.monotonic()
@@ -162,22 +165,19 @@ class TopologyView:
         pause_s = min(_LONGEST_PAUSE_S, _PAUSE * self._cost_s)
         return self._clock.monotonic() < self._done_at + pause_s
 
-    def _record(self, uplinks: Mapping[int, PortRole], now: datetime) -> None:
+    def _record(self, topology: Topology, ids: Mapping[PortRef, int], now: datetime) -> None:
         """Record what became of uplinks, so that a question about the past is answered as things were."""
+        uplinks = topology.uplinks()
         if self._recorded is None:
             self._recorded = self._database.run(port_history.open_uplinks)
+        elif uplinks == self._recorded_of:
+            return
         before = self._recorded
+        records = {ids[port]: record for port, record in as_recorded(topology).items() if port in ids}
         begun = {
-            port_id: role
-            for port_id, role in uplinks.items()
-            if port_id not in before or not _same_way(before[port_id], role)
+            port_id: record for port_id, record in records.items() if not record.same_way(before.get(port_id))
         }
-        ended = before.keys() - uplinks.keys()
+        ended = before.keys() - records.keys()
         if begun or ended:
             self._database.run(port_history.record_uplinks, begun, ended, now)
-        self._recorded = dict(uplinks)
-
-
-def _same_way(one: PortRole, other: PortRole) -> bool:
-    """Whether both lead to the same switches; other evidence for it makes it no other uplink."""
-    return (one.leads_to, one.adjacent) == (other.leads_to, other.adjacent)
+        self._recorded, self._recorded_of = records, uplinks

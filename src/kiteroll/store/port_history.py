@@ -1,6 +1,6 @@
 """Uplinks, links and counts of ports as of an instant."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
@@ -8,7 +8,8 @@ from typing import Any
 from sqlalchemy import Connection, Row, func, insert, select, tuple_, update
 
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
+from kiteroll.core.topology.cables import Cable, UplinkRecord, from_records
+from kiteroll.core.topology.roles import PortRole, RoleEvidence
 from kiteroll.store.past_roles import recorded_since
 from kiteroll.store.predicates import covers
 from kiteroll.store.quiet_periods import heard_then
@@ -22,14 +23,15 @@ class LinkChange:
     oper: str
 
 
-def open_uplinks(connection: Connection) -> dict[int, PortRole]:
+def open_uplinks(connection: Connection) -> dict[int, UplinkRecord]:
     """By id of the port: what is recorded of those that count as uplinks now."""
-    query = select(port_uplink).where(port_uplink.c.ended_at.is_(None))
-    return {row.port_id: _role(row) for row in connection.execute(query)}
+    rows = connection.execute(select(port_uplink).where(port_uplink.c.ended_at.is_(None))).all()
+    names = _names_of_switches(connection)
+    return {row.port_id: _record(row, names) for row in rows}
 
 
 def record_uplinks(
-    connection: Connection, begun: Mapping[int, PortRole], ended: Collection[int], at: datetime
+    connection: Connection, begun: Mapping[int, UplinkRecord], ended: Collection[int], at: datetime
 ) -> None:
     """`begun` count as uplinks from now on, or lead elsewhere; `ended` no longer do. By id of the port."""
     over = [*begun, *ended]
@@ -37,16 +39,23 @@ def record_uplinks(
         closed = update(port_uplink).where(port_uplink.c.port_id.in_(over), port_uplink.c.ended_at.is_(None))
         connection.execute(closed.values(ended_at=at))
     if begun:
+        here = select(switch.c.name, switch.c.id).where(switch.c.removed_at.is_(None))
+        numbers: dict[str, int] = {name: number for name, number in connection.execute(here)}
+
+        def ids(names: Iterable[str]) -> list[int]:
+            return [numbers[name] for name in names if name in numbers]
+
         rows = [
             {
                 "port_id": port_id,
-                "leads_to": list(role.leads_to),
-                "adjacent": list(role.adjacent),
-                "evidence": role.evidence.value,
-                "witnesses": list(role.witnesses),
+                "leads_to": None if record.leads_to is None else ids(record.leads_to),
+                "adjacent": ids(record.adjacent),
+                "cable": record.cable.value,
+                "evidence": record.evidence.value,
+                "witnesses": ids(record.witnesses),
                 "began_at": at,
             }
-            for port_id, role in begun.items()
+            for port_id, record in begun.items()
         ]
         connection.execute(insert(port_uplink), rows)
 
@@ -62,7 +71,12 @@ def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[PortRef,
         .join(switch, switch.c.id == port.c.switch_id)
         .where(covers(port_uplink.c.began_at, port_uplink.c.ended_at, at))
     )
-    return {row.port_id: ((row.switch_name, row.port_name), _role(row)) for row in connection.execute(query)}
+    rows = connection.execute(query).all()
+    names = _names_of_switches(connection)
+    roles = from_records({(row.switch_name, row.port_name): _record(row, names) for row in rows})
+    return {
+        row.port_id: (place, roles[place]) for row in rows for place in [(row.switch_name, row.port_name)]
+    }
 
 
 def last_used(connection: Connection, switch_id: int) -> dict[int, datetime]:
@@ -90,13 +104,21 @@ def former_uplinks(connection: Connection, since: datetime) -> dict[PortRef, dat
     }
 
 
-def _role(row: Row[Any]) -> PortRole:
-    return PortRole(
-        Role.UPLINK,
+def _names_of_switches(connection: Connection) -> dict[int, str]:
+    """As they are called now, also of those that were removed."""
+    return {number: name for number, name in connection.execute(select(switch.c.id, switch.c.name))}
+
+
+def _record(row: Row[Any], names: Mapping[int, str]) -> UplinkRecord:
+    def named(ids: Iterable[int]) -> tuple[str, ...]:
+        return tuple(names[number] for number in ids if number in names)
+
+    return UplinkRecord(
+        named(row.adjacent),
+        Cable(row.cable),
         RoleEvidence(row.evidence),
-        tuple(row.witnesses),
-        tuple(row.leads_to),
-        tuple(row.adjacent),
+        named(row.witnesses),
+        None if row.leads_to is None else named(row.leads_to),
     )
 
 

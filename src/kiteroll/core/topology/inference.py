@@ -14,6 +14,7 @@ from datetime import timedelta
 
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.topology.reach import reach
 from kiteroll.core.topology.roles import UNKNOWN_ROLE, PortRole, Role, RoleEvidence, Topology
 from kiteroll.core.topology.separation import separated_switches
 
@@ -216,28 +217,12 @@ def _closed(facts: TopologyFacts) -> frozenset[PortRef]:
 def _reach(
     facts: TopologyFacts, adjacent: Mapping[PortRef, set[str]], closed: frozenset[PortRef]
 ) -> dict[PortRef, set[str]]:
-    """What neighbours lead on to: from each switch the shortest path over cables that are open."""
-    cables: dict[str, list[tuple[PortRef, str]]] = defaultdict(list)
-    for port, others in adjacent.items():
+    """What neighbours lead on to, over cables that are open."""
+    ends: dict[str, list[tuple[PortRef, list[str]]]] = defaultdict(list)
+    for port, others in sorted(adjacent.items()):
         if port not in closed and port not in facts.aggregates:
-            cables[port[0]] += [(port, other) for other in sorted(others)]
-    beyond = {switch: [other for _, other in ends] for switch, ends in cables.items()}
-    found: dict[PortRef, set[str]] = defaultdict(set)
-    for start, ends in cables.items():
-        known = {start}
-        queue: list[tuple[str, set[str]]] = []
-        for port, other in ends:
-            if other not in known:
-                known.add(other)
-                found[port].add(other)
-                queue.append((other, found[port]))
-        for here, behind in queue:  # grows while it is gone through
-            for other in beyond.get(here, ()):
-                if other not in known:
-                    known.add(other)
-                    behind.add(other)
-                    queue.append((other, behind))
-    return found
+            ends[port[0]].append((port, sorted(others)))
+    return reach(ends)
 
 
 def _lead_on(behind: Mapping[PortRef, set[str]], by_neighbours: Mapping[PortRef, int], switches: int) -> None:

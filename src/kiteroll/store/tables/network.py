@@ -126,10 +126,13 @@ port_uplink = Table(
     # When a port counted as an uplink, [began_at, ended_at): what a question about the past goes by.
     Column("id", BigInteger, primary_key=True),
     Column("port_id", Integer, ForeignKey("port.id"), nullable=False),
-    # Compressed by the server (migration 0018): a tenth of what it is.
-    Column("leads_to", JSON, nullable=False),
+    # Ids of the switches behind it. NULL where these follow from the cables of all uplinks
+    # (kiteroll.core.topology.cables); else compressed by the server (migration 0018).
+    Column("leads_to", JSON(none_as_null=True)),
+    # Ids of those at the far end of its cable, and how that is (kiteroll.core.topology.cables.Cable).
     Column("adjacent", JSON, nullable=False),
-    # What it rests on (kiteroll.core.topology.roles.RoleEvidence), and the names that is about.
+    Column("cable", String(16), nullable=False, server_default="open"),
+    # What it rests on (kiteroll.core.topology.roles.RoleEvidence), and ids of the switches that is about.
     Column("evidence", String(32), nullable=False),
     Column("witnesses", JSON, nullable=False),
     Column("began_at", Instant, nullable=False),
