@@ -227,6 +227,14 @@ def test_an_import_shows_what_it_would_do_and_does_it_whole_or_not_at_all(
     )
     wrong = kiteroll("switch", "import", str(file), service=service)
     assert wrong.returncode == 2 and f"{file}, line 3: '127.0.0.256' is not an IPv4" in wrong.stderr
+    file.write_text("name,address\n" + "".join(f"yard-{one},127.0.0.1:{one}\n" for one in range(1, 5002)))
+    without = kiteroll("switch", "import", str(file), service=service).stderr
+    assert f"{file}, line 2, line 3, line 4 and 4998 more: credential: it names none" in without
+    too_many = kiteroll("switch", "import", str(file), "--credential", "yard", service=service)
+    assert too_many.returncode == 2 and "adds or changes 5001 switches" in too_many.stderr
+    file.write_text("name,address,site,enabled\nyard-1,127.0.0.1:9,Yard,false\n")
+    added = kiteroll("switch", "import", str(file), "--credential", "yard", "--dry-run", service=service)
+    assert added.returncode == 0 and "yard" in added.stdout
     file.write_text("name,address,credential,site,enabled\nyard-1,127.0.0.1:9,yard,Yard,false\n")
     dry = kiteroll("switch", "import", str(file), "--dry-run", service=service)
     assert dry.returncode == 0 and "add" in dry.stdout and "dry run" in dry.stderr

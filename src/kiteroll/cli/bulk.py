@@ -10,12 +10,14 @@ from rich.console import Console
 from rich.progress import Progress
 
 from kiteroll.cli.context import Context
+from kiteroll.cli.file_problems import refused
 from kiteroll.cli.host_port import split_address
 from kiteroll.cli.inventory_files import read_inventory
 from kiteroll.cli.parsing import checked
 from kiteroll.client import AsyncClient, Client, change_switches, read_now, switches
 from kiteroll.core.errors import Invalid
 from kiteroll.schemas import api
+from kiteroll.schemas.inventory import SWITCHES_AT_ONCE
 
 CONCURRENCY = 8
 
@@ -34,6 +36,8 @@ class Step:
 class Plan:
     """What an import does: switch by switch, and as it is sent."""
 
+    credential: str | None
+    """Of new switches that name none."""
     steps: list[Step] = field(default_factory=list)
     added: list[api.NewSwitch] = field(default_factory=list)
     changed: dict[str, api.SwitchChange] = field(default_factory=dict)
@@ -41,6 +45,13 @@ class Plan:
     def add_row(self, values: dict[str, Any], before: api.Switch | None) -> None:
         """Raises Invalid."""
         if before is None:
+            if values.get("source", "snmp") == "snmp" and not values.get("credential"):
+                if self.credential is None:
+                    raise Invalid(
+                        "credential: it names none. `kiteroll credential list` has those there are; one for "
+                        "all switches that name none is given with --credential"
+                    )
+                values["credential"] = self.credential
             new = checked(api.NewSwitch, **values)
             self.added.append(new)
             self.steps.append(Step("add", new.name, f"{new.host}:{new.port}", new.credential, {}))
@@ -83,14 +94,14 @@ async def _read_many(context: Context, names: list[str]) -> list[api.ReadingSumm
     return [answer for answer in answers if isinstance(answer, api.ReadingSummary)]
 
 
-def plan_import(client: Client, file: Path) -> Plan:
-    """What a file would do; the service has checked it.
+def plan_import(client: Client, file: Path, credential: str | None) -> Plan:
+    """What a file would do; the service has checked it. `credential`: of new switches that name none.
 
     Raises Invalid naming file and place of everything that is wrong; then nothing is done.
     """
     known = {one.name: one for one in client.each(switches())}
-    plan = Plan()
-    problems: list[str] = []
+    plan = Plan(credential)
+    problems: list[tuple[str, str]] = []
     places: dict[str, str] = {}
     for where, row in read_inventory(file):
         try:
@@ -100,9 +111,13 @@ def plan_import(client: Client, file: Path) -> Plan:
             places[name] = where
             plan.add_row(_values(row), known.get(name))
         except Invalid as wrong:
-            problems.append(f"{file}, {where}: {wrong}")
+            problems.append((where, str(wrong)))
     if problems:
-        raise Invalid("\n  ".join(("nothing was changed:", *problems)))
+        raise refused(file, "nothing was changed", problems)
+    if (count := max(len(plan.added), len(plan.changed))) > SWITCHES_AT_ONCE:
+        raise Invalid(
+            f"{file}: it adds or changes {count} switches, and at most {SWITCHES_AT_ONCE} at once: split it"
+        )
     _send(client, plan, dry_run=True)
     return plan
 

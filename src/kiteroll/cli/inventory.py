@@ -123,6 +123,7 @@ def add_commands(commands: Any) -> None:
         "groups are separated by blanks. Nothing is done unless all of it is right.",
     )
     one.add_argument("file", type=Path)
+    one.add_argument("--credential", metavar="NAME", help="of new switches that name none in the file")
     one.add_argument("--dry-run", action="store_true", help="only show what it would change")
 
 
@@ -279,7 +280,7 @@ def run_open(context: Context) -> Exit:
 def run_import(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
-        plan = bulk.plan_import(client, args.file)
+        plan = bulk.plan_import(client, args.file, args.credential)
         if not args.dry_run:
             bulk.carry_out(client, plan)
     out.rows(plan.steps, columns.plan(), empty="the file has no switches")

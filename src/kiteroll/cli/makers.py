@@ -7,6 +7,7 @@ from kiteroll.cli import columns
 from kiteroll.cli.context import Context
 from kiteroll.cli.csv_rows import csv_rows
 from kiteroll.cli.exit_codes import Exit
+from kiteroll.cli.file_problems import refused
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
 from kiteroll.client import add_makers, makers, remove_maker
 from kiteroll.core.errors import Invalid
@@ -76,7 +77,7 @@ def _read(file: Path) -> dict[str, str]:
     if heading != ["prefix", "maker"]:
         raise Invalid(f"{file}, line 1: the columns are prefix and maker, in this order")
     found: dict[str, str] = {}
-    problems: list[str] = []
+    problems: list[tuple[str, str]] = []
     for line, row in rows:
         try:
             maker = (row["maker"] or "").strip()
@@ -84,7 +85,7 @@ def _read(file: Path) -> dict[str, str]:
                 raise Invalid("maker: it is empty")
             found[parse_prefix(row["prefix"] or "")] = maker
         except Invalid as wrong:
-            problems.append(f"{file}, line {line}: {wrong}")
+            problems.append((f"line {line}", str(wrong)))
     if problems:
-        raise Invalid("\n  ".join(("nothing was imported:", *problems)))
+        raise refused(file, "nothing was imported", problems)
     return found

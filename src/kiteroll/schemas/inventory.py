@@ -121,7 +121,8 @@ class NewSwitch(RequestModel):
         return self
 
 
-_ADDED_OR_CHANGED = 5_000
+SWITCHES_AT_ONCE = 5_000
+"""At most so many are added, and so many changed, as one."""
 
 
 class SwitchChange(RequestModel):
@@ -148,8 +149,8 @@ class SwitchChange(RequestModel):
 class InventoryChanges(RequestModel):
     """Switches to add and to change as one: all of them or none."""
 
-    add: Annotated[list[NewSwitch], Field(max_length=_ADDED_OR_CHANGED)] = Field(default_factory=list)
-    change: Annotated[dict[SwitchName, SwitchChange], Field(max_length=_ADDED_OR_CHANGED)] = Field(
+    add: Annotated[list[NewSwitch], Field(max_length=SWITCHES_AT_ONCE)] = Field(default_factory=list)
+    change: Annotated[dict[SwitchName, SwitchChange], Field(max_length=SWITCHES_AT_ONCE)] = Field(
         default_factory=dict
     )
     """By the name they have."""

@@ -102,7 +102,11 @@ def title(finding: Finding | Detection) -> str:
         case FindingKind.RESTARTED:
             return f"{subject.switch} restarted"
         case FindingKind.NOT_READ:
-            return f"{subject.switch} {tense(*HEALTH.get(details.health, HEALTH['failed']))}"
+            what = f"{subject.switch} {tense(*HEALTH.get(details.health, HEALTH['failed']))}"
+            if not details.count:
+                return what
+            do = tense("does", "did") if details.count == 1 else tense("do", "did")
+            return f"{what}, nor {do} {counted(details.count, 'switch', 'switches')} behind it"
         case FindingKind.SWITCHES_LATE:
             return f"{details.count} of {counted(details.limit or 0, 'switch', 'switches')} {are} not read"
         case FindingKind.SITE_NOT_READ:

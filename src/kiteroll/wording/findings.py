@@ -101,6 +101,8 @@ def cause(finding: Finding | Detection) -> str:
             return details.reason or "somebody barred it"
         case Cause.ERROR:
             return details.error or "an error"
+        case Cause.READINGS_FAIL if details.behind:
+            return f"it is behind {details.behind}, which does not answer either"
         case Cause.READINGS_FAIL:
             return details.error or "its readings fail or are incomplete"
         case other:

@@ -18,6 +18,8 @@ _OF_A_LOOP = KINDS[FindingKind.LOOP].explains - _NOT_PUT_OFF
 
 def settles_after(kind: FindingKind, interval: timedelta) -> timedelta:
     """`interval`: between two readings of the switches it is about, the longest."""
+    if kind is FindingKind.NOT_READ:  # by then those on the way to it were asked as well
+        return max(SETTLES_AFTER, min(interval, _AT_MOST))
     if kind not in _OF_A_LOOP:
         return SETTLES_AFTER
     return max(SETTLES_AFTER, min(_READINGS * interval, _AT_MOST))

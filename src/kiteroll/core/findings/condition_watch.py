@@ -1,6 +1,7 @@
 """How things are, looked at every few seconds: switches, silent ports, IPs, and the service itself."""
 
-from collections.abc import Collection, Mapping, Sequence
+from collections import Counter
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
 
 from kiteroll.core.findings.facts import FactSource
@@ -32,10 +33,12 @@ from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.model.shared_addresses import is_shared
+from kiteroll.core.topology.cut_off import cut_off
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.tracking.switch_health import LATE_AFTER_INTERVALS, SwitchCondition, SwitchHealth
 
 CONDITIONS_EVERY = timedelta(seconds=10)
+_ANSWERED = frozenset({SwitchHealth.READ, SwitchHealth.PARTIAL, SwitchHealth.REFUSED})
 _HELD_IPS_EVERY = timedelta(seconds=20)
 _MAX_ADDRESSES = 5_000
 """Asked about at once."""
@@ -90,18 +93,19 @@ class ConditionWatch:
         # Of a site whose readings are on their way nothing is known yet: the site itself is reported.
         late_sites = {one.site for one in service.sites if not one.up_to_date}
         began_at = self._began_at = self._began_at or now
-        heard = [
-            one
-            for one in conditions
-            if one.site not in late_sites and (one.name in not_read or had_time(one, began_at, now))
-        ]
+        current = [one for one in conditions if one.site not in late_sites]
+        heard = [one for one in current if one.name in not_read or had_time(one, began_at, now)]
+        behind = cut_off(topology, *_silent_and_answering(current))
+        hides = Counter(behind.values())
         # A switch that was late when the last note of its site was made: not one whose reader was away since.
         as_of = {one.site: one.as_of for one in service.sites if one.as_of is not None}
         detections = [
             detection
             for switch in heard
             for detection in (
-                switch_not_read.detect(switch, as_of.get(switch.site, now)),
+                switch_not_read.detect(
+                    switch, as_of.get(switch.site, now), behind.get(switch.name, ""), hides[switch.name]
+                ),
                 table_filling.detect(switch, thresholds, now),
             )
         ]
@@ -119,31 +123,10 @@ class ConditionWatch:
             silent_port.detect(port, topology, thresholds, now, loops, known=port.ref in silent)
             for port in ports
         ]
-        detections += self._of_service(service, heard, as_of, now)
+        detections += [switches_late.detect(heard, as_of, now, behind), *_of_service(service, now)]
         found = [detection for detection in detections if detection is not None]
         found += self._odd_ageing.lasting(odd, now, thresholds.ageing_lasting)
         return found + self._from_ips(facts, now)
-
-    def _of_service(
-        self,
-        service: ServiceCondition,
-        switches: Sequence[SwitchCondition],
-        as_of: Mapping[str, datetime],
-        now: datetime,
-    ) -> list[Detection | None]:
-        return [
-            switches_late.detect(switches, as_of, now),
-            site_not_read.detect(service, now),
-            readings_dropped.detect(service, now),
-            readings_refused.detect(service, now),
-            worker_failed.detect(service, now),
-            database_away.detect(service, now),
-            disk_filling.detect(service, now),
-            certificate_ends.detect(service, now),
-            alerts_not_delivered.detect(service, now),
-            closing_stopped.detect(service, now),
-            *port_closed.detect(service, now),
-        ]
 
     def _from_ips(self, facts: FactSource, now: datetime) -> list[Detection]:
         thresholds = self._thresholds
@@ -164,3 +147,25 @@ class ConditionWatch:
                 if detection is not None:
                     found.append(detection)
         return found
+
+
+def _of_service(service: ServiceCondition, now: datetime) -> list[Detection | None]:
+    return [
+        site_not_read.detect(service, now),
+        readings_dropped.detect(service, now),
+        readings_refused.detect(service, now),
+        worker_failed.detect(service, now),
+        database_away.detect(service, now),
+        disk_filling.detect(service, now),
+        certificate_ends.detect(service, now),
+        alerts_not_delivered.detect(service, now),
+        closing_stopped.detect(service, now),
+        *port_closed.detect(service, now),
+    ]
+
+
+def _silent_and_answering(switches: Iterable[SwitchCondition]) -> tuple[set[str], set[str]]:
+    """Names of those that do not answer, and of those that do."""
+    read = [one for one in switches if one.enabled]
+    silent = {one.name for one in read if one.last_outcome is SwitchHealth.SILENT}
+    return silent, {one.name for one in read if one.last_outcome in _ANSWERED}

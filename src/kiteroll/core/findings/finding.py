@@ -153,6 +153,8 @@ class Details:
     ageing: timedelta | None = None
     bridge: str = ""
     """Name of one that is not in the inventory, and behind the port."""
+    behind: str = ""
+    """Of a switch that does not answer: one on the way to it that does not answer either."""
 
 
 def key_of(kind: FindingKind, subject: Subject) -> str:

@@ -24,6 +24,8 @@ EXPLAINS_FOR = timedelta(hours=1)
 """For so long after its last evidence what is over explains what happened while it lasted."""
 _LOOK_AGAIN = timedelta(minutes=1)
 _NONE: Mapping[str, SwitchCondition] = {}
+_OUTAGE_SPREADS = timedelta(minutes=30)
+"""Each switch is read at its own interval: of an outage, some are found silent long before others."""
 LEAD = timedelta(minutes=2)
 """A loop makes addresses jump for a while before enough of them are seen to call it one."""
 
@@ -230,6 +232,8 @@ def _while_it_lasted(over: Finding, other: Finding) -> bool:
 def _explains(one: Finding, other: Finding) -> bool:
     if other.kind not in KINDS[one.kind].explains or one.key == other.key:
         return False
+    if other.kind is FindingKind.NOT_READ:
+        return _keeps_from_answering(one, other)
     if one.subject.mac is not None and other.subject.mac is not None:
         # A move long after an address was jumping is no part of that.
         return one.subject.mac == other.subject.mac and other.last_at <= one.last_at + _SETTLES_WITHIN
@@ -263,6 +267,14 @@ def _explains(one: Finding, other: Finding) -> bool:
             jumped = not about.isdisjoint(one.details.macs)
             return jumped and (other.kind is not FindingKind.MOVED or bool(one.ports & other.ports))
     return bool(one.ports & other.ports)
+
+
+def _keeps_from_answering(one: Finding, other: Finding) -> bool:
+    """Whether a switch is not read for what keeps many, or one on the way to it, from answering. One that was
+    silent long before, or still is when that is over, is a finding of its own."""
+    if one.state is State.CLEARED or other.began_at < one.began_at - _OUTAGE_SPREADS:
+        return False
+    return one.kind is FindingKind.SWITCHES_LATE or one.subject.switch == other.details.behind
 
 
 def _known_until(cleared: Finding) -> datetime:

@@ -19,7 +19,11 @@ def renamed_finding(finding: Finding, before: str, after: str) -> Finding:
     return replace(
         finding,
         subject=replace(subject, switch=after) if subject.switch == before else subject,
-        details=replace(details, ports=tuple(_ports(details.ports, before, after))),
+        details=replace(
+            details,
+            ports=tuple(_ports(details.ports, before, after)),
+            behind=after if details.behind == before else details.behind,
+        ),
         ports=frozenset(_ports(finding.ports, before, after)),
         part_of=_key(finding.part_of, before, after),
     )

@@ -10,28 +10,32 @@ from kiteroll.core.tracking.switch_health import FAILING, SwitchCondition, Switc
 INFO = KindInfo(
     kind=FindingKind.NOT_READ,
     condition=True,
+    explains=frozenset({FindingKind.NOT_READ}),
     help=KindHelp(
         title="A switch that is not read",
         why="What is known of it grows old; its endpoints may be elsewhere by now.",
         evidence="It does not answer, rejects our credentials, or gave no complete reading for three "
         "intervals.",
-        action="Is it up? Then check its access list and credential: `kiteroll credential test`.",
+        action="Is it up? Then check its access list and credential: `kiteroll credential test`. Switches behind "
+        "it that do not answer either are part of this.",
         fewer="Switch reading off (`kiteroll switch change NAME --off`) while it is being worked on.",
     ),
 )
 
 
-def detect(switch: SwitchCondition, now: datetime) -> Detection | None:
+def detect(switch: SwitchCondition, now: datetime, behind: str = "", hides: int = 0) -> Detection | None:
+    """`behind`: a switch on the way to it that does not answer either; `hides`: to how many it is on the way
+    that do not."""
     health = switch.health(now)
     since = switch.health_since(now)
     if since is None or (health not in FAILING and health is not SwitchHealth.LATE):
         return None
     return Detection(
         kind=FindingKind.NOT_READ,
-        severity=Severity.WARNING,
+        severity=Severity.SERIOUS if hides else Severity.WARNING,
         subject=Subject(switch=switch.name),
         cause=Cause.READINGS_FAIL,
-        details=Details(health=health.value, error=switch.error),
+        details=Details(health=health.value, error=switch.error, count=hides, behind=behind),
         evidence=(NotRead(since, health.value, switch.error),),
         first_at=since,
         last_at=now,
