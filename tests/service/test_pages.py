@@ -75,7 +75,7 @@ def test_rows_are_presented_where_they_are_shown() -> None:
         return Row(switch="a", port=f"p{number}")
 
     def listed(rows: list[int], ask: PageAsk) -> PageOf[Row]:
-        return presented_page(rows, ask, present, "port", lambda number: f"p{number}")
+        return presented_page(rows, ask, present, "port", name=lambda number: [f"p{number}"])
 
     one = listed([1, 2, 3, 4, 5], PageAsk(limit=2))
     two = listed([1, 2, 3, 4, 5], PageAsk(one.next, 2))

@@ -33,6 +33,7 @@ from kiteroll.client import (
     lift_bar,
     open_window,
     rehearsal,
+    rehearsed_seats,
     remove_shared_address,
     replace_entry,
     roll_call,
@@ -332,7 +333,8 @@ def test_a_rehearsal_reports_what_would_have_been_found_and_changes_nothing(kite
     assert run.findings.by_kind == {"overfull-port": 1, "stranger": 4}
     assert [(one.port, one.breaches) for one in run.findings.ports] == [("p1", 4), ("p2", 1)]
     assert all(2.9 * 3600 < one.lasted_s < 3.1 * 3600 for one in run.findings.breaches)
-    assert {(one.port, one.peak) for one in run.findings.seats} == {("p1", 3), ("p2", 1)}
+    assert [(one.port, one.peak) for one in run.findings.seats] == [("p1", 3), ("p2", 1)]
+    assert kite.all(rehearsed_seats(run.id)) == run.findings.seats and run.findings.seats_count == 2
     assert kite.all(rules()) == []
     with pytest.raises(ServiceError, match="no site 'nowhere'"):
         kite.send(begin_rehearsal(NewRehearsal(site="nowhere")))

@@ -1311,6 +1311,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/rehearsals/{number}/seats": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How many endpoints each port carried, those that carried most first */
+        get: operations["list_rehearsed_seats"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/rehearsals/{number}/cancel": {
         parameters: {
             query?: never;
@@ -4542,6 +4559,13 @@ export interface components {
             /** Next */
             next?: string | null;
         };
+        /** PageOf[SeatSuggestion] */
+        PageOf_SeatSuggestion_: {
+            /** Items */
+            items: components["schemas"]["SeatSuggestion"][];
+            /** Next */
+            next?: string | null;
+        };
         /** PageOf[Setting] */
         PageOf_Setting_: {
             /** Items */
@@ -5002,6 +5026,8 @@ export interface components {
             by_day: components["schemas"]["RehearsedDay"][];
             /** Ports */
             ports: components["schemas"]["RehearsedPort"][];
+            /** Ports Count */
+            ports_count: number;
             /** Devices */
             devices: components["schemas"]["RehearsedDevice"][];
             /** Breaches */
@@ -5012,6 +5038,8 @@ export interface components {
             without_effect_count: number;
             /** Seats */
             seats: components["schemas"]["SeatSuggestion"][];
+            /** Seats Count */
+            seats_count: number;
         };
         /** RehearsalRun */
         RehearsalRun: {
@@ -12808,6 +12836,7 @@ export interface operations {
                      *                 "lasted_s": 1
                      *               }
                      *             ],
+                     *             "ports_count": 1,
                      *             "devices": [
                      *               {
                      *                 "mac": "02:1a:01:07:52:4e",
@@ -12842,7 +12871,8 @@ export interface operations {
                      *                 "peak": 1,
                      *                 "above_high_s": 1
                      *               }
-                     *             ]
+                     *             ],
+                     *             "seats_count": 1
                      *           }
                      *         }
                      *       ],
@@ -12927,6 +12957,7 @@ export interface operations {
                      *             "lasted_s": 1
                      *           }
                      *         ],
+                     *         "ports_count": 1,
                      *         "devices": [
                      *           {
                      *             "mac": "02:1a:01:07:52:4e",
@@ -12961,7 +12992,8 @@ export interface operations {
                      *             "peak": 1,
                      *             "above_high_s": 1
                      *           }
-                     *         ]
+                     *         ],
+                     *         "seats_count": 1
                      *       }
                      *     }
                      */
@@ -13038,6 +13070,7 @@ export interface operations {
                      *             "lasted_s": 1
                      *           }
                      *         ],
+                     *         "ports_count": 1,
                      *         "devices": [
                      *           {
                      *             "mac": "02:1a:01:07:52:4e",
@@ -13072,11 +13105,62 @@ export interface operations {
                      *             "peak": 1,
                      *             "above_high_s": 1
                      *           }
-                     *         ]
+                     *         ],
+                     *         "seats_count": 1
                      *       }
                      *     }
                      */
                     "application/json": components["schemas"]["RehearsalRun"];
+                };
+            };
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    list_rehearsed_seats: {
+        parameters: {
+            query?: {
+                /** @description `next` of the page before */
+                cursor?: string | null;
+                /** @description rows a page */
+                limit?: number;
+                /** @description a field, with - before it for descending; the order of the list unless given */
+                sort?: "switch" | "-switch" | "port" | "-port" | "typical" | "-typical" | "high" | "-high" | "peak" | "-peak";
+            };
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "items": [
+                     *         {
+                     *           "switch": "quay-1",
+                     *           "port": "p18",
+                     *           "typical": 1,
+                     *           "high": 1,
+                     *           "peak": 1,
+                     *           "above_high_s": 1
+                     *         }
+                     *       ],
+                     *       "next": ""
+                     *     }
+                     */
+                    "application/json": components["schemas"]["PageOf_SeatSuggestion_"];
                 };
             };
             401: components["responses"]["Problem401"];
@@ -13141,6 +13225,7 @@ export interface operations {
                      *             "lasted_s": 1
                      *           }
                      *         ],
+                     *         "ports_count": 1,
                      *         "devices": [
                      *           {
                      *             "mac": "02:1a:01:07:52:4e",
@@ -13175,7 +13260,8 @@ export interface operations {
                      *             "peak": 1,
                      *             "above_high_s": 1
                      *           }
-                     *         ]
+                     *         ],
+                     *         "seats_count": 1
                      *       }
                      *     }
                      */

@@ -15,6 +15,9 @@ import { calendar, chosenLevel } from "./model";
 import { useRules } from "./RulesLayout";
 import { WhereChoice } from "./WhereChoice";
 
+/** Rows of the lists at the top. */
+const SHOWN = 12;
+
 type Run = Schemas["RehearsalRun"];
 type Found = Schemas["RehearsalFindings"];
 
@@ -126,6 +129,11 @@ function Shown({ number }: { number: number }) {
   );
 }
 
+/** What is said of a list that shows the first rows of more. */
+function ofAll(which: string, all: number, shown: number) {
+  return all > shown ? `: ${which} ${shown.toLocaleString()} of ${all.toLocaleString()}` : "";
+}
+
 function Result({ run, found }: { run: Run; found: Found }) {
   const kinds = Object.entries(found.by_kind);
   return (
@@ -147,14 +155,14 @@ function Result({ run, found }: { run: Run; found: Found }) {
       <Calendar run={run} found={found} />
       <Flex gap="24px" wrap="wrap" align="flex-start">
         <Box flex="1 1 320px">
-          <Heading>Ports that would have hurt</Heading>
+          <Heading>Ports that would have hurt{ofAll("the worst", found.ports_count, SHOWN)}</Heading>
           <Sheet tabIndex={0} aria-label="ports that would have hurt">
             {found.ports.length === 0 ? (
               <Nothing>None.</Nothing>
             ) : (
               <Grid>
                 <tbody>
-                  {found.ports.slice(0, 12).map((one) => (
+                  {found.ports.slice(0, SHOWN).map((one) => (
                     <tr key={`${one.switch} ${one.port}`}>
                       <td>
                         <Link to={portPath(one.switch, one.port)}>
@@ -171,7 +179,7 @@ function Result({ run, found }: { run: Run; found: Found }) {
           </Sheet>
         </Box>
         <Box flex="1 1 320px">
-          <Heading>Seats that were needed</Heading>
+          <Heading>Seats that were needed{ofAll("the fullest", found.seats_count, SHOWN)}</Heading>
           <Sheet tabIndex={0} aria-label="seats that were needed">
             <Grid>
               <thead>
@@ -184,7 +192,7 @@ function Result({ run, found }: { run: Run; found: Found }) {
                 </tr>
               </thead>
               <tbody>
-                {found.seats.slice(0, 12).map((one) => (
+                {found.seats.slice(0, SHOWN).map((one) => (
                   <tr key={`${one.switch} ${one.port}`}>
                     <td>
                       <Link to={portPath(one.switch, one.port)}>
@@ -202,7 +210,9 @@ function Result({ run, found }: { run: Run; found: Found }) {
           </Sheet>
         </Box>
       </Flex>
-      <Heading>What would have been found</Heading>
+      <Heading>
+        What would have been found{ofAll("the longest", found.reported, found.breaches.length)}
+      </Heading>
       <Sheet tabIndex={0} aria-label="what would have been found" maxHeight="60vh" overflow="auto">
         {found.breaches.length === 0 ? (
           <Nothing>Nothing would have been found.</Nothing>

@@ -58,7 +58,7 @@ _SEEN = (
     *("list_kinds", "get_kind", "list_shared_addresses", "list_rule_events"),
     *("get_enrolment", "list_barred", "get_barred", "list_windows", "list_candidates", "get_roll_calls"),
     *("list_absent", "call_against", "roll_call_report_page", "list_ports_by_use", "list_rehearsals"),
-    *("get_rehearsal", "search", "list_endpoints", "get_path", "list_quiet_times"),
+    *("get_rehearsal", "list_rehearsed_seats", "search", "list_endpoints", "get_path", "list_quiet_times"),
     *("list_reading_pauses", "list_homes", "list_ips", "list_stays", "list_labels", "list_makers"),
     *("list_changes", "list_differences", "list_unread_switches", "health"),
     *("stream", "get_map", "list_all_vlans", "list_vlan_ports", "list_discovered_switches", "export"),

@@ -1,6 +1,7 @@
 """`kiteroll rehearse`: what changed rules would have found in the recorded past."""
 
 import time
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -11,12 +12,14 @@ from kiteroll.cli import columns, levels
 from kiteroll.cli.context import Context
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_limit, checked, shared
-from kiteroll.client import begin_rehearsal, cancel_rehearsal, rehearsal
+from kiteroll.client import begin_rehearsal, cancel_rehearsal, rehearsal, rehearsed_seats
 from kiteroll.core.errors import Invalid, KiteRollError
+from kiteroll.core.rehearsal.rehearsal import KEPT
 from kiteroll.schemas import api
 from kiteroll.wording.spans import counted
 
 _POLL_EVERY_S = 0.3
+_PORTS = 10
 
 
 def add_commands(commands: Any) -> None:
@@ -86,7 +89,7 @@ def _watched(context: Context, new: api.NewRehearsal) -> api.RehearsalRun:
                 bar = progress.add_task("rehearsing", total=run.switches)
                 while run.state == "running":
                     time.sleep(_POLL_EVERY_S)
-                    run = client.send(rehearsal(run.id, breaches=min(limit, 5000)))
+                    run = client.send(rehearsal(run.id, breaches=min(limit, KEPT)))
                     progress.update(bar, completed=run.done)
         except KeyboardInterrupt:
             return client.send(cancel_rehearsal(run.id))
@@ -100,10 +103,17 @@ def _print_run(context: Context, run: api.RehearsalRun, found: api.RehearsalFind
         out.json(run)
         return verdict
     if args.suggest_seats:
-        out.rows(found.seats[: args.limit], columns.seat_suggestions(), empty="nobody was ever there")
+        with context.client() as client:
+            seats = list(islice(client.each(rehearsed_seats(run.id)), args.limit))
+        out.rows(seats, columns.seat_suggestions(), empty="nobody was ever there")
+        if found.seats_count > len(seats):
+            out.note(
+                f"{len(seats)} ports of {found.seats_count}, the fullest first; --limit shows more", "dim"
+            )
         return Exit.OK
     if out.format == "csv":
         out.rows(found.breaches, columns.rehearsed_breaches(out), empty="")
+        _note_longest(context, found)
         return verdict
     out.note(
         f"{run.since:%Y-%m-%d %H:%M} to {run.until:%Y-%m-%d %H:%M} UTC, {run.switches} switches, "
@@ -113,12 +123,13 @@ def _print_run(context: Context, run: api.RehearsalRun, found: api.RehearsalFind
     if found.recorded_since is not None and found.recorded_since > run.since:
         out.note(f"the records begin {found.recorded_since:%Y-%m-%d %H:%M} UTC", "dim")
     if found.ports:
-        out.line("Ports that would have hurt")
-        out.rows(found.ports[:10], columns.rehearsed_ports(), empty="")
+        shown = min(_PORTS, found.ports_count)
+        worst = f", the worst {shown} of {found.ports_count}" if shown < found.ports_count else ""
+        out.line(f"Ports that would have hurt{worst}")
+        out.rows(found.ports[:_PORTS], columns.rehearsed_ports(), empty="")
         out.line("")
     out.rows(found.breaches, columns.rehearsed_breaches(out), empty="nothing would have been found")
-    if found.reported > len(found.breaches):
-        out.note(f"the longest {len(found.breaches)}; --limit shows more", "dim")
+    _note_longest(context, found)
     kinds = ", ".join(f"{count} {kind}" for kind, count in found.by_kind.items()) or "none"
     too_short = counted(found.not_reported, "breach", "breaches")
     count = counted(found.reported, "finding")
@@ -126,3 +137,11 @@ def _print_run(context: Context, run: api.RehearsalRun, found: api.RehearsalFind
     if found.without_effect_count:
         out.note(f"{found.without_effect_count} ports have a rule that nothing would have broken", "dim")
     return verdict
+
+
+def _note_longest(context: Context, found: api.RehearsalFindings) -> None:
+    """Note when not all breaches are listed; the service keeps so many of a rehearsal."""
+    shown = len(found.breaches)
+    if found.reported > shown:
+        more = "narrow it with --of-switch or --since" if shown >= KEPT else "--limit shows more"
+        context.out.note(f"the longest {shown} of {found.reported}; {more}", "dim")

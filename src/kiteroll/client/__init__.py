@@ -67,8 +67,8 @@ _NAMES = {
     "rule_requests": """
         absent apply_rules_file bar barred begin_rehearsal call_against cancel_rehearsal
         candidates change_rules close_window decide enrol enrol_list enrol_present enrolment_of
-        enrolment_windows lift_bar open_window ports_by_use rehearsal rehearsals replace_entry
-        roll_call roll_calls rule_log rules rules_file strike_off""",
+        enrolment_windows lift_bar open_window ports_by_use rehearsal rehearsals rehearsed_seats
+        replace_entry roll_call roll_calls rule_log rules rules_file strike_off""",
     "switch_requests": """
         add_credential add_switch address_counts areas begin_round cancel_round
         change_credential change_group change_port change_site change_switch change_switches

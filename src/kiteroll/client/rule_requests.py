@@ -165,6 +165,11 @@ def rehearsal(number: int, *, breaches: int = 500) -> ApiRequest[api.RehearsalRu
     return get_request(f"/rehearsals/{number}", TypeAdapter(api.RehearsalRun), breaches=breaches)
 
 
+def rehearsed_seats(number: int) -> ApiListRequest[api.SeatSuggestion]:
+    """How many endpoints each port carried, those that carried most first; of a rehearsal that is done."""
+    return get_list(f"/rehearsals/{number}/seats", TypeAdapter(PageOf[api.SeatSuggestion]))
+
+
 def cancel_rehearsal(number: int) -> ApiRequest[api.RehearsalRun]:
     answer = TypeAdapter(api.RehearsalRun)
     return ApiRequest(method="POST", path=f"/rehearsals/{number}/cancel", answer=answer)

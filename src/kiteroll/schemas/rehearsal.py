@@ -85,7 +85,9 @@ class RehearsalFindings(ResponseModel):
     by_day: list[RehearsedDay]
     """Days in UTC on which one began."""
     ports: list[RehearsedPort]
-    """Those that would have hurt, the most first."""
+    """Those that would have hurt, the most first; a thousand at most."""
+    ports_count: int
+    """All that would have."""
     devices: list[RehearsedDevice]
     breaches: list[RehearsedBreach]
     """The longest first."""
@@ -93,6 +95,9 @@ class RehearsalFindings(ResponseModel):
     """Ports with a rule that nothing would have broken."""
     without_effect_count: int
     seats: list[SeatSuggestion]
+    """The first thousand ports, those that carried most first; `/rehearsals/{id}/seats` lists all."""
+    seats_count: int
+    """Ports at which anybody was."""
 
 
 class RehearsalRun(ResponseModel):

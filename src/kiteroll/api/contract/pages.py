@@ -51,13 +51,13 @@ def page(rows: Sequence[M], ask: PageAsk, *key: str) -> PageOf[M]:
 
 
 def presented_page(
-    rows: Sequence[R], ask: PageAsk, present: Callable[[R], M], key: str, name: Callable[[R], str]
+    rows: Sequence[R], ask: PageAsk, present: Callable[[R], M], *key: str, name: Callable[[R], list[str]]
 ) -> PageOf[M]:
     """The same of rows that take long to present: those of the page alone are, unless it is to be sorted.
-    `key`: the field that tells them apart; `name` gives it of a row."""
+    `key`: the fields that tell them apart; `name` gives those of a row."""
     if ask.sort:
-        return page([present(row) for row in rows], ask, key)
-    return _cut(rows, ask, lambda row: [name(row)], present, 1)
+        return page([present(row) for row in rows], ask, *key)
+    return _cut(rows, ask, name, present, len(key))
 
 
 def _cut(

@@ -47,18 +47,16 @@ def _findings(result: RehearsalResult, breaches: int) -> api.RehearsalFindings:
             )
             for one in result.ports[:_MAX_LISTED]
         ],
+        ports_count=len(result.ports),
         devices=[
             api.RehearsedDevice(mac=str(mac), breaches=count) for mac, count in result.devices[:_MAX_LISTED]
         ],
         breaches=[_breach(one) for one in result.breaches[:breaches]],
         without_effect=[port_name(port) for port in result.without_effect[:_MAX_LISTED]],
         without_effect_count=len(result.without_effect),
-        seats=[_seats(one) for one in _most_seats(result)],
+        seats=[present_seats(one) for one in result.seats[:_MAX_LISTED]],
+        seats_count=len(result.seats),
     )
-
-
-def _most_seats(result: RehearsalResult) -> list[SeatNeed]:
-    return sorted(result.seats, key=lambda one: (-one.peak, one.port))[:_MAX_LISTED]
 
 
 def _breach(one: RehearsedBreach) -> api.RehearsedBreach:
@@ -77,7 +75,7 @@ def _breach(one: RehearsedBreach) -> api.RehearsedBreach:
     )
 
 
-def _seats(one: SeatNeed) -> api.SeatSuggestion:
+def present_seats(one: SeatNeed) -> api.SeatSuggestion:
     return api.SeatSuggestion(
         switch=one.port[0],
         port=one.port[1],

@@ -37,7 +37,7 @@ def list_rules(
 ) -> PageOf[api.PortRules]:
     now = clock.now()
     return presented_page(
-        rules.all(), ask, lambda row: present_rule(row, now), "level", lambda row: str(row.level)
+        rules.all(), ask, lambda row: present_rule(row, now), "level", name=lambda row: [str(row.level)]
     )
 
 

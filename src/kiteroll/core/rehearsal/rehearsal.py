@@ -91,7 +91,7 @@ class RehearsalResult:
     without_effect: tuple[PortRef, ...]
     """Ports with a rule that nothing would have broken."""
     seats: tuple[SeatNeed, ...]
-    """How many seats each port needed; ports where nobody ever was are left out."""
+    """How many seats each port needed, the fullest first; ports where nobody ever was are left out."""
 
 
 @dataclass(slots=True)
@@ -176,7 +176,7 @@ class Rehearsal:
             ports=tolls,
             devices=tuple(Counter(one.mac for one in reported if one.mac is not None).most_common()),
             without_effect=tuple(sorted(self._all.ruled - broken)),
-            seats=tuple(self._all.seats),
+            seats=tuple(sorted(self._all.seats, key=lambda one: (-one.peak, one.port))),
         )
 
     def _occurrences(self) -> Iterable[RehearsedBreach]:
