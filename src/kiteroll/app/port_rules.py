@@ -89,11 +89,14 @@ class PortRules:
         """Who changed what, latest first."""
         return self._database.run(rule_log.events_page, ask, switch=switch, port=port, prefix=prefix)
 
-    def edit(self, make: Edit, author: Author, *, dry_run: bool = False) -> RuleOutcome:
-        """Make one change of the rules, all of it or nothing. Raises InvalidParts for what contradicts, and
-        what `make` raises."""
+    def edit(
+        self, make: Edit, author: Author, *, dry_run: bool = False, levels: Collection[Level] | None = None
+    ) -> RuleOutcome:
+        """Make one change of the rules, all of it or nothing. `levels`: those it is about, where no others
+        are; then `make` is given these and those of their switches. Raises InvalidParts for what contradicts,
+        and what `make` raises."""
         with self._lock:
-            found, after, unread = self._database.run(self._edit, make, author, dry_run)
+            found, after, unread = self._database.run(self._edit, make, author, dry_run, levels)
         if found and not dry_run:
             self._bus.publish(RulesChanged())
         touched = {one.level for one in found}
@@ -107,7 +110,8 @@ class PortRules:
         self, changes: Sequence[LevelChange], author: Author, *, dry_run: bool = False
     ) -> RuleOutcome:
         """Raises InvalidParts."""
-        return self.edit(lambda before: changed(before, changes), author, dry_run=dry_run)
+        levels = {one.level for one in changes}
+        return self.edit(lambda before: changed(before, changes), author, dry_run=dry_run, levels=levels)
 
     def checked(self, make: Edit) -> RuleSet:
         """The rules as a change would make them; nothing is saved. Raises InvalidParts."""
@@ -119,11 +123,16 @@ class PortRules:
 
     def enrol(self, entries: Sequence[Enrolled], author: Author, *, dry_run: bool = False) -> RuleOutcome:
         """Raises InvalidParts."""
-        return self.edit(lambda before: with_entries(before, entries), author, dry_run=dry_run)
+        levels = {one.level for one in entries}
+        return self.edit(lambda before: with_entries(before, entries), author, dry_run=dry_run, levels=levels)
 
     def strike_off(self, number: int, author: Author) -> RuleOutcome:
         """Remove an entry of a roll. Raises NotFound."""
-        return self.edit(lambda before: without_entries(before, [_numbered(before, number)]), author)
+
+        def without(before: RuleSet) -> RuleSet:
+            return without_entries(before, [_numbered(before, number)])
+
+        return self.edit(without, author, levels=self._levels_of(number))
 
     def replace_entry(self, number: int, mac: MacAddress, author: Author) -> RuleOutcome:
         """Another device stands in for an enrolled one, with its note and owner.
@@ -136,7 +145,7 @@ class PortRules:
             new = replace(entry, prefix=mac.digits, number=0)
             return with_entries(without_entries(before, [entry]), [new])
 
-        return self.edit(replaced, author)
+        return self.edit(replaced, author, levels=self._levels_of(number))
 
     def bar(self, entries: Sequence[Barred], author: Author, *, dry_run: bool = False) -> RuleOutcome:
         """Raises InvalidParts for what is enrolled."""
@@ -159,11 +168,22 @@ class PortRules:
 
         return self.edit(without_barred, author)
 
+    def _levels_of(self, number: int) -> list[Level]:
+        """The one of an entry of a roll; none where there is no such entry."""
+        level = self._database.run(rules.level_of_entry, number)
+        return [] if level is None else [level]
+
     def _edit(
-        self, connection: Connection, make: Edit, author: Author, dry_run: bool
+        self,
+        connection: Connection,
+        make: Edit,
+        author: Author,
+        dry_run: bool,
+        levels: Collection[Level] | None = None,
     ) -> tuple[list[Difference], RuleSet, list[str]]:
         """What differs, the rules after it, and switches of which no port is known."""
-        before = rules.rule_set(connection)
+        few = levels is not None and len(levels) <= rules.NEAR
+        before = rules.rules_near(connection, levels or ()) if few else rules.rule_set(connection)
         after = make(before)
         found = differences(before, after)
         unread: list[str] = []

@@ -1,12 +1,12 @@
 """Port rules as they are kept: what is set at each level, who is enrolled, who is barred."""
 
 from collections import defaultdict
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
 
-from sqlalchemy import Connection, Table, and_, delete, func, insert, select, tuple_
+from sqlalchemy import Connection, Select, Table, and_, delete, func, insert, or_, select, tuple_
 from sqlalchemy.dialects.mysql import insert as upsert
 
 from kiteroll.core.policy.levels import Level
@@ -20,6 +20,8 @@ from kiteroll.store.tables import barred_address, enrolled, port_rule, switch
 
 _NO_LIMIT = -1
 _STRUCK_OFF_AT_ONCE = 500
+NEAR = 50
+"""Levels that are looked up one by one; of more, all there are is read."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,10 +58,32 @@ class BarredRow:
 
 def all_rules(connection: Connection) -> list[RuleRow]:
     """Wide levels first."""
-    rows = {row.id: row for row in connection.execute(select(port_rule))}
+    return _rules_of(connection, select(port_rule), select(enrolled))
+
+
+def rules_near(connection: Connection, levels: Collection[Level]) -> RuleSet:
+    """What is set at these levels and elsewhere on their switches, and all that is barred: with tens of
+    thousands of entries, a change of one level need not read them all."""
+    switches = {level.switch for level in levels} - {""}
+    near = select(port_rule).where(
+        or_(*(at_level(port_rule, level) for level in levels), port_rule.c.switch_name.in_(switches))
+    )
+    rolls = select(enrolled).where(enrolled.c.rule_id.in_(near.with_only_columns(port_rule.c.id)))
+    return as_set(_rules_of(connection, near, rolls), all_barred(connection))
+
+
+def level_of_entry(connection: Connection, number: int) -> Level | None:
+    """Of an entry of a roll; None: there is none."""
+    query = select(port_rule).join(enrolled, enrolled.c.rule_id == port_rule.c.id)
+    row = connection.execute(query.where(enrolled.c.id == number)).one_or_none()
+    return None if row is None else _level(row)
+
+
+def _rules_of(connection: Connection, of_levels: Select[Any], of_rolls: Select[Any]) -> list[RuleRow]:
+    rows = {row.id: row for row in connection.execute(of_levels)}
     levels = {number: _level(row) for number, row in rows.items()}
     rolls: dict[int, list[EnrolledRow]] = defaultdict(list)
-    for row in connection.execute(select(enrolled).order_by(enrolled.c.prefix, enrolled.c.vlan)):
+    for row in connection.execute(of_rolls.order_by(enrolled.c.prefix, enrolled.c.vlan)):
         entry = Enrolled(
             row.prefix, row.vlan or None, row.expires_at, levels[row.rule_id], row.note, row.owner, row.id
         )
@@ -202,7 +226,10 @@ def _rule_ids(connection: Connection, levels: set[Level]) -> dict[Level, int]:
         return {}
     rows = [level_columns(level) for level in levels]
     connection.execute(insert(port_rule).prefix_with("IGNORE"), rows)
-    found = {_level(row): row.id for row in connection.execute(select(port_rule))}
+    query = select(port_rule)
+    if len(levels) <= NEAR:
+        query = query.where(or_(*(at_level(port_rule, level) for level in levels)))
+    found = {_level(row): row.id for row in connection.execute(query)}
     return {level: found[level] for level in levels}
 
 

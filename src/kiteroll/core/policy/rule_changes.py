@@ -82,7 +82,10 @@ def _put(rules: dict[Level, Rule], level: Level, rule: Rule) -> None:
 
 def differences(before: RuleSet, after: RuleSet) -> list[Difference]:
     """What the second set has otherwise, wide levels first, those barred last."""
-    levels = sorted({*before.rules, *after.rules}, key=lambda one: one.order)
+    otherwise = (
+        one for one in {*before.rules, *after.rules} if before.rules.get(one) is not after.rules.get(one)
+    )
+    levels = sorted(otherwise, key=lambda one: one.order)
     found = [
         one
         for level in levels
