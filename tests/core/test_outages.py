@@ -1,14 +1,18 @@
 """Outages: what is behind a switch that does not answer is part of that, and so is each of very many."""
 
+from dataclasses import replace
 from datetime import datetime, timedelta
 
 import pytest
 
 from kiteroll.core.findings.condition_watch import ConditionWatch
 from kiteroll.core.findings.finding import Finding, FindingKind, Severity, State
+from kiteroll.core.findings.kinds import switch_not_read
 from kiteroll.core.findings.lifecycle import FindingLifecycle
+from kiteroll.core.findings.links_towards import LinksTowards, LinkTowards
 from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.reading import Oper
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.replay.memory_facts import MemoryFacts
 from kiteroll.core.topology.cut_off import cut_off
@@ -134,3 +138,31 @@ def test_very_many_are_one_finding_until_it_is_over() -> None:
     watched.life.expire(at(3) + Thresholds().condition_clear_after)
     found = watched.look(6)
     assert found["a"].state is State.OPEN and found["a"].stands_open
+
+
+def test_the_link_to_a_switch_that_does_not_answer_is_told_as_it_is_reported_since() -> None:
+    links, core = LinksTowards(), SwitchCondition(name="core", interval=MINUTE, read_at=at(1))
+    dist = SwitchCondition(name="dist", interval=MINUTE, outcome_since=at(2))
+    states = {("core", "to-dist"): Oper.DOWN}
+
+    def look(topology: Topology, read_at: float) -> LinkTowards | None:
+        found = links.look(topology, [dist], lambda _: states, {"core": replace(core, read_at=at(read_at))})
+        return found.get("dist")
+
+    assert look(_network(*TREE), 1) is None, "that was before it fell silent"
+    down = look(_network(*TREE), 3)
+    assert down == (("core", "to-dist"), False)
+    assert look(Topology({}), 18) == down, "nobody tells of the cable any more"
+    found = switch_not_read.detect(replace(dist, last_outcome=SwitchHealth.SILENT), at(3), link=down)
+    assert found is not None and cause(found).startswith("the link to it is down at core port to-dist")
+    states["core", "to-dist"] = Oper.UP
+    up = look(_network(*TREE), 19)
+    silent = replace(dist, last_outcome=SwitchHealth.SILENT, error="no answer to 3 tries")
+    found = switch_not_read.detect(silent, at(19), link=up)
+    assert found is not None and cause(found) == (
+        "the link to it is up at core port to-dist, so its agent is to be looked at. no answer to 3 tries"
+    )
+    found = switch_not_read.detect(silent, at(19), hides=80, link=up)
+    assert found is not None and "up at core port to-dist: it hangs, or lets no" in cause(found)
+    links.look(_network(*TREE), [], lambda _: states, {})
+    assert look(Topology({}), 20) is None, "it had answered meanwhile"

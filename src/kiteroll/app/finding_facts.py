@@ -15,6 +15,7 @@ from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
+from kiteroll.core.model.reading import Oper
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import Sighting
@@ -91,6 +92,9 @@ class StoredFacts:
 
     def port_facts(self, ports: Sequence[PortRef]) -> Mapping[PortRef, PortFacts]:
         return self._database.run(finding_inputs.port_facts, ports)
+
+    def link_states(self, ports: Sequence[PortRef]) -> Mapping[PortRef, Oper]:
+        return self._database.run(finding_inputs.link_states, ports) if ports else {}
 
     def at_several_ports(self, limit: int) -> Sequence[MacAddress]:
         uplinks = sorted(self._topology.now().uplink_ids())

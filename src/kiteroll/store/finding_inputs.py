@@ -38,6 +38,16 @@ def recent_stays(
     return found
 
 
+def link_states(connection: Connection, places: Sequence[PortRef]) -> dict[PortRef, Oper]:
+    """Of each of these ports, as read last."""
+    query = (
+        select(switch.c.name, port.c.name, port.c.oper)
+        .join(switch, switch.c.id == port.c.switch_id)
+        .where(switch.c.removed_at.is_(None), tuple_(switch.c.name, port.c.name).in_(places))
+    )
+    return {(switch_name, name): Oper(oper) for switch_name, name, oper in connection.execute(query)}
+
+
 def port_facts(connection: Connection, places: Sequence[PortRef]) -> dict[PortRef, PortFacts]:
     """When the link of each port changed last, and who is present there."""
     if not places:

@@ -34,7 +34,7 @@ from kiteroll.core.findings.evidence import (
     TopologyChanged,
     WatchedSince,
 )
-from kiteroll.core.findings.finding import Cause, Detection, Finding
+from kiteroll.core.findings.finding import Cause, Detection, Finding, State
 from kiteroll.core.topology.roles import RoleEvidence
 from kiteroll.wording.finding_titles import HEALTH
 from kiteroll.wording.spans import counted, joined, port_name, span, table_use, vlan_text
@@ -103,6 +103,14 @@ def cause(finding: Finding | Detection) -> str:
             return details.error or "an error"
         case Cause.READINGS_FAIL if details.behind:
             return f"it is behind {details.behind}, which does not answer either"
+        case Cause.READINGS_FAIL if details.link and details.ports:
+            over = isinstance(finding, Finding) and finding.state is State.CLEARED
+            is_, port = "was" if over else "is", port_name(details.ports[0])
+            if details.link == "down":
+                return f"the link to it {is_} down at {port}: no power, a cable, or a port that was shut"
+            if details.count:
+                return f"the link to it {is_} up at {port}: it hangs, or lets no management traffic through"
+            return f"the link to it {is_} up at {port}, so its agent is to be looked at. {details.error}"
         case Cause.READINGS_FAIL:
             return details.error or "its readings fail or are incomplete"
         case other:

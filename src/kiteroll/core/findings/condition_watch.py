@@ -28,6 +28,7 @@ from kiteroll.core.findings.kinds import (
 )
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.lasting import LastingConditions
+from kiteroll.core.findings.links_towards import LinksTowards
 from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.model.mac import MacAddress
@@ -59,6 +60,7 @@ class ConditionWatch:
     def __init__(self, thresholds: Thresholds) -> None:
         self._thresholds = thresholds
         self._odd_ageing = LastingConditions()
+        self._links_towards = LinksTowards()
         self._looked_at: datetime | None = None
         self._began_at: datetime | None = None
         self._held_ips: Mapping[MacAddress, Sequence[HeldIp]] = {}
@@ -95,8 +97,11 @@ class ConditionWatch:
         began_at = self._began_at = self._began_at or now
         current = [one for one in conditions if one.site not in late_sites]
         heard = [one for one in current if one.name in not_read or had_time(one, began_at, now)]
-        behind = cut_off(topology, *_silent_and_answering(current))
+        unheard, answering = _unheard_and_answering(current)
+        behind = cut_off(topology, unheard.keys(), answering.keys())
         hides = Counter(behind.values())
+        alone = [one for name, one in unheard.items() if name not in behind]
+        links = self._links_towards.look(topology, alone, facts.link_states, answering)
         # A switch that was late when the last note of its site was made: not one whose reader was away since.
         as_of = {one.site: one.as_of for one in service.sites if one.as_of is not None}
         detections = [
@@ -104,7 +109,11 @@ class ConditionWatch:
             for switch in heard
             for detection in (
                 switch_not_read.detect(
-                    switch, as_of.get(switch.site, now), behind.get(switch.name, ""), hides[switch.name]
+                    switch,
+                    as_of.get(switch.site, now),
+                    behind.get(switch.name, ""),
+                    hides[switch.name],
+                    links.get(switch.name),
                 ),
                 table_filling.detect(switch, thresholds, now),
             )
@@ -164,8 +173,10 @@ def _of_service(service: ServiceCondition, now: datetime) -> list[Detection | No
     ]
 
 
-def _silent_and_answering(switches: Iterable[SwitchCondition]) -> tuple[set[str], set[str]]:
-    """Names of those that do not answer, and of those that do."""
+def _unheard_and_answering(
+    switches: Iterable[SwitchCondition],
+) -> tuple[dict[str, SwitchCondition], dict[str, SwitchCondition]]:
+    """By name, those that do not answer, and those that do."""
     read = [one for one in switches if one.enabled]
-    silent = {one.name for one in read if one.last_outcome is SwitchHealth.SILENT}
-    return silent, {one.name for one in read if one.last_outcome in _ANSWERED}
+    unheard = {one.name: one for one in read if one.last_outcome is SwitchHealth.SILENT}
+    return unheard, {one.name: one for one in read if one.last_outcome in _ANSWERED}

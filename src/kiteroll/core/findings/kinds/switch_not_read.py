@@ -5,6 +5,7 @@ from datetime import datetime
 from kiteroll.core.findings.evidence import NotRead
 from kiteroll.core.findings.finding import Cause, Details, Detection, FindingKind, Severity, Subject
 from kiteroll.core.findings.kind_info import KindHelp, KindInfo
+from kiteroll.core.findings.links_towards import LinkTowards
 from kiteroll.core.tracking.switch_health import FAILING, SwitchCondition, SwitchHealth
 
 INFO = KindInfo(
@@ -15,7 +16,7 @@ INFO = KindInfo(
         title="A switch that is not read",
         why="What is known of it grows old; its endpoints may be elsewhere by now.",
         evidence="It does not answer, rejects our credentials, or gave no complete reading for three "
-        "intervals.",
+        "intervals. Whether the link to it is up is as the switch at its other end reports since then.",
         action="Is it up? Then check its access list and credential: `kiteroll credential test`. Switches behind "
         "it that do not answer either are part of this.",
         fewer="Switch reading off (`kiteroll switch change NAME --off`) while it is being worked on.",
@@ -23,9 +24,15 @@ INFO = KindInfo(
 )
 
 
-def detect(switch: SwitchCondition, now: datetime, behind: str = "", hides: int = 0) -> Detection | None:
+def detect(
+    switch: SwitchCondition,
+    now: datetime,
+    behind: str = "",
+    hides: int = 0,
+    link: LinkTowards | None = None,
+) -> Detection | None:
     """`behind`: a switch on the way to it that does not answer either; `hides`: to how many it is on the way
-    that do not."""
+    that do not; `link`: the one to it, where it is known how that is."""
     health = switch.health(now)
     since = switch.health_since(now)
     if since is None or (health not in FAILING and health is not SwitchHealth.LATE):
@@ -35,7 +42,14 @@ def detect(switch: SwitchCondition, now: datetime, behind: str = "", hides: int 
         severity=Severity.SERIOUS if hides else Severity.WARNING,
         subject=Subject(switch=switch.name),
         cause=Cause.READINGS_FAIL,
-        details=Details(health=health.value, error=switch.error, count=hides, behind=behind),
+        details=Details(
+            health=health.value,
+            error=switch.error,
+            count=hides,
+            behind=behind,
+            ports=() if link is None else (link.port,),
+            link="" if link is None else "up" if link.up else "down",
+        ),
         evidence=(NotRead(since, health.value, switch.error),),
         first_at=since,
         last_at=now,
