@@ -14,8 +14,9 @@ import pytest
 from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.inventory_files import read_inventory
 from kiteroll.cli.profile import load_profile
-from kiteroll.client import Client, add_switch, remove_switch, stays
+from kiteroll.client import Client, add_switch, change_labels, remove_switch, stays
 from kiteroll.core.errors import ConfigError, Invalid
+from kiteroll.schemas.api import LabelChanges
 from tests.support.harness import Lab, Service
 
 
@@ -176,6 +177,23 @@ def test_a_profile_with_a_secret_is_for_its_owner_alone(tmp_path: Path) -> None:
         file.write_text(text)
         with pytest.raises(ConfigError, match=wrong):
             load_profile(None, reported)
+
+
+def test_a_long_list_of_labels_is_set_in_parts_once_all_of_it_is_right(
+    service: Service, tmp_path: Path
+) -> None:
+    file = tmp_path / "labels.csv"
+    rows = [f"02:1a:ee:78:{one >> 8:02x}:{one & 255:02x},Crate {one}" for one in range(1_001)]
+    file.write_text("\n".join(["mac,label", *rows, "02:1a:ee:79:00:00," + 300 * "x"]))
+    wrong = kiteroll("label", "import", str(file), service=service)
+    assert wrong.returncode == Exit.USAGE and "line 1003: label" in wrong.stderr
+    assert "Crate" not in kiteroll("label", "list", service=service).stdout
+    file.write_text("\n".join(["mac,label", *rows]))
+    done = kiteroll("label", "import", str(file), "--format", "csv", service=service)
+    assert done.returncode == 0 and len(done.stdout.splitlines()) == 1 + len(rows)
+    assert kiteroll("label", "list", service=service).stdout.count("Crate") == len(rows)
+    with Client(service.url, service.token) as client:
+        client.send(change_labels(LabelChanges(labels=dict.fromkeys(row.split(",")[0] for row in rows))))
 
 
 def test_labels_come_before_their_address_and_links_lead_to_devices(service: Service, somebody: str) -> None:

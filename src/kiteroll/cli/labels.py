@@ -1,5 +1,6 @@
 """`kiteroll label ...`: what you say of addresses, also of those that no switch has learned yet."""
 
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -15,6 +16,8 @@ from kiteroll.core.model.mac import MacAddress
 from kiteroll.schemas import api
 
 _COLUMNS = ("label", "owner", "notes")
+_AT_ONCE = 1_000
+"""Labels sent as one: a request has a megabyte at most."""
 
 
 def add_commands(commands: Any) -> None:
@@ -37,9 +40,10 @@ def add_commands(commands: Any) -> None:
         verbs,
         "import",
         run_import,
-        "set those of a CSV file with columns mac, label, owner, notes; all of it or nothing",
+        "set those of a CSV file with columns mac, label, owner, notes",
         parents=parents,
-        detail="Columns that are not there stay as they are. Commas, semicolons or tabs part columns.",
+        detail="Columns that are not there stay as they are. Commas, semicolons or tabs part columns.\n"
+        f"Nothing is set unless all of it is right; then {_AT_ONCE:,} are set at a time.",
     )
     one.add_argument("file", type=Path)
     one.add_argument("--dry-run", action="store_true", help="only say what would differ")
@@ -80,10 +84,25 @@ def run_import(context: Context) -> Exit:
         raise InvalidParts(str(file), wrong)
     if not changes:
         raise Invalid(f"{file}: it has no rows")
-    wanted = checked(api.LabelChanges, labels=changes, dry_run=context.args.dry_run)
+    addresses = list(changes)
+    parts = [
+        {mac: changes[mac] for mac in addresses[at : at + _AT_ONCE]}
+        for at in range(0, len(addresses), _AT_ONCE)
+    ]
+    dry_run = context.args.dry_run
     with context.client() as client:
-        done = client.send(change_labels(wanted))
-    return _print_differences(context, done)
+
+        def send(part: Mapping[str, api.LabelChange], *, dry_run: bool) -> api.LabelsOutcome:
+            return client.send(change_labels(checked(api.LabelChanges, labels=part, dry_run=dry_run)))
+
+        if len(parts) > 1 and not dry_run:
+            for part in parts:  # what is wrong with any of them is known before one is set
+                send(part, dry_run=True)
+        done = [send(part, dry_run=dry_run) for part in parts]
+    differences = [difference for one in done for difference in one.differences]
+    return _print_differences(
+        context, api.LabelsOutcome(applied=any(one.applied for one in done), differences=differences)
+    )
 
 
 def run_remove(context: Context) -> Exit:
