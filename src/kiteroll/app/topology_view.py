@@ -173,11 +173,22 @@ class TopologyView:
         elif uplinks == self._recorded_of:
             return
         before = self._recorded
-        records = {ids[port]: record for port, record in as_recorded(topology).items() if port in ids}
-        begun = {
-            port_id: record for port_id, record in records.items() if not record.same_way(before.get(port_id))
-        }
+        records, begun, written_out = {}, {}, []
+        for port, record in as_recorded(topology).items():
+            if (port_id := ids.get(port)) is None:
+                continue
+            records[port_id], known = record, before.get(port_id)
+            if record.same_way(known):
+                continue
+            if replace(record, leads_to=uplinks[port].leads_to).same_way(known):
+                written_out.append(
+                    port_id
+                )  # by an earlier version, or while part of the network was not known
+            else:
+                begun[port_id] = record
         ended = before.keys() - records.keys()
+        if written_out:
+            self._database.run(port_history.shorten_uplinks, written_out)
         if begun or ended:
             self._database.run(port_history.record_uplinks, begun, ended, now)
         self._recorded, self._recorded_of = records, uplinks

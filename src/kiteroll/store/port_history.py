@@ -60,6 +60,12 @@ def record_uplinks(
         connection.execute(insert(port_uplink), rows)
 
 
+def shorten_uplinks(connection: Connection, ports: Collection[int]) -> None:
+    """What is behind these is written out, and follows from the cables of all uplinks."""
+    of_ports = update(port_uplink).where(port_uplink.c.port_id.in_(ports), port_uplink.c.ended_at.is_(None))
+    connection.execute(of_ports.values(leads_to=None))
+
+
 def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[PortRef, PortRole]] | None:
     """Ports that counted as uplinks at an instant, by id; None when nothing was recorded that early."""
     first = recorded_since(connection)
