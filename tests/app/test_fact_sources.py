@@ -74,6 +74,7 @@ def test_records_and_memory_answer_alike(live: LiveRun) -> None:
     assert stored.rules().rule(("east", "p1")) == memory.rules().rule(("east", "p1"))
     assert _stays(stored, macs, since) == _stays(memory, macs, since)
     assert stored.port_facts(ports) == memory.port_facts(ports) != {}
+    assert stored.link_states(ports) == memory.link_states(ports) != {}
     assert set(stored.at_several_ports(99)) == set(memory.at_several_ports(99))
     up_before = now - timedelta(minutes=1)
     assert _activity(stored, up_before) == _activity(memory, up_before)

@@ -143,7 +143,7 @@ def test_very_many_are_one_finding_until_it_is_over() -> None:
 def test_the_link_to_a_switch_that_does_not_answer_is_told_as_it_is_reported_since() -> None:
     links, core = LinksTowards(), SwitchCondition(name="core", interval=MINUTE, read_at=at(1))
     dist = SwitchCondition(name="dist", interval=MINUTE, outcome_since=at(2))
-    states = {("core", "to-dist"): Oper.DOWN}
+    states = {("core", "to-dist"): (Oper.DOWN, at(2.1))}
 
     def look(topology: Topology, read_at: float) -> LinkTowards | None:
         found = links.look(topology, [dist], lambda _: states, {"core": replace(core, read_at=at(read_at))})
@@ -155,7 +155,9 @@ def test_the_link_to_a_switch_that_does_not_answer_is_told_as_it_is_reported_sin
     assert look(Topology({}), 18) == down, "nobody tells of the cable any more"
     found = switch_not_read.detect(replace(dist, last_outcome=SwitchHealth.SILENT), at(3), link=down)
     assert found is not None and cause(found).startswith("the link to it is down at core port to-dist")
-    states["core", "to-dist"] = Oper.UP
+    states["core", "to-dist"] = (Oper.UP, at(18.5))
+    assert look(Topology({}), 19) is None, "it came up meanwhile: who knows what is connected there"
+    states["core", "to-dist"] = (Oper.UP, at(0))
     up = look(_network(*TREE), 19)
     silent = replace(dist, last_outcome=SwitchHealth.SILENT, error="no answer to 3 tries")
     found = switch_not_read.detect(silent, at(19), link=up)

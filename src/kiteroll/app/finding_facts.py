@@ -11,11 +11,11 @@ from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.findings.links_towards import Link
 from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.model.reading import Oper
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import Sighting
@@ -93,7 +93,7 @@ class StoredFacts:
     def port_facts(self, ports: Sequence[PortRef]) -> Mapping[PortRef, PortFacts]:
         return self._database.run(finding_inputs.port_facts, ports)
 
-    def link_states(self, ports: Sequence[PortRef]) -> Mapping[PortRef, Oper]:
+    def link_states(self, ports: Sequence[PortRef]) -> Mapping[PortRef, Link]:
         return self._database.run(finding_inputs.link_states, ports) if ports else {}
 
     def at_several_ports(self, limit: int) -> Sequence[MacAddress]:

@@ -10,6 +10,7 @@ from sqlalchemy.dialects.mysql import insert
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.findings.links_towards import Link
 from kiteroll.core.model.link_change import reported_change, seen_change
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.port_ref import PortRef
@@ -38,14 +39,17 @@ def recent_stays(
     return found
 
 
-def link_states(connection: Connection, places: Sequence[PortRef]) -> dict[PortRef, Oper]:
+def link_states(connection: Connection, places: Sequence[PortRef]) -> dict[PortRef, Link]:
     """Of each of these ports, as read last."""
     query = (
-        select(switch.c.name, port.c.name, port.c.oper)
+        select(switch.c.name, port.c.name, port.c.oper, port.c.oper_since)
         .join(switch, switch.c.id == port.c.switch_id)
         .where(switch.c.removed_at.is_(None), tuple_(switch.c.name, port.c.name).in_(places))
     )
-    return {(switch_name, name): Oper(oper) for switch_name, name, oper in connection.execute(query)}
+    return {
+        (switch_name, name): (Oper(oper), since)
+        for switch_name, name, oper, since in connection.execute(query)
+    }
 
 
 def port_facts(connection: Connection, places: Sequence[PortRef]) -> dict[PortRef, PortFacts]:

@@ -7,11 +7,11 @@ from typing import Protocol
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity
+from kiteroll.core.findings.links_towards import Link
 from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.mac_table import MacTable
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.model.reading import Oper
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.topology.sighting import Sighting
@@ -58,7 +58,7 @@ class FactSource(Protocol):
     def port_facts(self, ports: Sequence[PortRef]) -> Mapping[PortRef, PortFacts]:
         """Of the known ones among these."""
 
-    def link_states(self, ports: Sequence[PortRef]) -> Mapping[PortRef, Oper]:
+    def link_states(self, ports: Sequence[PortRef]) -> Mapping[PortRef, Link]:
         """Of the known ones among these, as read last."""
 
     def at_several_ports(self, limit: int) -> Sequence[MacAddress]:

@@ -2,6 +2,7 @@
 
 from collections import defaultdict
 from collections.abc import Callable, Collection, Mapping, Sequence
+from datetime import datetime
 from typing import NamedTuple
 
 from kiteroll.core.model.port_ref import PortRef
@@ -9,7 +10,9 @@ from kiteroll.core.model.reading import Oper
 from kiteroll.core.topology.roles import Topology
 from kiteroll.core.tracking.switch_health import SwitchCondition
 
-Links = Callable[[Sequence[PortRef]], Mapping[PortRef, Oper]]
+Link = tuple[Oper, datetime | None]
+"""How a link is, and since when it is seen so."""
+Links = Callable[[Sequence[PortRef]], Mapping[PortRef, Link]]
 _MOST = 200
 """Ports asked about at once."""
 
@@ -35,7 +38,8 @@ class LinksTowards:
         answering: Mapping[str, SwitchCondition],
     ) -> dict[str, LinkTowards]:
         """By switch of the `silent` ones, where another one was read since. `answering`: those that
-        do, by name. Of several links, one that is up."""
+        do, by name. Of several links, one that is up. A link that came up meanwhile may lead to another
+        device by now, and tells nothing."""
         now = _ways_to(topology, {one.name for one in silent})
         self._ways = {one.name: self._ways.get(one.name, set()) | now[one.name] for one in silent}
         since = {
@@ -46,11 +50,21 @@ class LinksTowards:
         }
         states = links(sorted({port for ports in since.values() for port in ports})[:_MOST])
         found: dict[str, LinkTowards] = {}
-        for name, ports in since.items():
-            known = [(port, states[port]) for port in ports if states.get(port) in (Oper.UP, Oper.DOWN)]
-            for port, oper in sorted(known, key=lambda one: one[1] is not Oper.UP)[:1]:
-                found[name] = LinkTowards(port, oper is Oper.UP)
+        for one in silent:
+            for port in since[one.name]:
+                up = _is_up(one, states.get(port))
+                if up or (up is False and one.name not in found):
+                    found[one.name] = LinkTowards(port, up)
         return found
+
+
+def _is_up(silent: SwitchCondition, link: Link | None) -> bool | None:
+    """None where that tells nothing."""
+    oper, seen_since = link or (Oper.UNKNOWN, None)
+    if oper is Oper.DOWN:
+        return False
+    came_up_since = seen_since and silent.outcome_since and seen_since > silent.outcome_since
+    return None if oper is not Oper.UP or came_up_since else True
 
 
 def _ways_to(topology: Topology, switches: Collection[str]) -> dict[str, set[PortRef]]:

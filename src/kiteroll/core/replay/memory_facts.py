@@ -9,6 +9,7 @@ from statistics import median
 from kiteroll.core.findings.address_view import PortFacts
 from kiteroll.core.findings.kinds.multiple_ips import HeldIp
 from kiteroll.core.findings.kinds.silent_port import PortActivity, up_since
+from kiteroll.core.findings.links_towards import Link
 from kiteroll.core.findings.service_condition import ServiceCondition
 from kiteroll.core.model.changes import Change
 from kiteroll.core.model.link_change import LinkBefore, believed_ticks, seen_change
@@ -171,8 +172,13 @@ class MemoryFacts:
                 found[ref] = PortFacts(changed_at, reported or link.since, frozenset(here))
         return found
 
-    def link_states(self, ports: Sequence[PortRef]) -> Mapping[PortRef, Oper]:
-        return {}  # a switch that does not answer leaves no reading
+    def link_states(self, ports: Sequence[PortRef]) -> Mapping[PortRef, Link]:
+        return {
+            (name, port.name): (port.oper, self._links[name, port.name].since)
+            for name, reading in self._latest.items()
+            for port in reading.ports
+            if (name, port.name) in ports
+        }
 
     def at_several_ports(self, limit: int) -> Sequence[MacAddress]:
         return ()  # nothing was there before the first reading
