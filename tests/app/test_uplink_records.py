@@ -34,6 +34,7 @@ def _rows(connection: Connection) -> list[Row[Any]]:
 def test_what_an_earlier_version_wrote_out_is_shortened_and_ends_nothing(live: LiveRun) -> None:
     topology, database = live.parts.tracking.topology, live.parts.storage.database
     then = topology.at(at(2)).topology.uplinks()
+    assert topology.at(at(2)) is topology.at(at(3)), "worked out once"
     assert then["a", "p24"].leads_to == ("b", "c") and then["c", "p24"].leads_to == ("b", "a")
     before = database.run(_rows)
     followed = [row.id for row in before if row.leads_to is None]

@@ -23,7 +23,7 @@ from kiteroll.core.replay.stay_ledger import StayLedger
 from kiteroll.core.topology.cables import Cable, UplinkRecord
 from kiteroll.core.topology.inference import infer
 from kiteroll.core.topology.refresh import TopologyRefresh
-from kiteroll.core.topology.roles import PortRole, Role, RoleEvidence
+from kiteroll.core.topology.roles import Role, RoleEvidence
 from kiteroll.core.tracking.admission import AdmissionLimits
 from kiteroll.core.tracking.tracker import Tracker
 from kiteroll.core.tracking.tracking_rules import TrackingRules
@@ -391,10 +391,8 @@ def test_what_ports_were_is_reported_as_of_an_instant(stored: Stored) -> None:
     stored.database.run(inventory.change_switch, at(6), "core-1", {"name": "core-new"})
     recorded = {minute: stored.database.run(port_history.uplinks_at, at(minute)) for minute in (0, 1, 4, 5)}
     place = ("quay-1", "p24")
-    then, later = (
-        PortRole(Role.UPLINK, RoleEvidence.NEIGHBOUR, adjacent, leads_to, adjacent)
-        for adjacent, leads_to in ((("core-new",), ("core-new",)), (("ring-1",), ("ring-1", "core-new")))
-    )
+    then = replace(to_core, adjacent=("core-new",), witnesses=("core-new",))
+    later = replace(to_ring, leads_to=("ring-1", "core-new"))
     assert recorded == {0: None, 1: {port: (place, then)}, 4: {port: (place, later)}, 5: {}}
     assert stored.database.run(port_history.open_uplinks) == {}
     former = stored.database.run(port_history.former_uplinks, at(4))

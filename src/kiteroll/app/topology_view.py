@@ -9,7 +9,7 @@ from datetime import datetime
 from kiteroll.app.tracked_fleet import TrackedFleet
 from kiteroll.clock import Clock
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.topology.cables import UplinkRecord, as_recorded
+from kiteroll.core.topology.cables import UplinkRecord, as_recorded, from_records
 from kiteroll.core.topology.refresh import REMEMBERED, TopologyRefresh, TopologySnapshot
 from kiteroll.core.topology.roles import PortRole, Topology
 from kiteroll.store import port_history
@@ -23,6 +23,7 @@ _LONG_S = 0.2
 _PAUSE = 10
 """Between two that take longer, times what one takes: of a core, it has a tenth at most."""
 _LONGEST_PAUSE_S = 30.0
+_PAST_KEPT = 2
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,6 +53,15 @@ class NetworkView:
         return replace(self, snapshot=replace(self.snapshot, counts=counts))
 
 
+@dataclass(frozen=True, slots=True)
+class _Past:
+    """How it was, and what is recorded of that."""
+
+    recorded: Mapping[int, tuple[PortRef, UplinkRecord]]
+    areas: Mapping[str, str]
+    view: NetworkView
+
+
 class TopologyView:
     def __init__(
         self, database: Database, clock: Clock, fleet: TrackedFleet, *, records: bool = True
@@ -67,6 +77,9 @@ class TopologyView:
         self._cost_s = 0.0
         self._done_at: float | None = None
         """By the monotonic clock."""
+        self._past: tuple[_Past, ...] = ()
+        """Pictures of the past that were asked for last: cables hardly change, and what is behind each takes
+        long to work out in a large network."""
         self._recorded: dict[int, UplinkRecord] | None = None
         self._recorded_of: Mapping[PortRef, PortRole] = {}
 
@@ -131,10 +144,16 @@ class TopologyView:
         recorded = self._database.run(port_history.uplinks_at, instant)
         if recorded is None:
             return self.now().with_counts({})
-        return NetworkView(
-            TopologySnapshot(Topology(dict(recorded.values()), areas=self.now().topology.areas())),
-            {port: number for number, (port, _) in recorded.items()},
-        )
+        areas = self.now().topology.areas()
+        past = next((one for one in self._past if (one.recorded, one.areas) == (recorded, areas)), None)
+        if past is None:
+            roles = from_records(dict(recorded.values()))
+            uplinks = {port: number for number, (port, _) in recorded.items()}
+            past = _Past(
+                recorded, areas, NetworkView(TopologySnapshot(Topology(roles, areas=areas)), uplinks)
+            )
+            self._past = (past, *self._past[: _PAST_KEPT - 1])
+        return past.view
 
     def _work_out(self, *, force: bool) -> None:
         began = self._clock.monotonic()

@@ -8,8 +8,8 @@ from typing import Any
 from sqlalchemy import Connection, Row, func, insert, select, tuple_, update
 
 from kiteroll.core.model.port_ref import PortRef
-from kiteroll.core.topology.cables import Cable, UplinkRecord, from_records
-from kiteroll.core.topology.roles import PortRole, RoleEvidence
+from kiteroll.core.topology.cables import Cable, UplinkRecord
+from kiteroll.core.topology.roles import RoleEvidence
 from kiteroll.store.past_roles import recorded_since
 from kiteroll.store.predicates import covers
 from kiteroll.store.quiet_periods import heard_then
@@ -66,8 +66,9 @@ def shorten_uplinks(connection: Connection, ports: Collection[int]) -> None:
     connection.execute(of_ports.values(leads_to=None))
 
 
-def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[PortRef, PortRole]] | None:
-    """Ports that counted as uplinks at an instant, by id; None when nothing was recorded that early."""
+def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[PortRef, UplinkRecord]] | None:
+    """What is recorded of ports that counted as uplinks at an instant, by id; None when nothing was recorded
+    that early."""
     first = recorded_since(connection)
     if first is None or first > at:
         return None
@@ -79,10 +80,7 @@ def uplinks_at(connection: Connection, at: datetime) -> dict[int, tuple[PortRef,
     )
     rows = connection.execute(query).all()
     names = _names_of_switches(connection)
-    roles = from_records({(row.switch_name, row.port_name): _record(row, names) for row in rows})
-    return {
-        row.port_id: (place, roles[place]) for row in rows for place in [(row.switch_name, row.port_name)]
-    }
+    return {row.port_id: ((row.switch_name, row.port_name), _record(row, names)) for row in rows}
 
 
 def last_used(connection: Connection, switch_id: int) -> dict[int, datetime]:
