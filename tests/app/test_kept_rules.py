@@ -62,7 +62,7 @@ def test_a_change_of_a_few_levels_is_made_with_them_and_those_of_their_switches_
     database.run(inventory.change_switch, at(0), "quay-1", {"in_groups": ["quays"]})
     port_rules.set_levels([LevelChange(elsewhere, {"seats": 3})], author)
     port_rules.enrol([Enrolled("021a0b", None, None, port)], author)
-    near = database.run(rules.rules_near, [port])
+    near = database.run(rules.rule_set, [port])
     assert near.rules.keys() == {port, ports}
     everything = database.run(rules.rule_set)
     assert near.rules[port] == everything.rules[port] and len(near.rules[port].roll) == 1

@@ -94,7 +94,7 @@ class StoredFacts:
         return self._database.run(finding_inputs.port_facts, ports)
 
     def link_states(self, ports: Sequence[PortRef]) -> Mapping[PortRef, Link]:
-        return self._database.run(finding_inputs.link_states, ports) if ports else {}
+        return self._database.run(finding_inputs.link_states, ports)
 
     def at_several_ports(self, limit: int) -> Sequence[MacAddress]:
         uplinks = sorted(self._topology.now().uplink_ids())

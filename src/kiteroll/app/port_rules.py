@@ -182,8 +182,7 @@ class PortRules:
         levels: Collection[Level] | None = None,
     ) -> tuple[list[Difference], RuleSet, list[str]]:
         """What differs, the rules after it, and switches of which no port is known."""
-        few = levels is not None and len(levels) <= rules.NEAR
-        before = rules.rules_near(connection, levels or ()) if few else rules.rule_set(connection)
+        before = rules.rule_set(connection, levels)
         after = make(before)
         found = differences(before, after)
         unread: list[str] = []

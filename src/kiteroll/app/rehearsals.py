@@ -17,13 +17,13 @@ from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
 from kiteroll.core.errors import Conflict, Invalid, KiteRollError, NotFound
 from kiteroll.core.findings.thresholds import Thresholds
+from kiteroll.core.model.chunks import chunks
 from kiteroll.core.policy.occupancy import NotCounted
 from kiteroll.core.policy.port_rules import OnBreach
 from kiteroll.core.policy.rule_book import RuleBook
 from kiteroll.core.port_actions.breaches import fingerprint
 from kiteroll.core.rehearsal.rehearsal import Rehearsal, RehearsalResult, SwitchPast
 from kiteroll.store import finding_inputs, inventory, rehearsal_inputs
-from kiteroll.store.bulk import chunks
 from kiteroll.store.database import Database
 from kiteroll.store.port_actions import note_rehearsed
 from kiteroll.store.ports import port_ids

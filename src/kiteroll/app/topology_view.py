@@ -11,7 +11,7 @@ from kiteroll.clock import Clock
 from kiteroll.core.model.port_ref import PortRef
 from kiteroll.core.topology.cables import UplinkRecord, as_recorded, from_records
 from kiteroll.core.topology.refresh import REMEMBERED, TopologyRefresh, TopologySnapshot
-from kiteroll.core.topology.roles import PortRole, Topology
+from kiteroll.core.topology.roles import Topology
 from kiteroll.store import port_history
 from kiteroll.store.database import Database
 from kiteroll.store.topology import ids_of_ports, topology_facts
@@ -58,7 +58,6 @@ class _Past:
     """How it was, and what is recorded of that."""
 
     recorded: Mapping[int, tuple[PortRef, UplinkRecord]]
-    areas: Mapping[str, str]
     view: NetworkView
 
 
@@ -81,7 +80,6 @@ class TopologyView:
         """Pictures of the past that were asked for last: cables hardly change, and what is behind each takes
         long to work out in a large network."""
         self._recorded: dict[int, UplinkRecord] | None = None
-        self._recorded_of: Mapping[PortRef, PortRole] = {}
 
     def now(self) -> NetworkView:
         """A few seconds old at most where working it out is quick; where it takes long (thousands of
@@ -145,15 +143,14 @@ class TopologyView:
         if recorded is None:
             return self.now().with_counts({})
         areas = self.now().topology.areas()
-        past = next((one for one in self._past if (one.recorded, one.areas) == (recorded, areas)), None)
-        if past is None:
-            roles = from_records(dict(recorded.values()))
-            uplinks = {port: number for number, (port, _) in recorded.items()}
-            past = _Past(
-                recorded, areas, NetworkView(TopologySnapshot(Topology(roles, areas=areas)), uplinks)
-            )
-            self._past = (past, *self._past[: _PAST_KEPT - 1])
-        return past.view
+        for past in self._past:
+            if past.recorded == recorded and past.view.topology.areas() == areas:
+                return past.view
+        topology = Topology(from_records(dict(recorded.values())), areas=areas)
+        uplinks = {port: number for number, (port, _) in recorded.items()}
+        view = NetworkView(TopologySnapshot(topology), uplinks)
+        self._past = (_Past(recorded, view), *self._past[: _PAST_KEPT - 1])
+        return view
 
     def _work_out(self, *, force: bool) -> None:
         began = self._clock.monotonic()
@@ -187,11 +184,11 @@ class TopologyView:
     def _record(self, topology: Topology, ids: Mapping[PortRef, int], now: datetime) -> None:
         """Record what became of uplinks, so that a question about the past is answered as things were."""
         uplinks = topology.uplinks()
-        if self._recorded is None:
-            self._recorded = self._database.run(port_history.open_uplinks)
-        elif uplinks == self._recorded_of:
-            return
         before = self._recorded
+        if before is None:
+            before = self._database.run(port_history.open_uplinks)
+        elif (uplinks, ids) == (self._view.topology.uplinks(), self._view.uplinks):
+            return  # as they were when the view before was recorded
         records, begun, written_out = {}, {}, []
         for port, record in as_recorded(topology).items():
             if (port_id := ids.get(port)) is None:
@@ -200,9 +197,8 @@ class TopologyView:
             if record.same_way(known):
                 continue
             if replace(record, leads_to=uplinks[port].leads_to).same_way(known):
-                written_out.append(
-                    port_id
-                )  # by an earlier version, or while part of the network was not known
+                # By an earlier version, or while part of the network was not known.
+                written_out.append(port_id)
             else:
                 begun[port_id] = record
         ended = before.keys() - records.keys()
@@ -210,4 +206,4 @@ class TopologyView:
             self._database.run(port_history.shorten_uplinks, written_out)
         if begun or ended:
             self._database.run(port_history.record_uplinks, begun, ended, now)
-        self._recorded, self._recorded_of = records, uplinks
+        self._recorded = records

@@ -9,13 +9,13 @@ from operator import itemgetter
 from kiteroll.app.events import ReadingStored
 from kiteroll.core.errors import TrackedElsewhere
 from kiteroll.core.model.changes import Appeared, Change, Moved
+from kiteroll.core.model.chunks import chunks
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.search.address_index import AddressIndex
 from kiteroll.core.tracking.followed_switch import changes_between
 from kiteroll.core.tracking.tracker import Tracker
 from kiteroll.store import groups, inventory, retention, stay_queries, tracked_state, tracked_switches
 from kiteroll.store.area_lease import SERVICE_STAYS
-from kiteroll.store.bulk import chunks
 from kiteroll.store.database import Database
 from kiteroll.store.reading_writer import ReadingWriter
 

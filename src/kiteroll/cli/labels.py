@@ -12,6 +12,7 @@ from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.parsing import add_command, add_group, checked, shared
 from kiteroll.client import change_labels, labels, remove_label
 from kiteroll.core.errors import Invalid, InvalidParts
+from kiteroll.core.model.chunks import chunks
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.schemas import api
 
@@ -84,11 +85,7 @@ def run_import(context: Context) -> Exit:
         raise InvalidParts(str(file), wrong)
     if not changes:
         raise Invalid(f"{file}: it has no rows")
-    addresses = list(changes)
-    parts = [
-        {mac: changes[mac] for mac in addresses[at : at + _AT_ONCE]}
-        for at in range(0, len(addresses), _AT_ONCE)
-    ]
+    parts = [dict(part) for part in chunks(changes.items(), _AT_ONCE)]
     dry_run = context.args.dry_run
     with context.client() as client:
 

@@ -3,13 +3,13 @@
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
 from functools import lru_cache, partial
-from itertools import islice
 from typing import Any, TypeVar
 
 from sqlalchemy import Connection, Dialect, String, Table, literal
 from sqlalchemy.dialects.mysql import insert
 from sqlalchemy.types import TypeEngine
 
+from kiteroll.core.model import chunks as core_chunks
 from kiteroll.store.types import Instant
 
 T = TypeVar("T")
@@ -76,6 +76,4 @@ def _rendered(dialect: Dialect, value: str | datetime) -> str:
 
 
 def chunks(values: Iterable[T], most: int = _CHUNK) -> Iterator[list[T]]:
-    source = iter(values)
-    while part := list(islice(source, most)):
-        yield part
+    return core_chunks.chunks(values, most)

@@ -41,6 +41,8 @@ def recent_stays(
 
 def link_states(connection: Connection, places: Sequence[PortRef]) -> dict[PortRef, Link]:
     """Of each of these ports, as read last."""
+    if not places:
+        return {}
     query = (
         select(switch.c.name, port.c.name, port.c.oper, port.c.oper_since)
         .join(switch, switch.c.id == port.c.switch_id)

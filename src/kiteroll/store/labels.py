@@ -8,6 +8,7 @@ from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.model.mac import MacAddress
 from kiteroll.core.model.paging import PageAsk
+from kiteroll.store.bulk import chunks
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.predicates import given
 from kiteroll.store.tables import address_label, endpoint
@@ -47,9 +48,7 @@ def labels_of(connection: Connection, macs: Sequence[MacAddress]) -> dict[MacAdd
 
 def set_labels(connection: Connection, labels: Iterable[Label]) -> None:
     """Add, change, or, where it says nothing, remove."""
-    wanted = list(labels)
-    for first in range(0, len(wanted), _BATCH):
-        batch = wanted[first : first + _BATCH]
+    for batch in chunks(labels, _BATCH):
         if gone := [one.mac for one in batch if one.says_nothing]:
             connection.execute(delete(address_label).where(address_label.c.mac.in_(gone)))
         kept = [

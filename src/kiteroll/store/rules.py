@@ -20,7 +20,7 @@ from kiteroll.store.tables import barred_address, enrolled, port_rule, switch
 
 _NO_LIMIT = -1
 _STRUCK_OFF_AT_ONCE = 500
-NEAR = 50
+_FEW = 50
 """Levels that are looked up one by one; of more, all there are is read."""
 
 
@@ -61,9 +61,12 @@ def all_rules(connection: Connection) -> list[RuleRow]:
     return _rules_of(connection, select(port_rule), select(enrolled))
 
 
-def rules_near(connection: Connection, levels: Collection[Level]) -> RuleSet:
-    """What is set at these levels and elsewhere on their switches, and all that is barred: with tens of
-    thousands of entries, a change of one level need not read them all."""
+def rule_set(connection: Connection, levels: Collection[Level] | None = None) -> RuleSet:
+    """All that is set, as values. With a few `levels`: what is set at these and elsewhere on their switches,
+    and all that is barred; beside tens of thousands of entries, a change of one need not read the others.
+    """
+    if levels is None or len(levels) > _FEW:
+        return as_set(all_rules(connection), all_barred(connection))
     switches = {level.switch for level in levels} - {""}
     near = select(port_rule).where(
         or_(*(at_level(port_rule, level) for level in levels), port_rule.c.switch_name.in_(switches))
@@ -101,11 +104,6 @@ def all_barred(connection: Connection) -> list[BarredRow]:
         BarredRow(Barred(row.prefix, row.reason, row.expires_at), row.barred_by, row.barred_at)
         for row in rows
     ]
-
-
-def rule_set(connection: Connection) -> RuleSet:
-    """All of it, as values."""
-    return as_set(all_rules(connection), all_barred(connection))
 
 
 def as_set(rows: Sequence[RuleRow], barred: Sequence[BarredRow]) -> RuleSet:
@@ -227,7 +225,7 @@ def _rule_ids(connection: Connection, levels: set[Level]) -> dict[Level, int]:
     rows = [level_columns(level) for level in levels]
     connection.execute(insert(port_rule).prefix_with("IGNORE"), rows)
     query = select(port_rule)
-    if len(levels) <= NEAR:
+    if len(levels) <= _FEW:
         query = query.where(or_(*(at_level(port_rule, level) for level in levels)))
     found = {_level(row): row.id for row in connection.execute(query)}
     return {level: found[level] for level in levels}

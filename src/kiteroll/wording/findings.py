@@ -103,10 +103,10 @@ def cause(finding: Finding | Detection) -> str:
             return details.error or "an error"
         case Cause.READINGS_FAIL if details.behind:
             return f"it is behind {details.behind}, which does not answer either"
-        case Cause.READINGS_FAIL if details.link and details.ports:
+        case Cause.READINGS_FAIL if details.link_up is not None:
             over = isinstance(finding, Finding) and finding.state is State.CLEARED
             is_, port = "was" if over else "is", port_name(details.ports[0])
-            if details.link == "down":
+            if not details.link_up:
                 return f"the link to it {is_} down at {port}: no power, a cable, or a port that was shut"
             if details.count:
                 return f"the link to it {is_} up at {port}: it hangs, or lets no management traffic through"

@@ -4,6 +4,8 @@ from collections.abc import Sequence
 from datetime import timedelta
 from typing import TypeVar
 
+from kiteroll.core.model.chunks import chunks
+
 T = TypeVar("T")
 
 FIRST_PAUSE = timedelta(seconds=5)
@@ -28,7 +30,7 @@ def batches(waiting: Sequence[T]) -> list[list[T]]:
     """What waits for one target, in order, as it is to be delivered: one by one, or as digests."""
     if len(waiting) <= ONE_BY_ONE:
         return [[one] for one in waiting]
-    return [list(waiting[at : at + MOST_IN_DIGEST]) for at in range(0, len(waiting), MOST_IN_DIGEST)]
+    return list(chunks(waiting, MOST_IN_DIGEST))
 
 
 def must_rest(delivered_in_an_hour: int, since_last: timedelta | None) -> bool:

@@ -153,8 +153,8 @@ class Details:
     ageing: timedelta | None = None
     bridge: str = ""
     """Name of one that is not in the inventory, and behind the port."""
-    link: str = ""
-    """Of the link to a switch that does not answer, at the one of `ports`: up or down; empty: not known."""
+    link_up: bool | None = None
+    """Of the link to a switch that does not answer, at the one of `ports`; None: not known."""
     behind: str = ""
     """Of a switch that does not answer: one on the way to it that does not answer either."""
 

@@ -48,7 +48,7 @@ def detect(
             count=hides,
             behind=behind,
             ports=() if link is None else (link.port,),
-            link="" if link is None else "up" if link.up else "down",
+            link_up=None if link is None else link.up,
         ),
         evidence=(NotRead(since, health.value, switch.error),),
         first_at=since,
