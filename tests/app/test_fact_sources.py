@@ -1,7 +1,7 @@
 """One contract, two sources: the records of the service and a replay's memory give the same facts, and
 so the engine finds the same in both."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -188,7 +188,7 @@ def test_the_service_and_a_replay_find_the_same(live: LiveRun) -> None:
     assert {"overfull-port", "contested-ip", "moved"} <= kinds
 
 
-def _outline(findings: dict[str, Finding]) -> set[tuple[object, ...]]:
+def _outline(findings: Mapping[str, Finding]) -> set[tuple[object, ...]]:
     return {
         (key, one.cause, one.severity, one.part_of, one.details.macs, one.details.count)
         for key, one in findings.items()

@@ -345,3 +345,30 @@ def test_a_condition_that_was_not_found_again_may_be_over_and_what_happened_stay
     assert may_be_over_at(apply(life, detection(2, FindingKind.STRANGER))[0]) == at(2.5)
     (cleared,) = [one for one in life.expire(at(9)) if one.kind is FindingKind.STRANGER]
     assert may_be_over_at(cleared) is None
+
+
+def test_that_a_condition_goes_on_is_a_change_once_and_so_is_that_it_does_not() -> None:
+    def stranger(minutes: float, **values: object) -> Detection:
+        return detection(minutes, FindingKind.STRANGER, **values)
+
+    lifecycle = FindingLifecycle(THRESHOLDS)
+    (opened,) = lifecycle.apply([stranger(0)], {}, at(0))
+    assert opened.goes_on
+    for look in range(1, 400):
+        assert lifecycle.apply([stranger(look / 6)], {}, at(look / 6)) == []
+        assert lifecycle.expire(at(look / 6)) == []
+    (live,) = lifecycle.live().values()
+    assert live == replace(opened, last_at=at(399 / 6)) and lifecycle.clears_at(live) == at(399 / 6 + 2)
+    (worse,) = lifecycle.apply([stranger(70, severity=Severity.SERIOUS)], {}, at(70))
+    assert (worse.severity, worse.goes_on) == (Severity.SERIOUS, True)
+    assert lifecycle.apply([stranger(70.1, severity=Severity.SERIOUS)], {}) == [
+        replace(worse, last_at=at(70.1), goes_on=False)
+    ], "that is no look at everything"
+    assert [one.goes_on for one in lifecycle.apply([stranger(71)], {}, at(71))] == [True]
+    (ended,) = lifecycle.apply([], {}, at(71.2))
+    assert (ended.goes_on, ended.last_at, ended.state) == (False, at(71), State.OPEN)
+    assert lifecycle.apply([], {}, at(71.4)) == []
+    as_it_was_read = stranger(71.5)
+    assert [one.goes_on for one in lifecycle.apply([as_it_was_read], {}, at(73))] == [False], "long before"
+    (over,) = lifecycle.expire(at(74))
+    assert over.state is State.CLEARED

@@ -106,6 +106,35 @@ def test_numbers_of_findings_are_used_up_by_new_ones_alone(database: Database) -
     assert rows[second.key].id == rows[first.key].id + 1
 
 
+def test_what_goes_on_does_so_as_of_the_latest_look_and_stands_first(database: Database) -> None:
+    steady, other, moved = (restarted(switch, minutes) for switch, minutes in (("a", 0), ("b", 1), ("c", 9)))
+    steady, other = replace(steady, goes_on=True), replace(other, goes_on=True)
+    database.run(findings.save_findings, [steady, other, moved], at(1))
+    database.run(findings.save_findings, [], at(8))
+    shown = [replace(one, last_at=at(8)) for one in (other, steady)] + [moved]
+    asks = [PageAsk(limit=1), PageAsk(limit=1, sort="severity"), PageAsk(limit=1, sort="-last_at")]
+    for ask in asks:
+        found = []
+        while True:
+            page = database.run(findings.findings_page, FindingFilters(), ask)
+            found += [row.finding for row in page.items]
+            # Another look between two pages leaves none out.
+            database.run(findings.save_findings, [], at(8))
+            if page.next is None:
+                break
+            ask = replace(ask, cursor=page.next)
+        assert found == shown
+    for since, count in ((7, 3), (8, 3), (8.5, 1)):
+        page = database.run(findings.findings_page, FindingFilters(since=at(since)), PageAsk())
+        assert len(page.items) == count
+    assert database.run(findings.unfinished_findings, (), at(0)) == [shown[1], shown[0], moved]
+    ended = replace(steady, goes_on=False, last_at=at(8))
+    database.run(findings.save_findings, [ended], at(20))
+    rows = database.run(findings.by_keys, [steady.key, other.key])
+    assert rows[steady.key].finding == ended
+    assert rows[other.key].finding == replace(other, last_at=at(20))
+
+
 @pytest.mark.parametrize(("kept_for", "openings"), [(timedelta(minutes=30), 1), (timedelta(days=1), 2)])
 def test_openings_are_kept_as_long_as_history(database: Database, kept_for: timedelta, openings: int) -> None:
     one = restarted("quay-1", 0)

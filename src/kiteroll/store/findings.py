@@ -6,7 +6,19 @@ from datetime import datetime
 from functools import partial
 from typing import Any
 
-from sqlalchemy import ColumnElement, Connection, Integer, Row, Select, and_, func, or_, select, update
+from sqlalchemy import (
+    ColumnElement,
+    Connection,
+    Integer,
+    Row,
+    Select,
+    and_,
+    func,
+    or_,
+    select,
+    type_coerce,
+    update,
+)
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.errors import NotFound
@@ -18,7 +30,14 @@ from kiteroll.store.bulk import chunks, save_rows
 from kiteroll.store.finding_codec import decode_details, decode_evidence, encode_details, encode_evidence
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.predicates import covers, escape_like, one_of
-from kiteroll.store.tables import finding, finding_opening, port_action, port_closure, port_proposal
+from kiteroll.store.tables import (
+    finding,
+    finding_look,
+    finding_opening,
+    port_action,
+    port_closure,
+    port_proposal,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,18 +63,27 @@ class FindingFilters:
     """Those that were open at this instant, as they were then; `states` are those of now."""
 
 
-def save_findings(connection: Connection, findings: Sequence[Finding]) -> None:
-    if not findings:
-        return
-    keys = [one.key for one in findings]
-    ids = {key: number for key, number in connection.execute(_IDS.where(finding.c.key.in_(keys)))}
-    values = {one.key: _values(one) for one in findings}
-    rows = [{**row, "id": ids[key]} if key in ids else row for key, row in values.items()]
-    save_rows(connection, finding, rows)
-    _record_openings(connection, keys)
+def save_findings(
+    connection: Connection, findings: Sequence[Finding], looked_at: datetime | None = None
+) -> None:
+    """`looked_at`: what goes on, of these and of those before, does so as of then."""
+    latest = {one.key: one for one in findings}
+    for part in chunks(latest.values()):
+        keys = [one.key for one in part]
+        ids = {key: number for key, number in connection.execute(_IDS.where(finding.c.key.in_(keys)))}
+        values = {one.key: _values(one) for one in part}
+        rows = [{**row, "id": ids[key]} if key in ids else row for key, row in values.items()]
+        save_rows(connection, finding, rows)
+        _record_openings(connection, keys)
+    if looked_at is not None:
+        look = insert(finding_look).values(id=_THE_ONE, at=looked_at)
+        connection.execute(look.on_duplicate_key_update(at=looked_at))
 
 
+_THE_ONE = 1
 _IDS = select(finding.c.key, finding.c.id)
+_LOOKED_AT = select(finding_look.c.at).where(finding_look.c.id == _THE_ONE).scalar_subquery()
+_FINDINGS = select(finding, _LOOKED_AT.label("looked_at"))
 
 
 def _record_openings(connection: Connection, keys: Sequence[str]) -> None:
@@ -84,7 +112,7 @@ def rename_findings(connection: Connection, at: datetime, before: str, after: st
     renamed: dict[str, str] = {}
     cleared: list[str] = []
     for ids in chunks(about):
-        rows = [_row(row) for row in connection.execute(select(finding).where(one_of(finding.c.id, ids)))]
+        rows = [_row(row) for row in connection.execute(_FINDINGS.where(one_of(finding.c.id, ids)))]
         as_renamed = [renamed_finding(row.finding, before, after) for row in rows]
         there = by_keys(connection, [one.key for one in as_renamed])
         for row, one in zip(rows, as_renamed, strict=True):
@@ -118,28 +146,29 @@ def unfinished_findings(
     """Those that are not cleared, and of kinds `also` those with evidence since then."""
     kinds = [kind.value for kind in also]
     lately = and_(finding.c.kind.in_(kinds), finding.c.last_at >= since)
-    rows = connection.execute(select(finding).where(or_(finding.c.state != State.CLEARED.value, lately)))
+    rows = connection.execute(_FINDINGS.where(or_(finding.c.state != State.CLEARED.value, lately)))
     return [_row(row).finding for row in rows]
 
 
 def by_keys(connection: Connection, keys: Sequence[str]) -> dict[str, FindingRow]:
-    if not keys:
-        return {}
-    rows = connection.execute(select(finding).where(finding.c.key.in_(keys)))
-    return {row.key: _row(row) for row in rows}
+    return {
+        row.key: _row(row)
+        for part in chunks(keys)
+        for row in connection.execute(_FINDINGS.where(finding.c.key.in_(part)))
+    }
 
 
 def get_finding(connection: Connection, number: int) -> FindingRow:
     """Raises NotFound."""
-    row = connection.execute(select(finding).where(finding.c.id == number)).one_or_none()
+    row = connection.execute(_FINDINGS.where(finding.c.id == number)).one_or_none()
     if row is None:
         raise NotFound("finding", str(number), "`kiteroll finding list` shows them")
     return _row(row)
 
 
 def findings_page(connection: Connection, filters: FindingFilters, ask: PageAsk) -> Page[FindingRow]:
-    """Latest evidence first."""
-    query, opened_at, make = select(finding), finding.c.opened_at, _row
+    """What goes on first, then the latest evidence."""
+    query, opened_at, make = _FINDINGS, finding.c.opened_at, _row
     if filters.at is not None:
         query, opened_at = _open_at(filters.at), finding_opening.c.opened_at
         make = partial(_row_at, filters.at)
@@ -157,11 +186,13 @@ def findings_page(connection: Connection, filters: FindingFilters, ask: PageAsk)
     if filters.part_of is not None:
         query = query.where(finding.c.part_of == filters.part_of)
     if filters.since is not None:
-        query = query.where(finding.c.last_at >= filters.since)
-    keys = (Key(finding.c.last_at, descending=True), Key(finding.c.id, descending=True))
+        goes_on = and_(finding.c.goes_on, filters.since <= _LOOKED_AT)
+        query = query.where(or_(finding.c.last_at >= filters.since, goes_on))
     number = Key(finding.c.id)
+    latest = (Key(type_coerce(finding.c.goes_on, Integer)), Key(finding.c.last_at), number)
+    keys = tuple(replace(key, descending=True) for key in latest)
     sorts = {
-        "last_at": (Key(finding.c.last_at), number),
+        "last_at": latest,
         "opened_at": (Key(opened_at), number),
         "kind": (Key(finding.c.kind), number),
         # The worst first, and of those the latest: what cannot wait stands on the first page.
@@ -185,7 +216,7 @@ def _open_at(at: datetime) -> Select[Any]:
     later = select(func.count()).where(since.c.finding_id == finding.c.id, since.c.opened_at > at)
     opened = finding_opening.c.opened_at.label("opened_then")
     return (
-        select(finding, opened, later.scalar_subquery().label("later"))
+        _FINDINGS.add_columns(opened, later.scalar_subquery().label("later"))
         .join(finding_opening, finding_opening.c.finding_id == finding.c.id)
         .where(covers(finding_opening.c.opened_at, finding_opening.c.cleared_at, at))
     )
@@ -255,6 +286,7 @@ def _values(one: Finding) -> dict[str, Any]:
         "first_at": one.first_at,
         "opened_at": one.opened_at,
         "last_at": one.last_at,
+        "goes_on": one.goes_on,
         "cleared_at": one.cleared_at,
         "cleared_by": one.cleared_by,
         "acknowledged_by": one.acknowledged_by,
@@ -282,7 +314,8 @@ def _row(row: Row[Any]) -> FindingRow:
             times_opened=row.times_opened,
             first_at=row.first_at,
             opened_at=row.opened_at,
-            last_at=row.last_at,
+            last_at=max(row.last_at, row.looked_at or row.last_at) if row.goes_on else row.last_at,
+            goes_on=row.goes_on,
             cleared_at=row.cleared_at,
             cleared_by=row.cleared_by,
             acknowledged_by=row.acknowledged_by,

@@ -8,6 +8,12 @@ export type Severity = "note" | "warning" | "serious";
 type SortField = "severity" | "last_at" | "opened_at" | "kind";
 type FindingSort = SortField | `-${SortField}`;
 
+/** How often the service looks at how things are: that something goes on is no event. Of the past nothing is new. */
+const LOOKED_EVERY_MS = 10_000;
+const lookedAgain = (at?: string) => ({
+  refetchInterval: at === undefined ? LOOKED_EVERY_MS : (false as const),
+});
+
 export const findingsQuery = (filter: {
   state?: FindingState[];
   switch?: string;
@@ -20,6 +26,7 @@ export const findingsQuery = (filter: {
   queryOptions({
     queryKey: ["findings", filter],
     queryFn: ({ signal }) => need(api.GET("/api/v1/findings", { params: { query: filter }, signal })),
+    ...lookedAgain(filter.at),
   });
 
 export const findingQuery = (number: number) =>
@@ -27,6 +34,7 @@ export const findingQuery = (number: number) =>
     queryKey: ["findings", "one", number],
     queryFn: ({ signal }) =>
       need(api.GET("/api/v1/findings/{number}", { params: { path: { number } }, signal })),
+    ...lookedAgain(),
   });
 
 export const partsQuery = (number: number) =>
@@ -34,6 +42,7 @@ export const partsQuery = (number: number) =>
     queryKey: ["findings", "parts", number],
     queryFn: ({ signal }) =>
       need(api.GET("/api/v1/findings/{number}/parts", { params: { path: { number } }, signal })),
+    ...lookedAgain(),
   });
 
 /** All kinds there are, with their help. */
@@ -62,7 +71,9 @@ export const allFindingsQuery = (
     at?: string;
   },
   sort: string | null,
-) =>
-  pagedOptions(["findings", "all", filter], sort, (asked: PageAsked<FindingSort>, signal) =>
+) => ({
+  ...pagedOptions(["findings", "all", filter], sort, (asked: PageAsked<FindingSort>, signal) =>
     need(api.GET("/api/v1/findings", { params: { query: { ...filter, ...asked } }, signal })),
-  );
+  ),
+  ...lookedAgain(filter.at),
+});

@@ -19,7 +19,7 @@ from kiteroll.clock import Clock
 from kiteroll.core.alerts.plan import Planned, Sent, planned
 from kiteroll.core.alerts.planned_work import PlannedWork, is_covered
 from kiteroll.core.alerts.route import Route, Where
-from kiteroll.core.alerts.settling import is_at_loop, settles_after
+from kiteroll.core.alerts.settling import ends_of_loops, is_at_loop, settles_after
 from kiteroll.core.errors import StorageUnavailable
 from kiteroll.core.findings.finding import Finding, State
 from kiteroll.store import alert_settings, findings, outbox
@@ -145,12 +145,12 @@ class AlertRouter:
             self._seen = self._read_seen(now)
         plans: list[_Plan] = []
         early: dict[str, Finding] = {}
-        live = self._live()
+        loops = ends_of_loops(self._live())
         for key, finding in changed.items():
             seen = self._seen.get(key)
             if seen is None or seen.times_opened != finding.times_opened:
                 seen = self._seen[key] = _Seen(finding.times_opened, now)
-            settles = now - seen.at < settings.settles_after(finding) or is_at_loop(finding, live)
+            settles = now - seen.at < settings.settles_after(finding) or is_at_loop(finding, loops)
             if finding.state is not State.CLEARED and settles:
                 early[key] = finding
             else:

@@ -20,9 +20,10 @@ from kiteroll.core.port_actions.breaches import (
     PROPOSED_FOR,
     Consequence,
     Step,
-    fingerprint,
+    may_act,
     may_close,
     steps,
+    to_be_rehearsed,
 )
 from kiteroll.core.port_actions.closures import REMEMBERED, Closure, still_to_act
 from kiteroll.core.port_actions.guards import Limits
@@ -74,6 +75,8 @@ class BreachActions:
         if not open_now:
             return
         rules = await self._rules_in_force()
+        if not may_act(rules):
+            return
         for finding, step, closings in await asyncio.to_thread(self._steps, open_now, rules):
             mark = (finding.key, finding.times_opened, closings, step.port, step.consequence)
             if mark in self._settled:
@@ -84,7 +87,7 @@ class BreachActions:
     def _steps(self, live: Sequence[Finding], rules: RuleBook) -> list[tuple[Finding, Step, int]]:
         """What is to be done, and how often the port was closed for it before."""
         now = self._clock.now()
-        asked = {fingerprint(port[0], rules.rule(port)) for one in live for port in one.ports}
+        asked = to_be_rehearsed(live, rules)
         rehearsed = self._database.run(port_actions.rehearsed, sorted(asked))
         earlier: dict[PortRef, list[Closure]] = defaultdict(list)
         for row in self._database.run(port_closures.closures_since, now - REMEMBERED):

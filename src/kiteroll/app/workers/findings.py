@@ -130,11 +130,12 @@ class FindingWorker:
             self._wake_at = step.wake_at
             self._unsaved |= {one.key: one for one in step.changed}
             self._claimed_uplinks = self._engine.claimed_uplinks()
-            if step.changed:
+            if step.changed or step.looked_at is not None:
                 self._refresh_live()
             changed = list(self._unsaved.values())
-            if changed:  # most steps change nothing, and need no transaction
-                self._database.run(findings.save_findings, changed)
+            goes_on = step.looked_at is not None and any(one.goes_on for one in self._live.values())
+            if changed or goes_on:  # most steps change nothing, and need no transaction
+                self._database.run(findings.save_findings, changed, step.looked_at)
             self._unsaved.clear()
         self._request_probes(step.probes)
         self._announce(changed)

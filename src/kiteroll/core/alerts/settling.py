@@ -1,10 +1,11 @@
 """How long a finding must stand before it is sent: until then another may turn out to explain it."""
 
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from datetime import timedelta
 
 from kiteroll.core.findings.finding import Finding, FindingKind
 from kiteroll.core.findings.registry import KINDS
+from kiteroll.core.model.port_ref import PortRef
 
 SETTLES_AFTER = timedelta(seconds=3)
 _READINGS = 3
@@ -25,10 +26,12 @@ def settles_after(kind: FindingKind, interval: timedelta) -> timedelta:
     return max(SETTLES_AFTER, min(_READINGS * interval, _AT_MOST))
 
 
-def is_at_loop(finding: Finding, live: Iterable[Finding]) -> bool:
-    """Whether a port has too many where a loop of the `live` findings pulls addresses to. The loop is sent
-    itself; if the port still has too many when that is over, it is sent then."""
-    if finding.kind is not FindingKind.OVERFULL:
-        return False
-    loops = (one for one in live if one.kind is FindingKind.LOOP)
-    return any(not finding.ports.isdisjoint(one.details.ports) for one in loops)
+def ends_of_loops(live: Iterable[Finding]) -> frozenset[PortRef]:
+    """Ports that the loops of the `live` findings pull addresses to."""
+    return frozenset(port for one in live if one.kind is FindingKind.LOOP for port in one.details.ports)
+
+
+def is_at_loop(finding: Finding, ends: Collection[PortRef]) -> bool:
+    """Whether a port has too many that is one of those `ends` of loops. The loop is sent itself; if the port
+    still has too many when that is over, it is sent then."""
+    return finding.kind is FindingKind.OVERFULL and not finding.ports.isdisjoint(ends)

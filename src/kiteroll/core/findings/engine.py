@@ -74,6 +74,8 @@ class Step:
     probes: list[Probe]
     wake_at: datetime
     """Run the next step by then, if no event comes before."""
+    looked_at: datetime | None
+    """When it was looked at how things are, if it was: what goes on does so as of then."""
 
 
 ClearedFindings = Callable[[Sequence[str]], Mapping[str, Finding]]
@@ -191,7 +193,8 @@ class FindingEngine:
         if looked:
             self._detected += self._from_conditions(facts, topology, now)
         known = cleared(self.lifecycle.unknown(self._detected))
-        changed = {one.key: one for one in self.lifecycle.apply(self._detected, known)}
+        looked_at = now if looked else None
+        changed = {one.key: one for one in self.lifecycle.apply(self._detected, known, looked_at)}
         if looked:
             ended = self.lifecycle.end_unrecorded(self._detected, now)
             off = {name for name, one in self._conditions.switches.items() if not one.enabled}
@@ -201,7 +204,7 @@ class FindingEngine:
             one.key: one for one in self.lifecycle.expire(now, self._conditions.switches, self._shown)
         }
         self._detected = []
-        return Step(list(changed.values()), self._addresses.drain_probes(), self._next_wake(now))
+        return Step(list(changed.values()), self._addresses.drain_probes(), self._next_wake(now), looked_at)
 
     # --- port rules -----------------------------------------------------------------------
 

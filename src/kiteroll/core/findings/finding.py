@@ -121,11 +121,12 @@ class Subject:
     ip: str = ""
     area: str = ""
     """Of an address that is judged in each area by itself; empty: the one of all sites that name none."""
+    key: str = field(init=False, compare=False, repr=False)
+    """Made once: tens of thousands of conditions are looked up by it every few seconds."""
 
-    @property
-    def key(self) -> str:
+    def __post_init__(self) -> None:
         parts = [str(self.mac or ""), self.switch, self.port, self.ip]
-        return "|".join([*parts, self.area] if self.area else parts)
+        object.__setattr__(self, "key", "|".join([*parts, self.area] if self.area else parts))
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -211,6 +212,9 @@ class Finding:
     """When it opened last."""
     last_at: datetime
     """Latest evidence: quiet since then."""
+    goes_on: bool = False
+    """Of how something is: the latest look, at `last_at`, found it to be so still. It need not be stored, nor
+    told, that the next one does as well."""
     cleared_at: datetime | None = None
     cleared_by: str = ""
     """Empty: by itself."""
@@ -234,6 +238,7 @@ class Finding:
             times_opened=self.times_opened - later,
             opened_at=opened_at,
             last_at=max((opened_at, *(one.at for one in evidence))),
+            goes_on=False,
             cleared_at=None,
             cleared_by="",
             acknowledged_by="",

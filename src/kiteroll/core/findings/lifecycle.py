@@ -11,7 +11,7 @@ from itertools import chain
 
 from kiteroll.core.findings.evidence import Evidence, LinkChanged, LinkSteady, in_order
 from kiteroll.core.findings.finding import MAX_EVIDENCE, Detection, Finding, FindingKind, State
-from kiteroll.core.findings.registry import CONDITIONS, EXPLAINING, KINDS, RECORDED, clear_after
+from kiteroll.core.findings.registry import CONDITIONS, EXPLAINED_BY, EXPLAINING, KINDS, RECORDED, clear_after
 from kiteroll.core.findings.thresholds import Thresholds
 from kiteroll.core.findings.unseen import may_go_on_unseen
 from kiteroll.core.model.port_ref import PortRef
@@ -38,6 +38,9 @@ class FindingLifecycle:
         self._live: dict[str, Finding] = {}
         self._due: list[tuple[datetime, str]] = []
         """A heap: when which is to be checked, for tens of thousands may be live."""
+        self._due_of: dict[str, datetime] = {}
+        """By key: when it is checked next. A heap gives up none of what is not on top, so one that is put off
+        keeps its place, and gets another when its turn comes."""
         # Thousands of moves may be live; what could explain one of them is of a few other kinds.
         self._of_kind: dict[FindingKind, dict[str, Finding]] = {kind: {} for kind in FindingKind}
         self._over: dict[str, Finding] = {}
@@ -75,35 +78,59 @@ class FindingLifecycle:
         """Keys of those that belong to no live finding: one that was cleared may reopen."""
         return [one.key for one in detections if one.key not in self._live]
 
-    def apply(self, detections: Sequence[Detection], cleared: Mapping[str, Finding]) -> list[Finding]:
+    def apply(
+        self,
+        detections: Sequence[Detection],
+        cleared: Mapping[str, Finding],
+        looked_at: datetime | None = None,
+    ) -> list[Finding]:
         """The findings after these detections, and those they now explain; each once, at its last state.
-        `cleared`: earlier findings by key, for those that reopen."""
+        `cleared`: earlier findings by key, for those that reopen. `looked_at`: when it was looked at how
+        things are, if it was: all of that is among `detections`. What only goes on has not changed."""
         changed: dict[str, Finding] = {}
         # What explains most kinds goes first, so that the others open as part of it.
         for detection in sorted(detections, key=lambda one: -len(KINDS[one.kind].explains)):
-            for finding in self._apply(detection, cleared.get(detection.key)):
+            key = detection.key
+            for finding in self._apply(detection, self._live.get(key), cleared.get(key), looked_at):
                 changed[finding.key] = finding
+        if looked_at is not None:
+            changed |= {one.key: one for one in self._not_found_again(looked_at)}
         return list(changed.values())
 
-    def _apply(self, detection: Detection, before: Finding | None) -> list[Finding]:
-        """None when the detection is old news. What explains a finding is decided again with each
-        detection: evidence that comes when a loop is over speaks for itself, what came while it lasted
-        stays part of it."""
-        known = self._live.get(detection.key)
-        if known is None:
-            if before is not None and detection.last_at <= _known_until(before):
-                return []
-            finding = _reopened(before, detection) if before is not None else _opened(detection)
-        else:
+    def _apply(
+        self,
+        detection: Detection,
+        known: Finding | None,
+        before: Finding | None,
+        looked_at: datetime | None,
+    ) -> list[Finding]:
+        """None when the detection is old news, or says what is known. What explains a finding is decided
+        again with each detection: evidence that comes when a loop is over speaks for itself, what came while
+        it lasted stays part of it."""
+        info = KINDS[detection.kind]
+        if known is not None:
             if detection.last_at <= known.last_at:
                 return []
             finding = _gathered(known, detection)
-        # By what is new of it: an address that was in a loop and moves afterwards has moved, also when the
-        # finding is one that was there during the loop.
-        new = replace(finding, ports=detection.ports, first_at=detection.first_at)
-        finding = replace(finding, part_of=self._explained_by(new))
+        else:
+            if before is not None and detection.last_at <= _known_until(before):
+                return []
+            finding = _reopened(before, detection) if before is not None else _opened(detection)
+        goes_on = info.condition and not info.by_readings and detection.last_at == looked_at
+        part_of = self._explained_by(finding, detection)
+        if goes_on != finding.goes_on or part_of != finding.part_of:
+            finding = replace(finding, goes_on=goes_on, part_of=part_of)
+        elif goes_on and known is not None and _says_the_same(finding, known):
+            self._put(finding)
+            return []
         self._put(finding)
         return [finding, *self._newly_explained(finding)]
+
+    def _not_found_again(self, looked_at: datetime) -> list[Finding]:
+        """Those that went on until the look before this one."""
+        live = chain.from_iterable(self._of_kind[kind].values() for kind in CONDITIONS)
+        ended = [one for one in live if one.goes_on and one.last_at < looked_at]
+        return [self._put(replace(one, goes_on=False)) for one in ended]
 
     def expire(
         self,
@@ -116,9 +143,16 @@ class FindingLifecycle:
         to be so, as far as readings show."""
         changed = []
         while self._due and self._due[0][0] <= now:
-            finding = self._live.get(heappop(self._due)[1])
-            if finding is None or self._due_at(finding) > now:
-                continue  # cleared by hand, or put off by later evidence, which has an entry of its own
+            at, key = heappop(self._due)
+            if self._due_of.get(key) != at:
+                continue  # it was to be checked sooner, and was
+            del self._due_of[key]
+            finding = self._live.get(key)
+            if finding is None:
+                continue
+            if self._due_at(finding) > now:
+                self._check_at(key, self._due_at(finding))
+                continue
             quiet = now - finding.last_at >= clear_after(finding.kind, self.thresholds)
             if quiet and not (
                 finding.key in shown
@@ -129,8 +163,14 @@ class FindingLifecycle:
             elif finding.acknowledged_until is not None and finding.acknowledged_until <= now:
                 changed.append(self._put(replace(finding, state=State.OPEN, acknowledged_until=None)))
             else:
-                heappush(self._due, (now + _LOOK_AGAIN, finding.key))
+                self._check_at(key, now + _LOOK_AGAIN)
         return changed
+
+    def _check_at(self, key: str, at: datetime) -> None:
+        known = self._due_of.get(key)
+        if known is None or at < known:
+            self._due_of[key] = at
+            heappush(self._due, (at, key))
 
     def end_unrecorded(self, found: Sequence[Detection], now: datetime) -> list[Finding]:
         """Findings that the service's own records would show, when these are all they show: what is not among
@@ -195,11 +235,17 @@ class FindingLifecycle:
             return min(clears_at, finding.acknowledged_until)
         return clears_at
 
-    def _explained_by(self, finding: Finding) -> str:
-        kinds = [info.kind for info in KINDS.values() if finding.kind in info.explains]
-        live = chain.from_iterable(self._of_kind[kind].values() for kind in kinds)
-        over = (one for one in self._over.values() if one.kind in kinds and _while_it_lasted(one, finding))
-        return next((other.key for other in chain(live, over) if _explains(other, finding)), "")
+    def _explained_by(self, finding: Finding, detection: Detection) -> str:
+        """Key of the one that explains it, by what is new of it: an address that was in a loop and moves
+        afterwards has moved, also when the finding is one that was there during the loop."""
+        kinds = EXPLAINED_BY[finding.kind]
+        live = [one for kind in kinds for one in self._of_kind[kind].values()]
+        over = [one for one in self._over.values() if one.kind in kinds]
+        if not live and not over:
+            return ""
+        new = replace(finding, ports=detection.ports, first_at=detection.first_at)
+        lately = (one for one in over if _while_it_lasted(one, new))
+        return next((other.key for other in chain(live, lately) if _explains(other, new)), "")
 
     def _newly_explained(self, finding: Finding) -> list[Finding]:
         """Findings that were there before the one that explains them."""
@@ -211,12 +257,12 @@ class FindingLifecycle:
     def _put(self, finding: Finding) -> Finding:
         self._live[finding.key] = self._of_kind[finding.kind][finding.key] = finding
         self._over.pop(finding.key, None)
-        heappush(self._due, (self._due_at(finding), finding.key))
+        self._check_at(finding.key, self._due_at(finding))
         return finding
 
     def _over_with(self, finding: Finding, now: datetime, by: str = "") -> Finding:
         """It is cleared, and not live any more."""
-        finding = replace(finding, state=State.CLEARED, cleared_at=now, cleared_by=by)
+        finding = replace(finding, state=State.CLEARED, goes_on=False, cleared_at=now, cleared_by=by)
         del self._live[finding.key], self._of_kind[finding.kind][finding.key]
         self._over = {key: one for key, one in self._over.items() if now - one.last_at < EXPLAINS_FOR}
         if finding.kind in EXPLAINING:
@@ -328,6 +374,16 @@ def _gathered(known: Finding, detection: Detection) -> Finding:
         count=known.count + new,
         last_at=detection.last_at,
         ports=known.ports | detection.ports,
+    )
+
+
+def _says_the_same(one: Finding, other: Finding) -> bool:
+    """Whether a condition says what it said before, but for the time."""
+    return (
+        one.severity is other.severity
+        and one.cause is other.cause
+        and one.details == other.details
+        and one.ports == other.ports
     )
 
 

@@ -1,6 +1,6 @@
 """All kinds of findings in one table, in the order their help pages are listed."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from datetime import timedelta
 
 from kiteroll.core.findings.finding import FindingKind
@@ -87,6 +87,9 @@ KINDS: Mapping[FindingKind, KindInfo] = {
 
 EXPLAINING = frozenset(kind for kind, info in KINDS.items() if info.explains)
 """Kinds that explain others."""
+EXPLAINED_BY: Mapping[FindingKind, Sequence[FindingKind]] = {
+    kind: tuple(other for other in KINDS if kind in KINDS[other].explains) for kind in KINDS
+}
 CONDITIONS = frozenset(kind for kind, info in KINDS.items() if info.condition)
 RECORDED = frozenset(kind for kind, info in KINDS.items() if info.recorded)
 

@@ -2,7 +2,7 @@
 
 import hashlib
 import json
-from collections.abc import Collection
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from enum import StrEnum
@@ -54,6 +54,17 @@ def steps(finding: Finding, rules: RuleBook, rehearsed: Collection[str]) -> list
             consequence = Consequence.CLOSE if known else Consequence.PROPOSE_NOT_REHEARSED
             found.append(Step(port, consequence, rule.reopen_after))
     return found
+
+
+def may_act(rules: RuleBook) -> bool:
+    """Whether any rule proposes to close a port, or closes it."""
+    return any(rule.on_breach in (OnBreach.PROPOSE, OnBreach.CLOSE) for rule in rules.rules.values())
+
+
+def to_be_rehearsed(live: Iterable[Finding], rules: RuleBook) -> set[str]:
+    """Fingerprints of the rules that close the ports of these findings, if they were rehearsed."""
+    ruled = ((port[0], rules.rule(port)) for one in live for port in one.ports)
+    return {fingerprint(switch, rule) for switch, rule in ruled if rule.on_breach is OnBreach.CLOSE}
 
 
 def fingerprint(switch: str, rule: PortRule) -> str:

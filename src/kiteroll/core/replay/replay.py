@@ -48,8 +48,8 @@ class Replay:
         and the area of each."""
         self.engine = FindingEngine(thresholds or Thresholds())
         self.facts = MemoryFacts(hold_time=hold_time, shared=shared, rules=rules or RuleBook(), areas=areas)
-        self.findings: dict[str, Finding] = {}
-        """Every finding there was, by key, at its last state, in order of opening."""
+        self._findings: dict[str, Finding] = {}
+        """By key, as they changed last, in order of opening."""
         self.homes: IntervalLog[MacAddress, HomePlace] = IntervalLog()
         self.roles: IntervalLog[PortRef, Role] = IntervalLog()
         self.readings = 0
@@ -100,6 +100,11 @@ class Replay:
         self._note_homes([change.mac for change in changes if not isinstance(change, Restarted)], now)
         return list(changed.values())
 
+    @property
+    def findings(self) -> Mapping[str, Finding]:
+        """Every finding there was, by key, at its last state, in order of opening."""
+        return {**self._findings, **self.engine.lifecycle.live()}
+
     def advance(self, until: datetime) -> list[Finding]:
         """Let time pass without a reading: what the engine's wake-ups change."""
         changed: dict[str, Finding] = {}
@@ -119,7 +124,7 @@ class Replay:
     def _step(self, now: datetime) -> list[Finding]:
         self._now = self.facts.now = now
         step = self.engine.step(self.facts, self._cleared, now)
-        self.findings |= {one.key: one for one in step.changed}
+        self._findings |= {one.key: one for one in step.changed}
         self._wake_at = step.wake_at
         topology = self.facts.topology(fresh=False)
         if topology is not self._topology:
@@ -132,7 +137,7 @@ class Replay:
         return step.changed
 
     def _cleared(self, keys: Sequence[str]) -> Mapping[str, Finding]:
-        return {key: self.findings[key] for key in keys if key in self.findings}
+        return {key: self._findings[key] for key in keys if key in self._findings}
 
     def _note_roles(self, topology: Topology, now: datetime) -> None:
         uplinks = topology.uplinks()

@@ -3,6 +3,7 @@
 from sqlalchemy import (
     JSON,
     BigInteger,
+    Boolean,
     Column,
     ForeignKey,
     Index,
@@ -165,6 +166,8 @@ finding = Table(
     Column("first_at", Instant, nullable=False),
     Column("opened_at", Instant, nullable=False),
     Column("last_at", Instant, nullable=False),
+    # Of how something is: each look since found it to be so, and the latest is in `finding_look`.
+    Column("goes_on", Boolean, nullable=False, server_default="0"),
     Column("cleared_at", Instant),
     Column("cleared_by", String(64), nullable=False),
     Column("acknowledged_by", String(64), nullable=False),
@@ -173,10 +176,21 @@ finding = Table(
     Column("part_of", exact_text(400), nullable=False),
     # Of an address that is judged in each area by itself.
     Column("area", exact_text(64), nullable=False, server_default=""),
-    Index("finding_state", "state", "last_at"),
+    Index("finding_state_order", "state", "goes_on", "last_at"),
+    Index("finding_order", "goes_on", "last_at"),
     Index("finding_last", "last_at"),
     Index("finding_mac", "mac"),
     Index("finding_switch", "switch_name", "port_name"),
+)
+
+
+finding_look = Table(
+    "finding_look",
+    metadata,
+    # One row: when it was last looked at how things are. Written with each look, where thousands of findings
+    # that only go on would be.
+    Column("id", Integer, primary_key=True, autoincrement=False),
+    Column("at", Instant, nullable=False),
 )
 
 
