@@ -18,6 +18,7 @@ from kiteroll.app.alerts.router import LOOK_AT_ALL, AlertRouter
 from kiteroll.app.alerts.sender import AlertSender
 from kiteroll.app.events import EventBus, FindingChanged
 from kiteroll.core.access.audit_chain import verify
+from kiteroll.core.alerts import delivery
 from kiteroll.core.alerts.planned_work import PlannedWork
 from kiteroll.core.alerts.route import AlertReason, Route
 from kiteroll.core.errors import Conflict, Invalid
@@ -92,9 +93,8 @@ class Alerting:
 
     def deliver(self) -> list[dict[str, Any]]:
         """What arrives of all that may be tried now."""
-        for target in self.targets.all():
-            rows = self.database.run(outbox.waiting_messages, self.clock.now(), 1000)
-            self.sender.deliver(target.row.id, [one for one in rows if one.target == target.row.id])
+        for target in self.database.run(outbox.targets_waited_for, self.clock.now()):
+            self.sender.deliver(target)
         files = sorted((self.folder / "alerts").glob("*.json"))
         return [json.loads(file.read_text()) for file in files]
 
@@ -228,6 +228,66 @@ def test_many_at_once_arrive_as_one_digest(alerting: Alerting) -> None:
     assert len(digest["messages"]) == 40
 
 
+def test_what_is_serious_waits_behind_no_crowd(alerting: Alerting) -> None:
+    for number in range(450):
+        alerting.change(flapping(f"quay-{number}"))
+    alerting.change(replace(flapping("the worst"), severity=Severity.SERIOUS))
+    assert len(alerting.after(SETTLED_S)) == 451
+    digests = [[one["switch"] for one in each["messages"]] for each in alerting.deliver()]
+    assert ["the worst", *(f"quay-{number}" for number in range(199))] in digests
+
+
+def test_a_target_that_had_most_of_an_hour_gets_all_there_is_in_one(
+    alerting: Alerting, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(delivery, "MOST_IN_AN_HOUR", 3)
+
+    def restarted(number: int, **changes: Any) -> Finding:
+        return flapping(f"quay-{number}", kind=FindingKind.RESTARTED, **changes)
+
+    alerting.targets.set(
+        "folder", "folder", {"path": str(alerting.folder / "alerts")}, None, enabled=True, audit_log=True
+    )
+    for number in range(3):
+        alerting.change(restarted(number))
+        alerting.after(4)
+        alerting.deliver()
+    assert [len(one["messages"]) for one in alerting.deliver()] == [1] * 3
+    for number in range(3, 253):
+        alerting.change(restarted(number))
+    for number in range(2):
+        alerting.change(restarted(number, state=State.CLEARED, cleared_at=NOON + HOUR))
+    alerting.audit.append(DONE, "finding.ack", "quay-1", principal=None, client="", by="ida")
+    alerting.after(4)
+    assert len(alerting.deliver()) == 3, "it rests"
+    alerting.clock.advance(300)
+    last = alerting.deliver()[-1]
+    assert [one["switch"] for one in last["messages"][:-1]] == [
+        f"quay-{number}" for number in [0, 1, *range(3, 201)]
+    ]
+    counted = last["messages"][-1]
+    assert counted["text"] == "52 more alerts are only counted here: 52 switch-restarted opened"
+    states = [one.state for one in alerting.messages()]
+    assert {state: states.count(state) for state in set(states)} == {"sent": 203, "counted": 52, "waiting": 1}
+    alerting.clock.advance(300)
+    reasons = [[one["reason"] for one in each["messages"]] for each in alerting.deliver()]
+    assert ["audit"] in reasons, "each of those is sent"
+
+
+def test_a_crowd_for_one_target_holds_up_no_other(alerting: Alerting) -> None:
+    unheard = {"url": "https://127.0.0.1:1/"}
+    alerting.targets.set("hook", "webhook", unheard, "", enabled=True, audit_log=False)
+    alerting.routes.set(Route(name="all", target="hook", set_at=NOON))
+    alerting.routes.set(Route(name="worst", target="chief", severity=Severity.SERIOUS, set_at=NOON))
+    for number in range(1100):
+        alerting.change(flapping(f"quay-{number + 2}"))
+    alerting.after(SETTLED_S)
+    alerting.change(flapping("quay-1", severity=Severity.SERIOUS))
+    alerting.after(SETTLED_S)
+    (arrived,) = alerting.deliver()
+    assert [one["switch"] for one in arrived["messages"]] == ["quay-1"]
+
+
 def test_a_target_that_fails_is_tried_again_and_nothing_is_lost(alerting: Alerting) -> None:
     place = alerting.folder / "alerts"
     place.write_text("in the way")
@@ -299,7 +359,7 @@ def test_what_two_targets_took_at_once_is_noted_once_each(
     noted: list[list[int]] = []
     another = threading.Event()
 
-    def note(work: object, ids: list[int], at: datetime) -> None:
+    def note(work: object, ids: list[int], at: datetime, counted: list[int]) -> None:
         if noted:
             another.set()
         noted.append(ids)
@@ -310,7 +370,7 @@ def test_what_two_targets_took_at_once_is_noted_once_each(
 
     threads: list[threading.Thread] = []
     monkeypatch.setattr(alerting.database, "run", note)
-    alerting.sender._unfinished.extend([([1], NOON), ([2], NOON)])
+    alerting.sender._unfinished.extend([([1], [], NOON), ([2], [], NOON)])
     alerting.sender._finish()
     threads[0].join()
     assert noted == [[1], [2]] and not alerting.sender._unfinished

@@ -120,8 +120,9 @@ def test_planned_work_covers_what_lies_wholly_in_it() -> None:
 
 
 def test_many_become_digests_failures_pause_longer_and_a_target_rests() -> None:
-    assert [len(one) for one in batches(range(5))] == [1] * 5
-    assert [len(one) for one in batches(range(450))] == [200, 200, 50]
+    assert [len(one) for one in batches(range(5), 59)] == [1] * 5
+    assert [len(one) for one in batches(range(5), 60)] == [5]
+    assert [len(one) for one in batches(range(450), 0)] == [200, 200, 50]
     pauses = [pause_after(count) for count in range(1, 40)]
     assert pauses[0] == timedelta(seconds=5) and pauses[-1] == timedelta(minutes=15)
     assert pauses == sorted(pauses)

@@ -12,6 +12,7 @@ const STATES: Record<AlertState, string> = {
   sent: "✓ sent",
   sending: "→ sending",
   waiting: "◌ waiting",
+  counted: "# only counted",
   failed: "✕ given up",
 };
 

@@ -2454,7 +2454,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "waiting" | "sending" | "sent" | "failed";
+            state: "waiting" | "sending" | "sent" | "counted" | "failed";
             /** Attempts */
             attempts: number;
             /** Next Try At */
@@ -16039,7 +16039,7 @@ export interface operations {
     list_alerts: {
         parameters: {
             query?: {
-                state?: ("waiting" | "sending" | "sent" | "failed")[] | null;
+                state?: ("waiting" | "sending" | "sent" | "counted" | "failed")[] | null;
                 target?: string | null;
                 finding?: number | null;
                 /** @description `next` of the page before */

@@ -205,8 +205,8 @@ class Alert(ResponseModel):
     title: str
     content: dict[str, Any]
     made_at: Instant
-    state: Literal["waiting", "sending", "sent", "failed"]
-    """`failed`: given up after a day."""
+    state: Literal["waiting", "sending", "sent", "counted", "failed"]
+    """`counted`: too many waited, and a delivery said how many; `failed`: given up after a day."""
     attempts: int
     next_try_at: Instant | None
     ended_at: Instant | None

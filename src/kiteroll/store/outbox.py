@@ -4,8 +4,9 @@ A message is written in one transaction and delivered after it. What was being s
 sent again, marked: it may have arrived.
 """
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from collections import Counter
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
@@ -14,16 +15,22 @@ from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.alerts.plan import Sent
 from kiteroll.core.alerts.route import AlertReason
+from kiteroll.core.findings.finding import Severity
 from kiteroll.core.model.paging import PageAsk
 from kiteroll.store.audit import AuditRow, entries_after
+from kiteroll.store.bulk import chunks
 from kiteroll.store.paging import Key, Page, fetch_page
 from kiteroll.store.tables import alert_message, alert_target, finding
 
 WAITING = "waiting"
 SENDING = "sending"
 SENT = "sent"
+COUNTED = "counted"
+"""Not sent itself: a delivery of others said how many there were."""
 FAILED = "failed"
 """Given up."""
+_MOST_COUNTED = 100_000
+"""At once."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -171,25 +178,77 @@ def mark_restored(connection: Connection) -> None:
     )
 
 
-def waiting_messages(connection: Connection, now: datetime, limit: int) -> list[MessageRow]:
-    """Those that may be tried now, of targets that are enabled; oldest first."""
+def targets_waited_for(connection: Connection, now: datetime) -> list[int]:
+    """Targets, of those that are enabled, for which something waits that may be tried now."""
     table = alert_message
-    query = _joined().where(table.c.state == WAITING, table.c.next_try_at <= now, alert_target.c.enabled)
-    return [_message(row) for row in connection.execute(query.order_by(table.c.id).limit(limit))]
+    query = select(table.c.target_id).join(alert_target).where(_MAY_BE_TRIED, table.c.next_try_at <= now)
+    return list(connection.execute(query.distinct().order_by(table.c.target_id)).scalars())
+
+
+def waiting_messages(connection: Connection, target: int, now: datetime, limit: int) -> list[MessageRow]:
+    """Those for one target that may be tried now: the worst first, and of those the oldest. A loop does not
+    wait behind thousands of strangers."""
+    table = alert_message
+    of_target = (_MAY_BE_TRIED, table.c.target_id == target, table.c.next_try_at <= now)
+    # By way of the ids, so that no texts are sorted.
+    ids = select(table.c.id, _URGENCY.label("urgency")).join(alert_target).where(*of_target)
+    next_ones = ids.order_by(_URGENCY.desc(), table.c.id).limit(limit).subquery()
+    query = _joined().join(next_ones, next_ones.c.id == table.c.id)
+    rows = connection.execute(query.order_by(next_ones.c.urgency.desc(), table.c.id))
+    return [_message(row) for row in rows]
+
+
+_MAY_BE_TRIED = and_(alert_message.c.state == WAITING, alert_target.c.enabled)
+_URGENCY = func.field(
+    func.coalesce(func.json_value(alert_message.c.content, "$.severity"), ""),
+    *(one.value for one in Severity),
+)
+"""Entries of the audit log have none."""
+
+
+@dataclass(frozen=True, slots=True)
+class Crowd:
+    """Messages that wait beside those of a delivery, and are only counted in it."""
+
+    ids: tuple[int, ...] = ()
+    counts: Mapping[tuple[str, AlertReason], int] = field(default_factory=dict)
+    """By kind of finding, and reason."""
+
+
+def waiting_beside(connection: Connection, target: int, now: datetime, ids: Collection[int]) -> Crowd:
+    """What else waits for a target and may be tried now. Entries of the audit log are never among them: each
+    of those is sent, so that their chain can be checked."""
+    table = alert_message
+    kind = func.coalesce(func.json_value(table.c.content, "$.kind"), "")
+    query = (
+        select(table.c.id, kind, table.c.reason)
+        .where(table.c.state == WAITING, table.c.target_id == target, table.c.next_try_at <= now)
+        .where(table.c.reason != AlertReason.AUDIT.value)
+        .order_by(table.c.id)
+        .limit(_MOST_COUNTED)
+    )
+    others = [row for row in connection.execute(query) if row[0] not in ids]
+    counts = Counter((kind, AlertReason(reason)) for _, kind, reason in others)
+    return Crowd(tuple(number for number, _, _ in others), counts)
 
 
 def begin_delivery(connection: Connection, ids: Sequence[int], delivery: str) -> None:
     table = alert_message
-    connection.execute(
-        update(table)
-        .where(table.c.id.in_(ids), table.c.state == WAITING)
-        .values(state=SENDING, delivery=delivery, attempts=table.c.attempts + 1)
-    )
+    for part in chunks(ids):
+        connection.execute(
+            update(table)
+            .where(table.c.id.in_(part), table.c.state == WAITING)
+            .values(state=SENDING, delivery=delivery, attempts=table.c.attempts + 1)
+        )
 
 
-def end_delivery(connection: Connection, ids: Sequence[int], at: datetime) -> None:
+def end_delivery(connection: Connection, ids: Sequence[int], at: datetime, counted: Sequence[int]) -> None:
+    """`counted`: those of which it only said how many they are."""
     table = alert_message
-    connection.execute(update(table).where(table.c.id.in_(ids)).values(state=SENT, ended_at=at, error=""))
+    for state, those in ((SENT, ids), (COUNTED, counted)):
+        for part in chunks(those):
+            ended = update(table).where(table.c.id.in_(part)).values(state=state, ended_at=at, error="")
+            connection.execute(ended)
 
 
 def fail_delivery(
@@ -203,17 +262,19 @@ def fail_delivery(
     """They wait until `next_try_at`, and what else waits for the target with them; those made before
     `given_up_before` are given up. Returns how many were."""
     table, text = alert_message, error[:2000]
-    lost = connection.execute(
-        update(table)
-        .where(table.c.id.in_(ids), table.c.made_at < given_up_before)
-        .values(state=FAILED, ended_at=at, error=text)
-    )
-    connection.execute(
-        update(table)
-        .where(table.c.id.in_(ids), table.c.made_at >= given_up_before)
-        .values(state=WAITING, next_try_at=next_try_at, error=text)
-    )
-    return lost.rowcount
+    lost = 0
+    for part in chunks(ids):
+        lost += connection.execute(
+            update(table)
+            .where(table.c.id.in_(part), table.c.made_at < given_up_before)
+            .values(state=FAILED, ended_at=at, error=text)
+        ).rowcount
+        connection.execute(
+            update(table)
+            .where(table.c.id.in_(part), table.c.made_at >= given_up_before)
+            .values(state=WAITING, next_try_at=next_try_at, error=text)
+        )
+    return lost
 
 
 def messages_page(connection: Connection, filters: MessageFilters, ask: PageAsk) -> Page[MessageRow]:

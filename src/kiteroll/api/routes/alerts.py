@@ -125,7 +125,7 @@ def end_work(routes: TheAlertRoutes, number: int) -> Response:
 def list_alerts(
     ask: Annotated[PageAsk, by("id")],
     routes: TheAlertRoutes,
-    state: Annotated[list[Literal["waiting", "sending", "sent", "failed"]] | None, Query()] = None,
+    state: Annotated[list[Literal["waiting", "sending", "sent", "counted", "failed"]] | None, Query()] = None,
     target: str | None = None,
     finding: int | None = None,
 ) -> PageOf[api.Alert]:

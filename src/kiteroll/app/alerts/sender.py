@@ -9,9 +9,8 @@ from collections import deque
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from itertools import groupby
 
-from kiteroll.app.alerts.wording import message_of
+from kiteroll.app.alerts.wording import counted_message, message_of
 from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
 from kiteroll.core.alerts.delivery import (
@@ -19,6 +18,7 @@ from kiteroll.core.alerts.delivery import (
     GIVEN_UP_AFTER,
     MOST_IN_AN_HOUR,
     batches,
+    has_had_most,
     must_rest,
     pause_after,
 )
@@ -64,8 +64,8 @@ class AlertSender:
         self._service = socket.gethostname()
         self._courses: dict[int, _Course] = {}
         self._busy: set[int] = set()
-        self._unfinished: deque[tuple[list[int], datetime]] = deque()
-        """Delivered while the database was away."""
+        self._unfinished: deque[tuple[Sequence[int], Sequence[int], datetime]] = deque()
+        """Delivered while the database was away: what was sent, and what was only counted."""
         self._finishing = threading.Lock()
         self._wake: asyncio.Event | None = None
         self._loop: asyncio.AbstractEventLoop | None = None
@@ -79,14 +79,12 @@ class AlertSender:
                 if not marked:
                     # A thread of before this worker failed may be sending still: not what it sends.
                     marked = bool(self._busy) or await asyncio.to_thread(self._mark_interrupted)
-                rows = await asyncio.to_thread(self._waiting)
+                targets = await asyncio.to_thread(self._waited_for)
             except StorageUnavailable as away:
                 log.warning("alerts wait for the database", extra=fields("alerts.wait", error=str(away)))
             else:
-                for target, of_target in groupby(
-                    sorted(rows, key=lambda one: one.target), lambda one: one.target
-                ):
-                    self._begin(target, list(of_target))
+                for target in targets:
+                    self._begin(target)
             try:
                 await asyncio.wait_for(self._wake.wait(), _LOOK_S)
             except TimeoutError:
@@ -117,12 +115,13 @@ class AlertSender:
         """Beside the outbox: a test. Raises NotDelivered."""
         self._send(row, self._delivery([message], repeated=False))
 
-    def deliver(self, target: int, rows: Sequence[MessageRow]) -> None:
+    def deliver(self, target: int) -> None:
         """What waits for one target; blocking. Raises StorageUnavailable, and then what was delivered is
         noted later."""
         course = self._courses.setdefault(target, _Course())
+        rows = self._database.run(outbox.waiting_messages, target, self._clock.now(), _AT_ONCE)
         found = [one for one in self._database.run(alert_settings.all_targets) if one.id == target]
-        for batch in batches(rows):
+        for batch in batches(rows, self._recent(course)):
             if not found or self._must_wait(course):
                 return
             if not self._deliver_one(found[0], course, batch):
@@ -131,19 +130,25 @@ class AlertSender:
     def _deliver_one(self, target: TargetRow, course: _Course, batch: list[MessageRow]) -> bool:
         ids = [one.id for one in batch]
         repeated = any(one.possibly_repeated for one in batch)
-        delivery = self._delivery([message_of(one) for one in batch], repeated=repeated)
-        self._database.run(outbox.begin_delivery, ids, delivery.id)
+        messages, crowd = [message_of(one) for one in batch], outbox.Crowd()
+        if has_had_most(self._recent(course)):
+            crowd = self._database.run(outbox.waiting_beside, target.id, self._clock.now(), ids)
+        if crowd.ids:
+            messages.append(counted_message(crowd.counts, self._clock.now()))
+        delivery = self._delivery(messages, repeated=repeated)
+        every = [*ids, *crowd.ids]
+        self._database.run(outbox.begin_delivery, every, delivery.id)
         try:
             self._send(target, delivery)
         except NotDelivered as wrong:
-            self._note_failure(target, course, ids, str(wrong))
+            self._note_failure(target, course, every, str(wrong))
             return False
         now = self._clock.now()
         course.failing = None
         course.delivered.append(now)
-        self._unfinished.append((ids, now))
+        self._unfinished.append((ids, crowd.ids, now))
         self._finish()
-        extra = fields("alert.sent", target=target.name, messages=len(ids))
+        extra = fields("alert.sent", target=target.name, messages=len(ids), counted=len(crowd.ids))
         log.info("alert delivered", extra=extra)
         return True
 
@@ -182,8 +187,13 @@ class AlertSender:
         now = self._clock.now()
         if course.failing is not None and now < course.failing.next_try_at:
             return True
-        recent = sum(now - at < AN_HOUR for at in course.delivered)
-        return must_rest(recent, now - course.delivered[-1] if course.delivered else None)
+        since_last = now - course.delivered[-1] if course.delivered else None
+        return must_rest(self._recent(course), since_last)
+
+    def _recent(self, course: _Course) -> int:
+        """Deliveries within an hour."""
+        now = self._clock.now()
+        return sum(now - at < AN_HOUR for at in course.delivered)
 
     def _delivery(self, messages: Sequence[Message], *, repeated: bool) -> Delivery:
         return Delivery(
@@ -194,9 +204,9 @@ class AlertSender:
             possibly_repeated=repeated,
         )
 
-    def _waiting(self) -> list[MessageRow]:
+    def _waited_for(self) -> list[int]:
         self._finish()
-        return self._database.run(outbox.waiting_messages, self._clock.now(), _AT_ONCE)
+        return self._database.run(outbox.targets_waited_for, self._clock.now())
 
     def _mark_interrupted(self) -> bool:
         if count := self._database.run(outbox.mark_interrupted):
@@ -210,18 +220,18 @@ class AlertSender:
         """Note what was delivered. Each target has a thread of its own that does: one of them at a time."""
         with self._finishing:
             while self._unfinished:
-                ids, at = self._unfinished[0]
-                self._database.run(outbox.end_delivery, ids, at)
+                ids, counted, at = self._unfinished[0]
+                self._database.run(outbox.end_delivery, ids, at, counted)
                 self._unfinished.popleft()
 
-    def _begin(self, target: int, rows: list[MessageRow]) -> None:
+    def _begin(self, target: int) -> None:
         if target in self._busy or self._must_wait(self._courses.setdefault(target, _Course())):
             return
         self._busy.add(target)
 
         def work() -> None:
             try:
-                self.deliver(target, rows)
+                self.deliver(target)
             except StorageUnavailable as away:
                 log.warning("alerts wait for the database", extra=fields("alerts.wait", error=str(away)))
             except Exception:

@@ -8,7 +8,7 @@ from typing import Any
 from kiteroll.core.alerts.route import AlertReason, Where
 from kiteroll.core.findings.finding import Finding, Severity
 from kiteroll.deliver.delivery import Message
-from kiteroll.store.outbox import MessageRow
+from kiteroll.store.outbox import COUNTED, MessageRow
 from kiteroll.wording.finding_titles import title
 from kiteroll.wording.findings import cause
 
@@ -90,6 +90,23 @@ def _of_audit_entry(row: MessageRow) -> Message:
         text=f"{line}\n\n{json.dumps(entry, ensure_ascii=False, indent=2)}",
         content={**entry, "reason": AlertReason.AUDIT.value, "entry": entry["number"]},
     )
+
+
+def counted_message(counts: Mapping[tuple[str, AlertReason], int], at: datetime) -> Message:
+    """Of those that wait beside the others of a delivery. `counts`: by kind of finding, and reason."""
+    most_first = sorted(counts.items(), key=lambda one: (-one[1], one[0]))
+    named = ", ".join(f"{count:,} {kind} {reason.value}" for (kind, reason), count in most_first)
+    line = f"{sum(counts.values()):,} more alerts are only counted here: {named}"
+    text = f"{line}\n\n`kiteroll alert list --state counted` names them."
+    content: Mapping[str, Any] = {
+        "reason": COUNTED,
+        "title": line,
+        "severity": Severity.NOTE.value,
+        "counts": [
+            {"kind": kind, "reason": reason.value, "count": count} for (kind, reason), count in most_first
+        ],
+    }
+    return Message(number=0, at=at, severity=Severity.NOTE.value, line=line, text=text, content=content)
 
 
 def test_message(target: str, by: str, at: datetime) -> Message:
