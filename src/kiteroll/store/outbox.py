@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Row, and_, func, or_, select, update
+from sqlalchemy import Connection, Integer, Row, and_, case, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.alerts.plan import Sent
@@ -186,8 +186,8 @@ def targets_waited_for(connection: Connection, now: datetime) -> list[int]:
 
 
 def waiting_messages(connection: Connection, target: int, now: datetime, limit: int) -> list[MessageRow]:
-    """Those for one target that may be tried now: the worst first, and of those the oldest. A loop does not
-    wait behind thousands of strangers."""
+    """Those for one target that may be tried now: what is not over first, the worst of it before the others,
+    and of those the oldest. A loop does not wait behind thousands of strangers."""
     table = alert_message
     of_target = (_MAY_BE_TRIED, table.c.target_id == target, table.c.next_try_at <= now)
     # By way of the ids, so that no texts are sorted.
@@ -199,11 +199,12 @@ def waiting_messages(connection: Connection, target: int, now: datetime, limit: 
 
 
 _MAY_BE_TRIED = and_(alert_message.c.state == WAITING, alert_target.c.enabled)
-_URGENCY = func.field(
-    func.coalesce(func.json_value(alert_message.c.content, "$.severity"), ""),
-    *(one.value for one in Severity),
+_SEVERITY = func.coalesce(func.json_value(alert_message.c.content, "$.severity"), "")
+_URGENCY = case(
+    (alert_message.c.reason == AlertReason.OVER.value, 0),
+    else_=1 + func.field(_SEVERITY, *(one.value for one in Severity), type_=Integer),
 )
-"""Entries of the audit log have none."""
+"""Entries of the audit log have no severity."""
 
 
 @dataclass(frozen=True, slots=True)
