@@ -16,6 +16,7 @@ import { switchPath } from "../shared/links";
 import { Nothing, Notice, QueryView } from "../shared/QueryView";
 import { ChangeTable } from "../switches/ChangeTable";
 import { FreshnessOf } from "./Freshness";
+import { type OutOfDate, outOfDateBySite } from "./model";
 import { SavedQueries } from "./SavedQueries";
 import { Trends } from "./Trends";
 
@@ -122,16 +123,18 @@ function Oldest({ switches }: { switches: Switch[] }) {
   return <Age at={oldest.read_at} />;
 }
 
-/** Named one by one; the rest is counted. */
+/** Named one by one; more are counted by site. */
 const MOST_TROUBLED = 8;
 
 function Troubled({ switches }: { switches: Switch[] }) {
-  const troubled = switches.filter((one) => one.enabled && !one.healthy);
+  const watched = switches.filter((one) => one.enabled);
+  const troubled = watched.filter((one) => !one.healthy);
   if (troubled.length === 0) return null;
+  if (troubled.length > MOST_TROUBLED) return <TroubledSites sites={outOfDateBySite(watched)} />;
   return (
     <Notice tone="warn">
       Out of date:{" "}
-      {troubled.slice(0, MOST_TROUBLED).map((one, at) => (
+      {troubled.map((one, at) => (
         <span key={one.name}>
           {at > 0 && ", "}
           <chakra.span color="tarn" fontWeight={600}>
@@ -141,12 +144,27 @@ function Troubled({ switches }: { switches: Switch[] }) {
           {one.read_at ? " ago" : ""})
         </span>
       ))}
-      {troubled.length > MOST_TROUBLED && (
-        <>
-          {" "}
-          and <More to="/switches?sort=read_at">{troubled.length - MOST_TROUBLED} more</More>
-        </>
-      )}
+    </Notice>
+  );
+}
+
+function TroubledSites({ sites }: { sites: OutOfDate[] }) {
+  return (
+    <Notice tone="warn">
+      Out of date:{" "}
+      {sites.slice(0, MOST_TROUBLED).map((one, at) => (
+        <span key={one.site}>
+          {at > 0 && ", "}
+          {one.count} of {one.of} at{" "}
+          <chakra.span color="tarn" fontWeight={600}>
+            <Link to={`/switches?sort=read_at&narrow=${encodeURIComponent(one.site)}`}>
+              {one.site || "no site"}
+            </Link>
+          </chakra.span>
+        </span>
+      ))}
+      {sites.length > MOST_TROUBLED && ` and at ${sites.length - MOST_TROUBLED} more sites`}.{" "}
+      <More to="/switches?sort=read_at">switches by reading</More>
     </Notice>
   );
 }

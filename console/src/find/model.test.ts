@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Finding } from "../api/client";
-import { answersOf, fragmentDigits, freshness, markFragment, step } from "./model";
+import { answersOf, fragmentDigits, freshness, markFragment, outOfDateBySite, step } from "./model";
 
 describe("a fragment", () => {
   it.each([
@@ -65,4 +65,19 @@ it("says how fresh the readings of a switch are, by its own interval", () => {
   expect(one(null)).toBe("old");
   expect(one("2026-03-01T11:00:00Z", { interval_s: 3600 })).toBe("fresh");
   expect(one(null, { enabled: false })).toBe("off");
+});
+
+it("counts switches that are out of date by site, the most first", () => {
+  const at = (site: string, healthy: boolean) => ({ site, healthy });
+  const switches = [
+    at("Quays", true),
+    at("Yard", false),
+    at("Depot", false),
+    at("Yard", false),
+    at("Yard", true),
+  ];
+  expect(outOfDateBySite(switches)).toEqual([
+    { site: "Yard", count: 2, of: 3 },
+    { site: "Depot", count: 1, of: 1 },
+  ]);
 });

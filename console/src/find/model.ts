@@ -1,5 +1,5 @@
 // Logic of finding, without rendering.
-import type { Finding, Schemas } from "../api/client";
+import type { Finding, Schemas, Switch } from "../api/client";
 import { readWords } from "../endpoints/words";
 import { endpointPath, endpointsPath, findingPath, portPath, switchPath, vlanPath } from "../shared/links";
 
@@ -203,4 +203,18 @@ export function freshness(
   if (!one.read_at) return "old";
   const intervals = (now - Date.parse(one.read_at)) / (1000 * one.interval_s);
   return intervals > OLD_AFTER ? "old" : intervals > LATE_AFTER ? "late" : "fresh";
+}
+
+export type OutOfDate = { site: string; count: number; of: number };
+
+/** How many switches of each site are out of date, the most first; sites where all are read are left out. */
+export function outOfDateBySite(watched: Pick<Switch, "site" | "healthy">[]): OutOfDate[] {
+  const sites = new Map<string, OutOfDate>();
+  for (const one of watched) {
+    const found = sites.get(one.site) ?? { site: one.site, count: 0, of: 0 };
+    sites.set(one.site, { ...found, count: found.count + (one.healthy ? 0 : 1), of: found.of + 1 });
+  }
+  return [...sites.values()]
+    .filter((one) => one.count > 0)
+    .sort((a, b) => b.count - a.count || a.site.localeCompare(b.site));
 }
