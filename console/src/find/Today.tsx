@@ -12,7 +12,7 @@ import { FindingTable } from "../findings/FindingTable";
 import { useMay } from "../session/useSession";
 import { Age } from "../shared/Age";
 import { Heading, More, Sheet } from "../shared/Grid";
-import { switchPath } from "../shared/links";
+import { switchesOfSitePath, switchPath } from "../shared/links";
 import { Nothing, Notice, QueryView } from "../shared/QueryView";
 import { ChangeTable } from "../switches/ChangeTable";
 import { FreshnessOf } from "./Freshness";
@@ -157,9 +157,7 @@ function TroubledSites({ sites }: { sites: OutOfDate[] }) {
           {at > 0 && ", "}
           {one.count} of {one.of} at{" "}
           <chakra.span color="tarn" fontWeight={600}>
-            <Link to={`/switches?sort=read_at&narrow=${encodeURIComponent(one.site)}`}>
-              {one.site || "no site"}
-            </Link>
+            <Link to={switchesOfSitePath(one.site, "read_at")}>{one.site || "no site"}</Link>
           </chakra.span>
         </span>
       ))}

@@ -8,6 +8,7 @@ import { groupsQuery, sitesQuery } from "../api/resources/inventory";
 import { useMay } from "../session/useSession";
 import { Field, Heading, Title } from "../shared/Grid";
 import { Tick } from "../shared/Labelled";
+import { switchesOfSitePath } from "../shared/links";
 import { ErrorNotice, QueryView } from "../shared/QueryView";
 import { DataTable } from "../table/DataTable";
 import type { Column } from "../table/model";
@@ -35,9 +36,7 @@ function Sites() {
     {
       id: "name",
       header: "Site",
-      cell: (one) => (
-        <Link to={`/switches?narrow=${encodeURIComponent(one.name)}`}>{one.name || "(none)"}</Link>
-      ),
+      cell: (one) => <Link to={switchesOfSitePath(one.name)}>{one.name || "(none)"}</Link>,
       text: (one) => one.name,
     },
     {

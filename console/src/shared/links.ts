@@ -14,6 +14,10 @@ export type ExportFilter = Record<string, string | string[]>;
 
 export const switchPath = (name: string) => `/switches/${encodeURIComponent(name)}`;
 
+/** The switches of one site; `sort` as in the table of switches. */
+export const switchesOfSitePath = (site: string, sort?: string) =>
+  `/switches?${new URLSearchParams({ narrow: `site:"${site}"`, ...(sort ? { sort } : {}) })}`;
+
 export const portPath = (switchName: string, port: string) =>
   `${switchPath(switchName)}?port=${encodeURIComponent(port)}`;
 

@@ -65,6 +65,13 @@ describe("what is said and copied", () => {
     expect(narrowed(ROWS, COLUMNS, "  ")).toBe(ROWS);
     expect(narrowed(ROWS, COLUMNS, "1").map((row) => row.name)).toEqual(["p10", "p1"]);
     expect(narrowed(ROWS, COLUMNS, "count:1").map((row) => row.name)).toEqual(["p1"]);
+    expect(narrowed(ROWS, COLUMNS, 'name:"p1"').map((row) => row.name)).toEqual(["p1"]);
+    expect(narrowed(ROWS, COLUMNS, 'name:"p')).toHaveLength(3);
+    expect(narrowed(ROWS, COLUMNS, 'name:""')).toEqual([]);
+    const named = [{ name: "Pier 1 a" }, { name: "1 Pier" }];
+    const name = [{ id: "name", header: "Name", cell: () => "", text: (row: { name: string }) => row.name }];
+    expect(narrowed(named, name, '"pier 1"').map((row) => row.name)).toEqual(["Pier 1 a"]);
+    expect(narrowed(named, name, "pier 1")).toHaveLength(2);
   });
   it("has no tab or line end within a cell", () => {
     expect(asTabs([{ name: "a\tb\nc", count: 1 }], COLUMNS.slice(0, 2))).toBe("Name\tCount\na b c\t1");

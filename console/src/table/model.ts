@@ -59,23 +59,24 @@ export function moved(shown: string[], id: string, by: -1 | 1): string[] {
   return next;
 }
 
-/** Rows that have every word in one of the columns shown; `site:quay` looks at that column alone. */
+/** Rows that have every word in one of the columns shown; `site:quay` looks at that column alone. Quotes hold words
+ * together, and `site:"Pier 1"` is that site and not Pier 10. */
 export function narrowed<T>(rows: T[], columns: Column<T>[], text: string): T[] {
-  const words = text.toLowerCase().split(/\s+/).filter(Boolean);
-  if (words.length === 0) return rows;
-  const wanted = words.map((word) => {
-    const [, name = "", value = ""] = /^([a-z_]+):(.+)$/.exec(word) ?? [];
+  const wanted = [...text.toLowerCase().matchAll(WORD)].map(([all, name, quoted, closed, word]) => {
     const column = columns.find((one) => one.id === name || one.header.toLowerCase() === name);
-    return column ? { of: [column], word: value } : { of: columns, word };
+    if (name && !column) return { of: columns, word: all.replaceAll('"', ""), whole: false };
+    return { of: column ? [column] : columns, word: quoted ?? word ?? "", whole: Boolean(column && closed) };
   });
-  const has = (row: T, of: Column<T>[], word: string) =>
-    of.some((one) =>
-      String(one.text?.(row) ?? "")
-        .toLowerCase()
-        .includes(word),
-    );
-  return rows.filter((row) => wanted.every(({ of, word }) => has(row, of, word)));
+  if (wanted.length === 0) return rows;
+  const has = (row: T, of: Column<T>[], word: string, whole: boolean) =>
+    of.some((one) => {
+      const cell = String(one.text?.(row) ?? "").toLowerCase();
+      return whole ? cell === word : cell.includes(word);
+    });
+  return rows.filter((row) => wanted.every(({ of, word, whole }) => has(row, of, word, whole)));
 }
+
+const WORD = /(?:([a-z_]+):(?=\S))?(?:"([^"]*)("?)|(\S+))/g;
 
 const collator = new Intl.Collator(undefined, { numeric: true });
 
