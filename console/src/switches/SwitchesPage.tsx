@@ -1,5 +1,5 @@
 // The inventory: every switch, its health and when it was last read; added, changed and read from here.
-import { Button } from "@chakra-ui/react";
+import { Button, chakra } from "@chakra-ui/react";
 import { useQuery } from "@tanstack/react-query";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import type { Switch } from "../api/client";
@@ -80,7 +80,11 @@ const COLUMNS: Column<Switch>[] = [
     wide: true,
     header: "Problem",
     width: 260,
-    cell: (one) => <span className="soft">{problems(one)}</span>,
+    cell: (one) => (
+      <chakra.span className="soft" lineClamp={2} title={problems(one)}>
+        {problems(one)}
+      </chakra.span>
+    ),
     text: problems,
   },
   {
