@@ -71,6 +71,27 @@ def test_a_switch_keeps_its_interval_and_a_silent_one_is_asked_less_often() -> N
     assert not schedule.claim(1) and schedule.claim(2)
 
 
+def test_once_a_silent_switch_answers_the_others_of_its_site_are_asked_sooner() -> None:
+    schedule = Schedule()
+    for switch, site in ((1, "Quays"), (2, "Quays"), (3, "Quays"), (4, "Yard")):
+        schedule.put(switch, MINUTE, at(0), site)
+    for minutes in (0, 1, 3, 7):
+        assert schedule.claim_due(at(minutes)) == [1, 2, 3, 4]
+        for switch in (1, 2, 3, 4):
+            schedule.settle(switch, at(minutes), answered=False)
+            schedule.done(switch)
+    assert schedule.next_due() == at(15)
+    assert schedule.claim(1) and schedule.settle(1, at(7.5), answered=True) == at(8.5)
+    schedule.done(1)
+    assert schedule.claim_due(at(7.9)) == []
+    assert schedule.claim_due(at(8)) == [2, 3], "not more often than is usual"
+    assert schedule.settle(3, at(8), answered=False) == at(15 + 8), "it goes on as before"
+    schedule.done(3)
+    assert schedule.claim_due(at(9)) == [1]
+    schedule.settle(1, at(9), answered=True)
+    assert schedule.claim_due(at(15)) == [4]
+
+
 def test_backoff_is_capped_but_never_below_the_interval() -> None:
     assert backoff(MINUTE, 50) == BACKOFF_CAP
     assert backoff(timedelta(hours=1), 50) == timedelta(hours=1)

@@ -100,7 +100,7 @@ class Poller(Generic[T]):
             self._prompt.discard(target.switch)
         self._targets[target.switch] = target
         soon = self._clock.now() + timedelta(seconds=self._jitter())
-        self._schedule.put(target.switch, target.interval, max(soon, due_at or soon))
+        self._schedule.put(target.switch, target.interval, max(soon, due_at or soon), target.site)
         self._wake.set()
 
     def dismiss(self, switch: int) -> None:

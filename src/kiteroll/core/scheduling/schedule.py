@@ -11,7 +11,9 @@ BACKOFF_CAP = timedelta(minutes=15)
 class _Slot:
     interval: timedelta
     due_at: datetime
+    site: str
     failures: int = 0
+    tried_at: datetime | None = None
     running: bool = False
 
 
@@ -21,13 +23,13 @@ class Schedule:
     def __init__(self) -> None:
         self._slots: dict[int, _Slot] = {}
 
-    def put(self, switch: int, interval: timedelta, due_at: datetime) -> None:
+    def put(self, switch: int, interval: timedelta, due_at: datetime, site: str = "") -> None:
         """Add a switch, or change its interval; a change never delays its next reading."""
         slot = self._slots.get(switch)
         if slot is None:
-            self._slots[switch] = _Slot(interval, due_at)
+            self._slots[switch] = _Slot(interval, due_at, site)
         else:
-            slot.interval = interval
+            slot.interval, slot.site = interval, site
             slot.due_at = min(slot.due_at, due_at)
 
     def drop(self, switch: int) -> None:
@@ -57,14 +59,24 @@ class Schedule:
         """Note how a reading went; returns when the switch is next due (None: dropped meanwhile).
 
         The interval counts from the start of the reading. A switch that does not answer is asked
-        again after its interval, then twice that, up to `BACKOFF_CAP` or its interval if longer.
+        again after its interval, then twice that, up to `BACKOFF_CAP` or its interval if longer. Once
+        one that was silent answers, an outage may be over: the others of its site that are silent are
+        asked as soon as their interval has passed.
         """
         slot = self._slots.get(switch)
         if slot is None:
             return None
+        if answered and slot.failures > 0:
+            self._ask_others_sooner(slot, started_at)
         slot.failures = 0 if answered else slot.failures + 1
+        slot.tried_at = started_at
         slot.due_at = started_at + backoff(slot.interval, slot.failures)
         return slot.due_at
+
+    def _ask_others_sooner(self, recovered: _Slot, now: datetime) -> None:
+        for slot in self._slots.values():
+            if slot.failures > 1 and slot.tried_at is not None and slot.site == recovered.site:
+                slot.due_at = min(slot.due_at, max(now, slot.tried_at + slot.interval))
 
     def done(self, switch: int) -> None:
         """The reading is over, and all that came of it: the switch may be due again."""
