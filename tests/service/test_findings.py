@@ -17,6 +17,7 @@ from kiteroll.client import (
     Client,
     ServiceError,
     acknowledge,
+    acknowledge_findings,
     add_switch,
     address_counts,
     change_endpoint,
@@ -25,6 +26,7 @@ from kiteroll.client import (
     change_switch,
     changes,
     clear_finding,
+    clear_findings,
     differences,
     endpoint,
     finding,
@@ -50,6 +52,8 @@ from kiteroll.schemas.api import (
     EndpointChange,
     Finding,
     FindingKind,
+    FindingsToAcknowledge,
+    FindingsToClear,
     GroupChange,
     NewSharedAddress,
     NewSwitch,
@@ -182,6 +186,13 @@ def test_a_finding_is_acknowledged_and_cleared_by_hand(kite: Client) -> None:
         kite.send(clear_finding(moved.id))
     with pytest.raises(ServiceError, match="no finding '9999'"):
         kite.send(finding(9999))
+    with pytest.raises(ServiceError, match="no finding '9999'"):
+        kite.send(clear_findings(FindingsToClear(findings=[found.id, 9999])))
+    assert kite.send(finding(found.id)).state == "acknowledged", "all or none"
+    again = FindingsToAcknowledge(findings=[moved.id, found.id, found.id], note="both of them")
+    done = kite.send(acknowledge_findings(again))
+    assert (done.changed, done.over) == ([found.id], [moved.id])
+    assert kite.send(finding(found.id)).note == "both of them"
 
 
 def test_the_path_leads_over_the_uplink_to_the_port_and_says_how_sure_it_is(kite: Client) -> None:
@@ -399,6 +410,9 @@ def test_a_report_has_every_port_and_whoever_is_there(kite: Client) -> None:
     [
         ("finding list", "is at"),
         ("finding list --kind doubled-address --state acknowledged --state open", "is at"),
+        ("finding acknowledge --kind moved --kind doubled-address --dry-run", ""),
+        ("finding acknowledge --kind moved --kind doubled-address --note seen --format json", '"over": []'),
+        ("finding clear --kind topology-change --format json", '"changed": []'),
         ("finding explain loop", "Pull the cable"),
         (f"endpoint show {mac(MOVER)}", "west port p2"),
         (f"path {mac(MOVER)} --from east", "announces itself"),

@@ -844,6 +844,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/findings/acknowledge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Somebody takes care of several */
+        post: operations["acknowledge_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/findings/clear": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Several are over: clear them by hand */
+        post: operations["clear_many"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/finding-kinds": {
         parameters: {
             query?: never;
@@ -3421,6 +3455,30 @@ export interface components {
             switch: string;
             /** Port */
             port: string;
+        };
+        /** FindingsChanged */
+        FindingsChanged: {
+            /** Changed */
+            changed: number[];
+            /** Over */
+            over: number[];
+        };
+        /** FindingsToAcknowledge */
+        FindingsToAcknowledge: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Until */
+            until?: string | null;
+            /** Findings */
+            findings: number[];
+        };
+        /** FindingsToClear */
+        FindingsToClear: {
+            /** Findings */
+            findings: number[];
         };
         /** FolderSettings */
         FolderSettings: {
@@ -11024,6 +11082,113 @@ export interface operations {
                      *     }
                      */
                     "application/json": components["schemas"]["Finding"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    acknowledge_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "findings": [
+                 *         17,
+                 *         18
+                 *       ],
+                 *       "note": "the patch panel is redone"
+                 *     }
+                 */
+                "application/json": components["schemas"]["FindingsToAcknowledge"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "changed": [
+                     *         1
+                     *       ],
+                     *       "over": [
+                     *         1
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["FindingsChanged"];
+                };
+            };
+            400: components["responses"]["Problem400"];
+            401: components["responses"]["Problem401"];
+            403: components["responses"]["Problem403"];
+            404: components["responses"]["Problem404"];
+            408: components["responses"]["Problem408"];
+            409: components["responses"]["Problem409"];
+            412: components["responses"]["Problem412"];
+            413: components["responses"]["Problem413"];
+            422: components["responses"]["Problem422"];
+            500: components["responses"]["Problem500"];
+            503: components["responses"]["Problem503"];
+        };
+    };
+    clear_many: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                /**
+                 * @example {
+                 *       "findings": [
+                 *         17,
+                 *         18
+                 *       ]
+                 *     }
+                 */
+                "application/json": components["schemas"]["FindingsToClear"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    /**
+                     * @example {
+                     *       "changed": [
+                     *         1
+                     *       ],
+                     *       "over": [
+                     *         1
+                     *       ]
+                     *     }
+                     */
+                    "application/json": components["schemas"]["FindingsChanged"];
                 };
             };
             400: components["responses"]["Problem400"];

@@ -200,28 +200,19 @@ export function FindingsPage() {
   );
 }
 
-/** Acknowledges or clears the selected ones, one after the other; says how far it came when one is refused. */
+/** Acknowledges or clears the selected ones; those that were cleared meanwhile stay as they are. */
 function Bulk({ findings, done }: { findings: Finding[]; done: () => void }) {
   const client = useQueryClient();
   const [note, setNote] = useState("");
   const [until, setUntil] = useState("");
-  const [reached, setReached] = useState(0);
-  const each = async (act: (number: number) => Promise<unknown>) => {
-    setReached(0);
-    for (const one of findings) {
-      await act(one.id);
-      setReached((before) => before + 1);
-    }
-  };
   const settled = { onSuccess: done, onSettled: () => client.invalidateQueries({ queryKey: ["findings"] }) };
   const acknowledge = useMutation({
     meta: { done: "The selected findings are acknowledged." },
     mutationFn: () =>
-      each((number) =>
+      eachPart(findings, (numbers) =>
         need(
-          api.POST("/api/v1/findings/{number}/acknowledge", {
-            params: { path: { number } },
-            body: { note, until: instantOfInput(until) || null },
+          api.POST("/api/v1/findings/acknowledge", {
+            body: { findings: numbers, note, until: instantOfInput(until) || null },
           }),
         ),
       ),
@@ -230,7 +221,9 @@ function Bulk({ findings, done }: { findings: Finding[]; done: () => void }) {
   const clear = useMutation({
     meta: { done: "The selected findings are cleared." },
     mutationFn: () =>
-      each((number) => need(api.POST("/api/v1/findings/{number}/clear", { params: { path: { number } } }))),
+      eachPart(findings, (numbers) =>
+        need(api.POST("/api/v1/findings/clear", { body: { findings: numbers } })),
+      ),
     ...settled,
   });
   const error = acknowledge.error ?? clear.error;
@@ -260,14 +253,16 @@ function Bulk({ findings, done }: { findings: Finding[]; done: () => void }) {
       <Button size="sm" variant="outline" loading={clear.isPending} onClick={() => clear.mutate()}>
         Clear {findings.length}
       </Button>
-      {error && (
-        <>
-          <span role="status">
-            {reached} of {findings.length} done
-          </span>
-          <ErrorNotice error={error} />
-        </>
-      )}
+      {error && <ErrorNotice error={error} />}
     </>
   );
+}
+
+/** As many as one call takes. */
+const AT_ONCE = 1000;
+
+async function eachPart(findings: Finding[], act: (numbers: number[]) => Promise<unknown>) {
+  for (let at = 0; at < findings.length; at += AT_ONCE) {
+    await act(findings.slice(at, at + AT_ONCE).map((one) => one.id));
+  }
 }

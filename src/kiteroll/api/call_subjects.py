@@ -1,6 +1,6 @@
 """The sites whose switches a changing call concerns."""
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -71,10 +71,20 @@ def sites_of_round(parts: PartsByType, given: Given) -> Iterable[Site]:
 
 
 def sites_of_finding(parts: PartsByType, given: Given) -> Iterable[Site]:
-    found = parts[FindingQueries].get(number_of(given)).row.finding
-    return [_site(parts, name) for name in sorted(found.switches)] or (
-        Site(None, "a finding of no one switch"),
-    )
+    return _of_findings(parts, [number_of(given)])
+
+
+def sites_of_findings(parts: PartsByType, given: Given) -> Iterable[Site]:
+    numbers = (given["body"] or {}).get("findings") or ()
+    return _of_findings(parts, [one for one in numbers if isinstance(one, int)])
+
+
+def _of_findings(parts: PartsByType, numbers: Collection[int]) -> Iterable[Site]:
+    about = parts[FindingQueries].switches_of(numbers)
+    for name in sorted(frozenset().union(*about)):
+        yield _site(parts, name)
+    if not all(about):
+        yield Site(None, "a finding of no one switch")
 
 
 def site_of_entry(parts: PartsByType, given: Given) -> Iterable[Site]:

@@ -136,6 +136,8 @@ CALLS: dict[str, Call] = {
         Right.OPERATE, "finding.acknowledge", "number", sites=of.sites_of_finding, state=was.finding
     ),
     "clear": _change(Right.OPERATE, "finding.clear", "number", sites=of.sites_of_finding, state=was.finding),
+    "acknowledge_many": _change(Right.OPERATE, "finding.acknowledge-many", sites=of.sites_of_findings),
+    "clear_many": _change(Right.OPERATE, "finding.clear-many", sites=of.sites_of_findings),
     "set_shared_address": _change(Right.OPERATE, "shared-address.set", "prefix", state=was.shared_address),
     "remove_shared_address": _change(
         Right.OPERATE, "shared-address.remove", "prefix", state=was.shared_address

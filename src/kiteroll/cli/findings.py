@@ -1,5 +1,7 @@
 """`kiteroll finding ...` and `kiteroll shared ...`: findings, and addresses shared by design."""
 
+from argparse import ArgumentParser
+from collections.abc import Callable
 from datetime import timedelta
 from itertools import islice
 from typing import Any, get_args
@@ -11,8 +13,11 @@ from kiteroll.cli.exit_codes import Exit
 from kiteroll.cli.output import Output
 from kiteroll.cli.parsing import add_command, add_group, checked, note_cut, shared, span_s
 from kiteroll.client import (
+    Client,
     acknowledge,
+    acknowledge_findings,
     clear_finding,
+    clear_findings,
     finding,
     finding_kind,
     finding_parts,
@@ -21,7 +26,11 @@ from kiteroll.client import (
     set_shared_address,
     shared_addresses,
 )
+from kiteroll.core.errors import Invalid
+from kiteroll.core.model.chunks import chunks
 from kiteroll.schemas import api
+from kiteroll.schemas.findings import FINDINGS_AT_ONCE
+from kiteroll.wording.spans import counted
 
 _KINDS = f"one of {', '.join(get_args(api.FindingKind))}"
 
@@ -39,12 +48,7 @@ def add_commands(commands: Any) -> None:
         "(the flaps of a loop) are left out unless --parts is given.",
     )
     one.add_argument("--state", action="append", choices=get_args(api.FindingState))
-    one.add_argument(
-        "--kind", action="append", choices=get_args(api.FindingKind), metavar="KIND", help=_KINDS
-    )
-    one.add_argument("--severity", action="append", choices=get_args(api.Severity))
-    one.add_argument("--switch", metavar="NAME")
-    one.add_argument("--mac", metavar="ADDRESS")
+    _add_filters(one)
     one.add_argument("--since", metavar="WHEN", help="with evidence since then (15m, 2h, 14:05, ...)")
     one.add_argument("--at", metavar="WHEN", help="those that were open then (2h, 14:05, a full time)")
     one.add_argument("--parts", action="store_true")
@@ -53,15 +57,27 @@ def add_commands(commands: Any) -> None:
     one = add_command(verbs, "show", run_show, "show one finding with its evidence", parents=parents)
     one.add_argument("number", type=int)
     one = add_command(
-        verbs, "acknowledge", run_acknowledge, "acknowledge it, until it clears", parents=parents
+        verbs,
+        "acknowledge",
+        run_acknowledge,
+        "acknowledge them, until they clear",
+        parents=parents,
+        detail=f"{_CHOICE}\n"
+        "  kiteroll finding acknowledge 17 --note 'Ida looks at it'\n"
+        "  kiteroll finding acknowledge --kind moved --switch quay-1 --note 'the patch panel is redone'",
     )
-    one.add_argument("number", type=int)
+    _add_choice(one)
     one.add_argument("--note", default="", metavar="TEXT")
     one.add_argument("--for", dest="span", metavar="SPAN", help="only for so long, such as 2h")
     one = add_command(
-        verbs, "clear", run_clear, "clear it by hand; it reopens when it comes again", parents=parents
+        verbs,
+        "clear",
+        run_clear,
+        "clear them by hand; one reopens when it comes again",
+        parents=parents,
+        detail=_CHOICE,
     )
-    one.add_argument("number", type=int)
+    _add_choice(one)
     one = add_command(verbs, "explain", run_explain, "explain what a kind of finding means", parents=parents)
     one.add_argument("kind", choices=get_args(api.FindingKind), metavar="KIND", help=_KINDS)
 
@@ -74,15 +90,30 @@ def add_commands(commands: Any) -> None:
     one.add_argument("prefix", metavar="ADDRESS-OR-PREFIX")
 
 
+def _add_filters(parser: ArgumentParser) -> None:
+    parser.add_argument(
+        "--kind", action="append", choices=get_args(api.FindingKind), metavar="KIND", help=_KINDS
+    )
+    parser.add_argument("--severity", action="append", choices=get_args(api.Severity))
+    parser.add_argument("--switch", metavar="NAME")
+    parser.add_argument("--mac", metavar="ADDRESS")
+
+
+_CHOICE = "Those with these numbers, or all that are like --kind, --severity, --switch and --mac say."
+
+
+def _add_choice(parser: ArgumentParser) -> None:
+    parser.add_argument("number", type=int, nargs="*")
+    _add_filters(parser)
+    parser.add_argument("--dry-run", action="store_true", help="only list them")
+
+
 def run_list(context: Context) -> Exit:
     args, out = context.args, context.out
     with context.client() as client:
         question = findings(
+            **_like(context, client),
             states=args.state or (),
-            kinds=args.kind or (),
-            severities=args.severity or (),
-            switch=args.switch,
-            mac=args.mac and whole_address(context, client, args.mac),
             since=parse_instant(args.since, context.now()) if args.since else None,
             at=parse_instant(args.at, context.now()) if args.at else None,
             parts=args.parts,
@@ -139,19 +170,77 @@ def run_acknowledge(context: Context) -> Exit:
         until = context.now() + timedelta(seconds=span_s(args.span, "--for"))
     given = checked(api.Acknowledgement, note=args.note, until=until)
     with context.client() as client:
-        one = client.send(acknowledge(args.number, given))
-    sentence = f"finding {one.id} is acknowledged by {one.acknowledged_by}"
-    context.out.done(one, columns.findings(context.out), sentence)
-    return Exit.OK
+        if len(args.number) == 1 and not args.dry_run:
+            one = client.send(acknowledge(args.number[0], given))
+            sentence = f"finding {one.id} is acknowledged by {one.acknowledged_by}"
+            context.out.done(one, columns.findings(context.out), sentence)
+            return Exit.OK
+
+        def send(numbers: list[int]) -> api.FindingsChanged:
+            chosen = checked(api.FindingsToAcknowledge, findings=numbers, note=args.note, until=until)
+            return client.send(acknowledge_findings(chosen))
+
+        return _change_many(context, client, ["open"], send, "acknowledged")
 
 
 def run_clear(context: Context) -> Exit:
     args = context.args
     with context.client() as client:
-        one = client.send(clear_finding(args.number))
-    sentence = f"finding {one.id} is cleared; it reopens when it comes again"
-    context.out.done(one, columns.findings(context.out), sentence)
+        if len(args.number) == 1 and not args.dry_run:
+            one = client.send(clear_finding(args.number[0]))
+            sentence = f"finding {one.id} is cleared; it reopens when it comes again"
+            context.out.done(one, columns.findings(context.out), sentence)
+            return Exit.OK
+
+        def send(numbers: list[int]) -> api.FindingsChanged:
+            return client.send(clear_findings(checked(api.FindingsToClear, findings=numbers)))
+
+        return _change_many(context, client, ["open", "acknowledged"], send, "cleared")
+
+
+def _change_many(
+    context: Context,
+    client: Client,
+    states: list[api.FindingState],
+    send: Callable[[list[int]], api.FindingsChanged],
+    done: str,
+) -> Exit:
+    """Those that are chosen, a thousand at a time."""
+    args, out = context.args, context.out
+    like = (args.kind, args.severity, args.switch, args.mac)
+    if bool(args.number) == any(like):
+        raise Invalid(
+            "name findings by their numbers, or say which with --kind, --severity, --switch or --mac"
+        )
+    if args.number:
+        chosen = [client.send(finding(number)) for number in args.number]
+    else:
+        chosen = client.all(findings(**_like(context, client), states=states, limit=FINDINGS_AT_ONCE))
+    if args.dry_run:
+        out.rows(chosen, columns.findings(out), empty="no finding is like that")
+        out.note(f"{counted(len(chosen), 'finding')} would be {done}: this was a dry run")
+        return Exit.OK
+    answer = api.FindingsChanged(changed=[], over=[])
+    for part in chunks([one.id for one in chosen], FINDINGS_AT_ONCE):
+        of_part = send(part)
+        answer.changed += of_part.changed
+        answer.over += of_part.over
+    if out.format == "json":
+        out.json(answer)
+    count, were = len(answer.changed), f"; {len(answer.over)} had been cleared before" if answer.over else ""
+    out.note(f"{counted(count, 'finding')} {'is' if count == 1 else 'are'} {done}{were}")
     return Exit.OK
+
+
+def _like(context: Context, client: Client) -> dict[str, Any]:
+    """What the options say of findings."""
+    args = context.args
+    return {
+        "kinds": args.kind or (),
+        "severities": args.severity or (),
+        "switch": args.switch,
+        "mac": args.mac and whole_address(context, client, args.mac),
+    }
 
 
 def run_explain(context: Context) -> Exit:

@@ -49,7 +49,8 @@ _NAMES = {
         reading_pauses remove_maker search stays""",
     "errors": "ServiceError ServiceUnreachable",
     "finding_requests": """
-        acknowledge clear_finding finding finding_kind finding_parts findings
+        acknowledge acknowledge_findings clear_finding clear_findings finding finding_kind finding_parts
+        findings
         remove_shared_address set_shared_address shared_addresses""",
     "http_client": "AsyncClient Client",
     "label_requests": "change_labels labels remove_label set_label",

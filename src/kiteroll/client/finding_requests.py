@@ -59,6 +59,22 @@ def clear_finding(number: int) -> ApiRequest[api.Finding]:
     return ApiRequest(method="POST", path=f"/findings/{number}/clear", answer=TypeAdapter(api.Finding))
 
 
+def acknowledge_findings(given: api.FindingsToAcknowledge) -> ApiRequest[api.FindingsChanged]:
+    return _of_many("acknowledge", given)
+
+
+def clear_findings(given: api.FindingsToClear) -> ApiRequest[api.FindingsChanged]:
+    return _of_many("clear", given)
+
+
+def _of_many(
+    verb: str, given: api.FindingsToAcknowledge | api.FindingsToClear
+) -> ApiRequest[api.FindingsChanged]:
+    body = given.model_dump(mode="json")
+    answer = TypeAdapter(api.FindingsChanged)
+    return ApiRequest(method="POST", path=f"/findings/{verb}", body=body, answer=answer)
+
+
 def finding_kind(kind: api.FindingKind) -> ApiRequest[api.FindingKindHelp]:
     return get_request(f"/finding-kinds/{part(kind)}", TypeAdapter(api.FindingKindHelp))
 

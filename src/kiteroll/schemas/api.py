@@ -37,7 +37,7 @@ _NAMES = {
         NewSharedAddress Place QuietTime ReadingPause SearchResult SearchedText SharedAddress Stay""",
     "findings": """
         Acknowledgement Evidence Finding FindingKind FindingKindHelp FindingPort FindingState
-        Severity""",
+        FindingsChanged FindingsToAcknowledge FindingsToClear Severity""",
     "history": """
         Change CountPoint Difference Gap Hour LinkChange MapLink MapSwitch NetworkMap
         ReadingSummary UnreadSwitch VlanPort VlanSummary""",

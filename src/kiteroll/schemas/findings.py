@@ -107,6 +107,24 @@ class Acknowledgement(RequestModel):
     """None: until it clears."""
 
 
+FINDINGS_AT_ONCE = 1000
+_Numbers = Annotated[list[int], Field(min_length=1, max_length=FINDINGS_AT_ONCE)]
+
+
+class FindingsToAcknowledge(Acknowledgement):
+    findings: _Numbers
+
+
+class FindingsToClear(RequestModel):
+    findings: _Numbers
+
+
+class FindingsChanged(ResponseModel):
+    changed: list[int]
+    over: list[int]
+    """Cleared before, and left as they are."""
+
+
 class FindingKindHelp(ResponseModel):
     """What a kind of finding means."""
 

@@ -166,6 +166,19 @@ def get_finding(connection: Connection, number: int) -> FindingRow:
     return _row(row)
 
 
+def get_findings(connection: Connection, numbers: Collection[int]) -> list[FindingRow]:
+    """In the order they are asked for, each once. Raises NotFound when any is missing."""
+    found = {
+        row.id: _row(row)
+        for part in chunks(numbers)
+        for row in connection.execute(_FINDINGS.where(one_of(finding.c.id, part)))
+    }
+    for number in numbers:
+        if number not in found:
+            raise NotFound("finding", str(number), "`kiteroll finding list` shows them")
+    return [found[number] for number in dict.fromkeys(numbers)]
+
+
 def findings_page(connection: Connection, filters: FindingFilters, ask: PageAsk) -> Page[FindingRow]:
     """What goes on first, then the latest evidence."""
     query, opened_at, make = _FINDINGS, finding.c.opened_at, _row

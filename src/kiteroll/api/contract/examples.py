@@ -146,6 +146,8 @@ REQUESTS: Mapping[str, Any] = {
     "approve_proposal": {"overrides": []},
     "begin_sweep": {"networks": ["10.30.0.0/28"], "switches": ["quay-1"]},
     "acknowledge": {"note": "Ida looks at it", "until": "2026-05-05T06:00:00Z"},
+    "acknowledge_many": {"findings": [17, 18], "note": "the patch panel is redone"},
+    "clear_many": {"findings": [17, 18]},
     "set_mapping": {"address": "mac", "port": "interface"},
     "import_mac_table": {
         "switch": "quay-1",

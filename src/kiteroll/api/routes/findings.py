@@ -1,6 +1,8 @@
 """Findings: listed, looked at, acknowledged, cleared; and what each kind means."""
 
 import asyncio
+from collections.abc import Sequence
+from datetime import datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
@@ -12,6 +14,7 @@ from kiteroll.api.parameters import Since
 from kiteroll.api.presenters.findings import present_finding, present_kind
 from kiteroll.app.queries.findings import FindingFilters, states_asked
 from kiteroll.app.shared_addresses import SharedAddresses
+from kiteroll.clock import Clock
 from kiteroll.core.errors import Invalid, NotFound
 from kiteroll.core.findings.finding import FindingKind
 from kiteroll.core.findings.registry import KINDS
@@ -84,8 +87,7 @@ async def acknowledge(
     number: int,
     given: api.Acknowledgement,
 ) -> api.Finding:
-    if given.until is not None and given.until <= clock.now():
-        raise Invalid("until: it is in the past; leave it out to acknowledge until it clears")
+    _check_until(given.until, clock)
     await asyncio.to_thread(worker.acknowledge, number, principal.name, given.note, given.until)
     return await asyncio.to_thread(get_finding, findings, worker, number)
 
@@ -96,6 +98,38 @@ async def clear(
 ) -> api.Finding:
     await asyncio.to_thread(worker.clear, number, principal.name)
     return await asyncio.to_thread(get_finding, findings, worker, number)
+
+
+@router.post("/findings/acknowledge", summary="Somebody takes care of several")
+async def acknowledge_many(
+    principal: ThePrincipal, worker: TheFindingWorker, clock: TheClock, given: api.FindingsToAcknowledge
+) -> api.FindingsChanged:
+    _check_until(given.until, clock)
+    return _changed(
+        given.findings,
+        await asyncio.to_thread(
+            worker.acknowledge_many, given.findings, principal.name, given.note, given.until
+        ),
+    )
+
+
+@router.post("/findings/clear", summary="Several are over: clear them by hand")
+async def clear_many(
+    principal: ThePrincipal, worker: TheFindingWorker, given: api.FindingsToClear
+) -> api.FindingsChanged:
+    over = await asyncio.to_thread(worker.clear_many, given.findings, principal.name)
+    return _changed(given.findings, over)
+
+
+def _changed(numbers: Sequence[int], over: Sequence[int]) -> api.FindingsChanged:
+    left = set(over)
+    changed = [number for number in dict.fromkeys(numbers) if number not in left]
+    return api.FindingsChanged(changed=changed, over=list(over))
+
+
+def _check_until(until: datetime | None, clock: Clock) -> None:
+    if until is not None and until <= clock.now():
+        raise Invalid("until: it is in the past; leave it out to acknowledge until it clears")
 
 
 @router.get("/finding-kinds", summary="What each kind of finding means, and what to do")

@@ -1,6 +1,6 @@
 """Stored findings, each with what it explains and what explains it."""
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from datetime import datetime
 
 from kiteroll.app.queries.as_of import past_instant
@@ -50,6 +50,10 @@ class FindingQueries:
         row = self._database.run(findings.get_finding, number)
         (found,) = self._database.run(findings.with_parts, [row])
         return found
+
+    def switches_of(self, numbers: Collection[int]) -> list[frozenset[str]]:
+        """Names of the switches each is about. Raises NotFound when any is no finding."""
+        return [row.finding.switches for row in self._database.run(findings.get_findings, numbers)]
 
     def parts(self, number: int, ask: PageAsk) -> Page[FindingWithParts]:
         """Findings that this one explains. Raises NotFound."""

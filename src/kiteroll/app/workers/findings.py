@@ -8,7 +8,7 @@ import asyncio
 import logging
 import threading
 from collections import deque
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -29,7 +29,7 @@ from kiteroll.core.findings.engine import FindingEngine, SwitchRead
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Finding, State
 from kiteroll.core.findings.kinds import uplink_claimed
-from kiteroll.core.findings.lifecycle import EXPLAINS_FOR
+from kiteroll.core.findings.lifecycle import EXPLAINS_FOR, FindingLifecycle
 from kiteroll.core.findings.registry import EXPLAINING
 from kiteroll.core.findings.renaming import renamed_finding, renamed_read
 from kiteroll.core.findings.thresholds import Thresholds
@@ -46,6 +46,11 @@ _STEP_S = 1.0
 class _Renamed:
     before: str
     after: str
+
+
+def _not_over(over: Sequence[int]) -> None:
+    for number in over:
+        raise NotFound("open finding", str(number), "it is cleared; it reopens when it comes again")
 
 
 class FindingWorker:
@@ -159,25 +164,40 @@ class FindingWorker:
 
     def acknowledge(self, number: int, by: str, note: str, until: datetime | None) -> None:
         """Raises NotFound when there is no such finding, or it is cleared."""
-        row = self._database.run(findings.get_finding, number)
-        with self._lock:
-            finding = self._engine.lifecycle.acknowledge(row.finding.key, by, note, until)
-            self._refresh_live()
-            self._save(number, finding)
+        _not_over(self.acknowledge_many([number], by, note, until))
 
     def clear(self, number: int, by: str) -> None:
         """Raises NotFound when there is no such finding, or it is cleared already."""
-        row = self._database.run(findings.get_finding, number)
-        with self._lock:
-            finding = self._engine.lifecycle.clear(row.finding.key, by, self._clock.now())
-            self._refresh_live()
-            self._save(number, finding)
+        _not_over(self.clear_many([number], by))
 
-    def _save(self, number: int, finding: Finding | None) -> None:
-        if finding is None:
-            raise NotFound("open finding", str(number), "it is cleared; it reopens when it comes again")
-        self._database.run(findings.save_findings, [finding])
-        self._bus.publish(FindingChanged(finding))
+    def acknowledge_many(
+        self, numbers: Collection[int], by: str, note: str, until: datetime | None
+    ) -> list[int]:
+        """Returns those that are cleared, and stay so. Raises NotFound when any is no finding; then none is
+        acknowledged."""
+        return self._change(numbers, lambda lifecycle, key: lifecycle.acknowledge(key, by, note, until))
+
+    def clear_many(self, numbers: Collection[int], by: str) -> list[int]:
+        """Returns those that were cleared already. Raises NotFound when any is no finding; then none is
+        cleared."""
+        now = self._clock.now()
+        return self._change(numbers, lambda lifecycle, key: lifecycle.clear(key, by, now))
+
+    def _change(
+        self, numbers: Collection[int], change: Callable[[FindingLifecycle, str], Finding | None]
+    ) -> list[int]:
+        rows = self._database.run(findings.get_findings, numbers)
+        with self._lock:
+            found = {row.id: change(self._engine.lifecycle, row.finding.key) for row in rows}
+            changed = {one.key: one for one in found.values() if one is not None}
+            self._refresh_live()
+            self._unsaved |= changed  # should the database be away now, the next step saves them
+            self._database.run(findings.save_findings, list(changed.values()))
+            for key in changed:
+                del self._unsaved[key]
+        for one in changed.values():
+            self._bus.publish(FindingChanged(one))
+        return [number for number, one in found.items() if one is None]
 
     def _due(self, now: datetime) -> bool:
         return bool(self._inbox) or bool(self._unsaved) or self._wake_at is None or now >= self._wake_at
