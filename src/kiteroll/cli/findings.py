@@ -220,15 +220,13 @@ def _change_many(
         out.rows(chosen, columns.findings(out), empty="no finding is like that")
         out.note(f"{counted(len(chosen), 'finding')} would be {done}: this was a dry run")
         return Exit.OK
-    answer = api.FindingsChanged(changed=[], over=[])
-    for part in chunks([one.id for one in chosen], FINDINGS_AT_ONCE):
-        of_part = send(part)
-        answer.changed += of_part.changed
-        answer.over += of_part.over
+    answers = [send(part) for part in chunks([one.id for one in chosen], FINDINGS_AT_ONCE)]
+    changed = [number for one in answers for number in one.changed]
+    over = [number for one in answers for number in one.over]
     if out.format == "json":
-        out.json(answer)
-    count, were = len(answer.changed), f"; {len(answer.over)} had been cleared before" if answer.over else ""
-    out.note(f"{counted(count, 'finding')} {'is' if count == 1 else 'are'} {done}{were}")
+        out.json(api.FindingsChanged(changed=changed, over=over))
+    were = f"; {len(over)} had been cleared before" if over else ""
+    out.note(f"{counted(len(changed), 'finding')} {'is' if len(changed) == 1 else 'are'} {done}{were}")
     return Exit.OK
 
 

@@ -81,11 +81,18 @@ def what(one: api.AuditEntry) -> str:
     return "" if one.after is None else _plain(one.after)
 
 
+_MOST_LISTED = 8
+"""Of a list, in a line; `--format json` has all that was kept."""
+
+
 def _plain(value: Any) -> str:
     if isinstance(value, dict):
         return ", ".join(
             f"{name}={_plain(inner)}" for name, inner in value.items() if inner not in (None, "")
         )
+    if isinstance(value, list) and len(value) > _MOST_LISTED:
+        begin = json.dumps(value[:_MOST_LISTED], ensure_ascii=False)
+        return f"{begin[:-1]}, ...]"
     return value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
 
 
