@@ -64,6 +64,7 @@ from kiteroll.schemas.api import (
 )
 from kiteroll.schemas.reading_convert import to_document
 from kiteroll.schemas.reading_document import ReadingDocument
+from kiteroll.wording.spans import counted
 from tests.support.factories import mac, reading
 from tests.support.harness import Service, wait_until
 from tests.support.ports import free_tcp_port
@@ -172,6 +173,26 @@ def test_a_doubled_address_is_one_finding_with_its_evidence_and_what_it_explains
     assert found.id in by_switch
     moved = [one for one in kite.each(findings(mac=str(mac(MOVER)))) if one.kind == "moved"]
     assert [one.title for one in moved] == [f"{mac(MOVER)} moved from east port p2 to west port p2"]
+
+
+def test_findings_that_are_like_the_options_are_acknowledged_together(
+    cli: None, capfd: pytest.CaptureFixture[str]
+) -> None:
+    def run(words: str) -> Any:
+        assert main(words.split()) == Exit.OK
+        return capfd.readouterr()
+
+    open_now = len(json.loads(run("finding list --state open --format json --limit 1000").out))
+    assert open_now
+    many = counted(open_now, "finding")
+    severities = "--severity note --severity warning --severity serious"
+    assert f"{many} would be" in run(f"finding acknowledge {severities} --dry-run").err
+    done = run(f"finding acknowledge {severities} --note seen --format json")
+    assert len(json.loads(done.out)["changed"]) == open_now
+    assert many in done.err and done.err.endswith("acknowledged\n")
+    for wrong in ("finding clear", "finding clear 1 2 --kind moved"):
+        assert main(wrong.split()) != Exit.OK
+        assert "name findings by their numbers, or say which" in capfd.readouterr().err
 
 
 def test_a_finding_is_acknowledged_and_cleared_by_hand(kite: Client) -> None:
@@ -405,25 +426,6 @@ def test_a_report_has_every_port_and_whoever_is_there(kite: Client) -> None:
     assert page.count("<tr>") >= 24
     assert str(mac(MOVER)) in page and "uplink to east" in page
     assert len(kite.all(ports("west"))) == 24
-
-
-def test_findings_that_are_like_the_options_are_acknowledged_together(
-    cli: None, capfd: pytest.CaptureFixture[str]
-) -> None:
-    def run(words: str) -> Any:
-        assert main(words.split()) == Exit.OK
-        return capfd.readouterr()
-
-    open_now = len(json.loads(run("finding list --state open --format json --limit 1000").out))
-    assert open_now > 1
-    severities = "--severity note --severity warning --severity serious"
-    assert f"{open_now} findings would be" in run(f"finding acknowledge {severities} --dry-run").err
-    done = run(f"finding acknowledge {severities} --note seen --format json")
-    assert len(json.loads(done.out)["changed"]) == open_now
-    assert f"{open_now} findings are acknowledged" in done.err
-    for wrong in ("finding clear", "finding clear 1 2 --kind moved"):
-        assert main(wrong.split()) != Exit.OK
-        assert "name findings by their numbers, or say which" in capfd.readouterr().err
 
 
 @pytest.mark.parametrize(
