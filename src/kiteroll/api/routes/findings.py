@@ -105,12 +105,10 @@ async def acknowledge_many(
     principal: ThePrincipal, worker: TheFindingWorker, clock: TheClock, given: api.FindingsToAcknowledge
 ) -> api.FindingsChanged:
     _check_until(given.until, clock)
-    return _changed(
-        given.findings,
-        await asyncio.to_thread(
-            worker.acknowledge_many, given.findings, principal.name, given.note, given.until
-        ),
+    over = await asyncio.to_thread(
+        worker.acknowledge_many, given.findings, principal.name, given.note, given.until
     )
+    return _changed(given.findings, over)
 
 
 @router.post("/findings/clear", summary="Several are over: clear them by hand")

@@ -48,11 +48,6 @@ class _Renamed:
     after: str
 
 
-def _not_over(over: Sequence[int]) -> None:
-    for number in over:
-        raise NotFound("open finding", str(number), "it is cleared; it reopens when it comes again")
-
-
 class FindingWorker:
     def __init__(
         self,
@@ -164,11 +159,13 @@ class FindingWorker:
 
     def acknowledge(self, number: int, by: str, note: str, until: datetime | None) -> None:
         """Raises NotFound when there is no such finding, or it is cleared."""
-        _not_over(self.acknowledge_many([number], by, note, until))
+        if self.acknowledge_many([number], by, note, until):
+            raise _it_is_over(number)
 
     def clear(self, number: int, by: str) -> None:
         """Raises NotFound when there is no such finding, or it is cleared already."""
-        _not_over(self.clear_many([number], by))
+        if self.clear_many([number], by):
+            raise _it_is_over(number)
 
     def acknowledge_many(
         self, numbers: Collection[int], by: str, note: str, until: datetime | None
@@ -283,3 +280,7 @@ class FindingWorker:
                 )
                 log.warning("finding", extra=extra)
             self._bus.publish(FindingChanged(one))
+
+
+def _it_is_over(number: int) -> NotFound:
+    return NotFound("open finding", str(number), "it is cleared; it reopens when it comes again")
