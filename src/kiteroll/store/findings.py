@@ -150,11 +150,13 @@ def unfinished_findings(
     return [_row(row).finding for row in rows]
 
 
-def by_keys(connection: Connection, keys: Sequence[str]) -> dict[str, FindingRow]:
+def by_keys(connection: Connection, keys: Sequence[str], state: State | None = None) -> dict[str, FindingRow]:
+    """Those there are, and with `state` those in it."""
+    query = _FINDINGS if state is None else _FINDINGS.where(finding.c.state == state.value)
     return {
         row.key: _row(row)
         for part in chunks(keys)
-        for row in connection.execute(_FINDINGS.where(finding.c.key.in_(part)))
+        for row in connection.execute(query.where(finding.c.key.in_(part)))
     }
 
 

@@ -18,7 +18,7 @@ from kiteroll.app.logs import fields
 from kiteroll.clock import Clock
 from kiteroll.core.alerts.plan import Planned, Sent, planned
 from kiteroll.core.alerts.planned_work import PlannedWork, is_covered
-from kiteroll.core.alerts.route import Route, Where
+from kiteroll.core.alerts.route import AlertReason, Route, Where
 from kiteroll.core.alerts.settling import ends_of_loops, is_at_loop, settles_after
 from kiteroll.core.errors import StorageUnavailable
 from kiteroll.core.findings.finding import Finding, State
@@ -64,6 +64,11 @@ class _Seen:
     """When it was noticed here."""
     sent: dict[str, list[Sent]] = field(default_factory=dict)
     """By route."""
+
+    @property
+    def done_with(self) -> bool:
+        """Whether every route that sent it has sent that it is over."""
+        return all(any(one.reason is AlertReason.OVER for one in each) for each in self.sent.values())
 
 
 @dataclass(frozen=True, slots=True)
@@ -208,9 +213,10 @@ class AlertRouter:
         for row in self._database.run(outbox.sent_since_opened, now - _RECENTLY):
             seen = found.setdefault(row.key, _Seen(row.times_opened, now))
             seen.sent.setdefault(row.route, []).append(row.sent)
-        for one in self._database.run(findings.by_keys, sorted(found)).values():
-            if one.finding.state is State.CLEARED:  # cleared, and perhaps not sent before the service ended
-                self._on_finding(FindingChanged(one.finding))
+        found = {key: one for key, one in found.items() if not one.done_with}
+        # Cleared, and perhaps not sent before the service ended.
+        for one in self._database.run(findings.by_keys, sorted(found), State.CLEARED).values():
+            self._on_finding(FindingChanged(one.finding))
         return found
 
     def _put_back(self, changed: Mapping[str, Finding]) -> None:
