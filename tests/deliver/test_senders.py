@@ -65,6 +65,11 @@ def webhook(files: tuple[Path, Path]) -> Iterator[WebhookReceiver]:
         yield receiver
 
 
+def test_the_subject_counts_what_is_only_counted_too() -> None:
+    crowd = message(0, severity="note", stands_for=21_344)
+    assert delivery(message(), crowd).subject == "21,345 messages, 1 of them serious"
+
+
 def test_a_webhook_gets_a_signed_document_over_tls(
     webhook: WebhookReceiver, files: tuple[Path, Path]
 ) -> None:

@@ -23,6 +23,8 @@ class Message:
     content: Mapping[str, Any]
     """For programs."""
     over: bool = False
+    stands_for: int = 1
+    """How many it says something of: more than one where it only counts them."""
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -43,7 +45,8 @@ class Delivery:
             subject = first.line
         else:
             serious = sum(one.severity == "serious" and not one.over for one in self.messages)
-            subject = f"{len(self.messages)} messages" + (f", {serious} of them serious" if serious else "")
+            count = sum(one.stands_for for one in self.messages)
+            subject = f"{count:,} messages" + (f", {serious} of them serious" if serious else "")
         return subject + (" (possibly sent before)" if self.possibly_repeated else "")
 
     def document(self) -> dict[str, Any]:

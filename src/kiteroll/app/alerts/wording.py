@@ -106,7 +106,15 @@ def counted_message(counts: Mapping[tuple[str, AlertReason], int], at: datetime)
             {"kind": kind, "reason": reason.value, "count": count} for (kind, reason), count in most_first
         ],
     }
-    return Message(number=0, at=at, severity=Severity.NOTE.value, line=line, text=text, content=content)
+    return Message(
+        number=0,
+        at=at,
+        severity=Severity.NOTE.value,
+        line=line,
+        text=text,
+        content=content,
+        stands_for=sum(counts.values()),
+    )
 
 
 def test_message(target: str, by: str, at: datetime) -> Message:
