@@ -8,6 +8,7 @@ import { allFindingsQuery, type FindingState, kindsQuery, type Severity } from "
 import { switchesQuery } from "../api/resources/switches";
 import { useMay } from "../session/useSession";
 import { Age } from "../shared/Age";
+import { chunks } from "../shared/chunks";
 import { Choice, Field, Title } from "../shared/Grid";
 import { useAt } from "../shared/instant";
 import { Labelled } from "../shared/Labelled";
@@ -262,7 +263,5 @@ function Bulk({ findings, done }: { findings: Finding[]; done: () => void }) {
 const AT_ONCE = 1000;
 
 async function eachPart(findings: Finding[], act: (numbers: number[]) => Promise<unknown>) {
-  for (let at = 0; at < findings.length; at += AT_ONCE) {
-    await act(findings.slice(at, at + AT_ONCE).map((one) => one.id));
-  }
+  for (const part of chunks(findings, AT_ONCE)) await act(part.map((one) => one.id));
 }

@@ -1,5 +1,6 @@
 // Where switches stand on the map: tiers by distance from the middle, ordered to cross few cables.
 import type { Hop, NetworkMap } from "../api/client";
+import { chunks } from "../shared/chunks";
 
 export type Placed = { name: string; x: number; y: number; tier: number };
 export type Layout = { places: Map<string, Placed>; width: number; height: number; tiers: number };
@@ -105,12 +106,6 @@ function barycentres(rows: string[][], near: Map<string, string[]>): string[][] 
     ordered.push(sorted);
   }
   return ordered;
-}
-
-function chunks(row: string[], most: number): string[][] {
-  const found: string[][] = [];
-  for (let at = 0; at < row.length; at += most) found.push(row.slice(at, at + most));
-  return found;
 }
 
 /** Cables on the path to an endpoint, as unordered pairs of names. */

@@ -2,7 +2,7 @@
 
 from datetime import timedelta
 from itertools import islice
-from typing import Any
+from typing import Any, get_args
 
 from kiteroll.cli import columns
 from kiteroll.cli.context import Context
@@ -27,7 +27,7 @@ def add_commands(commands: Any) -> None:
     parents = (shared(),)
     verbs = add_group(commands, "alert", "list alerts that were sent, and those that wait", of="VERB")
     one = add_command(verbs, "list", run_alerts, "list alerts, latest first", parents=parents)
-    one.add_argument("--state", action="append", choices=("waiting", "sending", "sent", "counted", "failed"))
+    one.add_argument("--state", action="append", choices=get_args(api.AlertState))
     one.add_argument("--target", metavar="NAME")
     one.add_argument("--finding", type=int, metavar="NUMBER", help="of this finding")
     add_limit(one, 100)

@@ -212,15 +212,16 @@ def _change_many(
         raise Invalid(
             "name findings by their numbers, or say which with --kind, --severity, --switch or --mac"
         )
-    if args.number:
-        chosen = [client.send(finding(number)) for number in args.number]
-    else:
+    chosen: list[api.Finding] = []
+    if any(like):
         chosen = client.all(findings(**_like(context, client), states=states, limit=FINDINGS_AT_ONCE))
+    elif args.dry_run:
+        chosen = [client.send(finding(number)) for number in args.number]
     if args.dry_run:
         out.rows(chosen, columns.findings(out), empty="no finding is like that")
         out.note(f"{counted(len(chosen), 'finding')} would be {done}: this was a dry run")
         return Exit.OK
-    answers = [send(part) for part in chunks([one.id for one in chosen], FINDINGS_AT_ONCE)]
+    answers = [send(part) for part in chunks(args.number or [one.id for one in chosen], FINDINGS_AT_ONCE)]
     changed = [number for one in answers for number in one.changed]
     over = [number for one in answers for number in one.over]
     if out.format == "json":

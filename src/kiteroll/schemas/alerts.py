@@ -194,6 +194,9 @@ class PlannedWork(ResponseModel):
     state: Literal["coming", "running", "over"]
 
 
+AlertState = Literal["waiting", "sending", "sent", "counted", "failed"]
+
+
 class Alert(ResponseModel):
     """A message to one target, and what became of it."""
 
@@ -205,7 +208,7 @@ class Alert(ResponseModel):
     title: str
     content: dict[str, Any]
     made_at: Instant
-    state: Literal["waiting", "sending", "sent", "counted", "failed"]
+    state: AlertState
     """`counted`: too many waited, and a delivery said how many; `failed`: given up after a day."""
     attempts: int
     next_try_at: Instant | None

@@ -28,7 +28,7 @@ if TYPE_CHECKING:
 
 _NAMES = {
     "alerts": """
-        Alert AlertRoute AlertRouteSettings AlertTarget AlertTargetSettings AlertTest
+        Alert AlertRoute AlertRouteSettings AlertState AlertTarget AlertTargetSettings AlertTest
         FolderSettings MailSettings NewPlannedWork PlannedWork RouteHours SyslogSettings
         TargetSettings WebhookSettings""",
     "collectors": "CollectedSite Collector NewCollector",

@@ -162,10 +162,8 @@ def by_keys(connection: Connection, keys: Sequence[str], state: State | None = N
 
 def get_finding(connection: Connection, number: int) -> FindingRow:
     """Raises NotFound."""
-    row = connection.execute(_FINDINGS.where(finding.c.id == number)).one_or_none()
-    if row is None:
-        raise NotFound("finding", str(number), "`kiteroll finding list` shows them")
-    return _row(row)
+    (row,) = get_findings(connection, [number])
+    return row
 
 
 def get_findings(connection: Connection, numbers: Collection[int]) -> list[FindingRow]:

@@ -10,7 +10,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import Connection, Integer, Row, and_, case, func, or_, select, update
+from sqlalchemy import ColumnElement, Connection, Integer, Row, and_, case, func, or_, select, update
 from sqlalchemy.dialects.mysql import insert
 
 from kiteroll.core.alerts.plan import Sent
@@ -181,7 +181,7 @@ def mark_restored(connection: Connection) -> None:
 def targets_waited_for(connection: Connection, now: datetime) -> list[int]:
     """Targets, of those that are enabled, for which something waits that may be tried now."""
     table = alert_message
-    query = select(table.c.target_id).join(alert_target).where(_MAY_BE_TRIED, table.c.next_try_at <= now)
+    query = select(table.c.target_id).join(alert_target).where(alert_target.c.enabled, _may_be_tried(now))
     return list(connection.execute(query.distinct().order_by(table.c.target_id)).scalars())
 
 
@@ -189,16 +189,19 @@ def waiting_messages(connection: Connection, target: int, now: datetime, limit: 
     """Those for one target that may be tried now: what is not over first, the worst of it before the others,
     and of those the oldest. A loop does not wait behind thousands of strangers."""
     table = alert_message
-    of_target = (_MAY_BE_TRIED, table.c.target_id == target, table.c.next_try_at <= now)
     # By way of the ids, so that no texts are sorted.
-    ids = select(table.c.id, _URGENCY.label("urgency")).join(alert_target).where(*of_target)
+    ids = select(table.c.id, _URGENCY.label("urgency")).join(alert_target)
+    ids = ids.where(alert_target.c.enabled, table.c.target_id == target, _may_be_tried(now))
     next_ones = ids.order_by(_URGENCY.desc(), table.c.id).limit(limit).subquery()
     query = _joined().join(next_ones, next_ones.c.id == table.c.id)
     rows = connection.execute(query.order_by(next_ones.c.urgency.desc(), table.c.id))
     return [_message(row) for row in rows]
 
 
-_MAY_BE_TRIED = and_(alert_message.c.state == WAITING, alert_target.c.enabled)
+def _may_be_tried(now: datetime) -> ColumnElement[bool]:
+    return and_(alert_message.c.state == WAITING, alert_message.c.next_try_at <= now)
+
+
 _SEVERITY = func.coalesce(func.json_value(alert_message.c.content, "$.severity"), "")
 _URGENCY = case(
     (alert_message.c.reason == AlertReason.OVER.value, 0),
@@ -223,12 +226,12 @@ def waiting_beside(connection: Connection, target: int, now: datetime, ids: Coll
     kind = func.coalesce(func.json_value(table.c.content, "$.kind"), "")
     query = (
         select(table.c.id, kind, table.c.reason)
-        .where(table.c.state == WAITING, table.c.target_id == target, table.c.next_try_at <= now)
-        .where(table.c.reason != AlertReason.AUDIT.value)
+        .where(table.c.target_id == target, _may_be_tried(now))
+        .where(table.c.reason != AlertReason.AUDIT.value, table.c.id.not_in(ids))
         .order_by(table.c.id)
         .limit(_MOST_COUNTED)
     )
-    others = [row for row in connection.execute(query) if row[0] not in ids]
+    others = connection.execute(query).all()
     counts = Counter((kind, AlertReason(reason)) for _, kind, reason in others)
     return Crowd(tuple(number for number, _, _ in others), counts)
 

@@ -1,6 +1,6 @@
 """Alerts: targets, routes, planned work, and what was sent."""
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 from fastapi import APIRouter, Query, Response
 
@@ -125,7 +125,7 @@ def end_work(routes: TheAlertRoutes, number: int) -> Response:
 def list_alerts(
     ask: Annotated[PageAsk, by("id")],
     routes: TheAlertRoutes,
-    state: Annotated[list[Literal["waiting", "sending", "sent", "counted", "failed"]] | None, Query()] = None,
+    state: Annotated[list[api.AlertState] | None, Query()] = None,
     target: str | None = None,
     finding: int | None = None,
 ) -> PageOf[api.Alert]:

@@ -19,8 +19,9 @@ from kiteroll.clock import Clock
 from kiteroll.core.alerts.plan import Planned, Sent, planned
 from kiteroll.core.alerts.planned_work import PlannedWork, is_covered
 from kiteroll.core.alerts.route import AlertReason, Route, Where
-from kiteroll.core.alerts.settling import ends_of_loops, is_at_loop, settles_after
+from kiteroll.core.alerts.settling import is_at_loop, settles_after
 from kiteroll.core.errors import StorageUnavailable
+from kiteroll.core.findings.contested import ends_of_loops
 from kiteroll.core.findings.finding import Finding, State
 from kiteroll.store import alert_settings, findings, outbox
 from kiteroll.store.alert_settings import TargetRow

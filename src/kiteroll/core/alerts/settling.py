@@ -1,6 +1,6 @@
 """How long a finding must stand before it is sent: until then another may turn out to explain it."""
 
-from collections.abc import Collection, Iterable
+from collections.abc import Collection
 from datetime import timedelta
 
 from kiteroll.core.findings.finding import Finding, FindingKind
@@ -24,11 +24,6 @@ def settles_after(kind: FindingKind, interval: timedelta) -> timedelta:
     if kind not in _OF_A_LOOP:
         return SETTLES_AFTER
     return max(SETTLES_AFTER, min(_READINGS * interval, _AT_MOST))
-
-
-def ends_of_loops(live: Iterable[Finding]) -> frozenset[PortRef]:
-    """Ports that the loops of the `live` findings pull addresses to."""
-    return frozenset(port for one in live if one.kind is FindingKind.LOOP for port in one.details.ports)
 
 
 def is_at_loop(finding: Finding, ends: Collection[PortRef]) -> bool:

@@ -14,6 +14,7 @@ from kiteroll.core.findings.address_evaluation import AddressEvaluation, Probe
 from kiteroll.core.findings.bursts import BurstHistory
 from kiteroll.core.findings.bursts import Step as BurstStep
 from kiteroll.core.findings.condition_watch import ConditionWatch
+from kiteroll.core.findings.contested import ends_of_loops
 from kiteroll.core.findings.facts import FactSource
 from kiteroll.core.findings.finding import Detection, Finding
 from kiteroll.core.findings.kinds import (
@@ -161,9 +162,6 @@ class FindingEngine:
         """By switch: when its rules were evaluated first."""
         return self._breaches.claims.known_since
 
-    def _ends_of_loops(self) -> set[PortRef]:
-        return {port for one in self.lifecycle.loops() for port in one.details.ports}
-
     def rules_changed(self) -> None:
         """Rules of ports, groups or the inventory are others now: every switch is evaluated by them."""
         self._rules_changed = True
@@ -182,7 +180,7 @@ class FindingEngine:
             self._on_reading(self._waiting.popleft()[1], self._identities, facts)
         self._evaluate_rules(facts, topology, now)
         # Addresses of switches circulate too: ends of a loop look like uplinks, and who is there passes by.
-        facts.note_claims(self.claimed_uplinks() - self._ends_of_loops())
+        facts.note_claims(self.claimed_uplinks() - ends_of_loops(self.lifecycle.loops()))
         self._from_bursts(facts, topology, now)
         self._addresses.step(facts, topology, now)
         moves = self._addresses.drain_detections()
